@@ -1,0 +1,1 @@
+"""What the analyst states: the case document, its quantities and its file."""

@@ -1,0 +1,171 @@
+"""A case: the data as written, and the same read as typed quantities."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any
+
+from pydantic import ValidationError
+
+from blunt_ember.case import json_text
+from blunt_ember.case.document import SIDES_BESIDE, CaseDocument, Question
+from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve
+from blunt_ember.case.migration import migrated
+from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
+from blunt_ember.case.units import NUMBER
+from blunt_ember.errors import CaseError, ExpressionError, Fault
+
+
+@dataclass(frozen=True)
+class Case:
+    """An immutable case. ``data`` is the JSON as written, to be treated as read-only; ``document`` its meaning."""
+
+    data: Mapping[str, Any]
+    document: CaseDocument
+    parameters: Mapping[str, Value]
+    working: Mapping[str, Value]
+    #: Expected values stated with a unit, by the place of their question.
+    expected: Mapping[int, float]
+
+    @property
+    def names(self) -> dict[str, Value]:
+        """Everything a formula may refer to."""
+        return {**self.parameters, **self.working}
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return case_from_data, (dict(self.data),)
+
+
+def case_from_text(text: str) -> Case:
+    """Read a case from JSON text; raise :class:`CaseError` with every fault found."""
+    data = json_text.loads(text)
+    if not isinstance(data, dict):
+        raise CaseError((Fault("", "a case is a JSON object: { \"format\": … }"),))
+    return case_from_data(data)
+
+
+def case_to_text(case: Case) -> str:
+    """Return the JSON text of a case, in the order and with the digits the analyst wrote."""
+    return json_text.dumps(dict(case.data))
+
+
+def case_from_data(data: dict[str, Any]) -> Case:
+    """Read a case from JSON data; raise :class:`CaseError` with every fault found."""
+    data = migrated(data)
+    parameters, faults = _formulas(data, "parameters", {})
+    working, working_faults = _formulas(data, "working", parameters)
+    faults += working_faults
+    document: CaseDocument | None = None
+    try:
+        document = CaseDocument.model_validate(data, context={"names": parameters})
+    except ValidationError as error:
+        faults += structure_faults(error, data, CaseDocument)
+    except RecursionError as error:
+        raise CaseError((Fault("", "the case is nested too deep"),)) from error
+    expected: dict[int, float] = {}
+    if document is not None:
+        faults += _reference_faults(document)
+        for place, question in enumerate(document.questions):
+            try:
+                value = _expected_value(question, parameters, working)
+            except ExpressionError as error:
+                key = "working" if question.expect and question.expect.working else "value"
+                faults.append(Fault(path_text(("questions", place, "expect", key)), str(error)))
+            else:
+                if value is not None:
+                    expected[place] = value
+    if faults or document is None:
+        raise CaseError(tuple(dict.fromkeys(faults)))
+    return Case(
+        MappingProxyType(data), document, MappingProxyType(parameters), MappingProxyType(working),
+        MappingProxyType(expected),
+    )  # fmt: skip
+
+
+def _formulas(data: dict[str, Any], block: str, names: Mapping[str, Value]) -> tuple[dict[str, Value], list[Fault]]:
+    stated = data.get(block, {})
+    faults: list[Fault] = []
+    formulas: dict[str, str] = {}
+    if not isinstance(stated, dict):
+        return {}, []  # the structure check reports it
+    for name, formula in stated.items():
+        path = path_text((block, name))
+        if not re.fullmatch(r"[^\W\d_⁰¹²³⁴-⁹][^\W⁰¹²³⁴-⁹]*", name):
+            faults.append(Fault(path, f"'{name}' is not a name for a formula: letters, digits and _ only"))
+        elif reserved_meaning(name):
+            what = f"'{name}' is kept for {reserved_meaning(name)}; choose another name, such as '{name}_1'"
+            faults.append(Fault(path, what))
+        elif name in names:
+            faults.append(Fault(path, f"'{name}' is already a parameter; choose another name"))
+        elif isinstance(formula, str | int | float) and not isinstance(formula, bool):
+            formulas[name] = str(formula)
+    values, wrong = resolve(formulas, names)
+    return values, faults + [Fault(path_text((block, name)), why) for name, why in wrong.items()]
+
+
+def _expected_value(question: Question, parameters: Mapping[str, Value], working: Mapping[str, Value]) -> float | None:
+    """Return what is expected in SI; None for an exact solution, which is evaluated with the answers."""
+    expect = question.expect
+    if expect is None or expect.exact is not None:
+        return None
+    if expect.working is not None:
+        if expect.working not in working:
+            near = nearest(expect.working, working)
+            raise ExpressionError(f"there is no line '{expect.working}' in the working{near}")
+        text, value = expect.working, working[expect.working]
+    else:
+        text = expect.value or ""
+        value = evaluate(text, parameters)
+    require_kind(text, value, question.kind)
+    return float(value.magnitude)
+
+
+def _reference_faults(document: CaseDocument) -> list[Fault]:
+    faults: list[Fault] = []
+    regions = document.body.regions
+    if not regions:
+        faults.append(Fault("body.regions", "the body has no region; add one"))
+    for name, region in regions.items():
+        path = ("body", "regions", name)
+        if region.material is not None and region.material not in document.materials:
+            near = nearest(region.material, document.materials)
+            what = f"there is no material '{region.material}'{near}"
+            faults.append(Fault(path_text((*path, "material")), what))
+        if region.beside and region.beside[1] not in regions:
+            relation, other = region.beside
+            near = nearest(other, regions)
+            faults.append(Fault(path_text((*path, relation)), f"there is no region '{other}'{near}"))
+    faults += _placement_loops(document)
+    seen: dict[str, int] = {}
+    for place, question in enumerate(document.questions):
+        if question.name in seen:
+            what = f"question {seen[question.name] + 1} is named '{question.name}' too; choose another name"
+            faults.append(Fault(path_text(("questions", place, "name")), what))
+        seen.setdefault(question.name, place)
+        if question.tolerance.kind.dimension not in (question.kind.dimension, NUMBER.dimension):
+            what = f"'{question.tolerance.text}' does not fit an answer that is {question.kind.name}"
+            faults.append(Fault(path_text(("questions", place, "tolerance")), what))
+    return faults
+
+
+def _placement_loops(document: CaseDocument) -> list[Fault]:
+    regions = document.body.regions
+    for start in regions:
+        trail = [start]
+        while (region := regions.get(trail[-1])) is not None and region.beside is not None:
+            following = region.beside[1]
+            if following == start:
+                what = f"the placement goes in a circle ({' → '.join([*trail, start])}); place one of them with 'at'"
+                return [Fault(path_text(("body", "regions", start, region_key(region))), what)]
+            if following in trail:
+                break
+            trail.append(following)
+    return []
+
+
+def region_key(region: Any) -> str:
+    """Return the key by which a region is placed."""
+    return next((key for key in SIDES_BESIDE if getattr(region, key) is not None), "at")

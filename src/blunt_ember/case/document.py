@@ -1,0 +1,220 @@
+"""The case document as typed data: what may stand in a case file, and what each entry means."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic_core import PydanticCustomError
+
+from blunt_ember.case.quantity import (
+    Conductivity,
+    Extent,
+    FilmCoefficient,
+    HeatFlux,
+    Length,
+    Quantity,
+    StatedTolerance,
+    Temperature,
+    Tolerance,
+    stated,
+)
+from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, LENGTH, NUMBER, TEMPERATURE, Kind
+
+FORMAT = "blunt-ember/1"
+NAME_RULE = "a name starts with a letter and holds letters, digits, spaces, - and _"
+SIDES_BESIDE = ("right_of", "left_of", "above", "below")
+
+
+def _complain(what: str) -> PydanticCustomError:
+    return PydanticCustomError("statement", "{what}", {"what": what})
+
+
+def check_name(name: str) -> str:
+    """Return ``name`` when it may stand for a region, material or question."""
+    if not re.fullmatch(r"[^\W\d_](?:[\w -]*\w)?", name) or len(name) > 60:
+        raise _complain(f"'{name}' is not a name: {NAME_RULE}")
+    return name
+
+
+Name = Annotated[str, AfterValidator(check_name)]
+
+
+class Part(BaseModel):
+    """Base of every entry: immutable, and an unknown key is a fault."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+
+
+class Rectangle(Part):
+    """A rectangular region, placed by its lower left corner or beside another region."""
+
+    shape: Literal["rectangle"]
+    size: tuple[Extent, Extent] = Field(description="width and height")
+    at: tuple[Length, Length] | None = Field(None, description="lower left corner; the origin when nothing is said")
+    right_of: str | None = Field(None, description="region on whose right this one stands, bottoms level")
+    left_of: str | None = Field(None, description="region on whose left this one stands, bottoms level")
+    above: str | None = Field(None, description="region on which this one lies, left sides level")
+    below: str | None = Field(None, description="region under which this one hangs, left sides level")
+    material: str | None = Field(None, description="name of its material; open until stated")
+
+    @model_validator(mode="after")
+    def _placed_once(self) -> Rectangle:
+        places = [key for key in ("at", *SIDES_BESIDE) if getattr(self, key) is not None]
+        if len(places) > 1:
+            raise _complain(f"it is placed twice, by {' and by '.join(repr(p) for p in places)}; keep one")
+        return self
+
+    @property
+    def beside(self) -> tuple[str, str] | None:
+        """The relation and the region it is placed by, or None when it stands at a point."""
+        for relation in SIDES_BESIDE:
+            other = getattr(self, relation)
+            if other is not None:
+                return relation, other
+        return None
+
+
+class Section(Part):
+    """A plane section; every heat flow is for the stated depth."""
+
+    kind: Literal["section"]
+    depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
+    regions: dict[Name, Rectangle] = Field(description="a later region cuts an earlier one where they overlap")
+
+
+class Material(Part):
+    """Properties of a material; each is open until stated."""
+
+    k: Conductivity | None = Field(None, description="thermal conductivity")
+
+
+class Film(Part):
+    """Fluid that exchanges heat with a surface: q = h (T_fluid − T_surface)."""
+
+    h: FilmCoefficient
+    temperature: Temperature
+
+
+class Surrounding(Part):
+    """What is stated on one or more surfaces; a held temperature stands alone, film and flux may act together."""
+
+    on: str | list[str] = Field(description="surface such as 'brick.left', or a list of them")
+    temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
+    flux: HeatFlux | None = Field(None, description="heat flux, + into the body")
+    film: Film | None = None
+    insulated: Literal[True] | None = Field(None, description="no heat passes, said out loud")
+
+    @model_validator(mode="after")
+    def _says_something(self) -> Surrounding:
+        if self.temperature is None and self.flux is None and self.film is None and self.insulated is None:
+            raise _complain("nothing is stated; say 'temperature', 'flux', 'film' or 'insulated'")
+        others = self.flux is not None or self.film is not None
+        if self.temperature is not None and (others or self.insulated):
+            raise _complain("a held temperature stands alone; remove the other statements or the temperature")
+        if self.insulated and others:
+            raise _complain("an insulated surface meets neither film nor flux; keep one")
+        return self
+
+    @property
+    def surfaces(self) -> tuple[str, ...]:
+        """The surfaces this is stated on."""
+        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+
+
+class MeshWish(Part):
+    """How fine the mesh is."""
+
+    size: Literal["auto"] | Extent = Field("auto", description="largest cell, or 'auto'")
+    across: int = Field(4, ge=1, le=200, description="cells across every region at least")
+    order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
+
+
+class Line(Part):
+    """A straight line through the body, for a reading along it."""
+
+    start: tuple[Length, Length]
+    end: tuple[Length, Length]
+
+
+class Expectation(Part):
+    """What the answer should be, and where that comes from: exactly one of the three."""
+
+    value: str | None = Field(None, description="a value with its unit; wants a 'source'")
+    source: str | None = Field(None, description="where the value comes from")
+    working: str | None = Field(None, description="name of a line of the Working")
+    exact: str | None = Field(None, description="name of an exact solution, such as 'composite-wall'")
+
+    @model_validator(mode="after")
+    def _one_origin(self) -> Expectation:
+        origins = [key for key in ("value", "working", "exact") if getattr(self, key) is not None]
+        if len(origins) != 1:
+            said = " and ".join(f"'{key}'" for key in origins) or "none of them"
+            raise _complain(f"say exactly one of 'value', 'working' and 'exact' (now: {said})")
+        if self.source is not None and self.value is None:
+            raise _complain("'source' belongs to 'value'; a working line and an exact solution name themselves")
+        return self
+
+
+ASKED = ("heat_flow", "temperature", "highest", "lowest", "mean")
+
+
+class Question(Part):
+    """One number asked of the solution, with what is expected of it."""
+
+    name: Name
+    heat_flow: str | None = Field(None, description="surface through which heat flows; an interface is 'a|b'")
+    direction: Literal["in", "out"] = Field("in", description="in: + into the body (or from a to b); out: the opposite")
+    basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
+    temperature: tuple[Length, Length] | None = Field(None, description="temperature at a point")
+    highest: str | Line | None = Field(None, description="highest temperature on a surface or along a line")
+    lowest: str | Line | None = Field(None, description="lowest temperature on a surface or along a line")
+    mean: str | Line | None = Field(None, description="mean temperature over a surface or along a line")
+    expect: Expectation | None = None
+    tolerance: StatedTolerance = Field(
+        default_factory=lambda: Tolerance("0.5 %", 0.005, NUMBER), description="such as '0.5 %' or '0.1 K'"
+    )
+
+    @model_validator(mode="after")
+    def _asks_one_thing(self) -> Question:
+        asked = [key for key in ASKED if getattr(self, key) is not None]
+        if len(asked) != 1:
+            said = " and ".join(f"'{key}'" for key in asked) or "none of them"
+            raise _complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
+        if self.heat_flow is None and self.model_fields_set & {"direction", "basis"}:
+            raise _complain("'direction' and 'basis' belong to 'heat_flow'")
+        return self
+
+    @property
+    def asks(self) -> str:
+        """Which of :data:`ASKED` it is."""
+        return next(key for key in ASKED if getattr(self, key) is not None)
+
+    @property
+    def kind(self) -> Kind:
+        """The kind of quantity the answer is."""
+        if self.heat_flow is None:
+            return TEMPERATURE
+        return HEAT_FLUX if self.basis == "area" else HEAT_FLOW
+
+    @property
+    def target(self) -> str | Line | tuple[Quantity, Quantity]:
+        """The surface, line or point the answer is read from."""
+        target: Any = getattr(self, self.asks)
+        return target  # type: ignore[no-any-return]
+
+
+class CaseDocument(Part):
+    """A whole case, in the order an analyst works."""
+
+    format: Literal["blunt-ember/1"]
+    title: str = Field("Untitled", max_length=200)
+    parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
+    materials: dict[Name, Material] = Field(default_factory=dict)
+    body: Section
+    surroundings: list[Surrounding] = Field(default_factory=list)
+    clock: Literal["steady"] = "steady"
+    mesh: MeshWish = Field(default_factory=MeshWish)
+    working: dict[str, str] = Field(default_factory=dict, description="hand calculation: formulas over the parameters")
+    questions: list[Question] = Field(default_factory=list)

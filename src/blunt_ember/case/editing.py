@@ -1,0 +1,213 @@
+"""Edits of a case: each returns a new one and leaves the old as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.document import SIDES_BESIDE, check_name
+from blunt_ember.case.expressions import renamed
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.errors import CaseError, ExpressionError, Fault
+
+Path = Sequence[str | int]
+
+
+def value_at(data: Any, path: Path, default: Any = None) -> Any:
+    """Return the entry at ``path`` in JSON data, or ``default`` where there is none."""
+    for part in path:
+        if isinstance(data, Mapping) and part in data:
+            data = data[str(part)]
+        elif isinstance(data, list) and isinstance(part, int) and part < len(data):
+            data = data[part]
+        else:
+            return default
+    return data
+
+
+def with_value(case: Case, path: Path, value: Any) -> Case:
+    """Return the case with the entry at ``path`` set; missing objects on the way are made."""
+    return case_from_data(_replaced(case.data, path, lambda _: value))
+
+
+def without(case: Case, path: Path) -> Case:
+    """Return the case with the entry at ``path`` removed."""
+    *owner, last = path
+
+    def removed(here: Any) -> Any:
+        if isinstance(here, list):
+            return [entry for place, entry in enumerate(here) if place != last]
+        return {key: entry for key, entry in here.items() if key != last}
+
+    return case_from_data(_replaced(case.data, owner, removed))
+
+
+def appended(case: Case, path: Path, entry: Any) -> Case:
+    """Return the case with ``entry`` at the end of the list at ``path``."""
+    return case_from_data(_replaced(case.data, path, lambda here: [*(here or []), entry]))
+
+
+def with_typed_value(case: Case, path: Path, text: str) -> Case:
+    """Return the case after ``text`` was typed into the field at ``path``.
+
+    Where the field holds just the name of a parameter, a value typed over it goes to that parameter, so that
+    everything stated with it follows; another parameter's name replaces the name.
+    """
+    parameter = parameter_at(case, path)
+    if parameter is None or text.strip() in case.data.get("parameters", {}):
+        return with_value(case, path, text)
+    return with_value(case, ("parameters", parameter), text)
+
+
+def parameter_at(case: Case, path: Path) -> str | None:
+    """Return the parameter whose bare name stands at ``path``, or None."""
+    text = value_at(case.data, path)
+    if path and path[0] != "parameters" and isinstance(text, str) and text.strip() in case.data.get("parameters", {}):
+        return text.strip()
+    return None
+
+
+def free_name(stem: str, taken: Sequence[str] | Mapping[str, Any]) -> str:
+    """Return ``stem`` or ``stem 2``, ``stem 3``, … whichever is not taken yet."""
+    names = [stem, *(f"{stem} {number}" for number in range(2, len(taken) + 3))]
+    return next(name for name in names if name not in taken)
+
+
+def renamed_region(case: Case, old: str, new: str) -> Case:
+    """Return the case with a region renamed, and every statement that refers to it or its surfaces following."""
+    _require_free(new, case.document.body.regions, ("body", "regions", old), "region")
+
+    def surface(name: str) -> str:
+        sides = [new if side == old else side for side in name.split("|")]
+        owner, dot, side = sides[0].partition(".")
+        return f"{new}.{side}" if dot and owner == old else "|".join(sides)
+
+    data = dict(case.data)
+    regions = {new if name == old else name: dict(region) for name, region in data["body"]["regions"].items()}
+    for region in regions.values():
+        for relation in SIDES_BESIDE:
+            if region.get(relation) == old:
+                region[relation] = new
+    data["body"] = {**data["body"], "regions": regions}
+    return case_from_data(_surfaces_mapped(data, surface))
+
+
+def renamed_material(case: Case, old: str, new: str) -> Case:
+    """Return the case with a material renamed, the regions made of it following."""
+    _require_free(new, case.document.materials, ("materials", old), "material")
+    data = dict(case.data)
+    data["materials"] = {new if name == old else name: entry for name, entry in data["materials"].items()}
+    regions = {
+        name: {**region, "material": new} if region.get("material") == old else region
+        for name, region in data["body"]["regions"].items()
+    }
+    data["body"] = {**data["body"], "regions": regions}
+    return case_from_data(data)
+
+
+def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
+    """Return the case with a parameter or a line of the working renamed, in every formula that uses it."""
+    taken = {**case.data.get("parameters", {}), **case.data.get("working", {})}
+    if new != old and new in taken:
+        raise CaseError((Fault(path_text((block, old)), f"'{new}' is taken already; choose another name"),))
+
+    def rewritten(entry: Any, key: str) -> Any:
+        if isinstance(entry, dict):
+            return {k: rewritten(v, k) for k, v in entry.items()}
+        if isinstance(entry, list):
+            return [rewritten(e, key) for e in entry]
+        return _name_replaced(entry, old, new) if isinstance(entry, str) and key not in _NOT_FORMULAS else entry
+
+    data = {key: entry if key in ("format", "title", "clock") else rewritten(entry, key)
+            for key, entry in case.data.items()}  # fmt: skip
+    data[block] = {new if name == old else name: formula for name, formula in data[block].items()}
+    return case_from_data(data)
+
+
+def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
+    """Return the case without a region, and in words what else went because it referred to it.
+
+    Raises :class:`CaseError` while another region is placed by it.
+    """
+    for other, region in case.document.body.regions.items():
+        if region.beside and region.beside[1] == name:
+            what = f"'{other}' is placed by it; place '{other}' otherwise first"
+            raise CaseError((Fault(path_text(("body", "regions", name)), what),))
+
+    def gone(surface: str) -> bool:
+        return name in surface.split("|") or surface.partition(".")[0] == name
+
+    also: list[str] = []
+    surroundings = []
+    for entry in case.data.get("surroundings", []):
+        on = [entry["on"]] if isinstance(entry["on"], str) else list(entry["on"])
+        kept = [surface for surface in on if not gone(surface)]
+        also += [f"the statement on {surface}" for surface in on if gone(surface)]
+        if kept:
+            surroundings.append({**entry, "on": kept[0] if isinstance(entry["on"], str) else kept})
+    questions = []
+    for question in case.data.get("questions", []):
+        targets = [question[key] for key in _SURFACE_KEYS if isinstance(question.get(key), str)]
+        if any(gone(target) for target in targets):
+            also.append(f"the question '{question['name']}'")
+        else:
+            questions.append(question)
+    data = dict(case.data)
+    data["body"] = {
+        **data["body"], "regions": {key: region for key, region in data["body"]["regions"].items() if key != name}
+    }  # fmt: skip
+    for key, entries in (("surroundings", surroundings), ("questions", questions)):
+        if key in data:
+            data[key] = entries
+    return case_from_data(data), also
+
+
+_SURFACE_KEYS = ("heat_flow", "highest", "lowest", "mean")
+_NOT_FORMULAS = {"on", "material", "name", "kind", "shape", "source", "exact", "direction", "basis",
+                 *_SURFACE_KEYS, *SIDES_BESIDE}  # fmt: skip
+
+
+def _surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
+    data = dict(data)
+    if "surroundings" in data:
+        data["surroundings"] = [
+            {**entry, "on": change(entry["on"]) if isinstance(entry["on"], str) else [change(s) for s in entry["on"]]}
+            for entry in data["surroundings"]
+        ]
+    if "questions" in data:
+        data["questions"] = [
+            {key: change(entry) if key in _SURFACE_KEYS and isinstance(entry, str) else entry
+             for key, entry in question.items()}
+            for question in data["questions"]
+        ]  # fmt: skip
+    return data
+
+
+def _require_free(new: str, taken: Mapping[str, Any], path: Path, what: str) -> None:
+    try:
+        check_name(new)
+    except Exception as error:
+        raise CaseError((Fault(path_text(path), str(error)),)) from error
+    if new in taken and new != path[-1]:
+        raise CaseError((Fault(path_text(path), f"there is a {what} '{new}' already; choose another name"),))
+
+
+def _name_replaced(text: str, old: str, new: str) -> str:
+    try:
+        return renamed(text, old, new)
+    except ExpressionError:
+        return text
+
+
+def _replaced(data: Any, path: Path, change: Callable[[Any], Any]) -> Any:
+    if not path:
+        return change(data)
+    first, *rest = path
+    if isinstance(first, int):
+        entries = list(data)
+        entries[first] = _replaced(entries[first], rest, change)
+        return entries
+    here = dict(data or {})
+    here[first] = _replaced(here.get(first), rest, change)
+    return here

@@ -1,0 +1,98 @@
+"""JSON that keeps what a person wrote: numbers with their digits, short lists on one line."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from blunt_ember.errors import CaseError, Fault
+
+MAX_WIDTH = 110
+MAX_CHARACTERS = 20_000_000
+
+
+class WrittenNumber(float):
+    """A JSON number that remembers its digits, so that 0.850 is saved as 0.850."""
+
+    text: str
+
+    def __new__(cls, text: str) -> WrittenNumber:
+        number = super().__new__(cls, text)
+        number.text = text
+        return number
+
+    def __str__(self) -> str:
+        return self.text
+
+    __repr__ = __str__
+
+    def __reduce__(self) -> tuple[type[WrittenNumber], tuple[str]]:
+        return WrittenNumber, (self.text,)
+
+
+def loads(text: str) -> Any:
+    """Parse JSON; raise :class:`CaseError` with line and column of what is wrong."""
+    if len(text) > MAX_CHARACTERS:
+        raise CaseError((Fault("", f"the file is larger than {MAX_CHARACTERS:,} characters; is it a case file?"),))
+    try:
+        data = json.loads(
+            text,
+            parse_float=WrittenNumber,
+            parse_int=_whole_number,
+            parse_constant=_refuse_constant,
+            object_pairs_hook=_object_once,
+        )
+        json.dumps(data, ensure_ascii=False).encode("utf-8")
+    except json.JSONDecodeError as error:
+        where = f"line {error.lineno}, column {error.colno}"
+        raise CaseError((Fault(where, f"this is not JSON: {error.msg[0].lower()}{error.msg[1:]}"),)) from error
+    except RecursionError as error:
+        raise CaseError((Fault("", "the file is nested too deep to be a case"),)) from error
+    except UnicodeEncodeError as error:
+        raise CaseError((Fault("", "the file holds half of a character pair (\\ud800 … \\udfff)"),)) from error
+    return data
+
+
+def dumps(data: Any) -> str:
+    """Return the JSON text of ``data``: two-space indents, what fits on a line stays on it."""
+    return _written(data, "", 0) + "\n"
+
+
+def _written(data: Any, indent: str, lead: int) -> str:
+    if not isinstance(data, dict | list | tuple) or not data:
+        return json.dumps(data, ensure_ascii=False)
+    if isinstance(data, dict):
+        keys = [f"{json.dumps(key, ensure_ascii=False)}: " for key in data]
+        values, opening, closing = list(data.values()), "{", "}"
+    else:
+        keys, values, opening, closing = [""] * len(data), list(data), "[", "]"
+    if indent:  # the outermost object always stands one entry a line
+        line = opening + ", ".join(k + _flat(v) for k, v in zip(keys, values, strict=True)) + closing
+        if len(indent) + lead + len(line) <= MAX_WIDTH:
+            return line
+    deeper = indent + "  "
+    lines = [f"{deeper}{k}{_written(v, deeper, len(k))}" for k, v in zip(keys, values, strict=True)]
+    return opening + "\n" + ",\n".join(lines) + "\n" + indent + closing
+
+
+def _flat(data: Any) -> str:
+    return json.dumps(data, ensure_ascii=False)
+
+
+def _whole_number(text: str) -> int:
+    if len(text) > 18:
+        raise CaseError((Fault("", f"the number {text[:20]}… has too many digits"),))
+    return int(text)
+
+
+def _refuse_constant(text: str) -> None:
+    raise CaseError((Fault("", f"{text} is not a number that JSON or a case knows"),))
+
+
+def _object_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        seen: set[str] = set()
+        twice = next(key for key, _ in pairs if key in seen or seen.add(key))  # type: ignore[func-returns-value]
+        raise CaseError((Fault("", f"the key '{twice}' stands twice in one object; keep one"),))
+    return found

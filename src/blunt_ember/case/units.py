@@ -1,0 +1,144 @@
+"""Unit texts and the kinds of quantity a case knows.
+
+Conversion factors come from pint; this module adds how the trade writes units (``W/m²K``) and what each kind of
+quantity is called when it is wrong.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import pint
+from pint.util import UnitsContainer
+
+from blunt_ember.errors import ExpressionError
+
+Dimension = UnitsContainer
+DIMENSIONLESS = UnitsContainer()
+_SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
+_SPELLINGS = {"°C": "degC", "℃": "degC", "°F": "degF", "℉": "degF", "%": "percent", "°": "degree"}
+_COMMON = (
+    "m mm cm km in ft K degC degF W kW mW J kJ s min hour kg g Pa N BTU cal degree percent µm um liter".split()
+)
+#: Offsets of the relative scales: kelvin = (reading + offset) * factor.
+_RELATIVE_SCALES = {"degree_Celsius": (273.15, 1.0), "degree_Fahrenheit": (459.67, 5.0 / 9.0)}
+
+
+@lru_cache(maxsize=1)
+def registry() -> Any:
+    """Return the pint registry; reading its definitions takes a tenth of a second, so it is read once."""
+    return pint.UnitRegistry(cache_folder=":auto:")
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A unit reduced to SI: ``value_SI = (reading + offset) * factor``; ``relative`` marks °C and °F."""
+
+    factor: float
+    dimension: Dimension
+    offset: float = 0.0
+    relative: bool = False
+
+
+@lru_cache(maxsize=512)
+def single_unit(name: str) -> Unit | None:
+    """Return the named unit (``mm``, ``°C``, ``BTU``), or None when there is no such unit."""
+    spelled = _SPELLINGS.get(name, name)
+    if not spelled or len(spelled) > 40:
+        return None
+    ureg = registry()
+    try:
+        canonical = ureg.get_name(spelled)
+        if not canonical:
+            return None
+        if canonical in _RELATIVE_SCALES:
+            offset, factor = _RELATIVE_SCALES[canonical]
+            return Unit(factor, _dimension("kelvin"), offset, relative=True)
+        base = ureg.Quantity(1.0, canonical).to_base_units()
+    except (pint.errors.PintError, AttributeError, ValueError, TypeError, ArithmeticError):
+        return None
+    return Unit(float(base.magnitude), _dimension(canonical))
+
+
+def split_power(name: str) -> tuple[str, int] | None:
+    """Split ``m2`` into ``("m", 2)`` when the first part is a unit and the whole is not."""
+    match = re.fullmatch(r"(\D+)(\d)", name)
+    if match and single_unit(match[1]) is not None:
+        return match[1], int(match[2])
+    return None
+
+
+def is_unit(name: str) -> bool:
+    """Tell whether ``name`` can be read as a unit, with or without a trailing power."""
+    return single_unit(name) is not None or split_power(name) is not None
+
+
+def superscript_value(text: str) -> int:
+    """Return the integer that a run of superscript signs such as ``⁻²`` stands for."""
+    return int(text.translate(_SUPERSCRIPTS))
+
+
+def nearest_unit(name: str) -> str | None:
+    """Return the everyday unit spelled most like ``name``, if one is close."""
+    close = difflib.get_close_matches(name, _COMMON, n=1, cutoff=0.5)
+    return close[0] if close else None
+
+
+def _dimension(name: str) -> Dimension:
+    return registry().Unit(name).dimensionality
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of quantity: its name with article, the SI unit it is held in, and an example of how to write it."""
+
+    name: str
+    unit: str
+    example: str
+    #: Unit shown by default, and the factor from SI to it.
+    shown: str
+    factor: float = 1.0
+
+    @property
+    def dimension(self) -> Dimension:
+        """The dimension every value of this kind must have."""
+        return _kind_dimension(self.unit)
+
+
+@lru_cache(maxsize=64)
+def _kind_dimension(unit: str) -> Dimension:
+    return registry().Unit(unit).dimensionality
+
+
+LENGTH = Kind("a length", "m", "12 mm", "mm", 1000.0)
+TEMPERATURE = Kind("a temperature", "K", "25 °C", "°C")
+TEMPERATURE_DIFFERENCE = Kind("a temperature difference", "K", "0.5 K", "K")
+CONDUCTIVITY = Kind("a conductivity", "W/(m*K)", "0.35 W/(m K)", "W/(m K)")
+FILM_COEFFICIENT = Kind("a film coefficient", "W/(m**2*K)", "12 W/(m² K)", "W/(m² K)")
+HEAT_FLUX = Kind("a heat flux", "W/m**2", "500 W/m²", "W/m²")
+HEAT_FLOW = Kind("a heat flow", "W", "40 W", "W")
+HEAT_FLOW_PER_LENGTH = Kind("a heat flow per length", "W/m", "9.5 W/m", "W/m")
+NUMBER = Kind("a plain number", "", "0.5", "")
+
+KINDS = (
+    LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH, NUMBER,
+)  # fmt: skip
+
+
+def describe_dimension(dimension: Dimension) -> str:
+    """Say a dimension in words where it is one of ours (``a length``), else in its base units."""
+    for kind in KINDS:
+        if kind.dimension == dimension:
+            return kind.name
+    return f"of dimension {dimension}".replace(" ** ", "^").replace(" * ", " ")
+
+
+def unit_error(name: str) -> ExpressionError:
+    """Return the error for an unknown unit, with the nearest everyday one."""
+    near = nearest_unit(name)
+    hint = f"did you mean '{near}'?" if near else "a product is written with * between"
+    return ExpressionError(f"'{name}' is not a unit; {hint}")

@@ -1,0 +1,1 @@
+"""Questions answered, set beside what is expected, and the heat ledger."""

@@ -1,0 +1,91 @@
+"""Questions answered from a solution: the mesh value of each, in SI."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.case.document import Line, Question
+from blunt_ember.checks.exact_field import ExactField
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.fem.reading import surface_mean, surface_samples, temperature_at
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+#: Places at which a line is read.
+LINE_SAMPLES = 201
+
+
+@dataclass(frozen=True)
+class SolvedField:
+    """A solution as the questions see it."""
+
+    geometry: SectionGeometry
+    mesh: Mesh
+    temperature: Floats
+    heat: dict[str, float]
+
+
+def line_points(line: Line, count: int = LINE_SAMPLES) -> Floats:
+    """Return ``count`` places (count, 2) in m, evenly spaced from start to end."""
+    start, end = (np.array([place.si for place in point]) for point in (line.start, line.end))
+    result: Floats = start + np.linspace(0, 1, count)[:, None] * (end - start)
+    return result
+
+
+def answer(question: Question, solved: SolvedField, path: str) -> float:
+    """Return the mesh value of a question in SI; raise :class:`CaseError` when its place lies outside the body."""
+    target = question.target
+    if question.asks == "heat_flow":
+        return _directed(question, solved.geometry, solved.heat[str(target)])
+    if isinstance(target, Line):
+        values = temperature_at(solved.mesh, solved.temperature, line_points(target))
+        values = values[~np.isnan(values)]
+        if not len(values):
+            raise CaseError((Fault(path, "no part of the line lies in the body"),))
+        return _reduced(question.asks, values)
+    if isinstance(target, str):
+        facets = solved.mesh.surfaces[target]
+        if question.asks == "mean":
+            return surface_mean(facets, solved.mesh, solved.temperature)
+        return _reduced(question.asks, surface_samples(facets, solved.mesh, solved.temperature))
+    value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]))[0]
+    if np.isnan(value):
+        raise CaseError((Fault(path, f"the point ({target[0].text}, {target[1].text}) lies outside the body"),))
+    return float(value)
+
+
+def exact_answer(question: Question, field: ExactField, geometry: SectionGeometry) -> float:
+    """Return what an exact field answers to a question, in SI."""
+    target = question.target
+    if question.asks == "heat_flow":
+        return _directed(question, geometry, field.heat(str(target)))
+    if isinstance(target, Line):
+        values = field.temperature(line_points(target))
+        return _reduced(question.asks, values[~np.isnan(values)])
+    if isinstance(target, str):
+        ends = geometry.surfaces[target].segments
+        share = np.linspace(0, 1, 33)[:, None]
+        places = ends[:, :1] + share * (ends[:, 1:] - ends[:, :1])
+        values = field.temperature(places.reshape(-1, 2)).reshape(len(ends), -1)
+        if question.asks == "mean":
+            lengths = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+            return float((np.trapezoid(values, share[:, 0], axis=1) * lengths).sum() / lengths.sum())
+        return _reduced(question.asks, values)
+    return float(field.temperature(np.array([[place.si for place in target]]))[0])
+
+
+def _reduced(asks: str, values: Floats) -> float:
+    if asks == "mean":  # along a line: even samples, ends counted half
+        weights = np.ones(len(values))
+        weights[[0, -1]] = 0.5 if len(values) > 1 else 1.0
+        return float(values @ weights / weights.sum())
+    return float(values.max() if asks == "highest" else values.min())
+
+
+def _directed(question: Question, geometry: SectionGeometry, heat: float) -> float:
+    signed = heat if question.direction == "in" else -heat
+    if question.basis == "area":
+        return signed / (geometry.surfaces[str(question.target)].length * geometry.depth)
+    return signed

@@ -1,0 +1,27 @@
+"""Questions as sentences."""
+
+from __future__ import annotations
+
+from blunt_ember.case.document import Line, Question
+
+
+def asked_sentence(question: Question) -> str:
+    """Return the question in words, with its basis: ``Heat flow into the body through brick.left, per m²``."""
+    target = question.target
+    if question.asks == "heat_flow":
+        basis = "per m²" if question.basis == "area" else "for the stated depth"
+        name = str(target)
+        if "|" in name:
+            a, b = name.split("|")
+            a, b = (a, b) if question.direction == "in" else (b, a)
+            return f"Heat flow from {a} to {b}, {basis}"
+        way = "into the body" if question.direction == "in" else "out of the body"
+        return f"Heat flow {way} through {name}, {basis}"
+    if question.asks == "temperature":
+        x, y = question.target  # type: ignore[misc]
+        return f"Temperature at ({x.text}, {y.text})"  # type: ignore[union-attr]
+    measure = question.asks.capitalize()
+    if isinstance(target, Line):
+        start, end = (", ".join(place.text for place in point) for point in (target.start, target.end))
+        return f"{measure} temperature from ({start}) to ({end})"
+    return f"{measure} temperature of {target}"

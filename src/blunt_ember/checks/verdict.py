@@ -1,0 +1,55 @@
+"""A check: mesh answer beside what is expected, deviation, tolerance, verdict."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from blunt_ember.case.document import Question
+from blunt_ember.case.units import NUMBER, Kind
+
+Verdict = Literal["agrees", "off", "open"]
+
+
+@dataclass(frozen=True)
+class Check:
+    """One question with its answer; values in SI of ``kind``.
+
+    ``error`` is the estimated error of the mesh answer, None when not estimated. ``deviation`` is answer minus
+    expected; ``relative`` is it over the expected value or, for temperatures, over the span of temperatures in the
+    body. ``allowed`` is the tolerance in SI. ``note`` says why a check is open.
+    """
+
+    name: str
+    asked: str
+    kind: Kind
+    value: float
+    error: float | None
+    expected: float | None
+    source: str | None
+    deviation: float | None
+    relative: float | None
+    tolerance: str
+    allowed: float | None
+    verdict: Verdict
+    note: str = ""
+
+
+def check(
+    question: Question, asked: str, value: float, error: float | None, expected: float | None, source: str | None,
+    span: float, note: str = "",
+) -> Check:  # fmt: skip
+    """Judge an answer; ``span`` is the difference between the highest and lowest temperature of the body, K."""
+    if expected is None:
+        return Check(question.name, asked, question.kind, value, error, None, source, None, None,
+                     question.tolerance.text, None, "open", note or "nothing is expected yet")  # fmt: skip
+    scale = span if question.heat_flow is None else abs(expected)
+    tolerance = question.tolerance
+    allowed = tolerance.amount * scale if tolerance.kind == NUMBER else tolerance.amount
+    deviation = value - expected
+    # Round-off of the compared numbers themselves never makes a check fail.
+    slack = 1e-12 * max(abs(value), abs(expected))
+    verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
+    relative = abs(deviation) / scale if scale else (0.0 if deviation == 0 else float("inf"))
+    return Check(question.name, asked, question.kind, value, error, expected, source, deviation, relative,
+                 tolerance.text, allowed, verdict, note)  # fmt: skip

@@ -1,0 +1,231 @@
+"""The command line: a thin user of the flow."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from blunt_ember import __version__
+from blunt_ember.errors import BluntEmberError, CaseError, SolverError
+
+AGREED, OFF, WRONG_CASE, SOLVER_FAILED = 0, 1, 2, 3
+
+_EPILOG = """\
+a first case, from nothing to a verdict:
+  blunt-ember families                          see which cases there are, and their parameters
+  blunt-ember new composite-wall -o wall.ember  write one, with values you can change in any text editor
+  blunt-ember solve wall.ember                  solve it and set every answer beside what is expected
+  blunt-ember wall.ember                        the same in the window
+
+exit status: 0 nothing is off, 1 a check is off, 2 the case or the command is wrong, 3 the solver failed
+"""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command line; return the exit status."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    parser = _parser()
+    if not given or (not given[0].startswith("-") and given[0] not in _COMMANDS):
+        given = ["window", *given]
+    options = parser.parse_args(given)
+    try:
+        return int(options.run(options))
+    except CaseError as error:
+        return _fail(options, "the case is wrong", [{"path": f.path, "message": f.message} for f in error.faults],
+                     [str(fault) for fault in error.faults], WRONG_CASE)  # fmt: skip
+    except SolverError as error:
+        return _fail(options, "the solver failed", [{"path": "", "message": str(error)}], [str(error)], SOLVER_FAILED)
+    except BluntEmberError as error:
+        return _fail(options, "this cannot be done", [{"path": "", "message": str(error)}], [str(error)], WRONG_CASE)
+    except BrokenPipeError:  # the reader of a pipe, such as head, has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return AGREED
+
+
+def _fail(options: argparse.Namespace, what: str, faults: list[dict[str, str]], lines: list[str], status: int) -> int:
+    if getattr(options, "json", False):
+        print(json.dumps({"error": what, "faults": faults}, ensure_ascii=False, indent=2))
+    name = f"{options.file}: " if getattr(options, "file", None) else ""
+    print(f"{name}{what}", file=sys.stderr)
+    for line in lines:
+        print(f"  {line}", file=sys.stderr)
+    return status
+
+
+def _window(options: argparse.Namespace) -> int:
+    path = Path(options.file) if options.file else None
+    if path is not None and not path.exists() and path.suffix != ".ember":
+        raise BluntEmberError(f"there is no file and no command '{options.file}'; see blunt-ember --help")
+    from blunt_ember.desk.application import run_window
+
+    return run_window(path, demo=False)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    if has_display():
+        from blunt_ember.desk.application import run_window
+
+        return run_window(None, demo=True)
+    from blunt_ember.report.folder import write_demo
+
+    outcome, written = write_demo(Path(options.output))
+    from blunt_ember.report.table import outcome_text
+
+    print(outcome_text(outcome))
+    print("\nThere is no display, so no window was opened. Pictures and tables are in", Path(options.output).resolve())
+    for path in written:
+        print(f"  {path.name}")
+    return _status(outcome.checks)
+
+
+def has_display() -> bool:
+    """Tell whether a window could be seen."""
+    if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal"):
+        return False
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _families(options: argparse.Namespace) -> int:
+    from blunt_ember.gallery.families import FAMILIES
+
+    if options.json:
+        rows = [
+            {"name": family.name, "summary": family.summary, "parameters": dict(family.parameters)}
+            for family in FAMILIES.values()
+        ]
+        _print_json(rows)
+        return AGREED
+    for family in FAMILIES.values():
+        print(f"{family.name}: {family.summary}")
+        for name, value in family.parameters.items():
+            print(f"    {name} = {value}")
+    return AGREED
+
+
+def _new(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import write_case
+    from blunt_ember.gallery.families import FamilyError, family
+
+    settings: dict[str, str] = {}
+    for setting in options.set:
+        name, equals, value = setting.partition("=")
+        if not equals or not name.strip() or not value.strip():
+            raise FamilyError(f"'{setting}' is not NAME=QUANTITY; write for example --set \"t_brick=120 mm\"")
+        settings[name.strip()] = value.strip()
+    path = Path(options.output)
+    case = family(options.family).case(settings)
+    if path.exists() and not options.force:
+        raise FamilyError(f"{path} exists already; choose another name or add --force")
+    write_case(case, path)
+    print(f"wrote {path}")
+    return AGREED
+
+
+def _solve(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import read_case
+    from blunt_ember.flow import Flow
+    from blunt_ember.report.table import outcome_object, outcome_text
+
+    outcome = Flow().run(read_case(Path(options.file)))
+    if options.json:
+        _print_json(outcome_object(outcome))
+    else:
+        print(outcome_text(outcome))
+    return _status(outcome.checks)
+
+
+def _verify(options: argparse.Namespace) -> int:
+    from blunt_ember.flow import Flow
+    from blunt_ember.gallery.reference_cases import reference_cases
+    from blunt_ember.report.table import CHECK_HEADINGS, aligned, answer_object, check_rows
+
+    flow, checks, objects, rows = Flow(), [], [], [("case", *CHECK_HEADINGS)]
+    for name, case in reference_cases():
+        outcome = flow.run(case)
+        checks += outcome.checks
+        objects += [{"case": name, **answer_object(check)} for check in outcome.checks]
+        rows += [(name, *row) for row in check_rows(outcome.checks)]
+    agree = sum(check.verdict == "agrees" for check in checks)
+    largest = max(check.relative or 0.0 for check in checks)
+    if options.json:
+        _print_json({"checks": objects, "agree": agree, "count": len(checks), "largest_deviation_relative": largest})
+    else:
+        print("\n".join(aligned(rows)))
+        print(f"\n{agree} of {len(checks)} checks agree; largest deviation {largest:.1e}")
+    return AGREED if agree == len(checks) else OFF
+
+
+def _schema(options: argparse.Namespace) -> int:
+    from blunt_ember.case.schema import case_schema
+
+    _print_json(case_schema())
+    return AGREED
+
+
+def _status(checks: Sequence[Any]) -> int:
+    return OFF if any(check.verdict == "off" for check in checks) else AGREED
+
+
+def _print_json(value: Any) -> None:
+    print(json.dumps(value, ensure_ascii=False, indent=2))
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="blunt-ember",
+        description="State a thermal case, solve it on a mesh, and set every answer beside theory.",
+        epilog=_EPILOG,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("--version", action="version", version=f"blunt-ember {__version__}")
+    commands = parser.add_subparsers(metavar="COMMAND", required=True)
+    for name, (run, summary) in _COMMANDS.items():
+        command = commands.add_parser(name, help=summary, description=summary)
+        command.set_defaults(run=run)
+        _ARGUMENTS.get(name, lambda _: None)(command)
+    return parser
+
+
+def _window_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", nargs="?", help="a case file (.ember)")
+
+
+def _demo_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("-o", "--output", default="blunt-ember-demo", help="folder for pictures and tables without a display")
+
+
+def _json_argument(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--json", action="store_true", help="print JSON, for other programs")
+
+
+def _new_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("family", metavar="FAMILY", help="a family, as 'blunt-ember families' lists them")
+    command.add_argument("--set", action="append", default=[], metavar="NAME=QUANTITY",
+                         help="set a parameter, with its unit: --set \"t_brick=120 mm\"; may be repeated")  # fmt: skip
+    command.add_argument("-o", "--output", required=True, metavar="FILE", help="case file to write")
+    command.add_argument("--force", action="store_true", help="write over a file that exists")
+
+
+def _solve_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    _json_argument(command)
+
+
+_COMMANDS = {
+    "window": (_window, "open the window, on a case file if one is given (also: blunt-ember FILE)"),
+    "demo": (_demo, "open the demo case; with no display, solve it and write its pictures and tables"),
+    "families": (_families, "list the families of cases and their parameters"),
+    "new": (_new, "write a case of a family to a file"),
+    "solve": (_solve, "solve a case file and print its checks and heat ledger"),
+    "verify": (_verify, "solve every shipped reference case, one row a check"),
+    "schema": (_schema, "print the JSON Schema of the case file"),
+}
+_ARGUMENTS = {
+    "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
+    "solve": _solve_arguments, "verify": _json_argument,
+}  # fmt: skip

@@ -1,0 +1,47 @@
+"""What can go wrong, said to the analyst: where, what, and how to mend it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+class BluntEmberError(Exception):
+    """Base of every error this package raises on purpose; its text is meant for the analyst."""
+
+
+class ExpressionError(BluntEmberError):
+    """A quantity or formula cannot be read, or has the wrong unit."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing wrong with a case: ``path`` in the document (``body.regions.brick.size[0]``) and what to do."""
+
+    path: str
+    message: str
+
+    def __str__(self) -> str:
+        return f"{self.path}: {self.message}" if self.path else self.message
+
+
+class CaseError(BluntEmberError):
+    """The case as stated is wrong; carries every fault found, not only the first."""
+
+    def __init__(self, faults: tuple[Fault, ...]) -> None:
+        super().__init__(faults)
+        self.faults = faults
+
+    def __str__(self) -> str:
+        return "\n".join(str(fault) for fault in self.faults)
+
+
+class OpenCaseError(CaseError):
+    """Nothing is wrong, but something needed for a solution has not been stated yet."""
+
+
+class SolverError(BluntEmberError):
+    """The equations could not be solved."""
+
+
+class ReferenceRefusedError(BluntEmberError):
+    """An exact solution does not hold for this case; the text says why."""

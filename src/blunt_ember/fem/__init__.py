@@ -1,0 +1,1 @@
+"""The finite-element method: families of cells, assembly, boundary terms, solving, recovering fluxes."""

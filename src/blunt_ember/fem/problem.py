@@ -1,0 +1,119 @@
+"""The problem a mesh is asked to solve: conductivities by region and what is stated on each surface, in SI."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from blunt_ember.case.document import CaseDocument, Film, Surrounding
+from blunt_ember.case.structure_faults import nearest, path_text
+from blunt_ember.errors import CaseError, Fault, OpenCaseError
+from blunt_ember.mesh.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class Held:
+    """Surface held at ``temperature`` (K)."""
+
+    temperature: float
+
+
+@dataclass(frozen=True)
+class Exchange:
+    """Heat entering a surface: flux ``q`` (W/m²) plus film ``h (T_fluid − T)`` with ``h`` in W/(m² K), K."""
+
+    flux: float = 0.0
+    h: float = 0.0
+    fluid: float = 0.0
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Steady conduction: ``conductivity`` W/(m K) by region, statements by surface name, ``depth`` m."""
+
+    mesh: Mesh
+    depth: float
+    conductivity: tuple[float, ...]
+    held: Mapping[str, Held]
+    exchanges: Mapping[str, Exchange]
+
+
+def problem_of(document: CaseDocument, mesh: Mesh, depth: float) -> Problem:
+    """Put what the case states on the regions and surfaces of its mesh.
+
+    Raises :class:`OpenCaseError` for a conductivity that is not stated, :class:`CaseError` for surfaces that do not
+    exist, lie inside the body or are stated against each other.
+    """
+    open_items = open_conductivities(document)
+    if open_items:
+        raise OpenCaseError(open_items)
+    conductivity = []
+    for region in mesh.regions:
+        k = document.materials[str(document.body.regions[region].material)].k
+        conductivity.append(k.si if k else 0.0)
+    held: dict[str, Held] = {}
+    exchanges: dict[str, Exchange] = {}
+    insulated: dict[str, int] = {}
+    faults: list[Fault] = []
+    for place, entry in enumerate(document.surroundings):
+        for name in entry.surfaces:
+            path = path_text(("surroundings", place, "on"))
+            what = _surface_fault(name, mesh) or _conflict(name, entry, held, exchanges, insulated)
+            if what:
+                faults.append(Fault(path, what))
+            elif entry.temperature is not None:
+                held[name] = Held(entry.temperature.si)
+            elif entry.insulated:
+                insulated[name] = place
+            else:
+                flux = entry.flux.si if entry.flux else 0.0
+                exchanges[name] = _joined(exchanges.get(name, Exchange()), flux, entry.film)
+    for place, question in enumerate(document.questions):
+        if isinstance(question.target, str) and question.target not in mesh.surfaces:
+            what = f"there is no surface '{question.target}'{nearest(question.target, mesh.surfaces)}"
+            faults.append(Fault(path_text(("questions", place, question.asks)), what))
+    if faults:
+        raise CaseError(tuple(faults))
+    return Problem(mesh, depth, tuple(conductivity), held, exchanges)
+
+
+def open_conductivities(document: CaseDocument) -> tuple[Fault, ...]:
+    """Return what is not stated yet of the materials, a line each."""
+    items = []
+    for name, region in document.body.regions.items():
+        if region.material is None:
+            items.append(Fault(path_text(("body", "regions", name, "material")), f"say what '{name}' is made of"))
+    used = {region.material for region in document.body.regions.values()}
+    for name, material in document.materials.items():
+        if material.k is None and name in used:
+            items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))
+    return tuple(items)
+
+
+def _surface_fault(name: str, mesh: Mesh) -> str | None:
+    if name not in mesh.surfaces:
+        outer = [surface for surface, facets in mesh.surfaces.items() if facets.outer]
+        return f"there is no surface '{name}'{nearest(name, outer)}"
+    if not mesh.surfaces[name].outer:
+        return f"'{name}' lies inside the body, where nothing can surround it"
+    return None
+
+
+def _conflict(
+    name: str, entry: Surrounding, held: Mapping[str, Held], exchanges: Mapping[str, Exchange], insulated: Mapping[str, int]
+) -> str | None:
+    if name in held:
+        return f"'{name}' is already held at a temperature; remove one of the two statements"
+    if name in insulated:
+        return f"'{name}' is already said to be insulated; remove one of the two statements"
+    if name in exchanges and (entry.temperature is not None or entry.insulated):
+        return f"'{name}' already meets a film or a flux; remove one of the two statements"
+    return None
+
+
+def _joined(before: Exchange, flux: float, film: Film | None) -> Exchange:
+    """Several films on a surface act side by side: their conductances add, their fluids are weighted by them."""
+    h, fluid = (film.h.si, film.temperature.si) if film else (0.0, 0.0)
+    total = before.h + h
+    mixed = (before.h * before.fluid + h * fluid) / total if total else 0.0
+    return Exchange(before.flux + flux, total, mixed)

@@ -1,0 +1,85 @@
+"""Reading the solution anywhere with the cells' own shape functions."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from blunt_ember.fem.assembly import facet_weights, physical_gradients
+from blunt_ember.fem.families import FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
+
+_TOLERANCE = 1e-6
+
+
+def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
+    """Return the temperature in K at ``points`` (p, 2) in m; NaN outside the body."""
+    result = np.full(len(points), np.nan)
+    for block in mesh.blocks:
+        for place, cell, local in _located(block, mesh.points, points):
+            shape = FAMILIES[block.family].values(local)
+            result[place] = np.einsum("pk,pk->p", shape, temperature[block.nodes[cell]])
+    return result
+
+
+def flux_at_nodes(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
+    """Return −k∇T in W/m², (m, k, 2), at the nodes of each cell of a block, averaged over the cells of its region.
+
+    The mean over neighbours within one region smooths the jumps between cells but keeps those between materials.
+    """
+    family = FAMILIES[block.family]
+    gradients, _ = physical_gradients(block.family, mesh.points[block.nodes], family.nodes)
+    flux = -conductivity[block.region][:, None, None] * np.einsum("mqkj,mk->mqj", gradients, temperature[block.nodes])
+    key = block.region[:, None] * mesh.node_count + block.nodes
+    _, group = np.unique(key, return_inverse=True)
+    group = group.reshape(key.shape)
+    number = np.bincount(group.ravel())
+    smooth = np.stack([np.bincount(group.ravel(), flux[..., j].ravel()) / number for j in (0, 1)], axis=-1)
+    result: Floats = smooth[group]
+    return result
+
+
+def surface_samples(facets: FacetSet, mesh: Mesh, temperature: Floats) -> Floats:
+    """Return temperatures (s,) at nodes and at nine places along each facet, enough to find the extremes."""
+    shape = FAMILIES[facets.family].values(np.linspace(-1, 1, 9)[:, None])
+    result: Floats = (temperature[facets.nodes] @ shape.T).ravel()
+    return result
+
+
+def surface_mean(facets: FacetSet, mesh: Mesh, temperature: Floats) -> float:
+    """Return the mean temperature over a surface, K."""
+    family = FAMILIES[facets.family]
+    weights = facet_weights(facets, mesh.points)
+    values = temperature[facets.nodes] @ family.values(family.points).T
+    return float((weights * values).sum() / weights.sum())
+
+
+def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:
+    """Find a cell for each point; return (point numbers, cells, local coordinates) of those inside the block."""
+    corners = nodes[block.nodes[:, : FAMILIES[block.family].corners]]
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    slack = _TOLERANCE * (high - low)
+    found = []
+    for start in range(0, len(points), 64):
+        part = points[start : start + 64]
+        inside = ((part[:, None] >= low - slack) & (part[:, None] <= high + slack)).all(axis=-1)
+        place, cell = np.nonzero(inside)
+        local, converged = _local_coordinates(block, nodes, cell, part[place])
+        place, cell, local = place[converged], cell[converged], local[converged]
+        _, first = np.unique(place, return_index=True)
+        found.append((place[first] + start, cell[first], local[first]))
+    return found
+
+
+def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, np.typing.NDArray[np.bool_]]:
+    """Invert the map of the cells by Newton's method; True where the point lies inside its cell."""
+    family = FAMILIES[block.family]
+    local = np.zeros_like(points)
+    corners = nodes[block.nodes[cell]]
+    for _ in range(8):
+        shape, gradient = family.values(local), family.gradients(local)
+        gap = points - np.einsum("pk,pkj->pj", shape, corners)
+        jacobian = np.einsum("pki,pkj->pji", gradient, corners)
+        if not len(points):
+            break
+        local = local + np.linalg.solve(jacobian, gap[..., None])[..., 0]
+    return np.clip(local, -1, 1), (np.abs(local) <= 1 + 1e-5).all(axis=1)

@@ -1,0 +1,171 @@
+"""The one-way flow: Case → Geometry → Mesh → Problem → Solution → Answers → Checks, each step cached by content."""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any, TypeVar
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.checks.answers import SolvedField, answer, exact_answer
+from blunt_ember.checks.asking import asked_sentence
+from blunt_ember.checks.exact_field import ExactField, exact_field, recognised
+from blunt_ember.checks.ledger import Ledger, ledger
+from blunt_ember.checks.verdict import Check, check
+from blunt_ember.content_hash import content_hash
+from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError
+from blunt_ember.fem.heat_flows import surface_heat
+from blunt_ember.fem.problem import Problem, open_conductivities, problem_of
+from blunt_ember.fem.steady import Solution, solve_steady
+from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.mesh.mapped import mapped_mesh
+from blunt_ember.mesh.mesh import Mesh
+
+Step = TypeVar("Step")
+
+#: Above this many nodes the errors of the answers are not estimated by a finer solution.
+ESTIMATE_NODES = 20_000
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
+
+    case: Case
+    geometry: SectionGeometry | None = None
+    mesh: Mesh | None = None
+    problem: Problem | None = None
+    solution: Solution | None = None
+    exact: ExactField | None = None
+    checks: tuple[Check, ...] = ()
+    ledger: Ledger | None = None
+    seconds: float = 0.0
+    #: Whether the errors of the answers have been estimated, or are known not to be.
+    final: bool = False
+    trouble: BluntEmberError | None = None
+
+    @property
+    def unstated(self) -> tuple[str, ...]:
+        """Outer surfaces on which nothing is stated, so they are insulated."""
+        if self.geometry is None:
+            return ()
+        said = {name for entry in self.case.document.surroundings for name in entry.surfaces}
+        return tuple(surface.name for surface in self.geometry.outer_surfaces if surface.name not in said)
+
+
+class Flow:
+    """Runs cases and keeps the results of recent steps; holds no other state."""
+
+    def __init__(self, capacity: int = 64) -> None:
+        self._kept: OrderedDict[tuple[str, str], Any] = OrderedDict()
+        self._capacity = capacity
+
+    def run(self, case: Case) -> Outcome:
+        """Return the whole outcome; raise the error that stopped the flow when it could not be finished."""
+        outcome = Outcome(case)
+        for outcome in self.outcomes(case):
+            pass
+        if outcome.trouble is not None:
+            raise outcome.trouble
+        return outcome
+
+    def outcomes(self, case: Case) -> Iterator[Outcome]:
+        """Yield the outcome as soon as it can be shown, then with the errors of its answers estimated.
+
+        Trouble is not raised: it is part of the outcome, with all that was reached before it.
+        """
+        start = time.perf_counter()
+        reached = Outcome(case)
+        try:
+            for reached in self._reached(case):
+                pass
+            solved = self._solved(case, 1)
+            yield replace(reached, checks=self._checks(reached, solved, None), seconds=time.perf_counter() - start)
+            finer = None
+            if solved.mesh.node_count <= ESTIMATE_NODES:
+                finer = self._solved(case, 2)
+            checks = self._checks(reached, solved, finer)
+            yield replace(reached, checks=checks, final=True, seconds=time.perf_counter() - start)
+        except BluntEmberError as error:
+            yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
+        except MemoryError:
+            error = SolverError("the mesh does not fit in memory; state a larger size")
+            yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
+
+    def _reached(self, case: Case) -> Iterator[Outcome]:
+        geometry = self._geometry(case)
+        yield Outcome(case, geometry)
+        open_items = open_conductivities(case.document)
+        mesh = self._mesh(case, 1)
+        yield Outcome(case, geometry, mesh)
+        if open_items:
+            raise OpenCaseError(open_items)
+        problem = problem_of(case.document, mesh, geometry.depth)
+        solution = self._solution(problem)
+        heat = self._heat(problem, solution)
+        yield Outcome(
+            case, geometry, mesh, problem, solution, recognised(geometry, problem), ledger=ledger(problem, heat)
+        )
+
+    def _solved(self, case: Case, refinement: int) -> SolvedField:
+        geometry, mesh = self._geometry(case), self._mesh(case, refinement)
+        problem = problem_of(case.document, mesh, geometry.depth)
+        solution = self._solution(problem)
+        return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
+
+    def _checks(self, reached: Outcome, solved: SolvedField, finer: SolvedField | None) -> tuple[Check, ...]:
+        assert reached.geometry is not None and reached.problem is not None
+        case, checks = reached.case, []
+        span = float(np.ptp(solved.temperature))
+        for place, question in enumerate(case.document.questions):
+            path = path_text(("questions", place, question.asks))
+            value = answer(question, solved, path)
+            # A halved cell size takes at least half of the error away where the field is no smoother than at a
+            # singular corner, so twice the change is what may be left.
+            error = None if finer is None else 2 * abs(answer(question, finer, path) - value)
+            expected, source, note = case.expected.get(place), None, ""
+            expect = question.expect
+            if expect is not None and expect.exact is not None:
+                try:
+                    field = exact_field(expect.exact, reached.geometry, reached.problem)
+                    expected, source = exact_answer(question, field, reached.geometry), f"exact: {field.source}"
+                except ReferenceRefusedError as refusal:
+                    note = f"'{expect.exact}' does not hold here: {refusal}"
+            elif expect is not None:
+                source = f"working: {expect.working}" if expect.working else expect.source or "source not stated"
+            checks.append(check(question, asked_sentence(question), value, error, expected, source, span, note))
+        return tuple(checks)
+
+    def _geometry(self, case: Case) -> SectionGeometry:
+        body = case.document.body
+        return self._cached("geometry", self._body_key(case), lambda: section_geometry(body))
+
+    def _mesh(self, case: Case, refinement: int) -> Mesh:
+        key = content_hash(self._body_key(case), case.document.mesh, refinement)
+        return self._cached("mesh", key, lambda: mapped_mesh(self._geometry(case), case.document.mesh, refinement))
+
+    def _solution(self, problem: Problem) -> Solution:
+        return self._cached("solution", content_hash(problem), lambda: solve_steady(problem))
+
+    def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
+        return self._cached("heat", content_hash(problem), lambda: surface_heat(problem, solution))
+
+    def _body_key(self, case: Case) -> str:
+        body = case.document.body
+        shapes = {name: region.model_copy(update={"material": None}) for name, region in body.regions.items()}
+        return content_hash(body.depth, shapes)
+
+    def _cached(self, step: str, key: str, do: Callable[[], Step]) -> Step:
+        place = (step, key)
+        if place not in self._kept:
+            self._kept[place] = do()
+            while len(self._kept) > self._capacity:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(place)
+        result: Step = self._kept[place]
+        return result

@@ -1,0 +1,1 @@
+"""Canonical families of cases, and the demo cases of a small pottery works."""

@@ -1,0 +1,1 @@
+"""From the stated body to regions and named surfaces, in metres."""

@@ -1,0 +1,1 @@
+"""Closed-form solutions, each with its source and the range in which it holds."""

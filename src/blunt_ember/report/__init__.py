@@ -1,0 +1,1 @@
+"""Results as text and files: tables now, written by the command line and the demo."""

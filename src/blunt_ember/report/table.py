@@ -1,0 +1,115 @@
+"""Checks and ledger as JSON objects, CSV and aligned text."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from typing import Any
+
+from blunt_ember.case.display import in_shown_unit, number, shown, shown_difference
+from blunt_ember.case.units import HEAT_FLOW
+from blunt_ember.checks.verdict import Check
+from blunt_ember.flow import Outcome
+
+MARKS = {"agrees": "✓ agrees", "off": "✕ off", "open": "○ open"}
+
+
+def outcome_object(outcome: Outcome) -> dict[str, Any]:
+    """Return the outcome as ``blunt-ember solve --json`` prints it."""
+    mesh, ledger = outcome.mesh, outcome.ledger
+    return {
+        "title": outcome.case.document.title,
+        "mesh": {"nodes": mesh.node_count, "cells": mesh.cell_count, "order": mesh.order} if mesh else None,
+        "answers": [answer_object(check) for check in outcome.checks],
+        "ledger": {
+            "rows": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.rows],
+            "imbalance_W": ledger.imbalance,
+            "imbalance_relative": ledger.relative,
+        } if ledger else None,
+        "unstated": list(outcome.unstated),
+        "method": outcome.solution.method if outcome.solution else None,
+        "seconds": round(outcome.seconds, 4),
+    }  # fmt: skip
+
+
+def answer_object(check: Check) -> dict[str, Any]:
+    """Return a check as a JSON object; value, expected, error, deviation and tolerance are in ``unit`` (or K)."""
+    factor = check.kind.factor
+    return {
+        "name": check.name,
+        "asked": check.asked,
+        "value": in_shown_unit(check.value, check.kind),
+        "unit": check.kind.shown,
+        "error": None if check.error is None else check.error * factor,
+        "expected": None if check.expected is None else in_shown_unit(check.expected, check.kind),
+        "source": check.source,
+        "deviation": None if check.deviation is None else check.deviation * factor,
+        "deviation_relative": check.relative,
+        "tolerance": check.tolerance,
+        "verdict": check.verdict,
+        "note": check.note,
+    }
+
+
+CHECK_HEADINGS = ("question", "mesh", "± error", "expected", "deviation", "tolerance", "verdict", "source")
+
+
+def check_rows(checks: Sequence[Check]) -> list[tuple[str, ...]]:
+    """Return a row a check under :data:`CHECK_HEADINGS`, for people."""
+    return [
+        (
+            check.name,
+            shown(check.value, check.kind),
+            "" if check.error is None else shown_difference(check.error, check.kind),
+            "" if check.expected is None else shown(check.expected, check.kind),
+            "" if check.deviation is None else shown_difference(check.deviation, check.kind),
+            check.tolerance,
+            MARKS[check.verdict],
+            check.note or check.source or "",
+        )
+        for check in checks
+    ]
+
+
+def checks_csv(outcome: Outcome) -> str:
+    """Return the checks as CSV with plain numbers, a unit column, and the ledger's rows behind them."""
+    stream = io.StringIO()
+    writer = csv.writer(stream)
+    writer.writerow(["name", "value", "unit", "error", "expected", "deviation", "tolerance", "verdict", "source"])
+    for check in outcome.checks:
+        row = answer_object(check)
+        keys = ("name", "value", "unit", "error", "expected", "deviation", "tolerance", "verdict", "source")
+        writer.writerow(["" if row[key] is None else row[key] for key in keys])
+    if outcome.ledger:
+        for entry in outcome.ledger.rows:
+            writer.writerow([f"ledger: {entry.name} ({entry.statement})", entry.heat, "W"])
+        writer.writerow(["ledger: imbalance", outcome.ledger.imbalance, "W"])
+    return stream.getvalue()
+
+
+def outcome_text(outcome: Outcome) -> str:
+    """Return the outcome as text for a terminal: mesh, checks, what is not stated, ledger."""
+    mesh, ledger = outcome.mesh, outcome.ledger
+    lines = [outcome.case.document.title]
+    if mesh and outcome.solution:
+        kind = "quadratic" if mesh.order == 2 else "linear"
+        lines.append(
+            f"{number(mesh.node_count)} nodes, {number(mesh.cell_count)} {kind} cells, "
+            f"{outcome.solution.method} solve, {outcome.seconds:.2f} s"
+        )
+    lines += ["", *aligned([CHECK_HEADINGS, *check_rows(outcome.checks)])]
+    if outcome.unstated:
+        lines += ["", f"○ insulated, as nothing is stated: {', '.join(outcome.unstated)}"]
+    if ledger:
+        depth = f"{number(outcome.geometry.depth)} m" if outcome.geometry else ""
+        rows = [(row.name, row.statement, shown(row.heat, HEAT_FLOW)) for row in ledger.rows]
+        rows.append(("imbalance", "", f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"))
+        lines += ["", f"Heat ledger, + into the body, for a depth of {depth}", *aligned(rows)]
+    return "\n".join(lines)
+
+
+def aligned(rows: Sequence[Sequence[str]]) -> list[str]:
+    """Return rows with their columns aligned by spaces."""
+    widths = [max(len(row[column]) for row in rows) for column in range(len(rows[0]))]
+    return ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
