@@ -140,11 +140,13 @@ def _solve(options: argparse.Namespace) -> int:
 
 
 def _verify(options: argparse.Namespace) -> int:
+    from blunt_ember.checks.verdict import Check
     from blunt_ember.flow import Flow
     from blunt_ember.gallery.reference_cases import reference_cases
     from blunt_ember.report.table import CHECK_HEADINGS, aligned, answer_object, check_rows
 
-    flow, checks, objects, rows = Flow(), [], [], [("case", *CHECK_HEADINGS)]
+    flow, checks, objects = Flow(), list[Check](), list[dict[str, Any]]()
+    rows: list[tuple[str, ...]] = [("case", *CHECK_HEADINGS)]
     for name, case in reference_cases():
         outcome = flow.run(case)
         checks += outcome.checks
@@ -160,7 +162,7 @@ def _verify(options: argparse.Namespace) -> int:
     return AGREED if agree == len(checks) else OFF
 
 
-def _schema(options: argparse.Namespace) -> int:
+def _schema(_: argparse.Namespace) -> int:
     from blunt_ember.case.schema import case_schema
 
     _print_json(case_schema())
@@ -196,7 +198,9 @@ def _window_arguments(command: argparse.ArgumentParser) -> None:
 
 
 def _demo_arguments(command: argparse.ArgumentParser) -> None:
-    command.add_argument("-o", "--output", default="blunt-ember-demo", help="folder for pictures and tables without a display")
+    command.add_argument(
+        "-o", "--output", default="blunt-ember-demo", help="folder for pictures and tables without a display"
+    )
 
 
 def _json_argument(command: argparse.ArgumentParser) -> None:

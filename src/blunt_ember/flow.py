@@ -67,9 +67,7 @@ class Flow:
 
     def run(self, case: Case) -> Outcome:
         """Return the whole outcome; raise the error that stopped the flow when it could not be finished."""
-        outcome = Outcome(case)
-        for outcome in self.outcomes(case):
-            pass
+        *_, outcome = self.outcomes(case)
         if outcome.trouble is not None:
             raise outcome.trouble
         return outcome
@@ -82,8 +80,8 @@ class Flow:
         start = time.perf_counter()
         reached = Outcome(case)
         try:
-            for reached in self._reached(case):
-                pass
+            for stage in self._reached(case):
+                reached = stage
             solved = self._solved(case, 1)
             yield replace(reached, checks=self._checks(reached, solved, None), seconds=time.perf_counter() - start)
             finer = None
@@ -94,8 +92,8 @@ class Flow:
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
         except MemoryError:
-            error = SolverError("the mesh does not fit in memory; state a larger size")
-            yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
+            too_large = SolverError("the mesh does not fit in memory; state a larger size")
+            yield replace(reached, trouble=too_large, final=True, seconds=time.perf_counter() - start)
 
     def _reached(self, case: Case) -> Iterator[Outcome]:
         geometry = self._geometry(case)

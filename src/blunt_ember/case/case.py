@@ -43,7 +43,7 @@ def case_from_text(text: str) -> Case:
     """Read a case from JSON text; raise :class:`CaseError` with every fault found."""
     data = json_text.loads(text)
     if not isinstance(data, dict):
-        raise CaseError((Fault("", "a case is a JSON object: { \"format\": … }"),))
+        raise CaseError((Fault("", 'a case is a JSON object: { "format": … }'),))
     return case_from_data(data)
 
 

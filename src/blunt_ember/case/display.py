@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from blunt_ember.case.units import LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
+from blunt_ember.case.evaluation import Value
+from blunt_ember.case.units import LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind, kind_of
 
 THIN_SPACE = "\u2009"
 ZERO_CELSIUS = 273.15
@@ -15,9 +16,9 @@ def in_shown_unit(si: float, kind: Kind) -> float:
     return si - ZERO_CELSIUS if kind == TEMPERATURE else si * kind.factor
 
 
-def shown_difference(si: float, kind: Kind) -> str:
+def shown_difference(si: float, kind: Kind, digits: int = 3) -> str:
     """Return a difference of two values of a kind, with its unit; a temperature difference is in kelvin."""
-    return shown(si, TEMPERATURE_DIFFERENCE if kind == TEMPERATURE else kind, digits=3)
+    return shown(si, TEMPERATURE_DIFFERENCE if kind == TEMPERATURE else kind, digits)
 
 
 def shown(si: float, kind: Kind, digits: int = 5) -> str:
@@ -25,6 +26,14 @@ def shown(si: float, kind: Kind, digits: int = 5) -> str:
     if kind == LENGTH and abs(si) >= 10:
         return f"{number(si, digits)} m"
     return f"{number(in_shown_unit(si, kind), digits)} {kind.shown}".rstrip()
+
+
+def shown_value(value: Value, digits: int = 5) -> str:
+    """Return the value of a formula with a unit that fits its dimension."""
+    kind = kind_of(value.dimension)
+    if kind == TEMPERATURE and value.readings == 0:
+        kind = TEMPERATURE_DIFFERENCE
+    return shown(float(value.magnitude), kind, digits)
 
 
 def both_scales(kelvin: float) -> str:

@@ -202,7 +202,7 @@ class Question(Part):
     def target(self) -> str | Line | tuple[Quantity, Quantity]:
         """The surface, line or point the answer is read from."""
         target: Any = getattr(self, self.asks)
-        return target  # type: ignore[no-any-return]
+        return target
 
 
 class CaseDocument(Part):

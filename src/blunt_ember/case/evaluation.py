@@ -125,7 +125,7 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
         if name in values or name in faults:
             return
         if name in pending:
-            loop = " → ".join([*pending[pending.index(name):], name])
+            loop = " → ".join([*pending[pending.index(name) :], name])
             raise ExpressionError(f"'{name}' is defined by itself ({loop})")
         if len(pending) > 200:
             raise ExpressionError("too many formulas refer to each other in a chain")
@@ -258,7 +258,7 @@ def _call(function: str, arguments: list[Value]) -> Value:
     if len(arguments) != 1:
         raise ExpressionError(f"{function} takes one argument, not {len(arguments)}")
     if function == "abs":
-        return Value(abs(first.magnitude), first.dimension)
+        return Value(np.abs(np.float64(first.magnitude)), first.dimension)
     if function == "sqrt":
         return _power(first, Value(0.5, DIMENSIONLESS))
     if first.dimension != DIMENSIONLESS:

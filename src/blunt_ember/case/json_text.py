@@ -17,6 +17,7 @@ class WrittenNumber(float):
     text: str
 
     def __new__(cls, text: str) -> WrittenNumber:
+        """Make the number that ``text`` stands for."""
         number = super().__new__(cls, text)
         number.text = text
         return number

@@ -45,11 +45,11 @@ def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) 
         if member.startswith("literal[") or (member == "str" and isinstance(finding["input"], dict)):
             continue  # of a union only the member that was meant is worth a complaint
         path = _real_path(finding["loc"], data)
-        faults.append(Fault(path_text(path), _said(finding, path, data, model)))
+        faults.append(Fault(path_text(path), _said(finding, path, model)))
     return faults
 
 
-def _said(finding: Any, path: tuple[str | int, ...], data: Any, model: type[BaseModel]) -> str:
+def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel]) -> str:
     kind, context = finding["type"], finding.get("ctx", {})
     if kind in ("quantity", "statement"):
         return str(context["what"])
@@ -85,15 +85,13 @@ def _shown(value: Any) -> str:
 def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
     """Drop what pydantic adds for the members of a union: only keys that lead through the data stay."""
     path: list[str | int] = []
-    here = data
+    here: Any = data
     for place, part in enumerate(location):
-        if isinstance(here, dict) and part in here:
+        last = place == len(location) - 1
+        known = isinstance(here, dict) and part in here
+        if known or (isinstance(here, list) and isinstance(part, int) and part < len(here)):
             here = here[part]
-        elif isinstance(here, list) and isinstance(part, int) and part < len(here):
-            here = here[part]
-        elif part == "[key]" or isinstance(here, dict | list) and place < len(location) - 1:
-            continue
-        elif not isinstance(here, dict | list):
+        elif part == "[key]" or not (last and isinstance(here, dict | list)):
             continue
         path.append(part)
     return tuple(path)

@@ -21,9 +21,36 @@ Dimension = UnitsContainer
 DIMENSIONLESS = UnitsContainer()
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
 _SPELLINGS = {"°C": "degC", "℃": "degC", "°F": "degF", "℉": "degF", "%": "percent", "°": "degree"}
-_COMMON = (
-    "m mm cm km in ft K degC degF W kW mW J kJ s min hour kg g Pa N BTU cal degree percent µm um liter".split()
-)
+_COMMON = [
+    "m",
+    "mm",
+    "cm",
+    "km",
+    "in",
+    "ft",
+    "K",
+    "degC",
+    "degF",
+    "W",
+    "kW",
+    "mW",
+    "J",
+    "kJ",
+    "s",
+    "min",
+    "hour",
+    "kg",
+    "g",
+    "Pa",
+    "N",
+    "BTU",
+    "cal",
+    "degree",
+    "percent",
+    "µm",
+    "um",
+    "liter",
+]
 #: Offsets of the relative scales: kelvin = (reading + offset) * factor.
 _RELATIVE_SCALES = {"degree_Celsius": (273.15, 1.0), "degree_Fahrenheit": (459.67, 5.0 / 9.0)}
 
@@ -122,10 +149,15 @@ FILM_COEFFICIENT = Kind("a film coefficient", "W/(m**2*K)", "12 W/(m² K)", "W/(
 HEAT_FLUX = Kind("a heat flux", "W/m**2", "500 W/m²", "W/m²")
 HEAT_FLOW = Kind("a heat flow", "W", "40 W", "W")
 HEAT_FLOW_PER_LENGTH = Kind("a heat flow per length", "W/m", "9.5 W/m", "W/m")
+AREA_RESISTANCE = Kind("a resistance times area", "m**2*K/W", "0.4 m² K/W", "m² K/W")
+RESISTANCE = Kind("a thermal resistance", "K/W", "0.2 K/W", "K/W")
+AREA = Kind("an area", "m**2", "0.2 m²", "m²")
+TIME = Kind("a time", "s", "60 s", "s")
 NUMBER = Kind("a plain number", "", "0.5", "")
 
 KINDS = (
-    LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH, NUMBER,
+    LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH,
+    AREA_RESISTANCE, RESISTANCE, AREA, TIME, NUMBER,
 )  # fmt: skip
 
 
@@ -135,6 +167,21 @@ def describe_dimension(dimension: Dimension) -> str:
         if kind.dimension == dimension:
             return kind.name
     return f"of dimension {dimension}".replace(" ** ", "^").replace(" * ", " ")
+
+
+def kind_of(dimension: Dimension) -> Kind:
+    """Return the kind of quantity that has a dimension; one made up of base units when it is none of ours."""
+    for kind in KINDS:
+        if kind.dimension == dimension:
+            return kind
+    unit = f"{registry().get_base_units(registry().UnitsContainer(_base_units(dimension)))[1]:~P}".replace("·", " ")
+    return Kind(describe_dimension(dimension), unit, "", unit)
+
+
+def _base_units(dimension: Dimension) -> dict[str, float]:
+    names = {"[length]": "meter", "[mass]": "kilogram", "[time]": "second", "[temperature]": "kelvin",
+             "[current]": "ampere", "[substance]": "mole", "[luminosity]": "candela"}  # fmt: skip
+    return {names[base]: float(str(power)) for base, power in dimension.items()}
 
 
 def unit_error(name: str) -> ExpressionError:

@@ -49,7 +49,7 @@ def answer(question: Question, solved: SolvedField, path: str) -> float:
         facets = solved.mesh.surfaces[target]
         if question.asks == "mean":
             return surface_mean(facets, solved.mesh, solved.temperature)
-        return _reduced(question.asks, surface_samples(facets, solved.mesh, solved.temperature))
+        return _reduced(question.asks, surface_samples(facets, solved.temperature))
     value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]))[0]
     if np.isnan(value):
         raise CaseError((Fault(path, f"the point ({target[0].text}, {target[1].text}) lies outside the body"),))

@@ -18,8 +18,9 @@ def asked_sentence(question: Question) -> str:
         way = "into the body" if question.direction == "in" else "out of the body"
         return f"Heat flow {way} through {name}, {basis}"
     if question.asks == "temperature":
-        x, y = question.target  # type: ignore[misc]
-        return f"Temperature at ({x.text}, {y.text})"  # type: ignore[union-attr]
+        assert question.temperature is not None
+        x, y = question.temperature
+        return f"Temperature at ({x.text}, {y.text})"
     measure = question.asks.capitalize()
     if isinstance(target, Line):
         start, end = (", ".join(place.text for place in point) for point in (target.start, target.end))

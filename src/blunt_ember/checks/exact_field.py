@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from types import MappingProxyType
 from typing import Protocol
 
@@ -110,7 +111,7 @@ def _wall_along(axis: int, geometry: SectionGeometry, problem: Problem) -> WallF
             raise ReferenceRefusedError(f"along {direction} heat passes through {surface.name} at the side of the wall")
     wall = CompositeWall(layers, _side(first, problem), _side(last, problem))
     crossing = {first: 1.0, last: -1.0}
-    for a, b in zip(order, order[1:], strict=False):
+    for a, b in pairwise(order):
         if a != b:
             i, j = sorted((a, b))
             crossing[f"{names[i]}|{names[j]}"] = crossing.get(f"{names[i]}|{names[j]}", 0.0) + (1.0 if a == i else -1.0)

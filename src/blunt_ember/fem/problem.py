@@ -100,7 +100,11 @@ def _surface_fault(name: str, mesh: Mesh) -> str | None:
 
 
 def _conflict(
-    name: str, entry: Surrounding, held: Mapping[str, Held], exchanges: Mapping[str, Exchange], insulated: Mapping[str, int]
+    name: str,
+    entry: Surrounding,
+    held: Mapping[str, Held],
+    exchanges: Mapping[str, Exchange],
+    insulated: Mapping[str, int],
 ) -> str | None:
     if name in held:
         return f"'{name}' is already held at a temperature; remove one of the two statements"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from blunt_ember.fem.assembly import facet_weights, physical_gradients
 from blunt_ember.fem.families import FAMILIES
@@ -18,6 +19,20 @@ def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
         for place, cell, local in _located(block, mesh.points, points):
             shape = FAMILIES[block.family].values(local)
             result[place] = np.einsum("pk,pk->p", shape, temperature[block.nodes[cell]])
+    return result
+
+
+def flux_at(mesh: Mesh, temperature: Floats, conductivity: Floats, points: Floats) -> Floats:
+    """Return −k∇T in W/m², (p, 2), at ``points`` (p, 2) in m; NaN outside the body."""
+    result = np.full((len(points), 2), np.nan)
+    for block in mesh.blocks:
+        for place, cell, local in _located(block, mesh.points, points):
+            corners = mesh.points[block.nodes[cell]]
+            reference = FAMILIES[block.family].gradients(local)
+            jacobian = np.einsum("pki,pkj->pij", reference, corners)
+            slope = np.einsum("pki,pk->pi", reference, temperature[block.nodes[cell]])
+            gradient = np.linalg.solve(jacobian, slope[..., None])[..., 0]
+            result[place] = -conductivity[block.region[cell]][:, None] * gradient
     return result
 
 
@@ -38,7 +53,7 @@ def flux_at_nodes(mesh: Mesh, block: CellBlock, temperature: Floats, conductivit
     return result
 
 
-def surface_samples(facets: FacetSet, mesh: Mesh, temperature: Floats) -> Floats:
+def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:
     """Return temperatures (s,) at nodes and at nine places along each facet, enough to find the extremes."""
     shape = FAMILIES[facets.family].values(np.linspace(-1, 1, 9)[:, None])
     result: Floats = (temperature[facets.nodes] @ shape.T).ravel()
@@ -70,7 +85,7 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
     return found
 
 
-def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, np.typing.NDArray[np.bool_]]:
+def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     """Invert the map of the cells by Newton's method; True where the point lies inside its cell."""
     family = FAMILIES[block.family]
     local = np.zeros_like(points)
@@ -82,4 +97,5 @@ def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floa
         if not len(points):
             break
         local = local + np.linalg.solve(jacobian, gap[..., None])[..., 0]
-    return np.clip(local, -1, 1), (np.abs(local) <= 1 + 1e-5).all(axis=1)
+    inside = np.all(np.abs(local) <= 1 + 1e-5, axis=1)
+    return np.clip(local, -1, 1), inside

@@ -66,7 +66,7 @@ def solve_steady(problem: Problem) -> Solution:
     free[held_nodes] = False
 
     def residual(rise: Floats) -> Floats:
-        left = load - films_matrix @ rise
+        left: Floats = load - films_matrix @ rise
         for (nodes, _), inflow in zip(conduction, _inflow(conduction, rise), strict=True):
             left -= np.bincount(nodes.ravel(), inflow.ravel(), minlength=mesh.node_count)
         return left

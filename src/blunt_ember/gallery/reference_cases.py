@@ -9,15 +9,15 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document import FORMAT
 from blunt_ember.gallery.families import FAMILIES
 
-_HELD = {"temperature": "640 °C"}
+_HELD: dict[str, Any] = {"temperature": "640 °C"}
 _COOL = {"temperature": "35 °C"}
 _FILM = {"film": {"h": "18 W/(m² K)", "temperature": "30 °C"}}
 _HOT_FILM = {"film": {"h": "65 W/(m² K)", "temperature": "820 °C"}}
-_FLUX = {"flux": "1.9 kW/m²"}
+_FLUX: dict[str, Any] = {"flux": "1.9 kW/m²"}
 _OUTFLUX = {"flux": "-750 W/m²"}
-_FILM_AND_FLUX = {"film": {"h": "22 W/(m² K)", "temperature": "15 °C"}, "flux": "300 W/m²"}
+_FILM_AND_FLUX: dict[str, Any] = {"film": {"h": "22 W/(m² K)", "temperature": "15 °C"}, "flux": "300 W/m²"}
 #: Any mix of held temperature, flux and film on either side of a wall.
-_SIDES = {
+_SIDES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "held, held": (_HELD, _COOL), "held, film": (_HELD, _FILM), "held, flux": (_HELD, _OUTFLUX),
     "film, held": (_HOT_FILM, _COOL), "film, film": (_HOT_FILM, _FILM), "film, flux": (_HOT_FILM, _OUTFLUX),
     "flux, held": (_FLUX, _COOL), "flux, film": (_FLUX, _FILM), "film, film and flux": (_HOT_FILM, _FILM_AND_FLUX),
@@ -41,10 +41,10 @@ def _wall(title: str, start: dict[str, Any], end: dict[str, Any], order: int, up
     regions: dict[str, Any] = {}
     for name, thickness, _ in _LAYERS:
         size = [thickness, "90 mm"] if upright else ["90 mm", thickness]
-        place = {beside: names[len(regions) - 1]} if regions else {"at": ["-20 mm", "5 mm"]}
+        place: dict[str, Any] = {beside: names[len(regions) - 1]} if regions else {"at": ["-20 mm", "5 mm"]}
         regions[name] = {"shape": "rectangle", "size": size, **place, "material": name}
     inlet, outlet = f"{names[0]}.{first}", f"{names[-1]}.{last}"
-    questions = [
+    questions: list[dict[str, Any]] = [
         {"name": "heat in", "heat_flow": inlet},
         {"name": "heat out per area", "heat_flow": outlet, "direction": "out", "basis": "area"},
         {"name": "heat over the joint", "heat_flow": "lining|felt"},

@@ -28,7 +28,7 @@ def mapped_mesh(geometry: SectionGeometry, wish: MeshWish, refinement: int = 1) 
     Raises :class:`CaseError` when the wish asks for more cells than can be solved.
     """
     order = wish.order
-    area = float((geometry.owner != VOID).T.astype(float).ravel() @ np.outer(np.diff(geometry.ys), np.diff(geometry.xs)).ravel())
+    area = float(np.diff(geometry.xs) @ (geometry.owner != VOID) @ np.diff(geometry.ys))
     size = float(np.sqrt(area / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
     counts_x = _divisions(geometry.xs, geometry, 0, size, wish.across) * refinement
     counts_y = _divisions(geometry.ys, geometry, 1, size, wish.across) * refinement
@@ -78,13 +78,17 @@ def _starts(counts: Ints) -> Ints:
     return np.concatenate([[0], np.cumsum(counts)])
 
 
-def _facets(edge: list[int], starts_x: Ints, starts_y: Ints, counts_x: Ints, counts_y: Ints, order: int, rows: int) -> Ints:
+def _facets(
+    edge: list[int], starts_x: Ints, starts_y: Ints, counts_x: Ints, counts_y: Ints, order: int, rows: int
+) -> Ints:
     """Lattice numbers of the facets along one lattice edge: ends first, then the mid-side node."""
     axis, i, j = edge
     along = np.arange(counts_y[j] if axis == 0 else counts_x[i])
     steps = np.array([0, 1] if order == 1 else [0, 2, 1])
     if axis == 0:
         places = order * (starts_y[j] + along)[:, None] + steps
-        return order * starts_x[i] * rows + places
-    places = order * (starts_x[i] + along)[:, None] + steps
-    return places * rows + order * starts_y[j]
+        numbers: Ints = order * starts_x[i] * rows + places
+    else:
+        places = order * (starts_x[i] + along)[:, None] + steps
+        numbers = places * rows + order * starts_y[j]
+    return numbers

@@ -1,0 +1,1 @@
+"""The window: the only part that knows Qt."""

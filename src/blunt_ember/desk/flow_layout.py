@@ -1,0 +1,83 @@
+"""A layout that sets its items in lines, as words in a sentence, and wraps them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
+
+
+class FlowLayout(QLayout):
+    """Items left to right, wrapped at the width there is; lines after the first are indented."""
+
+    def __init__(self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16) -> None:
+        super().__init__(parent)
+        self._items: list[QLayoutItem] = []
+        self._gap = spacing
+        self._indent = indent
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item: QLayoutItem | None) -> None:
+        """Take an item at the end."""
+        if item is not None:
+            self._items.append(item)
+
+    def count(self) -> int:
+        """Return how many items there are."""
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        """Return an item by its place."""
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        """Remove and return an item by its place."""
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def expandingDirections(self) -> Qt.Orientation:
+        """Grow in neither direction."""
+        return Qt.Orientation(0)
+
+    def hasHeightForWidth(self) -> bool:
+        """The height follows from the width."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Return the height the lines need at a width."""
+        return self._placed(QRect(0, 0, width, 0), apply=False)
+
+    def setGeometry(self, rect: QRect) -> None:
+        """Place the items."""
+        super().setGeometry(rect)
+        self._placed(rect, apply=True)
+
+    def sizeHint(self) -> QSize:
+        """Return the size wished for."""
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        """Return the size of the largest item."""
+        size = QSize()
+        for item in self._items:
+            size = size.expandedTo(item.minimumSize())
+        return size
+
+    def _placed(self, rect: QRect, apply: bool) -> int:
+        x, y, line = rect.x(), rect.y(), 0
+        pending: list[tuple[QLayoutItem, int, QSize]] = []
+
+        def finish() -> None:
+            for item, left, size in pending:
+                if apply:
+                    item.setGeometry(QRect(QPoint(left, y + (line - size.height()) // 2), size))
+            pending.clear()
+
+        for item in self._items:
+            size = item.sizeHint()
+            if pending and x + size.width() > rect.right() + 1:
+                finish()
+                x, y, line = rect.x() + self._indent, y + line + 3, 0
+            pending.append((item, x, QSize(min(size.width(), max(rect.right() + 1 - x, 20)), size.height())))
+            x += size.width() + self._gap
+            line = max(line, size.height())
+        finish()
+        return y + line - rect.y()

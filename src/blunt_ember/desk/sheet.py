@@ -1,0 +1,433 @@
+"""The sheet: the problem as sentences whose values are edited in place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.flow_layout import FlowLayout
+from blunt_ember.desk.sheet_parts import Choice, Edit, Entry, Option, Part, Remove, Row, Section, Word
+from blunt_ember.desk.sheet_sections import sections
+from blunt_ember.errors import BluntEmberError, CaseError, OpenCaseError
+from blunt_ember.flow import Outcome
+
+
+class EntryField(QLineEdit):
+    """A value in a sentence, as wide as its text. Enter or leaving it commits, Esc goes back to what was."""
+
+    committed = pyqtSignal(str)
+
+    def __init__(self, part: Entry, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.part = part
+        self.setProperty("name", part.style == "name")
+        self.setProperty("formula", part.style == "formula")
+        self.textChanged.connect(self._fit)
+        self.show_part(part)
+
+    def show_part(self, part: Entry) -> None:
+        """Take the text of the case, unless a refused text is still being mended here."""
+        self.part = part
+        self.setObjectName(part.key)
+        self.setAccessibleName(part.hint)
+        self.setToolTip(part.hint)
+        if not self.property("wrong"):
+            self.setText(part.text)
+            self._fit()
+
+    def refuse(self, why: str) -> None:
+        """Keep what was typed, marked as wrong."""
+        self._mark(True)
+        self.setToolTip(why)
+
+    def accept(self) -> None:
+        """Take the mark off."""
+        if self.property("wrong"):
+            self._mark(False)
+            self.setToolTip(self.part.hint)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Leave undo and redo to the case, unless something typed here is not committed yet."""
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self.text() == self.part.text
+            and any(event.matches(key) for key in (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo))
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter commits, Esc takes the text of the case again."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.accept()
+            self.setText(self.part.text)
+            self.committed.emit(self.part.text)
+            self.selectAll()
+            return
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._commit()
+            self.selectAll()
+            return
+        super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Select all when reached by keyboard."""
+        super().focusInEvent(event)
+        if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.selectAll()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Leaving the field commits."""
+        super().focusOutEvent(event)
+        if event is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self._commit()
+
+    def _commit(self) -> None:
+        if self.text().strip() != self.part.text or self.property("wrong"):
+            self.committed.emit(self.text())
+
+    def _mark(self, wrong: bool) -> None:
+        self.setProperty("wrong", wrong)
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+    def _fit(self) -> None:
+        text = self.text() or " " * 6
+        margin = 12 if self.part.style == "name" else 14
+        self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), 300))
+
+
+class WordButton(QToolButton):
+    """A word that can be clicked, no wider than the word."""
+
+    def sizeHint(self) -> QSize:
+        """The text and a hair around it."""
+        self.ensurePolished()
+        text = self.fontMetrics().size(Qt.TextFlag.TextSingleLine, self.text())
+        return QSize(text.width() + 6, text.height() + 5)
+
+    def minimumSizeHint(self) -> QSize:
+        """The same as wished for."""
+        return self.sizeHint()
+
+
+class RowWidget(QWidget):
+    """One sentence, and under it why the last thing typed into it was refused."""
+
+    def __init__(self, row: Row, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        words = QWidget(self)
+        self._flow = FlowLayout(words)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        line.addWidget(words, 1)
+        layout.addLayout(line)
+        self._fault = QLabel(self)
+        self._fault.setProperty("role", "fault")
+        self._fault.setWordWrap(True)
+        self._fault.setObjectName("fault")
+        self._fault.hide()
+        layout.addWidget(self._fault)
+        self.parts: list[tuple[Part, QWidget]] = []
+        for part in row:
+            widget = self._made(part)
+            if isinstance(part, Remove):
+                line.addWidget(widget, 0, Qt.AlignmentFlag.AlignTop)
+            else:
+                self._flow.addWidget(widget)
+            self.parts.append((part, widget))
+
+    def same_shape(self, row: Row) -> bool:
+        """Tell whether a row differs from this one in its texts only."""
+        return len(row) == len(self.parts) and all(
+            type(new) is type(old) and getattr(new, "key", "") == getattr(old, "key", "")
+            and getattr(new, "role", "") == getattr(old, "role", "")
+            for new, (old, _) in zip(row, self.parts, strict=True)
+        )  # fmt: skip
+
+    def show_row(self, row: Row) -> None:
+        """Take new texts."""
+        for place, (part, (_, widget)) in enumerate(zip(row, self.parts, strict=True)):
+            self.parts[place] = (part, widget)
+            if isinstance(part, Entry) and isinstance(widget, EntryField):
+                widget.show_part(part)
+            elif isinstance(part, Word) and isinstance(widget, QLabel):
+                widget.setText(part.text)
+            elif isinstance(part, Choice) and isinstance(widget, QToolButton):
+                widget.setText(part.text)
+                widget.updateGeometry()
+
+    def _made(self, part: Part) -> QWidget:
+        match part:
+            case Word(text, role):
+                label = QLabel(text, self)
+                label.setProperty("role", role)
+                if role in ("note", "open"):
+                    label.setWordWrap(True)
+                    label.setMinimumWidth(316)
+                return label
+            case Entry():
+                return self._entry(part)
+            case Choice():
+                return self._choice(part)
+            case Remove(key, hint, _):
+                button = self._button(key, "✕", "remove")
+                button.setToolTip(hint)
+                button.setAccessibleName(hint)
+                button.clicked.connect(lambda: self._remove(button))
+                return button
+
+    def _entry(self, part: Entry) -> EntryField:
+        field = EntryField(part, self)
+        field.committed.connect(lambda text: self._typed(field, text))
+        return field
+
+    def _choice(self, part: Choice) -> QToolButton:
+        button = self._button(part.key, part.text, part.role)
+        button.setProperty("open", part.is_open)
+        button.setAccessibleName(part.key)
+
+        def open_menu() -> None:
+            menu = QMenu(button)
+            _fill(menu, self._options_of(button), lambda option: self._edit(option.edit, option.text))
+            menu.aboutToHide.connect(menu.deleteLater)
+            menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+        button.clicked.connect(open_menu)
+        return button
+
+    def _button(self, key: str, text: str, role: str) -> QToolButton:
+        button = WordButton(self)
+        button.setObjectName(key)
+        button.setText(text)
+        button.setProperty("role", role)
+        button.setCursor(Qt.CursorShape.PointingHandCursor)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
+
+    def _options_of(self, widget: QWidget) -> tuple[Option, ...]:
+        part = next(part for part, other in self.parts if other is widget)
+        return part.options if isinstance(part, Choice) else ()
+
+    def _remove(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        if isinstance(part, Remove):
+            self._edit(part.edit, part.hint)
+
+    def _typed(self, field: EntryField, text: str) -> None:
+        part = field.part
+        if text.strip() == part.text:
+            field.accept()
+            self._fault.hide()
+            return
+        was_wrong = bool(field.property("wrong"))
+        field.setProperty("wrong", False)  # so that an accepted edit may show the text of the case
+        why = self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
+        if why is None:
+            field.setProperty("wrong", was_wrong)
+            field.accept()
+            self._fault.hide()
+        else:
+            field.refuse(why)
+            self._fault.setText(f"{why}\nThe case still has '{part.text}'. Esc takes that back.")
+            self._fault.show()
+
+    def _edit(self, edit: Edit | None, label: str) -> None:
+        if edit is not None:
+            self._current.edit_or_tell(label, edit)
+
+
+def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], None]) -> None:
+    for option in options:
+        if option.options:
+            submenu = menu.addMenu(option.text)
+            if submenu is not None:
+                _fill(submenu, option.options, choose)
+        else:
+            action = menu.addAction(option.text)
+            if action is not None:
+                action.triggered.connect(lambda _=False, option=option: choose(option))
+    if not options:
+        action = menu.addAction("nothing to choose from yet")
+        if action is not None:
+            action.setEnabled(False)
+
+
+class SectionWidget(QWidget):
+    """A heading with its state, and the rows under it."""
+
+    def __init__(self, section: Section, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        top = QHBoxLayout()
+        title = QLabel(section.title.upper(), self)
+        title.setProperty("role", "heading")
+        font = title.font()
+        font.setLetterSpacing(font.SpacingType.AbsoluteSpacing, 1.4)
+        title.setFont(font)
+        self._state = QLabel(self)
+        self._state.setProperty("role", "state")
+        top.addWidget(title)
+        top.addStretch(1)
+        top.addWidget(self._state)
+        self._layout.addLayout(top)
+        line = QFrame(self)
+        line.setProperty("role", "line")
+        line.setFixedHeight(1)
+        self._layout.addWidget(line)
+        self._rows: list[RowWidget] = []
+        self.show_section(section)
+
+    def show_section(self, section: Section) -> None:
+        """Take new texts, making rows anew only where their shape has changed."""
+        self._state.setText(section.state)
+        for place, row in enumerate(section.rows):
+            if place < len(self._rows) and self._rows[place].same_shape(row):
+                self._rows[place].show_row(row)
+                continue
+            widget = RowWidget(row, self._current, self)
+            if place < len(self._rows):
+                self._layout.replaceWidget(self._rows[place], widget)
+                _discard(self._rows[place])
+                self._rows[place] = widget
+            else:
+                self._layout.addWidget(widget)
+                self._rows.append(widget)
+            widget.show()
+        while len(self._rows) > len(section.rows):
+            row_widget = self._rows.pop()
+            self._layout.removeWidget(row_widget)
+            _discard(row_widget)
+
+
+def _discard(widget: QWidget) -> None:
+    widget.hide()
+    widget.deleteLater()
+
+
+class Sheet(QScrollArea):
+    """All sections, scrolled."""
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._outcome: Outcome | None = None
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        page = QWidget(self)
+        page.setObjectName("sheetPage")
+        self._layout = QVBoxLayout(page)
+        self._layout.setContentsMargins(16, 12, 14, 16)
+        self._layout.setSpacing(13)
+        self._open_items = QVBoxLayout()
+        self._open_items.setSpacing(3)
+        self._layout.addLayout(self._open_items)
+        self._layout.addStretch(1)
+        self.setWidget(page)
+        self._sections: list[SectionWidget] = []
+        current.changed.connect(self.refresh)
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Take the names of surfaces and the counts of a new outcome."""
+        known = self._outcome
+        self._outcome = outcome
+        if known is None or outcome is None or outcome.trouble or known.trouble:
+            self._list_open_items(outcome.trouble if outcome else None)
+        if outcome is None or known is None or _seen(outcome) != _seen(known):
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the case as it stands."""
+        case = self._current.case
+        found = sections(case, self._outcome) if case else []
+        focused = self.focusWidget()
+        key = focused.objectName() if isinstance(focused, EntryField) and focused.hasFocus() else ""
+        for place, section in enumerate(found):
+            if place < len(self._sections):
+                self._sections[place].show_section(section)
+            else:
+                widget = SectionWidget(section, self._current)
+                self._layout.insertWidget(place + 1, widget)
+                self._sections.append(widget)
+        if key and focused is not None and not focused.isVisibleTo(self):  # its row was made anew around it
+            again = next((f for f in self.findChildren(EntryField, key) if f.isVisibleTo(self)), None)
+            if again is not None:
+                again.setFocus()
+
+    def jump_to(self, path: str) -> None:
+        """Bring the place of a fault into view and put the focus there."""
+        for width in range(len(path), 0, -1):
+            if path[width:] and path[width] not in ".[":
+                continue
+            place = self.entry(path[:width]) or _choice_at(self, path[:width])
+            if place is not None:
+                self.ensureWidgetVisible(place)
+                place.setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def _list_open_items(self, trouble: BluntEmberError | None) -> None:
+        while (item := self._open_items.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                _discard(widget)
+        for fault in trouble.faults if isinstance(trouble, CaseError) else ():
+            link = QToolButton(self)
+            mark = "○" if isinstance(trouble, OpenCaseError) else "✕"
+            link.setText(f"{mark}  {fault.message}")
+            link.setObjectName(f"open {fault.path}")
+            link.setToolTip(fault.path)
+            link.setProperty("role", "link")
+            link.setCursor(Qt.CursorShape.PointingHandCursor)
+            link.clicked.connect(lambda _, path=fault.path: self.jump_to(path))
+            self._open_items.addWidget(link)
+
+    def focus_first(self) -> None:
+        """Put the focus into the first field."""
+        field = next((field for field in self.findChildren(EntryField) if field.isVisibleTo(self)), None)
+        if field is not None:
+            field.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def entry(self, key: str) -> EntryField | None:
+        """Return the field with a key such as ``body.regions.brick.size[0]``."""
+        return next((field for field in self.findChildren(EntryField, key) if field.isVisibleTo(self)), None)
+
+
+def _choice_at(sheet: Sheet, path: str) -> QToolButton | None:
+    """The choice that states what stands at a path of the document."""
+    parts = path.split(".")
+    if parts[:2] == ["body", "regions"] and parts[3:] == ["material"]:
+        return sheet.findChild(QToolButton, f"material of {parts[2]}")
+    return None
+
+
+def _seen(outcome: Outcome) -> tuple[object, ...]:
+    surfaces = tuple(outcome.geometry.surfaces) if outcome.geometry else ()
+    mesh = (outcome.mesh.cell_count, outcome.mesh.node_count) if outcome.mesh else ()
+    return surfaces, outcome.unstated, mesh

@@ -1,0 +1,132 @@
+"""The sheet as data: sentences made of words, entries and choices, each with the edit it stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.display import both_scales, shown_value
+from blunt_ember.case.editing import appended, parameter_at, value_at, with_typed_value, with_value, without
+from blunt_ember.case.evaluation import evaluate
+from blunt_ember.case.expressions import Literal as NumberLiteral
+from blunt_ember.case.expressions import parse
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.case.units import TEMPERATURE, describe_dimension
+from blunt_ember.errors import ExpressionError
+
+Edit = Callable[[Case], Case]
+TypedEdit = Callable[[Case, str], Case]
+
+
+@dataclass(frozen=True)
+class Word:
+    """Text that is read, not edited; ``role`` picks its look."""
+
+    text: str
+    role: str = ""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Text that is typed in place; ``key`` names it, ``hint`` says what belongs there."""
+
+    key: str
+    text: str
+    hint: str
+    edit: TypedEdit
+    style: Literal["value", "name", "formula"] = "value"
+
+
+@dataclass(frozen=True)
+class Option:
+    """One thing to choose: an edit, or more options."""
+
+    text: str
+    edit: Edit | None = None
+    options: tuple[Option, ...] = ()
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A word that opens its alternatives; ``is_open`` marks what is still to be stated."""
+
+    key: str
+    text: str
+    options: tuple[Option, ...]
+    role: Literal["choice", "plain choice", "link"] = "choice"
+    is_open: bool = False
+
+
+@dataclass(frozen=True)
+class Remove:
+    """A sign that takes its row out of the case."""
+
+    key: str
+    hint: str
+    edit: Edit
+
+
+Part = Word | Entry | Choice | Remove
+Row = tuple[Part, ...]
+
+
+@dataclass(frozen=True)
+class Section:
+    """A heading with its state in a few words, and rows under it."""
+
+    title: str
+    state: str
+    rows: tuple[Row, ...]
+
+
+def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
+    """Return the parts for a quantity: the parameter it follows, the entry, and its value where that is not plain.
+
+    What is typed over a bare parameter goes to the parameter.
+    """
+    parameter = parameter_at(case, path)
+    raw = value_at(case.data, ("parameters", parameter) if parameter else path, "")
+    text = str(raw)
+    parts: list[Part] = [Word(f"{parameter} =", "parameter")] if parameter else []
+    if parameter:
+        hint = f"{hint}. It follows the parameter {parameter}: a value typed here changes it wherever it is used"
+    parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed)))
+    note = value_note(case, text)
+    return [*parts, Word(note, "quiet")] if note else parts
+
+
+def value_note(case: Case, text: str) -> str:
+    """Say the value of a formula, and a temperature on the scale that was not typed; nothing for a plain quantity."""
+    try:
+        tree, value = parse(text), evaluate(text, case.names)
+    except ExpressionError:
+        return ""
+    plain = isinstance(tree, NumberLiteral)
+    if describe_dimension(value.dimension) == TEMPERATURE.name and value.readings != 0:
+        celsius, kelvin = both_scales(float(value.magnitude)).split(" = ")
+        if not plain:
+            return f"= {celsius} = {kelvin}"
+        return f"= {celsius}" if text.strip().endswith("K") else f"= {kelvin}"
+    return "" if plain else f"= {shown_value(value)}"
+
+
+def setting(path: tuple[str | int, ...], value: Any) -> Edit:
+    """Return the edit that puts ``value`` at ``path``."""
+    return lambda now: with_value(now, path, value)
+
+
+def typing(path: tuple[str | int, ...]) -> TypedEdit:
+    """Return the edit that puts what was typed at ``path``."""
+    return lambda now, typed: with_value(now, path, typed.strip())
+
+
+def removing(path: tuple[str | int, ...]) -> Edit:
+    """Return the edit that takes the entry at ``path`` out."""
+    return lambda now: without(now, path)
+
+
+def adding(path: tuple[str | int, ...], what: Any) -> Edit:
+    """Return the edit that appends to the list at ``path``."""
+    return lambda now: appended(now, path, what)

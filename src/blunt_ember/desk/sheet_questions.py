@@ -1,0 +1,196 @@
+"""The sheet's questions, parameters and working."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document import Line, Question
+from blunt_ember.case.editing import free_name, renamed_formula, value_at, with_value, without
+from blunt_ember.checks.exact_field import SOLUTIONS
+from blunt_ember.desk.sheet_parts import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Part,
+    Remove,
+    Row,
+    Section,
+    TypedEdit,
+    Word,
+    adding,
+    entry,
+    removing,
+    setting,
+    typing,
+    value_note,
+)
+from blunt_ember.flow import Outcome
+
+
+def questions(case: Case, outcome: Outcome | None) -> Section:
+    """Return the section of the questions with what is expected of each."""
+    rows: list[Row] = []
+    surfaces = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
+    for place, question in enumerate(case.document.questions):
+        path = ("questions", place)
+        rows.append((
+            Entry(f"question {place}", question.name, "Name of the question",
+                  typing((*path, "name")), "name"),
+            *_asked(case, path, question, surfaces), *_expected(case, path, question),
+            Remove(f"remove question {place}", "Remove this question", removing(path)),
+        ))  # fmt: skip
+    rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
+    return Section("Questions", f"{len(case.document.questions)} asked", tuple(rows))
+
+
+def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces: tuple[str, ...]) -> list[Part]:
+    place = path[1]
+    target = question.target
+    through = tuple(Option(name, setting((*path, question.asks), name)) for name in surfaces)
+    if question.asks == "heat_flow":
+        between = "|" in str(target)
+        ways = (
+            {"in": "from first to second", "out": "from second to first"}
+            if between
+            else {"in": "into", "out": "out of"}
+        )
+        bases = {"area": "per m²", "depth": "for the depth"}
+        return [
+            Word("heat"),
+            Choice(f"direction {place}", ways[question.direction],
+                   tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()), "plain choice"),
+            Word("over" if between else "the body through"), Choice(f"target {place}", str(target), through),
+            Choice(f"basis {place}", bases[question.basis],
+                   tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
+        ]  # fmt: skip
+    if question.asks == "temperature":
+        return [Word("temperature at"), *entry(case, (*path, "temperature", 0), "x, such as 57 mm"), Word(","),
+                *entry(case, (*path, "temperature", 1), "y, such as 50 mm")]  # fmt: skip
+    measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
+    parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
+    if isinstance(target, Line):
+        ends = (*path, question.asks)
+        return [*parts, Word("temperature from"),
+                *entry(case, (*ends, "start", 0), "x of the start"), Word(","),
+                *entry(case, (*ends, "start", 1), "y of the start"), Word("to"),
+                *entry(case, (*ends, "end", 0), "x of the end"), Word(","),
+                *entry(case, (*ends, "end", 1), "y of the end")]  # fmt: skip
+    return [*parts, Word("temperature of"), Choice(f"target {place}", str(target), through)]
+
+
+def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:
+    def change(now: Case) -> Case:
+        question = now.data["questions"][path[1]]
+        return with_value(now, path, {new if key == old else key: value for key, value in question.items()})
+
+    return change
+
+
+def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    place, expect = path[1], question.expect
+    options = [
+        Option(
+            "nothing yet",
+            lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now,
+        )
+    ]
+    options += [Option(f"exact: {name}", setting((*path, "expect"), {"exact": name})) for name in SOLUTIONS]
+    options += [Option(f"working: {name}", setting((*path, "expect"), {"working": name})) for name in case.working]
+    example = question.kind.example
+    options.append(
+        Option("a value with its source", setting((*path, "expect"), {"value": example, "source": "to state"}))
+    )
+    if expect is None:
+        said = "nothing yet"
+    elif expect.value is not None:
+        said = "the value"
+    else:
+        said = f"exact: {expect.exact}" if expect.exact else f"working: {expect.working}"
+    parts: list[Part] = [
+        Word("expects"),
+        Choice(f"expect {place}", said, tuple(options), "plain choice", expect is None),
+    ]
+    if expect is not None and expect.value is not None:
+        parts += [*entry(case, (*path, "expect", "value"), f"Expected value, such as {example}"), Word("from"),
+                  Entry(f"questions[{place}].expect.source", expect.source or "", "Where the value comes from",
+                        typing((*path, "expect", "source")))]  # fmt: skip
+    if expect is not None:
+        tolerance = Entry(f"questions[{place}].tolerance", question.tolerance.text, "Tolerance, such as 0.5 % or 0.1 K",
+                          typing((*path, "tolerance")))  # fmt: skip
+        parts += [Word("within"), tolerance]
+    return parts
+
+
+def _expecting_nothing(path: tuple[str | int, ...]) -> Edit:
+    return lambda now: without(now, (*path, "expect")) if value_at(now.data, (*path, "expect")) else now
+
+
+def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
+    taken = [question.name for question in case.document.questions]
+
+    def ask(stem: str, **asked: Any) -> Edit:
+        return adding(("questions",), {"name": free_name(stem, taken), **asked})
+
+    kinds: dict[str, Callable[[str], Edit]] = {
+        "heat flow through": lambda s: ask("heat flow", heat_flow=s, basis="area"),
+        "highest temperature of": lambda s: ask("highest", highest=s),
+        "lowest temperature of": lambda s: ask("lowest", lowest=s),
+        "mean temperature of": lambda s: ask("mean", mean=s),
+    }
+    options = [
+        Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
+    ]
+    options.append(Option("temperature at a point", ask("point", temperature=["0 mm", "0 mm"])))
+    line = {"start": ["0 mm", "0 mm"], "end": ["10 mm", "0 mm"]}
+    options.append(Option("mean temperature along a line", ask("line", mean=line)))
+    return tuple(options)
+
+
+def _formula_rows(case: Case, block: str, what: str) -> list[Row]:
+    rows: list[Row] = []
+    for name, formula in case.data.get(block, {}).items():
+        note = value_note(case, str(formula))
+        rows.append((
+            Entry(f"{block} name {name}", name, f"Name of the {what}",
+                  _renaming_formula(block, name), "name"),
+            Word("="),
+            Entry(f"{block}.{name}", str(formula), "A quantity with its unit, or a formula",
+                  typing((block, name)),
+                  "formula" if block == "working" else "value"),
+            *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
+            Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name))),
+        ))  # fmt: skip
+    return rows
+
+
+def _adding_formula(block: str, stem: str, formula: str) -> Edit:
+    def change(now: Case) -> Case:
+        taken = {**now.data.get("parameters", {}), **now.data.get("working", {})}
+        name = next(f"{stem}_{place}" for place in range(1, len(taken) + 2) if f"{stem}_{place}" not in taken)
+        return with_value(now, (block, name), formula)
+
+    return change
+
+
+def formulas(case: Case, block: str) -> Section:
+    """Return the section of the parameters, or of the working."""
+    what, stem, wish = _BLOCKS[block]
+    rows = _formula_rows(case, block, what)
+    new = Option(wish, _adding_formula(block, stem, "1"))
+    rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
+    state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
+    return Section(block.capitalize(), state, tuple(rows))
+
+
+#: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.
+_BLOCKS = {
+    "parameters": ("parameter", "p", "with a value to state"),
+    "working": ("line", "line", "a formula over the parameters"),
+}
+
+
+def _renaming_formula(block: str, old: str) -> TypedEdit:
+    return lambda now, typed: renamed_formula(now, block, old, typed.strip())

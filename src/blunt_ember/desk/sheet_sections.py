@@ -1,0 +1,260 @@
+"""What stands in the sheet, heading by heading, in the order an analyst works."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.display import number
+from blunt_ember.case.document import SIDES_BESIDE
+from blunt_ember.case.editing import free_name, renamed_material, renamed_region, with_value, without_region
+from blunt_ember.desk.sheet_parts import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Part,
+    Remove,
+    Row,
+    Section,
+    TypedEdit,
+    Word,
+    adding,
+    entry,
+    removing,
+    setting,
+)
+from blunt_ember.desk.sheet_questions import formulas, questions
+from blunt_ember.flow import Outcome
+
+_BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
+
+
+def sections(case: Case, outcome: Outcome | None) -> list[Section]:
+    """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
+    return [
+        _body(case), _materials(case), _surroundings(case, outcome), Section("Heat inside", "none", ()),
+        _joints(outcome), Section("Clock", "steady", ()), _mesh(case, outcome), questions(case, outcome),
+        formulas(case, "parameters"), formulas(case, "working"),
+    ]  # fmt: skip
+
+
+def _body(case: Case) -> Section:
+    body = case.document.body
+    rows: list[Row] = []
+    for name, region in body.regions.items():
+        path = ("body", "regions", name)
+        placed: list[Part] = []
+        if region.beside:
+            relation, other = region.beside
+            options = tuple(
+                Option(f"{_BESIDE[r]} {o}", _replaced_place(name, r, o))
+                for o in body.regions if o != name for r in SIDES_BESIDE
+            )  # fmt: skip
+            placed.append(Choice(f"{name} place", f"{_BESIDE[relation]} {other}", options, "plain choice"))
+        elif region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
+            placed += [Word("at"), *entry(case, (*path, "at", 0), "Left side, such as 20 mm"), Word(","),
+                       *entry(case, (*path, "at", 1), "Lower side, such as 20 mm")]  # fmt: skip
+        rows.append((
+            Entry(f"region {name}", name, "Name of the region", _renaming(renamed_region, name), "name"),
+            Word("rectangle"),
+            *entry(case, (*path, "size", 0), "Width, such as 114 mm"), Word("×"),
+            *entry(case, (*path, "size", 1), "Height, such as 100 mm"),
+            *placed,
+            Word("of"), _material_choice(case, name, region.material),
+            Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", _removing_region(name)),
+        ))  # fmt: skip
+    last = next(reversed(body.regions))
+    adding = tuple(
+        Option(f"{words} {other}", _adding_region(relation, other))
+        for other in ([last] if len(body.regions) > 3 else list(body.regions)[::-1])
+        for relation, words in _BESIDE.items()
+    )
+    rows.append((Choice("add region", "add a region …", adding, "link"), Word("  depth"),
+                 *_depth(case)))  # fmt: skip
+    count = len(body.regions)
+    return Section("Body", f"{count} region{'s' if count > 1 else ''} · section, {body.depth.text} deep", tuple(rows))
+
+
+def _depth(case: Case) -> list[Part]:
+    hint = "Depth of the section, for which heat flows are given"
+    if "depth" in case.data["body"]:
+        return entry(case, ("body", "depth"), hint)
+    return [
+        Entry(
+            "body.depth",
+            case.document.body.depth.text,
+            hint,
+            lambda now, typed: with_value(now, ("body", "depth"), typed),
+        )
+    ]
+
+
+def _renaming(rename: Callable[[Case, str, str], Case], old: str) -> TypedEdit:
+    return lambda now, typed: rename(now, old, typed.strip())
+
+
+def _replaced_place(name: str, relation: str, other: str) -> Edit:
+    def change(now: Case) -> Case:
+        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in ("at", *SIDES_BESIDE)}
+        return with_value(now, ("body", "regions", name), {**region, relation: other})
+
+    return change
+
+
+def _removing_region(name: str) -> Edit:
+    return lambda now: without_region(now, name)[0]
+
+
+def _adding_region(relation: str, other: str) -> Edit:
+    def change(now: Case) -> Case:
+        name = free_name("layer", now.document.body.regions)
+        size = list(now.data["body"]["regions"][other]["size"])
+        size[0 if relation in ("right_of", "left_of") else 1] = "20 mm"
+        return with_value(now, ("body", "regions", name), {"shape": "rectangle", "size": size, relation: other})
+
+    return change
+
+
+def _material_choice(case: Case, region: str, material: str | None) -> Choice:
+    path = ("body", "regions", region, "material")
+    options = [Option(name, setting(path, name)) for name in case.document.materials]
+
+    def new(now: Case) -> Case:
+        name = free_name("material", now.document.materials)
+        return with_value(with_value(now, ("materials", name), {}), path, name)
+
+    options.append(Option("a new material", new))
+    return Choice(f"material of {region}", material or "○ material …", tuple(options), is_open=material is None)
+
+
+def _materials(case: Case) -> Section:
+    rows: list[Row] = []
+    used = {region.material for region in case.document.body.regions.values()}
+    for name, material in case.document.materials.items():
+        path = ("materials", name)
+        rows.append((
+            Entry(f"material {name}", name, "Name of the material", _renaming(renamed_material, name), "name"),
+            Word("k"),
+            *entry(case, (*path, "k"), "Conductivity, such as 0.35 W/(m K)"),
+            *((Word("○ open", "state"),) if material.k is None else ()),
+            *((Word("not used", "quiet"),) if name not in used else ()),
+            Remove(f"remove material {name}", f"Remove the material {name}", removing(path)),
+        ))  # fmt: skip
+
+    def add(now: Case) -> Case:
+        return with_value(now, ("materials", free_name("material", now.document.materials)), {})
+
+    rows.append((Choice("add material", "add a material …", (Option("with a conductivity to state", add),), "link"),))
+    return Section("Materials", "steady: only k is needed", tuple(rows))
+
+
+_KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
+    "held at a temperature": {"temperature": "20 °C"},
+    "meets a fluid": {"film": {"h": "10 W/(m² K)", "temperature": "20 °C"}},
+    "takes in a heat flux": {"flux": "100 W/m²"},
+    "insulated, said out loud": {"insulated": True},
+}
+
+
+def _surroundings(case: Case, outcome: Outcome | None) -> Section:
+    rows: list[Row] = []
+    unstated = outcome.unstated if outcome else ()
+    for place, surrounding in enumerate(case.document.surroundings):
+        path = ("surroundings", place)
+        rows.append((
+            Choice(f"surface {place}", ", ".join(surrounding.surfaces),
+                   _other_surfaces(path, surrounding.surfaces, unstated)),
+            *_stated_words(case, path),
+            Remove(f"remove surrounding {place}", "Remove this statement", removing(path)),
+        ))  # fmt: skip
+    if outcome and outcome.geometry:
+        adding = tuple(
+            Option(name, options=tuple(
+                Option(words, adding(("surroundings",), {"on": name, **said}))
+                for words, said in _KINDS_OF_SURROUNDING.items()
+            ))
+            for name in unstated
+        )  # fmt: skip
+        if adding:
+            rows.append((Choice("add surrounding", "say what surrounds a surface …", adding, "link"),))
+        if unstated:
+            rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note"),))
+    stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)
+    return Section("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    shown = ", ".join(names[:6]) + (" …" if len(names) > 6 else "")
+    return shown if len(names) == 1 else f"{shown} ({len(names)} surfaces)"
+
+
+def _other_surfaces(path: tuple[str | int, ...], on: tuple[str, ...], unstated: tuple[str, ...]) -> tuple[Option, ...]:
+    instead = tuple(Option(f"on {name} instead", setting((*path, "on"), name)) for name in unstated)
+    also = tuple(Option(f"also on {name}", setting((*path, "on"), [*on, name])) for name in unstated)
+    fewer = tuple(
+        Option(f"no longer on {name}", setting((*path, "on"), [other for other in on if other != name])) for name in on
+    )
+    return instead + also + (fewer if len(on) > 1 else ())
+
+
+def _stated_words(case: Case, path: tuple[str | int, ...]) -> list[Part]:
+    surrounding = case.document.surroundings[int(path[1])]
+    verb = "is" if len(surrounding.surfaces) == 1 else "are"
+    parts: list[Part] = []
+    if surrounding.temperature:
+        return [Word(f"{verb} held at"), *entry(case, (*path, "temperature"), "Temperature, such as 980 °C or 1253 K")]
+    if surrounding.insulated:
+        return [Word(f"{verb} insulated")]
+    if surrounding.film:
+        parts += [
+            Word("meets a fluid at"),
+            *entry(case, (*path, "film", "temperature"), "Temperature of the fluid, such as 25 °C"),
+            Word(", h"), *entry(case, (*path, "film", "h"), "Film coefficient, such as 12 W/(m² K)"),
+        ]  # fmt: skip
+    if surrounding.flux:
+        words = "and takes in" if surrounding.film else "takes in"
+        parts += [
+            Word(words),
+            *entry(case, (*path, "flux"), "Heat flux into the body, such as 500 W/m²; − takes heat out"),
+        ]
+    more = []
+    if not surrounding.film:
+        more.append(Option("and meets a fluid", setting((*path, "film"), {"h": "10 W/(m² K)", "temperature": "20 °C"})))
+    if not surrounding.flux:
+        more.append(Option("and takes in a heat flux", setting((*path, "flux"), "100 W/m²")))
+    if more:
+        parts.append(Choice(f"more {path[1]}", "and …", tuple(more), "link"))
+    return parts
+
+
+def _joints(outcome: Outcome | None) -> Section:
+    if outcome is None or outcome.geometry is None:
+        return Section("Joints", "", ())
+    joints = outcome.geometry.interfaces
+    return Section("Joints", f"{len(joints)} perfect" if joints else "none", ())
+
+
+def _mesh(case: Case, outcome: Outcome | None) -> Section:
+    wish = case.document.mesh
+    data = case.data.get("mesh", {})
+    orders = tuple(
+        Option(words, setting(("mesh", "order"), order)) for words, order in (("linear", 1), ("quadratic", 2))
+    )
+
+    def set_size(now: Case, typed: str) -> Case:
+        return with_value(now, ("mesh", "size"), typed.strip() or "auto")
+
+    def set_across(now: Case, typed: str) -> Case:
+        text = typed.strip()
+        return with_value(now, ("mesh", "across"), int(text) if text.isdigit() and len(text) < 6 else typed)
+
+    row: Row = (
+        Word("cells of"),
+        Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
+        Word("at least"), Entry("mesh.across", str(wish.across), "Cells across every region at least", set_across),
+        Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
+    )  # fmt: skip
+    mesh = outcome.mesh if outcome else None
+    return Section("Mesh", f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes" if mesh else "", (row,))

@@ -1,0 +1,142 @@
+"""The solver process as the window sees it: cases go in, outcomes come out, it may die and the window lives on."""
+
+from __future__ import annotations
+
+import multiprocessing
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+
+from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
+from PyQt6.sip import voidptr
+
+from blunt_ember.case.case import Case
+from blunt_ember.flow_process import serve, with_case
+
+#: A solve that a newer case has overtaken may go on so long before it is ended, ms.
+OVERTAKEN_MS = 300
+
+
+class Solver(QObject):
+    """Keeps one process that runs the flow; the newest case asked for wins."""
+
+    solved = pyqtSignal(object)  # Outcome
+    busy_changed = pyqtSignal(bool)
+    died = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._process: BaseProcess | None = None
+        self._connection: Connection | None = None
+        self._notifier: QSocketNotifier | None = None
+        self._number = 0
+        self._running: Case | None = None
+        self._waiting: Case | None = None
+        self._overtaken = QTimer(self)
+        self._overtaken.setSingleShot(True)
+        self._overtaken.setInterval(OVERTAKEN_MS)
+        self._overtaken.timeout.connect(self._restart)
+        self._start()
+
+    @property
+    def pid(self) -> int | None:
+        """Process number of the solver."""
+        return self._process.pid if self._process else None
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._running is not None or self._waiting is not None
+
+    def submit(self, case: Case) -> None:
+        """Ask for the outcome of a case; one that waits is dropped, one that runs too long is ended."""
+        self._waiting = case
+        if self._running is None:
+            self._send()
+        elif not self._overtaken.isActive():
+            self._overtaken.start()
+        self.busy_changed.emit(True)
+
+    def stop(self) -> None:
+        """End what is running, at once; nothing is answered."""
+        self._waiting = None
+        if self._running is not None:
+            self._restart()
+        self.busy_changed.emit(False)
+
+    def close(self) -> None:
+        """End the process for good."""
+        self._overtaken.stop()
+        self._end()
+
+    def _start(self) -> None:
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe()
+        self._process = context.Process(target=serve, args=(theirs,), daemon=True, name="blunt-ember solver")
+        self._process.start()
+        theirs.close()
+        self._connection = ours
+        self._notifier = QSocketNotifier(voidptr(ours.fileno()), QSocketNotifier.Type.Read, self)
+        self._notifier.activated.connect(self._receive)
+
+    def _end(self) -> None:
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier.deleteLater()
+            self._notifier = None
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None
+        if self._process is not None:
+            self._process.kill()
+            self._process.join(2)
+            self._process.close()
+            self._process = None
+
+    def _restart(self) -> None:
+        self._overtaken.stop()
+        self._end()
+        self._running = None
+        self._start()
+        if self._waiting is not None:
+            self._send()
+
+    def _send(self) -> None:
+        case, self._waiting = self._waiting, None
+        if case is None or self._connection is None:
+            return
+        self._number += 1
+        self._running = case
+        try:
+            self._connection.send((self._number, dict(case.data)))
+        except OSError:
+            self._lost()
+
+    def _receive(self) -> None:
+        if self._connection is None:
+            return
+        try:
+            number, reply = self._connection.recv()
+        except (EOFError, OSError):
+            self._lost()
+            return
+        if number != self._number or self._running is None:
+            return
+        outcome = with_case(reply, self._running)
+        if outcome.final:
+            self._running = None
+            self._overtaken.stop()
+        if self._waiting is None:
+            self.solved.emit(outcome)
+        elif outcome.final:
+            self._send()
+        if not self.busy:
+            self.busy_changed.emit(False)
+
+    def _lost(self) -> None:
+        """The process ended by itself or was killed: start another, and tell."""
+        had_work = self._running is not None
+        self._restart()
+        if not self.busy:
+            self.busy_changed.emit(False)
+        if had_work:
+            self.died.emit()

@@ -1,0 +1,463 @@
+"""The stage: the body through a lens, with dimensions that are edited on the picture."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QToolTip, QVBoxLayout, QWidget
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.display import both_scales, shown
+from blunt_ember.case.editing import with_typed_value
+from blunt_ember.case.units import HEAT_FLUX, LENGTH
+from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.dimensions import Dimension, dimensions
+from blunt_ember.desk.legend import paint_legend
+from blunt_ember.fem.reading import flux_at, temperature_at
+from blunt_ember.flow import Outcome
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade
+from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.picture.view import View, fitted
+
+MARGINS = (92, 62, 112, 92)
+
+
+class DimensionEditor(QLineEdit):
+    """A field laid over a dimension on the picture."""
+
+    cancelled = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Esc leaves the dimension as it was."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.cancelled.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class Stage(QWidget):
+    """Paints the picture of the newest outcome; pans, zooms, reads and edits on it."""
+
+    drawn = pyqtSignal()
+    lens_changed = pyqtSignal(str)
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("stage")
+        self.setAccessibleName("Stage: the body through a lens")
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(300, 220)
+        self._current = current
+        self._theme = LIGHT
+        self._renderer: BodyRenderer | None = None
+        self._outcome: Outcome | None = None
+        self._image: QImage | None = None
+        self._shade: Shade | None = None
+        self._lens: Lens = "Temperature"
+        self._view: View | None = None
+        self._is_fitted = True
+        self._stale = ""
+        self._hover: tuple[QPointF, str] | None = None
+        self._drag: QPointF | None = None
+        self._dimensions: list[Dimension] = []
+        self._editor: DimensionEditor | None = None
+        self._edited: Dimension | None = None
+        self._lens_buttons = self._lens_row()
+
+    def _lens_row(self) -> QButtonGroup:
+        group = QButtonGroup(self)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for number, lens in enumerate(LENSES, start=1):
+            button = QPushButton(lens, self)
+            button.setCheckable(True)
+            button.setChecked(lens == self._lens)
+            button.setObjectName(f"lens {lens}")
+            button.setToolTip(f"Show the body through the lens {lens}  (Alt+{number})")
+            button.clicked.connect(lambda _, lens=lens: self.set_lens(lens))
+            group.addButton(button, number)
+            row.addWidget(button)
+        row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 10, 12, 10)
+        layout.addLayout(row)
+        layout.addStretch(1)
+        return group
+
+    @property
+    def lens(self) -> Lens:
+        """The lens that was chosen."""
+        return self._lens
+
+    @property
+    def dimension_labels(self) -> dict[str, Dimension]:
+        """The dimensions on the picture by their name, such as ``width of brick``."""
+        return {dimension.name: dimension for dimension in self._dimensions}
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        self._redraw()
+
+    def set_lens(self, lens: Lens) -> None:
+        """Look through another lens."""
+        self._lens = lens
+        button = self._lens_buttons.button(LENSES.index(lens) + 1)
+        if button is not None:
+            button.setChecked(True)
+        self._redraw()
+        self.lens_changed.emit(lens)
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Show what is known of the case now."""
+        same = outcome is not None and self._outcome is not None and outcome.solution is self._outcome.solution
+        same = same and outcome is not None and self._outcome is not None and outcome.geometry is self._outcome.geometry
+        self._outcome = outcome
+        self._stale = ""
+        if outcome is None:
+            self._is_fitted = True
+        if not same:
+            self._redraw()
+
+    def mark_stale(self, why: str) -> None:
+        """Say on the picture that it shows the case before the last edit."""
+        self._stale = why
+        self.update()
+
+    def fit(self) -> None:
+        """Show the whole body."""
+        self._is_fitted = True
+        self._redraw()
+
+    def zoom(self, factor: float, about: QPointF | None = None) -> None:
+        """Enlarge about a place of the widget, its middle when none is given."""
+        if self._view is not None:
+            about = about or QPointF(self.width() / 2, self.height() / 2)
+            self._view = self._view.zoomed(factor, (about.x(), about.y()))
+            self._is_fitted = False
+            self._redraw()
+
+    def pan(self, right: float, down: float) -> None:
+        """Drag the picture by pixels."""
+        if self._view is not None:
+            self._view = self._view.moved(right, down)
+            self._is_fitted = False
+            self._redraw()
+
+    def picture(self) -> QImage | None:
+        """Return the picture as last painted, without what is laid over it."""
+        return self._image
+
+    def close_renderer(self) -> None:
+        """Give the graphics context back."""
+        if self._renderer is not None:
+            self._renderer.close()
+            self._renderer = None
+
+    def open_renderer(self) -> None:
+        """Open the graphics context before it is first needed, as that takes a while."""
+        if self._renderer is None:
+            self._renderer = BodyRenderer()
+
+    def sizeHint(self) -> QSize:
+        """Wish for the size of the design."""
+        return QSize(579, 501)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint picture, dimensions, legend, reading and what is wrong."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(self._theme.stage))
+        outcome = self._outcome
+        if outcome is not None and outcome.geometry is not None:
+            self._fit_view(outcome)
+            if self._image is None:
+                self._image = self._drawn_image(outcome)
+            painter.drawImage(QPointF(0, 0), self._image)
+            self._paint_names(painter, outcome)
+            self._paint_dimensions(painter, outcome)
+            if self._shade is not None:
+                frame = QRectF(self.width() - 96, 52, 82, self.height() - 110)
+                paint_legend(painter, frame, self._shade, self._theme)
+        self._paint_hover(painter)
+        self._paint_message(painter)
+        painter.end()
+        self.drawn.emit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep the scale, or the fit, in the new frame."""
+        super().resizeEvent(event)
+        if self._view is not None:
+            self._view = self._view.resized(max(self.width(), 1), max(self.height(), 1))
+        self._redraw()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Zoom about the pointer."""
+        if event is not None:
+            self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+            event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Open a dimension, or begin to drag."""
+        if event is None:
+            return
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        dimension = self._dimension_at(event.position())
+        if dimension is not None:
+            self.edit_dimension(dimension)
+        else:
+            self._drag = event.position()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """End a drag."""
+        self._drag = None
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Show the whole body again."""
+        if event is not None and self._dimension_at(event.position()) is None:
+            self.fit()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag, or read the value under the pointer."""
+        if event is None:
+            return
+        if self._drag is not None:
+            step = event.position() - self._drag
+            self._drag = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.pan(step.x(), step.y())
+            return
+        over = self._dimension_at(event.position())
+        self.setCursor(Qt.CursorShape.IBeamCursor if over else Qt.CursorShape.ArrowCursor)
+        reading = self.reading_at(event.position())
+        self._hover = (event.position(), reading) if reading else None
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        """Nothing is read while the pointer is elsewhere."""
+        self._hover = None
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows pan, + and − zoom, 0 shows the whole body."""
+        if event is None:
+            return
+        steps = {
+            Qt.Key.Key_Left: (40, 0),
+            Qt.Key.Key_Right: (-40, 0),
+            Qt.Key.Key_Up: (0, 40),
+            Qt.Key.Key_Down: (0, -40),
+        }
+        if event.key() in steps:
+            self.pan(*steps[Qt.Key(event.key())])
+        elif event.text() in ("+", "="):
+            self.zoom(1.25)
+        elif event.text() == "-":
+            self.zoom(0.8)
+        elif event.text() == "0":
+            self.fit()
+        else:
+            super().keyPressEvent(event)
+
+    def reading_at(self, place: QPointF) -> str:
+        """Return what there is to read under a place of the widget; nothing outside the body."""
+        outcome, view = self._outcome, self._view
+        if outcome is None or view is None or outcome.mesh is None or outcome.geometry is None:
+            return ""
+        point = view.metres(np.array([[place.x(), place.y()]]))
+        x, y = point[0]
+        inside = (outcome.geometry.xs[0] <= x <= outcome.geometry.xs[-1]
+                  and outcome.geometry.ys[0] <= y <= outcome.geometry.ys[-1])  # fmt: skip
+        if not inside:
+            return ""
+        where = f"x {shown(x, LENGTH, 4)}, y {shown(y, LENGTH, 4)}"
+        if outcome.solution is None or outcome.problem is None:
+            return where
+        value = float(temperature_at(outcome.mesh, outcome.solution.temperature, point)[0])
+        if np.isnan(value):
+            return ""
+        if self._lens == "Heat flow":
+            flux = flux_at(outcome.mesh, outcome.solution.temperature, np.array(outcome.problem.conductivity), point)[0]
+            return f"{where}\n{shown(float(np.hypot(*flux)), HEAT_FLUX)}"
+        return f"{where}\n{both_scales(round(value, 2))}"
+
+    def edit_dimension(self, dimension: Dimension) -> None:
+        """Open a field over a dimension."""
+        self._close_editor()
+        left, y, width, height = dimension.box
+        editor = DimensionEditor(dimension.text, self)
+        editor.setObjectName("dimension editor")
+        editor.setAccessibleName(dimension.name)
+        width = max(width + 24, 76)
+        editor.setGeometry(
+            round(max(2.0, left + dimension.box[2] / 2 - width / 2)),
+            round(y) - 3,
+            round(width),
+            round(height) + 6,
+        )
+        editor.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        editor.selectAll()
+        editor.returnPressed.connect(self._commit_dimension)
+        editor.editingFinished.connect(self._commit_dimension)
+        editor.cancelled.connect(self._close_editor)
+        self._editor, self._edited = editor, dimension
+        editor.show()
+        editor.setFocus()
+
+    def _commit_dimension(self) -> None:
+        editor, dimension = self._editor, self._edited
+        if editor is None or dimension is None:
+            return
+        text = editor.text().strip()
+        if text == dimension.text:
+            self._close_editor()
+            return
+
+        def change(case: Case) -> Case:
+            for path in dimension.paths:
+                case = with_typed_value(case, path, text)
+            return case
+
+        why = self._current.edit(f"{dimension.name}: {text}", change)
+        if why is None:
+            self._close_editor()
+            return
+        editor.setProperty("wrong", True)
+        editor.setToolTip(why)
+        style = editor.style()
+        if style is not None:
+            style.unpolish(editor)
+            style.polish(editor)
+        QToolTip.showText(editor.mapToGlobal(QPoint(0, editor.height())), why, editor)
+
+    def _close_editor(self) -> None:
+        editor, self._editor, self._edited = self._editor, None, None
+        if editor is not None:
+            editor.hide()
+            editor.deleteLater()
+            self.setFocus()
+
+    def _redraw(self) -> None:
+        self._image = None
+        self.update()
+
+    def _fit_view(self, outcome: Outcome) -> None:
+        assert outcome.geometry is not None
+        if self._view is None or self._is_fitted:
+            xs, ys = outcome.geometry.xs, outcome.geometry.ys
+            self._view = fitted(
+                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), self.width(), self.height(), MARGINS
+            )
+
+    def _drawn_image(self, outcome: Outcome) -> QImage:
+        self.open_renderer()
+        assert self._renderer is not None and self._view is not None
+        ratio = self.devicePixelRatioF()
+        self._shade = shade(outcome, self._lens)
+        pixels = self._renderer.draw(outcome, self._lens, self._shade, self._view, self._theme, ratio)
+        height, width = pixels.shape[:2]
+        image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+        image.setDevicePixelRatio(ratio)
+        return image
+
+    def _paint_names(self, painter: QPainter, outcome: Outcome) -> None:
+        if self._lens in SOLVED and outcome.solution is not None:
+            return
+        assert outcome.geometry is not None and self._view is not None
+        metrics = QFontMetricsF(painter.font())
+        painter.setPen(QColor(self._theme.ink))
+        for region in outcome.geometry.regions:
+            x0, y0, x1, y1 = region.box
+            corners = self._view.pixels(np.array([[x0, y1], [x1, y0]]))
+            box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))
+            if metrics.horizontalAdvance(region.name) + 8 < box.width() and box.height() > metrics.height():
+                tag = metrics.boundingRect(region.name).adjusted(-4, -2, 4, 2)
+                tag.moveCenter(box.center())
+                paper = QColor(self._theme.paper)
+                paper.setAlpha(190)
+                painter.fillRect(tag, paper)
+                painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, region.name)
+
+    def _paint_dimensions(self, painter: QPainter, outcome: Outcome) -> None:
+        assert outcome.geometry is not None and self._view is not None
+        metrics = QFontMetricsF(painter.font())
+        case = outcome.case
+        labels = {}
+        for region in case.document.body.regions.values():
+            for size in region.size:
+                label = shown(size.si, LENGTH, 6)
+                labels[label] = metrics.horizontalAdvance(label)
+        self._dimensions = dimensions(case, outcome.geometry, self._view, labels)
+        for dimension in self._dimensions:
+            start, end = QPointF(*dimension.start), QPointF(*dimension.end)
+            painter.setPen(QPen(QColor(self._theme.hairline), 1))
+            gap = QPointF(0, 4) if not dimension.upright else QPointF(-4, 0)
+            for corner, foot in zip(dimension.witness, (start, end), strict=True):
+                painter.drawLine(QPointF(*corner) + gap, foot + gap)
+            painter.setPen(QPen(QColor(self._theme.quiet), 1))
+            painter.drawLine(start, end)
+            tick = QPointF(3, -3)
+            for foot in (start, end):
+                painter.drawLine(foot - tick, foot + tick)
+        for dimension in self._dimensions:
+            box = QRectF(*dimension.box)
+            painter.setPen(QPen(QColor(self._theme.hairline), 1))
+            painter.setBrush(QColor(self._theme.field))
+            painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 3, 3)
+            painter.setPen(QColor(self._theme.value))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, dimension.label)
+
+    def _paint_hover(self, painter: QPainter) -> None:
+        if self._hover is None:
+            return
+        place, text = self._hover
+        metrics = QFontMetricsF(painter.font())
+        lines = text.split("\n")
+        width = max(metrics.horizontalAdvance(line) for line in lines) + 16
+        height = metrics.height() * len(lines) + 10
+        x = min(place.x() + 14, self.width() - width - 4)
+        y = place.y() - height - 8 if place.y() - height - 8 > 4 else place.y() + 18
+        painter.setPen(QPen(QColor(self._theme.hairline), 1))
+        painter.setBrush(QColor(self._theme.paper))
+        painter.drawRoundedRect(QRectF(x, y, width, height), 4, 4)
+        for number, line in enumerate(lines):
+            painter.setPen(QColor(self._theme.ink if number else self._theme.quiet))
+            painter.drawText(QPointF(x + 8, y + 5 + metrics.ascent() + number * metrics.height()), line)
+
+    def _paint_message(self, painter: QPainter) -> None:
+        outcome = self._outcome
+        text, colour = "", self._theme.quiet
+        if outcome is not None and outcome.trouble is not None:
+            text, colour = str(outcome.trouble), self._theme.off
+        elif self._stale:
+            text = self._stale
+        if not text:
+            return
+        metrics = QFontMetricsF(painter.font())
+        room = QRectF(0, 0, self.width() - 60, 400)
+        flags = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
+        box = metrics.boundingRect(room, flags, text).adjusted(-10, -7, 10, 7)
+        box.moveCenter(QPointF(self.width() / 2, 0))
+        box.moveBottom(self.height() - 8)
+        painter.setPen(QPen(QColor(colour), 1))
+        painter.setBrush(QColor(self._theme.paper))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.drawText(box.adjusted(10, 7, -10, -7), flags, text)
+
+    def _dimension_at(self, place: QPointF) -> Dimension | None:
+        return next((d for d in self._dimensions if QRectF(*d.box).contains(place)), None)

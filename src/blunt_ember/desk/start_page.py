@@ -1,0 +1,121 @@
+"""The page before a case is open: families to begin from, and recent files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QIcon, QImage, QPixmap, QShowEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from blunt_ember.desk.settings import Settings
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.picture.view import fitted
+
+CARD = QSize(250, 130)
+
+
+class StartPage(QWidget):
+    """Cards of the gallery, each drawn from its own solved field."""
+
+    family_chosen = pyqtSignal(str)
+    file_chosen = pyqtSignal(Path)
+    open_clicked = pyqtSignal()
+
+    def __init__(self, settings: Settings, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("startPage")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._settings = settings
+        self._theme = LIGHT
+        self._renderer: BodyRenderer | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(60, 48, 60, 48)
+        layout.setSpacing(14)
+        title = QLabel("State a case, solve it, set it beside theory", self)
+        title.setProperty("role", "title")
+        layout.addWidget(title)
+        words = QLabel("Begin from a case with a known answer and make it yours.", self)
+        words.setProperty("role", "quiet")
+        layout.addWidget(words)
+        grid = QGridLayout()
+        grid.setSpacing(16)
+        self._cards: dict[str, QToolButton] = {}
+        for place, (name, family) in enumerate(FAMILIES.items()):
+            card = QToolButton(self)
+            card.setObjectName(f"family {name}")
+            card.setText(f"{family.data['title']}\n{family.summary}")
+            card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            card.setIconSize(CARD)
+            card.setProperty("role", "plain choice")
+            card.setCursor(Qt.CursorShape.PointingHandCursor)
+            card.clicked.connect(lambda _, name=name: self.family_chosen.emit(name))
+            grid.addWidget(card, place // 4, place % 4)
+            self._cards[name] = card
+        row = QHBoxLayout()
+        row.addLayout(grid)
+        row.addStretch(1)
+        layout.addLayout(row)
+        open_button = QPushButton("Open a case file …", self)
+        open_button.clicked.connect(self.open_clicked)
+        row = QHBoxLayout()
+        row.addWidget(open_button)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self._recent = QVBoxLayout()
+        layout.addLayout(self._recent)
+        layout.addStretch(1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw the cards in other colours."""
+        self._theme = theme
+        if self.isVisible():
+            self._draw_cards()
+
+    def close_renderer(self) -> None:
+        """Give the graphics context back."""
+        if self._renderer is not None:
+            self._renderer.close()
+            self._renderer = None
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Draw the cards once the page is seen, and list the recent files."""
+        super().showEvent(event)
+        QTimer.singleShot(0, self._draw_cards)
+        while (item := self._recent.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        for path in self._settings.recent:
+            if path.exists():
+                link = QToolButton(self)
+                link.setText(str(path))
+                link.setProperty("role", "link")
+                link.clicked.connect(lambda _, path=path: self.file_chosen.emit(path))
+                self._recent.addWidget(link)
+
+    def _draw_cards(self) -> None:
+        if not self.isVisible():
+            return
+        self._renderer = self._renderer or BodyRenderer()
+        flow, ratio = Flow(), self.devicePixelRatioF()
+        for name, card in self._cards.items():
+            outcome = next(flow.outcomes(FAMILIES[name].case()))
+            if outcome.geometry is None:
+                continue
+            xs, ys = outcome.geometry.xs, outcome.geometry.ys
+            view = fitted(
+                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), CARD.width(), CARD.height(), (10, 10, 10, 10)
+            )
+            pixels = self._renderer.draw(
+                outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio
+            )
+            height, width = pixels.shape[:2]
+            image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+            image.setDevicePixelRatio(ratio)
+            card.setIcon(QIcon(QPixmap.fromImage(image)))

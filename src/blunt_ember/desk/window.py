@@ -1,0 +1,352 @@
+"""The main window: four zones about one case."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.files import SUFFIX, CaseFileError, read_case, write_case
+from blunt_ember.desk.checks_panel import ChecksPanel
+from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.faults_dialog import FaultsDialog
+from blunt_ember.desk.header import Header
+from blunt_ember.desk.menus import Menus
+from blunt_ember.desk.settings import Settings
+from blunt_ember.desk.sheet import Sheet
+from blunt_ember.desk.solver import Solver
+from blunt_ember.desk.stage import Stage
+from blunt_ember.desk.start_page import StartPage
+from blunt_ember.desk.strip import Strip
+from blunt_ember.desk.style import palette, style_sheet
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Outcome
+from blunt_ember.gallery.families import family
+from blunt_ember.picture.palette import DARK, LIGHT
+from blunt_ember.report.table import CHECK_HEADINGS, check_rows
+
+#: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
+PATIENCE_MS = 200
+SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
+
+
+class Window(QMainWindow):
+    """Shows one case; opens, saves, solves and undoes."""
+
+    def __init__(self, solver: Solver | None = None, settings: Settings | None = None) -> None:
+        super().__init__()
+        self.setObjectName("window")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.settings = settings or Settings()
+        self.current = CurrentCase(self)
+        self.solver = solver or Solver(self)
+        self.outcome: Outcome | None = None
+        self.live = True
+        self._late = QTimer(self)
+        self._late.setSingleShot(True)
+        self._late.setInterval(PATIENCE_MS)
+        self._late.timeout.connect(self._mark_stale)
+
+        self.header = Header(self.current, self)
+        self.sheet = Sheet(self.current, self)
+        self.stage = Stage(self.current, self)
+        self.checks = ChecksPanel(self)
+        self.strip = Strip(self)
+        self.start_page = StartPage(self.settings, self)
+        self._arrange()
+        self.menus = Menus(self)
+        self._connect()
+        self.set_dark(self.settings.dark)
+        self._restore_layout()
+        self._show_state()
+
+    def _arrange(self) -> None:
+        self._left_right = QSplitter(Qt.Orientation.Horizontal, self)
+        self._upper = QSplitter(Qt.Orientation.Horizontal, self)
+        self._right = QSplitter(Qt.Orientation.Vertical, self)
+        for splitter in (self._left_right, self._upper, self._right):
+            splitter.setHandleWidth(1)
+            splitter.setChildrenCollapsible(False)
+        self._upper.addWidget(self.stage)
+        self._upper.addWidget(self.checks)
+        self._upper.setStretchFactor(0, 1)
+        self._right.addWidget(self._upper)
+        self._right.addWidget(self.strip)
+        self._right.setStretchFactor(0, 1)
+        self._left_right.addWidget(self.sheet)
+        self._left_right.addWidget(self._right)
+        self._left_right.setStretchFactor(1, 1)
+        self.sheet.setMinimumWidth(300)
+        self.checks.setMinimumWidth(260)
+        self.strip.setMinimumHeight(120)
+        self._left_right.setSizes([SHEET_WIDTH, 1280 - SHEET_WIDTH])
+        self._upper.setSizes([1280 - SHEET_WIDTH - CHECKS_WIDTH, CHECKS_WIDTH])
+        self._right.setSizes([800 - STRIP_HEIGHT - 70, STRIP_HEIGHT])
+        desk = QWidget(self)
+        layout = QVBoxLayout(desk)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.header)
+        layout.addWidget(self._left_right, 1)
+        self._pages = QStackedWidget(self)
+        self._pages.addWidget(self.start_page)
+        self._pages.addWidget(desk)
+        self.setCentralWidget(self._pages)
+
+    def _connect(self) -> None:
+        self.current.changed.connect(self._case_changed)
+        self.current.refused.connect(self._tell)
+        self.solver.solved.connect(self._solved)
+        self.solver.busy_changed.connect(self._busy)
+        self.solver.died.connect(self._solver_died)
+        self.header.solve_clicked.connect(self.solve_or_stop)
+        self.header.live_toggled.connect(self.set_live)
+        self.start_page.family_chosen.connect(self.new_case)
+        self.start_page.file_chosen.connect(self.open_path)
+        self.start_page.open_clicked.connect(self.open_dialog)
+
+    # --- files ---
+
+    def new_case(self, name: str) -> None:
+        """Put a fresh case of a family on the desk."""
+        if self.may_leave():
+            self.show_case(family(name).case(), None, saved=False)
+
+    def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
+        """Put a case on the desk."""
+        self.outcome = None
+        for zone in (self.stage, self.sheet, self.checks, self.strip):
+            zone.show_outcome(None)
+        self._pages.setCurrentIndex(1)
+        self.stage.setFocus()
+        self.current.open(case, path, saved)
+
+    def open_dialog(self) -> None:
+        """Ask for a file and open it."""
+        folder = str(self.current.path.parent) if self.current.path else ""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a case", folder, f"Cases (*{SUFFIX});;All files (*)")
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> bool:
+        """Open a file; a broken one is reported and changes nothing."""
+        try:
+            case = read_case(path)
+        except BluntEmberError as error:
+            FaultsDialog(path, error, self).exec()
+            return False
+        if not self.may_leave():
+            return False
+        self.show_case(case, path)
+        self.settings.remember(path)
+        return True
+
+    def save(self) -> bool:
+        """Save under the name the case has, or ask for one."""
+        return self._write(self.current.path) if self.current.path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask for a name and save."""
+        if self.current.case is None:
+            return False
+        suggestion = str(self.current.path or Path(f"{self.current.case.document.title}{SUFFIX}"))
+        name, _ = QFileDialog.getSaveFileName(self, "Save the case as", suggestion, f"Cases (*{SUFFIX});;All files (*)")
+        if not name:
+            return False
+        path = Path(name)
+        return self._write(path if path.suffix else path.with_suffix(SUFFIX))
+
+    def _write(self, path: Path) -> bool:
+        self.commit_typing()
+        if self.current.case is None:
+            return False
+        try:
+            write_case(self.current.case, path)
+        except CaseFileError as error:
+            QMessageBox.warning(
+                self, "The case was not saved", f"{error}\nThe case is still on the desk; save it elsewhere."
+            )
+            return False
+        self.current.saved(path)
+        self.settings.remember(path)
+        self._tell(f"saved {path}")
+        return True
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved work; True when the case on the desk may go."""
+        self.commit_typing()
+        if not self.current.edited or self.current.case is None:
+            return True
+        buttons = QMessageBox.StandardButton
+        title = self.current.case.document.title
+        answer = QMessageBox.question(
+            self, "Save the case?", f"'{title}' has edits that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def commit_typing(self) -> None:
+        """Take what is being typed into the case, as leaving the field would."""
+        focused = QApplication.focusWidget()
+        if focused is not None and focused is not self and self.isAncestorOf(focused):
+            focused.clearFocus()
+
+    # --- solving ---
+
+    def solve_or_stop(self) -> None:
+        """Solve the case as it stands, or stop the solve that runs."""
+        if self.solver.busy:
+            self.solver.stop()
+            self._mark_stale("stopped; F5 solves again")
+        else:
+            self.commit_typing()
+            self._solve()
+
+    def set_live(self, live: bool) -> None:
+        """Choose whether every edit is solved at once."""
+        self.live = live
+        self.header.show_live(live)
+        self.menus.show_live(live)
+        if live and not self._is_current():
+            self._solve()
+
+    def _solve(self) -> None:
+        if self.current.case is not None:
+            self._late.start()
+            self.solver.submit(self.current.case)
+
+    def _is_current(self) -> bool:
+        return self.outcome is not None and self.outcome.case is self.current.case
+
+    def _case_changed(self) -> None:
+        self._show_state()
+        if self._is_current() or self.current.case is None:
+            return
+        if self.outcome is not None and self.outcome.case.data == self.current.case.data:
+            return
+        if self.live:
+            self._solve()
+        else:
+            self._mark_stale("edited since it was solved; F5 solves")
+
+    def _solved(self, outcome: Outcome) -> None:
+        if outcome.case is not self.current.case:
+            return
+        self._late.stop()
+        self.outcome = outcome
+        for zone in (self.stage, self.checks, self.sheet, self.strip):
+            zone.show_outcome(outcome)
+        self.header.show_outcome(outcome)
+
+    def _busy(self, busy: bool) -> None:
+        self.header.show_busy(busy)
+        if not busy:
+            self._late.stop()
+
+    def _mark_stale(self, why: str = "solving …") -> None:
+        if self.outcome is not None and not self._is_current():
+            self.stage.mark_stale(f"This is the case before the last edit: {why}")
+            self.checks.mark_stale()
+        self.header.show_stale(why)
+
+    def _solver_died(self) -> None:
+        self._mark_stale("the solver ended unexpectedly; F5 solves again")
+        self._tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
+
+    # --- looks ---
+
+    def set_dark(self, dark: bool) -> None:
+        """Choose the dark or the light theme."""
+        theme = DARK if dark else LIGHT
+        self.settings.dark = dark
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setPalette(palette(theme))
+            application.setStyleSheet(style_sheet(theme))
+        for zone in (self.stage, self.checks, self.strip, self.start_page):
+            zone.set_theme(theme)
+        self.menus.show_dark(dark)
+
+    def copy_checks(self) -> None:
+        """Put checks and ledger on the clipboard as tab-separated text."""
+        outcome, clipboard = self.outcome, QGuiApplication.clipboard()
+        if outcome is None or clipboard is None:
+            return
+        lines = ["\t".join(row) for row in (CHECK_HEADINGS, *check_rows(outcome.checks))]
+        if outcome.ledger:
+            lines += ["", *(f"{row.name}\t{row.statement}\t{row.heat!r}\tW" for row in outcome.ledger.rows)]
+            lines.append(f"imbalance\t\t{outcome.ledger.imbalance!r}\tW")
+        clipboard.setText("\n".join(lines))
+        self._tell("checks and ledger are on the clipboard")
+
+    def _tell(self, message: str) -> None:
+        bar = self.statusBar()
+        if bar is not None:
+            bar.showMessage(message, 8000)
+
+    def _show_state(self) -> None:
+        case, path = self.current.case, self.current.path
+        self.header.refresh()
+        self.menus.refresh()
+        name = path.name if path else case.document.title if case else ""
+        self.setWindowTitle(f"{name}[*] — Blunt Ember" if name else "Blunt Ember[*]")
+        self.setWindowModified(self.current.edited and case is not None)
+
+    def _restore_layout(self) -> None:
+        geometry = self.settings.layout("window")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        for name, splitter in self._splitters():
+            state = self.settings.layout(name)
+            if state is not None:
+                splitter.restoreState(state)
+
+    def _splitters(self) -> tuple[tuple[str, QSplitter], ...]:
+        return ("sheet", self._left_right), ("upper", self._upper), ("right", self._right)
+
+    # --- events ---
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Take a file."""
+        mime = event.mimeData() if event else None
+        if event is not None and mime is not None and any(url.isLocalFile() for url in mime.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open the file that was dropped."""
+        mime = event.mimeData() if event else None
+        if event is not None and mime is not None:
+            event.acceptProposedAction()
+            path = next(Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile())
+            QTimer.singleShot(0, lambda: self.open_path(path))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, remember the window, end the solver."""
+        if event is None:
+            return
+        if not self.may_leave():
+            event.ignore()
+            return
+        self.settings.keep_layout("window", self.saveGeometry())
+        for name, splitter in self._splitters():
+            self.settings.keep_layout(name, splitter.saveState())
+        self.settings.flush()
+        self.solver.close()
+        self.stage.close_renderer()
+        self.start_page.close_renderer()
+        event.accept()

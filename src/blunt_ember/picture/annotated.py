@@ -1,0 +1,59 @@
+"""Whole pictures for files: the body with its legend and scale, as the window shows them."""
+
+from __future__ import annotations
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from numpy.typing import NDArray
+
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Outcome
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.charts import chart_style
+from blunt_ember.picture.lenses import Lens, shade
+from blunt_ember.picture.palette import Theme, temperature_map
+from blunt_ember.picture.view import fitted
+
+Image = NDArray[np.uint8]
+_DPI = 100
+_MARGINS = (70, 50, 130, 60)
+
+
+def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: int, height: int, theme: Theme) -> Image:
+    """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
+    if outcome.geometry is None:
+        raise BluntEmberError("the case has no body to draw")
+    xs, ys = outcome.geometry.xs, outcome.geometry.ys
+    low, high = np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]])
+    found = shade(outcome, lens)
+    view = fitted(low, high, width, height, _MARGINS)
+    pixels = renderer.draw(outcome, lens, found, view, theme)
+    figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
+    canvas = FigureCanvasAgg(figure)
+    with mpl.rc_context(chart_style(theme)):
+        corners = view.metres(np.array([[0.0, height], [width, 0.0]])) * 1000
+        backdrop = figure.add_axes((0, 0, 1, 1))
+        backdrop.imshow(pixels, extent=(corners[0, 0], corners[1, 0], corners[0, 1], corners[1, 1]), aspect="auto")
+        backdrop.set_axis_off()
+        ends = view.pixels(np.array([low, high]))
+        left, right = ends[:, 0] / width
+        bottom, top = 1 - ends[:, 1] / height
+        scale = figure.add_axes((left, bottom - 12 / height, right - left, top - bottom + 12 / height))
+        scale.patch.set_alpha(0)
+        scale.spines["left"].set_visible(False)
+        scale.set_xlim(low[0] * 1000, high[0] * 1000)
+        scale.set_yticks([])
+        scale.set_xlabel("mm")
+        figure.text(16 / width, 1 - 26 / height, f"{outcome.case.document.title}: {lens.lower()}", fontsize=11,
+                    fontweight="bold", color=theme.ink)  # fmt: skip
+        if found is not None:
+            bar = figure.add_axes((1 - 50 / width, 60 / height, 14 / width, 1 - 130 / height))
+            bar.imshow(temperature_map()[::-1][:, None], extent=(0, 1, 0, 1), aspect="auto")
+            places, texts = zip(*found.ticks(6), strict=True)
+            bar.set_yticks(places, texts)
+            bar.set_xticks([])
+            bar.set_title(found.title.replace(", ", "\n"), fontsize=8.5, loc="right", color=theme.quiet)
+        canvas.draw()  # type: ignore[no-untyped-call]
+    return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]

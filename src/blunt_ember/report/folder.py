@@ -1,0 +1,57 @@
+"""The demo written to a folder, for machines on which no window can be opened."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from matplotlib.image import imsave
+from numpy.typing import NDArray
+
+from blunt_ember.case.files import CaseFileError, write_case, write_text
+from blunt_ember.checks.profile import main_axis, profile_through
+from blunt_ember.flow import Flow, Outcome
+from blunt_ember.gallery.families import demo_case
+from blunt_ember.picture.annotated import body_picture
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.charts import ProfileChart
+from blunt_ember.picture.lenses import LENSES
+from blunt_ember.picture.palette import LIGHT
+from blunt_ember.report.table import checks_csv, outcome_text
+
+WIDTH, HEIGHT = 900, 560
+
+
+def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
+    """Solve the demo case and write its file, tables and pictures; return the outcome and what was written."""
+    outcome = Flow().run(demo_case())
+    written: list[Path] = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        write_case(outcome.case, _noted(folder / "kiln-wall.ember", written))
+        write_text(checks_csv(outcome), _noted(folder / "checks.csv", written))
+        write_text(outcome_text(outcome) + "\n", _noted(folder / "checks.txt", written))
+        for name, image in _pictures(outcome):
+            imsave(_noted(folder / f"{name}.png", written), image)
+    except OSError as error:
+        raise CaseFileError(f"{folder} cannot be written: {error.strerror or error}") from error
+    return outcome, written
+
+
+def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
+    renderer = BodyRenderer()
+    pictures = [
+        (lens.lower().replace(" ", "-"), body_picture(renderer, outcome, lens, WIDTH, HEIGHT, LIGHT)) for lens in LENSES
+    ]
+    renderer.close()
+    geometry, mesh, solution = outcome.geometry, outcome.mesh, outcome.solution
+    if geometry and mesh and solution:
+        axis = main_axis(geometry, mesh, solution.temperature)
+        profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact)
+        pictures.append(("profile", ProfileChart().draw(profile, WIDTH, 320, LIGHT)))
+    return pictures
+
+
+def _noted(path: Path, written: list[Path]) -> Path:
+    written.append(path)
+    return path
