@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from blunt_ember.case import json_text
 from blunt_ember.case.document import SIDES_BESIDE, CaseDocument, Question
-from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve
+from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
 from blunt_ember.case.migration import migrated
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
 from blunt_ember.case.units import NUMBER
@@ -78,11 +78,18 @@ def case_from_data(data: dict[str, Any]) -> Case:
                 if value is not None:
                     expected[place] = value
     if faults or document is None:
-        raise CaseError(tuple(dict.fromkeys(faults)))
+        raise CaseError(_first_causes(faults, data))
     return Case(
         MappingProxyType(data), document, MappingProxyType(parameters), MappingProxyType(working),
         MappingProxyType(expected),
     )  # fmt: skip
+
+
+def _first_causes(faults: list[Fault], data: dict[str, Any]) -> tuple[Fault, ...]:
+    """Leave out complaints that a parameter has no value where the parameter itself is complained of."""
+    stated = data.get("parameters")
+    echoes = {undefined(name) for name in stated} if isinstance(stated, dict) else set()
+    return tuple(dict.fromkeys(fault for fault in faults if fault.message not in echoes))
 
 
 def _formulas(data: dict[str, Any], block: str, names: Mapping[str, Value]) -> tuple[dict[str, Value], list[Fault]]:

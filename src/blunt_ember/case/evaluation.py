@@ -67,6 +67,11 @@ def reserved_meaning(name: str) -> str | None:
     return CONSTANTS.get(name) or VARIABLES.get(name)
 
 
+def undefined(name: str) -> str:
+    """Return what is said of a name that has no value."""
+    return f"'{name}' is not defined; define it among the parameters"
+
+
 def evaluate(text: str, names: Names) -> Value:
     """Return the value of an expression; raise :class:`ExpressionError` naming what is wrong in it."""
     return _evaluated(parse(text), names)
@@ -199,7 +204,7 @@ def _named(text: str, names: Names) -> Value:
         return Value(STEFAN_BOLTZMANN, registry().Unit("W/m**2/K**4").dimensionality)
     if text in VARIABLES:
         raise ExpressionError(f"'{text}' ({VARIABLES[text]}) has no value here")
-    raise ExpressionError(f"'{text}' is not defined; define it among the parameters")
+    raise ExpressionError(undefined(text))
 
 
 def _operation(sign: str, left: Value, right: Value) -> Value:

@@ -60,24 +60,38 @@ def dumps(data: Any) -> str:
 
 
 def _written(data: Any, indent: str, lead: int) -> str:
-    if not isinstance(data, dict | list | tuple) or not data:
-        return json.dumps(data, ensure_ascii=False)
-    if isinstance(data, dict):
-        keys = [f"{json.dumps(key, ensure_ascii=False)}: " for key in data]
-        values, opening, closing = list(data.values()), "{", "}"
-    else:
-        keys, values, opening, closing = [""] * len(data), list(data), "[", "]"
+    keyed = _keyed(data)
+    if keyed is None:
+        return _leaf(data)
+    opening, entries, closing = keyed
     if indent:  # the outermost object always stands one entry a line
-        line = opening + ", ".join(k + _flat(v) for k, v in zip(keys, values, strict=True)) + closing
+        line = _flat(data)
         if len(indent) + lead + len(line) <= MAX_WIDTH:
             return line
     deeper = indent + "  "
-    lines = [f"{deeper}{k}{_written(v, deeper, len(k))}" for k, v in zip(keys, values, strict=True)]
+    lines = [f"{deeper}{key}{_written(value, deeper, len(key))}" for key, value in entries]
     return opening + "\n" + ",\n".join(lines) + "\n" + indent + closing
 
 
 def _flat(data: Any) -> str:
-    return json.dumps(data, ensure_ascii=False)
+    keyed = _keyed(data)
+    if keyed is None:
+        return _leaf(data)
+    opening, entries, closing = keyed
+    return opening + ", ".join(key + _flat(value) for key, value in entries) + closing
+
+
+def _keyed(data: Any) -> tuple[str, list[tuple[str, Any]], str] | None:
+    """Split an object or list that holds something into brackets and entries behind their keys."""
+    if isinstance(data, dict) and data:
+        return "{", [(f"{_leaf(key)}: ", value) for key, value in data.items()], "}"
+    if isinstance(data, list | tuple) and data:
+        return "[", [("", value) for value in data], "]"
+    return None
+
+
+def _leaf(data: Any) -> str:
+    return data.text if isinstance(data, WrittenNumber) else json.dumps(data, ensure_ascii=False)
 
 
 def _whole_number(text: str) -> int:

@@ -70,6 +70,7 @@ def _wanted(kind: str, finding: Any) -> str:
         "tuple_type": "a list is needed, such as [\"10 mm\", \"20 mm\"]", "list_type": "a list [ … ] is needed",
         "dict_type": "an object { … } is needed", "model_type": "an object { … } is needed",
         "model_attributes_type": "an object { … } is needed", "string_type": "a text in quotes is needed",
+        "float_type": "a number, or a text in quotes, is needed",
         "int_type": "a whole number is needed", "too_long": "it has too many entries",
         "too_short": "it has too few entries",
     }  # fmt: skip
@@ -82,6 +83,10 @@ def _shown(value: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "…"
 
 
+#: What pydantic calls the members of the unions in the document, and the key of a mapping.
+_UNION_MEMBERS = ("[key]", "str", "float", "Line")
+
+
 def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
     """Drop what pydantic adds for the members of a union: only keys that lead through the data stay."""
     path: list[str | int] = []
@@ -91,7 +96,7 @@ def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, .
         known = isinstance(here, dict) and part in here
         if known or (isinstance(here, list) and isinstance(part, int) and part < len(here)):
             here = here[part]
-        elif part == "[key]" or not (last and isinstance(here, dict | list)):
+        elif part in _UNION_MEMBERS or not (last and isinstance(here, dict | list)):
             continue
         path.append(part)
     return tuple(path)

@@ -20,7 +20,16 @@ from blunt_ember.errors import ExpressionError
 Dimension = UnitsContainer
 DIMENSIONLESS = UnitsContainer()
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
-_SPELLINGS = {"°C": "degC", "℃": "degC", "°F": "degF", "℉": "degF", "%": "percent", "°": "degree"}
+_SPELLINGS = {
+    "°C": "degC",
+    "℃": "degC",
+    "°F": "degF",
+    "℉": "degF",
+    "%": "percent",
+    "BTU": "Btu_it",
+    "Btu": "Btu_it",
+    "°": "degree",
+}
 _COMMON = [
     "m",
     "mm",

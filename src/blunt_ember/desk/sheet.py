@@ -46,7 +46,9 @@ class EntryField(QLineEdit):
         self.setAccessibleName(part.hint)
         self.setToolTip(part.hint)
         if not self.property("wrong"):
-            self.setText(part.text)
+            if self.text() != part.text:
+                self.setText(part.text)
+                self.setCursorPosition(0)  # of a long formula the beginning shows
             self._fit()
 
     def refuse(self, why: str) -> None:

@@ -66,12 +66,12 @@ def _body(case: Case) -> Section:
             Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", _removing_region(name)),
         ))  # fmt: skip
     last = next(reversed(body.regions))
-    adding = tuple(
+    offers = tuple(
         Option(f"{words} {other}", _adding_region(relation, other))
         for other in ([last] if len(body.regions) > 3 else list(body.regions)[::-1])
         for relation, words in _BESIDE.items()
     )
-    rows.append((Choice("add region", "add a region …", adding, "link"), Word("  depth"),
+    rows.append((Choice("add region", "add a region …", offers, "link"), Word("  depth"),
                  *_depth(case)))  # fmt: skip
     count = len(body.regions)
     return Section("Body", f"{count} region{'s' if count > 1 else ''} · section, {body.depth.text} deep", tuple(rows))
@@ -170,15 +170,15 @@ def _surroundings(case: Case, outcome: Outcome | None) -> Section:
             Remove(f"remove surrounding {place}", "Remove this statement", removing(path)),
         ))  # fmt: skip
     if outcome and outcome.geometry:
-        adding = tuple(
+        offers = tuple(
             Option(name, options=tuple(
                 Option(words, adding(("surroundings",), {"on": name, **said}))
                 for words, said in _KINDS_OF_SURROUNDING.items()
             ))
             for name in unstated
         )  # fmt: skip
-        if adding:
-            rows.append((Choice("add surrounding", "say what surrounds a surface …", adding, "link"),))
+        if offers:
+            rows.append((Choice("add surrounding", "say what surrounds a surface …", offers, "link"),))
         if unstated:
             rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note"),))
     stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QPixmap, QShowEvent
+from PyQt6.QtGui import QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.settings import Settings
@@ -18,6 +19,30 @@ from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import fitted
 
 CARD = QSize(250, 130)
+
+
+class FamilyCard(QPushButton):
+    """A family with its picture, a button as a whole."""
+
+    def __init__(self, title: str, summary: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setProperty("role", "card")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"{title}: {summary}")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 12, 12, 12)
+        self.picture = QLabel(self)
+        self.picture.setFixedSize(CARD)
+        layout.addWidget(self.picture)
+        for text, role in ((title, "strong"), (summary, "quiet")):
+            label = QLabel(text, self)
+            label.setProperty("role", role)
+            label.setWordWrap(True)
+            layout.addWidget(label)
+        layout.addStretch(1)
+        self.setFixedSize(CARD.width() + 24, CARD.height() + 90)
+        for label in self.findChildren(QLabel):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
 
 
 class StartPage(QWidget):
@@ -45,16 +70,11 @@ class StartPage(QWidget):
         layout.addWidget(words)
         grid = QGridLayout()
         grid.setSpacing(16)
-        self._cards: dict[str, QToolButton] = {}
+        self._cards: dict[str, FamilyCard] = {}
         for place, (name, family) in enumerate(FAMILIES.items()):
-            card = QToolButton(self)
+            card = FamilyCard(str(family.data["title"]), family.summary, self)
             card.setObjectName(f"family {name}")
-            card.setText(f"{family.data['title']}\n{family.summary}")
-            card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            card.setIconSize(CARD)
-            card.setProperty("role", "plain choice")
-            card.setCursor(Qt.CursorShape.PointingHandCursor)
-            card.clicked.connect(lambda _, name=name: self.family_chosen.emit(name))
+            card.clicked.connect(partial(self.family_chosen.emit, name))
             grid.addWidget(card, place // 4, place % 4)
             self._cards[name] = card
         row = QHBoxLayout()
@@ -110,7 +130,7 @@ class StartPage(QWidget):
                 continue
             xs, ys = outcome.geometry.xs, outcome.geometry.ys
             view = fitted(
-                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), CARD.width(), CARD.height(), (10, 10, 10, 10)
+                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), CARD.width(), CARD.height(), (8, 8, 8, 8)
             )
             pixels = self._renderer.draw(
                 outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio
@@ -118,4 +138,4 @@ class StartPage(QWidget):
             height, width = pixels.shape[:2]
             image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
             image.setDevicePixelRatio(ratio)
-            card.setIcon(QIcon(QPixmap.fromImage(image)))
+            card.picture.setPixmap(QPixmap.fromImage(image))

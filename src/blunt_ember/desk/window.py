@@ -55,6 +55,7 @@ class Window(QMainWindow):
         self.solver = solver or Solver(self)
         self.outcome: Outcome | None = None
         self.live = True
+        self._seen: Case | None = None
         self._late = QTimer(self)
         self._late.setSingleShot(True)
         self._late.setInterval(PATIENCE_MS)
@@ -235,10 +236,9 @@ class Window(QMainWindow):
 
     def _case_changed(self) -> None:
         self._show_state()
-        if self._is_current() or self.current.case is None:
-            return
-        if self.outcome is not None and self.outcome.case.data == self.current.case.data:
-            return
+        if self.current.case is None or self.current.case is self._seen:
+            return  # only its file or its title bar changed; what was stopped stays stopped
+        self._seen = self.current.case
         if self.live:
             self._solve()
         else:

@@ -1,0 +1,33 @@
+# Two commands do all set-up on a fresh machine: `make demo` and `make test`.
+.PHONY: demo test setup check core-without-qt bench lock
+
+PYTHON := .venv/bin/python
+
+setup: .venv/ready
+
+.venv/ready: requirements.lock pyproject.toml scripts/setup.sh
+	sh scripts/setup.sh
+
+demo: setup
+	.venv/bin/blunt-ember demo
+
+test: setup check core-without-qt
+	QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest
+
+# Style, types and the direction of the imports.
+check: setup
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+# The core's tests in a Python that cannot find Qt.
+core-without-qt: setup
+	$(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk
+
+bench: setup
+	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py
+
+# Resolve the newest versions within pyproject.toml anew.
+lock:
+	sh scripts/lock.sh

@@ -1,0 +1,106 @@
+"""Quantities as people write them, and what is refused."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from blunt_ember.case.display import number, shown
+from blunt_ember.case.evaluation import STEFAN_BOLTZMANN, Value, evaluate, quantity_si, resolve
+from blunt_ember.case.expressions import renamed
+from blunt_ember.case.units import (
+    CONDUCTIVITY,
+    DIMENSIONLESS,
+    FILM_COEFFICIENT,
+    HEAT_FLUX,
+    LENGTH,
+    NUMBER,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+)
+from blunt_ember.errors import ExpressionError
+
+BTU, FOOT = 1055.05585262, 0.3048
+
+
+@pytest.mark.parametrize(("text", "kind", "si"), [
+    ("114 mm", LENGTH, 0.114), ("114mm", LENGTH, 0.114), ("1 in + 2*3 cm", LENGTH, 0.0854),
+    ("sqrt(4 m²)", LENGTH, 2.0), ("max(1 mm, 2 cm, 3 mm)", LENGTH, 0.02), ("-2 mm", LENGTH, -0.002),
+    ("1\u2009250 mm", LENGTH, 1.25), ("2e-3 m", LENGTH, 0.002), (".5 m", LENGTH, 0.5),
+    ("12 W/(m² K)", FILM_COEFFICIENT, 12.0), ("12 W/m2K", FILM_COEFFICIENT, 12.0),
+    ("12 W/m²K", FILM_COEFFICIENT, 12.0), ("12 W/m^2/K", FILM_COEFFICIENT, 12.0),
+    ("12 W m-2 K-1", FILM_COEFFICIENT, 12.0), ("12 W·m⁻²·K⁻¹", FILM_COEFFICIENT, 12.0),
+    ("12 W/(m²·K)", FILM_COEFFICIENT, 12.0), ("12 W/(m² °C)", FILM_COEFFICIENT, 12.0),
+    ("2 BTU/(h ft² °F)", FILM_COEFFICIENT, 2 * BTU / 3600 / FOOT**2 * 1.8),
+    ("0.35 W/m K", CONDUCTIVITY, 0.35), ("0.002 W/(mm K)", CONDUCTIVITY, 2.0), ("1.9 kW/m²", HEAT_FLUX, 1900.0),
+    ("25 °C", TEMPERATURE, 298.15), ("77 °F", TEMPERATURE, 298.15), ("-40 °F", TEMPERATURE, 233.15),
+    ("-5 degC", TEMPERATURE, 268.15), ("300 K", TEMPERATURE, 300.0), ("25 °C + 5 K", TEMPERATURE, 303.15),
+    ("(20 °C + 30 °C)/2", TEMPERATURE, 298.15), ("0.5 °C", TEMPERATURE_DIFFERENCE, 0.5),
+    ("9 °F", TEMPERATURE_DIFFERENCE, 5.0), ("980 °C - 25 °C", TEMPERATURE_DIFFERENCE, 955.0),
+    ("0.5 %", NUMBER, 0.005), ("2^3^2", NUMBER, 512.0), ("-2^2", NUMBER, -4.0), ("2*-3", NUMBER, -6.0),
+    ("erf(0.5) + cos(pi)", NUMBER, math.erf(0.5) - 1), ("30° / 1°", NUMBER, 30.0),
+    ("0.9*sigma*(500 K)^4", HEAT_FLUX, 0.9 * STEFAN_BOLTZMANN * 500.0**4),
+])  # fmt: skip
+def test_a_quantity_is_read_in_si(text: str, kind: object, si: float) -> None:
+    assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-12)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("text", "kind", "said"), [
+    ("12", LENGTH, "has no unit: a length is written like '12 mm'"), ("12 W", LENGTH, "'12 W' is not a length"),
+    ("12 mmm", LENGTH, "did you mean 'mm'"), ("0,35 W/(m K)", CONDUCTIVITY, "decimal comma"), ("", LENGTH, "nothing"),
+    ("25 °C + 5 °C", TEMPERATURE, "a difference in kelvin"), ("-300 °C", TEMPERATURE, "below absolute zero"),
+    ("1 m + 1 s", LENGTH, "two sides of '+'"), ("1/0", NUMBER, "divides by zero"), ("9^9^9^9", NUMBER, "finite"),
+    ("2 t_brick", LENGTH, "written with *"), ("(1 m", LENGTH, "')' is missing"), ("1 m)", LENGTH, "not expected"),
+    ("sin(1 m)", NUMBER, "takes a plain number"), ("nope(1)", NUMBER, "not a function"), ("a", NUMBER, "not defined"),
+    ("(1 m)^(1 m)", NUMBER, "exponent"), ("sqrt(1, 2)", NUMBER, "one argument"), ("T", TEMPERATURE, "no value here"),
+    ("(" * 60 + "1" + ")" * 60, NUMBER, "nested too deep"), ("1" * 3000, NUMBER, "longer than"),
+    ("().__class__", NUMBER, "no meaning"), ("__import__('os')", NUMBER, "no meaning"), ("ln(-1)", NUMBER, "finite"),
+    ("5 m; 3", LENGTH, "no meaning"), ("1 m 20 cm", LENGTH, "not expected"), ("12 W / h", LENGTH, "'h' is not defined"),
+])  # fmt: skip
+def test_a_mistake_is_named(text: str, kind: object, said: str) -> None:
+    with pytest.raises(ExpressionError, match="(?s).*") as caught:
+        quantity_si(text, kind, {})  # type: ignore[arg-type]
+    assert said in str(caught.value)
+
+
+@given(st.text(alphabet="0123456789.eE+-*/^()·²³⁻°CFKWm tk_,%'\"\\[]{}µπ", max_size=40))
+def test_junk_raises_nothing_but_our_error(text: str) -> None:
+    try:
+        quantity_si(text, LENGTH, {"t": Value(1.0, LENGTH.dimension)})
+    except ExpressionError as error:
+        assert str(error)
+
+
+def test_formulas_refer_to_each_other_in_any_order_and_loops_are_named() -> None:
+    values, faults = resolve({"q": "dT/R", "R": "0.5 m² K/W", "dT": "100 K", "a": "b", "b": "a + 1", "c": "a"}, {})
+    assert values["q"].magnitude == pytest.approx(200.0)
+    assert "a → b → a" in faults["b"] or "a → b → a" in faults["a"]
+    assert set(faults) == {"a", "b", "c"}
+
+
+def test_a_formula_is_evaluated_over_arrays() -> None:
+    x = Value(np.linspace(0, 1, 5), LENGTH.dimension)
+    value = evaluate("100 K * exp(-x/(0.5 m)) + 20 K", {"x": x})
+    np.testing.assert_allclose(value.magnitude, 100 * np.exp(-np.linspace(0, 1, 5) / 0.5) + 20)
+    assert evaluate("x/x + 1", {"x": Value(np.ones(3), LENGTH.dimension)}).dimension == DIMENSIONLESS
+
+
+def test_renaming_leaves_units_of_the_same_spelling() -> None:
+    assert renamed("5 m + m*2 - (m)", "m", "width") == "5 m + width*2 - (width)"
+
+
+@pytest.mark.parametrize(("value", "digits", "text"), [
+    (1156.481022, 5, "1\u2009156.5"), (-0.00012, 5, "−0.00012"), (1234567.0, 7, "1\u2009234\u2009567"), (0.0, 5, "0"),
+    (4.2e-13, 3, "4.2e−13"), (99999.7, 5, "100\u2009000"), (float("inf"), 3, "∞"), (25.0, 5, "25"),
+])  # fmt: skip
+def test_numbers_are_shown_to_significant_digits(value: float, digits: int, text: str) -> None:
+    assert number(value, digits) == text
+
+
+def test_a_temperature_is_shown_on_the_relative_scale() -> None:
+    assert shown(298.15, TEMPERATURE) == "25 °C"
+    assert shown(0.114, LENGTH) == "114 mm"

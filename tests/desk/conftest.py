@@ -1,0 +1,71 @@
+"""A real window with a real solver process; settings in a folder of the test."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.desk.application import application
+from blunt_ember.desk.sheet import EntryField
+from blunt_ember.desk.window import Window
+from blunt_ember.gallery.families import demo_case
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        item.add_marker(pytest.mark.qt_log_level_fail("CRITICAL"))
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from PyQt6.QtCore import QSettings
+
+    QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture
+def window(qapp: object, qtbot: QtBot) -> Iterator[Window]:
+    application()
+    made = Window()
+    made.show_case(demo_case(), None)
+    made.show()
+    qtbot.waitExposed(made)
+    settled(qtbot, made)
+    yield made
+    made.current.open(demo_case(), None)  # nothing left to save
+    made.close()
+    made.deleteLater()
+
+
+def settled(qtbot: QtBot, window: Window) -> None:
+    """Wait for the final outcome of the case as it stands."""
+    qtbot.waitUntil(
+        lambda: window.outcome is not None and window.outcome.final and window.outcome.case is window.current.case,
+        timeout=20_000,
+    )
+    qtbot.wait(20)
+
+
+def field(window: Window, key: str) -> EntryField:
+    found = window.sheet.entry(key)
+    assert found is not None, key
+    window.sheet.ensureWidgetVisible(found)
+    return found
+
+
+def type_into(widget: QWidget, text: str, key: Qt.Key = Qt.Key.Key_Return) -> None:
+    """Replace the text of a field by real key events."""
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+    QTest.keyClick(widget, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, key)

@@ -1,0 +1,124 @@
+"""The method on its own: orders of convergence, residual heat flows, what has no answer."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+import pytest
+from scipy.sparse.linalg import spsolve
+
+from blunt_ember.case.document import MeshWish, Section
+from blunt_ember.errors import SolverError
+from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
+from blunt_ember.fem.families import FAMILIES
+from blunt_ember.fem.heat_flows import surface_heat
+from blunt_ember.fem.problem import Exchange, Held, Problem
+from blunt_ember.fem.reading import flux_at, temperature_at
+from blunt_ember.fem.steady import solve_steady
+from blunt_ember.geometry.section import section_geometry
+from blunt_ember.mesh.mapped import mapped_mesh
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+
+def mesh_of(regions: dict[str, Any], order: Literal[1, 2], size: str) -> Mesh:
+    entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
+    body = Section.model_validate({"kind": "section", "regions": entries})
+    return mapped_mesh(section_geometry(body), MeshWish.model_validate({"order": order, "size": size, "across": 1}))
+
+
+SQUARE = {"plate": {"size": ["1 m", "1 m"]}}
+
+
+def bent(points: Floats) -> Floats:
+    """A smooth map that leaves no cell of the square a rectangle."""
+    x, y = points.T
+    bulge = 0.06 * np.sin(np.pi * x) * np.sin(np.pi * y)
+    return np.column_stack([x + bulge + 0.1 * y, y - 0.7 * bulge + 0.05 * x * x])
+
+
+def harmonic(points: Floats) -> Floats:
+    """A manufactured solution of ∇²T = 0."""
+    return 300 + 40 * np.exp(1.3 * points[:, 0]) * np.cos(1.3 * points[:, 1])
+
+
+def manufactured_error(order: Literal[1, 2], cells: int) -> tuple[float, float]:
+    """Errors of temperature and of flux in L2, held to the manufactured solution all round."""
+    flat = mesh_of(SQUARE, order, f"{1 / cells} m")
+    points = bent(flat.points)
+    (block,) = flat.blocks
+    matrix = gathered([(block.nodes, conduction_elements(block, points, np.full(len(block.nodes), 2.5)))], len(points))
+    edge = np.unique(np.concatenate([facets.nodes.ravel() for facets in flat.surfaces.values()]))
+    temperature = harmonic(points)
+    free = np.setdiff1d(np.arange(len(points)), edge)
+    held = np.zeros(len(points))
+    held[edge] = temperature[edge]
+    solved = held.copy()
+    solved[free] = spsolve(matrix[free][:, free].tocsc(), -(matrix @ held)[free])
+    family = FAMILIES[block.family]
+    gradients, determinant = physical_gradients(block.family, points[block.nodes], family.points)
+    places = np.einsum("qk,mkj->mqj", family.values(family.points), points[block.nodes]).reshape(-1, 2)
+    gap = (solved[block.nodes] @ family.values(family.points).T).ravel() - harmonic(places)
+    slope = np.einsum("mqkj,mk->mqj", gradients, solved[block.nodes]).reshape(-1, 2)
+    x, y = 1.3 * places.T
+    exact = 52 * np.exp(x)[:, None] * np.column_stack([np.cos(y), -np.sin(y)])
+    weights = (determinant * family.weights).ravel()
+    return float(np.sqrt(weights @ gap**2)), float(np.sqrt(weights @ ((slope - exact) ** 2).sum(axis=1)))
+
+
+@pytest.mark.parametrize(("order", "expected"), [(1, (2.0, 1.0)), (2, (3.0, 2.0))])
+def test_the_order_of_convergence_is_the_theoretical_one(order: Literal[1, 2], expected: tuple[float, float]) -> None:
+    coarse, fine = manufactured_error(order, 8), manufactured_error(order, 16)
+    observed = np.log2(np.array(coarse) / np.array(fine))
+    assert np.all(np.abs(observed - expected) < 0.15), observed
+
+
+POST: dict[str, dict[str, Any]] = {
+    "insulation": {"size": ["300 mm", "120 mm"]},
+    "post": {"size": ["40 mm", "160 mm"], "at": ["130 mm", "0 mm"]},
+}
+
+
+@pytest.mark.parametrize("order", [1, 2])
+def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) -> None:
+    mesh = mesh_of(POST, order, "45 mm")
+    problem = Problem(mesh, 0.7, (0.04, 15.0), {"post.bottom": Held(700.0), "insulation.bottom": Held(650.0)}, {
+        "post.top": Exchange(h=25.0, fluid=290.0), "insulation.top": Exchange(flux=-40.0, h=8.0, fluid=295.0),
+        "post.left": Exchange(flux=120.0), "insulation.left": Exchange(),
+    })  # fmt: skip
+    heat = surface_heat(problem, solve_steady(problem))
+    outer = {name: value for name, value in heat.items() if mesh.surfaces[name].outer}
+    passing = sum(abs(value) for value in outer.values()) / 2
+    assert abs(sum(outer.values())) < 1e-12 * passing
+    post = sum(value for name, value in outer.items() if name.startswith("post."))
+    assert heat["insulation|post"] == pytest.approx(-post, rel=1e-10)
+    assert heat["insulation.left"] == heat["insulation.right"] == 0.0
+
+
+def test_readings_use_the_shape_functions_of_the_cell() -> None:
+    mesh = mesh_of(SQUARE, 2, "0.34 m")
+    x, y = mesh.points.T
+    field = 3 + 2 * x - y + x * y + 4 * x * x - 2 * y * y
+    places = np.array([[0.11, 0.93], [1.0, 0.0], [0.5, 0.5], [1 / 3, 2 / 3], [1.2, 0.5]])
+    a, b = places.T
+    expected = 3 + 2 * a - b + a * b + 4 * a * a - 2 * b * b
+    found = temperature_at(mesh, field, places)
+    np.testing.assert_allclose(found[:4], expected[:4], rtol=1e-12)
+    flux = flux_at(mesh, field, np.array([2.0]), places)
+    np.testing.assert_allclose(flux[:4], -2 * np.column_stack([2 + b + 8 * a, -1 + a - 4 * b])[:4], rtol=1e-9)
+    assert np.isnan(found[4])
+
+
+@pytest.mark.parametrize(("held", "exchanges", "named"), [
+    ({}, {"post.top": Exchange(flux=10.0)}, "insulation, post"), ({}, {}, "insulation, post"),
+    ({}, {"post.top": Exchange(h=0.0, fluid=300.0)}, "insulation, post"),
+])  # fmt: skip
+def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
+    with pytest.raises(SolverError, match=f"no temperature can settle in {named}:"):
+        solve_steady(Problem(mesh_of(POST, 1, "45 mm"), 1.0, (0.04, 15.0), held, exchanges))
+
+
+def test_only_the_part_that_floats_is_named() -> None:
+    mesh = mesh_of({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
+    with pytest.raises(SolverError, match="settle in b:"):
+        solve_steady(Problem(mesh, 1.0, (1.0, 1.0), {"a.left": Held(300.0)}, {}))

@@ -1,0 +1,111 @@
+"""Pictures hold what they should: colours by value, outlines in their place, curves over each other."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from blunt_ember.checks.profile import profile_through
+from blunt_ember.flow import Flow, Outcome
+from blunt_ember.gallery.families import family
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.charts import ProfileChart
+from blunt_ember.picture.lenses import LENSES, shade
+from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
+from blunt_ember.picture.view import View, fitted
+
+
+@pytest.fixture(scope="module")
+def outcome() -> Outcome:
+    return Flow().run(family("composite-wall").case())
+
+
+@pytest.fixture(scope="module")
+def renderer() -> BodyRenderer:
+    return BodyRenderer()
+
+
+def view_of(outcome: Outcome) -> View:
+    assert outcome.geometry is not None
+    low = np.array([outcome.geometry.xs[0], outcome.geometry.ys[0]])
+    high = np.array([outcome.geometry.xs[-1], outcome.geometry.ys[-1]])
+    return fitted(low, high, 400, 300, (40, 30, 50, 60))
+
+
+def test_lightness_rises_evenly_along_the_temperature_map() -> None:
+    steps = np.diff(to_lab(temperature_map())[:, 0])
+    assert steps.min() > 0.9 * steps.max() > 0
+    lightness = to_lab(difference_map())[:, 0]
+    assert np.argmax(lightness) == len(lightness) // 2
+    sample = np.array([[0.2, 0.5, 0.9], [0.01, 0.02, 0.0], [1.0, 1.0, 1.0]])
+    np.testing.assert_allclose(from_lab(to_lab(sample)), sample, atol=1e-6)
+    np.testing.assert_allclose(to_lab(np.ones((1, 3)))[0], [100, 0, 0], atol=0.01)
+
+
+def test_a_view_is_undone_by_its_inverse_and_zooms_about_a_place() -> None:
+    view = View(400, 300, (0.2, -0.1), 0.001)
+    places = np.array([[0.1, 0.2], [-0.3, 0.0]])
+    np.testing.assert_allclose(view.metres(view.pixels(places)), places)
+    fixed = view.metres(np.array([[70.0, 30.0]]))
+    np.testing.assert_allclose(view.zoomed(3, (70.0, 30.0)).metres(np.array([[70.0, 30.0]])), fixed)
+    np.testing.assert_allclose(view.moved(10, 20).pixels(places), view.pixels(places) + [10, 20])
+
+
+@pytest.mark.parametrize("ratio", [1.0, 2.0])
+def test_the_temperature_picture_has_the_colour_of_each_value(
+    outcome: Outcome, renderer: BodyRenderer, ratio: float
+) -> None:
+    view = view_of(outcome)
+    found = shade(outcome, "Temperature")
+    assert found is not None and outcome.exact is not None
+    image = renderer.draw(outcome, "Temperature", found, view, LIGHT, ratio)
+    assert image.shape == (300 * ratio, 400 * ratio, 4)
+    for x in (0.01, 0.05, 0.1, 0.13, 0.155):
+        place = np.array([[x, 0.043]])
+        column, row = (view.pixels(place)[0] * ratio).astype(int)
+        share = (outcome.exact.temperature(place)[0] - found.low) / (found.high - found.low)
+        expected = temperature_map()[int(share * 255)]
+        assert np.abs(image[row, column, :3] / 255 - expected).max() < 0.05
+    background = np.array(rgb(LIGHT.stage))
+    assert np.abs(image[2, 2, :3] / 255 - background).max() < 0.01
+
+
+def test_every_lens_draws_something_of_its_own(outcome: Outcome, renderer: BodyRenderer) -> None:
+    view = view_of(outcome)
+    images = [
+        renderer.draw(outcome, lens, shade(outcome, lens), view, theme) for lens in LENSES for theme in (LIGHT, DARK)
+    ]
+    for place, image in enumerate(images):
+        assert all((image != other).any() for other in images[:place])
+        assert len(np.unique(image.reshape(-1, 4), axis=0)) > 5
+
+
+def test_the_body_is_drawn_before_it_is_solved(outcome: Outcome, renderer: BodyRenderer) -> None:
+    bare = Outcome(outcome.case, outcome.geometry)
+    image = renderer.draw(bare, "Temperature", shade(bare, "Temperature"), view_of(outcome), LIGHT)
+    ink = (np.abs(image[..., :3].astype(int) - (np.array(rgb(LIGHT.ink)) * 255)).max(axis=-1) < 60).sum()
+    assert ink > 500
+
+
+def test_legend_ticks_are_round_and_in_place(outcome: Outcome) -> None:
+    found = shade(outcome, "Temperature")
+    assert found is not None
+    ticks = found.ticks(5)
+    assert [text for _, text in ticks] == ["200", "400", "600", "800"]
+    span = found.high - found.low
+    for share, text in ticks:
+        assert found.low + share * span - 273.15 == pytest.approx(float(text))
+
+
+def test_the_chart_fills_its_size_and_differs_with_the_curve(outcome: Outcome) -> None:
+    assert outcome.geometry and outcome.mesh and outcome.solution
+    temperature = outcome.solution.temperature
+    chart = ProfileChart()
+    profiles = [
+        profile_through(axis, outcome.geometry, outcome.mesh, temperature, exact)
+        for axis, exact in ((0, outcome.exact), (0, None), (1, outcome.exact))
+    ]
+    images = [chart.draw(profile, 600, 200, LIGHT) for profile in profiles]
+    assert all(image.shape == (200, 600, 4) for image in images)
+    assert (images[0] != images[1]).any() and (images[0] != images[2]).any()
+    assert chart.draw(profiles[0], 600, 200, DARK, 2.0).shape == (400, 1200, 4)

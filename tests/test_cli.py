@@ -1,0 +1,110 @@
+"""The command line as others run it: a process of its own, exit status, output."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+
+def run(*arguments: str, folder: Path, **environment: str) -> subprocess.CompletedProcess[str]:
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    command = [sys.executable, "-m", "blunt_ember", *arguments]
+    return subprocess.run(command, cwd=folder, env={**env, **environment}, capture_output=True, text=True, timeout=120)
+
+
+@pytest.fixture
+def wall(tmp_path: Path) -> Path:
+    made = run(
+        "new", "composite-wall", "--set", "t_brick=120 mm", "--set", "T_hot=1500 °F", "-o", "w.ember", folder=tmp_path
+    )
+    assert made.returncode == 0, made.stderr
+    return tmp_path / "w.ember"
+
+
+def test_a_case_from_family_to_verdict(wall: Path) -> None:
+    assert '"t_brick": "120 mm"' in wall.read_text(encoding="utf-8")
+    done = run("solve", wall.name, "--json", folder=wall.parent)
+    assert done.returncode == 0, done.stderr
+    result: dict[str, Any] = json.loads(done.stdout)
+    assert {"title", "mesh", "answers", "ledger", "seconds"} <= set(result)
+    assert set(result["mesh"]) == {"nodes", "cells", "order"}
+    keys = {"name", "value", "unit", "error", "expected", "source", "deviation", "tolerance", "verdict"}
+    assert all(keys <= set(answer) for answer in result["answers"])
+    hot, air = (1500 + 459.67) / 1.8, 298.15
+    flux = (hot - air) / (0.120 / 0.35 + 0.05 / 0.12 + 0.003 / 45 + 1 / 12)
+    assert result["answers"][0]["value"] == pytest.approx(flux, rel=1e-10)
+    assert result["answers"][4]["value"] == pytest.approx(air + flux / 12 - 273.15, rel=1e-10)
+    assert result["answers"][4]["unit"] == "°C"
+    rows = {row["name"]: row["heat_flow"] for row in result["ledger"]["rows"]}
+    assert rows == pytest.approx({"brick.left": flux / 10, "shell.right": -flux / 10}, rel=1e-10)
+    assert result["ledger"]["imbalance_relative"] < 1e-9
+
+
+def test_exit_status_tells_off_wrong_and_unsolvable(wall: Path) -> None:
+    text = wall.read_text(encoding="utf-8")
+    cases = {
+        1: text.replace('"t_blanket/k_blanket', '"2*t_blanket/k_blanket').replace("+ t_blanket/k", "+ 2*t_blanket/k"),
+        2: text.replace('"120 mm"', '"120 W"'),
+        3: text.replace('{"on": "brick.left", "temperature": "T_hot"},', "").replace(
+            '"film": {"h": "h_out", "temperature": "T_air"}', '"flux": "100 W/m²"'
+        ),
+    }
+    for status, changed in cases.items():
+        assert changed != text
+        wall.write_text(changed, encoding="utf-8")
+        done = run("solve", wall.name, folder=wall.parent)
+        assert done.returncode == status, (status, done.stdout, done.stderr)
+        assert "Traceback" not in done.stderr
+    assert "no temperature can settle" in done.stderr
+    wall.write_text(cases[2], encoding="utf-8")
+    told = run("solve", wall.name, "--json", folder=wall.parent)
+    assert "body.regions.brick.size[0]" in {fault["path"] for fault in json.loads(told.stdout)["faults"]}
+    assert "body.regions.brick.size[0]: 't_brick' is not a length" in told.stderr
+
+
+@pytest.mark.parametrize(("arguments", "said"), [
+    (("new", "composite-wal", "-o", "x.ember"), "did you mean 'composite-wall'"),
+    (("new", "plane-wall", "--set", "thick=1 mm", "-o", "x.ember"), "no parameter 'thick'"),
+    (("new", "plane-wall", "--set", "thickness=1 W", "-o", "x.ember"), "is not a length"),
+    (("new", "plane-wall", "--set", "thickness", "-o", "x.ember"), "NAME=QUANTITY"),
+    (("new", "plane-wall", "-o", "w.ember"), "exists already"), (("solve", "none.ember"), "no such file"),
+    (("new", "plane-wall", "-o", "no/such/x.ember"), "no such file"), (("slove", "w.ember"), "unrecognized"),
+    (("slove",), "no command 'slove'"), (("solve", "."), "is a directory"),
+])  # fmt: skip
+def test_a_wrong_command_says_how_to_mend_it(wall: Path, arguments: tuple[str, ...], said: str) -> None:
+    done = run(*arguments, folder=wall.parent)
+    assert done.returncode == 2
+    assert said in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_families_schema_and_verify_print_json(tmp_path: Path) -> None:
+    families = json.loads(run("families", "--json", folder=tmp_path).stdout)
+    assert {"plane-wall", "composite-wall"} <= {entry["name"] for entry in families}
+    assert "properties" in json.loads(run("schema", folder=tmp_path).stdout)
+    verified = run("verify", "--json", folder=tmp_path)
+    summary = json.loads(verified.stdout)
+    assert verified.returncode == 0
+    assert summary["agree"] == summary["count"] == len(summary["checks"]) > 200
+
+
+def test_the_demo_without_a_display_writes_pictures_and_tables(tmp_path: Path) -> None:
+    done = run("demo", "-o", "out", folder=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert str(tmp_path / "out") in done.stdout
+    written = {path.name: path.stat().st_size for path in (tmp_path / "out").iterdir()}
+    assert {"temperature.png", "heat-flow.png", "profile.png", "checks.csv", "kiln-wall.ember"} <= set(written)
+    assert min(written.values()) > 500
+    assert run("solve", "out/kiln-wall.ember", folder=tmp_path).returncode == 0
+
+
+def test_help_teaches_a_first_case(tmp_path: Path) -> None:
+    done = run("--help", folder=tmp_path)
+    assert "blunt-ember solve wall.ember" in done.stdout
+    assert "exit status" in done.stdout
