@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from multiprocessing.connection import Connection
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.errors import SolverError
-from blunt_ember.flow import Flow, Outcome
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.flow import Outcome
 
-#: A reply: the number of the request, and the outcome less its case, which the asker has.
+#: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has.
 Reply = tuple[int, dict[str, Any]]
 
 
 def serve(connection: Connection) -> None:
     """Answer requests ``(number, case data)`` until the other end is closed."""
+    # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
+    from blunt_ember.case.case import case_from_data
+    from blunt_ember.errors import SolverError
+    from blunt_ember.flow import Flow, Outcome
+
     flow = Flow()
     while True:
         try:
@@ -22,20 +27,29 @@ def serve(connection: Connection) -> None:
         except (EOFError, OSError):
             return
         case = case_from_data(data)
+        before = None
         try:
             for outcome in flow.outcomes(case):
-                connection.send((number, _without_case(outcome)))
+                connection.send((number, _news(outcome, before)))
+                before = outcome
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # the window must hear of it, whatever it was
             trouble = SolverError(f"the solver met something unforeseen ({type(error).__name__}: {error})")
-            connection.send((number, _without_case(Outcome(case, final=True, trouble=trouble))))
+            connection.send((number, _news(Outcome(case, final=True, trouble=trouble), None)))
 
 
-def with_case(reply: dict[str, Any], case: Case) -> Outcome:
-    """Put a reply back together with the case it was asked for."""
-    return Outcome(case=case, **reply)
+def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
+    """Put a reply together with what was known of the case before it."""
+    from blunt_ember.flow import Outcome
+
+    known = {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
+    return Outcome(case=case, **{**known, **news})
 
 
-def _without_case(outcome: Outcome) -> dict[str, Any]:
-    return {key: value for key, value in vars(outcome).items() if key != "case"}
+def _news(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
+    return {
+        key: value
+        for key, value in vars(outcome).items()
+        if key != "case" and (before is None or value is not getattr(before, key))
+    }

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
+import re
 
 import numpy as np
 import pytest
@@ -62,17 +64,14 @@ def test_a_quantity_is_read_in_si(text: str, kind: object, si: float) -> None:
     ("5 m; 3", LENGTH, "no meaning"), ("1 m 20 cm", LENGTH, "not expected"), ("12 W / h", LENGTH, "'h' is not defined"),
 ])  # fmt: skip
 def test_a_mistake_is_named(text: str, kind: object, said: str) -> None:
-    with pytest.raises(ExpressionError, match="(?s).*") as caught:
+    with pytest.raises(ExpressionError, match=re.escape(said)):
         quantity_si(text, kind, {})  # type: ignore[arg-type]
-    assert said in str(caught.value)
 
 
 @given(st.text(alphabet="0123456789.eE+-*/^()·²³⁻°CFKWm tk_,%'\"\\[]{}µπ", max_size=40))
 def test_junk_raises_nothing_but_our_error(text: str) -> None:
-    try:
-        quantity_si(text, LENGTH, {"t": Value(1.0, LENGTH.dimension)})
-    except ExpressionError as error:
-        assert str(error)
+    with contextlib.suppress(ExpressionError):
+        assert math.isfinite(quantity_si(text, LENGTH, {"t": Value(1.0, LENGTH.dimension)}))
 
 
 def test_formulas_refer_to_each_other_in_any_order_and_loops_are_named() -> None:

@@ -132,10 +132,12 @@ def test_extremes_and_means_on_surfaces_and_lines_are_those_of_the_exact_field()
 @pytest.mark.parametrize(("change", "path", "said"), [
     ({"questions": [{"name": "q", "temperature": ["1 m", "1 m"]}]}, "questions[0].temperature", "outside the body"),
     ({"questions": [{"name": "q", "mean": "brick.lft"}]}, "questions[0].mean", "did you mean 'brick.left'"),
-    ({"questions": [{"name": "q", "mean": {"start": ["1 m", "1 m"], "end": ["2 m", "2 m"]}}]}, "questions[0].mean", "lies in"),
+    ({"questions": [{"name": "q", "mean": {"start": ["1 m", "1 m"], "end": ["2 m", "2 m"]}}]},
+     "questions[0].mean", "lies in"),
     ({"surroundings": [{"on": "brick.lft", "temperature": "1 °C"}]}, "surroundings[0].on", "did you mean 'brick.left'"),
     ({"surroundings": [{"on": "brick|blanket", "temperature": "1 °C"}]}, "surroundings[0].on", "inside the body"),
-    ({"surroundings": [{"on": ["brick.left", "brick.left"], "temperature": "1 °C"}]}, "surroundings[0].on", "already held"),
+    ({"surroundings": [{"on": ["brick.left", "brick.left"], "temperature": "1 °C"}]},
+     "surroundings[0].on", "already held"),
     ({"surroundings": [{"on": "brick.left", "temperature": "1 °C"}, {"on": "brick.left", "flux": "1 W/m²"}]},
      "surroundings[1].on", "already held"),
 ])  # fmt: skip
@@ -166,7 +168,8 @@ def test_the_estimated_error_covers_the_true_one_where_heat_bends() -> None:
             "format": "blunt-ember/1", "materials": {"wool": {"k": "0.04 W/(m K)"}, "steel": {"k": "15 W/(m K)"}},
             "body": {"kind": "section", "regions": {
                 "wool": {"shape": "rectangle", "size": ["300 mm", "120 mm"], "material": "wool"},
-                "post": {"shape": "rectangle", "size": ["40 mm", "160 mm"], "at": ["130 mm", "0 mm"], "material": "steel"},
+                "post": {"shape": "rectangle", "size": ["40 mm", "160 mm"], "at": ["130 mm", "0 mm"],
+                         "material": "steel"},
             }},
             "surroundings": [{"on": ["wool.bottom", "post.bottom"], "temperature": "640 °C"},
                              {"on": ["wool.top", "post.top"], "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}}],

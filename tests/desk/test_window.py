@@ -6,6 +6,8 @@ import json
 import os
 import signal
 import time
+from functools import partial
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -196,7 +198,10 @@ def test_a_broken_file_is_explained_and_changes_nothing(window: Window, qtbot: Q
             seen.append(dialog.text.toPlainText())
             QTest.keyClick(dialog, Qt.Key.Key_Escape)
 
-    for raw in (path.read_text(encoding="utf-8"), '{"format": '):
+    def reached(count: int) -> bool:
+        return len(seen) >= count
+
+    for told, raw in enumerate((path.read_text(encoding="utf-8"), '{"format": '), start=1):
         path.write_text(raw, encoding="utf-8")
         QTimer.singleShot(150, read_and_close)
         mime = QMimeData()
@@ -204,7 +209,7 @@ def test_a_broken_file_is_explained_and_changes_nothing(window: Window, qtbot: Q
         drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton,
                           Qt.KeyboardModifier.NoModifier)  # fmt: skip
         window.dropEvent(drop)
-        qtbot.waitUntil(lambda count=len(seen): len(seen) > count, timeout=5000)  # type: ignore[misc]
+        qtbot.waitUntil(partial(reached, told), timeout=5000)
     assert "body.regions.brick.size[1]: '12 W' is not a length" in seen[0]
     assert "materials.brick.kk: 'kk' is not known here; did you mean 'k'?" in seen[0]
     assert "line 1, column" in seen[1]
@@ -291,7 +296,7 @@ def test_reading_zooming_and_lenses_by_mouse_and_keys(window: Window, qtbot: QtB
         assert picture is not None
         pictures.append(pixels(picture))
     assert stage.lens == "Temperature"
-    assert all((a != b).any() for a, b in zip(pictures, pictures[1:], strict=False))
+    assert all((a != b).any() for a, b in pairwise(pictures))
     stage.setFocus()
     for key in (Qt.Key.Key_Plus, Qt.Key.Key_Left, Qt.Key.Key_Up):
         QTest.keyClick(stage, key)

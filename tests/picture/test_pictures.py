@@ -48,7 +48,7 @@ def test_a_view_is_undone_by_its_inverse_and_zooms_about_a_place() -> None:
     np.testing.assert_allclose(view.metres(view.pixels(places)), places)
     fixed = view.metres(np.array([[70.0, 30.0]]))
     np.testing.assert_allclose(view.zoomed(3, (70.0, 30.0)).metres(np.array([[70.0, 30.0]])), fixed)
-    np.testing.assert_allclose(view.moved(10, 20).pixels(places), view.pixels(places) + [10, 20])
+    np.testing.assert_allclose(view.moved(10, 20).pixels(places), view.pixels(places) + np.array([10, 20]))
 
 
 @pytest.mark.parametrize("ratio", [1.0, 2.0])

@@ -14,6 +14,7 @@ class FlowLayout(QLayout):
         self._items: list[QLayoutItem] = []
         self._gap = spacing
         self._indent = indent
+        self._heights: dict[int, int] = {}
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem | None) -> None:
@@ -43,7 +44,14 @@ class FlowLayout(QLayout):
 
     def heightForWidth(self, width: int) -> int:
         """Return the height the lines need at a width."""
-        return self._placed(QRect(0, 0, width, 0), apply=False)
+        if width not in self._heights:
+            self._heights[width] = self._placed(QRect(0, 0, width, 0), apply=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        """Forget heights when an item has changed; asking each item again for every pass of a layout is slow."""
+        self._heights.clear()
+        super().invalidate()
 
     def setGeometry(self, rect: QRect) -> None:
         """Place the items."""

@@ -5,12 +5,16 @@ from __future__ import annotations
 import multiprocessing
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.sip import voidptr
 
-from blunt_ember.case.case import Case
-from blunt_ember.flow_process import serve, with_case
+from blunt_ember.flow_process import serve, with_news
+
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.flow import Outcome
 
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300
@@ -31,6 +35,7 @@ class Solver(QObject):
         self._number = 0
         self._running: Case | None = None
         self._waiting: Case | None = None
+        self._known: Outcome | None = None
         self._overtaken = QTimer(self)
         self._overtaken.setSingleShot(True)
         self._overtaken.setInterval(OVERTAKEN_MS)
@@ -105,7 +110,7 @@ class Solver(QObject):
         if case is None or self._connection is None:
             return
         self._number += 1
-        self._running = case
+        self._running, self._known = case, None
         try:
             self._connection.send((self._number, dict(case.data)))
         except OSError:
@@ -121,7 +126,7 @@ class Solver(QObject):
             return
         if number != self._number or self._running is None:
             return
-        outcome = with_case(reply, self._running)
+        outcome = self._known = with_news(self._known, reply, self._running)
         if outcome.final:
             self._running = None
             self._overtaken.stop()

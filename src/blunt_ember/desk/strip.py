@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QPointF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from blunt_ember.checks.profile import Profile, main_axis, profile_through
 from blunt_ember.flow import Outcome
-from blunt_ember.picture.charts import ProfileChart
 from blunt_ember.picture.palette import LIGHT, Theme
+
+if TYPE_CHECKING:
+    from blunt_ember.picture.charts import ProfileChart
 
 
 class ChartView(QWidget):
@@ -17,7 +21,7 @@ class ChartView(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._chart = ProfileChart()
+        self._chart: ProfileChart | None = None
         self._profile: Profile | None = None
         self._image: QImage | None = None
         self._theme = LIGHT
@@ -58,6 +62,7 @@ class ChartView(QWidget):
         else:
             if self._image is None:
                 ratio = self.devicePixelRatioF()
+                self._chart = self._chart or _new_chart()
                 pixels = self._chart.draw(self._profile, self.width(), self.height(), self._theme, ratio)
                 height, width = pixels.shape[:2]
                 image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
@@ -65,6 +70,13 @@ class ChartView(QWidget):
                 self._image = image
             painter.drawImage(QPointF(0, 0), self._image)
         painter.end()
+
+
+def _new_chart() -> ProfileChart:
+    """Import matplotlib only when the first curve is there to be drawn, when the window is already in use."""
+    from blunt_ember.picture import charts
+
+    return charts.ProfileChart()
 
 
 class Strip(QWidget):

@@ -10,6 +10,8 @@ from blunt_ember.fem.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _TOLERANCE = 1e-6
+#: Pairs of point and cell compared in one go.
+_PAIRS_AT_ONCE = 4_000_000
 
 
 def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
@@ -73,16 +75,23 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
     corners = nodes[block.nodes[:, : FAMILIES[block.family].corners]]
     low, high = corners.min(axis=1), corners.max(axis=1)
     slack = _TOLERANCE * (high - low)
-    found = []
-    for start in range(0, len(points), 64):
-        part = points[start : start + 64]
-        inside = ((part[:, None] >= low - slack) & (part[:, None] <= high + slack)).all(axis=-1)
+    low, high = low - slack, high + slack
+    places, cells = [], []
+    step = max(1, _PAIRS_AT_ONCE // len(low))
+    for start in range(0, len(points), step):
+        part = points[start : start + step]
+        inside = (part[:, None, 0] >= low[:, 0]) & (part[:, None, 0] <= high[:, 0])
+        inside &= (part[:, None, 1] >= low[:, 1]) & (part[:, None, 1] <= high[:, 1])
         place, cell = np.nonzero(inside)
-        local, converged = _local_coordinates(block, nodes, cell, part[place])
-        place, cell, local = place[converged], cell[converged], local[converged]
-        _, first = np.unique(place, return_index=True)
-        found.append((place[first] + start, cell[first], local[first]))
-    return found
+        places.append(place + start)
+        cells.append(cell)
+    place, cell = np.concatenate(places), np.concatenate(cells)
+    if not len(place):
+        return []
+    local, converged = _local_coordinates(block, nodes, cell, points[place])
+    place, cell, local = place[converged], cell[converged], local[converged]
+    _, first = np.unique(place, return_index=True)
+    return [(place[first], cell[first], local[first])]
 
 
 def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:
@@ -90,12 +99,12 @@ def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floa
     family = FAMILIES[block.family]
     local = np.zeros_like(points)
     corners = nodes[block.nodes[cell]]
+    size = np.ptp(corners, axis=1).max(axis=1)
     for _ in range(8):
-        shape, gradient = family.values(local), family.gradients(local)
-        gap = points - np.einsum("pk,pkj->pj", shape, corners)
-        jacobian = np.einsum("pki,pkj->pji", gradient, corners)
-        if not len(points):
+        gap = points - np.einsum("pk,pkj->pj", family.values(local), corners)
+        if (np.abs(gap).max(axis=1) <= 1e-13 * size).all():
             break
+        jacobian = np.einsum("pki,pkj->pji", family.gradients(local), corners)
         local = local + np.linalg.solve(jacobian, gap[..., None])[..., 0]
     inside = np.all(np.abs(local) <= 1 + 1e-5, axis=1)
     return np.clip(local, -1, 1), inside

@@ -33,7 +33,7 @@ class BodyRenderer:
 
     def __init__(self) -> None:
         self._window = _offscreen_window()
-        self._window.SetMultiSamples(8)
+        self._window.SetMultiSamples(4)
         self._renderer = vtkRenderer()
         self._window.AddRenderer(self._renderer)
         self._renderer.GetActiveCamera().ParallelProjectionOn()

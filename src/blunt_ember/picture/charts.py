@@ -6,12 +6,16 @@ from typing import Any
 
 import matplotlib as mpl
 import numpy as np
+from matplotlib.artist import Artist
+from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
+from matplotlib.text import Text
 from matplotlib.ticker import MaxNLocator
 from numpy.typing import NDArray
 
-from blunt_ember.case.display import ZERO_CELSIUS
+from blunt_ember.case.display import ZERO_CELSIUS, number
 from blunt_ember.checks.profile import Profile
 from blunt_ember.picture.palette import Theme
 
@@ -21,67 +25,97 @@ _DPI = 100
 
 
 class ProfileChart:
-    """Temperature along a line, the exact curve over the mesh curve and their difference below."""
+    """Temperature along a line, the exact curve over the mesh curve and their difference below.
+
+    Axes are kept from one drawing to the next, as making them takes longer than drawing them.
+    """
 
     def __init__(self) -> None:
         self._figure = Figure(dpi=_DPI)
         self._canvas = FigureCanvasAgg(self._figure)
+        self._made_for: tuple[Theme, bool] | None = None
+        self._axes: list[Axes] = []
+        self._lines: dict[str, Line2D] = {}
+        self._said: Text | None = None
+        self._passing: list[Artist] = []
 
     def draw(self, profile: Profile, width: int, height: int, theme: Theme, pixel_ratio: float = 1.0) -> Image:
         """Return the chart as (height, width, 4) bytes RGBA."""
-        figure = self._figure
-        figure.clear()
-        figure.set_dpi(_DPI * pixel_ratio)
-        figure.set_size_inches(max(width, 80) / _DPI, max(height, 60) / _DPI)
-        figure.set_facecolor(theme.paper)
-        compared = profile.exact is not None
-        with mpl.rc_context(chart_style(theme)):
-            axes = figure.subplots(2 if compared else 1, 1, sharex=True, squeeze=False,
-                                   height_ratios=[3, 1] if compared else [1])[:, 0]  # fmt: skip
-            self._temperature(axes[0], profile, theme)
-            if profile.exact is not None:
-                self._difference(axes[1], profile.distance, profile.mesh - profile.exact, theme)
-            axes[-1].set_xlabel("distance, mm", labelpad=2)
-            axes[0].set_xlim(0, profile.distance[-1] * 1000)
-            left, right = 62 / max(width, 80), 1 - 14 / max(width, 80)
-            bottom, top = 36 / max(height, 60), 1 - 22 / max(height, 60)
-            figure.subplots_adjust(left, bottom, right, max(top, bottom + 0.1), hspace=0.16)
-            self._canvas.draw()  # type: ignore[no-untyped-call]
+        width, height = max(width, 80), max(height, 60)
+        self._figure.set_dpi(_DPI * pixel_ratio)
+        self._figure.set_size_inches(width / _DPI, height / _DPI)
+        if self._made_for != (theme, profile.exact is not None):
+            self._make(theme, profile.exact is not None)
+        self._show(profile, theme)
+        left, right = 62 / width, 1 - 14 / width
+        bottom, top = 36 / height, 1 - 22 / height
+        self._figure.subplots_adjust(left, bottom, right, max(top, bottom + 0.1), hspace=0.16)
+        self._canvas.draw()  # type: ignore[no-untyped-call]
         return np.array(self._canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
-    @staticmethod
-    def _temperature(axes: mpl.axes.Axes, profile: Profile, theme: Theme) -> None:
-        x = profile.distance * 1000
-        axes.plot(x, profile.mesh - ZERO_CELSIUS, color=theme.ember, linewidth=3.4, alpha=0.55, label="mesh",
-                  solid_capstyle="butt")  # fmt: skip
+    def _make(self, theme: Theme, compared: bool) -> None:
+        """Make axes and curves; their data follow."""
+        self._figure.clear()
+        self._figure.set_facecolor(theme.paper)
+        self._passing = []
+        with mpl.rc_context(chart_style(theme)):
+            rows, ratios = (2, [3, 1]) if compared else (1, [1])
+            grid = self._figure.subplots(rows, 1, sharex=True, squeeze=False, height_ratios=ratios)
+            self._axes = list(grid[:, 0])
+            main = self._axes[0]
+            mesh = main.plot([], [], color=theme.ember, linewidth=3.4, alpha=0.55, label="mesh", solid_capstyle="butt")
+            self._lines = {"mesh": mesh[0]}
+            if compared:
+                self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label="exact")[0]
+            main.text(-0.008, 1.02, "°C", transform=main.transAxes, ha="right", va="bottom", color=theme.quiet)
+            main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
+            main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
+            if compared:
+                self._make_difference(self._axes[1], theme)
+            self._axes[-1].set_xlabel("distance, mm", labelpad=2)
+        self._made_for = (theme, compared)
+
+    def _make_difference(self, axes: Axes, theme: Theme) -> None:
+        axes.axhline(0, color=theme.hairline, linewidth=1)
+        self._lines["difference"] = axes.plot([], [], color=theme.teal, linewidth=1.2)[0]
+        axes.set_yticks([0.0], ["0"])
+        axes.set_ylabel("Δ, K", rotation=0, labelpad=18, va="center")
+        self._said = axes.text(
+            0.995, 0.95, "", transform=axes.transAxes, ha="right", va="top", fontsize=8, color=theme.quiet
+        )
+
+    def _show(self, profile: Profile, theme: Theme) -> None:
+        x, main = profile.distance * 1000, self._axes[0]
+        self._lines["mesh"].set_data(x, profile.mesh - ZERO_CELSIUS)
         if profile.exact is not None:
-            axes.plot(x, profile.exact - ZERO_CELSIUS, color=theme.ink, linewidth=1.0, label="exact")
-        axes.text(-0.008, 1.02, "°C", transform=axes.transAxes, ha="right", va="bottom", color=theme.quiet)
-        axes.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
-        axes.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
-        axes.tick_params(labelbottom=profile.exact is None)
+            self._lines["exact"].set_data(x, profile.exact - ZERO_CELSIUS)
+            self._show_difference(x, profile.mesh - profile.exact)
+        main.set_xlim(0, x[-1])
+        main.relim()
+        main.autoscale_view(scalex=False)
+        for artist in self._passing:
+            artist.remove()
+        self._passing = []
         ends = [start * 1000 for start, _ in profile.joints[1:]] + [x[-1]]
         for (start, name), end in zip(profile.joints, ends, strict=True):
             if start > 0:
-                axes.axvline(start * 1000, color=theme.hairline, linewidth=1, zorder=0)
+                self._passing.append(main.axvline(start * 1000, color=theme.hairline, linewidth=1, zorder=0))
             if end - start * 1000 > 0.07 * x[-1]:
-                axes.text((start * 1000 + end) / 2, 1.02, name, transform=axes.get_xaxis_transform(), ha="center",
-                          va="bottom", fontsize=8, color=theme.quiet)  # fmt: skip
+                place = (start * 1000 + end) / 2
+                self._passing.append(
+                    main.text(
+                        place, 1.02, name, transform=main.get_xaxis_transform(), ha="center", va="bottom",
+                        fontsize=8, color=theme.quiet,
+                    )
+                )  # fmt: skip
 
-    @staticmethod
-    def _difference(
-        axes: mpl.axes.Axes, distance: NDArray[np.float64], difference: NDArray[np.float64], theme: Theme
-    ) -> None:
-        axes.axhline(0, color=theme.hairline, linewidth=1)
-        axes.plot(distance * 1000, difference, color=theme.teal, linewidth=1.2)
+    def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64]) -> None:
+        self._lines["difference"].set_data(x, difference)
         largest = float(np.nanmax(np.abs(difference)))
         limit = max(largest * 1.3, 1e-6)
-        axes.set_ylim(-limit, limit)
-        axes.set_yticks([0.0])
-        axes.set_yticklabels(["0"])
-        axes.set_ylabel("Δ, K", rotation=0, labelpad=18, va="center")
-        said = f"mesh − exact: at most {largest:.1e} K" if largest < 0.01 else f"mesh − exact: at most {largest:.3g} K"
-        axes.text(0.995, 0.95, said, transform=axes.transAxes, ha="right", va="top", fontsize=8, color=theme.quiet)
+        self._axes[1].set_ylim(-limit, limit)
+        if self._said is not None:
+            self._said.set_text(f"mesh − exact: at most {number(largest, 2)} K")
 
 
 def chart_style(theme: Theme) -> dict[Any, Any]:

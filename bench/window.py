@@ -1,0 +1,97 @@
+"""One measured run of the window, printed as ``name seconds``; started by ``run.py``."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections import defaultdict
+from statistics import median
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from blunt_ember.desk.window import Window
+
+
+def _spin(app: QApplication, until: Any) -> None:
+    while not until():
+        app.processEvents()
+        time.sleep(0.0002)
+
+
+def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
+    from blunt_ember.desk.application import application
+    from blunt_ember.desk.solver import Solver
+
+    app = application()
+    solver = Solver()
+    marks.append(("Python, Qt and the solver process started", time.time()))
+    from blunt_ember.desk.window import Window
+    from blunt_ember.gallery.families import demo_case
+
+    marks.append(("VTK, matplotlib and NumPy imported", time.time()))
+    window = Window(solver)
+    window.show_case(demo_case(), None)
+    window.show()
+    app.processEvents()
+    marks.append(("window built and shown", time.time()))
+    _spin(app, lambda: window.outcome is not None)
+    app.processEvents()
+    marks.append(("solver ready, case solved, picture and checks painted", time.time()))
+    _spin(app, lambda: window.strip.chart.profile is not None)
+    app.processEvents()
+    marks.append(("curve painted", time.time()))
+    return app, window
+
+
+def start(began: float) -> None:
+    """Measure a start from the moment the process was asked for."""
+    marks: list[tuple[str, float]] = []
+    _, window = _opened(marks)
+    before = began
+    for name, at in marks:
+        print(f"{name} {at - before}")
+        before = at
+    print(f"in all {marks[-1][1] - began}")
+    window.solver.close()
+
+
+def edit() -> None:
+    """Measure edits of a thickness, each a new mesh, to the painted picture, checks and curve."""
+    from blunt_ember.desk.solver import Solver
+    from run import EDITS, timed
+
+    app, window = _opened([])
+    _spin(app, lambda: window.outcome is not None and window.outcome.final)
+    times: dict[str, list[float]] = defaultdict(list)
+    zones = {"stage: VTK picture and what lies over it": (window.stage, "paintEvent"),
+             "sheet": (window.sheet, "refresh"), "checks": (window.checks, "show_outcome"),
+             "curve": (window.strip.chart, "paintEvent")}  # fmt: skip
+    for name, (zone, method) in zones.items():
+        setattr(zone, method, timed(times, name, getattr(zone, method)))
+    assert isinstance(window.solver, Solver)
+    for place in range(EDITS):
+        began = time.perf_counter()
+        entry = window.sheet.entry("body.regions.brick.size[0]")
+        assert entry is not None
+        entry.committed.emit(f"{90 + place} mm")
+        _spin(app, lambda: window.outcome is not None and window.outcome.case is window.current.case)
+        times["solved and received"].append(time.perf_counter() - began)
+        app.processEvents()
+        times["PICTURE AND CHECKS PAINTED"].append(time.perf_counter() - began)
+        _spin(app, lambda: window.strip._outcome is window.outcome and not window.strip._soon.isActive())
+        app.processEvents()
+        times["CURVE PAINTED TOO"].append(time.perf_counter() - began)
+        _spin(app, lambda: window.outcome is not None and window.outcome.final)
+        times["errors estimated on the finer mesh"].append(time.perf_counter() - began)
+    for name, values in times.items():
+        print(f"{name} {median(values)}")
+    window.solver.close()
+
+
+if __name__ == "__main__":
+    if sys.argv[1] == "start":
+        start(float(sys.argv[2]))
+    else:
+        edit()
