@@ -209,6 +209,8 @@ def test_older_formats_are_brought_up_step_by_step() -> None:
 
 def test_the_schema_names_every_entry_and_shipped_cases_use_only_those() -> None:
     schema = case_schema()
+    kept = Path(__file__).parents[2] / "docs" / "case.schema.json"
+    assert json.loads(kept.read_text(encoding="utf-8")) == schema, "run: blunt-ember schema > docs/case.schema.json"
     assert schema["additionalProperties"] is False
     known = {key for part in [schema, *schema["$defs"].values()] for key in part.get("properties", {})}
     for _, case in reference_cases():

@@ -8,6 +8,7 @@ from typing import Any
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document import FORMAT
 from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.gallery.published import published_cases
 
 _HELD: dict[str, Any] = {"temperature": "640 °C"}
 _COOL = {"temperature": "35 °C"}
@@ -33,6 +34,7 @@ def reference_cases() -> Iterator[tuple[str, Case]]:
         for order in (1, 2):
             yield f"lying wall, {sides}, order {order}", case_from_data(_wall(sides, start, end, order, upright=False))
         yield f"standing wall, {sides}", case_from_data(_wall(sides, start, end, 2, upright=True))
+    yield from published_cases()
 
 
 def _wall(title: str, start: dict[str, Any], end: dict[str, Any], order: int, upright: bool) -> dict[str, Any]:

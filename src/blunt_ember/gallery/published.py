@@ -1,0 +1,70 @@
+"""Published benchmarks whose answers are known, stated as cases."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.document import FORMAT
+
+_T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"
+_ISO_SOURCE = "ISO 10211, validation case 1"
+
+#: Temperatures in °C of ISO 10211 case 1 by row of depth from the hot edge, 0.25 to 1.75 in steps of 0.25, and by
+#: distance from the cold side, 0.25 to 1.00.
+_ISO_CASE_1 = (
+    (9.7, 13.4, 14.7, 15.1), (5.3, 8.6, 10.3, 10.8), (3.2, 5.6, 7.0, 7.5), (2.0, 3.6, 4.7, 5.0),
+    (1.3, 2.3, 3.0, 3.2), (0.7, 1.4, 1.8, 1.9), (0.3, 0.6, 0.8, 0.9),
+)  # fmt: skip
+
+
+def published_cases() -> Iterator[tuple[str, Case]]:
+    """Yield (name, case) of every published benchmark."""
+    yield "Cameron, Casey & Simpson T4", case_from_data(_plate_with_films())
+    yield "ISO 10211 case 1", case_from_data(_half_column())
+
+
+def _plate_with_films() -> dict[str, Any]:
+    """Plate with one edge held, one insulated and films on the others; the held corner limits the order."""
+    return {
+        "format": FORMAT,
+        "title": "Plate with one held edge and films on two",
+        "materials": {"plate": {"k": "52 W/(m K)"}},
+        "body": {"kind": "section", "regions": {
+            "plate": {"shape": "rectangle", "size": ["0.6 m", "1.0 m"], "material": "plate"},
+        }},
+        "surroundings": [
+            {"on": "plate.bottom", "temperature": "100 °C"},
+            {"on": ["plate.right", "plate.top"], "film": {"h": "750 W/(m² K)", "temperature": "0 °C"}},
+            {"on": "plate.left", "insulated": True},
+        ],
+        "mesh": {"size": "20 mm"},
+        "questions": [
+            {"name": "target point", "temperature": ["0.6 m", "0.2 m"], "tolerance": "0.01 K",
+             "expect": {"value": "18.25 °C", "source": _T4_SOURCE}},
+        ],
+    }  # fmt: skip
+
+
+def _half_column() -> dict[str, Any]:
+    """Half of a square column; a point within 0.1 °C of each published temperature."""
+    questions = [
+        {"name": f"depth {row} at {column}", "temperature": [f"{column}/4*1 m", f"2 m - {row}/4*1 m"],
+         "tolerance": "0.1 K", "expect": {"value": f"{value} °C", "source": _ISO_SOURCE}}
+        for row, values in enumerate(_ISO_CASE_1, start=1) for column, value in enumerate(values, start=1)
+    ]  # fmt: skip
+    return {
+        "format": FORMAT,
+        "title": "Half of a square column",
+        "materials": {"column": {"k": "1 W/(m K)"}},
+        "body": {"kind": "section", "regions": {
+            "column": {"shape": "rectangle", "size": ["1 m", "2 m"], "material": "column"},
+        }},
+        "surroundings": [
+            {"on": "column.top", "temperature": "20 °C"},
+            {"on": ["column.left", "column.bottom"], "temperature": "0 °C"},
+            {"on": "column.right", "insulated": True},
+        ],
+        "questions": questions,
+    }  # fmt: skip
