@@ -21,6 +21,7 @@ def main() -> None:
 
 
 def _take(folder: Path) -> None:
+    from PyQt6.QtCore import Qt
     from PyQt6.QtTest import QTest
 
     from blunt_ember.desk.application import application
@@ -55,8 +56,9 @@ def _take(folder: Path) -> None:
     window.stage.set_lens("Temperature")
     entry = window.sheet.entry("body.regions.blanket.size[1]")
     if entry is not None:
-        QTest.keyClicks(entry, " W")
-        entry.committed.emit("100 W")
+        entry.selectAll()
+        QTest.keyClicks(entry, "100 W")
+        QTest.keyClick(entry, Qt.Key.Key_Return)
     grab("mistake")
     window.current.open(demo_case(), None)
     window.close()

@@ -52,14 +52,14 @@ class CurrentCase(QObject):
         self.path = path
         self.changed.emit()
 
-    def edit(self, label: str, change: Callable[[Case], Case]) -> str | None:
+    def edit(self, label: str, change: Callable[[Case], Case]) -> BluntEmberError | None:
         """Apply an edit; return why it was refused, or None when it was done."""
         if self.case is None:
-            return "no case is open"
+            return BluntEmberError("no case is open")
         try:
             edited = change(self.case)
         except BluntEmberError as error:
-            return str(error)
+            return error
         if edited.data == self.case.data:
             return None
         if self._saved_place > self._place:
@@ -73,7 +73,7 @@ class CurrentCase(QObject):
         """Apply an edit that has no field of its own to show a refusal at; refusals are emitted."""
         why = self.edit(label, change)
         if why is not None:
-            self.refused.emit(why)
+            self.refused.emit(str(why))
 
     def undo(self) -> None:
         """Go back one state."""

@@ -253,13 +253,22 @@ class RowWidget(QWidget):
             field.accept()
             self._fault.hide()
         else:
-            field.refuse(why)
-            self._fault.setText(f"{why}\nThe case still has '{part.text}'. Esc takes that back.")
+            said = _said_at(part.key, why)
+            field.refuse(said)
+            self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
             self._fault.show()
 
     def _edit(self, edit: Edit | None, label: str) -> None:
         if edit is not None:
             self._current.edit_or_tell(label, edit)
+
+
+def _said_at(key: str, error: BluntEmberError) -> str:
+    """Why an edit was refused, without the path of the very field it was typed into."""
+    if not isinstance(error, CaseError):
+        return str(error)
+    own = [fault.message for fault in error.faults if fault.path == key]
+    return "\n".join(own or [str(fault) for fault in error.faults])
 
 
 def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], None]) -> None:

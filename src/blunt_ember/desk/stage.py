@@ -338,12 +338,12 @@ class Stage(QWidget):
             self._close_editor()
             return
         editor.setProperty("wrong", True)
-        editor.setToolTip(why)
+        editor.setToolTip(str(why))
         style = editor.style()
         if style is not None:
             style.unpolish(editor)
             style.polish(editor)
-        QToolTip.showText(editor.mapToGlobal(QPoint(0, editor.height())), why, editor)
+        QToolTip.showText(editor.mapToGlobal(QPoint(0, editor.height())), str(why), editor)
 
     def _close_editor(self) -> None:
         editor, self._editor, self._edited = self._editor, None, None
