@@ -23,7 +23,7 @@ from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Problem, open_conductivities, problem_of
 from blunt_ember.fem.steady import Solution, solve_steady
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
-from blunt_ember.mesh.mapped import mapped_mesh
+from blunt_ember.mesh.making import section_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 Step = TypeVar("Step")
@@ -103,7 +103,7 @@ class Flow:
         yield Outcome(case, geometry, mesh)
         if open_items:
             raise OpenCaseError(open_items)
-        problem = problem_of(case.document, mesh, geometry.depth)
+        problem = problem_of(case.document, mesh)
         solution = self._solution(problem)
         heat = self._heat(problem, solution)
         yield Outcome(
@@ -112,7 +112,7 @@ class Flow:
 
     def _solved(self, case: Case, refinement: int) -> SolvedField:
         geometry, mesh = self._geometry(case), self._mesh(case, refinement)
-        problem = problem_of(case.document, mesh, geometry.depth)
+        problem = problem_of(case.document, mesh)
         solution = self._solution(problem)
         return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
 
@@ -145,7 +145,7 @@ class Flow:
 
     def _mesh(self, case: Case, refinement: int) -> Mesh:
         key = content_hash(self._body_key(case), case.document.mesh, refinement)
-        return self._cached("mesh", key, lambda: mapped_mesh(self._geometry(case), case.document.mesh, refinement))
+        return self._cached("mesh", key, lambda: section_mesh(self._geometry(case), case.document.mesh, refinement))
 
     def _solution(self, problem: Problem) -> Solution:
         return self._cached("solution", content_hash(problem), lambda: solve_steady(problem))
@@ -156,7 +156,7 @@ class Flow:
     def _body_key(self, case: Case) -> str:
         body = case.document.body
         shapes = {name: region.model_copy(update={"material": None}) for name, region in body.regions.items()}
-        return content_hash(body.depth, shapes)
+        return content_hash(type(body).__name__, getattr(body, "depth", None), shapes)
 
     def _cached(self, step: str, key: str, do: Callable[[], Step]) -> Step:
         place = (step, key)

@@ -137,19 +137,19 @@ def test_regions_materials_and_statements_are_added_through_the_sheet(window: Wi
         for popup in button.findChildren(QMenu):
             popup.close()
 
-    choose("add region", "right of shell")
+    choose("add region", "a rectangle", "right of shell")
     settled(qtbot, window)
     assert window.outcome is not None and window.outcome.trouble is not None
-    link = window.sheet.findChild(QToolButton, "open body.regions.layer.material")
-    assert link is not None and "say what 'layer' is made of" in link.text()
-    choose("material of layer", "steel")
+    link = window.sheet.findChild(QToolButton, "open body.regions.part.material")
+    assert link is not None and "say what 'part' is made of" in link.text()
+    choose("material of part", "steel")
     settled(qtbot, window)
     assert window.outcome.trouble is not None, "shell.right is inside the body now"
-    choose("add surrounding", "layer.right", "meets a fluid")
+    choose("add surrounding", "part.right", "meets a fluid")
     choose("surface 1", "on shell.top instead")
     settled(qtbot, window)
     assert window.outcome.trouble is not None
-    type_into(field(window, "region layer"), "plate")
+    type_into(field(window, "region part"), "plate")
     for place in (4, 0):
         button = window.sheet.findChild(QToolButton, f"remove question {place}")
         assert button is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
@@ -17,14 +18,16 @@ from blunt_ember.fem.problem import Exchange, Held, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady import solve_steady
 from blunt_ember.geometry.section import section_geometry
-from blunt_ember.mesh.mapped import mapped_mesh
+from blunt_ember.mesh.making import section_mesh
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 
-def mesh_of(regions: dict[str, Any], order: Literal[1, 2], size: str) -> Mesh:
+def mesh_of(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: str = "auto") -> Mesh:
     entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
     body = Section.model_validate({"kind": "section", "regions": entries})
-    return mapped_mesh(section_geometry(body), MeshWish.model_validate({"order": order, "size": size, "across": 1}))
+    return section_mesh(
+        section_geometry(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
+    )
 
 
 SQUARE = {"plate": {"size": ["1 m", "1 m"]}}
@@ -42,12 +45,15 @@ def harmonic(points: Floats) -> Floats:
     return 300 + 40 * np.exp(1.3 * points[:, 0]) * np.cos(1.3 * points[:, 1])
 
 
-def manufactured_error(order: Literal[1, 2], cells: int) -> tuple[float, float]:
+def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[float, float]:
     """Errors of temperature and of flux in L2, held to the manufactured solution all round."""
-    flat = mesh_of(SQUARE, order, f"{1 / cells} m")
+    flat = mesh_of(SQUARE, order, f"{1 / cells} m", family)
     points = bent(flat.points)
     (block,) = flat.blocks
-    matrix = gathered([(block.nodes, conduction_elements(block, points, np.full(len(block.nodes), 2.5)))], len(points))
+    matrix = gathered(
+        [(block.nodes, conduction_elements(block, replace(flat, points=points), np.full(len(block.nodes), 2.5)))],
+        len(points),
+    )
     edge = np.unique(np.concatenate([facets.nodes.ravel() for facets in flat.surfaces.values()]))
     temperature = harmonic(points)
     free = np.setdiff1d(np.arange(len(points)), edge)
@@ -55,22 +61,25 @@ def manufactured_error(order: Literal[1, 2], cells: int) -> tuple[float, float]:
     held[edge] = temperature[edge]
     solved = held.copy()
     solved[free] = spsolve(matrix[free][:, free].tocsc(), -(matrix @ held)[free])
-    family = FAMILIES[block.family]
-    gradients, determinant = physical_gradients(block.family, points[block.nodes], family.points)
-    places = np.einsum("qk,mkj->mqj", family.values(family.points), points[block.nodes]).reshape(-1, 2)
-    gap = (solved[block.nodes] @ family.values(family.points).T).ravel() - harmonic(places)
+    cell = FAMILIES[block.family]
+    gradients, determinant = physical_gradients(block.family, points[block.nodes], cell.points)
+    places = np.einsum("qk,mkj->mqj", cell.values(cell.points), points[block.nodes]).reshape(-1, 2)
+    gap = (solved[block.nodes] @ cell.values(cell.points).T).ravel() - harmonic(places)
     slope = np.einsum("mqkj,mk->mqj", gradients, solved[block.nodes]).reshape(-1, 2)
     x, y = 1.3 * places.T
     exact = 52 * np.exp(x)[:, None] * np.column_stack([np.cos(y), -np.sin(y)])
-    weights = (determinant * family.weights).ravel()
+    weights = (determinant * cell.weights).ravel()
     return float(np.sqrt(weights @ gap**2)), float(np.sqrt(weights @ ((slope - exact) ** 2).sum(axis=1)))
 
 
+@pytest.mark.parametrize("family", ["quadrilaterals", "triangles"])
 @pytest.mark.parametrize(("order", "expected"), [(1, (2.0, 1.0)), (2, (3.0, 2.0))])
-def test_the_order_of_convergence_is_the_theoretical_one(order: Literal[1, 2], expected: tuple[float, float]) -> None:
-    coarse, fine = manufactured_error(order, 8), manufactured_error(order, 16)
+def test_the_order_of_convergence_is_the_theoretical_one(
+    family: str, order: Literal[1, 2], expected: tuple[float, float]
+) -> None:
+    coarse, fine = manufactured_error(family, order, 8), manufactured_error(family, order, 16)
     observed = np.log2(np.array(coarse) / np.array(fine))
-    assert np.all(np.abs(observed - expected) < 0.15), observed
+    assert np.all(np.abs(observed - expected) < 0.25), observed
 
 
 POST: dict[str, dict[str, Any]] = {
@@ -82,7 +91,7 @@ POST: dict[str, dict[str, Any]] = {
 @pytest.mark.parametrize("order", [1, 2])
 def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) -> None:
     mesh = mesh_of(POST, order, "45 mm")
-    problem = Problem(mesh, 0.7, (0.04, 15.0), {"post.bottom": Held(700.0), "insulation.bottom": Held(650.0)}, {
+    problem = Problem(mesh, (0.04, 15.0), {"post.bottom": Held(700.0), "insulation.bottom": Held(650.0)}, {
         "post.top": Exchange(h=25.0, fluid=290.0), "insulation.top": Exchange(flux=-40.0, h=8.0, fluid=295.0),
         "post.left": Exchange(flux=120.0), "insulation.left": Exchange(),
     })  # fmt: skip
@@ -115,10 +124,10 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
 ])  # fmt: skip
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
     with pytest.raises(SolverError, match=f"no temperature can settle in {named}:"):
-        solve_steady(Problem(mesh_of(POST, 1, "45 mm"), 1.0, (0.04, 15.0), held, exchanges))
+        solve_steady(Problem(mesh_of(POST, 1, "45 mm"), (0.04, 15.0), held, exchanges))
 
 
 def test_only_the_part_that_floats_is_named() -> None:
     mesh = mesh_of({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
     with pytest.raises(SolverError, match="settle in b:"):
-        solve_steady(Problem(mesh, 1.0, (1.0, 1.0), {"a.left": Held(300.0)}, {}))
+        solve_steady(Problem(mesh, (1.0, 1.0), {"a.left": Held(300.0)}, {}))

@@ -13,7 +13,7 @@ from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import facet_weights, physical_gradients
 from blunt_ember.fem.families import FAMILIES
 from blunt_ember.geometry.section import section_geometry
-from blunt_ember.mesh.mapped import mapped_mesh
+from blunt_ember.mesh.making import section_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 SHAPE = {"shape": "rectangle"}
@@ -26,7 +26,7 @@ REGIONS: dict[str, dict[str, Any]] = {
 
 def meshed(order: Literal[1, 2], refinement: int = 1, **wish: Any) -> Mesh:
     geometry = section_geometry(Section.model_validate({"kind": "section", "regions": REGIONS}))
-    return mapped_mesh(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
+    return section_mesh(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
 
 
 @pytest.mark.parametrize("order", [1, 2])
@@ -39,7 +39,7 @@ def test_areas_and_surfaces_are_covered_exactly(order: Literal[1, 2]) -> None:
     np.testing.assert_allclose(areas, [0.4 * 0.2 - 0.0015 * 0.2, 0.0015 * 0.26, 0.09 * 0.02], rtol=1e-12)
     geometry = section_geometry(Section.model_validate({"kind": "section", "regions": REGIONS}))
     for name, surface in geometry.surfaces.items():
-        assert facet_weights(mesh.surfaces[name], mesh.points).sum() == pytest.approx(surface.length, rel=1e-12)
+        assert facet_weights(mesh.surfaces[name], mesh).sum() == pytest.approx(surface.area, rel=1e-12)
 
 
 @pytest.mark.parametrize("across", [1, 4, 7])

@@ -27,9 +27,7 @@ def renderer() -> BodyRenderer:
 
 def view_of(outcome: Outcome) -> View:
     assert outcome.geometry is not None
-    low = np.array([outcome.geometry.xs[0], outcome.geometry.ys[0]])
-    high = np.array([outcome.geometry.xs[-1], outcome.geometry.ys[-1]])
-    return fitted(low, high, 400, 300, (40, 30, 50, 60))
+    return fitted(np.array(outcome.geometry.low), np.array(outcome.geometry.high), 400, 300, (40, 30, 50, 60))
 
 
 def test_lightness_rises_evenly_along_the_temperature_map() -> None:

@@ -11,9 +11,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from blunt_ember.case import json_text
-from blunt_ember.case.document import SIDES_BESIDE, CaseDocument, Question
+from blunt_ember.case.document import CaseDocument, Question
 from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
 from blunt_ember.case.migration import migrated
+from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
 from blunt_ember.case.units import NUMBER
 from blunt_ember.errors import CaseError, ExpressionError, Fault
@@ -175,4 +176,4 @@ def _placement_loops(document: CaseDocument) -> list[Fault]:
 
 def region_key(region: Any) -> str:
     """Return the key by which a region is placed."""
-    return next((key for key in SIDES_BESIDE if getattr(region, key) is not None), "at")
+    return next((key for key in (*SIDES_BESIDE, *CONCENTRIC) if getattr(region, key) is not None), "at")

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
-from pydantic_core import PydanticCustomError
+from pydantic import Field, model_validator
 
+from blunt_ember.case.parts import Name, Part, complain
 from blunt_ember.case.quantity import (
     Conductivity,
     Extent,
@@ -20,60 +19,10 @@ from blunt_ember.case.quantity import (
     Tolerance,
     stated,
 )
+from blunt_ember.case.regions import AnyRegion
 from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, LENGTH, NUMBER, TEMPERATURE, Kind
 
 FORMAT = "blunt-ember/1"
-NAME_RULE = "a name starts with a letter and holds letters, digits, spaces, - and _"
-SIDES_BESIDE = ("right_of", "left_of", "above", "below")
-
-
-def _complain(what: str) -> PydanticCustomError:
-    return PydanticCustomError("statement", "{what}", {"what": what})
-
-
-def check_name(name: str) -> str:
-    """Return ``name`` when it may stand for a region, material or question."""
-    if not re.fullmatch(r"[^\W\d_](?:[\w -]*\w)?", name) or len(name) > 60:
-        raise _complain(f"'{name}' is not a name: {NAME_RULE}")
-    return name
-
-
-Name = Annotated[str, AfterValidator(check_name)]
-
-
-class Part(BaseModel):
-    """Base of every entry: immutable, and an unknown key is a fault."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
-
-
-class Rectangle(Part):
-    """A rectangular region, placed by its lower left corner or beside another region."""
-
-    shape: Literal["rectangle"]
-    size: tuple[Extent, Extent] = Field(description="width and height")
-    at: tuple[Length, Length] | None = Field(None, description="lower left corner; the origin when nothing is said")
-    right_of: str | None = Field(None, description="region on whose right this one stands, bottoms level")
-    left_of: str | None = Field(None, description="region on whose left this one stands, bottoms level")
-    above: str | None = Field(None, description="region on which this one lies, left sides level")
-    below: str | None = Field(None, description="region under which this one hangs, left sides level")
-    material: str | None = Field(None, description="name of its material; open until stated")
-
-    @model_validator(mode="after")
-    def _placed_once(self) -> Rectangle:
-        places = [key for key in ("at", *SIDES_BESIDE) if getattr(self, key) is not None]
-        if len(places) > 1:
-            raise _complain(f"it is placed twice, by {' and by '.join(repr(p) for p in places)}; keep one")
-        return self
-
-    @property
-    def beside(self) -> tuple[str, str] | None:
-        """The relation and the region it is placed by, or None when it stands at a point."""
-        for relation in SIDES_BESIDE:
-            other = getattr(self, relation)
-            if other is not None:
-                return relation, other
-        return None
 
 
 class Section(Part):
@@ -81,7 +30,17 @@ class Section(Part):
 
     kind: Literal["section"]
     depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
-    regions: dict[Name, Rectangle] = Field(description="a later region cuts an earlier one where they overlap")
+    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
+
+
+class TurnedSection(Part):
+    """A section turned about the y axis: x is the radius, y the height; every heat flow is for the full turn."""
+
+    kind: Literal["turned section"]
+    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
+
+
+Body = Annotated[Section | TurnedSection, Field(discriminator="kind")]
 
 
 class Material(Part):
@@ -109,12 +68,12 @@ class Surrounding(Part):
     @model_validator(mode="after")
     def _says_something(self) -> Surrounding:
         if self.temperature is None and self.flux is None and self.film is None and self.insulated is None:
-            raise _complain("nothing is stated; say 'temperature', 'flux', 'film' or 'insulated'")
+            raise complain("nothing is stated; say 'temperature', 'flux', 'film' or 'insulated'")
         others = self.flux is not None or self.film is not None
         if self.temperature is not None and (others or self.insulated):
-            raise _complain("a held temperature stands alone; remove the other statements or the temperature")
+            raise complain("a held temperature stands alone; remove the other statements or the temperature")
         if self.insulated and others:
-            raise _complain("an insulated surface meets neither film nor flux; keep one")
+            raise complain("an insulated surface meets neither film nor flux; keep one")
         return self
 
     @property
@@ -128,6 +87,7 @@ class MeshWish(Part):
 
     size: Literal["auto"] | Extent = Field("auto", description="largest cell, or 'auto'")
     across: int = Field(4, ge=1, le=200, description="cells across every region at least")
+    cells: Literal["auto", "triangles", "quadrilaterals"] = Field("auto", description="auto: mapped where possible")
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
 
 
@@ -151,9 +111,9 @@ class Expectation(Part):
         origins = [key for key in ("value", "working", "exact") if getattr(self, key) is not None]
         if len(origins) != 1:
             said = " and ".join(f"'{key}'" for key in origins) or "none of them"
-            raise _complain(f"say exactly one of 'value', 'working' and 'exact' (now: {said})")
+            raise complain(f"say exactly one of 'value', 'working' and 'exact' (now: {said})")
         if self.source is not None and self.value is None:
-            raise _complain("'source' belongs to 'value'; a working line and an exact solution name themselves")
+            raise complain("'source' belongs to 'value'; a working line and an exact solution name themselves")
         return self
 
 
@@ -181,9 +141,9 @@ class Question(Part):
         asked = [key for key in ASKED if getattr(self, key) is not None]
         if len(asked) != 1:
             said = " and ".join(f"'{key}'" for key in asked) or "none of them"
-            raise _complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
+            raise complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
         if self.heat_flow is None and self.model_fields_set & {"direction", "basis"}:
-            raise _complain("'direction' and 'basis' belong to 'heat_flow'")
+            raise complain("'direction' and 'basis' belong to 'heat_flow'")
         return self
 
     @property
@@ -212,7 +172,7 @@ class CaseDocument(Part):
     title: str = Field("Untitled", max_length=200)
     parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
     materials: dict[Name, Material] = Field(default_factory=dict)
-    body: Section
+    body: Body
     surroundings: list[Surrounding] = Field(default_factory=list)
     clock: Literal["steady"] = "steady"
     mesh: MeshWish = Field(default_factory=MeshWish)

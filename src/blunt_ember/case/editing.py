@@ -6,8 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.document import SIDES_BESIDE, check_name
 from blunt_ember.case.expressions import renamed
+from blunt_ember.case.parts import check_name
+from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.errors import CaseError, ExpressionError, Fault
 
@@ -86,7 +87,7 @@ def renamed_region(case: Case, old: str, new: str) -> Case:
     data = dict(case.data)
     regions = {new if name == old else name: dict(region) for name, region in data["body"]["regions"].items()}
     for region in regions.values():
-        for relation in SIDES_BESIDE:
+        for relation in (*SIDES_BESIDE, *CONCENTRIC):
             if region.get(relation) == old:
                 region[relation] = new
     data["body"] = {**data["body"], "regions": regions}
@@ -165,7 +166,7 @@ def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
 
 _SURFACE_KEYS = ("heat_flow", "highest", "lowest", "mean")
 _NOT_FORMULAS = {"on", "material", "name", "kind", "shape", "source", "exact", "direction", "basis",
-                 *_SURFACE_KEYS, *SIDES_BESIDE}  # fmt: skip
+                 *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
 
 
 def _surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:

@@ -98,6 +98,15 @@ def parse(text: str) -> Node:
     return node
 
 
+def is_plain_number(text: str) -> bool:
+    """Tell whether ``text`` is a number without a unit, other than zero."""
+    try:
+        node = parse(text)
+    except ExpressionError:
+        return False
+    return isinstance(node, Literal) and not node.units and node.value != 0
+
+
 def renamed(text: str, old: str, new: str) -> str:
     """Return the formula with every reference to ``old`` replaced; a unit of that spelling stays."""
     text = _THIN_SPACES.sub("", text)

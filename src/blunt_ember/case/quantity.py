@@ -10,7 +10,9 @@ from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
 from pydantic_core import PydanticCustomError, core_schema
 
 from blunt_ember.case.evaluation import evaluate, quantity_si
+from blunt_ember.case.expressions import is_plain_number
 from blunt_ember.case.units import (
+    ANGLE,
     CONDUCTIVITY,
     FILM_COEFFICIENT,
     HEAT_FLOW,
@@ -56,6 +58,9 @@ class OfKind:
             example = self.kind.example
             raise PydanticCustomError("quantity", "{what}", {"what": f"{self.kind.name} is a text such as '{example}'"})
         names = (info.context or {}).get("names", {})
+        if self.kind == ANGLE and is_plain_number(str(value)):
+            what = f"'{value}' has no unit: an angle is written like '{ANGLE.example}'"
+            raise PydanticCustomError("quantity", "{what}", {"what": what})
         try:
             si = quantity_si(str(value), self.kind, names)
         except ExpressionError as error:
@@ -114,6 +119,7 @@ def _not_negative(si: float) -> str | None:
 
 Length = Annotated[Quantity, OfKind(LENGTH)]
 Extent = Annotated[Quantity, OfKind(LENGTH, _more_than_zero)]
+Angle = Annotated[Quantity, OfKind(ANGLE)]
 Temperature = Annotated[Quantity, OfKind(TEMPERATURE)]
 Conductivity = Annotated[Quantity, OfKind(CONDUCTIVITY, _more_than_zero)]
 FilmCoefficient = Annotated[Quantity, OfKind(FILM_COEFFICIENT, _not_negative)]

@@ -6,10 +6,11 @@ import difflib
 import re
 from collections.abc import Iterable, Sequence
 from types import UnionType
-from typing import Any, Union, get_args, get_origin
+from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
+from blunt_ember.case.regions import SHAPES
 from blunt_ember.errors import Fault
 
 
@@ -45,19 +46,25 @@ def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) 
         if member.startswith("literal[") or (member == "str" and isinstance(finding["input"], dict)):
             continue  # of a union only the member that was meant is worth a complaint
         path = _real_path(finding["loc"], data)
-        faults.append(Fault(path_text(path), _said(finding, path, model)))
+        if finding["type"].startswith("union_tag"):
+            path = (*path, finding["ctx"]["discriminator"].strip("'"))
+        faults.append(Fault(path_text(path), _said(finding, path, model, data)))
     return faults
 
 
-def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel]) -> str:
+def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel], data: Any) -> str:
     kind, context = finding["type"], finding.get("ctx", {})
     if kind in ("quantity", "statement"):
         return str(context["what"])
     if kind == "extra_forbidden":
-        owner = _model_at(model, path[:-1])
+        owner = _model_at(model, path[:-1], data)
         return f"'{path[-1]}' is not known here{nearest(str(path[-1]), owner.model_fields if owner else ())}"
     if kind == "missing":
         return "it is missing; this entry is needed"
+    if kind == "union_tag_not_found":
+        return "it is missing; this entry is needed"
+    if kind == "union_tag_invalid":
+        return f"'{context['tag']}' is not possible here; write {context['expected_tags']}"
     if kind == "literal_error":
         return f"{_shown(finding['input'])} is not possible here; write {context['expected']}"
     if kind in ("tuple_type", "too_long", "too_short") or kind.endswith("_type"):
@@ -84,7 +91,7 @@ def _shown(value: Any) -> str:
 
 
 #: What pydantic calls the members of the unions in the document, and the key of a mapping.
-_UNION_MEMBERS = ("[key]", "str", "float", "Line")
+_UNION_MEMBERS = ("[key]", "str", "float", "Line", *SHAPES, "section", "turned section")
 
 
 def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
@@ -102,20 +109,47 @@ def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, .
     return tuple(path)
 
 
-def _model_at(model: type[BaseModel], path: Sequence[str | int]) -> type[BaseModel] | None:
+def _model_at(model: type[BaseModel], path: Sequence[str | int], data: Any) -> type[BaseModel] | None:
+    """Return the entry that stands at a path; of several possible ones the one whose tag the data carry."""
     annotation: Any = model
     for part in path:
-        for candidate in _members(annotation):
-            if isinstance(candidate, type) and issubclass(candidate, BaseModel) and part in candidate.model_fields:
-                annotation = candidate.model_fields[str(part)].annotation
-                break
-            if get_origin(candidate) in (dict, list, tuple):
-                annotation = get_args(candidate)[-1]
-                break
-        else:
+        chosen = _chosen(annotation, data)
+        if chosen is None:
             return None
-    return next((m for m in _members(annotation) if isinstance(m, type) and issubclass(m, BaseModel)), None)
+        if isinstance(chosen, type) and issubclass(chosen, BaseModel):
+            if part not in chosen.model_fields:
+                return None
+            annotation = chosen.model_fields[str(part)].annotation
+        else:
+            annotation = get_args(chosen)[-1]
+        data = value_in(data, part)
+    chosen = _chosen(annotation, data)
+    return chosen if isinstance(chosen, type) and issubclass(chosen, BaseModel) else None
+
+
+def value_in(data: Any, part: str | int) -> Any:
+    """Return the entry of an object or list, None where there is none."""
+    if isinstance(data, dict):
+        return data.get(part)
+    return data[part] if isinstance(data, list) and isinstance(part, int) and part < len(data) else None
+
+
+def _chosen(annotation: Any, data: Any) -> Any:
+    members = _members(annotation)
+    for member in members:
+        if isinstance(member, type) and issubclass(member, BaseModel):
+            tags = [field for field in ("shape", "kind") if field in member.model_fields]
+            expected = get_args(member.model_fields[tags[0]].annotation) if tags else ()
+            if not tags or (isinstance(data, dict) and data.get(tags[0]) in expected):
+                return member
+        elif get_origin(member) in (dict, list, tuple):
+            return member
+    return next((m for m in members if isinstance(m, type) and issubclass(m, BaseModel)), None)
 
 
 def _members(annotation: Any) -> tuple[Any, ...]:
-    return get_args(annotation) if get_origin(annotation) in (Union, UnionType) else (annotation,)
+    if get_origin(annotation) is Annotated:
+        return _members(get_args(annotation)[0])
+    if get_origin(annotation) in (Union, UnionType):
+        return tuple(member for part in get_args(annotation) for member in _members(part))
+    return (annotation,)

@@ -162,6 +162,7 @@ AREA_RESISTANCE = Kind("a resistance times area", "m**2*K/W", "0.4 m² K/W", "m�
 RESISTANCE = Kind("a thermal resistance", "K/W", "0.2 K/W", "K/W")
 AREA = Kind("an area", "m**2", "0.2 m²", "m²")
 TIME = Kind("a time", "s", "60 s", "s")
+ANGLE = Kind("an angle", "radian", "30°", "°", 57.29577951308232)
 NUMBER = Kind("a plain number", "", "0.5", "")
 
 KINDS = (

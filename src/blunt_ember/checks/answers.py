@@ -87,5 +87,5 @@ def _reduced(asks: str, values: Floats) -> float:
 def _directed(question: Question, geometry: SectionGeometry, heat: float) -> float:
     signed = heat if question.direction == "in" else -heat
     if question.basis == "area":
-        return signed / (geometry.surfaces[str(question.target)].length * geometry.depth)
+        return signed / geometry.surfaces[str(question.target)].area
     return signed

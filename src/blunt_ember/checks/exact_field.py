@@ -12,7 +12,9 @@ import numpy as np
 
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Exchange, Problem
-from blunt_ember.geometry.section import VOID, SectionGeometry
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.reference.composite_wall import SOURCE, CompositeWall, Floats, Layer, WallSide
 
 
@@ -82,20 +84,21 @@ def _plane_wall(geometry: SectionGeometry, problem: Problem) -> WallField:
 
 
 def _composite_wall(geometry: SectionGeometry, problem: Problem) -> WallField:
-    if (geometry.owner == VOID).any():
+    lattice = lattice_of(geometry)
+    if geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
         raise ReferenceRefusedError("the regions do not fill a rectangle, so heat does not flow straight through")
     reasons = []
     for axis in (0, 1):
         try:
-            return _wall_along(axis, geometry, problem)
+            return _wall_along(axis, lattice, geometry, problem)
         except ReferenceRefusedError as error:
             reasons.append(str(error))
-    raise ReferenceRefusedError(reasons[0] if reasons[0] == reasons[1] else "; ".join(dict.fromkeys(reasons)))
+    raise ReferenceRefusedError("; ".join(dict.fromkeys(reasons)))
 
 
-def _wall_along(axis: int, geometry: SectionGeometry, problem: Problem) -> WallField:
-    owner = geometry.owner if axis == 0 else geometry.owner.T
-    lines, across = (geometry.xs, geometry.ys) if axis == 0 else (geometry.ys, geometry.xs)
+def _wall_along(axis: int, lattice: Lattice, geometry: SectionGeometry, problem: Problem) -> WallField:
+    owner = lattice.owner if axis == 0 else lattice.owner.T
+    lines, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
     direction = "xy"[axis]
     if (owner != owner[:, :1]).any():
         raise ReferenceRefusedError(f"along {direction} the layers do not run through the whole wall")
@@ -103,19 +106,34 @@ def _wall_along(axis: int, geometry: SectionGeometry, problem: Problem) -> WallF
     layers = tuple(
         Layer(float(width), problem.conductivity[region]) for region, width in zip(order, np.diff(lines), strict=True)
     )
-    low, high = ("left", "right") if axis == 0 else ("bottom", "top")
-    names = [region.name for region in geometry.regions]
-    first, last = f"{names[order[0]]}.{low}", f"{names[order[-1]]}.{high}"
+    first, last = _ends(axis, lines, geometry)
     for surface in geometry.outer_surfaces:
         if surface.name not in (first, last) and _side(surface.name, problem) != WallSide():
             raise ReferenceRefusedError(f"along {direction} heat passes through {surface.name} at the side of the wall")
     wall = CompositeWall(layers, _side(first, problem), _side(last, problem))
+    names = [region.name for region in geometry.regions]
     crossing = {first: 1.0, last: -1.0}
     for a, b in pairwise(order):
         if a != b:
             i, j = sorted((a, b))
             crossing[f"{names[i]}|{names[j]}"] = crossing.get(f"{names[i]}|{names[j]}", 0.0) + (1.0 if a == i else -1.0)
-    return WallField(wall, axis, float(lines[0]), float(np.ptp(across)) * geometry.depth, crossing)
+    area = float(np.ptp(across)) * (geometry.depth or 0.0)
+    return WallField(wall, axis, float(lines[0]), area, crossing)
+
+
+def _ends(axis: int, lines: Floats, geometry: SectionGeometry) -> tuple[str, str]:
+    """Names of the surfaces that lie whole at the first and at the last line."""
+    found = []
+    for line in (lines[0], lines[-1]):
+        at = [
+            s.name
+            for s in geometry.outer_surfaces
+            if np.abs(s.segments[..., axis] - line).max() < 1e-9 * geometry.extent
+        ]
+        if len(at) != 1:
+            raise ReferenceRefusedError(f"along {'xy'[axis]} an end of the wall is no single surface")
+        found.append(at[0])
+    return found[0], found[1]
 
 
 def _side(surface: str, problem: Problem) -> WallSide:

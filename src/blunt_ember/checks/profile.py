@@ -28,21 +28,22 @@ def profile_through(
     axis: int, geometry: SectionGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
 ) -> Profile:
     """Read along the middle of the body in x (``axis`` 0) or y (1), with every joint on the way sampled exactly."""
-    lines = geometry.xs if axis == 0 else geometry.ys
-    across = geometry.ys if axis == 0 else geometry.xs
-    middle = float((across[0] + across[-1]) / 2)
-    places = np.unique(np.concatenate([np.linspace(lines[0], lines[-1], samples), lines]))
-    points = np.full((len(places), 2), middle)
-    points[:, axis] = places
-    row = int(np.clip(np.searchsorted(across, middle) - 1, 0, len(across) - 2))
-    owners = geometry.owner[:, row] if axis == 0 else geometry.owner[row]
+    low, high = np.array(geometry.low), np.array(geometry.high)
+    start, end = (low + high) / 2, (low + high) / 2
+    start[axis], end[axis] = low[axis], high[axis]
+    cuts = geometry.cuts(start, end)
+    share = np.unique(np.concatenate([np.linspace(0, 1, samples), cuts]))
+    points = start + share[:, None] * (end - start)
+    ends = np.concatenate([[0.0], cuts, [1.0]])
+    owners = geometry.owner_at(start + (ends[:-1] + ends[1:])[:, None] / 2 * (end - start)).tolist()
+    length = float(high[axis] - low[axis])
     joints = [
-        (float(lines[start] - lines[0]), geometry.regions[owner].name if owner >= 0 else "")
-        for start, owner in enumerate(owners.tolist())
-        if start == 0 or owner != owners[start - 1]
+        (float(ends[place]) * length, geometry.regions[owner].name if owner >= 0 else "")
+        for place, owner in enumerate(owners)
+        if place == 0 or owner != owners[place - 1]
     ]
     return Profile(
-        f"Along {'xy'[axis]}, through the middle", places - lines[0], temperature_at(mesh, temperature, points),
+        f"Along {'xy'[axis]}, through the middle", share * length, temperature_at(mesh, temperature, points),
         None if exact is None else exact.temperature(points), exact.source if exact else "", tuple(joints),
     )  # fmt: skip
 

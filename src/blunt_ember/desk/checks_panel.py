@@ -11,7 +11,7 @@ from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.deviation_ruler import DeviationRuler
 from blunt_ember.flow import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.report.table import MARKS
+from blunt_ember.report.table import MARKS, basis
 
 
 def _label(role: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QLabel:
@@ -134,9 +134,9 @@ class LedgerTable(QWidget):
         layout.addLayout(self._grid)
         self._cells: list[tuple[QLabel, QLabel, QLabel, QLabel]] = []
 
-    def show_ledger(self, ledger: Ledger | None, depth: str, theme: Theme) -> None:
+    def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme) -> None:
         """Take another ledger; figures align on their decimal point."""
-        self._basis.setText(f"+ into the body, W for {depth}" if ledger else "")
+        self._basis.setText(f"+ into the body, {basis}" if ledger else "")
         rows: list[tuple[str, str, str, str]] = []
         if ledger is not None:
             for row in ledger.rows:
@@ -239,8 +239,7 @@ class ChecksPanel(QWidget):
             else "No question is asked yet. Ask one in the sheet, under Questions."
         )  # fmt: skip
         self._summary.setText(_summary(checks))
-        depth = outcome.case.document.body.depth.text + " depth" if outcome else ""
-        self._ledger.show_ledger(outcome.ledger if outcome else None, depth, self._theme)
+        self._ledger.show_ledger(outcome.ledger if outcome else None, basis(outcome) if outcome else "", self._theme)
         self._ledger.setVisible(outcome is not None and outcome.ledger is not None)
 
     def mark_stale(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,11 +10,14 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
 from blunt_ember.case.editing import parameter_at, value_at
+from blunt_ember.case.quantity import Quantity
+from blunt_ember.case.regions import AnyRegion, Disc, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.case.units import LENGTH
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.view import View
 
 Path = tuple[str | int, ...]
+Pixel = tuple[float, float]
 ROW_PIXELS = 22
 FIRST_ROW_PIXELS = 20
 LABEL_HEIGHT = 18
@@ -27,10 +31,11 @@ class Dimension:
     label: str
     text: str
     paths: tuple[Path, ...]
-    start: tuple[float, float]
-    end: tuple[float, float]
-    #: Corners on the body that the witness lines come from.
-    witness: tuple[tuple[float, float], tuple[float, float]]
+    start: Pixel
+    end: Pixel
+    #: Corners on the body that the witness lines come from; none for a radius, which starts at its centre.
+    witness: tuple[Pixel, ...]
+    #: Left, top, width and height of the label.
     box: tuple[float, float, float, float]
 
     @property
@@ -39,72 +44,120 @@ class Dimension:
         return self.start[0] == self.end[0]
 
 
-def dimensions(
-    case: Case, geometry: SectionGeometry, view: View, width_of: dict[str, float] | None = None
-) -> list[Dimension]:
-    """Lay out the widths under the body and the heights on its left, so that no label stands on another.
+def stated_lengths(region: AnyRegion) -> dict[str, tuple[Path, Quantity]]:
+    """Return the lengths a region is stated by, as name → (path below the region, quantity)."""
+    match region:
+        case Rectangle():
+            return {"width": (("size", 0), region.size[0]), "height": (("size", 1), region.size[1])}
+        case Disc() | RegularPolygon():
+            return {"radius": (("radius",), region.radius)}
+        case Ring() | RingSector():
+            outer = {"outer radius": (("outer",), region.outer)}
+            inner = region.inner
+            found: dict[str, tuple[Path, Quantity]] = {**outer}
+            if inner is not None:
+                found["inner radius"] = (("inner",), inner)
+            return found
+        case _:
+            return {}
 
-    ``width_of`` gives the pixels a label needs; equal extents of several regions share one line that edits them all.
+
+def dimensions(case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+    """Lay out widths under the body, heights on its left and radii from their centres.
+
+    No label of a width or height stands on another; equal extents of several regions share one line that edits them
+    all. ``label_widths`` gives the pixels each label needs.
     """
     found = []
-    low = view.pixels(np.array([[geometry.xs[0], geometry.ys[0]]]))[0]
     for axis in (0, 1):
-        rows: list[list[tuple[float, float]]] = []
-        for names, span, near in _extents(geometry, axis):
-            paths = tuple(("body", "regions", name, "size", axis) for name in names)
-            value = case.document.body.regions[names[0]].size[axis]
-            label = shown(value.si, LENGTH, 6)
-            room = (width_of or {}).get(label, 7.0 * len(label)) + 14
-            ends = (
-                np.array([[span[0], near], [span[1], near]])
-                if axis == 0
-                else np.array([[near, span[0]], [near, span[1]]])
-            )
-            pixels = view.pixels(ends)
-            first, last = sorted(pixels[:, axis])
-            middle = (first + last) / 2
-            need = room if axis == 0 else LABEL_HEIGHT
-            taken = (min(first, middle - need / 2) + 1, max(last, middle + need / 2) - 1)
-            row = next(
-                (r for r, used in enumerate(rows) if all(taken[1] <= a or taken[0] >= b for a, b in used)), len(rows)
-            )
-            rows += [[]] if row == len(rows) else []
-            rows[row].append(taken)
-            step = ROW_PIXELS if axis == 0 else max(ROW_PIXELS, room)
-            away = FIRST_ROW_PIXELS + row * step
-            if axis == 0:
-                y = float(low[1]) + away
-                start, end = (float(first), y), (float(last), y)
-                box = (middle - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
-            else:
-                x = float(low[0]) - away
-                start, end = (x, float(first)), (x, float(last))
-                box = (x - room + 8, middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
-            corners = sorted((tuple(map(float, corner)) for corner in pixels), key=lambda c: c[axis])
-            text = str(value_at(case.data, _typed_path(case, paths[0]), label))
-            name = f"{'width' if axis == 0 else 'height'} of {', '.join(names)}"
-            found.append(Dimension(name, label, text, paths, start, end, (corners[0], corners[1]), box))  # type: ignore[arg-type]
+        found += _straight(axis, case, geometry, view, label_widths)
+    return found + _radial(case, geometry, view, label_widths)
+
+
+def _straight(
+    axis: int, case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[Dimension]:
+    low = view.pixels(np.array([geometry.low]))[0]
+    rows: list[list[tuple[float, float]]] = []
+    found = []
+    for names, span, near in _extents(case, geometry, axis):
+        key, quantity = stated_lengths(case.document.body.regions[names[0]])["width" if axis == 0 else "height"]
+        label = shown(quantity.si, LENGTH, 6)
+        room = label_widths.get(label, 7.0 * len(label)) + 14
+        ends = [[span[0], near], [span[1], near]] if axis == 0 else [[near, span[0]], [near, span[1]]]
+        pixels = view.pixels(np.array(ends))
+        first, last = sorted(pixels[:, axis].tolist())
+        middle = (first + last) / 2
+        need = room if axis == 0 else LABEL_HEIGHT
+        taken = (min(first, middle - need / 2) + 1, max(last, middle + need / 2) - 1)
+        row = _free_row(rows, taken)
+        away = FIRST_ROW_PIXELS + row * (ROW_PIXELS if axis == 0 else max(ROW_PIXELS, room))
+        if axis == 0:
+            y = float(low[1]) + away
+            start, end = (first, y), (last, y)
+            box = (middle - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+        else:
+            x = float(low[0]) - away
+            start, end = (x, first), (x, last)
+            box = (x - room + 8, middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+        corners = sorted((_pixel(corner) for corner in pixels), key=lambda corner: corner[axis])
+        paths = tuple(("body", "regions", name, *key) for name in names)
+        name = f"{'width' if axis == 0 else 'height'} of {', '.join(names)}"
+        found.append(Dimension(name, label, _typed(case, paths[0], label), paths, start, end, tuple(corners), box))
     return found
 
 
-def _typed_path(case: Case, path: Path) -> Path:
+def _free_row(rows: list[list[tuple[float, float]]], taken: tuple[float, float]) -> int:
+    for number, used in enumerate(rows):
+        if all(taken[1] <= low or taken[0] >= high for low, high in used):
+            used.append(taken)
+            return number
+    rows.append([taken])
+    return len(rows) - 1
+
+
+def _radial(case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+    found: list[Dimension] = []
+    for index, (name, region) in enumerate(case.document.body.regions.items()):
+        radii = {what: entry for what, entry in stated_lengths(region).items() if "radius" in what}
+        curves = geometry.shapes[index][0].curves
+        arcs = curves.take(curves.is_arc)
+        for what, (key, quantity) in radii.items():
+            centre = arcs.centre[0] if len(arcs) else (curves.start.min(axis=0) + curves.start.max(axis=0)) / 2
+            angle = np.radians(28 + 34 * len(found))
+            if isinstance(region, RingSector):
+                share = (len(found) % 3 + 1) / 4
+                angle = region.start.si + share * (region.end.si - region.start.si)
+            rim = centre + quantity.si * np.array([np.cos(angle), np.sin(angle)])
+            start, end = (_pixel(place) for place in view.pixels(np.stack([centre, rim])))
+            label = shown(quantity.si, LENGTH, 6)
+            room = label_widths.get(label, 7.0 * len(label)) + 14
+            x, y = start[0] + 0.62 * (end[0] - start[0]), start[1] + 0.62 * (end[1] - start[1])
+            path = ("body", "regions", name, *key)
+            box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+            found.append(Dimension(f"{what} of {name}", label, _typed(case, path, label), (path,), start, end, (), box))
+    return found
+
+
+def _pixel(place: np.typing.NDArray[np.float64]) -> Pixel:
+    return float(place[0]), float(place[1])
+
+
+def _typed(case: Case, path: Path, label: str) -> str:
     parameter = parameter_at(case, path)
-    return ("parameters", parameter) if parameter else path
+    return str(value_at(case.data, ("parameters", parameter) if parameter else path, label))
 
 
-def _extents(geometry: SectionGeometry, axis: int) -> list[tuple[list[str], tuple[float, float], float]]:
-    """Group regions of one extent: (names, span along the axis, the edge of the body the line starts from)."""
-    groups: dict[tuple[float, float], tuple[list[str], float]] = {}
-    for region in geometry.regions:
-        span = (region.box[axis], region.box[axis + 2])
+def _extents(case: Case, geometry: SectionGeometry, axis: int) -> list[tuple[list[str], tuple[float, float], float]]:
+    """Group rectangles of one extent: (names, span along the axis, the edge of the body the line starts from)."""
+    groups: dict[tuple[float, float], tuple[list[str], tuple[float, float], float]] = {}
+    for index, region in enumerate(geometry.regions):
+        if not isinstance(case.document.body.regions[region.name], Rectangle):
+            continue
+        box = geometry.shapes[index][0].box
+        span = (box[axis], box[axis + 2])
         rounded = (round(span[0] / geometry.extent, 9), round(span[1] / geometry.extent, 9))
-        names, near = groups.setdefault(rounded, ([], region.box[1 - axis]))
+        names, first, near = groups.setdefault(rounded, ([], span, box[1 - axis]))
         names.append(region.name)
-        groups[rounded] = (names, min(near, region.box[1 - axis]))
-    ordered = sorted(groups.values(), key=lambda group: _span(geometry, group[0][0], axis))
-    return [(names, _span(geometry, names[0], axis), near) for names, near in ordered]
-
-
-def _span(geometry: SectionGeometry, name: str, axis: int) -> tuple[float, float]:
-    region = next(region for region in geometry.regions if region.name == name)
-    return region.box[axis], region.box[axis + 2]
+        groups[rounded] = (names, first, min(near, box[1 - axis]))
+    return sorted(groups.values(), key=lambda group: group[1])

@@ -7,8 +7,9 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import number
-from blunt_ember.case.document import SIDES_BESIDE
+from blunt_ember.case.document import TurnedSection
 from blunt_ember.case.editing import free_name, renamed_material, renamed_region, with_value, without_region
+from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Edit,
@@ -24,11 +25,22 @@ from blunt_ember.desk.sheet_parts import (
     entry,
     removing,
     setting,
+    typing,
 )
 from blunt_ember.desk.sheet_questions import formulas, questions
+from blunt_ember.desk.sheet_shapes import shape_words
 from blunt_ember.flow import Outcome
 
 _BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
+_CONCENTRIC = {"around": "around", "inside": "inside"}
+_PLACES = {**_BESIDE, **_CONCENTRIC}
+#: What can be added, and where it may stand in relation to another region.
+_NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
+    "a rectangle": ({"shape": "rectangle", "size": ["20 mm", "20 mm"]}, _BESIDE),
+    "a disc": ({"shape": "disc", "radius": "20 mm"}, _PLACES),
+    "a ring": ({"shape": "ring", "inner": "20 mm", "outer": "30 mm"}, _PLACES),
+    "a round hole": ({"shape": "disc", "radius": "10 mm", "void": True}, {"inside": "inside"}),
+}
 
 
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:
@@ -45,50 +57,56 @@ def _body(case: Case) -> Section:
     rows: list[Row] = []
     for name, region in body.regions.items():
         path = ("body", "regions", name)
-        placed: list[Part] = []
-        if region.beside:
-            relation, other = region.beside
-            options = tuple(
-                Option(f"{_BESIDE[r]} {o}", _replaced_place(name, r, o))
-                for o in body.regions if o != name for r in SIDES_BESIDE
-            )  # fmt: skip
-            placed.append(Choice(f"{name} place", f"{_BESIDE[relation]} {other}", options, "plain choice"))
-        elif region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
-            placed += [Word("at"), *entry(case, (*path, "at", 0), "Left side, such as 20 mm"), Word(","),
-                       *entry(case, (*path, "at", 1), "Lower side, such as 20 mm")]  # fmt: skip
         rows.append((
             Entry(f"region {name}", name, "Name of the region", _renaming(renamed_region, name), "name"),
-            Word("rectangle"),
-            *entry(case, (*path, "size", 0), "Width, such as 114 mm"), Word("×"),
-            *entry(case, (*path, "size", 1), "Height, such as 100 mm"),
-            *placed,
-            Word("of"), _material_choice(case, name, region.material),
+            *shape_words(case, path, region),
+            *_place_words(case, path, name),
+            *((Word("void"),) if region.void else (Word("of"), _material_choice(case, name, region.material))),
             Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", _removing_region(name)),
         ))  # fmt: skip
     last = next(reversed(body.regions))
+    others = [last] if len(body.regions) > 3 else list(body.regions)[::-1]
     offers = tuple(
-        Option(f"{words} {other}", _adding_region(relation, other))
-        for other in ([last] if len(body.regions) > 3 else list(body.regions)[::-1])
-        for relation, words in _BESIDE.items()
-    )
-    rows.append((Choice("add region", "add a region …", offers, "link"), Word("  depth"),
-                 *_depth(case)))  # fmt: skip
+        Option(words, options=tuple(
+            Option(f"{place} {other}", _adding_region(shape, relation, other))
+            for other in others for relation, place in places.items()
+        ))
+        for words, (shape, places) in _NEW_SHAPES.items()
+    )  # fmt: skip
+    rows.append((Choice("add region", "add a region …", offers, "link"), *_depth(case)))
     count = len(body.regions)
-    return Section("Body", f"{count} region{'s' if count > 1 else ''} · section, {body.depth.text} deep", tuple(rows))
+    regions = f"{count} region{'s' if count > 1 else ''}"
+    if isinstance(body, TurnedSection):
+        return Section("Body", f"{regions} · turned about y, full turn", tuple(rows))
+    return Section("Body", f"{regions} · section, {body.depth.text} deep", tuple(rows))
+
+
+def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Part]:
+    regions = case.document.body.regions
+    region = regions[name]
+    if region.beside:
+        relation, other = region.beside
+        options = tuple(
+            Option(f"{words} {o}", _replaced_place(name, r, o))
+            for o in regions
+            if o != name
+            for r, words in _PLACES.items()
+        )
+        return [Choice(f"{name} place", f"{_PLACES[relation]} {other}", options, "plain choice")]
+    if region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
+        return [Word("at"), *entry(case, (*path, "at", 0), "x, such as 20 mm"), Word(","),
+                *entry(case, (*path, "at", 1), "y, such as 20 mm")]  # fmt: skip
+    return []
 
 
 def _depth(case: Case) -> list[Part]:
+    body = case.document.body
+    if isinstance(body, TurnedSection):
+        return []
     hint = "Depth of the section, for which heat flows are given"
     if "depth" in case.data["body"]:
-        return entry(case, ("body", "depth"), hint)
-    return [
-        Entry(
-            "body.depth",
-            case.document.body.depth.text,
-            hint,
-            lambda now, typed: with_value(now, ("body", "depth"), typed),
-        )
-    ]
+        return [Word("  depth"), *entry(case, ("body", "depth"), hint)]
+    return [Word("  depth"), Entry("body.depth", body.depth.text, hint, typing(("body", "depth")))]
 
 
 def _renaming(rename: Callable[[Case, str, str], Case], old: str) -> TypedEdit:
@@ -97,7 +115,8 @@ def _renaming(rename: Callable[[Case, str, str], Case], old: str) -> TypedEdit:
 
 def _replaced_place(name: str, relation: str, other: str) -> Edit:
     def change(now: Case) -> Case:
-        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in ("at", *SIDES_BESIDE)}
+        places = ("at", *SIDES_BESIDE, *CONCENTRIC)
+        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in places}
         return with_value(now, ("body", "regions", name), {**region, relation: other})
 
     return change
@@ -107,12 +126,14 @@ def _removing_region(name: str) -> Edit:
     return lambda now: without_region(now, name)[0]
 
 
-def _adding_region(relation: str, other: str) -> Edit:
+def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
     def change(now: Case) -> Case:
-        name = free_name("layer", now.document.body.regions)
-        size = list(now.data["body"]["regions"][other]["size"])
-        size[0 if relation in ("right_of", "left_of") else 1] = "20 mm"
-        return with_value(now, ("body", "regions", name), {"shape": "rectangle", "size": size, relation: other})
+        name = free_name("hole" if shape.get("void") else "part", now.document.body.regions)
+        made = dict(shape)
+        size = now.data["body"]["regions"][other].get("size")
+        if "size" in made and size is not None:  # a layer beside another is as high, or as wide, as that
+            made["size"] = ["20 mm", size[1]] if relation in ("right_of", "left_of") else [size[0], "20 mm"]
+        return with_value(now, ("body", "regions", name), {**made, relation: other})
 
     return change
 

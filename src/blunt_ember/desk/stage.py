@@ -23,7 +23,7 @@ from blunt_ember.case.display import both_scales, shown
 from blunt_ember.case.editing import with_typed_value
 from blunt_ember.case.units import HEAT_FLUX, LENGTH
 from blunt_ember.desk.current_case import CurrentCase
-from blunt_ember.desk.dimensions import Dimension, dimensions
+from blunt_ember.desk.dimensions import Dimension, dimensions, stated_lengths
 from blunt_ember.desk.legend import paint_legend
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.flow import Outcome
@@ -281,9 +281,7 @@ class Stage(QWidget):
             return ""
         point = view.metres(np.array([[place.x(), place.y()]]))
         x, y = point[0]
-        inside = (outcome.geometry.xs[0] <= x <= outcome.geometry.xs[-1]
-                  and outcome.geometry.ys[0] <= y <= outcome.geometry.ys[-1])  # fmt: skip
-        if not inside:
+        if outcome.geometry.owner_at(point)[0] < 0:
             return ""
         where = f"x {shown(x, LENGTH, 4)}, y {shown(y, LENGTH, 4)}"
         if outcome.solution is None or outcome.problem is None:
@@ -359,10 +357,8 @@ class Stage(QWidget):
     def _fit_view(self, outcome: Outcome) -> None:
         assert outcome.geometry is not None
         if self._view is None or self._is_fitted:
-            xs, ys = outcome.geometry.xs, outcome.geometry.ys
-            self._view = fitted(
-                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), self.width(), self.height(), MARGINS
-            )
+            low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
+            self._view = fitted(low, high, self.width(), self.height(), MARGINS)
 
     def _drawn_image(self, outcome: Outcome) -> QImage:
         self.open_renderer()
@@ -399,15 +395,15 @@ class Stage(QWidget):
         case = outcome.case
         labels = {}
         for region in case.document.body.regions.values():
-            for size in region.size:
-                label = shown(size.si, LENGTH, 6)
+            for _, quantity in stated_lengths(region).values():
+                label = shown(quantity.si, LENGTH, 6)
                 labels[label] = metrics.horizontalAdvance(label)
         self._dimensions = dimensions(case, outcome.geometry, self._view, labels)
         for dimension in self._dimensions:
             start, end = QPointF(*dimension.start), QPointF(*dimension.end)
             painter.setPen(QPen(QColor(self._theme.hairline), 1))
             gap = QPointF(0, 4) if not dimension.upright else QPointF(-4, 0)
-            for corner, foot in zip(dimension.witness, (start, end), strict=True):
+            for corner, foot in zip(dimension.witness, (start, end), strict=False):
                 painter.drawLine(QPointF(*corner) + gap, foot + gap)
             painter.setPen(QPen(QColor(self._theme.quiet), 1))
             painter.drawLine(start, end)

@@ -128,10 +128,8 @@ class StartPage(QWidget):
             outcome = next(flow.outcomes(FAMILIES[name].case()))
             if outcome.geometry is None:
                 continue
-            xs, ys = outcome.geometry.xs, outcome.geometry.ys
-            view = fitted(
-                np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]]), CARD.width(), CARD.height(), (8, 8, 8, 8)
-            )
+            low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
+            view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8))
             pixels = self._renderer.draw(
                 outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio
             )

@@ -7,7 +7,7 @@ from scipy import sparse
 
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints
+from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 
 def jacobians(family: str, corners: Floats, at: Floats) -> Floats:
@@ -28,35 +28,39 @@ def physical_gradients(family: str, corners: Floats, at: Floats) -> tuple[Floats
     return np.einsum("qki,mqij->mqkj", FAMILIES[family].gradients(at), inverse), determinant
 
 
-def conduction_elements(block: CellBlock, points: Floats, k: Floats) -> Floats:
-    """Return the element matrices ∫ k ∇N·∇N dA (m, n, n) in W/(m K), ``k`` (m,) by cell."""
+def conduction_elements(block: CellBlock, mesh: Mesh, k: Floats) -> Floats:
+    """Return the element matrices ∫ k ∇N·∇N dV (m, n, n) in W/K, ``k`` (m,) in W/(m K) by cell."""
     family = FAMILIES[block.family]
-    gradients, determinant = physical_gradients(block.family, points[block.nodes], family.points)
-    weighted = gradients * (determinant * family.weights * k[:, None])[..., None, None]
+    corners = mesh.points[block.nodes]
+    gradients, determinant = physical_gradients(block.family, corners, family.points)
+    measure = mesh.measure(np.einsum("qk,mkj->mqj", family.values(family.points), corners))
+    weighted = gradients * (determinant * measure * family.weights * k[:, None])[..., None, None]
     m, q, n, _ = gradients.shape
     flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, 2 * q)
     return weighted.transpose(0, 2, 1, 3).reshape(m, n, 2 * q) @ flat.transpose(0, 2, 1)
 
 
-def facet_weights(facets: FacetSet, points: Floats) -> Floats:
-    """Return quadrature weights (m, q) in m along the facets of a surface."""
+def facet_weights(facets: FacetSet, mesh: Mesh) -> Floats:
+    """Return quadrature weights (m, q) in m² over the facets of a surface."""
     family = FAMILIES[facets.family]
-    jacobian = jacobians(facets.family, points[facets.nodes], family.points)
-    result: Floats = np.linalg.norm(jacobian[..., 0], axis=-1) * family.weights
+    corners = mesh.points[facets.nodes]
+    jacobian = jacobians(facets.family, corners, family.points)
+    measure = mesh.measure(np.einsum("qk,mkj->mqj", family.values(family.points), corners))
+    result: Floats = np.linalg.norm(jacobian[..., 0], axis=-1) * family.weights * measure
     return result
 
 
-def facet_mass(facets: FacetSet, points: Floats) -> Floats:
-    """Return ∫ N N ds (m, n, n) in m."""
+def facet_mass(facets: FacetSet, mesh: Mesh) -> Floats:
+    """Return ∫ N N dA (m, n, n) in m²."""
     shape = FAMILIES[facets.family].values(FAMILIES[facets.family].points)
-    result: Floats = np.einsum("mq,qa,qb->mab", facet_weights(facets, points), shape, shape)
+    result: Floats = np.einsum("mq,qa,qb->mab", facet_weights(facets, mesh), shape, shape)
     return result
 
 
-def facet_load(facets: FacetSet, points: Floats) -> Floats:
-    """Return ∫ N ds (m, n) in m."""
+def facet_load(facets: FacetSet, mesh: Mesh) -> Floats:
+    """Return ∫ N dA (m, n) in m²."""
     shape = FAMILIES[facets.family].values(FAMILIES[facets.family].points)
-    result: Floats = facet_weights(facets, points) @ shape
+    result: Floats = facet_weights(facets, mesh) @ shape
     return result
 
 

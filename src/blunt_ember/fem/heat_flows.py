@@ -11,10 +11,7 @@ from blunt_ember.mesh.mesh import Floats
 
 
 def surface_heat(problem: Problem, solution: Solution) -> dict[str, float]:
-    """Return the heat in W through every surface: + into the body, or from the first to the second region.
-
-    At a node that two held surfaces share, its reaction is divided in the ratio of their lengths there.
-    """
+    """Return the heat in W through every surface: + into the body, or from the first to the second region."""
     mesh = problem.mesh
     entering = _entering_regions(problem, solution)
     heat = {}
@@ -27,32 +24,61 @@ def surface_heat(problem: Problem, solution: Solution) -> dict[str, float]:
 
 
 def _entering_regions(problem: Problem, solution: Solution) -> dict[str, Floats]:
-    """Heat in W at each node, (n,), that enters through each outer surface."""
-    mesh, depth, count = problem.mesh, problem.depth, problem.mesh.node_count
+    """Heat in W at each node, (n,), that enters through each outer surface.
+
+    At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
+    region divide that by their lengths at the node.
+    """
+    mesh, count = problem.mesh, problem.mesh.node_count
     entering: dict[str, Floats] = {}
-    held_length = np.zeros(count)
     lengths: dict[str, Floats] = {}
+    exchanged = np.zeros((len(mesh.regions), count))
     for name, facets in mesh.surfaces.items():
         if not facets.outer:
             continue
         nodal = np.zeros(count)
-        load = facet_load(facets, mesh.points)
+        load = facet_load(facets, mesh)
         if name in problem.exchanges:
             exchange = problem.exchanges[name]
-            np.add.at(nodal, facets.nodes, depth * exchange.flux * load)
+            np.add.at(nodal, facets.nodes, exchange.flux * load)
             if exchange.h:
                 lack = exchange.fluid - solution.temperature[facets.nodes]
-                mass = facet_mass(facets, mesh.points)
-                np.add.at(nodal, facets.nodes, depth * exchange.h * np.einsum("mab,mb->ma", mass, lack))
+                mass = facet_mass(facets, mesh)
+                np.add.at(nodal, facets.nodes, exchange.h * np.einsum("mab,mb->ma", mass, lack))
+            exchanged[facets.regions[0]] += nodal
         if name in problem.held:
             lengths[name] = np.zeros(count)
             np.add.at(lengths[name], facets.nodes, load)
-            held_length += lengths[name]
         entering[name] = nodal
-    for name, length in lengths.items():
-        share = np.divide(length, held_length, out=np.zeros(count), where=held_length > 0)
-        entering[name] += share * solution.reaction
+    for name, heat in _held_heat(problem, solution, lengths, exchanged).items():
+        entering[name] += heat
     return entering
+
+
+def _held_heat(
+    problem: Problem, solution: Solution, lengths: dict[str, Floats], exchanged: Floats
+) -> dict[str, Floats]:
+    """Divide the reactions among the held surfaces; ``lengths`` (n,) is how much of each lies at a node."""
+    mesh, count = problem.mesh, problem.mesh.node_count
+    by_region = np.zeros_like(exchanged)
+    for name, length in lengths.items():
+        by_region[mesh.surfaces[name].regions[0]] += length
+    drawn = -exchanged
+    for block, inflow in zip(mesh.blocks, solution.inflow, strict=True):
+        for region in range(len(mesh.regions)):
+            own = block.region == region
+            np.add.at(drawn[region], block.nodes[own], inflow[own])
+    own_part = np.where(by_region > 0, drawn, 0.0)
+    # What regions without a held surface at the node draw in comes through those that have one.
+    rest = solution.reaction - own_part.sum(axis=0)
+    every = by_region.sum(axis=0)
+    heat = {}
+    for name, length in lengths.items():
+        region = mesh.surfaces[name].regions[0]
+        within = np.divide(length, by_region[region], out=np.zeros(count), where=by_region[region] > 0)
+        among = np.divide(length, every, out=np.zeros(count), where=every > 0)
+        heat[name] = within * own_part[region] + among * rest
+    return heat
 
 
 def _through_interface(problem: Problem, solution: Solution, entering: dict[str, Floats], name: str) -> float:
@@ -73,7 +99,7 @@ def _through_interface(problem: Problem, solution: Solution, entering: dict[str,
             drawn -= entering[other]
         else:
             length = np.zeros(mesh.node_count)
-            np.add.at(length, candidate.nodes, facet_load(candidate, mesh.points))
+            np.add.at(length, candidate.nodes, facet_load(candidate, mesh))
             all_of_it += length
             if other == name:
                 share = length

@@ -29,16 +29,15 @@ class Exchange:
 
 @dataclass(frozen=True)
 class Problem:
-    """Steady conduction: ``conductivity`` W/(m K) by region, statements by surface name, ``depth`` m."""
+    """Steady conduction: ``conductivity`` W/(m K) by region, statements by surface name."""
 
     mesh: Mesh
-    depth: float
     conductivity: tuple[float, ...]
     held: Mapping[str, Held]
     exchanges: Mapping[str, Exchange]
 
 
-def problem_of(document: CaseDocument, mesh: Mesh, depth: float) -> Problem:
+def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
     """Put what the case states on the regions and surfaces of its mesh.
 
     Raises :class:`OpenCaseError` for a conductivity that is not stated, :class:`CaseError` for surfaces that do not
@@ -49,6 +48,9 @@ def problem_of(document: CaseDocument, mesh: Mesh, depth: float) -> Problem:
         raise OpenCaseError(open_items)
     conductivity = []
     for region in mesh.regions:
+        if document.body.regions[region].void:
+            conductivity.append(0.0)
+            continue
         k = document.materials[str(document.body.regions[region].material)].k
         conductivity.append(k.si if k else 0.0)
     held: dict[str, Held] = {}
@@ -74,14 +76,14 @@ def problem_of(document: CaseDocument, mesh: Mesh, depth: float) -> Problem:
             faults.append(Fault(path_text(("questions", place, question.asks)), what))
     if faults:
         raise CaseError(tuple(faults))
-    return Problem(mesh, depth, tuple(conductivity), held, exchanges)
+    return Problem(mesh, tuple(conductivity), held, exchanges)
 
 
 def open_conductivities(document: CaseDocument) -> tuple[Fault, ...]:
     """Return what is not stated yet of the materials, a line each."""
     items = []
     for name, region in document.body.regions.items():
-        if region.material is None:
+        if region.material is None and not region.void:
             items.append(Fault(path_text(("body", "regions", name, "material")), f"say what '{name}' is made of"))
     used = {region.material for region in document.body.regions.values()}
     for name, material in document.materials.items():

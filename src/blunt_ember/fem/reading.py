@@ -9,7 +9,7 @@ from blunt_ember.fem.assembly import facet_weights, physical_gradients
 from blunt_ember.fem.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
-_TOLERANCE = 1e-6
+_BULGE = 0.05
 #: Pairs of point and cell compared in one go.
 _PAIRS_AT_ONCE = 4_000_000
 
@@ -65,16 +65,16 @@ def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:
 def surface_mean(facets: FacetSet, mesh: Mesh, temperature: Floats) -> float:
     """Return the mean temperature over a surface, K."""
     family = FAMILIES[facets.family]
-    weights = facet_weights(facets, mesh.points)
+    weights = facet_weights(facets, mesh)
     values = temperature[facets.nodes] @ family.values(family.points).T
     return float((weights * values).sum() / weights.sum())
 
 
 def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:
     """Find a cell for each point; return (point numbers, cells, local coordinates) of those inside the block."""
-    corners = nodes[block.nodes[:, : FAMILIES[block.family].corners]]
+    corners = nodes[block.nodes]
     low, high = corners.min(axis=1), corners.max(axis=1)
-    slack = _TOLERANCE * (high - low)
+    slack = _BULGE * (high - low)  # a curved side may reach beyond its nodes
     low, high = low - slack, high + slack
     places, cells = [], []
     step = max(1, _PAIRS_AT_ONCE // len(low))
@@ -97,7 +97,7 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
 def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     """Invert the map of the cells by Newton's method; True where the point lies inside its cell."""
     family = FAMILIES[block.family]
-    local = np.zeros_like(points)
+    local = np.tile(family.middle, (len(points), 1))
     corners = nodes[block.nodes[cell]]
     size = np.ptp(corners, axis=1).max(axis=1)
     for _ in range(8):
@@ -106,5 +106,4 @@ def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floa
             break
         jacobian = np.einsum("pki,pkj->pji", family.gradients(local), corners)
         local = local + np.linalg.solve(jacobian, gap[..., None])[..., 0]
-    inside = np.all(np.abs(local) <= 1 + 1e-5, axis=1)
-    return np.clip(local, -1, 1), inside
+    return local, family.holds(local, 1e-5)

@@ -37,13 +37,13 @@ class Solution:
 
 def solve_steady(problem: Problem) -> Solution:
     """Solve ∇·(k ∇T) = 0 with the stated surfaces; raise :class:`SolverError` when no temperature can settle."""
-    mesh, depth = problem.mesh, problem.depth
+    mesh = problem.mesh
     conduction = [
-        (block.nodes, depth * conduction_elements(block, mesh.points, np.array(problem.conductivity)[block.region]))
+        (block.nodes, conduction_elements(block, mesh, np.array(problem.conductivity)[block.region]))
         for block in mesh.blocks
     ]
     films = [
-        (mesh.surfaces[name].nodes, depth * exchange.h * facet_mass(mesh.surfaces[name], mesh.points))
+        (mesh.surfaces[name].nodes, exchange.h * facet_mass(mesh.surfaces[name], mesh))
         for name, exchange in problem.exchanges.items()
         if exchange.h > 0
     ]
@@ -57,9 +57,9 @@ def solve_steady(problem: Problem) -> Solution:
     matrix = conduction_matrix + films_matrix
     load = np.zeros(mesh.node_count)
     for name, exchange in problem.exchanges.items():
-        heat = depth * (exchange.flux + exchange.h * (exchange.fluid - middle))
+        heat = exchange.flux + exchange.h * (exchange.fluid - middle)
         facets = mesh.surfaces[name]
-        np.add.at(load, facets.nodes, heat * facet_load(facets, mesh.points))
+        np.add.at(load, facets.nodes, heat * facet_load(facets, mesh))
     rise = np.zeros(mesh.node_count)
     rise[held_nodes] = held_values - middle
     free = np.ones(mesh.node_count, dtype=bool)

@@ -1,25 +1,28 @@
-"""Plane sections: regions placed, cut by later ones, and their surfaces named.
+"""The geometry of a plane or turned section: regions and surfaces with names a person would use.
 
-A section of rectangles is an arrangement on the lattice of all their edges; every lattice cell belongs to the last
-region that covers it. Surfaces are named after the region and the side a person would point at (``brick.left``), the
-meeting of two regions ``brick|blanket``, so names stay when dimensions change.
+Surfaces are named after the region and the side a person would point at (``brick.left``, ``pipe.bore``), the meeting
+of two regions ``brick|blanket``, and what a void leaves open after both (``plate.hole``, ``plate.slot left``), so
+names stay when dimensions change.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
-from blunt_ember.case.document import Rectangle, Section
+from blunt_ember.case.document import Body, TurnedSection
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.arrangement import VOID, Arrangement, arranged, owners
+from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined
+from blunt_ember.geometry.placing import box_of, placed
+from blunt_ember.geometry.primitives import Shape
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-VOID = -1
-SIDES = ("left", "right", "bottom", "top")
+#: Straight pieces that stand for a quarter turn where a surface is drawn or sampled.
+_PIECES = 24
+_GAUSS = np.polynomial.legendre.leggauss(12)
 
 
 @dataclass(frozen=True)
@@ -28,43 +31,46 @@ class Region:
 
     name: str
     box: tuple[float, float, float, float]
+    void: bool = False
 
 
 @dataclass(frozen=True)
 class Surface:
-    """A named piece of boundary.
+    """A named piece of boundary: ``edges`` of the arrangement, and the owner or, for an interface, both sides.
 
-    ``regions`` holds the owner, or for an interface both sides in the order of its name. ``edges`` (n, 3) are lattice
-    edges as (axis, i, j): axis 0 is the vertical edge at ``xs[i]`` from ``ys[j]`` to ``ys[j + 1]``, axis 1 the
-    horizontal edge at ``ys[j]`` from ``xs[i]`` to ``xs[i + 1]``. ``segments`` (n, 2, 2) are their end points in m.
+    ``segments`` (n, 2, 2) in m are straight pieces for drawing and sampling. ``area`` in m² is for the depth of the
+    section, or for the full turn.
     """
 
     name: str
     regions: tuple[int, ...]
     edges: Ints
     segments: Floats
+    length: float
+    area: float
 
     @property
     def outer(self) -> bool:
         """Whether nothing of the body lies behind it."""
         return len(self.regions) == 1
 
-    @property
-    def length(self) -> float:
-        """Length in m."""
-        return float(np.linalg.norm(self.segments[:, 1] - self.segments[:, 0], axis=1).sum())
-
 
 @dataclass(frozen=True)
 class SectionGeometry:
-    """Regions on the lattice ``xs`` × ``ys`` (m); ``owner[i, j]`` is the region of a lattice cell or ``VOID``."""
+    """Regions, the arrangement of their outlines, and surfaces by name; ``depth`` (m) is None for a turned section."""
 
-    depth: float
+    depth: float | None
     regions: tuple[Region, ...]
-    xs: Floats
-    ys: Floats
-    owner: Ints
+    arrangement: Arrangement
     surfaces: dict[str, Surface]
+    low: tuple[float, float]
+    high: tuple[float, float]
+    shapes: Sequence[Sequence[Shape]] = field(repr=False, compare=False)
+
+    @property
+    def turned(self) -> bool:
+        """Whether the section is turned about the y axis, x being the radius."""
+        return self.depth is None
 
     @property
     def outer_surfaces(self) -> tuple[Surface, ...]:
@@ -79,87 +85,130 @@ class SectionGeometry:
     @property
     def extent(self) -> float:
         """Larger side of the body's bounding box, m."""
-        return float(max(np.ptp(self.xs), np.ptp(self.ys)))
+        return max(self.high[0] - self.low[0], self.high[1] - self.low[1])
+
+    def owner_at(self, points: Floats) -> Ints:
+        """Return the region of the body each of ``points`` (p, 2) lies in, ``VOID`` where there is none."""
+        owner = owners(self.shapes, points)
+        return np.where(np.isin(owner, self.voids), VOID, owner)
+
+    def cuts(self, start: Floats, end: Floats) -> Floats:
+        """Return the shares, in order, at which a straight line from ``start`` to ``end`` (2,) meets an outline."""
+        line = Curves(start[None], end[None], np.zeros((1, 2)), np.zeros(1))
+        number, share = crossings(joined([line, self.arrangement.curves]), 1e-9 * self.extent)
+        return np.unique(share[number == 0].round(12))
+
+    @property
+    def voids(self) -> list[int]:
+        """Regions that only cut."""
+        return [index for index, region in enumerate(self.regions) if region.void]
 
 
-def section_geometry(body: Section) -> SectionGeometry:
-    """Place and cut the regions of a section; raise :class:`CaseError` for a region that nothing is left of."""
-    boxes = _placed(body.regions)
-    regions = tuple(Region(name, boxes[name]) for name in body.regions)
-    edges = np.array([region.box for region in regions])
-    extent = float(max(np.ptp(edges[:, [0, 2]]), np.ptp(edges[:, [1, 3]])))
-    xs, ys = _merged(edges[:, [0, 2]], extent), _merged(edges[:, [1, 3]], extent)
-    owner = np.full((len(xs) - 1, len(ys) - 1), VOID, dtype=np.int64)
-    for index, (x0, y0, x1, y1) in enumerate(edges):
-        owner[_place(xs, x0):_place(xs, x1), _place(ys, y0):_place(ys, y1)] = index  # fmt: skip
-    covered = [region.name for index, region in enumerate(regions) if not (owner == index).any()]
+def section_geometry(body: Body) -> SectionGeometry:
+    """Place, cut and name; raise :class:`CaseError` for a region nothing is left of or that crosses the axis."""
+    shapes = placed(body.regions)
+    regions = tuple(
+        Region(name, box_of(pieces), bool(region.void))
+        for (name, region), pieces in zip(body.regions.items(), shapes, strict=True)
+    )
+    boxes = np.array([region.box for region in regions])
+    extent = float((boxes[:, 2:].max(axis=0) - boxes[:, :2].min(axis=0)).max())
+    turned = isinstance(body, TurnedSection)
+    if turned:
+        _require_right_of_axis(regions, extent)
+    whole = arranged(shapes, extent)
+    voids = [index for index, region in enumerate(regions) if region.void]
+    plan = _without_voids(whole, voids)
+    _require_something_left(regions, plan)
+    depth = None if isinstance(body, TurnedSection) else body.depth.si
+    surfaces = _surfaces(regions, plan, depth, extent)
+    low, high = plan.points.min(axis=0), plan.points.max(axis=0)
+    for angle in (0.0, np.pi / 2, np.pi, -np.pi / 2):
+        arcs = plan.curves.take(plan.curves.is_arc)
+        extreme = arcs.centre + arcs.radius[:, None] * np.array([np.cos(angle), np.sin(angle)])
+        share = arcs.share_of(extreme)
+        on = extreme[(share > 0) & (share < 1)]
+        low, high = np.minimum(low, on.min(axis=0, initial=np.inf)), np.maximum(high, on.max(axis=0, initial=-np.inf))
+    return SectionGeometry(
+        depth, regions, plan, surfaces, (float(low[0]), float(low[1])), (float(high[0]), float(high[1])), shapes
+    )
+
+
+def _require_right_of_axis(regions: tuple[Region, ...], extent: float) -> None:
+    crossing = [region.name for region in regions if region.box[0] < -1e-9 * extent and not region.void]
+    if crossing:
+        what = "it reaches across the axis (x below 0), about which the section is turned; move it to the right"
+        raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in crossing))
+
+
+def _require_something_left(regions: tuple[Region, ...], plan: Arrangement) -> None:
+    seen = set(plan.left.tolist()) | set(plan.right.tolist())
+    covered = [r.name for index, r in enumerate(regions) if index not in seen and not r.void]
     if covered:
         what = "later regions cover all of it; move it behind them in the list, or remove it"
         raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in covered))
-    return SectionGeometry(body.depth.si, regions, xs, ys, owner, _surfaces(regions, xs, ys, owner))
+    if all(region.void for region in regions):
+        raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))
 
 
-def _placed(stated: dict[str, Rectangle]) -> dict[str, tuple[float, float, float, float]]:
-    boxes: dict[str, tuple[float, float, float, float]] = {}
-
-    def box(name: str) -> tuple[float, float, float, float]:
-        if name not in boxes:
-            entry = stated[name]
-            width, height = entry.size[0].si, entry.size[1].si
-            x, y = (entry.at[0].si, entry.at[1].si) if entry.at else (0.0, 0.0)
-            if entry.beside:
-                relation, other = entry.beside
-                x0, y0, x1, y1 = box(other)
-                x, y = {"right_of": (x1, y0), "left_of": (x0 - width, y0), "above": (x0, y1),
-                        "below": (x0, y0 - height)}[relation]  # fmt: skip
-            boxes[name] = (x, y, x + width, y + height)
-        return boxes[name]
-
-    return {name: box(name) for name in stated}
+def _without_voids(whole: Arrangement, voids: list[int]) -> Arrangement:
+    """Put nothing in the place of voids, and drop edges that then have nothing on either side."""
+    left = np.where(np.isin(whole.left, voids), VOID, whole.left)
+    right = np.where(np.isin(whole.right, voids), VOID, whole.right)
+    kept = np.flatnonzero(left != right)
+    used, numbers = np.unique(np.concatenate([whole.start[kept], whole.end[kept]]), return_inverse=True)
+    return Arrangement(
+        whole.points[used], numbers[: len(kept)], numbers[len(kept) :], whole.curves.take(kept), left[kept],
+        right[kept], tuple(whole.side[edge] for edge in kept.tolist()),
+    )  # fmt: skip
 
 
-def _merged(values: Floats, extent: float) -> Floats:
-    """Sorted values, those closer than round-off of the extent taken as one."""
-    ordered = np.unique(values)
-    keep = np.concatenate([[True], np.diff(ordered) > 1e-9 * extent])
-    return ordered[keep]
-
-
-def _place(values: Floats, value: float) -> int:
-    return int(np.argmin(np.abs(values - value)))
-
-
-def _surfaces(regions: tuple[Region, ...], xs: Floats, ys: Floats, owner: Ints) -> dict[str, Surface]:
-    framed = np.pad(owner, 1, constant_values=VOID)
-    found: dict[tuple[int, ...], list[Ints]] = {}
-    sides: dict[tuple[int, ...], tuple[str, tuple[int, ...]]] = {}
-    for axis in (0, 1):
-        before, behind = (framed[:-1, 1:-1], framed[1:, 1:-1]) if axis == 0 else (framed[1:-1, :-1], framed[1:-1, 1:])
-        i, j = np.nonzero(before != behind)
-        pairs = np.column_stack([before[i, j], behind[i, j]])
-        for first, second in np.unique(pairs, axis=0).tolist():
-            chosen = (pairs == (first, second)).all(axis=1)
-            edges = np.column_stack([np.full(chosen.sum(), axis), i[chosen], j[chosen]])
-            if VOID in (first, second):
-                region = max(first, second)
-                side = SIDES[2 * axis + (1 if second == VOID else 0)]
-                key: tuple[int, ...] = (region, SIDES.index(side))
-                sides[key] = (f"{regions[region].name}.{side}", (region,))
-            else:
-                a, b = sorted((first, second))
-                key = (len(regions), a, b)
-                sides[key] = (f"{regions[a].name}|{regions[b].name}", (a, b))
-            found.setdefault(key, []).append(edges)
+def _surfaces(regions: tuple[Region, ...], plan: Arrangement, depth: float | None, extent: float) -> dict[str, Surface]:
+    found: dict[tuple[int, int, int, str], list[int]] = {}
+    order: dict[str, int] = {}
+    for edge, (left, right) in enumerate(zip(plan.left.tolist(), plan.right.tolist(), strict=True)):
+        if depth is None and max(abs(plan.points[[plan.start[edge], plan.end[edge]], 0])) <= 1e-9 * extent:
+            continue  # the axis of a turned section is no surface
+        if VOID in (left, right):
+            region = max(left, right)
+            side = _side_name(region, plan.side[edge], regions)
+            key = (0, region, order.setdefault(side, len(order)), f"{regions[region].name}.{side}")
+        else:
+            a, b = sorted((left, right))
+            key = (1, a, b, f"{regions[a].name}|{regions[b].name}")
+        found.setdefault(key, []).append(edge)
     surfaces = {}
     for key in sorted(found):
-        name, owners = sides[key]
-        edges = np.concatenate(found[key])
-        surfaces[name] = Surface(name, owners, edges, _segments(edges, xs, ys))
+        edges = np.array(found[key])
+        curves = plan.curves.take(edges)
+        owners_ = (key[1],) if key[0] == 0 else (key[1], key[2])
+        surfaces[key[3]] = Surface(
+            key[3], owners_, edges, _segments(curves), float(curves.length.sum()), _area(curves, depth)
+        )
     return surfaces
 
 
-def _segments(edges: Ints, xs: Floats, ys: Floats) -> Floats:
-    axis, i, j = edges.T
-    start = np.column_stack([xs[i], ys[j]])
-    end = np.column_stack([xs[i + (axis == 1)], ys[j + (axis == 0)]])
-    return np.stack([start, end], axis=1)
+def _side_name(region: int, sources: tuple[tuple[int, str], ...], regions: tuple[Region, ...]) -> str:
+    """Name an outer side after the region's own outline, or after the void that cut it open."""
+    for source, side in sources:
+        if source == region:
+            return side
+    source, side = sources[-1]
+    sides_of_source = "" if side == "rim" else f" {side}"
+    return f"{regions[source].name}{sides_of_source}"
+
+
+def _segments(curves: Curves) -> Floats:
+    pieces = np.where(curves.is_arc, np.ceil(np.abs(curves.sweep) / (np.pi / 2) * _PIECES), 1).astype(int)
+    owner = np.repeat(np.arange(len(curves)), pieces)
+    place = np.arange(len(owner)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
+    many = curves.take(owner)
+    return np.stack([many.at(place / pieces[owner]), many.at((place + 1) / pieces[owner])], axis=1)
+
+
+def _area(curves: Curves, depth: float | None) -> float:
+    if depth is not None:
+        return float(curves.length.sum() * depth)
+    nodes, weights = _GAUSS
+    radius = np.stack([curves.at(np.full(len(curves), (node + 1) / 2))[:, 0] for node in nodes], axis=1)
+    return float(2 * np.pi * (radius @ weights / 2 * curves.length).sum())

@@ -1,17 +1,14 @@
-"""Mapped quadrilaterals over a section of rectangles, linear or biquadratic."""
+"""Mapped quadrilaterals over a section that lies on a lattice, linear or biquadratic."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.case.document import MeshWish
-from blunt_ember.errors import CaseError, Fault
-from blunt_ember.geometry.section import VOID, SectionGeometry
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.curves import Curves
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.lattice import Lattice
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
-
-#: Cells that "auto" aims at over the whole body; layers thinner than a cell add to it.
-AUTO_CELLS = 400
-MAX_CELLS = 4_000_000
 
 #: Places of a cell's nodes on its lattice patch, corners counter-clockwise first, then mid-sides, then the centre.
 _PATCH = {
@@ -22,50 +19,42 @@ _CELLS = {1: "quad4", 2: "quad9"}
 _FACETS = {1: "line2", 2: "line3"}
 
 
-def mapped_mesh(geometry: SectionGeometry, wish: MeshWish, refinement: int = 1) -> Mesh:
-    """Mesh a section; ``refinement`` multiplies every division, for error estimates and convergence studies.
+def divisions(lattice: Lattice, size: float, across: int) -> tuple[Ints, Ints]:
+    """Return the cells between the lines of a lattice: none longer than ``size``, ``across`` through every region."""
+    widths_u, widths_v = lattice.widths()
+    counts = []
+    for widths, owner in ((widths_u, lattice.owner), (widths_v, lattice.owner.T)):
+        wanted = np.ceil(widths / size * (1 - 1e-9))
+        for region in np.unique(owner[owner != VOID]).tolist():
+            rows = (owner == region).any(axis=1)
+            wanted = np.where(
+                rows, np.maximum(wanted, np.ceil(across * widths / widths[rows].sum() * (1 - 1e-9))), wanted
+            )
+        counts.append(np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64))
+    if lattice.centre is not None:  # round: enough pieces for every quarter turn to look and measure round
+        counts[1] = np.maximum(counts[1], np.ceil(np.diff(lattice.vs) / (np.pi / 16) * (1 - 1e-9)).astype(np.int64))
+    return counts[0], counts[1]
 
-    Raises :class:`CaseError` when the wish asks for more cells than can be solved.
-    """
-    order = wish.order
-    area = float(np.diff(geometry.xs) @ (geometry.owner != VOID) @ np.diff(geometry.ys))
-    size = float(np.sqrt(area / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
-    counts_x = _divisions(geometry.xs, geometry, 0, size, wish.across) * refinement
-    counts_y = _divisions(geometry.ys, geometry, 1, size, wish.across) * refinement
-    cells = int(counts_x.sum()) * int(counts_y.sum())
-    if cells > MAX_CELLS:
-        what = f"this size gives {cells:,} cells, more than the {MAX_CELLS:,} a section may have; state a larger size"
-        raise CaseError((Fault("mesh.size", what),))
-    x, y = _subdivided(geometry.xs, counts_x * order), _subdivided(geometry.ys, counts_y * order)
-    owner = np.repeat(np.repeat(geometry.owner, counts_x, axis=0), counts_y, axis=1)
 
-    columns, rows = np.nonzero(owner != VOID)
+def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], order: int) -> Mesh:
+    """Mesh a section on its lattice with the given cells between its lines."""
+    counts_u, counts_v = counts
+    u, v = _subdivided(lattice.us, counts_u * order), _subdivided(lattice.vs, counts_v * order)
+    rows = len(v) - 1 if lattice.closed else len(v)
+    owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
+    columns, places = np.nonzero(owner != VOID)
     patch = _PATCH[order]
-    lattice = (columns[:, None] * order + patch[:, 0]) * len(y) + (rows[:, None] * order + patch[:, 1])
-    used, nodes = np.unique(lattice, return_inverse=True)
-    number = np.full(len(x) * len(y), -1, dtype=np.int64)
-    number[used] = np.arange(len(used))
-    points = np.column_stack([x[used // len(y)], y[used % len(y)]])
-    block = CellBlock(_CELLS[order], nodes.reshape(lattice.shape), owner[columns, rows])
-
-    starts_x, starts_y = _starts(counts_x), _starts(counts_y)
+    number = (columns[:, None] * order + patch[:, 0]) * rows + (places[:, None] * order + patch[:, 1]) % rows
+    used, nodes = np.unique(number, return_inverse=True)
+    compact = np.full(len(u) * rows, -1, dtype=np.int64)
+    compact[used] = np.arange(len(used))
+    points = lattice.places(u[used // rows], v[used % rows])
+    block = CellBlock(_CELLS[order], nodes.reshape(number.shape), owner[columns, places])
     surfaces = {}
-    for name, surface in geometry.surfaces.items():
-        facets = [
-            _facets(edge, starts_x, starts_y, counts_x, counts_y, order, len(y)) for edge in surface.edges.tolist()
-        ]
-        surfaces[name] = FacetSet(_FACETS[order], number[np.concatenate(facets)], surface.regions)
-    return Mesh(points, (block,), surfaces, tuple(region.name for region in geometry.regions), order)
-
-
-def _divisions(lines: Floats, geometry: SectionGeometry, axis: int, size: float, across: int) -> Ints:
-    widths = np.diff(lines)
-    counts = np.ceil(widths / size * (1 - 1e-9))
-    for region in geometry.regions:
-        low, high = region.box[axis], region.box[axis + 2]
-        inside = (lines[:-1] > low - 1e-9 * geometry.extent) & (lines[1:] < high + 1e-9 * geometry.extent)
-        counts = np.where(inside, np.maximum(counts, np.ceil(across * widths / (high - low) * (1 - 1e-9))), counts)
-    return np.maximum(np.minimum(counts, MAX_CELLS), 1).astype(np.int64)
+    facets, middle = _bounding_facets(owner, order, rows, lattice, u, v)
+    for name, edge in _surfaces_of(geometry, middle).items():
+        surfaces[name] = FacetSet(_FACETS[order], compact[facets[edge]], geometry.surfaces[name].regions)
+    return Mesh(points, (block,), surfaces, tuple(region.name for region in geometry.regions), order, geometry.depth)
 
 
 def _subdivided(lines: Floats, counts: Ints) -> Floats:
@@ -74,21 +63,35 @@ def _subdivided(lines: Floats, counts: Ints) -> Floats:
     return np.append(lines[start] + share * np.diff(lines)[start], lines[-1])
 
 
-def _starts(counts: Ints) -> Ints:
-    return np.concatenate([[0], np.cumsum(counts)])
-
-
-def _facets(
-    edge: list[int], starts_x: Ints, starts_y: Ints, counts_x: Ints, counts_y: Ints, order: int, rows: int
-) -> Ints:
-    """Lattice numbers of the facets along one lattice edge: ends first, then the mid-side node."""
-    axis, i, j = edge
-    along = np.arange(counts_y[j] if axis == 0 else counts_x[i])
+def _bounding_facets(owner: Ints, order: int, rows: int, lattice: Lattice, u: Floats, v: Floats) -> tuple[Ints, Floats]:
+    """Return lattice numbers (f, order + 1) of every facet between different owners, and their middles (f, 2)."""
     steps = np.array([0, 1] if order == 1 else [0, 2, 1])
-    if axis == 0:
-        places = order * (starts_y[j] + along)[:, None] + steps
-        numbers: Ints = order * starts_x[i] * rows + places
-    else:
-        places = order * (starts_x[i] + along)[:, None] + steps
-        numbers = places * rows + order * starts_y[j]
-    return numbers
+    framed_u = np.pad(owner, ((1, 1), (0, 0)), constant_values=VOID)
+    i, j = np.nonzero(framed_u[:-1] != framed_u[1:])
+    across_u = (i * order)[:, None] * rows + (j[:, None] * order + steps) % rows
+    middle_u = lattice.places(u[i * order], (v[j * order] + v[(j + 1) * order]) / 2)
+    framed_v = np.pad(owner, ((0, 0), (1, 1)), constant_values=VOID)
+    if lattice.closed:
+        framed_v[:, 0], framed_v[:, -1] = owner[:, -1], VOID
+        framed_v = framed_v[:, :-1]
+    k, m = np.nonzero(framed_v[:, :-1] != framed_v[:, 1:])
+    across_v = (k[:, None] * order + steps) * rows + (m * order % rows)[:, None]
+    middle_v = lattice.places((u[k * order] + u[(k + 1) * order]) / 2, v[m * order])
+    return np.concatenate([across_u, across_v]), np.concatenate([middle_u, middle_v])
+
+
+def _surfaces_of(geometry: SectionGeometry, middle: Floats) -> dict[str, Ints]:
+    """Find the facets of each surface by the edge of the outline their middles lie on."""
+    curves, tolerance = geometry.arrangement.curves, 1e-7 * geometry.extent
+    found = {}
+    for name, surface in geometry.surfaces.items():
+        on = np.zeros(len(middle), dtype=bool)
+        for edge in surface.edges.tolist():
+            on |= _on_curve(curves.take(np.full(len(middle), edge)), middle, tolerance)
+        found[name] = np.flatnonzero(on)
+    return found
+
+
+def _on_curve(curves: Curves, points: Floats, tolerance: float) -> np.typing.NDArray[np.bool_]:
+    share = curves.share_of(points)
+    return (curves.distance(points) <= tolerance) & (share > 0) & (share < 1)

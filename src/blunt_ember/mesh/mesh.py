@@ -36,13 +36,17 @@ class FacetSet:
 
 @dataclass(frozen=True)
 class Mesh:
-    """``points`` (n, 2) in m, cells by family, facets by surface name, and the names of the regions in order."""
+    """``points`` (n, 2) in m, cells by family, facets by surface name, and the names of the regions in order.
+
+    ``depth`` (m) is what the plane stands for, None when it is turned about the y axis for a full turn.
+    """
 
     points: Floats
     blocks: tuple[CellBlock, ...]
     surfaces: dict[str, FacetSet]
     regions: tuple[str, ...]
     order: int
+    depth: float | None
 
     @property
     def node_count(self) -> int:
@@ -53,3 +57,12 @@ class Mesh:
     def cell_count(self) -> int:
         """Number of cells."""
         return sum(len(block.nodes) for block in self.blocks)
+
+    def measure(self, places: Floats) -> Floats:
+        """Return how much of the body a place of the plane stands for, m: the depth, or the way round the axis.
+
+        ``places`` is (…, 2) in m, the result (…).
+        """
+        if self.depth is None:
+            return 2 * np.pi * places[..., 0]
+        return np.full(places.shape[:-1], self.depth)

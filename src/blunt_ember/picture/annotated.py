@@ -25,8 +25,8 @@ def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: in
     """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
-    xs, ys = outcome.geometry.xs, outcome.geometry.ys
-    low, high = np.array([xs[0], ys[0]]), np.array([xs[-1], ys[-1]])
+    low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
+    low, high = low, high
     found = shade(outcome, lens)
     view = fitted(low, high, width, height, _MARGINS)
     pixels = renderer.draw(outcome, lens, found, view, theme)

@@ -102,11 +102,17 @@ def outcome_text(outcome: Outcome) -> str:
     if outcome.unstated:
         lines += ["", f"○ insulated, as nothing is stated: {', '.join(outcome.unstated)}"]
     if ledger:
-        depth = f"{number(outcome.geometry.depth)} m" if outcome.geometry else ""
         rows = [(row.name, row.statement, shown(row.heat, HEAT_FLOW)) for row in ledger.rows]
         rows.append(("imbalance", "", f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"))
-        lines += ["", f"Heat ledger, + into the body, for a depth of {depth}", *aligned(rows)]
+        lines += ["", f"Heat ledger, + into the body, {basis(outcome)}", *aligned(rows)]
     return "\n".join(lines)
+
+
+def basis(outcome: Outcome) -> str:
+    """Say what every heat flow of an outcome is for."""
+    if outcome.geometry is None:
+        return ""
+    return "for the full turn" if outcome.geometry.depth is None else f"for {number(outcome.geometry.depth)} m depth"
 
 
 def aligned(rows: Sequence[Sequence[str]]) -> list[str]:

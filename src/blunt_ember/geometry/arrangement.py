@@ -1,0 +1,113 @@
+"""Outlines of regions laid over each other: split where they meet, each piece with the regions on its two sides.
+
+Lines and arcs are split exactly where they meet, so arcs stay arcs and later regions cut earlier ones without any
+polygon in between. What lies left and right of a piece is found by asking the shapes themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined
+from blunt_ember.geometry.primitives import Shape
+
+VOID = -1
+
+
+@dataclass(frozen=True)
+class Arrangement:
+    """The plane cut into faces.
+
+    ``points`` (p, 2) in m are the corners; edge ``e`` runs from corner ``start[e]`` to ``end[e]`` along
+    ``curves``, with region ``left[e]`` and ``right[e]`` beside it (``VOID`` where there is none), and ``side[e]``
+    lists the (region, side name) pairs whose outlines run there.
+    """
+
+    points: Floats
+    start: Ints
+    end: Ints
+    curves: Curves
+    left: Ints
+    right: Ints
+    side: tuple[tuple[tuple[int, str], ...], ...]
+
+
+def owners(shapes: Sequence[Sequence[Shape]], points: Floats) -> Ints:
+    """Return the region each of ``points`` (p, 2) belongs to, the last that holds it; ``VOID`` outside of all."""
+    owner = np.full(len(points), VOID, dtype=np.int64)
+    for region, pieces in enumerate(shapes):
+        for piece in pieces:
+            owner[piece.contains(points)] = region
+    return owner
+
+
+def arranged(shapes: Sequence[Sequence[Shape]], extent: float) -> Arrangement:
+    """Lay the pieces of all regions over each other; ``extent`` (m) sets what counts as touching."""
+    tolerance = 1e-9 * extent
+    curves = joined([piece.curves for pieces in shapes for piece in pieces])
+    sources = [(region, side) for region, pieces in enumerate(shapes) for piece in pieces for side in piece.sides]
+    curves, origin = _split(curves, tolerance)
+    start, end, points = _corners(curves, tolerance)
+    keep = start != end
+    curves, origin, start, end = curves.take(keep), origin[keep], start[keep], end[keep]
+    middle = _clusters(curves.at(np.full(len(curves), 0.5)), tolerance)[0]
+    first, group = _unique(np.column_stack([np.minimum(start, end), np.maximum(start, end), middle]))
+    sides: list[list[tuple[int, str]]] = [[] for _ in first]
+    for place, source in zip(group.tolist(), origin.tolist(), strict=True):
+        if sources[source] not in sides[place]:
+            sides[place].append(sources[source])
+    curves, start, end = curves.take(first), start[first], end[first]
+    curves = Curves(points[start], points[end], curves.centre, curves.sweep)
+
+    half = np.full(len(curves), 0.5)
+    along, at = curves.direction(half), curves.at(half)
+    normal = np.column_stack([-along[:, 1], along[:, 0]])
+    step = np.minimum(1e-6 * extent, 1e-3 * curves.length)[:, None] * normal
+    left, right = owners(shapes, at + step), owners(shapes, at - step)
+    bounds = np.flatnonzero(left != right)
+    used, numbers = np.unique(np.concatenate([start[bounds], end[bounds]]), return_inverse=True)
+    return Arrangement(
+        points[used], numbers[: len(bounds)], numbers[len(bounds) :], curves.take(bounds), left[bounds], right[bounds],
+        tuple(tuple(sides[edge]) for edge in bounds.tolist()),
+    )  # fmt: skip
+
+
+def _split(curves: Curves, tolerance: float) -> tuple[Curves, Ints]:
+    """Cut every curve where another meets it; return the pieces and the curve each comes from."""
+    number, share = crossings(curves, tolerance)
+    count = len(curves)
+    number = np.concatenate([number, np.arange(count), np.arange(count)])
+    share = np.concatenate([share, np.zeros(count), np.ones(count)])
+    order = np.lexsort([share, number])
+    number, share = number[order], share[order]
+    same = (number[1:] == number[:-1]) & (np.diff(share) * curves.length[number[1:]] > tolerance)
+    origin, low, high = number[:-1][same], share[:-1][same], share[1:][same]
+    # A cut closer to an end than the tolerance has been dropped with its piece; the pieces still join up when snapped.
+    whole = curves.take(origin)
+    return Curves(whole.at(low), whole.at(high), whole.centre, whole.sweep * (high - low)), origin
+
+
+def _corners(curves: Curves, tolerance: float) -> tuple[Ints, Ints, Floats]:
+    """Take ends that fall together as one corner each."""
+    label, points = _clusters(np.concatenate([curves.start, curves.end]), 4 * tolerance)
+    return label[: len(curves)], label[len(curves) :], points
+
+
+def _clusters(points: Floats, tolerance: float) -> tuple[Ints, Floats]:
+    """Number groups of points that lie together, (p,), and give the first point of each group."""
+    pairs = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
+    links = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
+    _, label = connected_components(links, directed=False)
+    _, first = np.unique(label, return_index=True)
+    return label.astype(np.int64), points[first]
+
+
+def _unique(rows: Ints) -> tuple[Ints, Ints]:
+    _, first, group = np.unique(rows, axis=0, return_index=True, return_inverse=True)
+    return first, group.reshape(-1)

@@ -1,0 +1,60 @@
+"""Stated regions put in their places, with their copies."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from blunt_ember.case.regions import AnyRegion, Repeat
+from blunt_ember.geometry.curves import Floats
+from blunt_ember.geometry.primitives import Shape, shape_of
+
+
+def placed(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
+    """Return the pieces of every region in order, in the coordinates of the body (m)."""
+    done: dict[str, list[Shape]] = {}
+
+    def pieces(name: str) -> list[Shape]:
+        if name not in done:
+            region = regions[name]
+            shape = shape_of(region)
+            shape = shape.moved(_step(region, shape, pieces(region.beside[1]) if region.beside else []))
+            done[name] = _copies(shape, region.repeat)
+        return done[name]
+
+    return [pieces(name) for name in regions]
+
+
+def box_of(pieces: list[Shape]) -> tuple[float, float, float, float]:
+    """Return the bounding box (x0, y0, x1, y1) of the pieces of a region, m."""
+    boxes = np.array([piece.box for piece in pieces])
+    x0, y0 = boxes[:, :2].min(axis=0).tolist()
+    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
+    return x0, y0, x1, y1
+
+
+def _step(region: AnyRegion, shape: Shape, other: list[Shape]) -> Floats:
+    if region.at is not None:
+        return np.array([place.si for place in region.at])
+    if region.beside is None:
+        return np.zeros(2)
+    relation = region.beside[0]
+    (x0, y0, x1, y1), (u0, v0, u1, v1) = shape.box, box_of(other)
+    if relation in ("around", "inside"):
+        return np.array([(u0 + u1) / 2 - (x0 + x1) / 2, (v0 + v1) / 2 - (y0 + y1) / 2])
+    return np.array({
+        "right_of": (u1 - x0, v0 - y0), "left_of": (u0 - x1, v0 - y0),
+        "above": (u0 - x0, v1 - y0), "below": (u0 - x0, v0 - y1),
+    }[relation])  # fmt: skip
+
+
+def _copies(shape: Shape, repeat: Repeat | None) -> list[Shape]:
+    if repeat is None:
+        return [shape]
+    if repeat.step is not None:
+        step = np.array([place.si for place in repeat.step])
+        return [shape.moved(number * step) for number in range(repeat.count)]
+    about = np.array([place.si for place in repeat.about]) if repeat.about else np.zeros(2)
+    angle = repeat.turn.si if repeat.turn else 0.0
+    return [shape.turned(about, number * angle) for number in range(repeat.count)]

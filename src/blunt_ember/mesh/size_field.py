@@ -1,0 +1,118 @@
+"""How large cells may be, place by place: small where the body is thin or bends, growing gently away from there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from blunt_ember.geometry.arrangement import VOID, Arrangement
+from blunt_ember.geometry.curves import Curves, Floats, Ints
+
+#: Cells along a quarter turn at least.
+ALONG_QUARTER = 6
+#: How much a cell may be larger than its neighbour, per its own size.
+GROWTH = 0.25
+#: Rays times edges that are cast in one go.
+_AT_ONCE = 2_000_000
+
+
+@dataclass(frozen=True)
+class SizeField:
+    """Least of ``largest`` and, from every source, its size plus :data:`GROWTH` times the distance to it (m)."""
+
+    largest: float
+    places: tuple[cKDTree, ...]
+    sizes: tuple[Floats, ...]
+
+    def at(self, points: Floats) -> Floats:
+        """Return the size in m at ``points`` (p, 2)."""
+        size = np.full(len(points), self.largest)
+        for tree, sizes in zip(self.places, self.sizes, strict=True):
+            reach = (self.largest - sizes.min()) / GROWTH
+            found = tree.query(points, distance_upper_bound=max(reach, 1e-300))
+            distance, nearest = np.asarray(found[0]), np.asarray(found[1])
+            near = np.isfinite(distance)
+            size[near] = np.minimum(size[near], sizes[nearest[near]] + GROWTH * distance[near])
+        return size
+
+
+def size_field(plan: Arrangement, largest: float, across: int, refinement: int = 1) -> SizeField:
+    """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
+
+    ``refinement`` multiplies the cells along an arc.
+    """
+    curves = plan.curves
+    quarter = np.abs(curves.sweep) / (np.pi / 2)
+    by_bend = np.where(curves.is_arc, curves.length / np.maximum(quarter, 1e-12) / (ALONG_QUARTER * refinement), np.inf)
+    size = np.minimum(largest, by_bend)
+    counts = np.clip(np.ceil(curves.length / np.minimum(size, largest) * 2), 3, 400).astype(int)
+    owner = np.repeat(np.arange(len(curves)), counts)
+    place = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    share = (place + 0.5) / counts[owner]
+    width = _widths(plan, owner, share)
+    sizes = np.minimum(size[owner], width / across)
+    points = curves.take(owner).at(share)
+    return _grouped(points, sizes, largest)
+
+
+def _grouped(points: Floats, sizes: Floats, largest: float) -> SizeField:
+    """Sources of about one size share a tree, so that the nearest of each tree is the one that counts."""
+    octave = np.floor(np.log2(sizes / largest) * 2).astype(int)
+    levels = [level for level in np.unique(octave).tolist() if level < 0]
+    trees = tuple(cKDTree(points[octave == level]) for level in levels)
+    return SizeField(largest, trees, tuple(sizes[octave == level] for level in levels))
+
+
+def _widths(plan: Arrangement, owner: Ints, share: Floats) -> Floats:
+    """Return how far it is through the body to the next edge, along the normals of each place; ∞ for none.
+
+    Edges that share a corner with the place's own are passed over: towards a sharp corner the body is thin by shape.
+    """
+    own = plan.curves.take(owner)
+    points, along = own.at(share), own.direction(share)
+    normal = np.column_stack([-along[:, 1], along[:, 0]])
+    width = np.full(len(owner), np.inf)
+    step = max(1, _AT_ONCE // len(plan.curves))
+    corners = np.stack([plan.start, plan.end], axis=1)
+    for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
+        looking = np.flatnonzero(side[owner] != VOID)
+        for begin in range(0, len(looking), step):
+            part = looking[begin : begin + step]
+            distance = _first_hits(points[part], sign * normal[part], plan.curves)
+            mine = corners[owner[part]]
+            adjacent = (corners[None, :, :, None] == mine[:, None, None, :]).any(axis=(2, 3))
+            distance[adjacent] = np.inf
+            width[part] = np.minimum(width[part], distance.min(axis=1))
+    return width
+
+
+def _first_hits(points: Floats, direction: Floats, curves: Curves) -> Floats:
+    """Return the distance (p, n) along each ray to each curve, ∞ where it is not met."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        chord = (curves.end - curves.start)[None]
+        away = curves.start[None] - points[:, None]
+        d = direction[:, None]
+        cross = d[..., 0] * chord[..., 1] - d[..., 1] * chord[..., 0]
+        far = (away[..., 0] * chord[..., 1] - away[..., 1] * chord[..., 0]) / cross
+        on = (away[..., 0] * d[..., 1] - away[..., 1] * d[..., 0]) / cross
+        straight = np.where((on >= 0) & (on <= 1) & (far > 0), far, np.inf)
+    if not curves.is_arc.any():
+        return straight
+    arcs = np.flatnonzero(curves.is_arc)
+    bows = curves.take(arcs)
+    to_centre = bows.centre[None] - points[:, None]
+    along = (to_centre * d).sum(axis=-1)
+    square = bows.radius**2 - ((to_centre**2).sum(axis=-1) - along**2)
+    half = np.sqrt(np.maximum(square, 0))
+    best = np.full(along.shape, np.inf)
+    start, sweep = bows.start_angle, bows.sweep
+    for root in (along - half, along + half):
+        hit = points[:, None] + root[..., None] * d - bows.centre
+        turned = np.arctan2(hit[..., 1], hit[..., 0]) - start - sweep / 2
+        turned = (turned + np.pi) % (2 * np.pi) - np.pi
+        met = (square > 0) & (root > 1e-9 * bows.radius) & (np.abs(turned) <= np.abs(sweep) / 2)
+        best = np.minimum(best, np.where(met, root, np.inf))
+    straight[:, arcs] = best
+    return straight
