@@ -14,7 +14,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
 from blunt_ember.checks.asking import asked_sentence
-from blunt_ember.checks.exact_field import ExactField, exact_field, recognised
+from blunt_ember.checks.exact_field import exact_field, recognised
+from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.checks.ledger import Ledger, ledger
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
@@ -132,11 +133,24 @@ class Flow:
                 try:
                     field = exact_field(expect.exact, reached.geometry, reached.problem)
                     expected, source = exact_answer(question, field, reached.geometry), f"exact: {field.source}"
+                    if np.isnan(expected):
+                        expected, note = None, f"'{expect.exact}' does not say this"
                 except ReferenceRefusedError as refusal:
                     note = f"'{expect.exact}' does not hold here: {refusal}"
             elif expect is not None:
                 source = f"working: {expect.working}" if expect.working else expect.source or "source not stated"
-            checks.append(check(question, asked_sentence(question), value, error, expected, source, span, note))
+            checks.append(
+                check(
+                    question,
+                    asked_sentence(question, reached.geometry.turned),
+                    value,
+                    error,
+                    expected,
+                    source,
+                    span,
+                    note,
+                )
+            )
         return tuple(checks)
 
     def _geometry(self, case: Case) -> SectionGeometry:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.case.document import Line, Question
-from blunt_ember.checks.exact_field import ExactField
+from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.reading import surface_mean, surface_samples, temperature_at
 from blunt_ember.geometry.section import SectionGeometry
@@ -65,13 +65,10 @@ def exact_answer(question: Question, field: ExactField, geometry: SectionGeometr
         values = field.temperature(line_points(target))
         return _reduced(question.asks, values[~np.isnan(values)])
     if isinstance(target, str):
-        ends = geometry.surfaces[target].segments
-        share = np.linspace(0, 1, 33)[:, None]
-        places = ends[:, :1] + share * (ends[:, 1:] - ends[:, :1])
-        values = field.temperature(places.reshape(-1, 2)).reshape(len(ends), -1)
+        places, weights = geometry.along(target)
+        values = field.temperature(places)
         if question.asks == "mean":
-            lengths = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
-            return float((np.trapezoid(values, share[:, 0], axis=1) * lengths).sum() / lengths.sum())
+            return float(values @ weights / weights.sum())
         return _reduced(question.asks, values)
     return float(field.temperature(np.array([[place.si for place in target]]))[0])
 

@@ -5,11 +5,14 @@ from __future__ import annotations
 from blunt_ember.case.document import Line, Question
 
 
-def asked_sentence(question: Question) -> str:
-    """Return the question in words, with its basis: ``Heat flow into the body through brick.left, per m²``."""
+def asked_sentence(question: Question, turned: bool) -> str:
+    """Return the question in words, with its basis: ``Heat flow into the body through brick.left, per m²``.
+
+    ``turned`` tells that a heat flow is for the full turn rather than for a depth.
+    """
     target = question.target
     if question.asks == "heat_flow":
-        basis = "per m²" if question.basis == "area" else "for the stated depth"
+        basis = "per m²" if question.basis == "area" else "for the full turn" if turned else "for the stated depth"
         name = str(target)
         if "|" in name:
             a, b = name.split("|")

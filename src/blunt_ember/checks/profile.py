@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.checks.exact_field import ExactField
+from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh

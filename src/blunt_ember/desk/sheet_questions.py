@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Line, Question
+from blunt_ember.case.document import Line, Question, TurnedSection
 from blunt_ember.case.editing import free_name, renamed_formula, value_at, with_value, without
 from blunt_ember.checks.exact_field import SOLUTIONS
 from blunt_ember.desk.sheet_parts import (
@@ -57,7 +57,8 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
             if between
             else {"in": "into", "out": "out of"}
         )
-        bases = {"area": "per m²", "depth": "for the depth"}
+        turned = isinstance(case.document.body, TurnedSection)
+        bases = {"area": "per m²", "depth": "for the full turn" if turned else "for the depth"}
         return [
             Word("heat"),
             Choice(f"direction {place}", ways[question.direction],

@@ -27,6 +27,7 @@ from blunt_ember.desk.dimensions import Dimension, dimensions, stated_lengths
 from blunt_ember.desk.legend import paint_legend
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.flow import Outcome
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -188,6 +189,7 @@ class Stage(QWidget):
             if self._image is None:
                 self._image = self._drawn_image(outcome)
             painter.drawImage(QPointF(0, 0), self._image)
+            self._paint_axis(painter, outcome.geometry)
             self._paint_names(painter, outcome)
             self._paint_dimensions(painter, outcome)
             if self._shade is not None:
@@ -370,6 +372,15 @@ class Stage(QWidget):
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)
         return image
+
+    def _paint_axis(self, painter: QPainter, geometry: SectionGeometry) -> None:
+        """Draw the line a section is turned about."""
+        if not geometry.turned or self._view is None:
+            return
+        top, bottom = self._view.pixels(np.array([[0.0, geometry.high[1]], [0.0, geometry.low[1]]]))
+        painter.setPen(QPen(QColor(self._theme.teal), 1.2, Qt.PenStyle.DashDotLine))
+        painter.drawLine(QPointF(top[0], top[1] - 24), QPointF(bottom[0], bottom[1] + 14))
+        painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
 
     def _paint_names(self, painter: QPainter, outcome: Outcome) -> None:
         if self._lens in SOLVED and outcome.solution is not None:

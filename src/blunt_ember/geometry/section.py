@@ -92,6 +92,17 @@ class SectionGeometry:
         owner = owners(self.shapes, points)
         return np.where(np.isin(owner, self.voids), VOID, owner)
 
+    def along(self, surface: str) -> tuple[Floats, Floats]:
+        """Return places (p, 2) in m along a surface, on its true curve, and the area (p,) in m² each stands for.
+
+        Ends of the edges are among them, with no area of their own.
+        """
+        curves = self.arrangement.curves.take(self.surfaces[surface].edges)
+        nodes, weights = np.append(_GAUSS[0], [-1.0, 1.0]), np.append(_GAUSS[1], [0.0, 0.0])
+        places = np.stack([curves.at(np.full(len(curves), (node + 1) / 2)) for node in nodes], axis=1)
+        measure = 2 * np.pi * places[..., 0] if self.depth is None else np.full(places.shape[:2], self.depth)
+        return places.reshape(-1, 2), (curves.length[:, None] * weights / 2 * measure).ravel()
+
     def cuts(self, start: Floats, end: Floats) -> Floats:
         """Return the shares, in order, at which a straight line from ``start`` to ``end`` (2,) meets an outline."""
         line = Curves(start[None], end[None], np.zeros((1, 2)), np.zeros(1))

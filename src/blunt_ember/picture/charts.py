@@ -49,7 +49,7 @@ class ProfileChart:
         self._show(profile, theme)
         left, right = 62 / width, 1 - 14 / width
         bottom, top = 36 / height, 1 - 22 / height
-        self._figure.subplots_adjust(left, bottom, right, max(top, bottom + 0.1), hspace=0.16)
+        self._figure.subplots_adjust(left, bottom, right, max(top, bottom + 0.1), hspace=0.3)
         self._canvas.draw()  # type: ignore[no-untyped-call]
         return np.array(self._canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
@@ -81,7 +81,7 @@ class ProfileChart:
         axes.set_yticks([0.0], ["0"])
         axes.set_ylabel("Δ, K", rotation=0, labelpad=18, va="center")
         self._said = axes.text(
-            0.995, 0.95, "", transform=axes.transAxes, ha="right", va="top", fontsize=8, color=theme.quiet
+            0.995, 1.02, "", transform=axes.transAxes, ha="right", va="bottom", fontsize=8, color=theme.quiet
         )
 
     def _show(self, profile: Profile, theme: Theme) -> None:

@@ -1,0 +1,1 @@
+"""Exact solutions fitted to cases, a module a family."""
