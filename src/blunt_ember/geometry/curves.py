@@ -137,24 +137,29 @@ def crossings(curves: Curves, tolerance: float) -> tuple[Ints, Floats]:
     first, second = order[first], order[second]
     found: list[tuple[Ints, Floats]] = []
     for points, pairs in _meetings(curves, first, second):
-        for owner in (first[pairs], second[pairs]):
-            _keep_on_curve(curves, owner, points, tolerance, found)
+        (a, share_a, near_a), (b, share_b, near_b) = (
+            _place_on(curves, owner[pairs], points, tolerance) for owner in (first, second)
+        )
+        both = near_a & near_b
+        found += [(a[both], share_a[both]), (b[both], share_b[both])]
     for one, other in ((first, second), (second, first)):
         for points in (curves.start[other], curves.end[other]):
-            _keep_on_curve(curves, one, points, tolerance, found)
+            number, share, near = _place_on(curves, one, points, tolerance)
+            found.append((number[near], share[near]))
     if not found:
         return np.zeros(0, dtype=np.int64), np.zeros(0)
-    return np.concatenate([numbers for numbers, _ in found]), np.concatenate([shares for _, shares in found])
+    number, share = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    margin = tolerance / np.maximum(curves.length[number], tolerance)
+    within = (share > margin) & (share < 1 - margin)
+    return number[within], share[within]
 
 
-def _keep_on_curve(
-    curves: Curves, numbers: Ints, points: Floats, tolerance: float, found: list[tuple[Ints, Floats]]
-) -> None:
+def _place_on(curves: Curves, numbers: Ints, points: Floats, tolerance: float) -> tuple[Ints, Floats, Flags]:
+    """Return the curves, the shares of the points on them, and whether each lies on its curve, ends included."""
     own = curves.take(numbers)
     share = own.share_of(points)
     margin = tolerance / np.maximum(own.length, tolerance)
-    on = (own.distance(points) <= tolerance) & (share > margin) & (share < 1 - margin)
-    found.append((numbers[on], share[on]))
+    return numbers, share, (own.distance(points) <= tolerance) & (share >= -margin) & (share <= 1 + margin)
 
 
 def _overlapping(low: Floats, high: Floats) -> tuple[Ints, Ints]:

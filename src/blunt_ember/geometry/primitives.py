@@ -39,18 +39,19 @@ class Shape:
         near = np.flatnonzero((points[:, 0] >= x0) & (points[:, 0] <= x1) & (points[:, 1] >= y0) & (points[:, 1] <= y1))
         x, y = points[near].T
         odd = np.zeros(len(near), dtype=bool)
-        for (ax, ay), (bx, by) in zip(self.curves.start.tolist(), self.curves.end.tolist(), strict=True):
-            if ay == by:
-                continue
-            crosses = (y >= min(ay, by)) & (y < max(ay, by))
-            odd ^= crosses & (x < ax + (y - ay) * ((bx - ax) / (by - ay)))
-        arcs = self.curves.take(self.curves.is_arc)
-        for place in range(len(arcs)):
-            # The sliver between chord and arc turns inside out.
-            a, b, c = arcs.start[place], arcs.end[place], arcs.centre[place]
-            beyond = (b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])
-            beyond = -beyond if arcs.sweep[place] > 0 else beyond
-            odd ^= (beyond > 0) & ((x - c[0]) ** 2 + (y - c[1]) ** 2 < arcs.radius[place] ** 2)
+        c = self.curves
+        for (ax, ay), (bx, by), (u, v), sweep in zip(
+            c.start.tolist(), c.end.tolist(), c.centre.tolist(), c.sweep.tolist(), strict=True
+        ):
+            # One predicate serves the chord and the sliver between chord and arc, so that a point on the chord counts
+            # for exactly one of the two.
+            cross = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+            right = cross <= 0 if by > ay or (by == ay and bx < ax) else cross < 0
+            if by != ay:
+                odd ^= (y >= min(ay, by)) & (y < max(ay, by)) & (~right if by > ay else right)
+            if sweep:
+                sliver = right if sweep > 0 else ~right
+                odd ^= sliver & ((x - u) ** 2 + (y - v) ** 2 < (ax - u) ** 2 + (ay - v) ** 2)
         inside[near] = odd
         return inside
 

@@ -1,0 +1,133 @@
+"""Free triangles on sections that are hard to mesh."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from pydantic import TypeAdapter
+
+from blunt_ember.case.document import Body, MeshWish
+from blunt_ember.content_hash import content_hash
+from blunt_ember.fem.assembly import facet_weights, physical_gradients
+from blunt_ember.fem.families import FAMILIES
+from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.mesh.making import section_mesh
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+BODY: TypeAdapter[Any] = TypeAdapter(Body)
+
+
+def body(**regions: dict[str, Any]) -> SectionGeometry:
+    return section_geometry(BODY.validate_python({"kind": "section", "regions": regions}))
+
+
+def rectangle(width: str, height: str, **more: Any) -> dict[str, Any]:
+    return {"shape": "rectangle", "size": [width, height], **more}
+
+
+def disc(radius: str, x: str, y: str, **more: Any) -> dict[str, Any]:
+    return {"shape": "disc", "radius": radius, "at": [x, y], **more}
+
+
+def polygon(*points: tuple[str, str]) -> dict[str, Any]:
+    return {"shape": "polygon", "points": [list(point) for point in points]}
+
+
+#: Sections with the smallest angle of their own outline, where that is below what the mesher keeps.
+UGLY: dict[str, tuple[dict[str, Any], float]] = {
+    "plate with a hole": ({"p": rectangle("4 m", "3 m"), "h": disc("0.5 m", "2 m", "1.5 m", void=True)}, 90),
+    "thin gap": ({"p": rectangle("1 m", "1 m"), "h": disc("0.2 m", "0.3 m", "0.5 m", void=True),
+                  "g": disc("0.2 m", "0.705 m", "0.5 m", void=True)}, 90),
+    "1.5 mm strip": ({"w": rectangle("500 mm", "200 mm"), "s": rectangle("1.5 mm", "200 mm", at=["100 mm", "0 m"])}, 90),
+    "tangent circles": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "2 m", "0 m")}, 90),
+    "5 degree wedge": ({"w": polygon(("0 m", "0 m"), ("1 m", "0 m"), ("cos(5°)*1 m", "sin(5°)*1 m"))}, 5),
+    "many holes": ({"p": rectangle("1 m", "1 m"), "h": disc("0.03 m", "0.08 m", "0.5 m", void=True,
+                    repeat={"count": 9, "step": ["0.1 m", "0.02 m"]})}, 90),
+    "row of fins": ({"b": rectangle("100 mm", "5 mm"), "f": rectangle("2 mm", "30 mm", at=["4 mm", "5 mm"],
+                     repeat={"count": 15, "step": ["6.5 mm", "0 m"]})}, 90),
+    "inner corner": ({"l": polygon(("0 m", "0 m"), ("2 m", "0 m"), ("2 m", "1 m"), ("1 m", "1 m"), ("1 m", "2 m"),
+                                   ("0 m", "2 m"))}, 90),
+    "core in a nut": ({"n": {"shape": "regular polygon", "sides": 6, "radius": "1 m"},
+                       "c": {"shape": "disc", "radius": "0.3 m", "inside": "n"}}, 90),
+    "lens": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "1.7 m", "0 m")}, 40),
+    "pie": ({"s": {"shape": "ring sector", "outer": "1 m", "start": "10°", "end": "310°"}}, 50),
+    "off-centre ring": ({"p": disc("1 m", "0 m", "0 m"), "h": disc("0.6 m", "0.37 m", "0 m", void=True)}, 90),
+    "slanted strip": ({"s": polygon(("0 m", "0 m"), ("1 m", "0.3 m"), ("0.99 m", "0.33 m"), ("-0.01 m", "0.03 m"))}, 88),
+}  # fmt: skip
+
+
+def angles(points: Floats, cells: np.ndarray) -> Floats:  # type: ignore[type-arg]
+    found = []
+    for turn in range(3):
+        a, b, c = (points[cells[:, (turn + i) % 3]] for i in range(3))
+        u, v = b - a, c - a
+        cosine = (u * v).sum(axis=1) / np.linalg.norm(u, axis=1) / np.linalg.norm(v, axis=1)
+        found.append(np.degrees(np.arccos(np.clip(cosine, -1, 1))))
+    return np.min(found, axis=0)
+
+
+def area(mesh: Mesh) -> float:
+    (block,) = mesh.blocks
+    family = FAMILIES[block.family]
+    _, determinant = physical_gradients(block.family, mesh.points[block.nodes], family.points)
+    return float((determinant @ family.weights).sum())
+
+
+def true_area(geometry: SectionGeometry) -> float:
+    plan = geometry.arrangement
+    outward = np.where(plan.right == -1, 1.0, 0.0) - np.where(plan.left == -1, 1.0, 0.0)
+    c = plan.curves
+    chord = (c.start[:, 0] * c.end[:, 1] - c.end[:, 0] * c.start[:, 1]) / 2
+    return float((outward * (chord + c.radius**2 / 2 * (c.sweep - np.sin(c.sweep)))).sum())
+
+
+@pytest.mark.parametrize("name", UGLY)
+def test_an_ugly_section_is_meshed_well(name: str) -> None:
+    regions, sharpest = UGLY[name]
+    geometry = body(**regions)
+    mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1}))
+    (block,) = mesh.blocks
+    assert block.family == "tri3"
+    assert angles(mesh.points, block.nodes).min() > min(20.0, 0.95 * sharpest)
+    for surface, facets in mesh.surfaces.items():
+        ends = mesh.points[facets.nodes]
+        assert len(ends)
+        length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum()
+        assert length == pytest.approx(geometry.surfaces[surface].length, rel=0.02)
+    edges = np.sort(np.concatenate([block.nodes[:, [0, 1]], block.nodes[:, [1, 2]], block.nodes[:, [2, 0]]]), axis=1)
+    _, count = np.unique(edges, axis=0, return_counts=True)
+    outer = sum(len(facets.nodes) for facets in mesh.surfaces.values() if facets.outer)
+    assert count.max() == 2 and (count == 1).sum() == outer
+    if not geometry.arrangement.curves.is_arc.any():
+        assert area(mesh) == pytest.approx(true_area(geometry), rel=1e-12)
+
+
+def test_nodes_on_arcs_lie_on_the_true_circle_and_area_converges_with_order_four() -> None:
+    geometry = body(**UGLY["off-centre ring"][0])
+    gaps = []
+    for refinement in (1, 2):
+        mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles"}), refinement)
+        for surface, centre, radius in (("p.rim", (0.0, 0.0), 1.0), ("p.h", (0.37, 0.0), 0.6)):
+            away = np.linalg.norm(mesh.points[mesh.surfaces[surface].nodes] - np.array(centre), axis=-1)
+            np.testing.assert_allclose(away, radius, rtol=1e-13)
+            whole = facet_weights(mesh.surfaces[surface], mesh).sum()
+            assert whole == pytest.approx(2 * np.pi * radius, rel=1e-4)
+        gaps.append(abs(area(mesh) - np.pi * (1 - 0.36)))
+    assert np.log2(gaps[0] / gaps[1]) > 3.5
+
+
+def test_thin_places_get_the_asked_cells_across() -> None:
+    geometry = body(**UGLY["1.5 mm strip"][0])
+    mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1, "across": 3}))
+    (block,) = mesh.blocks
+    inside = mesh.points[np.unique(block.nodes[block.region == 1])]
+    row = inside[np.abs(inside[:, 1] - 0.1) < 0.01]
+    assert len(np.unique((row[:, 0] * 1e4).round())) >= 3
+
+
+def test_the_same_case_gives_the_same_mesh() -> None:
+    wish = MeshWish.model_validate({"cells": "triangles"})
+    first, second = (section_mesh(body(**UGLY["many holes"][0]), wish) for _ in range(2))
+    assert content_hash(first) == content_hash(second)
