@@ -19,6 +19,8 @@ from blunt_ember.gallery.reference_cases import reference_cases
 CASES = dict(reference_cases())
 #: Solutions that cells of any order follow exactly.
 STRAIGHT = ("plane-wall", "composite-wall")
+#: One-dimensional theory of thin bodies, which a mesh in two dimensions need not follow to the last digit.
+THIN = ("straight-fin", "annular-fin")
 
 
 @pytest.mark.parametrize("name", CASES)
@@ -30,6 +32,9 @@ def test_every_reference_case_agrees(name: str) -> None:
         if check.source and check.source.startswith("exact") and outcome.exact and outcome.exact.name in STRAIGHT:
             assert check.relative is not None
             assert check.relative < 1e-10, check
+        elif outcome.exact and outcome.exact.name in THIN:
+            assert check.relative is not None
+            assert check.relative < 1e-3, check
         elif check.source and check.source.startswith("exact"):
             assert check.deviation is not None
             assert check.error is not None

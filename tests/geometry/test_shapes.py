@@ -55,7 +55,8 @@ def area_of(geometry: SectionGeometry, region: int) -> float:
     ({"pipe": {"shape": "ring", "inner": "1 m", "outer": "2 m"},
       "lag": {"shape": "ring", "inner": "2 m", "outer": "3 m", "around": "pipe"}},
      {"pipe.bore": 2 * np.pi, "pipe|lag": 4 * np.pi, "lag.rim": 6 * np.pi}),
-    ({"base": rectangle(10, 1), "fin": rectangle(0.2, 3, at=["1 m", "1 m"], repeat={"count": 8, "step": ["1 m", "0 m"]})},
+    ({"base": rectangle(10, 1),
+      "fin": rectangle(0.2, 3, at=["1 m", "1 m"], repeat={"count": 8, "step": ["1 m", "0 m"]})},
      {"base.left": 1, "base.right": 1, "base.bottom": 10, "base.top": 8.4, "base|fin": 1.6, "fin.left": 24,
       "fin.right": 24, "fin.top": 1.6}),
     ({"hub": disc(1), "rod": disc(0.1, 0.6, repeat={"count": 6, "turn": "60°"})},
@@ -95,10 +96,13 @@ LENGTH = st.integers(2, 20).map(lambda n: n / 10)
 PLACE = st.integers(-15, 15).map(lambda n: n / 10)
 MORE = st.sampled_from([{}, {}, {"void": True}])
 SHAPES = st.one_of(
-    st.builds(lambda w, h, x, y, more: rectangle(w, h, at=[f"{x} m", f"{y} m"], **more), LENGTH, LENGTH, PLACE, PLACE, MORE),
+    st.builds(
+        lambda w, h, x, y, more: rectangle(w, h, at=[f"{x} m", f"{y} m"], **more), LENGTH, LENGTH, PLACE, PLACE, MORE
+    ),
     st.builds(lambda r, x, y, more: disc(r, x, y, **more), LENGTH, PLACE, PLACE, MORE),
     st.builds(
-        lambda r, t, x, y, more: {"shape": "ring", "inner": f"{r} m", "outer": f"{r + t} m", "at": [f"{x} m", f"{y} m"], **more},
+        lambda r, t, x, y, more: {"shape": "ring", "inner": f"{r} m", "outer": f"{r + t} m",
+                                  "at": [f"{x} m", f"{y} m"], **more},
         LENGTH, LENGTH, PLACE, PLACE, MORE,
     ),
     st.builds(

@@ -40,7 +40,8 @@ UGLY: dict[str, tuple[dict[str, Any], float]] = {
     "plate with a hole": ({"p": rectangle("4 m", "3 m"), "h": disc("0.5 m", "2 m", "1.5 m", void=True)}, 90),
     "thin gap": ({"p": rectangle("1 m", "1 m"), "h": disc("0.2 m", "0.3 m", "0.5 m", void=True),
                   "g": disc("0.2 m", "0.705 m", "0.5 m", void=True)}, 90),
-    "1.5 mm strip": ({"w": rectangle("500 mm", "200 mm"), "s": rectangle("1.5 mm", "200 mm", at=["100 mm", "0 m"])}, 90),
+    "1.5 mm strip": ({"w": rectangle("500 mm", "200 mm"),
+                      "s": rectangle("1.5 mm", "200 mm", at=["100 mm", "0 m"])}, 90),
     "tangent circles": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "2 m", "0 m")}, 90),
     "5 degree wedge": ({"w": polygon(("0 m", "0 m"), ("1 m", "0 m"), ("cos(5°)*1 m", "sin(5°)*1 m"))}, 5),
     "many holes": ({"p": rectangle("1 m", "1 m"), "h": disc("0.03 m", "0.08 m", "0.5 m", void=True,
@@ -54,7 +55,8 @@ UGLY: dict[str, tuple[dict[str, Any], float]] = {
     "lens": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "1.7 m", "0 m")}, 40),
     "pie": ({"s": {"shape": "ring sector", "outer": "1 m", "start": "10°", "end": "310°"}}, 50),
     "off-centre ring": ({"p": disc("1 m", "0 m", "0 m"), "h": disc("0.6 m", "0.37 m", "0 m", void=True)}, 90),
-    "slanted strip": ({"s": polygon(("0 m", "0 m"), ("1 m", "0.3 m"), ("0.99 m", "0.33 m"), ("-0.01 m", "0.03 m"))}, 88),
+    "slanted strip": ({"s": polygon(("0 m", "0 m"), ("1 m", "0.3 m"), ("0.99 m", "0.33 m"),
+                                    ("-0.01 m", "0.03 m"))}, 88),
 }  # fmt: skip
 
 

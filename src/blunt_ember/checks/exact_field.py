@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
 from blunt_ember.checks.fits.field import ExactField
+from blunt_ember.checks.fits.fins import annular_fin, straight_fin
 from blunt_ember.checks.fits.plates import hot_edge_plate
 from blunt_ember.checks.fits.radial import hollow_cylinder, hollow_sphere
 from blunt_ember.checks.fits.walls import composite_wall, plane_wall
@@ -16,7 +17,8 @@ from blunt_ember.geometry.section import SectionGeometry
 #: Every exact solution by the name a case refers to it.
 SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType({
     "plane-wall": plane_wall, "composite-wall": composite_wall, "hollow-cylinder": hollow_cylinder,
-    "hollow-sphere": hollow_sphere, "hot-edge-plate": hot_edge_plate,
+    "hollow-sphere": hollow_sphere, "hot-edge-plate": hot_edge_plate, "straight-fin": straight_fin,
+    "annular-fin": annular_fin,
 })  # fmt: skip
 
 

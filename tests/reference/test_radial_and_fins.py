@@ -1,0 +1,99 @@
+"""Radial layers, fins and the plate against their differential equations and conditions."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.fins import AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.hot_edge_plate import HotEdgePlate
+from blunt_ember.reference.radial_layers import RadialLayers
+from blunt_ember.reference.series import Side
+
+HOT, FILM, FLUX = Side(held=900.0), Side(h=20.0, fluid=300.0, flux=50.0), Side(flux=-400.0)
+
+
+@pytest.mark.parametrize("kind", ["cylinder", "sphere"])
+@pytest.mark.parametrize(("inner", "outer"), [(HOT, FILM), (FILM, HOT), (HOT, FLUX), (Side(flux=700.0), FILM)])
+def test_radial_layers_carry_one_heat_through_every_radius(kind: str, inner: Side, outer: Side) -> None:
+    layers = RadialLayers(kind, (0.1, 0.13, 0.2), (1.5, 0.08), inner, outer)  # type: ignore[arg-type]
+    power = 1 if kind == "cylinder" else 2
+    for (low, high), k in zip(((0.1, 0.13), (0.13, 0.2)), (1.5, 0.08), strict=True):
+        r = np.linspace(low, high, 9)[1:-1]
+        step = 1e-6
+        slope = (layers.temperature_at(r + step) - layers.temperature_at(r - step)) / (2 * step)
+        np.testing.assert_allclose(-k * slope * r**power, layers.heat, rtol=1e-6)
+    for side, radius, out in ((inner, 0.1, -1), (outer, 0.2, 1)):
+        face = float(layers.temperature_at(np.array([radius]))[0])
+        if side.held is not None:
+            assert face == pytest.approx(side.held, rel=1e-14)
+        else:
+            taken = (side.flux + side.h * (side.fluid - face)) * radius**power
+            assert taken == pytest.approx(-out * layers.heat, rel=1e-10)
+
+
+TIPS = st.sampled_from([Side(), Side(held=330.0), Side(h=35.0, fluid=295.0), Side(flux=900.0)])
+
+
+@given(TIPS, st.integers(5, 400), st.integers(1, 380), st.integers(2, 200))
+def test_a_straight_fin_obeys_its_equation_and_its_ends(tip: Side, length: int, k: int, h: int) -> None:
+    fin = StraightFin(length / 1000, 2e-3, 2.0, float(k), float(h), 295.0, 380.0, tip)
+    if fin.m * fin.length > 18:
+        return  # a fin this long is known by its base alone
+    x = np.linspace(0, fin.length, 5)
+    step = fin.length * 1e-4
+    inner = x[1:-1]
+    bend = (
+        fin.temperature_at(inner + step) - 2 * fin.temperature_at(inner) + fin.temperature_at(inner - step)
+    ) / step**2
+    scale = fin.m**2 * 100 + 1e-9 / step**2
+    assert np.abs(bend - fin.m**2 * (at - 295.0)).max() < 1e-4 * scale
+    ends = fin.temperature_at(x[[0, -1]])
+    assert ends[0] == pytest.approx(380.0)
+    if tip.held is not None:
+        assert ends[1] == pytest.approx(tip.held, rel=1e-6)
+    else:
+        into = (tip.flux + tip.h * (tip.fluid - ends[1])) * fin.area
+        assert fin.tip_heat == pytest.approx(-into, abs=1e-6 * abs(fin.heat) + 1e-9)
+    lost = (
+        fin.h
+        * fin.perimeter
+        * np.trapezoid(fin.temperature_at(np.linspace(0, fin.length, 4001)) - 295.0, dx=fin.length / 4000)
+    )
+    assert fin.heat - fin.tip_heat == pytest.approx(lost, rel=1e-4, abs=1e-6)
+
+
+def test_an_annular_fin_obeys_its_equation_and_is_near_a_straight_one_when_large() -> None:
+    fin = AnnularFin(0.04, 0.09, 0.002, 45.0, 25.0, 290.0, 480.0)
+    r = np.linspace(0.045, 0.085, 6)
+    step = 1e-5
+    up, at, down = (fin.temperature_at(r + s) for s in (step, 0.0, -step))
+    left = (up - 2 * at + down) / step**2 + (up - down) / (2 * step) / r
+    np.testing.assert_allclose(left, fin.m**2 * (at - 290.0), rtol=1e-4)
+    rim = fin.temperature_at(np.array([0.09, 0.09 - step]))
+    assert abs(rim[0] - rim[1]) < 1e-4
+    wide = AnnularFin(40.0, 40.05, 0.002, 45.0, 25.0, 290.0, 480.0)
+    straight = StraightFin(0.05, 0.002, 2.0, 45.0, 25.0, 290.0, 480.0, Side())
+    assert wide.heat / (2 * np.pi * 40.0) == pytest.approx(straight.heat, rel=2e-3)
+
+
+def test_a_thick_fin_is_refused() -> None:
+    with pytest.raises(ReferenceRefusedError, match="too thick"):
+        require_thin(0.2)
+
+
+@pytest.mark.parametrize(("width", "height"), [(0.3, 0.2), (0.1, 0.9), (1.0, 0.05)])
+def test_the_hot_edge_plate_is_harmonic_and_meets_its_edges(width: float, height: float) -> None:
+    plate = HotEdgePlate(width, height, 500.0, 300.0)
+    x, y = np.meshgrid(np.linspace(0.2, 0.8, 4) * width, np.linspace(0.1, 0.8, 4) * height)
+    places = np.column_stack([x.ravel(), y.ravel()])
+    step = 1e-3 * min(width, height)
+    around = sum(plate.temperature_at(places + np.array(s) * step) for s in ((1, 0), (-1, 0), (0, 1), (0, -1)))
+    assert np.abs(around / 4 - plate.temperature_at(places)).max() < 1e-6
+    edge = plate.temperature_at(np.array([[0.4 * width, 0.0], [0.0, 0.3 * height], [width, 0.5 * height]]))
+    np.testing.assert_allclose(edge, 300.0, atol=1e-9)
+    square = HotEdgePlate(1.0, 1.0, 400.0, 300.0)
+    assert square.temperature_at(np.array([[0.5, 0.5]]))[0] == pytest.approx(325.0, rel=1e-12)
