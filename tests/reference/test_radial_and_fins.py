@@ -46,9 +46,8 @@ def test_a_straight_fin_obeys_its_equation_and_its_ends(tip: Side, length: int, 
     x = np.linspace(0, fin.length, 5)
     step = fin.length * 1e-4
     inner = x[1:-1]
-    bend = (
-        fin.temperature_at(inner + step) - 2 * fin.temperature_at(inner) + fin.temperature_at(inner - step)
-    ) / step**2
+    up, at, down = (fin.temperature_at(inner + s) for s in (step, 0.0, -step))
+    bend = (up - 2 * at + down) / step**2
     scale = fin.m**2 * 100 + 1e-9 / step**2
     assert np.abs(bend - fin.m**2 * (at - 295.0)).max() < 1e-4 * scale
     ends = fin.temperature_at(x[[0, -1]])
@@ -58,11 +57,8 @@ def test_a_straight_fin_obeys_its_equation_and_its_ends(tip: Side, length: int, 
     else:
         into = (tip.flux + tip.h * (tip.fluid - ends[1])) * fin.area
         assert fin.tip_heat == pytest.approx(-into, abs=1e-6 * abs(fin.heat) + 1e-9)
-    lost = (
-        fin.h
-        * fin.perimeter
-        * np.trapezoid(fin.temperature_at(np.linspace(0, fin.length, 4001)) - 295.0, dx=fin.length / 4000)
-    )
+    excess = fin.temperature_at(np.linspace(0, fin.length, 4001)) - 295.0
+    lost = fin.h * fin.perimeter * np.trapezoid(excess, dx=fin.length / 4000)
     assert fin.heat - fin.tip_heat == pytest.approx(lost, rel=1e-4, abs=1e-6)
 
 
