@@ -10,14 +10,14 @@ import pytest
 from scipy.sparse.linalg import spsolve
 
 from blunt_ember.case.document import MeshWish, Section
-from blunt_ember.errors import SolverError
+from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
-from blunt_ember.fem.families import FAMILIES
 from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Exchange, Held, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady import solve_steady
 from blunt_ember.geometry.section import section_geometry
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import section_mesh
 from blunt_ember.mesh.mesh import Floats, Mesh
 
@@ -123,11 +123,11 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
     ({}, {"post.top": Exchange(h=0.0, fluid=300.0)}, "insulation, post"),
 ])  # fmt: skip
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
-    with pytest.raises(SolverError, match=f"no temperature can settle in {named}:"):
+    with pytest.raises(OpenCaseError, match=f"no temperature can settle in {named}:"):
         solve_steady(Problem(mesh_of(POST, 1, "45 mm"), (0.04, 15.0), held, exchanges))
 
 
 def test_only_the_part_that_floats_is_named() -> None:
     mesh = mesh_of({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
-    with pytest.raises(SolverError, match="settle in b:"):
+    with pytest.raises(OpenCaseError, match="settle in b:"):
         solve_steady(Problem(mesh, (1.0, 1.0), {"a.left": Held(300.0)}, {}))

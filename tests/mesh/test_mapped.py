@@ -11,8 +11,8 @@ from blunt_ember.case.document import MeshWish, Section
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import facet_weights, physical_gradients
-from blunt_ember.fem.families import FAMILIES
 from blunt_ember.geometry.section import section_geometry
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import section_mesh
 from blunt_ember.mesh.mesh import Mesh
 

@@ -32,7 +32,9 @@ def profile_through(
     start, end = (low + high) / 2, (low + high) / 2
     start[axis], end[axis] = low[axis], high[axis]
     cuts = geometry.cuts(start, end)
-    share = np.unique(np.concatenate([np.linspace(0, 1, samples), cuts]))
+    even = np.linspace(0, 1, samples)
+    clear = np.abs(even[:, None] - cuts).min(axis=1, initial=1.0) > 1e-9
+    share = np.sort(np.concatenate([even[clear], cuts]))
     points = start + share[:, None] * (end - start)
     ends = np.concatenate([[0.0], cuts, [1.0]])
     owners = geometry.owner_at(start + (ends[:-1] + ends[1:])[:, None] / 2 * (end - start)).tolist()

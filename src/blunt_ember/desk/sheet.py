@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -118,8 +118,54 @@ class EntryField(QLineEdit):
         self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), 300))
 
 
+class PointedLabel(QLabel):
+    """Words that light surfaces up on the picture while the pointer is on them."""
+
+    pointed = pyqtSignal(tuple)
+
+    def __init__(self, text: str, points: tuple[str, ...], parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.points = points
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        """Light up."""
+        super().enterEvent(event)
+        self.pointed.emit(self.points)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Go dark."""
+        super().leaveEvent(event)
+        self.pointed.emit(())
+
+
 class WordButton(QToolButton):
-    """A word that can be clicked, no wider than the word."""
+    """A word that can be clicked, no wider than the word; it may light surfaces up while it is pointed at."""
+
+    pointed = pyqtSignal(tuple)
+
+    def __init__(self, points: tuple[str, ...] = (), parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.points = points
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        """Light up."""
+        super().enterEvent(event)
+        self.pointed.emit(self.points)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Go dark."""
+        super().leaveEvent(event)
+        self.pointed.emit(())
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Light up for the keyboard too."""
+        super().focusInEvent(event)
+        self.pointed.emit(self.points)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Go dark."""
+        super().focusOutEvent(event)
+        self.pointed.emit(())
 
     def sizeHint(self) -> QSize:
         """The text and a hair around it."""
@@ -134,6 +180,8 @@ class WordButton(QToolButton):
 
 class RowWidget(QWidget):
     """One sentence, and under it why the last thing typed into it was refused."""
+
+    pointed = pyqtSignal(tuple)
 
     def __init__(self, row: Row, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -165,7 +213,8 @@ class RowWidget(QWidget):
     def same_shape(self, row: Row) -> bool:
         """Tell whether a row differs from this one in its texts only."""
         return len(row) == len(self.parts) and all(
-            type(new) is type(old) and getattr(new, "key", "") == getattr(old, "key", "")
+            type(new) is type(old) and bool(getattr(new, "points", ())) == bool(getattr(old, "points", ()))
+            and getattr(new, "key", "") == getattr(old, "key", "")
             and getattr(new, "role", "") == getattr(old, "role", "")
             for new, (old, _) in zip(row, self.parts, strict=True)
         )  # fmt: skip
@@ -178,14 +227,19 @@ class RowWidget(QWidget):
                 widget.show_part(part)
             elif isinstance(part, Word) and isinstance(widget, QLabel):
                 widget.setText(part.text)
-            elif isinstance(part, Choice) and isinstance(widget, QToolButton):
+                if isinstance(widget, PointedLabel):
+                    widget.points = part.points
+            elif isinstance(part, Choice) and isinstance(widget, WordButton):
+                widget.points = part.points
                 widget.setText(part.text)
                 widget.updateGeometry()
 
     def _made(self, part: Part) -> QWidget:
         match part:
-            case Word(text, role):
-                label = QLabel(text, self)
+            case Word(text, role, points):
+                label = PointedLabel(text, points, self) if points else QLabel(text, self)
+                if isinstance(label, PointedLabel):
+                    label.pointed.connect(self.pointed)
                 label.setProperty("role", role)
                 if role in ("note", "open"):
                     label.setWordWrap(True)
@@ -209,6 +263,8 @@ class RowWidget(QWidget):
 
     def _choice(self, part: Choice) -> QToolButton:
         button = self._button(part.key, part.text, part.role)
+        button.points = part.points
+        button.pointed.connect(self.pointed)
         button.setProperty("open", part.is_open)
         button.setAccessibleName(part.key)
 
@@ -221,8 +277,8 @@ class RowWidget(QWidget):
         button.clicked.connect(open_menu)
         return button
 
-    def _button(self, key: str, text: str, role: str) -> QToolButton:
-        button = WordButton(self)
+    def _button(self, key: str, text: str, role: str) -> WordButton:
+        button = WordButton((), self)
         button.setObjectName(key)
         button.setText(text)
         button.setProperty("role", role)
@@ -290,6 +346,8 @@ def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], N
 class SectionWidget(QWidget):
     """A heading with its state, and the rows under it."""
 
+    pointed = pyqtSignal(tuple)
+
     def __init__(self, section: Section, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._current = current
@@ -323,6 +381,7 @@ class SectionWidget(QWidget):
                 self._rows[place].show_row(row)
                 continue
             widget = RowWidget(row, self._current, self)
+            widget.pointed.connect(self.pointed)
             if place < len(self._rows):
                 self._layout.replaceWidget(self._rows[place], widget)
                 _discard(self._rows[place])
@@ -344,6 +403,9 @@ def _discard(widget: QWidget) -> None:
 
 class Sheet(QScrollArea):
     """All sections, scrolled."""
+
+    #: Surfaces that the sheet points at, to be lit up on the picture.
+    pointed = pyqtSignal(tuple)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -385,6 +447,7 @@ class Sheet(QScrollArea):
                 self._sections[place].show_section(section)
             else:
                 widget = SectionWidget(section, self._current)
+                widget.pointed.connect(self.pointed)
                 self._layout.insertWidget(place + 1, widget)
                 self._sections.append(widget)
         if key and focused is not None and not focused.isVisibleTo(self):  # its row was made anew around it
@@ -402,6 +465,26 @@ class Sheet(QScrollArea):
                 self.ensureWidgetVisible(place)
                 place.setFocus(Qt.FocusReason.TabFocusReason)
                 return
+
+    def show_pointed(self, surface: str) -> None:
+        """Mark the words that speak of the surface the picture points at."""
+        for button in self.findChildren(WordButton):
+            marked = bool(surface) and surface in button.points
+            if bool(button.property("pointed")) != marked:
+                button.setProperty("pointed", marked)
+                style = button.style()
+                if style is not None:
+                    style.unpolish(button)
+                    style.polish(button)
+
+    def jump_to_surface(self, surface: str) -> bool:
+        """Bring the statement on a surface into view; False when nothing is stated on it."""
+        for button in self.findChildren(WordButton):
+            if surface in button.points and button.objectName().startswith("surface ") and button.isVisibleTo(self):
+                self.ensureWidgetVisible(button)
+                button.setFocus(Qt.FocusReason.TabFocusReason)
+                return True
+        return False
 
     def _list_open_items(self, trouble: BluntEmberError | None) -> None:
         while (item := self._open_items.takeAt(0)) is not None:

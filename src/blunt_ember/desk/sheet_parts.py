@@ -26,6 +26,8 @@ class Word:
 
     text: str
     role: str = ""
+    #: Surfaces that are lit up on the picture while the word is pointed at.
+    points: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,7 @@ class Choice:
     options: tuple[Option, ...]
     role: Literal["choice", "plain choice", "link"] = "choice"
     is_open: bool = False
+    points: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -63,7 +63,8 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
             Word("heat"),
             Choice(f"direction {place}", ways[question.direction],
                    tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()), "plain choice"),
-            Word("over" if between else "the body through"), Choice(f"target {place}", str(target), through),
+            Word("over" if between else "the body through"),
+            Choice(f"target {place}", str(target), through, points=(str(target),)),
             Choice(f"basis {place}", bases[question.basis],
                    tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
         ]  # fmt: skip
@@ -79,7 +80,7 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
                 *entry(case, (*ends, "start", 1), "y of the start"), Word("to"),
                 *entry(case, (*ends, "end", 0), "x of the end"), Word(","),
                 *entry(case, (*ends, "end", 1), "y of the end")]  # fmt: skip
-    return [*parts, Word("temperature of"), Choice(f"target {place}", str(target), through)]
+    return [*parts, Word("temperature of"), Choice(f"target {place}", str(target), through, points=(str(target),))]
 
 
 def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:

@@ -30,6 +30,7 @@ from blunt_ember.desk.sheet_parts import (
 from blunt_ember.desk.sheet_questions import formulas, questions
 from blunt_ember.desk.sheet_shapes import shape_words
 from blunt_ember.flow import Outcome
+from blunt_ember.mesh.quality import SHARP, quality_of
 
 _BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
 _CONCENTRIC = {"around": "around", "inside": "inside"}
@@ -179,6 +180,14 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
 }
 
 
+def surrounding_options(surface: str) -> tuple[Option, ...]:
+    """Return what can be said of a surface on which nothing is stated yet."""
+    return tuple(
+        Option(words, adding(("surroundings",), {"on": surface, **said}))
+        for words, said in _KINDS_OF_SURROUNDING.items()
+    )
+
+
 def _surroundings(case: Case, outcome: Outcome | None) -> Section:
     rows: list[Row] = []
     unstated = outcome.unstated if outcome else ()
@@ -186,22 +195,16 @@ def _surroundings(case: Case, outcome: Outcome | None) -> Section:
         path = ("surroundings", place)
         rows.append((
             Choice(f"surface {place}", ", ".join(surrounding.surfaces),
-                   _other_surfaces(path, surrounding.surfaces, unstated)),
+                   _other_surfaces(path, surrounding.surfaces, unstated), points=surrounding.surfaces),
             *_stated_words(case, path),
             Remove(f"remove surrounding {place}", "Remove this statement", removing(path)),
         ))  # fmt: skip
     if outcome and outcome.geometry:
-        offers = tuple(
-            Option(name, options=tuple(
-                Option(words, adding(("surroundings",), {"on": name, **said}))
-                for words, said in _KINDS_OF_SURROUNDING.items()
-            ))
-            for name in unstated
-        )  # fmt: skip
+        offers = tuple(Option(name, options=surrounding_options(name)) for name in unstated)
         if offers:
             rows.append((Choice("add surrounding", "say what surrounds a surface …", offers, "link"),))
         if unstated:
-            rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note"),))
+            rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note", unstated),))
     stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)
     return Section("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
 
@@ -278,4 +281,11 @@ def _mesh(case: Case, outcome: Outcome | None) -> Section:
         Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
     )  # fmt: skip
     mesh = outcome.mesh if outcome else None
-    return Section("Mesh", f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes" if mesh else "", (row,))
+    if mesh is None:
+        return Section("Mesh", "", (row,))
+    quality = quality_of(mesh)
+    sharp = len(quality.sharp)
+    said = f"smallest angle {quality.smallest_angle.min():.0f}°, sides up to {quality.aspect.max():.3g} : 1"
+    marked = f"; {sharp} cells below {SHARP:.0f}°, marked in the lens Mesh" if sharp else ""
+    state = f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes"
+    return Section("Mesh", state, (row, (Word(said + marked, "quiet"),)))

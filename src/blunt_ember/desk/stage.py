@@ -34,6 +34,8 @@ from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View, fitted
 
 MARGINS = (92, 62, 112, 92)
+#: Pixels within which the pointer is on a surface.
+SURFACE_REACH = 7.0
 
 
 class DimensionEditor(QLineEdit):
@@ -54,6 +56,9 @@ class Stage(QWidget):
 
     drawn = pyqtSignal()
     lens_changed = pyqtSignal(str)
+    #: The surface under the pointer, empty when there is none; and the one that was clicked, with where.
+    surface_pointed = pyqtSignal(str)
+    surface_clicked = pyqtSignal(str, QPoint)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -75,6 +80,9 @@ class Stage(QWidget):
         self._hover: tuple[QPointF, str] | None = None
         self._drag: QPointF | None = None
         self._dimensions: list[Dimension] = []
+        self._lit: tuple[str, ...] = ()
+        self._under = ""
+        self._pressed_at: QPointF | None = None
         self._editor: DimensionEditor | None = None
         self._edited: Dimension | None = None
         self._lens_buttons = self._lens_row()
@@ -190,6 +198,7 @@ class Stage(QWidget):
                 self._image = self._drawn_image(outcome)
             painter.drawImage(QPointF(0, 0), self._image)
             self._paint_axis(painter, outcome.geometry)
+            self._paint_lit(painter, outcome.geometry)
             self._paint_names(painter, outcome)
             self._paint_dimensions(painter, outcome)
             if self._shade is not None:
@@ -222,12 +231,16 @@ class Stage(QWidget):
         if dimension is not None:
             self.edit_dimension(dimension)
         else:
-            self._drag = event.position()
+            self._drag = self._pressed_at = event.position()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """End a drag."""
-        self._drag = None
+        """End a drag; a press and release on one place is a click on what lies there."""
+        pressed, self._drag, self._pressed_at = self._pressed_at, None, None
         self.setCursor(Qt.CursorShape.ArrowCursor)
+        if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
+            surface = self.surface_at(event.position())
+            if surface:
+                self.surface_clicked.emit(surface, event.globalPosition().toPoint())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Show the whole body again."""
@@ -246,13 +259,21 @@ class Stage(QWidget):
             return
         over = self._dimension_at(event.position())
         self.setCursor(Qt.CursorShape.IBeamCursor if over else Qt.CursorShape.ArrowCursor)
+        under = self.surface_at(event.position())
+        if under != self._under:
+            self._under = under
+            self.surface_pointed.emit(under)
         reading = self.reading_at(event.position())
+        if under:
+            reading = f"{under}\n{reading}" if reading else under
         self._hover = (event.position(), reading) if reading else None
         self.update()
 
     def leaveEvent(self, event: object) -> None:
         """Nothing is read while the pointer is elsewhere."""
         self._hover = None
+        self._under = ""
+        self.surface_pointed.emit("")
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -295,6 +316,28 @@ class Stage(QWidget):
             flux = flux_at(outcome.mesh, outcome.solution.temperature, np.array(outcome.problem.conductivity), point)[0]
             return f"{where}\n{shown(float(np.hypot(*flux)), HEAT_FLUX)}"
         return f"{where}\n{both_scales(round(value, 2))}"
+
+    def light(self, surfaces: tuple[str, ...]) -> None:
+        """Light surfaces up."""
+        self._lit = surfaces
+        self.update()
+
+    def surface_at(self, place: QPointF) -> str:
+        """Return the surface within a few pixels of a place of the widget, the nearest; empty for none."""
+        outcome, view = self._outcome, self._view
+        if outcome is None or outcome.geometry is None or view is None:
+            return ""
+        best, name = SURFACE_REACH, ""
+        point = np.array([place.x(), place.y()])
+        for surface in outcome.geometry.surfaces.values():
+            ends = view.pixels(surface.segments.reshape(-1, 2)).reshape(-1, 2, 2)
+            along = ends[:, 1] - ends[:, 0]
+            square = np.maximum((along**2).sum(axis=1), 1e-12)
+            share = np.clip(((point - ends[:, 0]) * along).sum(axis=1) / square, 0, 1)
+            distance = float(np.linalg.norm(ends[:, 0] + share[:, None] * along - point, axis=1).min())
+            if distance < best:
+                best, name = distance, surface.name
+        return name
 
     def edit_dimension(self, dimension: Dimension) -> None:
         """Open a field over a dimension."""
@@ -382,6 +425,17 @@ class Stage(QWidget):
         painter.drawLine(QPointF(top[0], top[1] - 24), QPointF(bottom[0], bottom[1] + 14))
         painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
 
+    def _paint_lit(self, painter: QPainter, geometry: SectionGeometry) -> None:
+        """Draw the surfaces pointed at, here or in the sheet, as broad bands."""
+        if self._view is None:
+            return
+        for name in {*self._lit, self._under} & set(geometry.surfaces):
+            ends = self._view.pixels(geometry.surfaces[name].segments.reshape(-1, 2)).reshape(-1, 2, 2)
+            for colour, width in ((self._theme.paper, 8.0), (self._theme.ember, 4.5)):
+                painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
+                for start, end in ends.tolist():
+                    painter.drawLine(QPointF(*start), QPointF(*end))
+
     def _paint_names(self, painter: QPainter, outcome: Outcome) -> None:
         if self._lens in SOLVED and outcome.solution is not None:
             return
@@ -389,6 +443,8 @@ class Stage(QWidget):
         metrics = QFontMetricsF(painter.font())
         painter.setPen(QColor(self._theme.ink))
         for region in outcome.geometry.regions:
+            if region.void:
+                continue
             x0, y0, x1, y1 = region.box
             corners = self._view.pixels(np.array([[x0, y1], [x1, y0]]))
             box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))

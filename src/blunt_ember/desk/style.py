@@ -78,6 +78,7 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[role="choice"] {{ border: none; border-bottom: 1px solid {t.hairline}; padding: 1px 0; background: transparent; font-weight: bold; }}
     QToolButton[role="plain choice"] {{ border: none; border-bottom: 1px solid {t.hairline}; padding: 1px 0; background: transparent; }}
     QToolButton[role="choice"]:hover, QToolButton[role="plain choice"]:hover {{ border-bottom: 1px solid {t.ember}; }}
+    QToolButton[pointed="true"] {{ background: {t.note}; border-bottom: 2px solid {t.ember}; }}
     QToolButton[role="choice"][open="true"] {{ color: {t.ember}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QToolButton[role="link"] {{ border: none; background: transparent; color: {t.teal}; padding: 1px 0; text-align: left; }}

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QMainWindow,
+    QMenu,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -26,6 +28,7 @@ from blunt_ember.desk.header import Header
 from blunt_ember.desk.menus import Menus
 from blunt_ember.desk.settings import Settings
 from blunt_ember.desk.sheet import Sheet
+from blunt_ember.desk.sheet_sections import surrounding_options
 from blunt_ember.desk.solver import Solver
 from blunt_ember.desk.stage import Stage
 from blunt_ember.desk.start_page import StartPage
@@ -113,6 +116,9 @@ class Window(QMainWindow):
         self.solver.solved.connect(self._solved)
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
+        self.sheet.pointed.connect(self.stage.light)
+        self.stage.surface_pointed.connect(self.sheet.show_pointed)
+        self.stage.surface_clicked.connect(self._surface_clicked)
         self.header.solve_clicked.connect(self.solve_or_stop)
         self.header.live_toggled.connect(self.set_live)
         self.start_page.family_chosen.connect(self.new_case)
@@ -267,6 +273,20 @@ class Window(QMainWindow):
     def _solver_died(self) -> None:
         self._mark_stale("the solver ended unexpectedly; F5 solves again")
         self._tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
+
+    def _surface_clicked(self, surface: str, place: QPoint) -> None:
+        """Go to what is stated on a surface, or offer what can be stated on it."""
+        if self.sheet.jump_to_surface(surface) or self.outcome is None or surface not in self.outcome.unstated:
+            return
+        menu = QMenu(self)
+        menu.setObjectName("surface menu")
+        menu.addSection(surface)
+        for option in surrounding_options(surface):
+            action = menu.addAction(option.text)
+            if action is not None and option.edit is not None:
+                action.triggered.connect(partial(self.current.edit_or_tell, f"{surface}: {option.text}", option.edit))
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(place)
 
     # --- looks ---
 

@@ -6,7 +6,7 @@ import numpy as np
 from scipy import sparse
 
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.families import FAMILIES
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 

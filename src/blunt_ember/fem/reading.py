@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.fem.assembly import facet_weights, physical_gradients
-from blunt_ember.fem.families import FAMILIES
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _BULGE = 0.05

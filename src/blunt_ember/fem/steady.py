@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csgraph, csr_array
 from scipy.sparse.linalg import splu
 
-from blunt_ember.errors import SolverError
+from blunt_ember.errors import Fault, OpenCaseError, SolverError
 from blunt_ember.fem.assembly import conduction_elements, facet_load, facet_mass, gathered
 from blunt_ember.fem.problem import Problem
 from blunt_ember.mesh.mesh import Floats, Ints
@@ -36,7 +36,9 @@ class Solution:
 
 
 def solve_steady(problem: Problem) -> Solution:
-    """Solve ∇·(k ∇T) = 0 with the stated surfaces; raise :class:`SolverError` when no temperature can settle."""
+    """Solve ∇·(k ∇T) = 0 with the stated surfaces; raise :class:`OpenCaseError` when no temperature can settle, and
+    :class:`SolverError` when the equations have no finite solution.
+    """
     mesh = problem.mesh
     conduction = [
         (block.nodes, conduction_elements(block, mesh, np.array(problem.conductivity)[block.region]))
@@ -128,7 +130,8 @@ def _require_anchor(problem: Problem, conduction: csr_array, held_nodes: Ints) -
         for region in np.unique(block.region[~anchored[part[block.nodes[:, 0]]]]).tolist()
     }
     names = ", ".join(name for name in mesh.regions if name in loose)
-    raise SolverError(
+    what = (
         f"no temperature can settle in {names}: none of its surfaces is held at a temperature or meets a fluid; "
         "state one of the two"
     )
+    raise OpenCaseError((Fault("surroundings", what),))

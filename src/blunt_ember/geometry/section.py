@@ -107,7 +107,8 @@ class SectionGeometry:
         """Return the shares, in order, at which a straight line from ``start`` to ``end`` (2,) meets an outline."""
         line = Curves(start[None], end[None], np.zeros((1, 2)), np.zeros(1))
         number, share = crossings(joined([line, self.arrangement.curves]), 1e-9 * self.extent)
-        return np.unique(share[number == 0].round(12))
+        found = np.sort(share[number == 0])
+        return found[np.concatenate([[True], np.diff(found) > 1e-9])] if len(found) else found
 
     @property
     def voids(self) -> list[int]:

@@ -12,10 +12,11 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.fem.families import FAMILIES
 from blunt_ember.fem.reading import flux_at
 from blunt_ember.flow import Outcome
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.quality import quality_of
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import LIGHT, Theme, rgb, temperature_map
 from blunt_ember.picture.view import View
@@ -96,6 +97,7 @@ def _actors(
     else:
         actors.append(_shaded(mesh, found))
     if lens == "Mesh":
+        actors += _sharp_cells(mesh, theme)
         actors.append(_cell_edges(mesh, theme, ratio))
     if lens == "Heat flow" and found is not None:
         actors += _arrows(outcome, view, found.high)
@@ -155,6 +157,19 @@ def _cell_edges(mesh: Mesh, theme: Theme, ratio: float) -> vtkActor:
     actor = _line_actor(_poly_data(mesh.points, lines=both_ways), theme.ink, 0.8 * ratio, 0.01)
     actor.GetProperty().SetOpacity(0.45)
     return actor
+
+
+def _sharp_cells(mesh: Mesh, theme: Theme) -> list[vtkActor]:
+    """Cells with a sharp angle, filled so that they are seen."""
+    sharp = quality_of(mesh).sharp
+    actors, start = [], 0
+    for block in mesh.blocks:
+        own = sharp[(sharp >= start) & (sharp < start + len(block.nodes))] - start
+        if len(own):
+            corners = block.nodes[own, : FAMILIES[block.family].corners]
+            actors.append(_actor(_poly_data(mesh.points, polygons=corners, level=0.005), theme.off))
+        start += len(block.nodes)
+    return actors
 
 
 def _outlines(outcome: Outcome, theme: Theme, ratio: float) -> list[vtkActor]:

@@ -11,6 +11,7 @@ from blunt_ember.case.display import in_shown_unit, number, shown, shown_differe
 from blunt_ember.case.units import HEAT_FLOW
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow import Outcome
+from blunt_ember.mesh.quality import quality_of
 
 MARKS = {"agrees": "✓ agrees", "off": "✕ off", "open": "○ open"}
 
@@ -20,7 +21,10 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
     mesh, ledger = outcome.mesh, outcome.ledger
     return {
         "title": outcome.case.document.title,
-        "mesh": {"nodes": mesh.node_count, "cells": mesh.cell_count, "order": mesh.order} if mesh else None,
+        "mesh": {
+            "nodes": mesh.node_count, "cells": mesh.cell_count, "order": mesh.order,
+            "smallest_angle_deg": round(float(quality_of(mesh).smallest_angle.min()), 2),
+        } if mesh else None,
         "answers": [answer_object(check) for check in outcome.checks],
         "ledger": {
             "rows": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.rows],
