@@ -50,5 +50,5 @@ def test_touching_within_round_off_is_touching() -> None:
 
 
 def test_a_region_that_is_covered_is_named() -> None:
-    with pytest.raises(CaseError, match=r"body.regions.core: later regions cover all of it"):
+    with pytest.raises(CaseError, match=r"body.regions.core: nothing is left of it: later regions cover all of it"):
         section(core={"size": ["1 m", "1 m"]}, lid={"size": ["2 m", "2 m"]})

@@ -1,0 +1,195 @@
+"""Bodies of other shapes in the window: dimensions, surfaces pointed at and clicked, triangles, mistakes of shape."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QEnterEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QToolButton
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.files import write_case
+from blunt_ember.desk.dimensions import dimensions
+from blunt_ember.desk.sheet import PointedLabel, WordButton
+from blunt_ember.desk.stage import DimensionEditor
+from blunt_ember.desk.window import Window
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import FAMILIES, family
+from blunt_ember.geometry.section import section_geometry
+from blunt_ember.picture.view import fitted
+from tests.desk.conftest import field, settled, type_into
+
+
+def opened(window: Window, qtbot: QtBot, name: str) -> None:
+    window.show_case(family(name).case(), None)
+    settled(qtbot, window)
+
+
+def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
+    """A place of the stage on a surface."""
+    assert window.outcome is not None and window.outcome.geometry is not None and window.stage._view is not None
+    segments = window.outcome.geometry.surfaces[surface].segments
+    middle = segments[int(share * (len(segments) - 1))].mean(axis=0)
+    return QPointF(*window.stage._view.pixels(middle[None])[0])
+
+
+@pytest.mark.parametrize("name", FAMILIES)
+def test_every_family_opens_solved_with_all_checks_agreeing(window: Window, qtbot: QtBot, name: str) -> None:
+    opened(window, qtbot, name)
+    assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
+    assert window.outcome is not None and window.outcome.exact is not None
+    profile = window.strip.chart.profile
+    assert profile is not None and profile.exact is not None
+    gap = np.nanmax(np.abs(profile.mesh - profile.exact)) / (np.nanmax(profile.mesh) - np.nanmin(profile.mesh))
+    assert gap < 0.02 if name == "hot-edge-plate" else gap < 1e-3
+    stated = sum("radius" in label or "width" in label for label in window.stage.dimension_labels)
+    assert stated >= 1
+
+
+def test_a_radius_is_changed_on_the_picture(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "hollow-cylinder")
+    dimension = window.stage.dimension_labels["inner radius of pipe"]
+    x, y, width, height = dimension.box
+    QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=QPoint(round(x + width / 2), round(y + height / 2)))
+    editor = window.stage.findChild(DimensionEditor, "dimension editor")
+    assert editor is not None and editor.text() == "75 mm"
+    QTest.keyClicks(editor, "110 mm")
+    QTest.keyClick(editor, Qt.Key.Key_Return)
+    settled(qtbot, window)
+    assert window.current.case is not None and window.outcome is not None
+    assert window.current.case.data["parameters"]["r_bore"] == "110 mm"
+    r0, r1, r2 = 0.11, 0.114, 0.159
+    resistance = 1 / (38 * r0) + math.log(r1 / r0) / 24 + math.log(r2 / r1) / 0.065 + 1 / (9 * r2)
+    heat = next(check.value for check in window.outcome.checks if check.name == "loss per metre")
+    assert heat == pytest.approx(2 * math.pi * (310 - 18) / resistance, rel=1e-5)
+
+
+def test_a_refused_dimension_stays_open_with_its_reason(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "hollow-cylinder")
+    case = window.current.case
+    window.stage.edit_dimension(window.stage.dimension_labels["outer radius of lagging"])
+    editor = window.stage.findChild(DimensionEditor, "dimension editor")
+    assert editor is not None
+    editor.selectAll()
+    QTest.keyClicks(editor, "10 mm")
+    QTest.keyClick(editor, Qt.Key.Key_Return)
+    assert editor.isVisible() and editor.property("wrong")
+    assert "inner radius must be less" in editor.toolTip()
+    assert window.current.case is case
+    QTest.keyClick(editor, Qt.Key.Key_Escape)
+    qtbot.wait(20)
+    assert window.stage.findChild(DimensionEditor, "dimension editor") is None
+
+
+def test_pointing_at_a_surface_in_the_sheet_lights_it_on_the_picture(window: Window, qtbot: QtBot) -> None:
+    button = window.sheet.findChild(WordButton, "surface 1")
+    assert button is not None and button.text() == "shell.right"
+    before = window.stage.grab().toImage()
+    enter = QEnterEvent(QPointF(2, 2), QPointF(2, 2), QPointF(2, 2))
+    QApplication.sendEvent(button, enter)
+    qtbot.wait(20)
+    assert window.stage._lit == ("shell.right",)
+    place = edge_of(window, "shell.right").toPoint()
+    lit = window.stage.grab().toImage().pixelColor(place)
+    assert lit.red() > 170 and lit.blue() < 90
+    assert before.pixelColor(place) != lit
+    QApplication.sendEvent(button, QEvent(QEvent.Type.Leave))
+    assert window.stage._lit == ()
+    note = next(label for label in window.sheet.findChildren(PointedLabel) if "insulated" in label.text())
+    QApplication.sendEvent(note, enter)
+    assert len(window.stage._lit) == 6
+
+
+def test_pointing_at_a_surface_on_the_picture_marks_it_in_the_sheet(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "hollow-cylinder")
+    place = edge_of(window, "lagging.rim", 0.2)
+    QTest.mouseMove(window.stage, QPoint(5, 5))
+    QTest.mouseMove(window.stage, place.toPoint())
+    qtbot.waitUntil(lambda: window.stage._under == "lagging.rim", timeout=2000)
+    marked = {b.text() for b in window.sheet.findChildren(WordButton) if b.property("pointed")}
+    assert marked == {"lagging.rim"}
+    assert window.stage._hover is not None and window.stage._hover[1].startswith("lagging.rim")
+    QTest.mouseMove(window.stage, QPoint(5, 5))
+    qtbot.waitUntil(lambda: window.stage._under == "", timeout=2000)
+
+
+def test_a_click_on_a_surface_states_what_surrounds_it(window: Window, qtbot: QtBot) -> None:
+    QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=edge_of(window, "brick.top").toPoint())
+    menu = window.findChild(QMenu, "surface menu")
+    assert menu is not None
+    action = next(action for action in menu.actions() if action.text() == "meets a fluid")
+    action.trigger()
+    menu.close()
+    settled(qtbot, window)
+    assert window.outcome is not None and window.current.case is not None
+    assert "brick.top" not in window.outcome.unstated
+    assert window.current.case.data["surroundings"][-1]["on"] == "brick.top"
+    assert {card.verdict.text() for card in window.checks.cards.values()} >= {"○ open"}, "no wall any more"
+    note = window.checks.cards["hot face"].note.text()
+    assert "heat passes through brick.top" in note
+    QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=edge_of(window, "brick.top").toPoint())
+    focused = window.focusWidget()
+    assert isinstance(focused, QToolButton) and focused.text() == "brick.top"
+
+
+def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    wedge: dict[str, Any] = {
+        "format": "blunt-ember/1", "title": "Lid edge", "materials": {"clay": {"k": "1.1 W/(m K)"}},
+        "body": {"kind": "section", "regions": {"lid": {"shape": "polygon", "material": "clay", "points": [
+            ["0 mm", "0 mm"], ["200 mm", "0 mm"], ["200 mm", "24 mm"]]}}},
+        "surroundings": [{"on": "lid.side 1", "temperature": "900 °C"},
+                         {"on": "lid.side 3", "film": {"h": "11 W/(m² K)", "temperature": "25 °C"}}],
+        "questions": [{"name": "in", "heat_flow": "lid.side 1"}],
+    }  # fmt: skip
+    write_case(case_from_data(wedge), tmp_path / "lid.ember")
+    assert window.open_path(tmp_path / "lid.ember")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.mesh is not None
+    assert window.outcome.mesh.blocks[0].family == "tri6"
+    words = " ".join(label.text() for label in window.sheet.findChildren(type(window.checks.cards["in"].name)))
+    assert "cells below 20°, marked in the lens Mesh" in words
+    window.stage.set_lens("Mesh")
+    type_into(field(window, "body.regions.lid.points[2][1]"), "120 mm")
+    settled(qtbot, window)
+    assert window.outcome.ledger is not None and window.outcome.ledger.relative < 1e-9
+    type_into(field(window, "body.regions.lid.points[2][1]"), "0 mm")
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=10_000)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settled(qtbot, window)
+    assert window.outcome.trouble is None
+
+
+def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
+    case = family("composite-wall").case({"t_shell": "1 mm", "t_blanket": "2 mm"})
+    geometry = section_geometry(case.document.body)
+    view = fitted(np.array(geometry.low), np.array(geometry.high), 579, 501, (92, 62, 112, 92))
+    boxes = [d.box for d in dimensions(case, geometry, view, {})]
+    for place, (x, y, w, h) in enumerate(boxes):
+        for u, v, r, s in boxes[:place]:
+            assert x + w <= u or u + r <= x or y + h <= v or v + s <= y
+
+
+def test_the_start_page_shows_every_family(window: Window, qtbot: QtBot) -> None:
+    window._pages.setCurrentIndex(0)
+    qtbot.wait(900)
+    for name in FAMILIES:
+        card = window.start_page.findChild(QPushButton, f"family {name}")
+        assert card is not None and card.isVisible()
+    pictures = [card.picture.pixmap() for card in window.start_page._cards.values()]
+    assert all(not picture.isNull() for picture in pictures)
+
+
+def test_a_solver_seen_through_the_window_gives_what_the_flow_gives(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "annular-fin")
+    assert window.outcome is not None
+    alone = Flow().run(family("annular-fin").case())
+    assert [check.value for check in window.outcome.checks] == [check.value for check in alone.checks]
