@@ -55,7 +55,9 @@ class Outcome:
         """Outer surfaces on which nothing is stated, so they are insulated."""
         if self.geometry is None:
             return ()
-        said = {name for entry in self.case.document.surroundings for name in entry.surfaces}
+        document = self.case.document
+        stated = (name for entry in document.surroundings for name in entry.surfaces)
+        said = {member for name in stated for member in document.members_of(name)}
         return tuple(surface.name for surface in self.geometry.outer_surfaces if surface.name not in said)
 
 
@@ -108,7 +110,13 @@ class Flow:
         solution = self._solution(problem)
         heat = self._heat(problem, solution)
         yield Outcome(
-            case, geometry, mesh, problem, solution, recognised(geometry, problem), ledger=ledger(problem, heat)
+            case,
+            geometry,
+            mesh,
+            problem,
+            solution,
+            recognised(geometry, problem),
+            ledger=ledger(problem, heat, case.document),
         )
 
     def _solved(self, case: Case, refinement: int) -> SolvedField:
@@ -123,16 +131,20 @@ class Flow:
         span = float(np.ptp(solved.temperature))
         for place, question in enumerate(case.document.questions):
             path = path_text(("questions", place, question.asks))
-            value = answer(question, solved, path)
+            members = case.document.members_of(str(question.target))
+            value = answer(question, members, solved, path)
             # A halved cell size takes at least half of the error away where the field is no smoother than at a
             # singular corner, so twice the change is what may be left.
-            error = None if finer is None else 2 * abs(answer(question, finer, path) - value)
+            error = None if finer is None else 2 * abs(answer(question, members, finer, path) - value)
             expected, source, note = case.expected.get(place), None, ""
             expect = question.expect
             if expect is not None and expect.exact is not None:
                 try:
                     field = exact_field(expect.exact, reached.geometry, reached.problem)
-                    expected, source = exact_answer(question, field, reached.geometry), f"exact: {field.source}"
+                    expected, source = (
+                        exact_answer(question, members, field, reached.geometry),
+                        f"exact: {field.source}",
+                    )
                     if np.isnan(expected):
                         expected, note = None, f"'{expect.exact}' does not say this"
                 except ReferenceRefusedError as refusal:
@@ -158,8 +170,14 @@ class Flow:
         return self._cached("geometry", self._body_key(case), lambda: section_geometry(body))
 
     def _mesh(self, case: Case, refinement: int) -> Mesh:
-        key = content_hash(self._body_key(case), case.document.mesh, refinement)
-        return self._cached("mesh", key, lambda: section_mesh(self._geometry(case), case.document.mesh, refinement))
+        document = case.document
+        own = document.surfaces if document.mesh.local else {}
+        key = content_hash(self._body_key(case), document.mesh, own, refinement)
+
+        def made() -> Mesh:
+            return section_mesh(self._geometry(case), document.mesh, refinement, document.members_of)
+
+        return self._cached("mesh", key, made)
 
     def _solution(self, problem: Problem) -> Solution:
         return self._cached("solution", content_hash(problem), lambda: solve_steady(problem))

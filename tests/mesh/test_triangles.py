@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 
 from blunt_ember.case.document import Body, MeshWish
 from blunt_ember.content_hash import content_hash
+from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import facet_weights, physical_gradients
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.mesh.families import FAMILIES
@@ -133,3 +134,33 @@ def test_the_same_case_gives_the_same_mesh() -> None:
     wish = MeshWish.model_validate({"cells": "triangles"})
     first, second = (section_mesh(body(**UGLY["many holes"][0]), wish) for _ in range(2))
     assert content_hash(first) == content_hash(second)
+
+
+def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
+    geometry = body(**UGLY["plate with a hole"][0])
+    wish = {"size": "0.3 m", "order": 1, "across": 1,
+            "local": [{"on": "p.h", "size": "20 mm"}, {"at": ["3.5 m", "0.5 m"], "size": "30 mm"}]}  # fmt: skip
+    mesh = section_mesh(geometry, MeshWish.model_validate(wish))
+    (block,) = mesh.blocks
+    corners = mesh.points[block.nodes]
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=-1).max(axis=1)
+    middle = corners.mean(axis=1)
+    to_hole = np.abs(np.linalg.norm(middle - [2, 1.5], axis=1) - 0.5)
+    to_point = np.linalg.norm(middle - [3.5, 0.5], axis=1)
+    near = np.minimum(20e-3 + 0.25 * to_hole, 30e-3 + 0.25 * to_point)
+    assert longest[to_hole < 0.02].max() < 0.04
+    assert longest[to_point < 0.03].max() < 0.07
+    assert (longest <= 1.6 * np.minimum(near, 0.3)).all()
+    assert longest.max() > 0.2
+    assert angles(mesh.points, block.nodes).min() > 20
+
+
+@pytest.mark.parametrize(("local", "path", "said"), [
+    ({"on": "p.hh", "size": "1 mm"}, "mesh.local[0].on", "did you mean 'p.h'"),
+    ({"on": "p.h", "size": "1e-9 m"}, "mesh.size", "state a larger size"),
+])  # fmt: skip
+def test_a_finer_place_that_is_none_is_explained(local: dict[str, Any], path: str, said: str) -> None:
+    with pytest.raises(CaseError) as caught:
+        section_mesh(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))
+    assert caught.value.faults[0].path == path
+    assert said in caught.value.faults[0].message

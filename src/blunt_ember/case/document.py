@@ -82,12 +82,35 @@ class Surrounding(Part):
         return (self.on,) if isinstance(self.on, str) else tuple(self.on)
 
 
+class LocalSize(Part):
+    """Finer cells on surfaces or about a point; away from there cells grow by the growth of the mesh."""
+
+    on: str | list[str] | None = Field(None, description="surface or surfaces on which cells are no larger")
+    at: tuple[Length, Length] | None = Field(None, description="point about which cells are no larger")
+    size: Extent
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> LocalSize:
+        if (self.on is None) == (self.at is None):
+            raise complain("say where: 'on' a surface or 'at' a point")
+        return self
+
+    @property
+    def surfaces(self) -> tuple[str, ...]:
+        """The surfaces this is stated on."""
+        if self.on is None:
+            return ()
+        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+
+
 class MeshWish(Part):
     """How fine the mesh is."""
 
     size: Literal["auto"] | Extent = Field("auto", description="largest cell, or 'auto'")
     across: int = Field(4, ge=1, le=200, description="cells across every region at least")
     cells: Literal["auto", "triangles", "quadrilaterals"] = Field("auto", description="auto: mapped where possible")
+    growth: float = Field(0.25, ge=0.05, le=2.0, description="how much larger a cell may be than its neighbour")
+    local: list[LocalSize] = Field(default_factory=list, description="finer places; such a mesh is of triangles")
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
 
 
@@ -173,8 +196,20 @@ class CaseDocument(Part):
     parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
     materials: dict[Name, Material] = Field(default_factory=dict)
     body: Body
+    surfaces: dict[Name, str | list[str]] = Field(
+        default_factory=dict, description="the analyst's own names, each for one surface or for several taken together"
+    )
     surroundings: list[Surrounding] = Field(default_factory=list)
     clock: Literal["steady"] = "steady"
     mesh: MeshWish = Field(default_factory=MeshWish)
     working: dict[str, str] = Field(default_factory=dict, description="hand calculation: formulas over the parameters")
     questions: list[Question] = Field(default_factory=list)
+
+    def members_of(self, name: str) -> tuple[str, ...]:
+        """Return the surfaces that an analyst's own name stands for; any other name stands for itself."""
+        members = self.surfaces.get(name, name)
+        return (members,) if isinstance(members, str) else tuple(members)
+
+    def own_name(self, surface: str) -> str:
+        """Return the analyst's own name of a single surface, or its automatic one."""
+        return next((name for name in self.surfaces if self.members_of(name) == (surface,)), surface)

@@ -120,7 +120,7 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
             return [rewritten(e, key) for e in entry]
         return _name_replaced(entry, old, new) if isinstance(entry, str) and key not in _NOT_FORMULAS else entry
 
-    data = {key: entry if key in ("format", "title", "clock") else rewritten(entry, key)
+    data = {key: entry if key in ("format", "title", "clock", "surfaces") else rewritten(entry, key)
             for key, entry in case.data.items()}  # fmt: skip
     data[block] = {new if name == old else name: formula for name, formula in data[block].items()}
     return case_from_data(data)
@@ -140,17 +140,23 @@ def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
         return name in surface.split("|") or surface.partition(".")[0] == name
 
     also: list[str] = []
+    own, emptied = _own_names_left(case, gone)
+    also += [f"the name '{name}'" for name in emptied]
+
+    def gone_too(surface: str) -> bool:
+        return gone(surface) or surface in emptied
+
     surroundings = []
     for entry in case.data.get("surroundings", []):
         on = [entry["on"]] if isinstance(entry["on"], str) else list(entry["on"])
-        kept = [surface for surface in on if not gone(surface)]
-        also += [f"the statement on {surface}" for surface in on if gone(surface)]
+        kept = [surface for surface in on if not gone_too(surface)]
+        also += [f"the statement on {surface}" for surface in on if gone_too(surface)]
         if kept:
             surroundings.append({**entry, "on": kept[0] if isinstance(entry["on"], str) else kept})
     questions = []
     for question in case.data.get("questions", []):
         targets = [question[key] for key in _SURFACE_KEYS if isinstance(question.get(key), str)]
-        if any(gone(target) for target in targets):
+        if any(gone_too(target) for target in targets):
             also.append(f"the question '{question['name']}'")
         else:
             questions.append(question)
@@ -158,19 +164,60 @@ def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
     data["body"] = {
         **data["body"], "regions": {key: region for key, region in data["body"]["regions"].items() if key != name}
     }  # fmt: skip
-    for key, entries in (("surroundings", surroundings), ("questions", questions)):
+    entries: Any
+    for key, entries in (("surfaces", own), ("surroundings", surroundings), ("questions", questions)):
         if key in data:
             data[key] = entries
     return case_from_data(data), also
 
 
+def _own_names_left(case: Case, gone: Callable[[str], bool]) -> tuple[dict[str, Any], list[str]]:
+    """Return the analyst's names of surfaces without those that go, and the names that then stand for nothing."""
+    own: dict[str, Any] = {}
+    emptied = []
+    for name, members in case.data.get("surfaces", {}).items():
+        kept = [member for member in case.document.members_of(name) if not gone(member)]
+        if not kept:
+            emptied.append(name)
+        else:
+            own[name] = members if isinstance(members, str) else kept
+    return own, emptied
+
+
+def renamed_surface(case: Case, old: str, new: str) -> Case:
+    """Return the case with an analyst's own name of surfaces changed, everything stated on it following."""
+    _require_free(new, case.document.surfaces, ("surfaces", old), "surface")
+    data = _surfaces_mapped(dict(case.data), lambda surface: new if surface == old else surface)
+    data["surfaces"] = {new if name == old else name: members for name, members in data["surfaces"].items()}
+    return case_from_data(data)
+
+
+def without_surface_name(case: Case, name: str) -> Case:
+    """Return the case without an analyst's own name; raises :class:`CaseError` while something is stated on it."""
+    for place, entry in enumerate(case.data.get("surroundings", [])):
+        if name == entry["on"] or (isinstance(entry["on"], list) and name in entry["on"]):
+            raise CaseError(
+                (Fault(path_text(("surroundings", place, "on")), f"it is stated on '{name}'; change that first"),)
+            )
+    for question in case.data.get("questions", []):
+        if name in [question.get(key) for key in _SURFACE_KEYS]:
+            what = f"the question '{question['name']}' asks about '{name}'; change that first"
+            raise CaseError((Fault(path_text(("surfaces", name)), what),))
+    return without(case, ("surfaces", name))
+
+
 _SURFACE_KEYS = ("heat_flow", "highest", "lowest", "mean")
 _NOT_FORMULAS = {"on", "material", "name", "kind", "shape", "source", "exact", "direction", "basis",
-                 *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
+                 "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
 
 
 def _surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
     data = dict(data)
+    if "surfaces" in data:
+        data["surfaces"] = {
+            name: change(members) if isinstance(members, str) else [change(member) for member in members]
+            for name, members in data["surfaces"].items()
+        }
     if "surroundings" in data:
         data["surroundings"] = [
             {**entry, "on": change(entry["on"]) if isinstance(entry["on"], str) else [change(s) for s in entry["on"]]}

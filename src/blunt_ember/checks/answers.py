@@ -34,11 +34,14 @@ def line_points(line: Line, count: int = LINE_SAMPLES) -> Floats:
     return result
 
 
-def answer(question: Question, solved: SolvedField, path: str) -> float:
-    """Return the mesh value of a question in SI; raise :class:`CaseError` when its place lies outside the body."""
+def answer(question: Question, members: tuple[str, ...], solved: SolvedField, path: str) -> float:
+    """Return the mesh value of a question in SI; raise :class:`CaseError` when its place lies outside the body.
+
+    ``members`` are the surfaces the question's target stands for, where it is a surface.
+    """
     target = question.target
     if question.asks == "heat_flow":
-        return _directed(question, solved.geometry, solved.heat[str(target)])
+        return _directed(question, members, solved.geometry, sum(solved.heat[name] for name in members))
     if isinstance(target, Line):
         values = temperature_at(solved.mesh, solved.temperature, line_points(target))
         values = values[~np.isnan(values)]
@@ -46,31 +49,41 @@ def answer(question: Question, solved: SolvedField, path: str) -> float:
             raise CaseError((Fault(path, "no part of the line lies in the body"),))
         return _reduced(question.asks, values)
     if isinstance(target, str):
-        facets = solved.mesh.surfaces[target]
+        facets = [solved.mesh.surfaces[name] for name in members]
         if question.asks == "mean":
-            return surface_mean(facets, solved.mesh, solved.temperature)
-        return _reduced(question.asks, surface_samples(facets, solved.temperature))
+            means = np.array([surface_mean(each, solved.mesh, solved.temperature) for each in facets])
+            areas = np.array([solved.geometry.surfaces[name].area for name in members])
+            return float(means @ areas / areas.sum())
+        return _reduced(question.asks, np.concatenate([surface_samples(each, solved.temperature) for each in facets]))
     value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]))[0]
     if np.isnan(value):
         raise CaseError((Fault(path, f"the point ({target[0].text}, {target[1].text}) lies outside the body"),))
     return float(value)
 
 
-def exact_answer(question: Question, field: ExactField, geometry: SectionGeometry) -> float:
-    """Return what an exact field answers to a question, in SI."""
+def exact_answer(question: Question, members: tuple[str, ...], field: ExactField, geometry: SectionGeometry) -> float:
+    """Return what an exact field answers to a question, in SI; NaN where it does not say it."""
     target = question.target
     if question.asks == "heat_flow":
-        return _directed(question, geometry, field.heat(str(target)))
+        return _directed(question, members, geometry, sum(field.heat(name) for name in members))
     if isinstance(target, Line):
         values = field.temperature(line_points(target))
         return _reduced(question.asks, values[~np.isnan(values)])
     if isinstance(target, str):
-        places, weights = geometry.along(target)
-        values = field.temperature(places)
+        along = [geometry.along(name) for name in members]
+        values = field.temperature(np.concatenate([places for places, _ in along]))
         if question.asks == "mean":
+            weights = np.concatenate([weights for _, weights in along])
             return float(values @ weights / weights.sum())
         return _reduced(question.asks, values)
     return float(field.temperature(np.array([[place.si for place in target]]))[0])
+
+
+def _directed(question: Question, members: tuple[str, ...], geometry: SectionGeometry, heat: float) -> float:
+    signed = heat if question.direction == "in" else -heat
+    if question.basis == "area":
+        return signed / sum(geometry.surfaces[name].area for name in members)
+    return signed
 
 
 def _reduced(asks: str, values: Floats) -> float:
@@ -79,10 +92,3 @@ def _reduced(asks: str, values: Floats) -> float:
         weights[[0, -1]] = 0.5 if len(values) > 1 else 1.0
         return float(values @ weights / weights.sum())
     return float(values.max() if asks == "highest" else values.min())
-
-
-def _directed(question: Question, geometry: SectionGeometry, heat: float) -> float:
-    signed = heat if question.direction == "in" else -heat
-    if question.basis == "area":
-        return signed / geometry.surfaces[str(question.target)].area
-    return signed

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from blunt_ember.case.document import CaseDocument
 from blunt_ember.fem.problem import Problem
 
 
@@ -25,12 +26,12 @@ class Ledger:
     relative: float
 
 
-def ledger(problem: Problem, heat: dict[str, float]) -> Ledger:
-    """Make the ledger of a steady solution from the heat through every surface."""
+def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument) -> Ledger:
+    """Make the ledger of a steady solution from the heat through every surface, under the analyst's own names."""
     rows = []
     for name, facets in problem.mesh.surfaces.items():
         if facets.outer and (name in problem.held or name in problem.exchanges):
-            rows.append(LedgerRow(name, heat[name], _statement(name, problem)))
+            rows.append(LedgerRow(document.own_name(name), heat[name], _statement(name, problem)))
     imbalance = sum(row.heat for row in rows)
     through = sum(abs(row.heat) for row in rows) / 2
     return Ledger(tuple(rows), imbalance, abs(imbalance) / through if through else 0.0)

@@ -33,7 +33,8 @@ from blunt_ember.flow import Outcome
 def questions(case: Case, outcome: Outcome | None) -> Section:
     """Return the section of the questions with what is expected of each."""
     rows: list[Row] = []
-    surfaces = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
+    found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
+    surfaces = (*case.document.surfaces, *found)
     for place, question in enumerate(case.document.questions):
         path = ("questions", place)
         rows.append((
@@ -64,7 +65,8 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
             Choice(f"direction {place}", ways[question.direction],
                    tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()), "plain choice"),
             Word("over" if between else "the body through"),
-            Choice(f"target {place}", str(target), through, points=(str(target),)),
+            Choice(f"target {place}", str(target), through,
+                   points=(str(target), *case.document.members_of(str(target)))),
             Choice(f"basis {place}", bases[question.basis],
                    tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
         ]  # fmt: skip
@@ -80,7 +82,11 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
                 *entry(case, (*ends, "start", 1), "y of the start"), Word("to"),
                 *entry(case, (*ends, "end", 0), "x of the end"), Word(","),
                 *entry(case, (*ends, "end", 1), "y of the end")]  # fmt: skip
-    return [*parts, Word("temperature of"), Choice(f"target {place}", str(target), through, points=(str(target),))]
+    return [
+        *parts,
+        Word("temperature of"),
+        Choice(f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))),
+    ]
 
 
 def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:

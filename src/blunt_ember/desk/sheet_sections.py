@@ -8,7 +8,15 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import number
 from blunt_ember.case.document import TurnedSection
-from blunt_ember.case.editing import free_name, renamed_material, renamed_region, with_value, without_region
+from blunt_ember.case.editing import (
+    free_name,
+    renamed_material,
+    renamed_region,
+    renamed_surface,
+    with_value,
+    without_region,
+    without_surface_name,
+)
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.desk.sheet_parts import (
     Choice,
@@ -47,7 +55,8 @@ _NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
     return [
-        _body(case), _materials(case), _surroundings(case, outcome), Section("Heat inside", "none", ()),
+        _body(case), _materials(case), _surfaces(case, outcome), _surroundings(case, outcome),
+        Section("Heat inside", "none", ()),
         _joints(outcome), Section("Clock", "steady", ()), _mesh(case, outcome), questions(case, outcome),
         formulas(case, "parameters"), formulas(case, "working"),
     ]  # fmt: skip
@@ -180,6 +189,42 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
 }
 
 
+def _surfaces(case: Case, outcome: Outcome | None) -> Section:
+    found = list(outcome.geometry.surfaces) if outcome and outcome.geometry else []
+    rows: list[Row] = []
+    for name in case.document.surfaces:
+        path = ("surfaces", name)
+        members = case.document.members_of(name)
+        more = tuple(
+            Option(f"and {other}", setting(path, [*members, other])) for other in found if other not in members
+        )
+        instead = tuple(Option(f"{other} instead", setting(path, other)) for other in found if other not in members)
+        fewer = tuple(
+            Option(f"without {member}", setting(path, [m for m in members if m != member])) for member in members
+        )
+        rows.append((
+            Entry(f"surface name {name}", name, "Your name for these surfaces",
+                  _renaming(renamed_surface, name), "name"),
+            Word("is"),
+            Choice(f"members {name}", ", ".join(members), more + instead + (fewer if len(members) > 1 else ()),
+                   points=members),
+            Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
+        ))  # fmt: skip
+    if found:
+        offers = tuple(Option(surface, _naming(surface)) for surface in found)
+        rows.append((Choice("add surface name", "give a surface your own name …", offers, "link"),))
+    named = f" · {len(case.document.surfaces)} named" if case.document.surfaces else ""
+    return Section("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))
+
+
+def _naming(surface: str) -> Edit:
+    return lambda now: with_value(now, ("surfaces", free_name("surface", now.document.surfaces)), surface)
+
+
+def _forgetting(name: str) -> Edit:
+    return lambda now: without_surface_name(now, name)
+
+
 def surrounding_options(surface: str) -> tuple[Option, ...]:
     """Return what can be said of a surface on which nothing is stated yet."""
     return tuple(
@@ -195,18 +240,26 @@ def _surroundings(case: Case, outcome: Outcome | None) -> Section:
         path = ("surroundings", place)
         rows.append((
             Choice(f"surface {place}", ", ".join(surrounding.surfaces),
-                   _other_surfaces(path, surrounding.surfaces, unstated), points=surrounding.surfaces),
+                   _other_surfaces(path, surrounding.surfaces, unstated),
+                   points=_every_member(case, surrounding.surfaces)),
             *_stated_words(case, path),
             Remove(f"remove surrounding {place}", "Remove this statement", removing(path)),
         ))  # fmt: skip
     if outcome and outcome.geometry:
-        offers = tuple(Option(name, options=surrounding_options(name)) for name in unstated)
+        own = [name for name in case.document.surfaces if set(case.document.members_of(name)) <= set(unstated)]
+        offers = tuple(Option(name, options=surrounding_options(name)) for name in (*own, *unstated))
         if offers:
             rows.append((Choice("add surrounding", "say what surrounds a surface …", offers, "link"),))
         if unstated:
             rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note", unstated),))
     stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)
     return Section("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
+
+
+def _every_member(case: Case, names: tuple[str, ...]) -> tuple[str, ...]:
+    """The names and what they stand for, so that pointing works both ways."""
+    members = (member for name in names for member in case.document.members_of(name))
+    return tuple(dict.fromkeys([*names, *members]))
 
 
 def _listed(names: tuple[str, ...]) -> str:
@@ -280,12 +333,36 @@ def _mesh(case: Case, outcome: Outcome | None) -> Section:
         Word("at least"), Entry("mesh.across", str(wish.across), "Cells across every region at least", set_across),
         Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
     )  # fmt: skip
+    rows: list[Row] = [row, *_finer_places(case, outcome)]
     mesh = outcome.mesh if outcome else None
     if mesh is None:
-        return Section("Mesh", "", (row,))
+        return Section("Mesh", "", tuple(rows))
     quality = quality_of(mesh)
     sharp = len(quality.sharp)
     said = f"smallest angle {quality.smallest_angle.min():.0f}°, sides up to {quality.aspect.max():.3g} : 1"
     marked = f"; {sharp} cells below {SHARP:.0f}°, marked in the lens Mesh" if sharp else ""
     state = f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes"
-    return Section("Mesh", state, (row, (Word(said + marked, "quiet"),)))
+    return Section("Mesh", state, (*rows, (Word(said + marked, "quiet"),)))
+
+
+def _finer_places(case: Case, outcome: Outcome | None) -> list[Row]:
+    rows: list[Row] = []
+    for place, local in enumerate(case.document.mesh.local):
+        path = ("mesh", "local", place)
+        where: list[Part] = [Word("finer on"), Word(", ".join(local.surfaces), "strong", local.surfaces)]
+        if local.at is not None:
+            where = [Word("finer at"), *entry(case, (*path, "at", 0), "x of the point"), Word(","),
+                     *entry(case, (*path, "at", 1), "y of the point")]  # fmt: skip
+        rows.append((
+            *where, Word(": cells of"), *entry(case, (*path, "size"), "Largest cell there, such as 1 mm"),
+            Remove(f"remove finer place {place}", "Remove this finer place", removing(path)),
+        ))  # fmt: skip
+    found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
+    extent = outcome.geometry.extent if outcome and outcome.geometry else 0.1
+    size = f"{extent * 1000 / 100:.2g} mm"
+    offers = tuple(
+        Option(name, adding(("mesh", "local"), {"on": name, "size": size}))
+        for name in (*case.document.surfaces, *found)
+    )
+    point = Option("at a point", adding(("mesh", "local"), {"at": ["0 mm", "0 mm"], "size": size}))
+    return [*rows, (Choice("add finer place", "finer on a surface …", (point, *offers), "link"),)]

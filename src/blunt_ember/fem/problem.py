@@ -58,9 +58,9 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
     insulated: dict[str, int] = {}
     faults: list[Fault] = []
     for place, entry in enumerate(document.surroundings):
-        for name in entry.surfaces:
+        for name in (member for stated in entry.surfaces for member in document.members_of(stated)):
             path = path_text(("surroundings", place, "on"))
-            what = _surface_fault(name, mesh) or _conflict(name, entry, held, exchanges, insulated)
+            what = _surface_fault(name, mesh, document) or _conflict(name, entry, held, exchanges, insulated)
             if what:
                 faults.append(Fault(path, what))
             elif entry.temperature is not None:
@@ -70,10 +70,12 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
             else:
                 flux = entry.flux.si if entry.flux else 0.0
                 exchanges[name] = _joined(exchanges.get(name, Exchange()), flux, entry.film)
+    known = [*mesh.surfaces, *document.surfaces]
     for place, question in enumerate(document.questions):
-        if isinstance(question.target, str) and question.target not in mesh.surfaces:
-            what = f"there is no surface '{question.target}'{nearest(question.target, mesh.surfaces)}"
+        if isinstance(question.target, str) and question.target not in known:
+            what = f"there is no surface '{question.target}'{nearest(question.target, known)}"
             faults.append(Fault(path_text(("questions", place, question.asks)), what))
+    faults += _own_name_faults(document, mesh)
     if faults:
         raise CaseError(tuple(faults))
     return Problem(mesh, tuple(conductivity), held, exchanges)
@@ -92,10 +94,23 @@ def open_conductivities(document: CaseDocument) -> tuple[Fault, ...]:
     return tuple(items)
 
 
-def _surface_fault(name: str, mesh: Mesh) -> str | None:
+def _own_name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    faults = []
+    for name in document.surfaces:
+        members = document.members_of(name)
+        for member in members:
+            if member not in mesh.surfaces:
+                what = f"there is no surface '{member}'{nearest(member, mesh.surfaces)}"
+                faults.append(Fault(path_text(("surfaces", name)), what))
+        if not members:
+            faults.append(Fault(path_text(("surfaces", name)), "it names no surface; write one, or a list of them"))
+    return faults
+
+
+def _surface_fault(name: str, mesh: Mesh, document: CaseDocument) -> str | None:
     if name not in mesh.surfaces:
         outer = [surface for surface, facets in mesh.surfaces.items() if facets.outer]
-        return f"there is no surface '{name}'{nearest(name, outer)}"
+        return f"there is no surface '{name}'{nearest(name, [*outer, *document.surfaces])}"
     if not mesh.surfaces[name].outer:
         return f"'{name}' lies inside the body, where nothing can surround it"
     return None

@@ -157,7 +157,7 @@ def _require_something_left(regions: tuple[Region, ...], plan: Arrangement) -> N
     seen = set(plan.left.tolist()) | set(plan.right.tolist())
     covered = [r.name for index, r in enumerate(regions) if index not in seen and not r.void]
     if covered:
-        what = "nothing is left of it: later regions cover all of it, or its outline has no area; move it behind them or mend it"
+        what = "nothing is left of it: later regions cover all of it, or its outline has no area; move or mend it"
         raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in covered))
     if all(region.void for region in regions):
         raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))

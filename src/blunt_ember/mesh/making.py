@@ -2,29 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from blunt_ember.case.document import MeshWish
+from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.mesh.mapped import divisions, mapped_mesh
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
-from blunt_ember.mesh.size_field import size_field
+from blunt_ember.mesh.size_field import LocalSizes, size_field
 from blunt_ember.mesh.triangles import MeshError, Triangulation, triangulated
+
+Members = Callable[[str], tuple[str, ...]]
 
 #: Cells that "auto" aims at over the whole body; layers thinner than a cell add to it.
 AUTO_CELLS = 400
 MAX_CELLS = 4_000_000
 
 
-def section_mesh(geometry: SectionGeometry, wish: MeshWish, refinement: int = 1) -> Mesh:
+def section_mesh(
+    geometry: SectionGeometry, wish: MeshWish, refinement: int = 1, members_of: Members = lambda name: (name,)
+) -> Mesh:
     """Mesh a section; ``refinement`` divides every cell, for error estimates and convergence studies.
+
+    ``members_of`` tells the surfaces that a name stands for.
 
     Raises :class:`CaseError` when the wish asks for more cells than can be solved or the outline cannot be followed.
     """
-    lattice = lattice_of(geometry) if wish.cells != "triangles" else None
+    lattice = lattice_of(geometry) if wish.cells != "triangles" and not wish.local else None
     area = _area(geometry, lattice)
     size = float(np.sqrt(area / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
     if lattice is not None:
@@ -32,14 +41,42 @@ def section_mesh(geometry: SectionGeometry, wish: MeshWish, refinement: int = 1)
         _require_few(float(counts_u.sum()) * float(counts_v.sum()))
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
     if wish.cells == "quadrilaterals":
-        what = "this body has parts that are not four-sided, so quadrilaterals cannot be mapped; write 'auto'"
+        what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault("mesh.cells", what),))
     _require_few(2.3 * area / size**2 * refinement**2)
-    sizes = size_field(geometry.arrangement, size / refinement, wish.across * refinement, refinement)
+    local = _local_sizes(geometry, wish, members_of, refinement)
+    sizes = size_field(
+        geometry.arrangement, size / refinement, wish.across * refinement, wish.growth, local, refinement
+    )
     try:
         return _triangle_mesh(geometry, triangulated(geometry.arrangement, geometry.owner_at, sizes), wish.order)
     except MeshError as error:
         raise CaseError((Fault("mesh.size", str(error)),)) from error
+
+
+def _local_sizes(geometry: SectionGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
+    """Return the finer places as points with a size; raise :class:`CaseError` for a surface there is not."""
+    local = []
+    for place, entry in enumerate(wish.local):
+        size = entry.size.si / refinement
+        if entry.at is not None:
+            local.append((np.array([[c.si for c in entry.at]]), size))
+        for surface in (member for name in entry.surfaces for member in members_of(name)):
+            if surface not in geometry.surfaces:
+                what = f"there is no surface '{surface}'{nearest(surface, geometry.surfaces)}"
+                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
+            _require_few(2 * geometry.surfaces[surface].length / size)
+            local.append((_along(geometry, surface, size), size))
+    return local
+
+
+def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:
+    """Places along a surface, about two for every cell."""
+    curves = geometry.arrangement.curves.take(geometry.surfaces[surface].edges)
+    counts = np.ceil(2 * curves.length / size).astype(np.int64) + 1
+    owner = np.repeat(np.arange(len(curves)), counts)
+    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return curves.take(owner).at(number / np.maximum(counts[owner] - 1, 1))
 
 
 def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:

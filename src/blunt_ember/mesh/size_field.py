@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,17 +13,16 @@ from blunt_ember.geometry.curves import Curves, Floats, Ints
 
 #: Cells along a quarter turn at least.
 ALONG_QUARTER = 6
-#: How much a cell may be larger than its neighbour, per its own size.
-GROWTH = 0.25
 #: Rays times edges that are cast in one go.
 _AT_ONCE = 2_000_000
 
 
 @dataclass(frozen=True)
 class SizeField:
-    """Least of ``largest`` and, from every source, its size plus :data:`GROWTH` times the distance to it (m)."""
+    """Least of ``largest`` and, from every source, its size plus ``growth`` times the distance to it (m)."""
 
     largest: float
+    growth: float
     places: tuple[cKDTree, ...]
     sizes: tuple[Floats, ...]
 
@@ -30,18 +30,24 @@ class SizeField:
         """Return the size in m at ``points`` (p, 2)."""
         size = np.full(len(points), self.largest)
         for tree, sizes in zip(self.places, self.sizes, strict=True):
-            reach = (self.largest - sizes.min()) / GROWTH
+            reach = (self.largest - sizes.min()) / self.growth
             found = tree.query(points, distance_upper_bound=max(reach, 1e-300))
             distance, nearest = np.asarray(found[0]), np.asarray(found[1])
             near = np.isfinite(distance)
-            size[near] = np.minimum(size[near], sizes[nearest[near]] + GROWTH * distance[near])
+            size[near] = np.minimum(size[near], sizes[nearest[near]] + self.growth * distance[near])
         return size
 
 
-def size_field(plan: Arrangement, largest: float, across: int, refinement: int = 1) -> SizeField:
+#: Places that are to have cells of their own size: (p, 2) in m, and that size in m.
+LocalSizes = Sequence[tuple[Floats, float]]
+
+
+def size_field(
+    plan: Arrangement, largest: float, across: int, growth: float, local: LocalSizes = (), refinement: int = 1
+) -> SizeField:
     """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
 
-    ``refinement`` multiplies the cells along an arc.
+    ``local`` are finer places; ``refinement`` multiplies the cells along an arc.
     """
     curves = plan.curves
     quarter = np.abs(curves.sweep) / (np.pi / 2)
@@ -52,17 +58,17 @@ def size_field(plan: Arrangement, largest: float, across: int, refinement: int =
     place = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
     share = (place + 0.5) / counts[owner]
     width = _widths(plan, owner, share)
-    sizes = np.minimum(size[owner], width / across)
-    points = curves.take(owner).at(share)
-    return _grouped(points, sizes, largest)
+    points = [curves.take(owner).at(share), *(places for places, _ in local)]
+    sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
+    return _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
 
 
-def _grouped(points: Floats, sizes: Floats, largest: float) -> SizeField:
+def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> SizeField:
     """Sources of about one size share a tree, so that the nearest of each tree is the one that counts."""
     octave = np.floor(np.log2(sizes / largest) * 2).astype(int)
     levels = [level for level in np.unique(octave).tolist() if level < 0]
     trees = tuple(cKDTree(points[octave == level]) for level in levels)
-    return SizeField(largest, trees, tuple(sizes[octave == level] for level in levels))
+    return SizeField(largest, growth, trees, tuple(sizes[octave == level] for level in levels))
 
 
 def _widths(plan: Arrangement, owner: Ints, share: Floats) -> Floats:

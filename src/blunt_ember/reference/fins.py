@@ -49,34 +49,38 @@ class StraightFin:
         """Fin parameter √(h P/(k A)) in 1/m."""
         return float(np.sqrt(self.h * self.perimeter / (self.k * self.area)))
 
-    def _tip_terms(self) -> tuple[float, float]:
-        """Return (a, θ_b) of θ(x) = θ_b cosh(mx) − a sinh(mx), a from what the tip meets."""
-        excess, m, length = self.base - self.fluid, self.m, self.length
-        c, s = np.cosh(m * length), np.sinh(m * length)
+    def _waves(self) -> tuple[float, float, float]:
+        """Return (a, b, e) of θ(x) = a exp(−mx) + b exp(−m(L − x)), θ over the fluid, with e = exp(−mL).
+
+        Decaying exponentials from both ends hold for any length; a very long fin simply has e = 0.
+        """
+        excess, decay = self.base - self.fluid, float(np.exp(-self.m * self.length))
         if self.tip.held is not None:
-            return float((excess * c - (self.tip.held - self.fluid)) / s), excess
-        ratio = self.tip.h / (m * self.k)
-        # k θ'(L) = q − h (θ − θ_f) with θ = excess temperature over the fluid of the sides
-        pull = (self.tip.flux + self.tip.h * (self.tip.fluid - self.fluid if self.tip.h else 0.0)) / (m * self.k)
-        return float((excess * (s + ratio * c) - pull) / (c + ratio * s)), excess
+            end = self.tip.held - self.fluid
+            share = -np.expm1(-2 * self.m * self.length)
+            return (excess - end * decay) / share, (end - excess * decay) / share, decay
+        film = self.tip.h / (self.m * self.k)
+        pull = (self.tip.flux + self.tip.h * (self.tip.fluid - self.fluid)) / (self.m * self.k)
+        b = (pull + excess * decay * (1 - film)) / ((1 + film) + decay**2 * (1 - film))
+        return excess - b * decay, b, decay
 
     @property
     def heat(self) -> float:
         """Heat in W entering at the base."""
-        return self.k * self.area * self.m * self._tip_terms()[0]
+        a, b, decay = self._waves()
+        return self.k * self.area * self.m * (a - b * decay)
 
     @property
     def tip_heat(self) -> float:
         """Heat in W leaving at the tip."""
-        slope, excess = self._tip_terms()
-        c, s = np.cosh(self.m * self.length), np.sinh(self.m * self.length)
-        return float(-self.k * self.area * self.m * (excess * s - slope * c))
+        a, b, decay = self._waves()
+        return self.k * self.area * self.m * (a * decay - b)
 
     def temperature_at(self, x: Floats) -> Floats:
         """Temperature in K at ``x`` m from the base; NaN outside the fin."""
-        slope, excess = self._tip_terms()
+        a, b, _ = self._waves()
         inside = (x >= -1e-9 * self.length) & (x <= self.length * (1 + 1e-9))
-        theta = excess * np.cosh(self.m * x) - slope * np.sinh(self.m * x)
+        theta = a * np.exp(-self.m * x) + b * np.exp(-self.m * (self.length - x))
         return np.where(inside, self.fluid + theta, np.nan)
 
 
