@@ -10,6 +10,7 @@ from blunt_ember.case.document import FORMAT
 
 _T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"
 _ISO_SOURCE = "ISO 10211, validation case 1"
+_ISO_2_SOURCE = "ISO 10211, validation case 2"
 
 #: Temperatures in °C of ISO 10211 case 1 by row of depth from the hot edge, 0.25 to 1.75 in steps of 0.25, and by
 #: distance from the cold side, 0.25 to 1.00.
@@ -23,6 +24,7 @@ def published_cases() -> Iterator[tuple[str, Case]]:
     """Yield (name, case) of every published benchmark."""
     yield "Cameron, Casey & Simpson T4", case_from_data(_plate_with_films())
     yield "ISO 10211 case 1", case_from_data(_half_column())
+    yield "ISO 10211 case 2", case_from_data(_metal_bridge())
 
 
 def _plate_with_films() -> dict[str, Any]:
@@ -66,5 +68,52 @@ def _half_column() -> dict[str, Any]:
             {"on": ["column.left", "column.bottom"], "temperature": "0 °C"},
             {"on": "column.right", "insulated": True},
         ],
+        "questions": questions,
+    }  # fmt: skip
+
+
+#: Temperatures in °C of ISO 10211 case 2: (x, y) from the lower left corner in mm, y up from the inner face.
+_ISO_CASE_2 = (
+    ("A", 0, 47.5, 7.1), ("C", 0, 41.5, 7.9), ("F", 0, 36.5, 16.4), ("H", 0, 0, 16.8), ("D", 15, 41.5, 6.3),
+    ("G", 15, 36.5, 16.3), ("B", 500, 47.5, 0.8), ("E", 500, 41.5, 0.8), ("I", 500, 0, 18.3),
+)  # fmt: skip
+
+
+def _metal_bridge() -> dict[str, Any]:
+    """Insulation between two faces, bridged by a thin metal profile."""
+
+    def rectangle(x: float, y: float, width: float, height: float, material: str) -> dict[str, Any]:
+        return {"shape": "rectangle", "at": [f"{x} mm", f"{y} mm"], "size": [f"{width} mm", f"{height} mm"],
+                "material": material}  # fmt: skip
+
+    questions: list[dict[str, Any]] = [
+        {"name": f"temperature {name}", "temperature": [f"{x} mm", f"{y} mm"], "tolerance": "0.1 K",
+         "expect": {"value": f"{value} °C", "source": _ISO_2_SOURCE}}
+        for name, x, y, value in _ISO_CASE_2
+    ]  # fmt: skip
+    questions.append({
+        "name": "heat flow", "heat_flow": "lining.bottom", "tolerance": "0.1 W",
+        "expect": {"value": "9.5 W", "source": _ISO_2_SOURCE},
+    })  # fmt: skip
+    return {
+        "format": FORMAT,
+        "title": "Thin metal profile through insulation",
+        "materials": {
+            "cover": {"k": "1.15 W/(m K)"}, "wood": {"k": "0.12 W/(m K)"}, "foam": {"k": "0.029 W/(m K)"},
+            "metal": {"k": "230 W/(m K)"},
+        },
+        "body": {"kind": "section", "depth": "1 m", "regions": {
+            "filling": rectangle(0, 1.5, 500, 40, "foam"),
+            "cover": rectangle(0, 41.5, 500, 6, "cover"),
+            "spacer": rectangle(0, 36.5, 15, 5, "wood"),
+            "flange": rectangle(0, 35, 15, 1.5, "metal"),
+            "web": rectangle(0, 1.5, 1.5, 33.5, "metal"),
+            "lining": rectangle(0, 0, 500, 1.5, "metal"),
+        }},
+        "surroundings": [
+            {"on": "cover.top", "film": {"h": "1/(0.06 m² K/W)", "temperature": "0 °C"}},
+            {"on": "lining.bottom", "film": {"h": "1/(0.11 m² K/W)", "temperature": "20 °C"}},
+        ],
+        "mesh": {"size": "4 mm"},
         "questions": questions,
     }  # fmt: skip

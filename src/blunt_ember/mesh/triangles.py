@@ -28,9 +28,9 @@ LARGE = 0.72
 #: Circumradius over shortest side above which a triangle is too flat; 1.15 is a smallest angle of 25.8°.
 FLAT = 1.15
 FIRST_ROUNDS, LAST_ROUNDS = 12, 60
-SMOOTHINGS = 3
+SMOOTHINGS = 1
 #: Sweeps of smoothing on one triangulation.
-SWEEPS = 2
+SWEEPS = 3
 
 
 class MeshError(BluntEmberError):
