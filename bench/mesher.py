@@ -36,8 +36,9 @@ def main() -> None:
         sides = np.stack([np.linalg.norm(p - q, axis=1) for p, q in ((b, c), (c, a), (a, b))])
         short, middle, long = np.sort(sides, axis=0)
         angle = np.degrees(np.arccos((middle**2 + long**2 - short**2) / (2 * middle * long)))
+        per_second = len(made.cells) / took
         print(
-            f"  about {name:>7}: {len(made.cells):7d} triangles, {took:6.2f} s, {len(made.cells) / took:8.0f} a second, "
+            f"  about {name:>7}: {len(made.cells):7d} triangles, {took:6.2f} s, {per_second:8.0f} a second, "
             f"{took / once:4.1f} × one qhull run, smallest angle {angle.min():.1f}°"
         )
 

@@ -26,7 +26,7 @@ def _take(folder: Path) -> None:
 
     from blunt_ember.desk.application import application
     from blunt_ember.desk.window import Window
-    from blunt_ember.gallery.families import demo_case
+    from blunt_ember.gallery.families import demo_case, family
 
     app = application()
     window = Window()
@@ -60,6 +60,10 @@ def _take(folder: Path) -> None:
         QTest.keyClicks(entry, "100 W")
         QTest.keyClick(entry, Qt.Key.Key_Return)
     grab("mistake")
+    for name, picture in (("hollow-cylinder", "pipe"), ("hollow-sphere", "sphere")):
+        window.show_case(family(name).case(), None)
+        spin(lambda: window.outcome is not None and window.outcome.final)
+        grab(picture)
     window.current.open(demo_case(), None)
     window.close()
 
