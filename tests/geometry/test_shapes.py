@@ -79,6 +79,12 @@ def test_names_stay_when_dimensions_change() -> None:
     assert names[0] == names[1]
 
 
+def test_a_gap_of_a_tenth_of_a_micrometre_is_a_gap() -> None:
+    geometry = body(a=rectangle(0.1, 0.1), b=rectangle(0.1, 0.1, at=["0.1 m + 0.1 µm", "0 m"]))
+    assert not geometry.interfaces
+    assert {"a.right", "b.left"} <= set(geometry.surfaces)
+
+
 def test_a_turned_section_measures_the_full_turn_and_leaves_the_axis_out() -> None:
     bowl = {"shape": "ring sector", "inner": "1 m", "outer": "2 m", "start": "-90°", "end": "0°"}
     geometry = body("turned section", bowl=bowl)

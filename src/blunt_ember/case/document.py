@@ -67,6 +67,8 @@ class Surrounding(Part):
 
     @model_validator(mode="after")
     def _says_something(self) -> Surrounding:
+        if not self.surfaces:
+            raise complain("it is stated on no surface; name one, or a list of them")
         if self.temperature is None and self.flux is None and self.film is None and self.insulated is None:
             raise complain("nothing is stated; say 'temperature', 'flux', 'film' or 'insulated'")
         others = self.flux is not None or self.film is not None

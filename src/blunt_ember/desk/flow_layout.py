@@ -83,7 +83,7 @@ class FlowLayout(QLayout):
             size = item.sizeHint()
             if pending and x + size.width() > rect.right() + 1:
                 finish()
-                x, y, line = rect.x() + self._indent, y + line + 3, 0
+                x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0
             pending.append((item, x, QSize(min(size.width(), max(rect.right() + 1 - x, 20)), size.height())))
             x += size.width() + self._gap
             line = max(line, size.height())

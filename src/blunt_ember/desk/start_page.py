@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.desk.settings import Settings
-from blunt_ember.flow import Flow
+from blunt_ember.flow import Flow, Outcome
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.lenses import shade
@@ -45,7 +46,7 @@ class FamilyCard(QPushButton):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
 
 
-class StartPage(QWidget):
+class StartPage(QScrollArea):
     """Cards of the gallery, each drawn from its own solved field."""
 
     family_chosen = pyqtSignal(str)
@@ -54,12 +55,17 @@ class StartPage(QWidget):
 
     def __init__(self, settings: Settings, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setObjectName("startPage")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        page = QWidget(self)
+        page.setObjectName("startPage")
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._settings = settings
         self._theme = LIGHT
         self._renderer: BodyRenderer | None = None
-        layout = QVBoxLayout(self)
+        self._flow = Flow()
+        self._undrawn: list[str] = []
+        layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 48, 60, 48)
         layout.setSpacing(14)
         title = QLabel("State a case, solve it, set it beside theory", self)
@@ -68,19 +74,16 @@ class StartPage(QWidget):
         words = QLabel("Begin from a case with a known answer and make it yours.", self)
         words.setProperty("role", "quiet")
         layout.addWidget(words)
-        grid = QGridLayout()
-        grid.setSpacing(16)
+        cards = QWidget(self)
+        flow = FlowLayout(cards, spacing=16, indent=0)
         self._cards: dict[str, FamilyCard] = {}
-        for place, (name, family) in enumerate(FAMILIES.items()):
+        for name, family in FAMILIES.items():
             card = FamilyCard(str(family.data["title"]), family.summary, self)
             card.setObjectName(f"family {name}")
             card.clicked.connect(partial(self.family_chosen.emit, name))
-            grid.addWidget(card, place // 4, place % 4)
+            flow.addWidget(card)
             self._cards[name] = card
-        row = QHBoxLayout()
-        row.addLayout(grid)
-        row.addStretch(1)
-        layout.addLayout(row)
+        layout.addWidget(cards)
         open_button = QPushButton("Open a case file …", self)
         open_button.clicked.connect(self.open_clicked)
         row = QHBoxLayout()
@@ -90,6 +93,7 @@ class StartPage(QWidget):
         self._recent = QVBoxLayout()
         layout.addLayout(self._recent)
         layout.addStretch(1)
+        self.setWidget(page)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw the cards in other colours."""
@@ -120,20 +124,27 @@ class StartPage(QWidget):
                 self._recent.addWidget(link)
 
     def _draw_cards(self) -> None:
-        if not self.isVisible():
+        self._undrawn = list(self._cards)
+        self._draw_next()
+
+    def _draw_next(self) -> None:
+        """Draw one card and come back for the next, so that the page answers meanwhile."""
+        if not self._undrawn or not self.isVisible():
             return
+        name = self._undrawn.pop(0)
         self._renderer = self._renderer or BodyRenderer()
-        flow, ratio = Flow(), self.devicePixelRatioF()
-        for name, card in self._cards.items():
-            outcome = next(flow.outcomes(FAMILIES[name].case()))
-            if outcome.geometry is None:
-                continue
-            low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
-            view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8))
-            pixels = self._renderer.draw(
-                outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio
-            )
-            height, width = pixels.shape[:2]
-            image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
-            image.setDevicePixelRatio(ratio)
-            card.picture.setPixmap(QPixmap.fromImage(image))
+        outcome = next(self._flow.outcomes(FAMILIES[name].case()))
+        if outcome.geometry is not None:
+            self._cards[name].picture.setPixmap(self._pixmap(outcome, self._renderer))
+        QTimer.singleShot(0, self._draw_next)
+
+    def _pixmap(self, outcome: Outcome, renderer: BodyRenderer) -> QPixmap:
+        assert outcome.geometry is not None
+        low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
+        view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8))
+        ratio = self.devicePixelRatioF()
+        pixels = renderer.draw(outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio)
+        height, width = pixels.shape[:2]
+        image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+        image.setDevicePixelRatio(ratio)
+        return QPixmap.fromImage(image)

@@ -68,7 +68,8 @@ def arranged(shapes: Sequence[Sequence[Shape]], extent: float) -> Arrangement:
     half = np.full(len(curves), 0.5)
     along, at = curves.direction(half), curves.at(half)
     normal = np.column_stack([-along[:, 1], along[:, 0]])
-    step = np.minimum(1e-6 * extent, 1e-3 * curves.length)[:, None] * normal
+    # Far enough from the outline to be clear of snapping, near enough to look into a thin gap.
+    step = np.minimum(20 * tolerance, 1e-3 * curves.length)[:, None] * normal
     left, right = owners(shapes, at + step), owners(shapes, at - step)
     bounds = np.flatnonzero(left != right)
     used, numbers = np.unique(np.concatenate([start[bounds], end[bounds]]), return_inverse=True)
