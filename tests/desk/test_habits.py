@@ -35,12 +35,16 @@ def test_size_theme_and_files_are_remembered(window: Window, qtbot: QtBot, tmp_p
     again = Window(settings=Settings())
     try:
         assert again.height() == 700, "the off-screen display is 800 wide, so the width is not free"
-        assert again._right.sizes()[1] == window._right.sizes()[1]
         assert again.settings.dark
         assert [path.name for path in again.settings.recent][:2] == [f"case {RECENT + 1}.ember", f"case {RECENT}.ember"]
         assert len(again.settings.recent) == RECENT
         again.show()
         qtbot.wait(50)
+        again.show_case(demo_case(), None)
+        qtbot.wait(50)
+        assert abs(again._right.sizes()[1] - 333) < 20
+        again._pages.setCurrentIndex(0)
+        qtbot.wait(20)
         links = [link.text() for link in again.start_page.findChildren(QToolButton)]
         assert str(tmp_path / f"case {RECENT}.ember") in links
     finally:
