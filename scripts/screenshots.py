@@ -43,6 +43,8 @@ def _take(folder: Path) -> None:
         spin(lambda: False, 0.4)
         window.grab().save(str(folder / f"{name}.png"))
 
+    spin(lambda: False, 0.3)
+    spin(lambda: not window.start_page._undrawn)
     grab("start")
     window.show_case(demo_case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)

@@ -180,12 +180,11 @@ def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
 
 def test_the_start_page_shows_every_family(window: Window, qtbot: QtBot) -> None:
     window._pages.setCurrentIndex(0)
-    qtbot.wait(900)
+    cards = window.start_page._cards.values()
+    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=10_000)
     for name in FAMILIES:
         card = window.start_page.findChild(QPushButton, f"family {name}")
-        assert card is not None and card.isVisible()
-    pictures = [card.picture.pixmap() for card in window.start_page._cards.values()]
-    assert all(not picture.isNull() for picture in pictures)
+        assert card is not None and card.isVisible() and card.height() > 200
 
 
 def test_a_solver_seen_through_the_window_gives_what_the_flow_gives(window: Window, qtbot: QtBot) -> None:

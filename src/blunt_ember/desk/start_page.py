@@ -41,9 +41,12 @@ class FamilyCard(QPushButton):
             label.setWordWrap(True)
             layout.addWidget(label)
         layout.addStretch(1)
-        self.setFixedSize(CARD.width() + 24, CARD.height() + 90)
         for label in self.findChildren(QLabel):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+
+    def sizeHint(self) -> QSize:
+        """Room for the picture and three lines of words; the style sheet would shrink a fixed size."""
+        return QSize(CARD.width() + 24, CARD.height() + 78)
 
 
 class StartPage(QScrollArea):
