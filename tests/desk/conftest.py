@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.application import application
-from blunt_ember.desk.sheet import EntryField
+from blunt_ember.desk.sheet_fields import EntryField
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import demo_case
 

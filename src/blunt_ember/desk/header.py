@@ -10,7 +10,7 @@ from blunt_ember.case.display import number
 from blunt_ember.case.editing import with_value
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.icon import ICON
-from blunt_ember.desk.sheet import EntryField
+from blunt_ember.desk.sheet_fields import EntryField
 from blunt_ember.desk.sheet_parts import Entry
 from blunt_ember.flow import Outcome
 

@@ -12,7 +12,6 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
@@ -22,12 +21,12 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.display import both_scales, shown
 from blunt_ember.case.editing import with_typed_value
 from blunt_ember.case.units import HEAT_FLUX, LENGTH
+from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.dimensions import Dimension, dimensions, stated_lengths
 from blunt_ember.desk.legend import paint_legend
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.flow import Outcome
-from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -197,15 +196,23 @@ class Stage(QWidget):
             if self._image is None:
                 self._image = self._drawn_image(outcome)
             painter.drawImage(QPointF(0, 0), self._image)
-            self._paint_axis(painter, outcome.geometry)
-            self._paint_lit(painter, outcome.geometry)
-            self._paint_names(painter, outcome)
-            self._paint_dimensions(painter, outcome)
+            view, theme = self._view, self._theme
+            assert view is not None
+            overlay.paint_axis(painter, outcome.geometry, view, theme)
+            overlay.paint_lit(painter, outcome.geometry, {*self._lit, self._under}, view, theme)
+            if self._lens not in SOLVED or outcome.solution is None:
+                overlay.paint_names(painter, outcome.geometry, view, theme)
+            self._dimensions = self._laid_out(painter, outcome, view)
+            overlay.paint_dimensions(painter, self._dimensions, theme)
             if self._shade is not None:
                 frame = QRectF(self.width() - 96, 52, 82, self.height() - 110)
                 paint_legend(painter, frame, self._shade, self._theme)
-        self._paint_hover(painter)
-        self._paint_message(painter)
+        room = QRectF(self.rect())
+        if self._hover is not None:
+            overlay.paint_reading(painter, *self._hover, room, self._theme)
+        message, colour = self._message()
+        if message:
+            overlay.paint_message(painter, message, colour, room, self._theme)
         painter.end()
         self.drawn.emit()
 
@@ -416,111 +423,21 @@ class Stage(QWidget):
         image.setDevicePixelRatio(ratio)
         return image
 
-    def _paint_axis(self, painter: QPainter, geometry: SectionGeometry) -> None:
-        """Draw the line a section is turned about."""
-        if not geometry.turned or self._view is None:
-            return
-        top, bottom = self._view.pixels(np.array([[0.0, geometry.high[1]], [0.0, geometry.low[1]]]))
-        painter.setPen(QPen(QColor(self._theme.teal), 1.2, Qt.PenStyle.DashDotLine))
-        painter.drawLine(QPointF(top[0], top[1] - 24), QPointF(bottom[0], bottom[1] + 14))
-        painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
-
-    def _paint_lit(self, painter: QPainter, geometry: SectionGeometry) -> None:
-        """Draw the surfaces pointed at, here or in the sheet, as broad bands."""
-        if self._view is None:
-            return
-        for name in {*self._lit, self._under} & set(geometry.surfaces):
-            ends = self._view.pixels(geometry.surfaces[name].segments.reshape(-1, 2)).reshape(-1, 2, 2)
-            for colour, width in ((self._theme.paper, 8.0), (self._theme.ember, 4.5)):
-                painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
-                for start, end in ends.tolist():
-                    painter.drawLine(QPointF(*start), QPointF(*end))
-
-    def _paint_names(self, painter: QPainter, outcome: Outcome) -> None:
-        if self._lens in SOLVED and outcome.solution is not None:
-            return
-        assert outcome.geometry is not None and self._view is not None
+    def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
         metrics = QFontMetricsF(painter.font())
-        painter.setPen(QColor(self._theme.ink))
-        for region in outcome.geometry.regions:
-            if region.void:
-                continue
-            x0, y0, x1, y1 = region.box
-            corners = self._view.pixels(np.array([[x0, y1], [x1, y0]]))
-            box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))
-            if metrics.horizontalAdvance(region.name) + 8 < box.width() and box.height() > metrics.height():
-                tag = metrics.boundingRect(region.name).adjusted(-4, -2, 4, 2)
-                tag.moveCenter(box.center())
-                paper = QColor(self._theme.paper)
-                paper.setAlpha(190)
-                painter.fillRect(tag, paper)
-                painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, region.name)
-
-    def _paint_dimensions(self, painter: QPainter, outcome: Outcome) -> None:
-        assert outcome.geometry is not None and self._view is not None
-        metrics = QFontMetricsF(painter.font())
-        case = outcome.case
         labels = {}
-        for region in case.document.body.regions.values():
+        for region in outcome.case.document.body.regions.values():
             for _, quantity in stated_lengths(region).values():
                 label = shown(quantity.si, LENGTH, 6)
                 labels[label] = metrics.horizontalAdvance(label)
-        self._dimensions = dimensions(case, outcome.geometry, self._view, labels)
-        for dimension in self._dimensions:
-            start, end = QPointF(*dimension.start), QPointF(*dimension.end)
-            painter.setPen(QPen(QColor(self._theme.hairline), 1))
-            gap = QPointF(0, 4) if not dimension.upright else QPointF(-4, 0)
-            for corner, foot in zip(dimension.witness, (start, end), strict=False):
-                painter.drawLine(QPointF(*corner) + gap, foot + gap)
-            painter.setPen(QPen(QColor(self._theme.quiet), 1))
-            painter.drawLine(start, end)
-            tick = QPointF(3, -3)
-            for foot in (start, end):
-                painter.drawLine(foot - tick, foot + tick)
-        for dimension in self._dimensions:
-            box = QRectF(*dimension.box)
-            painter.setPen(QPen(QColor(self._theme.hairline), 1))
-            painter.setBrush(QColor(self._theme.field))
-            painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 3, 3)
-            painter.setPen(QColor(self._theme.value))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, dimension.label)
+        assert outcome.geometry is not None
+        return dimensions(outcome.case, outcome.geometry, view, labels)
 
-    def _paint_hover(self, painter: QPainter) -> None:
-        if self._hover is None:
-            return
-        place, text = self._hover
-        metrics = QFontMetricsF(painter.font())
-        lines = text.split("\n")
-        width = max(metrics.horizontalAdvance(line) for line in lines) + 16
-        height = metrics.height() * len(lines) + 10
-        x = min(place.x() + 14, self.width() - width - 4)
-        y = place.y() - height - 8 if place.y() - height - 8 > 4 else place.y() + 18
-        painter.setPen(QPen(QColor(self._theme.hairline), 1))
-        painter.setBrush(QColor(self._theme.paper))
-        painter.drawRoundedRect(QRectF(x, y, width, height), 4, 4)
-        for number, line in enumerate(lines):
-            painter.setPen(QColor(self._theme.ink if number else self._theme.quiet))
-            painter.drawText(QPointF(x + 8, y + 5 + metrics.ascent() + number * metrics.height()), line)
-
-    def _paint_message(self, painter: QPainter) -> None:
-        outcome = self._outcome
-        text, colour = "", self._theme.quiet
-        if outcome is not None and outcome.trouble is not None:
-            text, colour = str(outcome.trouble), self._theme.off
-        elif self._stale:
-            text = self._stale
-        if not text:
-            return
-        metrics = QFontMetricsF(painter.font())
-        room = QRectF(0, 0, self.width() - 60, 400)
-        flags = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
-        box = metrics.boundingRect(room, flags, text).adjusted(-10, -7, 10, 7)
-        box.moveCenter(QPointF(self.width() / 2, 0))
-        box.moveBottom(self.height() - 8)
-        painter.setPen(QPen(QColor(colour), 1))
-        painter.setBrush(QColor(self._theme.paper))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.drawText(box.adjusted(10, 7, -10, -7), flags, text)
+    def _message(self) -> tuple[str, str]:
+        """What is to be said under the picture, and its colour."""
+        if self._outcome is not None and self._outcome.trouble is not None:
+            return str(self._outcome.trouble), self._theme.off
+        return self._stale, self._theme.quiet
 
     def _dimension_at(self, place: QPointF) -> Dimension | None:
         return next((d for d in self._dimensions if QRectF(*d.box).contains(place)), None)

@@ -1,0 +1,104 @@
+"""What is painted over the picture of the stage: axis, lit surfaces, names, dimensions, readings and messages."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+
+from blunt_ember.desk.dimensions import Dimension
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.view import View
+
+
+def paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
+    """Draw the line a section is turned about."""
+    if not geometry.turned:
+        return
+    top, bottom = view.pixels(np.array([[0.0, geometry.high[1]], [0.0, geometry.low[1]]]))
+    painter.setPen(QPen(QColor(theme.teal), 1.2, Qt.PenStyle.DashDotLine))
+    painter.drawLine(QPointF(top[0], top[1] - 24), QPointF(bottom[0], bottom[1] + 14))
+    painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
+
+
+def paint_lit(painter: QPainter, geometry: SectionGeometry, names: Collection[str], view: View, theme: Theme) -> None:
+    """Draw surfaces that are pointed at, here or in the sheet, as broad bands."""
+    for name in set(names) & set(geometry.surfaces):
+        ends = view.pixels(geometry.surfaces[name].segments.reshape(-1, 2)).reshape(-1, 2, 2)
+        for colour, width in ((theme.paper, 8.0), (theme.ember, 4.5)):
+            painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
+            for start, end in ends.tolist():
+                painter.drawLine(QPointF(*start), QPointF(*end))
+
+
+def paint_names(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
+    """Write the name of each region in its middle where there is room."""
+    metrics = QFontMetricsF(painter.font())
+    for region in geometry.regions:
+        x0, y0, x1, y1 = region.box
+        corners = view.pixels(np.array([[x0, y1], [x1, y0]]))
+        box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))
+        fits = metrics.horizontalAdvance(region.name) + 8 < box.width() and box.height() > metrics.height()
+        if region.void or not fits:
+            continue
+        tag = metrics.boundingRect(region.name).adjusted(-4, -2, 4, 2)
+        tag.moveCenter(box.center())
+        paper = QColor(theme.paper)
+        paper.setAlpha(190)
+        painter.fillRect(tag, paper)
+        painter.setPen(QColor(theme.ink))
+        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, region.name)
+
+
+def paint_dimensions(painter: QPainter, dimensions: Sequence[Dimension], theme: Theme) -> None:
+    """Draw dimension lines with their witness lines, then all labels on top."""
+    for dimension in dimensions:
+        start, end = QPointF(*dimension.start), QPointF(*dimension.end)
+        painter.setPen(QPen(QColor(theme.hairline), 1))
+        gap = QPointF(-4, 0) if dimension.upright else QPointF(0, 4)
+        for corner, foot in zip(dimension.witness, (start, end), strict=False):
+            painter.drawLine(QPointF(*corner) + gap, foot + gap)
+        painter.setPen(QPen(QColor(theme.quiet), 1))
+        painter.drawLine(start, end)
+        tick = QPointF(3, -3)
+        for foot in (start, end):
+            painter.drawLine(foot - tick, foot + tick)
+    for dimension in dimensions:
+        box = QRectF(*dimension.box)
+        painter.setPen(QPen(QColor(theme.hairline), 1))
+        painter.setBrush(QColor(theme.field))
+        painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 3, 3)
+        painter.setPen(QColor(theme.value))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, dimension.label)
+
+
+def paint_reading(painter: QPainter, place: QPointF, text: str, room: QRectF, theme: Theme) -> None:
+    """Write what is read under the pointer beside it, within the room there is."""
+    metrics = QFontMetricsF(painter.font())
+    lines = text.split("\n")
+    width = max(metrics.horizontalAdvance(line) for line in lines) + 16
+    height = metrics.height() * len(lines) + 10
+    x = min(place.x() + 14, room.width() - width - 4)
+    y = place.y() - height - 8 if place.y() - height - 8 > 4 else place.y() + 18
+    painter.setPen(QPen(QColor(theme.hairline), 1))
+    painter.setBrush(QColor(theme.paper))
+    painter.drawRoundedRect(QRectF(x, y, width, height), 4, 4)
+    for number, line in enumerate(lines):
+        painter.setPen(QColor(theme.ink if number else theme.quiet))
+        painter.drawText(QPointF(x + 8, y + 5 + metrics.ascent() + number * metrics.height()), line)
+
+
+def paint_message(painter: QPainter, text: str, colour: str, room: QRectF, theme: Theme) -> None:
+    """Write a message into a frame at the foot of the stage."""
+    metrics = QFontMetricsF(painter.font())
+    flags = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
+    box = metrics.boundingRect(QRectF(0, 0, room.width() - 60, 400), flags, text).adjusted(-10, -7, 10, 7)
+    box.moveCenter(QPointF(room.width() / 2, 0))
+    box.moveBottom(room.height() - 8)
+    painter.setPen(QPen(QColor(colour), 1))
+    painter.setBrush(QColor(theme.paper))
+    painter.drawRoundedRect(box, 4, 4)
+    painter.drawText(box.adjusted(10, 7, -10, -7), flags, text)
