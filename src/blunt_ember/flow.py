@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.document import Body
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
 from blunt_ember.checks.asking import asked_sentence
@@ -67,6 +68,8 @@ class Flow:
     def __init__(self, capacity: int = 64) -> None:
         self._kept: OrderedDict[tuple[str, str], Any] = OrderedDict()
         self._capacity = capacity
+        #: Hashes of values met lately, by identity; the values are held so that no identity is given out twice.
+        self._hashed: OrderedDict[int, tuple[Any, str]] = OrderedDict()
 
     def run(self, case: Case) -> Outcome:
         """Return the whole outcome; raise the error that stopped the flow when it could not be finished."""
@@ -106,7 +109,7 @@ class Flow:
         yield Outcome(case, geometry, mesh)
         if open_items:
             raise OpenCaseError(open_items)
-        problem = problem_of(case.document, mesh)
+        problem = self._problem(case, mesh)
         solution = self._solution(problem)
         heat = self._heat(problem, solution)
         yield Outcome(
@@ -121,13 +124,14 @@ class Flow:
 
     def _solved(self, case: Case, refinement: int) -> SolvedField:
         geometry, mesh = self._geometry(case), self._mesh(case, refinement)
-        problem = problem_of(case.document, mesh)
+        problem = self._problem(case, mesh)
         solution = self._solution(problem)
         return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
 
     def _checks(self, reached: Outcome, solved: SolvedField, finer: SolvedField | None) -> tuple[Check, ...]:
         assert reached.geometry is not None and reached.problem is not None
-        case, checks = reached.case, []
+        case, checks = reached.case, list[Check]()
+        fitted = {reached.exact.name: reached.exact} if reached.exact is not None else {}
         span = float(np.ptp(solved.temperature))
         for place, question in enumerate(case.document.questions):
             path = path_text(("questions", place, question.asks))
@@ -140,7 +144,8 @@ class Flow:
             expect = question.expect
             if expect is not None and expect.exact is not None:
                 try:
-                    field = exact_field(expect.exact, reached.geometry, reached.problem)
+                    field = fitted.get(expect.exact) or exact_field(expect.exact, reached.geometry, reached.problem)
+                    fitted[expect.exact] = field
                     expected, source = (
                         exact_answer(question, members, field, reached.geometry),
                         f"exact: {field.source}",
@@ -180,15 +185,26 @@ class Flow:
         return self._cached("mesh", key, made)
 
     def _solution(self, problem: Problem) -> Solution:
-        return self._cached("solution", content_hash(problem), lambda: solve_steady(problem))
+        return self._cached("solution", self._hash(problem), lambda: solve_steady(problem))
 
     def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
-        return self._cached("heat", content_hash(problem), lambda: surface_heat(problem, solution))
+        return self._cached("heat", self._hash(problem), lambda: surface_heat(problem, solution))
+
+    def _problem(self, case: Case, mesh: Mesh) -> Problem:
+        document = case.document
+        said = (self._body_key(case), document.body.regions, document.materials, document.surfaces,
+                document.surroundings, [question.target for question in document.questions])  # fmt: skip
+        return self._cached("problem", content_hash(self._hash(mesh), said), lambda: problem_of(document, mesh))
 
     def _body_key(self, case: Case) -> str:
-        body = case.document.body
-        shapes = {name: region.model_copy(update={"material": None}) for name, region in body.regions.items()}
-        return content_hash(type(body).__name__, getattr(body, "depth", None), shapes)
+        return self._hash(case.document.body, _shape_hash)
+
+    def _hash(self, value: Any, of: Callable[[Any], str] = content_hash) -> str:
+        if id(value) not in self._hashed:
+            self._hashed[id(value)] = (value, of(value))
+            while len(self._hashed) > self._capacity:
+                self._hashed.popitem(last=False)
+        return self._hashed[id(value)][1]
 
     def _cached(self, step: str, key: str, do: Callable[[], Step]) -> Step:
         place = (step, key)
@@ -199,3 +215,9 @@ class Flow:
         self._kept.move_to_end(place)
         result: Step = self._kept[place]
         return result
+
+
+def _shape_hash(body: Body) -> str:
+    """A hash of a body without its materials, which no mesh depends on."""
+    shapes = {name: region.model_copy(update={"material": None}) for name, region in body.regions.items()}
+    return content_hash(type(body).__name__, getattr(body, "depth", None), shapes)
