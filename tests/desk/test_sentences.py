@@ -1,0 +1,129 @@
+"""Sentences of the sheet edited through their own words: questions, names of surfaces, finer places, films."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu, QToolButton
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.desk.window import Window
+from tests.desk.conftest import field, settled, type_into
+
+
+def choose(window: Window, key: str, *words: str) -> None:
+    """Open a word's alternatives by a click and take one."""
+    button = next(b for b in window.sheet.findChildren(QToolButton, key) if b.isVisibleTo(window.sheet))
+    window.sheet.ensureWidgetVisible(button)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
+    for word in words:
+        action = next(action for action in menu.actions() if action.text() == word)
+        submenu = action.menu()
+        if submenu is None:
+            action.trigger()
+        else:
+            menu = submenu
+    for popup in button.findChildren(QMenu):
+        popup.close()
+
+
+def question(window: Window, place: int) -> dict[str, Any]:
+    assert window.current.case is not None
+    found: dict[str, Any] = window.current.case.data["questions"][place]
+    return found
+
+
+def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -> None:
+    choose(window, "direction 0", "into")
+    assert question(window, 0)["direction"] == "in"
+    choose(window, "basis 0", "for the depth")
+    bar = window.statusBar()
+    assert bar is not None and "'q' is not a heat flow" in bar.currentMessage(), "q is per m²"
+    choose(window, "expect 0", "exact: composite-wall")
+    choose(window, "basis 0", "for the depth")
+    settled(qtbot, window)
+    assert "for the stated depth" in window.checks.cards["heat flow"].asked.text()
+    assert window.checks.cards["heat flow"].verdict.text() == "✓ agrees"
+    assert window.checks.cards["heat flow"].value.text().startswith("−115.6481")
+    choose(window, "target 0", "brick|blanket")
+    choose(window, "direction 0", "from first to second")
+    settled(qtbot, window)
+    assert window.checks.cards["heat flow"].value.text().startswith("115.6481")
+    choose(window, "measure 4", "mean")
+    assert question(window, 4)["mean"] == "shell.right" and "highest" not in question(window, 4)
+    choose(window, "expect 4", "nothing yet")
+    settled(qtbot, window)
+    assert window.checks.cards["outer surface"].verdict.text() == "○ open"
+    choose(window, "expect 4", "a value with its source")
+    type_into(field(window, "questions[4].expect.value"), "121 °C")
+    type_into(field(window, "questions[4].expect.source"), "measured on a Tuesday")
+    settled(qtbot, window)
+    assert window.checks.cards["outer surface"].source.text() == "measured on a Tuesday"
+    assert window.checks.cards["outer surface"].verdict.text() == "✓ agrees"
+
+
+def test_a_working_line_of_the_wrong_kind_is_refused_in_words(window: Window) -> None:
+    before = window.current.case
+    choose(window, "expect 0", "working: T_joint")
+    bar = window.statusBar()
+    assert bar is not None and "'T_joint' is not a heat flux" in bar.currentMessage()
+    assert window.current.case is before
+
+
+def test_points_and_lines_are_asked_for_and_placed(window: Window, qtbot: QtBot) -> None:
+    choose(window, "add question", "temperature at a point")
+    type_into(field(window, "questions[5].temperature[0]"), "t_brick/2")
+    type_into(field(window, "questions[5].temperature[1]"), "50 mm")
+    choose(window, "add question", "mean temperature along a line")
+    type_into(field(window, "questions[6].mean.end[0]"), "t_brick")
+    choose(window, "expect 6", "exact: composite-wall")
+    settled(qtbot, window)
+    assert window.outcome is not None
+    hot, joint = 1253.15, 876.4676098815552
+    assert [check.value for check in window.outcome.checks[5:]] == pytest.approx([(hot + joint) / 2] * 2, rel=1e-9)
+    type_into(field(window, "questions[5].temperature[0]"), "2 m")
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=10_000)
+    link = window.sheet.findChild(QToolButton, "open questions[5].temperature")
+    assert link is not None and "outside the body" in link.text()
+
+
+def test_surfaces_get_names_and_finer_places_get_triangles(window: Window, qtbot: QtBot) -> None:
+    choose(window, "add surface name", "shell.right")
+    type_into(field(window, "surface name surface"), "outer skin")
+    choose(window, "members outer skin", "and shell.top")
+    assert window.current.case is not None
+    assert window.current.case.data["surfaces"] == {"outer skin": ["shell.right", "shell.top"]}
+    choose(window, "members outer skin", "without shell.top")
+    settled(qtbot, window)
+    choose(window, "target 4", "outer skin")
+    settled(qtbot, window)
+    assert window.checks.cards["outer surface"].verdict.text() == "✓ agrees"
+    assert window.outcome is not None and window.outcome.ledger is not None
+    assert [row.name for row in window.outcome.ledger.rows] == ["brick.left", "outer skin"]
+    button = window.sheet.findChild(QToolButton, "remove surface name outer skin")
+    assert button is not None
+    button.click()
+    bar = window.statusBar()
+    assert bar is not None and "asks about 'outer skin'" in bar.currentMessage()
+    choose(window, "add finer place", "brick|blanket")
+    type_into(field(window, "mesh.local[0].size"), "2 mm")
+    settled(qtbot, window)
+    assert window.outcome.mesh is not None and window.outcome.mesh.blocks[0].family == "tri6"
+    assert window.checks.cards["hot face"].verdict.text() == "✓ agrees"
+
+
+def test_a_film_gains_a_flux_and_the_exact_wall_follows(window: Window, qtbot: QtBot) -> None:
+    choose(window, "more 1", "and takes in a heat flux")
+    type_into(field(window, "surroundings[1].flux"), "-0.4 kW/m²")
+    choose(window, "mesh order", "linear")
+    settled(qtbot, window)
+    resistance = 0.114 / 0.35 + 0.05 / 0.12 + 0.003 / 45
+    face = (980 / resistance + 12 * 25 - 400) / (1 / resistance + 12)
+    assert window.outcome is not None
+    assert window.outcome.checks[4].value - 273.15 == pytest.approx(face, rel=1e-9)
+    assert window.checks.cards["hot face"].verdict.text() == "✓ agrees"
+    assert window.checks.cards["heat flow"].verdict.text() == "✕ off", "the hand calculation knows nothing of the flux"
