@@ -79,7 +79,8 @@ def test_the_order_of_convergence_is_the_theoretical_one(
 ) -> None:
     coarse, fine = manufactured_error(family, order, 8), manufactured_error(family, order, 16)
     observed = np.log2(np.array(coarse) / np.array(fine))
-    assert np.all(np.abs(observed - expected) < 0.25), observed
+    # Halving the size of free triangles halves it on the average only, so their observed order scatters more.
+    assert np.all(np.abs(observed - expected) < (0.15 if family == "quadrilaterals" else 0.25)), observed
 
 
 POST: dict[str, dict[str, Any]] = {

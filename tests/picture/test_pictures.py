@@ -76,6 +76,9 @@ def test_every_lens_draws_something_of_its_own(outcome: Outcome, renderer: BodyR
     for place, image in enumerate(images):
         assert all((image != other).any() for other in images[:place])
         assert len(np.unique(image.reshape(-1, 4), axis=0)) >= 5, "paper, ink and three tints at least"
+    shape = {tuple(pixel) for pixel in np.unique(images[0].reshape(-1, 4)[:, :3], axis=0).tolist()}
+    wanted = [np.array(rgb(colour)) * 255 for colour in (LIGHT.stage, LIGHT.ink, *LIGHT.tints[:3])]
+    assert all(min(np.abs(np.array(seen) - colour).max() for seen in shape) <= 1 for colour in wanted)
 
 
 def test_the_body_is_drawn_before_it_is_solved(outcome: Outcome, renderer: BodyRenderer) -> None:

@@ -93,3 +93,17 @@ def test_the_hot_edge_plate_is_harmonic_and_meets_its_edges(width: float, height
     np.testing.assert_allclose(edge, 300.0, atol=1e-9)
     square = HotEdgePlate(1.0, 1.0, 400.0, 300.0)
     assert square.temperature_at(np.array([[0.5, 0.5]]))[0] == pytest.approx(325.0, rel=1e-12)
+
+
+def test_the_hot_edge_plate_is_exact_next_to_its_hot_edge() -> None:
+    plate, away = HotEdgePlate(1.0, 4.0, 400.0, 300.0), 1e-6
+    x = np.array([0.2, 0.5, 0.9])
+    theta = (plate.temperature_at(np.column_stack([x, np.full(3, 4.0 - away)])) - 300.0) / 100.0
+    np.testing.assert_allclose(theta, 2 / np.pi * np.arctan2(np.sin(np.pi * x), np.sinh(np.pi * away)), rtol=1e-13)
+    n = np.arange(1, 4001, 2) * np.pi
+    far = np.array([[0.3, 3.9]])
+    series = 4 * np.sum(np.sin(0.3 * n) / n * np.exp(-0.1 * n) * (1 - np.exp(-2 * n * 3.9)) / (1 - np.exp(-8 * n)))
+    assert (plate.temperature_at(far)[0] - 300.0) / 100.0 == pytest.approx(series, rel=1e-12)
+    n = np.arange(1, 40, 2)
+    heat = 8 / np.pi * 2.0 * 100.0 * np.sum(1 / (n * np.sinh(n * np.pi * 0.5)))
+    assert HotEdgePlate(2.0, 1.0, 400.0, 300.0).far_edge_heat(2.0) == pytest.approx(heat, rel=1e-13)

@@ -108,10 +108,10 @@ _LAGGED_PIPE = Family("hollow-cylinder", "Pipe with lagging, film on either side
     "title": "Flue pipe with lagging",
     "parameters": {
         "r_bore": "75 mm", "t_pipe": "4 mm", "t_lagging": "45 mm", "k_pipe": "24 W/(m K)", "k_lagging": "0.065 W/(m K)",
-        "h_in": "38 W/(m² K)", "T_gas": "310 °C", "h_out": "9 W/(m² K)", "T_air": "18 °C",
+        "depth": "1 m", "h_in": "38 W/(m² K)", "T_gas": "310 °C", "h_out": "9 W/(m² K)", "T_air": "18 °C",
     },
     "materials": {"pipe steel": {"k": "k_pipe"}, "lagging": {"k": "k_lagging"}},
-    "body": {"kind": "section", "depth": "1 m", "regions": {
+    "body": {"kind": "section", "depth": "depth", "regions": {
         "pipe": {"shape": "ring", "inner": "r_bore", "outer": "r_bore + t_pipe", "material": "pipe steel"},
         "lagging": {"shape": "ring", "inner": "r_bore + t_pipe", "outer": "r_bore + t_pipe + t_lagging",
                     "around": "pipe", "material": "lagging"},
@@ -124,9 +124,8 @@ _LAGGED_PIPE = Family("hollow-cylinder", "Pipe with lagging, film on either side
     "mesh": {"size": "auto", "order": 2},
     "working": {
         "r_1": "r_bore + t_pipe", "r_2": "r_1 + t_lagging",
-        "R": "1/(h_in*2*pi*r_bore*1 m) + ln(r_1/r_bore)/(2*pi*k_pipe*1 m) + ln(r_2/r_1)/(2*pi*k_lagging*1 m)"
-             " + 1/(h_out*2*pi*r_2*1 m)",
-        "Q": "(T_gas - T_air)/R", "T_skin": "T_air + Q/(h_out*2*pi*r_2*1 m)",
+        "R": "(1/(h_in*r_bore) + ln(r_1/r_bore)/k_pipe + ln(r_2/r_1)/k_lagging + 1/(h_out*r_2))/(2*pi*depth)",
+        "Q": "(T_gas - T_air)/R", "T_skin": "T_air + Q/(h_out*2*pi*r_2*depth)",
     },
     "questions": [
         {"name": "loss per metre", "heat_flow": "lagging.rim", "direction": "out", "expect": {"working": "Q"}},
@@ -199,11 +198,12 @@ _RING_SECTOR = Family("ring-sector", "Part of a ring, held on its bore and its r
     "format": FORMAT,
     "title": "Arch brick of a kiln crown",
     "parameters": {
-        "r_bore": "0.4 m", "r_rim": "0.63 m", "angle": "35°", "k_brick": "1.3 W/(m K)", "T_hot": "1120 °C",
+        "r_bore": "0.4 m", "r_rim": "0.63 m", "angle": "35°", "depth": "0.25 m", "k_brick": "1.3 W/(m K)",
+        "T_hot": "1120 °C",
         "T_cold": "240 °C",
     },
     "materials": {"brick": {"k": "k_brick"}},
-    "body": {"kind": "section", "depth": "0.25 m", "regions": {
+    "body": {"kind": "section", "depth": "depth", "regions": {
         "brick": {"shape": "ring sector", "inner": "r_bore", "outer": "r_rim", "start": "90° - angle/2",
                   "end": "90° + angle/2", "material": "brick"},
     }},
@@ -214,7 +214,7 @@ _RING_SECTOR = Family("ring-sector", "Part of a ring, held on its bore and its r
     "clock": "steady",
     "mesh": {"size": "auto", "order": 2},
     "working": {
-        "Q": "angle*0.25 m*k_brick*(T_hot - T_cold)/ln(r_rim/r_bore)",
+        "Q": "angle*depth*k_brick*(T_hot - T_cold)/ln(r_rim/r_bore)",
         "T_half": "T_hot - (T_hot - T_cold)*ln((r_bore + r_rim)/2/r_bore)/ln(r_rim/r_bore)",
     },
     "questions": [
@@ -229,11 +229,12 @@ _STRAIGHT_FIN = Family("straight-fin", "Fin held at its base, film over its side
     "format": FORMAT,
     "title": "Fin of the controller's heat sink",
     "parameters": {
-        "length": "38 mm", "thickness": "1.6 mm", "k_fin": "180 W/(m K)", "T_base": "72 °C", "h": "42 W/(m² K)",
+        "length": "38 mm", "thickness": "1.6 mm", "depth": "60 mm", "k_fin": "180 W/(m K)", "T_base": "72 °C",
+        "h": "42 W/(m² K)",
         "T_air": "24 °C",
     },
     "materials": {"aluminium": {"k": "k_fin"}},
-    "body": {"kind": "section", "depth": "60 mm", "regions": {
+    "body": {"kind": "section", "depth": "depth", "regions": {
         "fin": {"shape": "rectangle", "size": ["length", "thickness"], "material": "aluminium"},
     }},
     "surroundings": [
@@ -244,7 +245,7 @@ _STRAIGHT_FIN = Family("straight-fin", "Fin held at its base, film over its side
     "mesh": {"size": "auto", "order": 2},
     "working": {
         "m": "sqrt(2*h/(k_fin*thickness))", "a": "h/(m*k_fin)",
-        "Q": "sqrt(2*h*k_fin*thickness)*60 mm*(T_base - T_air)"
+        "Q": "sqrt(2*h*k_fin*thickness)*depth*(T_base - T_air)"
              "*(sinh(m*length) + a*cosh(m*length))/(cosh(m*length) + a*sinh(m*length))",
     },
     "questions": [
