@@ -8,8 +8,8 @@ import numpy as np
 from pydantic import TypeAdapter
 from scipy.spatial import Delaunay
 
-from blunt_ember.case.document import Body
-from blunt_ember.geometry.section import section_geometry
+from blunt_ember.case.bodies import Body
+from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.mesh.size_field import size_field
 from blunt_ember.mesh.triangles import triangulated
 
@@ -23,7 +23,7 @@ PLATE = {"kind": "section", "regions": {
 def main() -> None:
     """Print a row a size."""
     print("\nfree triangles, a plate with a round hole")
-    geometry = section_geometry(TypeAdapter(Body).validate_python(PLATE))
+    geometry = geometry_of(TypeAdapter(Body).validate_python(PLATE))
     for name, size in SIZES.items():
         start = time.perf_counter()
         sizes = size_field(geometry.arrangement, size, 4, 0.25)

@@ -109,7 +109,8 @@ def _families(options: argparse.Namespace) -> int:
 
 def _new(options: argparse.Namespace) -> int:
     from blunt_ember.case.files import write_case
-    from blunt_ember.gallery.families import FamilyError, family
+    from blunt_ember.gallery.families import family
+    from blunt_ember.gallery.family import FamilyError
 
     settings: dict[str, str] = {}
     for setting in options.set:

@@ -10,8 +10,8 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from blunt_ember.case.bodies import Body, without_materials
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Body
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
 from blunt_ember.checks.asking import asked_sentence
@@ -24,8 +24,9 @@ from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedE
 from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Problem, open_conductivities, problem_of
 from blunt_ember.fem.steady import Solution, solve_steady
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
-from blunt_ember.mesh.making import section_mesh
+from blunt_ember.geometry.any_body import AnyGeometry, geometry_of
+from blunt_ember.geometry.regions import outer_surfaces
+from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
 Step = TypeVar("Step")
@@ -39,7 +40,7 @@ class Outcome:
     """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
 
     case: Case
-    geometry: SectionGeometry | None = None
+    geometry: AnyGeometry | None = None
     mesh: Mesh | None = None
     problem: Problem | None = None
     solution: Solution | None = None
@@ -59,7 +60,7 @@ class Outcome:
         document = self.case.document
         stated = (name for entry in document.surroundings for name in entry.surfaces)
         said = {member for name in stated for member in document.members_of(name)}
-        return tuple(surface.name for surface in self.geometry.outer_surfaces if surface.name not in said)
+        return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
 
 
 class Flow:
@@ -147,7 +148,7 @@ class Flow:
                     field = fitted.get(expect.exact) or exact_field(expect.exact, reached.geometry, reached.problem)
                     fitted[expect.exact] = field
                     expected, source = (
-                        exact_answer(question, members, field, reached.geometry),
+                        exact_answer(question, members, field, solved),
                         f"exact: {field.source}",
                     )
                     if np.isnan(expected):
@@ -159,7 +160,7 @@ class Flow:
             checks.append(
                 check(
                     question,
-                    asked_sentence(question, reached.geometry.turned),
+                    asked_sentence(question, case.document.body.heat_basis),
                     value,
                     error,
                     expected,
@@ -170,9 +171,9 @@ class Flow:
             )
         return tuple(checks)
 
-    def _geometry(self, case: Case) -> SectionGeometry:
+    def _geometry(self, case: Case) -> AnyGeometry:
         body = case.document.body
-        return self._cached("geometry", self._body_key(case), lambda: section_geometry(body))
+        return self._cached("geometry", self._body_key(case), lambda: geometry_of(body))
 
     def _mesh(self, case: Case, refinement: int) -> Mesh:
         document = case.document
@@ -180,7 +181,7 @@ class Flow:
         key = content_hash(self._body_key(case), document.mesh, own, refinement)
 
         def made() -> Mesh:
-            return section_mesh(self._geometry(case), document.mesh, refinement, document.members_of)
+            return mesh_of(self._geometry(case), document.mesh, refinement, document.members_of)
 
         return self._cached("mesh", key, made)
 
@@ -192,7 +193,7 @@ class Flow:
 
     def _problem(self, case: Case, mesh: Mesh) -> Problem:
         document = case.document
-        said = (self._body_key(case), document.body.regions, document.materials, document.surfaces,
+        said = (self._body_key(case), document.body, document.materials, document.surfaces,
                 document.surroundings, [question.target for question in document.questions])  # fmt: skip
         return self._cached("problem", content_hash(self._hash(mesh), said), lambda: problem_of(document, mesh))
 
@@ -219,5 +220,4 @@ class Flow:
 
 def _shape_hash(body: Body) -> str:
     """A hash of a body without its materials, which no mesh depends on."""
-    shapes = {name: region.model_copy(update={"material": None}) for name, region in body.regions.items()}
-    return content_hash(type(body).__name__, getattr(body, "depth", None), shapes)
+    return content_hash(without_materials(body))

@@ -12,11 +12,11 @@ from blunt_ember.case.editing import (
     parameter_at,
     renamed_formula,
     renamed_material,
-    renamed_region,
+    renamed_part,
     with_typed_value,
     with_value,
     without,
-    without_region,
+    without_part,
 )
 from blunt_ember.errors import CaseError
 from blunt_ember.flow import Flow
@@ -48,7 +48,7 @@ def test_what_is_typed_over_a_parameter_goes_to_the_parameter(wall_data: dict[st
 
 def test_renaming_carries_every_reference_along(wall_data: dict[str, Any]) -> None:
     case = case_from_data(wall_data)
-    renamed = renamed_region(case, "blanket", "wool")
+    renamed = renamed_part(case, ("body", "regions", "blanket"), "wool")
     renamed = renamed_material(renamed, "steel", "casing steel")
     renamed = renamed_formula(renamed, "parameters", "t_brick", "a")
     assert renamed.data["working"]["T_joint"] == "T_hot - q*a/k_brick"
@@ -62,8 +62,11 @@ def test_renaming_carries_every_reference_along(wall_data: dict[str, Any]) -> No
     assert all(check.verdict == "agrees" for check in after.checks)
 
 
+BRICK = ("body", "regions", "brick")
+
+
 @pytest.mark.parametrize(("rename", "arguments"), [
-    (renamed_region, ("brick", "shell")), (renamed_region, ("brick", "a.b")), (renamed_material, ("brick", "steel")),
+    (renamed_part, (BRICK, "shell")), (renamed_part, (BRICK, "a.b")), (renamed_material, ("brick", "steel")),
     (renamed_formula, ("parameters", "t_brick", "q")), (renamed_formula, ("working", "q", "T")),
 ])  # fmt: skip
 def test_a_name_that_is_taken_or_none_is_refused(
@@ -75,8 +78,8 @@ def test_a_name_that_is_taken_or_none_is_refused(
 
 def test_removing_a_region_takes_what_refers_to_it_and_says_so(wall_data: dict[str, Any]) -> None:
     case = case_from_data(wall_data)
-    smaller, also = without_region(case, "shell")
+    smaller, also = without_part(case, ("body", "regions", "shell"))
     assert {"the statement on shell.right", "the question 'outer surface'"} <= set(also)
     assert "shell" not in smaller.document.body.regions
     with pytest.raises(CaseError, match="'shell' is placed by it"):
-        without_region(case, "blanket")
+        without_part(case, ("body", "regions", "blanket"))

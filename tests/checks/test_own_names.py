@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data, case_to_text
-from blunt_ember.case.editing import renamed_region, renamed_surface, with_value, without_region, without_surface_name
+from blunt_ember.case.editing import renamed_part, renamed_surface, with_value, without_part, without_surface_name
 from blunt_ember.errors import CaseError
 from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import family
@@ -65,7 +65,7 @@ def test_a_surface_stated_twice_through_a_group_is_a_conflict() -> None:
 
 
 def test_own_names_follow_edits_and_are_kept_while_they_are_used() -> None:
-    case = renamed_surface(renamed_region(fin(), "fin", "blade"), "wetted", "skin")
+    case = renamed_surface(renamed_part(fin(), ("body", "regions", "fin"), "blade"), "wetted", "skin")
     assert case.data["surfaces"]["skin"] == ["blade.top", "blade.bottom", "blade.right"]
     assert case.data["surroundings"][1]["on"] == "skin"
     assert '"heat_flow": "skin"' in case_to_text(case)
@@ -84,7 +84,7 @@ def test_removing_a_region_takes_its_members_out_of_a_group() -> None:
     data["surroundings"] = [data["surroundings"][0], {**data["surroundings"][1], "on": "skin"},
                             {"on": "ends", "insulated": True}]  # fmt: skip
     data["questions"] = [{"name": "q", "heat_flow": "skin"}]
-    smaller, also = without_region(case_from_data(data), "shell")
+    smaller, also = without_part(case_from_data(data), ("body", "regions", "shell"))
     assert smaller.data["surfaces"] == {"ends": ["brick.top"]}
     assert [entry["on"] for entry in smaller.data["surroundings"]] == ["brick.left", "ends"]
     assert smaller.data["questions"] == []

@@ -22,7 +22,7 @@ from blunt_ember.desk.stage import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family
-from blunt_ember.geometry.section import section_geometry
+from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.picture.view import fitted
 from tests.desk.conftest import field, settled, type_into
 
@@ -44,13 +44,16 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
 def test_every_family_opens_solved_with_all_checks_agreeing(window: Window, qtbot: QtBot, name: str) -> None:
     opened(window, qtbot, name)
     assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
-    assert window.outcome is not None and window.outcome.exact is not None
     profile = window.strip.chart.profile
-    assert profile is not None and profile.exact is not None
-    gap = np.nanmax(np.abs(profile.mesh - profile.exact)) / (np.nanmax(profile.mesh) - np.nanmin(profile.mesh))
-    assert gap < 0.02 if name == "hot-edge-plate" else gap < 1e-3
-    stated = sum("radius" in label or "width" in label for label in window.stage.dimension_labels)
-    assert stated >= 1
+    assert window.outcome is not None and profile is not None
+    if name in ("buried-pipe", "wall-corner", "room-corner"):  # known is their heat, not their field
+        assert window.outcome.exact is None and profile.exact is None
+    else:
+        assert window.outcome.exact is not None and profile.exact is not None
+        gap = np.nanmax(np.abs(profile.mesh - profile.exact)) / (np.nanmax(profile.mesh) - np.nanmin(profile.mesh))
+        assert gap < 0.02 if name == "hot-edge-plate" else gap < 1e-3
+    labels = window.stage.dimension_labels
+    assert any(what in label for label in labels for what in ("radius", "width", "length")) or name == "bowl"
 
 
 def test_a_radius_is_changed_on_the_picture(window: Window, qtbot: QtBot) -> None:
@@ -170,7 +173,7 @@ def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
 
 def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
     case = family("composite-wall").case({"t_shell": "1 mm", "t_blanket": "2 mm"})
-    geometry = section_geometry(case.document.body)
+    geometry = geometry_of(case.document.body)
     view = fitted(np.array(geometry.low), np.array(geometry.high), 579, 501, (92, 62, 112, 92))
     boxes = [d.box for d in dimensions(case, geometry, view, {})]
     for place, (x, y, w, h) in enumerate(boxes):

@@ -40,13 +40,13 @@ def question(window: Window, place: int) -> dict[str, Any]:
 def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -> None:
     choose(window, "direction 0", "into")
     assert question(window, 0)["direction"] == "in"
-    choose(window, "basis 0", "for the depth")
+    choose(window, "basis 0", "for 1 m depth")
     bar = window.statusBar()
     assert bar is not None and "'q' is not a heat flow" in bar.currentMessage(), "q is per m²"
     choose(window, "expect 0", "exact: composite-wall")
-    choose(window, "basis 0", "for the depth")
+    choose(window, "basis 0", "for 1 m depth")
     settled(qtbot, window)
-    assert "for the stated depth" in window.checks.cards["heat flow"].asked.text()
+    assert "for 1 m depth" in window.checks.cards["heat flow"].asked.text()
     assert window.checks.cards["heat flow"].verdict.text() == "✓ agrees"
     assert window.checks.cards["heat flow"].value.text().startswith("−115.6481")
     choose(window, "target 0", "brick|blanket")

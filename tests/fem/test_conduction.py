@@ -9,24 +9,25 @@ import numpy as np
 import pytest
 from scipy.sparse.linalg import spsolve
 
-from blunt_ember.case.document import MeshWish, Section
+from blunt_ember.case.bodies import Section
+from blunt_ember.case.document import MeshWish
 from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
 from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Exchange, Held, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady import solve_steady
-from blunt_ember.geometry.section import section_geometry
+from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import section_mesh
+from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 
-def mesh_of(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: str = "auto") -> Mesh:
+def plate_mesh(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: str = "auto") -> Mesh:
     entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
     body = Section.model_validate({"kind": "section", "regions": entries})
-    return section_mesh(
-        section_geometry(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
+    return mesh_of(
+        geometry_of(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
     )
 
 
@@ -47,14 +48,14 @@ def harmonic(points: Floats) -> Floats:
 
 def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[float, float]:
     """Errors of temperature and of flux in L2, held to the manufactured solution all round."""
-    flat = mesh_of(SQUARE, order, f"{1 / cells} m", family)
+    flat = plate_mesh(SQUARE, order, f"{1 / cells} m", family)
     points = bent(flat.points)
     (block,) = flat.blocks
     matrix = gathered(
         [(block.nodes, conduction_elements(block, replace(flat, points=points), np.full(len(block.nodes), 2.5)))],
         len(points),
     )
-    edge = np.unique(np.concatenate([facets.nodes.ravel() for facets in flat.surfaces.values()]))
+    edge = np.unique(np.concatenate([facets.nodes for facets in flat.surfaces.values()]))
     temperature = harmonic(points)
     free = np.setdiff1d(np.arange(len(points)), edge)
     held = np.zeros(len(points))
@@ -91,7 +92,7 @@ POST: dict[str, dict[str, Any]] = {
 
 @pytest.mark.parametrize("order", [1, 2])
 def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) -> None:
-    mesh = mesh_of(POST, order, "45 mm")
+    mesh = plate_mesh(POST, order, "45 mm")
     problem = Problem(mesh, (0.04, 15.0), {"post.bottom": Held(700.0), "insulation.bottom": Held(650.0)}, {
         "post.top": Exchange(h=25.0, fluid=290.0), "insulation.top": Exchange(flux=-40.0, h=8.0, fluid=295.0),
         "post.left": Exchange(flux=120.0), "insulation.left": Exchange(),
@@ -106,7 +107,7 @@ def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) 
 
 
 def test_readings_use_the_shape_functions_of_the_cell() -> None:
-    mesh = mesh_of(SQUARE, 2, "0.34 m")
+    mesh = plate_mesh(SQUARE, 2, "0.34 m")
     x, y = mesh.points.T
     field = 3 + 2 * x - y + x * y + 4 * x * x - 2 * y * y
     places = np.array([[0.11, 0.93], [1.0, 0.0], [0.5, 0.5], [1 / 3, 2 / 3], [1.2, 0.5]])
@@ -125,10 +126,10 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
 ])  # fmt: skip
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
     with pytest.raises(OpenCaseError, match=f"no temperature can settle in {named}:"):
-        solve_steady(Problem(mesh_of(POST, 1, "45 mm"), (0.04, 15.0), held, exchanges))
+        solve_steady(Problem(plate_mesh(POST, 1, "45 mm"), (0.04, 15.0), held, exchanges))
 
 
 def test_only_the_part_that_floats_is_named() -> None:
-    mesh = mesh_of({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
+    mesh = plate_mesh({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
     with pytest.raises(OpenCaseError, match="settle in b:"):
         solve_steady(Problem(mesh, (1.0, 1.0), {"a.left": Held(300.0)}, {}))

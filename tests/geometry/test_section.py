@@ -7,14 +7,15 @@ from typing import Any
 import numpy as np
 import pytest
 
-from blunt_ember.case.document import Section
+from blunt_ember.case.bodies import Section
 from blunt_ember.errors import CaseError
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.geometry.any_body import geometry_of
+from blunt_ember.geometry.section import SectionGeometry
 
 
 def section(**regions: dict[str, Any]) -> SectionGeometry:
     entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
-    return section_geometry(Section.model_validate({"kind": "section", "regions": entries}))
+    return geometry_of(Section.model_validate({"kind": "section", "regions": entries}))
 
 
 def test_regions_stand_beside_each_other() -> None:

@@ -11,17 +11,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
-from blunt_ember.case.document import Body
+from blunt_ember.case.bodies import Body
 from blunt_ember.errors import CaseError
+from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.placing import placed
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.geometry.section import SectionGeometry
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 
 
 def body(kind: str = "section", **regions: dict[str, Any]) -> SectionGeometry:
-    return section_geometry(BODY.validate_python({"kind": kind, "regions": regions}))
+    return geometry_of(BODY.validate_python({"kind": kind, "regions": regions}))
 
 
 def rectangle(width: float, height: float, **more: Any) -> dict[str, Any]:

@@ -7,13 +7,14 @@ from typing import Any, Literal
 import numpy as np
 import pytest
 
-from blunt_ember.case.document import MeshWish, Section
+from blunt_ember.case.bodies import Section
+from blunt_ember.case.document import MeshWish
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
-from blunt_ember.fem.assembly import facet_weights, physical_gradients
-from blunt_ember.geometry.section import section_geometry
+from blunt_ember.fem.assembly import nodal_area, physical_gradients
+from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import section_mesh
+from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
 SHAPE = {"shape": "rectangle"}
@@ -25,8 +26,8 @@ REGIONS: dict[str, dict[str, Any]] = {
 
 
 def meshed(order: Literal[1, 2], refinement: int = 1, **wish: Any) -> Mesh:
-    geometry = section_geometry(Section.model_validate({"kind": "section", "regions": REGIONS}))
-    return section_mesh(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
+    geometry = geometry_of(Section.model_validate({"kind": "section", "regions": REGIONS}))
+    return mesh_of(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
 
 
 @pytest.mark.parametrize("order", [1, 2])
@@ -37,9 +38,9 @@ def test_areas_and_surfaces_are_covered_exactly(order: Literal[1, 2]) -> None:
     _, determinant = physical_gradients(block.family, mesh.points[block.nodes], family.points)
     areas = np.bincount(block.region, determinant @ family.weights)
     np.testing.assert_allclose(areas, [0.4 * 0.2 - 0.0015 * 0.2, 0.0015 * 0.26, 0.09 * 0.02], rtol=1e-12)
-    geometry = section_geometry(Section.model_validate({"kind": "section", "regions": REGIONS}))
+    geometry = geometry_of(Section.model_validate({"kind": "section", "regions": REGIONS}))
     for name, surface in geometry.surfaces.items():
-        assert facet_weights(mesh.surfaces[name], mesh).sum() == pytest.approx(surface.area, rel=1e-12)
+        assert nodal_area(mesh.surfaces[name], mesh).sum() == pytest.approx(surface.area, rel=1e-12)
 
 
 @pytest.mark.parametrize("across", [1, 4, 7])

@@ -8,20 +8,22 @@ import numpy as np
 import pytest
 from pydantic import TypeAdapter
 
-from blunt_ember.case.document import Body, MeshWish
+from blunt_ember.case.bodies import Body
+from blunt_ember.case.document import MeshWish
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
-from blunt_ember.fem.assembly import facet_weights, physical_gradients
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.fem.assembly import nodal_area, physical_gradients
+from blunt_ember.geometry.any_body import geometry_of
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import section_mesh
+from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 
 
 def body(**regions: dict[str, Any]) -> SectionGeometry:
-    return section_geometry(BODY.validate_python({"kind": "section", "regions": regions}))
+    return geometry_of(BODY.validate_python({"kind": "section", "regions": regions}))
 
 
 def rectangle(width: str, height: str, **more: Any) -> dict[str, Any]:
@@ -90,18 +92,19 @@ def true_area(geometry: SectionGeometry) -> float:
 def test_an_ugly_section_is_meshed_well(name: str) -> None:
     regions, sharpest = UGLY[name]
     geometry = body(**regions)
-    mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1}))
+    mesh = mesh_of(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1}))
     (block,) = mesh.blocks
     assert block.family == "tri3"
     assert angles(mesh.points, block.nodes).min() > min(20.0, 0.95 * sharpest)
     for surface, facets in mesh.surfaces.items():
-        ends = mesh.points[facets.nodes]
+        (segments,) = facets.blocks
+        ends = mesh.points[segments.nodes]
         assert len(ends)
         length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum()
         assert length == pytest.approx(geometry.surfaces[surface].length, rel=0.02)
     edges = np.sort(np.concatenate([block.nodes[:, [0, 1]], block.nodes[:, [1, 2]], block.nodes[:, [2, 0]]]), axis=1)
     _, count = np.unique(edges, axis=0, return_counts=True)
-    outer = sum(len(facets.nodes) for facets in mesh.surfaces.values() if facets.outer)
+    outer = sum(len(facets.blocks[0].nodes) for facets in mesh.surfaces.values() if facets.outer)
     assert count.max() == 2 and (count == 1).sum() == outer
     if not geometry.arrangement.curves.is_arc.any():
         assert area(mesh) == pytest.approx(true_area(geometry), rel=1e-12)
@@ -111,11 +114,11 @@ def test_nodes_on_arcs_lie_on_the_true_circle_and_area_converges_with_order_four
     geometry = body(**UGLY["off-centre ring"][0])
     gaps = []
     for refinement in (1, 2):
-        mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles"}), refinement)
+        mesh = mesh_of(geometry, MeshWish.model_validate({"cells": "triangles"}), refinement)
         for surface, centre, radius in (("p.rim", (0.0, 0.0), 1.0), ("p.h", (0.37, 0.0), 0.6)):
             away = np.linalg.norm(mesh.points[mesh.surfaces[surface].nodes] - np.array(centre), axis=-1)
             np.testing.assert_allclose(away, radius, rtol=1e-13)
-            whole = facet_weights(mesh.surfaces[surface], mesh).sum()
+            whole = nodal_area(mesh.surfaces[surface], mesh).sum()
             assert whole == pytest.approx(2 * np.pi * radius, rel=1e-4)
         gaps.append(abs(area(mesh) - np.pi * (1 - 0.36)))
     assert np.log2(gaps[0] / gaps[1]) > 3.5
@@ -123,7 +126,7 @@ def test_nodes_on_arcs_lie_on_the_true_circle_and_area_converges_with_order_four
 
 def test_thin_places_get_the_asked_cells_across() -> None:
     geometry = body(**UGLY["1.5 mm strip"][0])
-    mesh = section_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1, "across": 3}))
+    mesh = mesh_of(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1, "across": 3}))
     (block,) = mesh.blocks
     inside = mesh.points[np.unique(block.nodes[block.region == 1])]
     row = inside[np.abs(inside[:, 1] - 0.1) < 0.01]
@@ -132,7 +135,7 @@ def test_thin_places_get_the_asked_cells_across() -> None:
 
 def test_the_same_case_gives_the_same_mesh() -> None:
     wish = MeshWish.model_validate({"cells": "triangles"})
-    first, second = (section_mesh(body(**UGLY["many holes"][0]), wish) for _ in range(2))
+    first, second = (mesh_of(body(**UGLY["many holes"][0]), wish) for _ in range(2))
     assert content_hash(first) == content_hash(second)
 
 
@@ -140,7 +143,7 @@ def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
     geometry = body(**UGLY["plate with a hole"][0])
     wish = {"size": "0.3 m", "order": 1, "across": 1,
             "local": [{"on": "p.h", "size": "20 mm"}, {"at": ["3.5 m", "0.5 m"], "size": "30 mm"}]}  # fmt: skip
-    mesh = section_mesh(geometry, MeshWish.model_validate(wish))
+    mesh = mesh_of(geometry, MeshWish.model_validate(wish))
     (block,) = mesh.blocks
     corners = mesh.points[block.nodes]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=-1).max(axis=1)
@@ -161,6 +164,6 @@ def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
 ])  # fmt: skip
 def test_a_finer_place_that_is_none_is_explained(local: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
-        section_mesh(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))
+        mesh_of(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))
     assert caught.value.faults[0].path == path
     assert said in caught.value.faults[0].message

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
@@ -11,9 +11,11 @@ from typing import Any
 from pydantic import ValidationError
 
 from blunt_ember.case import json_text
-from blunt_ember.case.document import CaseDocument, Question
+from blunt_ember.case.bodies import Imported, Rod, Stacked
+from blunt_ember.case.document import CaseDocument, Line, Question
 from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
 from blunt_ember.case.migration import migrated
+from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
 from blunt_ember.case.units import NUMBER
@@ -134,19 +136,27 @@ def _expected_value(question: Question, parameters: Mapping[str, Value], working
 def _reference_faults(document: CaseDocument) -> list[Fault]:
     faults: list[Fault] = []
     regions = document.body.regions
-    if not regions:
+    if not regions and not isinstance(document.body, Rod | Imported):
         faults.append(Fault("body.regions", "the body has no region; add one"))
+    for filling in document.body.fillings.values():
+        if filling.material is not None and filling.material not in document.materials:
+            near = nearest(filling.material, document.materials)
+            faults.append(Fault(path_text(filling.path), f"there is no material '{filling.material}'{near}"))
     for name, region in regions.items():
         path = ("body", "regions", name)
-        if region.material is not None and region.material not in document.materials:
-            near = nearest(region.material, document.materials)
-            what = f"there is no material '{region.material}'{near}"
-            faults.append(Fault(path_text((*path, "material")), what))
+        piled = isinstance(document.body, Stacked)
+        if piled and region.z is None and region.levels is None:
+            what = "say where it stands: 'z' from where to where, such as [\"0 mm\", \"200 mm\"], or several 'levels'"
+            faults.append(Fault(path_text((*path, "z")), what))
+        for key in ("z", "levels"):
+            if not piled and getattr(region, key) is not None:
+                what = f"'{key}' belongs to a body of kind 'stacked'; this one is a '{document.body.kind}'"
+                faults.append(Fault(path_text((*path, key)), what))
         if region.beside and region.beside[1] not in regions:
             relation, other = region.beside
             near = nearest(other, regions)
             faults.append(Fault(path_text((*path, relation)), f"there is no region '{other}'{near}"))
-    faults += _placement_loops(document)
+    faults += _placement_loops(document) + _place_faults(document)
     seen: dict[str, int] = {}
     for place, question in enumerate(document.questions):
         if question.name in seen:
@@ -157,6 +167,27 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             what = f"'{question.tolerance.text}' does not fit an answer that is {question.kind.name}"
             faults.append(Fault(path_text(("questions", place, "tolerance")), what))
     return faults
+
+
+def _place_faults(document: CaseDocument) -> list[Fault]:
+    """Places with more or fewer coordinates than the body has."""
+    if isinstance(document.body, Imported):
+        return []  # known once the file is read
+    letters = document.body.coordinates
+    places: list[tuple[tuple[str | int, ...], Sequence[Quantity]]] = [
+        (("mesh", "local", number, "at"), entry.at)
+        for number, entry in enumerate(document.mesh.local)
+        if entry.at is not None
+    ]
+    for number, question in enumerate(document.questions):
+        path = ("questions", number, question.asks)
+        if isinstance(question.target, Line):
+            places += [((*path, "start"), question.target.start), ((*path, "end"), question.target.end)]
+        elif not isinstance(question.target, str):
+            places.append((path, question.target))
+    example = "[" + ", ".join(f'"{10 * (count + 1)} mm"' for count in range(len(letters))) + "]"
+    what = f"a place in this body has {', '.join(letters)}; write it like {example}"
+    return [Fault(path_text(path), what) for path, place in places if len(place) != len(letters)]
 
 
 def _placement_loops(document: CaseDocument) -> list[Fault]:

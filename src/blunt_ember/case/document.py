@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from blunt_ember.case.bodies import Body
 from blunt_ember.case.parts import Name, Part, complain
 from blunt_ember.case.quantity import (
     Conductivity,
@@ -17,30 +18,13 @@ from blunt_ember.case.quantity import (
     StatedTolerance,
     Temperature,
     Tolerance,
-    stated,
 )
-from blunt_ember.case.regions import AnyRegion
-from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, LENGTH, NUMBER, TEMPERATURE, Kind
+from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, NUMBER, TEMPERATURE, Kind
 
 FORMAT = "blunt-ember/1"
 
-
-class Section(Part):
-    """A plane section; every heat flow is for the stated depth."""
-
-    kind: Literal["section"]
-    depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
-    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
-
-
-class TurnedSection(Part):
-    """A section turned about the y axis: x is the radius, y the height; every heat flow is for the full turn."""
-
-    kind: Literal["turned section"]
-    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
-
-
-Body = Annotated[Section | TurnedSection, Field(discriminator="kind")]
+#: A place: as many coordinates as the body has, x, then y, then z.
+Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3)]
 
 
 class Material(Part):
@@ -88,7 +72,7 @@ class LocalSize(Part):
     """Finer cells on surfaces or about a point; away from there cells grow by the growth of the mesh."""
 
     on: str | list[str] | None = Field(None, description="surface or surfaces on which cells are no larger")
-    at: tuple[Length, Length] | None = Field(None, description="point about which cells are no larger")
+    at: Place | None = Field(None, description="point about which cells are no larger")
     size: Extent
 
     @model_validator(mode="after")
@@ -109,7 +93,9 @@ class MeshWish(Part):
     """How fine the mesh is."""
 
     size: Literal["auto"] | Extent = Field("auto", description="largest cell, or 'auto'")
-    across: int = Field(4, ge=1, le=200, description="cells across every region at least")
+    across: int | None = Field(
+        None, ge=1, le=200, description="cells across every region at least; 4, or 2 in a solid, when nothing is said"
+    )
     cells: Literal["auto", "triangles", "quadrilaterals"] = Field("auto", description="auto: mapped where possible")
     growth: float = Field(0.25, ge=0.05, le=2.0, description="how much larger a cell may be than its neighbour")
     local: list[LocalSize] = Field(default_factory=list, description="finer places; such a mesh is of triangles")
@@ -119,8 +105,8 @@ class MeshWish(Part):
 class Line(Part):
     """A straight line through the body, for a reading along it."""
 
-    start: tuple[Length, Length]
-    end: tuple[Length, Length]
+    start: Place
+    end: Place
 
 
 class Expectation(Part):
@@ -152,7 +138,7 @@ class Question(Part):
     heat_flow: str | None = Field(None, description="surface through which heat flows; an interface is 'a|b'")
     direction: Literal["in", "out"] = Field("in", description="in: + into the body (or from a to b); out: the opposite")
     basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
-    temperature: tuple[Length, Length] | None = Field(None, description="temperature at a point")
+    temperature: Place | None = Field(None, description="temperature at a point")
     highest: str | Line | None = Field(None, description="highest temperature on a surface or along a line")
     lowest: str | Line | None = Field(None, description="lowest temperature on a surface or along a line")
     mean: str | Line | None = Field(None, description="mean temperature over a surface or along a line")
@@ -184,7 +170,7 @@ class Question(Part):
         return HEAT_FLUX if self.basis == "area" else HEAT_FLOW
 
     @property
-    def target(self) -> str | Line | tuple[Quantity, Quantity]:
+    def target(self) -> str | Line | tuple[Quantity, ...]:
         """The surface, line or point the answer is read from."""
         target: Any = getattr(self, self.asks)
         return target

@@ -75,35 +75,50 @@ def free_name(stem: str, taken: Sequence[str] | Mapping[str, Any]) -> str:
     return next(name for name in names if name not in taken)
 
 
-def renamed_region(case: Case, old: str, new: str) -> Case:
-    """Return the case with a region renamed, and every statement that refers to it or its surfaces following."""
-    _require_free(new, case.document.body.regions, ("body", "regions", old), "region")
+def renamed_part(case: Case, path: Path, new: str) -> Case:
+    """Return the case with a part of the body renamed, and every statement that refers to it or its surfaces following.
+
+    ``path`` leads to a region, a level of a region, a piece of a rod or a group of a mesh file.
+    """
+    *owner, old = path
+    taken = value_at(case.data, owner, {})
+    _require_free(new, taken, path, "part")
+    before, after = _full_name(path), _full_name([*owner, new])
 
     def surface(name: str) -> str:
-        sides = [new if side == old else side for side in name.split("|")]
-        owner, dot, side = sides[0].partition(".")
-        return f"{new}.{side}" if dot and owner == old else "|".join(sides)
+        return "|".join(
+            after + side[len(before) :] if side == before or side.startswith(f"{before}.") else side
+            for side in name.split("|")
+        )
 
-    data = dict(case.data)
-    regions = {new if name == old else name: dict(region) for name, region in data["body"]["regions"].items()}
-    for region in regions.values():
-        for relation in (*SIDES_BESIDE, *CONCENTRIC):
-            if region.get(relation) == old:
-                region[relation] = new
-    data["body"] = {**data["body"], "regions": regions}
-    return case_from_data(_surfaces_mapped(data, surface))
+    def renamed_in(parts: Any) -> Any:
+        made = {new if name == old else name: dict(part) for name, part in parts.items()}
+        for part in made.values():
+            for relation in (*SIDES_BESIDE, *CONCENTRIC):
+                if part.get(relation) == old:
+                    part[relation] = new
+        return made
+
+    return case_from_data(with_surfaces_mapped(_replaced(case.data, owner, renamed_in), surface))
+
+
+def _full_name(path: Path) -> str:
+    """The name surfaces know a part of the body by: a level goes by its region's name and its own."""
+    return f"{path[2]}.{path[4]}" if len(path) == 5 else str(path[-1])
 
 
 def renamed_material(case: Case, old: str, new: str) -> Case:
-    """Return the case with a material renamed, the regions made of it following."""
+    """Return the case with a material renamed, what is made of it following."""
     _require_free(new, case.document.materials, ("materials", old), "material")
+
+    def followed(entry: Any) -> Any:
+        if not isinstance(entry, dict):
+            return entry
+        return {key: new if key == "material" and value == old else followed(value) for key, value in entry.items()}
+
     data = dict(case.data)
     data["materials"] = {new if name == old else name: entry for name, entry in data["materials"].items()}
-    regions = {
-        name: {**region, "material": new} if region.get("material") == old else region
-        for name, region in data["body"]["regions"].items()
-    }
-    data["body"] = {**data["body"], "regions": regions}
+    data["body"] = followed(data["body"])
     return case_from_data(data)
 
 
@@ -126,18 +141,21 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
     return case_from_data(data)
 
 
-def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
-    """Return the case without a region, and in words what else went because it referred to it.
+def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
+    """Return the case without a part of the body, and in words what else went because it referred to it.
 
-    Raises :class:`CaseError` while another region is placed by it.
+    ``path`` leads to a region, a level of a region or a piece of a rod. Raises :class:`CaseError` while another region
+    is placed by it.
     """
+    *owner, last = path
+    name = _full_name(path)
     for other, region in case.document.body.regions.items():
-        if region.beside and region.beside[1] == name:
+        if len(path) == 3 and region.beside and region.beside[1] == last:
             what = f"'{other}' is placed by it; place '{other}' otherwise first"
-            raise CaseError((Fault(path_text(("body", "regions", name)), what),))
+            raise CaseError((Fault(path_text(path), what),))
 
     def gone(surface: str) -> bool:
-        return name in surface.split("|") or surface.partition(".")[0] == name
+        return any(side == name or side.startswith(f"{name}.") for side in surface.split("|"))
 
     also: list[str] = []
     own, emptied = _own_names_left(case, gone)
@@ -160,10 +178,7 @@ def without_region(case: Case, name: str) -> tuple[Case, list[str]]:
             also.append(f"the question '{question['name']}'")
         else:
             questions.append(question)
-    data = dict(case.data)
-    data["body"] = {
-        **data["body"], "regions": {key: region for key, region in data["body"]["regions"].items() if key != name}
-    }  # fmt: skip
+    data = _replaced(case.data, owner, lambda parts: {key: part for key, part in parts.items() if key != last})
     entries: Any
     for key, entries in (("surfaces", own), ("surroundings", surroundings), ("questions", questions)):
         if key in data:
@@ -187,7 +202,7 @@ def _own_names_left(case: Case, gone: Callable[[str], bool]) -> tuple[dict[str, 
 def renamed_surface(case: Case, old: str, new: str) -> Case:
     """Return the case with an analyst's own name of surfaces changed, everything stated on it following."""
     _require_free(new, case.document.surfaces, ("surfaces", old), "surface")
-    data = _surfaces_mapped(dict(case.data), lambda surface: new if surface == old else surface)
+    data = with_surfaces_mapped(dict(case.data), lambda surface: new if surface == old else surface)
     data["surfaces"] = {new if name == old else name: members for name, members in data["surfaces"].items()}
     return case_from_data(data)
 
@@ -211,7 +226,8 @@ _NOT_FORMULAS = {"on", "material", "name", "kind", "shape", "source", "exact", "
                  "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
 
 
-def _surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
+def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
+    """Return the data of a case with every surface that something is stated on or asked of changed."""
     data = dict(data)
     if "surfaces" in data:
         data["surfaces"] = {

@@ -51,6 +51,7 @@ Names = Mapping[str, Value]
 _PLAIN: dict[str, Callable[[Any], Any]] = {
     "exp": np.exp, "ln": np.log, "log10": np.log10, "sin": np.sin, "cos": np.cos, "tan": np.tan,
     "asin": np.arcsin, "acos": np.arccos, "atan": np.arctan, "sinh": np.sinh, "cosh": np.cosh, "tanh": np.tanh,
+    "asinh": np.arcsinh, "acosh": np.arccosh, "atanh": np.arctanh,
     "erf": special.erf, "erfc": special.erfc,
 }  # fmt: skip
 FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max")

@@ -13,6 +13,7 @@ from blunt_ember.case.evaluation import evaluate, quantity_si
 from blunt_ember.case.expressions import is_plain_number
 from blunt_ember.case.units import (
     ANGLE,
+    AREA,
     CONDUCTIVITY,
     FILM_COEFFICIENT,
     HEAT_FLOW,
@@ -119,6 +120,7 @@ def _not_negative(si: float) -> str | None:
 
 Length = Annotated[Quantity, OfKind(LENGTH)]
 Extent = Annotated[Quantity, OfKind(LENGTH, _more_than_zero)]
+Area = Annotated[Quantity, OfKind(AREA, _more_than_zero)]
 Angle = Annotated[Quantity, OfKind(ANGLE)]
 Temperature = Annotated[Quantity, OfKind(TEMPERATURE)]
 Conductivity = Annotated[Quantity, OfKind(CONDUCTIVITY, _more_than_zero)]

@@ -4,15 +4,25 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
-from blunt_ember.case.parts import Part, complain
-from blunt_ember.case.quantity import Angle, Extent, Length
+from blunt_ember.case.parts import Name, Part, complain
+from blunt_ember.case.quantity import Angle, Extent, Length, Quantity
 
 SIDES_BESIDE = ("right_of", "left_of", "above", "below")
 CONCENTRIC = ("around", "inside")
 
 Point = tuple[Length, Length]
+
+
+def _rising(span: tuple[Quantity, Quantity]) -> tuple[Quantity, Quantity]:
+    if span[0].si >= span[1].si:
+        raise complain(f"it goes from {span[0].text} to {span[1].text}; the second must be the higher one")
+    return span
+
+
+#: From where to where in z.
+Span = Annotated[tuple[Length, Length], AfterValidator(_rising)]
 
 
 class Repeat(Part):
@@ -30,6 +40,20 @@ class Repeat(Part):
         return self
 
 
+class Level(Part):
+    """One level of a region of a stacked body."""
+
+    z: Span
+    material: str | None = Field(None, description="name of its material; open until stated")
+    void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
+
+    @model_validator(mode="after")
+    def _one_filling(self) -> Level:
+        if self.void and self.material is not None:
+            raise complain("what is empty has no material; remove 'void' or 'material'")
+        return self
+
+
 class Region(Part):
     """What every region states beside its shape."""
 
@@ -43,6 +67,10 @@ class Region(Part):
     material: str | None = Field(None, description="name of its material; open until stated")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
     repeat: Repeat | None = Field(None, description="copies of it, in a row or round a point")
+    z: Span | None = Field(None, description="in a stacked body: from where to where in z")
+    levels: dict[Name, Level] | None = Field(
+        None, min_length=1, description="in a stacked body: several levels, each of its own material, instead of 'z'"
+    )
 
     @model_validator(mode="after")
     def _placed_once(self) -> Region:
@@ -51,6 +79,10 @@ class Region(Part):
             raise complain(f"it is placed twice, by {' and by '.join(repr(p) for p in places)}; keep one")
         if self.void and self.material is not None:
             raise complain("what is empty has no material; remove 'void' or 'material'")
+        if self.levels is not None:
+            said = [key for key in ("z", "material", "void") if getattr(self, key) is not None]
+            if said:
+                raise complain(f"'{said[0]}' belongs to each of its 'levels'; remove it here, or the levels")
         return self
 
     @property

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
+from blunt_ember.case.bodies import KINDS
 from blunt_ember.case.regions import SHAPES
 from blunt_ember.errors import Fault
 
@@ -91,7 +92,7 @@ def _shown(value: Any) -> str:
 
 
 #: What pydantic calls the members of the unions in the document, and the key of a mapping.
-_UNION_MEMBERS = ("[key]", "str", "float", "Line", *SHAPES, "section", "turned section")
+_UNION_MEMBERS = ("[key]", "str", "float", "Line", *SHAPES, *KINDS)
 
 
 def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:

@@ -9,7 +9,8 @@ import numpy as np
 from blunt_ember.case.document import Line, Question
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.fem.reading import surface_mean, surface_samples, temperature_at
+from blunt_ember.fem.reading import surface_mean, surface_places, surface_samples, temperature_at
+from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh
 
@@ -21,7 +22,7 @@ LINE_SAMPLES = 201
 class SolvedField:
     """A solution as the questions see it."""
 
-    geometry: SectionGeometry
+    geometry: AnyGeometry
     mesh: Mesh
     temperature: Floats
     heat: dict[str, float]
@@ -57,20 +58,22 @@ def answer(question: Question, members: tuple[str, ...], solved: SolvedField, pa
         return _reduced(question.asks, np.concatenate([surface_samples(each, solved.temperature) for each in facets]))
     value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]))[0]
     if np.isnan(value):
-        raise CaseError((Fault(path, f"the point ({target[0].text}, {target[1].text}) lies outside the body"),))
+        raise CaseError(
+            (Fault(path, f"the point ({', '.join(place.text for place in target)}) lies outside the body"),)
+        )
     return float(value)
 
 
-def exact_answer(question: Question, members: tuple[str, ...], field: ExactField, geometry: SectionGeometry) -> float:
+def exact_answer(question: Question, members: tuple[str, ...], field: ExactField, solved: SolvedField) -> float:
     """Return what an exact field answers to a question, in SI; NaN where it does not say it."""
     target = question.target
     if question.asks == "heat_flow":
-        return _directed(question, members, geometry, sum(field.heat(name) for name in members))
+        return _directed(question, members, solved.geometry, sum(field.heat(name) for name in members))
     if isinstance(target, Line):
         values = field.temperature(line_points(target))
         return _reduced(question.asks, values[~np.isnan(values)])
     if isinstance(target, str):
-        along = [geometry.along(name) for name in members]
+        along = [_along(solved, name) for name in members]
         values = field.temperature(np.concatenate([places for places, _ in along]))
         if question.asks == "mean":
             weights = np.concatenate([weights for _, weights in along])
@@ -79,7 +82,14 @@ def exact_answer(question: Question, members: tuple[str, ...], field: ExactField
     return float(field.temperature(np.array([[place.si for place in target]]))[0])
 
 
-def _directed(question: Question, members: tuple[str, ...], geometry: SectionGeometry, heat: float) -> float:
+def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
+    """Return places on a surface and the area in m² each stands for: on its true curve, or by its facets."""
+    if isinstance(solved.geometry, SectionGeometry):
+        return solved.geometry.along(surface)
+    return surface_places(solved.mesh.surfaces[surface], solved.mesh)
+
+
+def _directed(question: Question, members: tuple[str, ...], geometry: AnyGeometry, heat: float) -> float:
     signed = heat if question.direction == "in" else -heat
     if question.basis == "area":
         return signed / sum(geometry.surfaces[name].area for name in members)

@@ -5,14 +5,14 @@ from __future__ import annotations
 from blunt_ember.case.document import Line, Question
 
 
-def asked_sentence(question: Question, turned: bool) -> str:
+def asked_sentence(question: Question, heat_basis: str) -> str:
     """Return the question in words, with its basis: ``Heat flow into the body through brick.left, per m²``.
 
-    ``turned`` tells that a heat flow is for the full turn rather than for a depth.
+    ``heat_basis`` tells what a heat flow of this body is for.
     """
     target = question.target
     if question.asks == "heat_flow":
-        basis = "per m²" if question.basis == "area" else "for the full turn" if turned else "for the stated depth"
+        basis = "per m²" if question.basis == "area" else heat_basis
         name = str(target)
         if "|" in name:
             a, b = name.split("|")
@@ -22,8 +22,7 @@ def asked_sentence(question: Question, turned: bool) -> str:
         return f"Heat flow {way} through {name}, {basis}"
     if question.asks == "temperature":
         assert question.temperature is not None
-        x, y = question.temperature
-        return f"Temperature at ({x.text}, {y.text})"
+        return f"Temperature at ({', '.join(place.text for place in question.temperature)})"
     measure = question.asks.capitalize()
     if isinstance(target, Line):
         start, end = (", ".join(place.text for place in point) for point in (target.start, target.end))

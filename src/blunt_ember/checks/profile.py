@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.fem.reading import temperature_at
-from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 
@@ -25,9 +25,9 @@ class Profile:
 
 
 def profile_through(
-    axis: int, geometry: SectionGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
+    axis: int, geometry: AnyGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
 ) -> Profile:
-    """Read along the middle of the body in x (``axis`` 0) or y (1), with every joint on the way sampled exactly."""
+    """Read along x (``axis`` 0), y (1) or z (2) through the middle of the body, with every joint sampled exactly."""
     low, high = np.array(geometry.low), np.array(geometry.high)
     start, end = (low + high) / 2, (low + high) / 2
     start[axis], end[axis] = low[axis], high[axis]
@@ -45,15 +45,15 @@ def profile_through(
         if place == 0 or owner != owners[place - 1]
     ]
     return Profile(
-        f"Along {'xy'[axis]}, through the middle", share * length, temperature_at(mesh, temperature, points),
+        f"Along {'xyz'[axis]}, through the middle", share * length, temperature_at(mesh, temperature, points),
         None if exact is None else exact.temperature(points), exact.source if exact else "", tuple(joints),
     )  # fmt: skip
 
 
-def main_axis(geometry: SectionGeometry, mesh: Mesh, temperature: Floats) -> int:
-    """Return the axis, 0 or 1, along which the temperature changes more through the middle of the body."""
+def main_axis(geometry: AnyGeometry, mesh: Mesh, temperature: Floats) -> int:
+    """Return the axis, 0, 1 or 2, along which the temperature changes more through the middle of the body."""
     spans = []
-    for axis in (0, 1):
+    for axis in range(len(geometry.low)):
         values = profile_through(axis, geometry, mesh, temperature, None, samples=21).mesh
         spans.append(float(np.nanmax(values) - np.nanmin(values)) if not np.isnan(values).all() else 0.0)
-    return int(spans[1] > spans[0])
+    return int(np.argmax(spans))

@@ -7,13 +7,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.case.bodies import Body, Rod
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
 from blunt_ember.case.editing import parameter_at, value_at
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import AnyRegion, Disc, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.case.units import LENGTH
+from blunt_ember.geometry.any_body import AnyGeometry
+from blunt_ember.geometry.curves import Floats
+from blunt_ember.geometry.path import Round
+from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.picture.drawn import half_heights
 from blunt_ember.picture.view import View
 
 Path = tuple[str | int, ...]
@@ -62,16 +69,71 @@ def stated_lengths(region: AnyRegion) -> dict[str, tuple[Path, Quantity]]:
             return {}
 
 
-def dimensions(case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
-    """Lay out widths under the body, heights on its left and radii from their centres.
+def every_length(body: Body) -> list[Quantity]:
+    """Return the lengths of a body that may be shown on the picture."""
+    found = [quantity for region in body.regions.values() for _, quantity in stated_lengths(region).values()]
+    for region in body.regions.values():
+        spans = [region.z, *(level.z for level in (region.levels or {}).values())]
+        found += [place for span in spans if span is not None for place in span]
+    if isinstance(body, Rod):
+        for piece in body.pieces.values():
+            found += [piece.length, *([piece.diameter] if piece.diameter is not None else [])]
+    return found
+
+
+def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+    """Lay out widths under the body, heights on its left and radii from their centres; edges of a solid along it.
 
     No label of a width or height stands on another; equal extents of several regions share one line that edits them
     all. ``label_widths`` gives the pixels each label needs.
     """
+    if isinstance(geometry, SolidGeometry):
+        return solid_dimensions(case, geometry, view, label_widths)
+    if isinstance(geometry, RodGeometry):
+        return _of_rod(case, geometry, view, label_widths)
     found = []
     for axis in (0, 1):
         found += _straight(axis, case, geometry, view, label_widths)
     return found + _radial(case, geometry, view, label_widths)
+
+
+def _of_rod(case: Case, geometry: RodGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+    """Lengths under the pieces, diameters across their middles."""
+    body = case.document.body
+    assert isinstance(body, Rod)
+    half = half_heights(geometry)
+    found = []
+    for number, (name, piece) in enumerate(body.pieces.items()):
+        x0, x1 = geometry.stations[number : number + 2].tolist()
+        lines = [("length", piece.length, [(x0, -half.max()), (x1, -half.max())], FIRST_ROW_PIXELS)]
+        if piece.diameter is not None:
+            x = x0 + 0.25 * (x1 - x0)
+            lines.append(("diameter", piece.diameter, [(x, -half[number]), (x, half[number])], 0))
+        for key, quantity, ends, away in lines:
+            first, last = (_pixel(place + np.array([0, away])) for place in view.pixels(np.array(ends)))
+            witness = tuple(_pixel(place) for place in view.pixels(np.array(ends))) if away else ()
+            path = ("body", "pieces", name, key)
+            found.append(along(f"{key} of {name}", case, path, quantity, (first, last), witness, label_widths))
+    return found
+
+
+def along(
+    name: str,
+    case: Case,
+    path: Path,
+    quantity: Quantity,
+    ends: tuple[Pixel, Pixel],
+    witness: tuple[Pixel, ...],
+    label_widths: Mapping[str, float],
+) -> Dimension:
+    """Return a dimension with its label in the middle of its line."""
+    label = shown(quantity.si, LENGTH, 6)
+    room = label_widths.get(label, 7.0 * len(label)) + 14
+    x, y = (ends[0][0] + ends[1][0]) / 2, (ends[0][1] + ends[1][1]) / 2
+    if name.startswith("top"):  # a height over zero, not the length of the line: it stands at its end
+        (x, y), label, room = ends[1], f"z {label}", room + 12
+    box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+    return Dimension(name, label, _typed(case, path, shown(quantity.si, LENGTH, 6)), (path,), *ends, witness, box)
 
 
 def _straight(
@@ -161,3 +223,64 @@ def _extents(case: Case, geometry: SectionGeometry, axis: int) -> list[tuple[lis
         names.append(region.name)
         groups[rounded] = (names, first, min(near, box[1 - axis]))
     return sorted(groups.values(), key=lambda group: group[1])
+
+
+#: Pixels between an edge of a solid and the dimension along it.
+_BESIDE_EDGE = 17
+
+
+def solid_dimensions(
+    case: Case, geometry: SolidGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[Dimension]:
+    """Lay dimensions along the edges of the boxes of rectangles, as far as none stands on another."""
+    found: list[Dimension] = []
+    turned = isinstance(geometry.path, Round)
+    for name, region in case.document.body.regions.items():
+        if not isinstance(region, Rectangle):
+            continue
+        place = next(known for known in geometry.regions if known.name.partition(".")[0] == name)
+        x0, y0, x1, y1 = place.box
+        path: Path = ("body", "regions", name)
+        edges: list[tuple[str, Path, Quantity, list[tuple[float, float, float]]]] = []
+        if turned:
+            edges.append(("width", (*path, "size", 0), region.size[0], [(x0, y0, 0.0), (x1, y0, 0.0)]))
+            edges.append(("height", (*path, "size", 1), region.size[1], [(x1, y0, 0.0), (x1, y1, 0.0)]))
+        else:
+            spans: dict[Path, tuple[Quantity, Quantity] | None] = {("z",): region.z} if region.levels is None else {
+                ("levels", level, "z"): entry.z for level, entry in region.levels.items()
+            }  # fmt: skip
+            heights = [place.si for span in spans.values() if span is not None for place in span]
+            low = min(heights)
+            edges.append(("width", (*path, "size", 0), region.size[0], [(x0, y0, low), (x1, y0, low)]))
+            edges.append(("depth", (*path, "size", 1), region.size[1], [(x1, y0, low), (x1, y1, low)]))
+            for where, span in spans.items():
+                if span is not None:
+                    ends = [(x0, y0, span[0].si), (x0, y0, span[1].si)]
+                    edges.append(
+                        ("top" if len(where) == 1 else f"top of {where[1]}", (*path, *where, 1), span[1], ends)
+                    )
+        for what, key, quantity, places in edges:
+            dimension = _along_edge(f"{what} of {name}", case, key, quantity, np.array(places), view, label_widths)
+            if not any(_overlap(dimension.box, other.box) for other in found):
+                found.append(dimension)
+    return found
+
+
+def _along_edge(
+    name: str, case: Case, path: Path, quantity: Quantity, places: Floats, view: View, label_widths: Mapping[str, float]
+) -> Dimension:
+    """Return a dimension beside an edge: below one that runs across the picture, left of one that runs up it."""
+    pixels = view.pixels(places)
+    run = pixels[1] - pixels[0]
+    length = float(np.linalg.norm(run))
+    across = np.array([-run[1], run[0]]) / max(length, 1e-9)
+    upright = abs(run[1]) > 2 * abs(run[0])
+    outward = across if (across[0] < 0 if upright else across[1] > 0) else -across
+    shifted = pixels + _BESIDE_EDGE * outward
+    ends = (_pixel(shifted[0]), _pixel(shifted[1]))
+    witness = tuple(_pixel(place) for place in pixels)
+    return along(name, case, path, quantity, ends, witness, label_widths)
+
+
+def _overlap(one: tuple[float, float, float, float], other: tuple[float, float, float, float]) -> bool:
+    return all(one[axis] < other[axis] + other[axis + 2] and other[axis] < one[axis] + one[axis + 2] for axis in (0, 1))

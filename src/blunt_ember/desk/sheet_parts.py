@@ -100,6 +100,14 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
     return [*parts, Word(note, "quiet")] if note else parts
 
 
+def place_entries(case: Case, path: Sequence[str | int]) -> list[Part]:
+    """Return the entries for the coordinates of a place."""
+    parts: list[Part] = []
+    for number, letter in enumerate(case.document.body.coordinates):
+        parts += [*([Word(",")] if number else []), *entry(case, (*path, number), f"{letter}, such as 20 mm")]
+    return parts
+
+
 def value_note(case: Case, text: str) -> str:
     """Say the value of a formula, and a temperature on the scale that was not typed; nothing for a plain quantity."""
     try:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Line, Question, TurnedSection
+from blunt_ember.case.document import Line, Question
 from blunt_ember.case.editing import free_name, renamed_formula, value_at, with_value, without
 from blunt_ember.checks.exact_field import SOLUTIONS
 from blunt_ember.desk.sheet_parts import (
@@ -22,6 +22,7 @@ from blunt_ember.desk.sheet_parts import (
     Word,
     adding,
     entry,
+    place_entries,
     removing,
     setting,
     typing,
@@ -58,8 +59,7 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
             if between
             else {"in": "into", "out": "out of"}
         )
-        turned = isinstance(case.document.body, TurnedSection)
-        bases = {"area": "per m²", "depth": "for the full turn" if turned else "for the depth"}
+        bases = {"area": "per m²", "depth": case.document.body.heat_basis}
         return [
             Word("heat"),
             Choice(f"direction {place}", ways[question.direction],
@@ -71,17 +71,13 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
                    tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
         ]  # fmt: skip
     if question.asks == "temperature":
-        return [Word("temperature at"), *entry(case, (*path, "temperature", 0), "x, such as 57 mm"), Word(","),
-                *entry(case, (*path, "temperature", 1), "y, such as 50 mm")]  # fmt: skip
+        return [Word("temperature at"), *place_entries(case, (*path, "temperature"))]
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
     parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
     if isinstance(target, Line):
         ends = (*path, question.asks)
-        return [*parts, Word("temperature from"),
-                *entry(case, (*ends, "start", 0), "x of the start"), Word(","),
-                *entry(case, (*ends, "start", 1), "y of the start"), Word("to"),
-                *entry(case, (*ends, "end", 0), "x of the end"), Word(","),
-                *entry(case, (*ends, "end", 1), "y of the end")]  # fmt: skip
+        start, end = (place_entries(case, (*ends, which)) for which in ("start", "end"))
+        return [*parts, Word("temperature from"), *start, Word("to"), *end]
     return [
         *parts,
         Word("temperature of"),
@@ -151,8 +147,9 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     options = [
         Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
     ]
-    options.append(Option("temperature at a point", ask("point", temperature=["0 mm", "0 mm"])))
-    line = {"start": ["0 mm", "0 mm"], "end": ["10 mm", "0 mm"]}
+    origin = ["0 mm"] * len(case.document.body.coordinates)
+    options.append(Option("temperature at a point", ask("point", temperature=origin)))
+    line = {"start": origin, "end": ["10 mm", *origin[1:]]}
     options.append(Option("mean temperature along a line", ask("line", mean=line)))
     return tuple(options)
 

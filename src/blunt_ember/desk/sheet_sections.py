@@ -6,18 +6,15 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.display import number
-from blunt_ember.case.document import TurnedSection
 from blunt_ember.case.editing import (
     free_name,
     renamed_material,
-    renamed_region,
     renamed_surface,
     with_value,
-    without_region,
     without_surface_name,
 )
-from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.desk.sheet_body import body_section
+from blunt_ember.desk.sheet_mesh import mesh_section
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Edit,
@@ -33,136 +30,28 @@ from blunt_ember.desk.sheet_parts import (
     entry,
     removing,
     setting,
-    typing,
 )
 from blunt_ember.desk.sheet_questions import formulas, questions
-from blunt_ember.desk.sheet_shapes import shape_words
 from blunt_ember.flow import Outcome
-from blunt_ember.mesh.quality import SHARP, quality_of
-
-_BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
-_CONCENTRIC = {"around": "around", "inside": "inside"}
-_PLACES = {**_BESIDE, **_CONCENTRIC}
-#: What can be added, and where it may stand in relation to another region.
-_NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
-    "a rectangle": ({"shape": "rectangle", "size": ["20 mm", "20 mm"]}, _BESIDE),
-    "a disc": ({"shape": "disc", "radius": "20 mm"}, _PLACES),
-    "a ring": ({"shape": "ring", "inner": "20 mm", "outer": "30 mm"}, _PLACES),
-    "a round hole": ({"shape": "disc", "radius": "10 mm", "void": True}, {"inside": "inside"}),
-}
 
 
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
     return [
-        _body(case), _materials(case), _surfaces(case, outcome), _surroundings(case, outcome),
+        body_section(case), _materials(case), _surfaces(case, outcome), _surroundings(case, outcome),
         Section("Heat inside", "none", ()),
-        _joints(outcome), Section("Clock", "steady", ()), _mesh(case, outcome), questions(case, outcome),
+        _joints(outcome), Section("Clock", "steady", ()), mesh_section(case, outcome), questions(case, outcome),
         formulas(case, "parameters"), formulas(case, "working"),
     ]  # fmt: skip
-
-
-def _body(case: Case) -> Section:
-    body = case.document.body
-    rows: list[Row] = []
-    for name, region in body.regions.items():
-        path = ("body", "regions", name)
-        rows.append((
-            Entry(f"region {name}", name, "Name of the region", _renaming(renamed_region, name), "name"),
-            *shape_words(case, path, region),
-            *_place_words(case, path, name),
-            *((Word("void"),) if region.void else (Word("of"), _material_choice(case, name, region.material))),
-            Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", _removing_region(name)),
-        ))  # fmt: skip
-    last = next(reversed(body.regions))
-    others = [last] if len(body.regions) > 3 else list(body.regions)[::-1]
-    offers = tuple(
-        Option(words, options=tuple(
-            Option(f"{place} {other}", _adding_region(shape, relation, other))
-            for other in others for relation, place in places.items()
-        ))
-        for words, (shape, places) in _NEW_SHAPES.items()
-    )  # fmt: skip
-    rows.append((Choice("add region", "add a region …", offers, "link"), *_depth(case)))
-    count = len(body.regions)
-    regions = f"{count} region{'s' if count > 1 else ''}"
-    if isinstance(body, TurnedSection):
-        return Section("Body", f"{regions} · turned about y, full turn", tuple(rows))
-    return Section("Body", f"{regions} · section, {body.depth.text} deep", tuple(rows))
-
-
-def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Part]:
-    regions = case.document.body.regions
-    region = regions[name]
-    if region.beside:
-        relation, other = region.beside
-        options = tuple(
-            Option(f"{words} {o}", _replaced_place(name, r, o))
-            for o in regions
-            if o != name
-            for r, words in _PLACES.items()
-        )
-        return [Choice(f"{name} place", f"{_PLACES[relation]} {other}", options, "plain choice")]
-    if region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
-        return [Word("at"), *entry(case, (*path, "at", 0), "x, such as 20 mm"), Word(","),
-                *entry(case, (*path, "at", 1), "y, such as 20 mm")]  # fmt: skip
-    return []
-
-
-def _depth(case: Case) -> list[Part]:
-    body = case.document.body
-    if isinstance(body, TurnedSection):
-        return []
-    hint = "Depth of the section, for which heat flows are given"
-    if "depth" in case.data["body"]:
-        return [Word("  depth"), *entry(case, ("body", "depth"), hint)]
-    return [Word("  depth"), Entry("body.depth", body.depth.text, hint, typing(("body", "depth")))]
 
 
 def _renaming(rename: Callable[[Case, str, str], Case], old: str) -> TypedEdit:
     return lambda now, typed: rename(now, old, typed.strip())
 
 
-def _replaced_place(name: str, relation: str, other: str) -> Edit:
-    def change(now: Case) -> Case:
-        places = ("at", *SIDES_BESIDE, *CONCENTRIC)
-        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in places}
-        return with_value(now, ("body", "regions", name), {**region, relation: other})
-
-    return change
-
-
-def _removing_region(name: str) -> Edit:
-    return lambda now: without_region(now, name)[0]
-
-
-def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
-    def change(now: Case) -> Case:
-        name = free_name("hole" if shape.get("void") else "part", now.document.body.regions)
-        made = dict(shape)
-        size = now.data["body"]["regions"][other].get("size")
-        if "size" in made and size is not None:  # a layer beside another is as high, or as wide, as that
-            made["size"] = ["20 mm", size[1]] if relation in ("right_of", "left_of") else [size[0], "20 mm"]
-        return with_value(now, ("body", "regions", name), {**made, relation: other})
-
-    return change
-
-
-def _material_choice(case: Case, region: str, material: str | None) -> Choice:
-    path = ("body", "regions", region, "material")
-    options = [Option(name, setting(path, name)) for name in case.document.materials]
-
-    def new(now: Case) -> Case:
-        name = free_name("material", now.document.materials)
-        return with_value(with_value(now, ("materials", name), {}), path, name)
-
-    options.append(Option("a new material", new))
-    return Choice(f"material of {region}", material or "○ material …", tuple(options), is_open=material is None)
-
-
 def _materials(case: Case) -> Section:
     rows: list[Row] = []
-    used = {region.material for region in case.document.body.regions.values()}
+    used = {filling.material for filling in case.document.body.fillings.values()}
     for name, material in case.document.materials.items():
         path = ("materials", name)
         rows.append((
@@ -309,60 +198,5 @@ def _stated_words(case: Case, path: tuple[str | int, ...]) -> list[Part]:
 def _joints(outcome: Outcome | None) -> Section:
     if outcome is None or outcome.geometry is None:
         return Section("Joints", "", ())
-    joints = outcome.geometry.interfaces
+    joints = [surface for surface in outcome.geometry.surfaces.values() if not surface.outer]
     return Section("Joints", f"{len(joints)} perfect" if joints else "none", ())
-
-
-def _mesh(case: Case, outcome: Outcome | None) -> Section:
-    wish = case.document.mesh
-    data = case.data.get("mesh", {})
-    orders = tuple(
-        Option(words, setting(("mesh", "order"), order)) for words, order in (("linear", 1), ("quadratic", 2))
-    )
-
-    def set_size(now: Case, typed: str) -> Case:
-        return with_value(now, ("mesh", "size"), typed.strip() or "auto")
-
-    def set_across(now: Case, typed: str) -> Case:
-        text = typed.strip()
-        return with_value(now, ("mesh", "across"), int(text) if text.isdigit() and len(text) < 6 else typed)
-
-    row: Row = (
-        Word("cells of"),
-        Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
-        Word("at least"), Entry("mesh.across", str(wish.across), "Cells across every region at least", set_across),
-        Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
-    )  # fmt: skip
-    rows: list[Row] = [row, *_finer_places(case, outcome)]
-    mesh = outcome.mesh if outcome else None
-    if mesh is None:
-        return Section("Mesh", "", tuple(rows))
-    quality = quality_of(mesh)
-    sharp = len(quality.sharp)
-    said = f"smallest angle {quality.smallest_angle.min():.0f}°, sides up to {quality.aspect.max():.3g} : 1"
-    marked = f"; {sharp} cells below {SHARP:.0f}°, marked in the lens Mesh" if sharp else ""
-    state = f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes"
-    return Section("Mesh", state, (*rows, (Word(said + marked, "quiet"),)))
-
-
-def _finer_places(case: Case, outcome: Outcome | None) -> list[Row]:
-    rows: list[Row] = []
-    for place, local in enumerate(case.document.mesh.local):
-        path = ("mesh", "local", place)
-        where: list[Part] = [Word("finer on"), Word(", ".join(local.surfaces), "strong", local.surfaces)]
-        if local.at is not None:
-            where = [Word("finer at"), *entry(case, (*path, "at", 0), "x of the point"), Word(","),
-                     *entry(case, (*path, "at", 1), "y of the point")]  # fmt: skip
-        rows.append((
-            *where, Word(": cells of"), *entry(case, (*path, "size"), "Largest cell there, such as 1 mm"),
-            Remove(f"remove finer place {place}", "Remove this finer place", removing(path)),
-        ))  # fmt: skip
-    found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
-    extent = outcome.geometry.extent if outcome and outcome.geometry else 0.1
-    size = f"{extent * 1000 / 100:.2g} mm"
-    offers = tuple(
-        Option(name, adding(("mesh", "local"), {"on": name, "size": size}))
-        for name in (*case.document.surfaces, *found)
-    )
-    point = Option("at a point", adding(("mesh", "local"), {"at": ["0 mm", "0 mm"], "size": size}))
-    return [*rows, (Choice("add finer place", "finer on a surface …", (point, *offers), "link"),)]

@@ -18,23 +18,26 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QToolTip, QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.display import both_scales, shown
+from blunt_ember.case.display import shown
 from blunt_ember.case.editing import with_typed_value
-from blunt_ember.case.units import HEAT_FLUX, LENGTH
+from blunt_ember.case.units import LENGTH
 from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
-from blunt_ember.desk.dimensions import Dimension, dimensions, stated_lengths
+from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
 from blunt_ember.desk.legend import paint_legend
-from blunt_ember.fem.reading import flux_at, temperature_at
+from blunt_ember.desk.pointing import Pointer
 from blunt_ember.flow import Outcome
+from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View, fitted
 
 MARGINS = (92, 62, 112, 92)
-#: Pixels within which the pointer is on a surface.
-SURFACE_REACH = 7.0
+#: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
+TURN_PER_PIXEL = 0.008
+TURN_PER_KEY = np.radians(10)
 
 
 class DimensionEditor(QLineEdit):
@@ -72,12 +75,15 @@ class Stage(QWidget):
         self._outcome: Outcome | None = None
         self._image: QImage | None = None
         self._shade: Shade | None = None
+        self._shaded: tuple[object, object, object] = (None, None, None)
+        self._pointer = Pointer()
         self._lens: Lens = "Temperature"
         self._view: View | None = None
         self._is_fitted = True
         self._stale = ""
         self._hover: tuple[QPointF, str] | None = None
         self._drag: QPointF | None = None
+        self._turns = False
         self._dimensions: list[Dimension] = []
         self._lit: tuple[str, ...] = ()
         self._under = ""
@@ -166,6 +172,15 @@ class Stage(QWidget):
             self._is_fitted = False
             self._redraw()
 
+    def turn(self, around: float, above: float) -> None:
+        """Move the eye round a solid by so many radians."""
+        if self._view is None or self._outcome is None or self._outcome.geometry is None or self._view.pose is None:
+            return
+        low, high = drawn_box(self._outcome.geometry)
+        self._view = self._view.turned(around, above, (low + high) / 2)
+        self._is_fitted = False
+        self._redraw()
+
     def picture(self) -> QImage | None:
         """Return the picture as last painted, without what is laid over it."""
         return self._image
@@ -198,10 +213,12 @@ class Stage(QWidget):
             painter.drawImage(QPointF(0, 0), self._image)
             view, theme = self._view, self._theme
             assert view is not None
-            overlay.paint_axis(painter, outcome.geometry, view, theme)
-            overlay.paint_lit(painter, outcome.geometry, {*self._lit, self._under}, view, theme)
-            if self._lens not in SOLVED or outcome.solution is None:
-                overlay.paint_names(painter, outcome.geometry, view, theme)
+            named = self._lens not in SOLVED or outcome.solution is None
+            if view.pose is not None:
+                labels = self._pointer.region_labels(outcome, view) if named else []
+                overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
+            elif not isinstance(outcome.geometry, SolidGeometry):
+                overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
             self._dimensions = self._laid_out(painter, outcome, view)
             overlay.paint_dimensions(painter, self._dimensions, theme)
             if self._shade is not None:
@@ -239,6 +256,8 @@ class Stage(QWidget):
             self.edit_dimension(dimension)
         else:
             self._drag = self._pressed_at = event.position()
+            shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._turns = event.button() == Qt.MouseButton.LeftButton and not shifted
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
@@ -262,7 +281,10 @@ class Stage(QWidget):
             step = event.position() - self._drag
             self._drag = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
-            self.pan(step.x(), step.y())
+            if self._turns and self._view is not None and self._view.pose is not None:
+                self.turn(-step.x() * TURN_PER_PIXEL, step.y() * TURN_PER_PIXEL)
+            else:
+                self.pan(step.x(), step.y())
             return
         over = self._dimension_at(event.position())
         self.setCursor(Qt.CursorShape.IBeamCursor if over else Qt.CursorShape.ArrowCursor)
@@ -270,6 +292,7 @@ class Stage(QWidget):
         if under != self._under:
             self._under = under
             self.surface_pointed.emit(under)
+            self._redraw_lit()
         reading = self.reading_at(event.position())
         if under:
             reading = f"{under}\n{reading}" if reading else under
@@ -281,20 +304,20 @@ class Stage(QWidget):
         self._hover = None
         self._under = ""
         self.surface_pointed.emit("")
-        self.update()
+        self._redraw_lit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows pan, + and − zoom, 0 shows the whole body."""
+        """Arrows pan, or turn a solid, which Shift with arrows pans; + and − zoom, 0 shows the whole body."""
         if event is None:
             return
-        steps = {
-            Qt.Key.Key_Left: (40, 0),
-            Qt.Key.Key_Right: (-40, 0),
-            Qt.Key.Key_Up: (0, 40),
-            Qt.Key.Key_Down: (0, -40),
-        }
-        if event.key() in steps:
-            self.pan(*steps[Qt.Key(event.key())])
+        arrows = {Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        solid = self._view is not None and self._view.pose is not None
+        if event.key() in arrows:
+            x, y = arrows[Qt.Key(event.key())]
+            if solid and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.turn(-x * TURN_PER_KEY, y * TURN_PER_KEY)
+            else:
+                self.pan(40 * x, 40 * y)
         elif event.text() in ("+", "="):
             self.zoom(1.25)
         elif event.text() == "-":
@@ -306,45 +329,20 @@ class Stage(QWidget):
 
     def reading_at(self, place: QPointF) -> str:
         """Return what there is to read under a place of the widget; nothing outside the body."""
-        outcome, view = self._outcome, self._view
-        if outcome is None or view is None or outcome.mesh is None or outcome.geometry is None:
+        if self._outcome is None or self._view is None:
             return ""
-        point = view.metres(np.array([[place.x(), place.y()]]))
-        x, y = point[0]
-        if outcome.geometry.owner_at(point)[0] < 0:
-            return ""
-        where = f"x {shown(x, LENGTH, 4)}, y {shown(y, LENGTH, 4)}"
-        if outcome.solution is None or outcome.problem is None:
-            return where
-        value = float(temperature_at(outcome.mesh, outcome.solution.temperature, point)[0])
-        if np.isnan(value):
-            return ""
-        if self._lens == "Heat flow":
-            flux = flux_at(outcome.mesh, outcome.solution.temperature, np.array(outcome.problem.conductivity), point)[0]
-            return f"{where}\n{shown(float(np.hypot(*flux)), HEAT_FLUX)}"
-        return f"{where}\n{both_scales(round(value, 2))}"
+        return self._pointer.reading(self._outcome, self._view, self._shade, (place.x(), place.y()))
 
     def light(self, surfaces: tuple[str, ...]) -> None:
         """Light surfaces up."""
         self._lit = surfaces
-        self.update()
+        self._redraw_lit()
 
     def surface_at(self, place: QPointF) -> str:
-        """Return the surface within a few pixels of a place of the widget, the nearest; empty for none."""
-        outcome, view = self._outcome, self._view
-        if outcome is None or outcome.geometry is None or view is None:
+        """Return the surface under a place of the widget, the nearest within reach; empty for none."""
+        if self._outcome is None or self._view is None:
             return ""
-        best, name = SURFACE_REACH, ""
-        point = np.array([place.x(), place.y()])
-        for surface in outcome.geometry.surfaces.values():
-            ends = view.pixels(surface.segments.reshape(-1, 2)).reshape(-1, 2, 2)
-            along = ends[:, 1] - ends[:, 0]
-            square = np.maximum((along**2).sum(axis=1), 1e-12)
-            share = np.clip(((point - ends[:, 0]) * along).sum(axis=1) / square, 0, 1)
-            distance = float(np.linalg.norm(ends[:, 0] + share[:, None] * along - point, axis=1).min())
-            if distance < best:
-                best, name = distance, surface.name
-        return name
+        return self._pointer.surface(self._outcome, self._view, (place.x(), place.y()))
 
     def edit_dimension(self, dimension: Dimension) -> None:
         """Open a field over a dimension."""
@@ -402,22 +400,35 @@ class Stage(QWidget):
             editor.deleteLater()
             self.setFocus()
 
+    def _redraw_lit(self) -> None:
+        """On a solid, lit surfaces are part of the picture, so that what stands before them hides them."""
+        if self._view is not None and self._view.pose is not None:
+            self._image = None
+        self.update()
+
     def _redraw(self) -> None:
         self._image = None
         self.update()
 
     def _fit_view(self, outcome: Outcome) -> None:
         assert outcome.geometry is not None
-        if self._view is None or self._is_fitted:
-            low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
-            self._view = fitted(low, high, self.width(), self.height(), MARGINS)
+        first = pose_of(outcome.geometry)
+        before = self._view.pose if self._view is not None else None
+        same_way_up = first is not None and before is not None and first.upright == before.upright
+        if self._view is None or self._is_fitted or (first is None) != (before is None):
+            low, high = drawn_box(outcome.geometry)
+            pose = before if same_way_up else first
+            self._view = fitted(low, high, self.width(), self.height(), MARGINS, pose)
 
     def _drawn_image(self, outcome: Outcome) -> QImage:
         self.open_renderer()
         assert self._renderer is not None and self._view is not None
         ratio = self.devicePixelRatioF()
-        self._shade = shade(outcome, self._lens)
-        pixels = self._renderer.draw(outcome, self._lens, self._shade, self._view, self._theme, ratio)
+        shown_now = (outcome.mesh, outcome.solution, self._lens)
+        if any(one is not other for one, other in zip(shown_now, self._shaded, strict=True)):
+            self._shaded, self._shade = shown_now, shade(outcome, self._lens)
+        lit = {*self._lit, self._under} - {""}
+        pixels = self._renderer.draw(outcome, self._lens, self._shade, self._view, self._theme, ratio, lit)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)
@@ -426,10 +437,9 @@ class Stage(QWidget):
     def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
         metrics = QFontMetricsF(painter.font())
         labels = {}
-        for region in outcome.case.document.body.regions.values():
-            for _, quantity in stated_lengths(region).values():
-                label = shown(quantity.si, LENGTH, 6)
-                labels[label] = metrics.horizontalAdvance(label)
+        for quantity in every_length(outcome.case.document.body):
+            label = shown(quantity.si, LENGTH, 6)
+            labels[label] = metrics.horizontalAdvance(label)
         assert outcome.geometry is not None
         return dimensions(outcome.case, outcome.geometry, view, labels)
 

@@ -9,12 +9,36 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from blunt_ember.desk.dimensions import Dimension
+from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
 
 
-def paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
+def paint_flat(
+    painter: QPainter,
+    geometry: SectionGeometry | RodGeometry,
+    lit: Collection[str],
+    named: bool,
+    view: View,
+    theme: Theme,
+) -> None:
+    """Draw over a section or rod: its axis, the surfaces that are ``lit``, and if ``named`` its regions' names."""
+    if isinstance(geometry, SectionGeometry):
+        _paint_axis(painter, geometry, view, theme)
+    segments = flat_segments(geometry)
+    for name in set(lit) & set(segments):
+        ends = view.pixels(segments[name].reshape(-1, 2)).reshape(-1, 2, 2)
+        for colour, width in ((theme.paper, 8.0), (theme.ember, 4.5)):
+            painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
+            for start, end in ends.tolist():
+                painter.drawLine(QPointF(*start), QPointF(*end))
+    if named:
+        _paint_names(painter, geometry, view, theme)
+
+
+def _paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
     """Draw the line a section is turned about."""
     if not geometry.turned:
         return
@@ -24,33 +48,47 @@ def paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: 
     painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
 
 
-def paint_lit(painter: QPainter, geometry: SectionGeometry, names: Collection[str], view: View, theme: Theme) -> None:
-    """Draw surfaces that are pointed at, here or in the sheet, as broad bands."""
-    for name in set(names) & set(geometry.surfaces):
-        ends = view.pixels(geometry.surfaces[name].segments.reshape(-1, 2)).reshape(-1, 2, 2)
-        for colour, width in ((theme.paper, 8.0), (theme.ember, 4.5)):
-            painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
-            for start, end in ends.tolist():
-                painter.drawLine(QPointF(*start), QPointF(*end))
-
-
-def paint_names(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
+def _paint_names(painter: QPainter, geometry: SectionGeometry | RodGeometry, view: View, theme: Theme) -> None:
     """Write the name of each region in its middle where there is room."""
     metrics = QFontMetricsF(painter.font())
-    for region in geometry.regions:
+    half = half_heights(geometry).tolist() if isinstance(geometry, RodGeometry) else []
+    for number, region in enumerate(geometry.regions):
         x0, y0, x1, y1 = region.box
+        if half:
+            y0, y1 = -half[number], half[number]
         corners = view.pixels(np.array([[x0, y1], [x1, y0]]))
         box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))
         fits = metrics.horizontalAdvance(region.name) + 8 < box.width() and box.height() > metrics.height()
-        if region.void or not fits:
-            continue
-        tag = metrics.boundingRect(region.name).adjusted(-4, -2, 4, 2)
-        tag.moveCenter(box.center())
-        paper = QColor(theme.paper)
-        paper.setAlpha(190)
-        painter.fillRect(tag, paper)
+        if not region.void and fits:
+            _tag(painter, region.name, box.center(), theme)
+
+
+def _tag(painter: QPainter, text: str, middle: QPointF, theme: Theme) -> None:
+    box = QFontMetricsF(painter.font()).boundingRect(text).adjusted(-4, -2, 4, 2)
+    box.moveCenter(middle)
+    paper = QColor(theme.paper)
+    paper.setAlpha(190)
+    painter.fillRect(box, paper)
+    painter.setPen(QColor(theme.ink))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_solid(
+    painter: QPainter, labels: Sequence[tuple[str, tuple[float, float]]], view: View, room: QRectF, theme: Theme
+) -> None:
+    """Draw over a solid: names at their pixels, and in a corner which way x, y and z point."""
+    for text, place in labels:
+        _tag(painter, text, QPointF(*place), theme)
+    assert view.pose is not None
+    foot = QPointF(42, room.height() - 40)
+    for letter, (right, up) in zip("xyz", view.pose.axes[:2].T.tolist(), strict=True):
+        tip = foot + QPointF(26 * right, -26 * up)
+        painter.setPen(QPen(QColor(theme.quiet), 1.4))
+        painter.drawLine(foot, tip)
         painter.setPen(QColor(theme.ink))
-        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, region.name)
+        box = QRectF(0, 0, 14, 14)
+        box.moveCenter(foot + QPointF(35 * right, -35 * up))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
 def paint_dimensions(painter: QPainter, dimensions: Sequence[Dimension], theme: Theme) -> None:

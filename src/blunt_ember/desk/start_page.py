@@ -5,16 +5,17 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from blunt_ember.case.editing import with_value
 from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.desk.settings import Settings
 from blunt_ember.flow import Flow, Outcome
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import fitted
@@ -136,15 +137,18 @@ class StartPage(QScrollArea):
             return
         name = self._undrawn.pop(0)
         self._renderer = self._renderer or BodyRenderer()
-        outcome = next(self._flow.outcomes(FAMILIES[name].case()))
+        case = FAMILIES[name].case()
+        if len(case.document.body.coordinates) == 3:  # a card is too small to show more than a plain mesh does
+            case = with_value(case, ("mesh",), {"order": 1})
+        outcome = next(self._flow.outcomes(case))
         if outcome.geometry is not None:
             self._cards[name].picture.setPixmap(self._pixmap(outcome, self._renderer))
         QTimer.singleShot(0, self._draw_next)
 
     def _pixmap(self, outcome: Outcome, renderer: BodyRenderer) -> QPixmap:
         assert outcome.geometry is not None
-        low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
-        view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8))
+        low, high = drawn_box(outcome.geometry)
+        view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
         ratio = self.devicePixelRatioF()
         pixels = renderer.draw(outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio)
         height, width = pixels.shape[:2]

@@ -98,10 +98,10 @@ class Strip(QWidget):
         top.addWidget(title)
         top.addSpacing(12)
         self._buttons = QButtonGroup(self)
-        for axis, words in enumerate(("through in x", "through in y")):
+        for axis, words in enumerate(("through in x", "through in y", "through in z")):
             button = QPushButton(words, self)
             button.setCheckable(True)
-            button.setToolTip(f"Temperature along {'xy'[axis]}, through the middle of the body")
+            button.setToolTip(f"Temperature along {'xyz'[axis]}, through the middle of the body")
             button.clicked.connect(lambda _, axis=axis: self._choose(axis))
             self._buttons.addButton(button, axis)
             top.addWidget(button)
@@ -145,7 +145,13 @@ class Strip(QWidget):
             self._source.setText("")
             return
         temperature = outcome.solution.temperature
-        axis = self._axis if self._axis is not None else main_axis(outcome.geometry, outcome.mesh, temperature)
+        for number, each in enumerate(self._buttons.buttons()):
+            each.setVisible(number < outcome.mesh.dimension)
+        axis = (
+            self._axis
+            if self._axis is not None and self._axis < outcome.mesh.dimension
+            else main_axis(outcome.geometry, outcome.mesh, temperature)
+        )
         button = self._buttons.button(axis)
         if button is not None:
             button.setChecked(True)

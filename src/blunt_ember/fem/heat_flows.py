@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.fem.assembly import facet_load, facet_mass
+from blunt_ember.fem.assembly import facet_load, facet_mass, nodal_area
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.steady import Solution
 from blunt_ember.mesh.mesh import Floats
@@ -27,42 +27,39 @@ def _entering_regions(problem: Problem, solution: Solution) -> dict[str, Floats]
     """Heat in W at each node, (n,), that enters through each outer surface.
 
     At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
-    region divide that by their lengths at the node.
+    region divide that by their areas at the node.
     """
     mesh, count = problem.mesh, problem.mesh.node_count
     entering: dict[str, Floats] = {}
-    lengths: dict[str, Floats] = {}
+    areas: dict[str, Floats] = {}
     exchanged = np.zeros((len(mesh.regions), count))
     for name, facets in mesh.surfaces.items():
         if not facets.outer:
             continue
         nodal = np.zeros(count)
-        load = facet_load(facets, mesh)
         if name in problem.exchanges:
             exchange = problem.exchanges[name]
-            np.add.at(nodal, facets.nodes, exchange.flux * load)
-            if exchange.h:
-                lack = exchange.fluid - solution.temperature[facets.nodes]
-                mass = facet_mass(facets, mesh)
-                np.add.at(nodal, facets.nodes, exchange.h * np.einsum("mab,mb->ma", mass, lack))
+            for block in facets.blocks:
+                np.add.at(nodal, block.nodes, exchange.flux * facet_load(facets, block, mesh))
+                if exchange.h:
+                    lack = exchange.fluid - solution.temperature[block.nodes]
+                    mass = facet_mass(facets, block, mesh)
+                    np.add.at(nodal, block.nodes, exchange.h * np.einsum("mab,mb->ma", mass, lack))
             exchanged[facets.regions[0]] += nodal
         if name in problem.held:
-            lengths[name] = np.zeros(count)
-            np.add.at(lengths[name], facets.nodes, load)
+            areas[name] = nodal_area(facets, mesh)
         entering[name] = nodal
-    for name, heat in _held_heat(problem, solution, lengths, exchanged).items():
+    for name, heat in _held_heat(problem, solution, areas, exchanged).items():
         entering[name] += heat
     return entering
 
 
-def _held_heat(
-    problem: Problem, solution: Solution, lengths: dict[str, Floats], exchanged: Floats
-) -> dict[str, Floats]:
-    """Divide the reactions among the held surfaces; ``lengths`` (n,) is how much of each lies at a node."""
+def _held_heat(problem: Problem, solution: Solution, areas: dict[str, Floats], exchanged: Floats) -> dict[str, Floats]:
+    """Divide the reactions among the held surfaces; ``areas`` (n,) is how much of each lies at a node."""
     mesh, count = problem.mesh, problem.mesh.node_count
     by_region = np.zeros_like(exchanged)
-    for name, length in lengths.items():
-        by_region[mesh.surfaces[name].regions[0]] += length
+    for name, area in areas.items():
+        by_region[mesh.surfaces[name].regions[0]] += area
     drawn = -exchanged
     for block, inflow in zip(mesh.blocks, solution.inflow, strict=True):
         for region in range(len(mesh.regions)):
@@ -73,10 +70,10 @@ def _held_heat(
     rest = solution.reaction - own_part.sum(axis=0)
     every = by_region.sum(axis=0)
     heat = {}
-    for name, length in lengths.items():
+    for name, area in areas.items():
         region = mesh.surfaces[name].regions[0]
-        within = np.divide(length, by_region[region], out=np.zeros(count), where=by_region[region] > 0)
-        among = np.divide(length, every, out=np.zeros(count), where=every > 0)
+        within = np.divide(area, by_region[region], out=np.zeros(count), where=by_region[region] > 0)
+        among = np.divide(area, every, out=np.zeros(count), where=every > 0)
         heat[name] = within * own_part[region] + among * rest
     return heat
 
@@ -98,10 +95,9 @@ def _through_interface(problem: Problem, solution: Solution, entering: dict[str,
         if candidate.outer:
             drawn -= entering[other]
         else:
-            length = np.zeros(mesh.node_count)
-            np.add.at(length, candidate.nodes, facet_load(candidate, mesh))
-            all_of_it += length
+            area = nodal_area(candidate, mesh)
+            all_of_it += area
             if other == name:
-                share = length
+                share = area
     part = np.divide(share, all_of_it, out=np.zeros_like(share), where=all_of_it > 0)
     return -float(drawn @ part)

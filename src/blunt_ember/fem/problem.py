@@ -46,12 +46,13 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
     open_items = open_conductivities(document)
     if open_items:
         raise OpenCaseError(open_items)
-    conductivity = []
+    fillings, conductivity = document.body.fillings, []
     for region in mesh.regions:
-        if document.body.regions[region].void:
+        filling = fillings[region]
+        if filling.void:
             conductivity.append(0.0)
             continue
-        k = document.materials[str(document.body.regions[region].material)].k
+        k = document.materials[str(filling.material)].k
         conductivity.append(k.si if k else 0.0)
     held: dict[str, Held] = {}
     exchanges: dict[str, Exchange] = {}
@@ -84,10 +85,11 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
 def open_conductivities(document: CaseDocument) -> tuple[Fault, ...]:
     """Return what is not stated yet of the materials, a line each."""
     items = []
-    for name, region in document.body.regions.items():
-        if region.material is None and not region.void:
-            items.append(Fault(path_text(("body", "regions", name, "material")), f"say what '{name}' is made of"))
-    used = {region.material for region in document.body.regions.values()}
+    fillings = document.body.fillings
+    for name, filling in fillings.items():
+        if filling.material is None and not filling.void:
+            items.append(Fault(path_text(filling.path), f"say what '{name}' is made of"))
+    used = {filling.material for filling in fillings.values()}
     for name, material in document.materials.items():
         if material.k is None and name in used:
             items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))

@@ -5,17 +5,18 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.fem.assembly import facet_weights, physical_gradients
+from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _BULGE = 0.05
+_INSIDE = 0.98
 #: Pairs of point and cell compared in one go.
 _PAIRS_AT_ONCE = 4_000_000
 
 
 def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
-    """Return the temperature in K at ``points`` (p, 2) in m; NaN outside the body."""
+    """Return the temperature in K at ``points`` (p, d) in m; NaN outside the body."""
     result = np.full(len(points), np.nan)
     for block in mesh.blocks:
         for place, cell, local in _located(block, mesh.points, points):
@@ -25,63 +26,90 @@ def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
 
 
 def flux_at(mesh: Mesh, temperature: Floats, conductivity: Floats, points: Floats) -> Floats:
-    """Return −k∇T in W/m², (p, 2), at ``points`` (p, 2) in m; NaN outside the body."""
-    result = np.full((len(points), 2), np.nan)
+    """Return −k∇T in W/m², (p, d), at ``points`` (p, d) in m; NaN outside the body."""
+    result = np.full(points.shape, np.nan)
     for block in mesh.blocks:
         for place, cell, local in _located(block, mesh.points, points):
             corners = mesh.points[block.nodes[cell]]
             reference = FAMILIES[block.family].gradients(local)
             jacobian = np.einsum("pki,pkj->pij", reference, corners)
             slope = np.einsum("pki,pk->pi", reference, temperature[block.nodes[cell]])
-            gradient = np.linalg.solve(jacobian, slope[..., None])[..., 0]
+            gradient = _solved(jacobian, slope)
             result[place] = -conductivity[block.region[cell]][:, None] * gradient
     return result
 
 
 def flux_at_nodes(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
-    """Return −k∇T in W/m², (m, k, 2), at the nodes of each cell of a block, averaged over the cells of its region.
+    """Return −k∇T in W/m², (m, k, d), at the nodes of each cell of a block, averaged over the cells of its region.
 
     The mean over neighbours within one region smooths the jumps between cells but keeps those between materials.
     """
     family = FAMILIES[block.family]
-    gradients, _ = physical_gradients(block.family, mesh.points[block.nodes], family.nodes)
-    flux = -conductivity[block.region][:, None, None] * np.einsum("mqkj,mk->mqj", gradients, temperature[block.nodes])
+    # Cells about an axis are drawn together on it, where no gradient can be formed: read just inside.
+    places = family.nodes if mesh.dimension < 3 else family.middle + _INSIDE * (family.nodes - family.middle)
+    flux = np.empty((*block.nodes.shape, mesh.dimension))
+    for run in in_runs(block, len(places)):
+        nodes = block.nodes[run]
+        gradients, _ = physical_gradients(block.family, mesh.points[nodes], places)
+        slope = np.einsum("mqkj,mk->mqj", gradients, temperature[nodes])
+        flux[run] = -conductivity[block.region[run]][:, None, None] * slope
     key = block.region[:, None] * mesh.node_count + block.nodes
     _, group = np.unique(key, return_inverse=True)
     group = group.reshape(key.shape)
     number = np.bincount(group.ravel())
-    smooth = np.stack([np.bincount(group.ravel(), flux[..., j].ravel()) / number for j in (0, 1)], axis=-1)
+    smooth = np.stack(
+        [np.bincount(group.ravel(), flux[..., j].ravel()) / number for j in range(mesh.dimension)], axis=-1
+    )
     result: Floats = smooth[group]
     return result
 
 
 def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:
-    """Return temperatures (s,) at nodes and at nine places along each facet, enough to find the extremes."""
-    shape = FAMILIES[facets.family].values(np.linspace(-1, 1, 9)[:, None])
-    result: Floats = (temperature[facets.nodes] @ shape.T).ravel()
-    return result
+    """Return temperatures (s,) at nodes and at places between them on each facet, enough to find the extremes."""
+    values = [
+        (temperature[block.nodes] @ FAMILIES[block.family].values(FAMILIES[block.family].samples).T).ravel()
+        for block in facets.blocks
+    ]
+    return np.concatenate(values)
+
+
+def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
+    """Return places (p, d) in m on a surface and the area (p,) in m² each stands for; nodes stand for none."""
+    places, areas = [], []
+    for block in facets.blocks:
+        family = FAMILIES[block.family]
+        weights = facet_weights(facets, block, mesh)
+        places.append((family.values(family.points) @ mesh.points[block.nodes]).reshape(-1, mesh.dimension))
+        areas.append(weights.ravel())
+    nodes = mesh.points[facets.nodes]
+    return np.concatenate([*places, nodes]), np.concatenate([*areas, np.zeros(len(nodes))])
 
 
 def surface_mean(facets: FacetSet, mesh: Mesh, temperature: Floats) -> float:
     """Return the mean temperature over a surface, K."""
-    family = FAMILIES[facets.family]
-    weights = facet_weights(facets, mesh)
-    values = temperature[facets.nodes] @ family.values(family.points).T
-    return float((weights * values).sum() / weights.sum())
+    total = area = 0.0
+    for block in facets.blocks:
+        family = FAMILIES[block.family]
+        weights = facet_weights(facets, block, mesh)
+        total += float((weights * (temperature[block.nodes] @ family.values(family.points).T)).sum())
+        area += float(weights.sum())
+    return total / area
 
 
 def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:
     """Find a cell for each point; return (point numbers, cells, local coordinates) of those inside the block."""
     corners = nodes[block.nodes]
     low, high = corners.min(axis=1), corners.max(axis=1)
-    slack = _BULGE * (high - low)  # a curved side may reach beyond its nodes
+    # A curved side may reach beyond its nodes, and what is read may lie on a flat one but for round-off.
+    slack = _BULGE * (high - low) + 1e-12 * np.abs(high).max()
     low, high = low - slack, high + slack
     places, cells = [], []
     step = max(1, _PAIRS_AT_ONCE // len(low))
     for start in range(0, len(points), step):
         part = points[start : start + step]
-        inside = (part[:, None, 0] >= low[:, 0]) & (part[:, None, 0] <= high[:, 0])
-        inside &= (part[:, None, 1] >= low[:, 1]) & (part[:, None, 1] <= high[:, 1])
+        inside = np.ones((len(part), len(low)), dtype=bool)
+        for axis in range(points.shape[1]):
+            inside &= (part[:, None, axis] >= low[:, axis]) & (part[:, None, axis] <= high[:, axis])
         place, cell = np.nonzero(inside)
         places.append(place + start)
         cells.append(cell)
@@ -105,5 +133,14 @@ def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floa
         if (np.abs(gap).max(axis=1) <= 1e-13 * size).all():
             break
         jacobian = np.einsum("pki,pkj->pji", family.gradients(local), corners)
-        local = local + np.linalg.solve(jacobian, gap[..., None])[..., 0]
+        local = local + _solved(jacobian, gap)
     return local, family.holds(local, 1e-5)
+
+
+def _solved(matrices: Floats, right: Floats) -> Floats:
+    """Solve small systems (p, d, d), nudged where a cell is drawn together to nothing about an axis."""
+    scale = np.abs(matrices).max(axis=(1, 2), initial=1e-300)
+    flat = np.abs(determinants(matrices)) < 1e-12 * scale ** matrices.shape[-1]
+    nudged = matrices + (1e-6 * scale * flat)[:, None, None] * np.eye(matrices.shape[-1])
+    result: Floats = np.linalg.solve(nudged, right[..., None])[..., 0]
+    return result

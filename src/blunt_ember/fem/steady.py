@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csgraph, csr_array
-from scipy.sparse.linalg import splu
 
-from blunt_ember.errors import Fault, OpenCaseError, SolverError
+from blunt_ember.errors import Fault, OpenCaseError
 from blunt_ember.fem.assembly import conduction_elements, facet_load, facet_mass, gathered
+from blunt_ember.fem.corners import from_corners
+from blunt_ember.fem.linear import solve_corrected
 from blunt_ember.fem.problem import Problem
-from blunt_ember.mesh.mesh import Floats, Ints
+from blunt_ember.mesh.mesh import Floats, Ints, Mesh
 
 Elements = list[tuple[Ints, Floats]]
-Flags = NDArray[np.bool_]
-
-#: Solves with one factorisation: the first, and two that take the residual down to round-off.
-REFINEMENTS = 3
 
 
 @dataclass(frozen=True)
@@ -45,8 +41,9 @@ def solve_steady(problem: Problem) -> Solution:
         for block in mesh.blocks
     ]
     films = [
-        (mesh.surfaces[name].nodes, exchange.h * facet_mass(mesh.surfaces[name], mesh))
+        (block.nodes, exchange.h * facet_mass(mesh.surfaces[name], block, mesh))
         for name, exchange in problem.exchanges.items()
+        for block in mesh.surfaces[name].blocks
         if exchange.h > 0
     ]
     held_nodes, held_values = _held(problem)
@@ -61,11 +58,17 @@ def solve_steady(problem: Problem) -> Solution:
     for name, exchange in problem.exchanges.items():
         heat = exchange.flux + exchange.h * (exchange.fluid - middle)
         facets = mesh.surfaces[name]
-        np.add.at(load, facets.nodes, heat * facet_load(facets, mesh))
-    rise = np.zeros(mesh.node_count)
-    rise[held_nodes] = held_values - middle
+        for block in facets.blocks:
+            np.add.at(load, block.nodes, heat * facet_load(facets, block, mesh))
     free = np.ones(mesh.node_count, dtype=bool)
     free[held_nodes] = False
+    fixed = np.zeros(mesh.node_count)
+    fixed[held_nodes] = held_values - middle
+
+    def with_free(unknown: Floats) -> Floats:
+        rise = fixed.copy()
+        rise[free] = unknown
+        return rise
 
     def residual(rise: Floats) -> Floats:
         left: Floats = load - films_matrix @ rise
@@ -73,30 +76,26 @@ def solve_steady(problem: Problem) -> Solution:
             left -= np.bincount(nodes.ravel(), inflow.ravel(), minlength=mesh.node_count)
         return left
 
+    rise, method = fixed, "direct"
     if free.any():
-        rise = _solved(matrix, residual, rise, free)
+        unknown, method = solve_corrected(
+            matrix[free][:, free], lambda at: residual(with_free(at))[free], lambda: _coarse(mesh, free), mesh.dimension
+        )
+        rise = with_free(unknown)
     reaction = np.where(free, 0.0, -residual(rise))
-    return Solution(rise + middle, reaction, tuple(_inflow(conduction, rise)), "direct")
+    return Solution(rise + middle, reaction, tuple(_inflow(conduction, rise)), method)
+
+
+def _coarse(mesh: Mesh, free: NDArray[np.bool_]) -> csr_array | None:
+    """The free corners of quadratic cells, as a coarser space."""
+    made = from_corners(mesh)
+    return made[0][free][:, free[made[1]]] if made is not None else None
 
 
 def _inflow(conduction: Elements, rise: Floats) -> list[Floats]:
     """Heat drawn in at every node of every cell. Constants pass no heat, so each cell's own level is taken off first:
     what is left is small in thin layers that conduct well, and so is the round-off."""
     return [np.einsum("mab,mb->ma", matrices, rise[nodes] - rise[nodes[:, :1]]) for nodes, matrices in conduction]
-
-
-def _solved(matrix: csr_array, residual: Callable[[Floats], Floats], rise: Floats, free: Flags) -> Floats:
-    inner = matrix[free][:, free].tocsc()
-    try:
-        factors = splu(inner, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-    except (RuntimeError, MemoryError) as error:
-        raise SolverError(f"the equations have no single solution ({error})") from error
-    rise = rise.copy()
-    for _ in range(REFINEMENTS):
-        rise[free] += factors.solve(residual(rise)[free])
-    if not np.isfinite(rise).all():
-        raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    return rise
 
 
 def _held(problem: Problem) -> tuple[Ints, Floats]:

@@ -47,7 +47,24 @@ def owners(shapes: Sequence[Sequence[Shape]], points: Floats) -> Ints:
     return owner
 
 
-def arranged(shapes: Sequence[Sequence[Shape]], extent: float) -> Arrangement:
+@dataclass(frozen=True)
+class Pieces:
+    """Outlines split where they meet, before it is known what lies beside each piece.
+
+    ``points``, ``start``, ``end``, ``curves`` and ``side`` as in :class:`Arrangement`; ``beside_left`` and
+    ``beside_right`` (e, 2) in m are places just left and right of the middle of each piece.
+    """
+
+    points: Floats
+    start: Ints
+    end: Ints
+    curves: Curves
+    side: tuple[tuple[tuple[int, str], ...], ...]
+    beside_left: Floats
+    beside_right: Floats
+
+
+def split_outlines(shapes: Sequence[Sequence[Shape]], extent: float) -> Pieces:
     """Lay the pieces of all regions over each other; ``extent`` (m) sets what counts as touching."""
     tolerance = 1e-9 * extent
     curves = joined([piece.curves for pieces in shapes for piece in pieces])
@@ -70,12 +87,17 @@ def arranged(shapes: Sequence[Sequence[Shape]], extent: float) -> Arrangement:
     normal = np.column_stack([-along[:, 1], along[:, 0]])
     # Far enough from the outline to be clear of snapping, near enough to look into a thin gap.
     step = np.minimum(20 * tolerance, 1e-3 * curves.length)[:, None] * normal
-    left, right = owners(shapes, at + step), owners(shapes, at - step)
+    return Pieces(points, start, end, curves, tuple(tuple(side) for side in sides), at + step, at - step)
+
+
+def bounded(pieces: Pieces, left: Ints, right: Ints) -> Arrangement:
+    """Keep the pieces that part two regions; ``left`` and ``right`` (e,) are what lies beside each."""
     bounds = np.flatnonzero(left != right)
-    used, numbers = np.unique(np.concatenate([start[bounds], end[bounds]]), return_inverse=True)
+    start, end = pieces.start[bounds], pieces.end[bounds]
+    used, numbers = np.unique(np.concatenate([start, end]), return_inverse=True)
     return Arrangement(
-        points[used], numbers[: len(bounds)], numbers[len(bounds) :], curves.take(bounds), left[bounds], right[bounds],
-        tuple(tuple(sides[edge]) for edge in bounds.tolist()),
+        pieces.points[used], numbers[: len(bounds)], numbers[len(bounds) :], pieces.curves.take(bounds), left[bounds],
+        right[bounds], tuple(pieces.side[edge] for edge in bounds.tolist()),
     )  # fmt: skip
 
 

@@ -1,14 +1,17 @@
 """Cell families: shape functions, their gradients and quadrature on the reference cell.
 
-Reference lines and quadrilaterals are [-1, 1] in each direction, triangles have the corners (0, 0), (1, 0), (0, 1).
-Source: Zienkiewicz, Taylor & Zhu, *The Finite Element Method: Its
-Basis and Fundamentals*, 7th ed. (2013), ch. 6 (shape functions) and 3 (Gauss rules).
+Reference lines, quadrilaterals and hexahedra are [-1, 1] in each direction; triangles have the corners (0, 0), (1, 0),
+(0, 1), tetrahedra the origin and the three unit points; wedges are a triangle times [-1, 1]. Nodes are ordered as in
+VTK files: corners, middles of edges, middles of faces, centre.
+Source: Zienkiewicz, Taylor & Zhu, *The Finite Element Method: Its Basis and Fundamentals*, 7th ed. (2013), ch. 6
+(shape functions) and 3 (Gauss rules); Keast (1986) for tetrahedra, Dunavant (1985) for triangles.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import product
 from types import MappingProxyType
 
 import numpy as np
@@ -16,6 +19,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 Shape = Callable[[Floats], Floats]
+Facet = tuple[str, tuple[int, ...]]
 
 
 @dataclass(frozen=True)
@@ -23,8 +27,9 @@ class Family:
     """A cell family.
 
     ``values(xi)``: (q, dim) → (q, k). ``gradients(xi)``: (q, dim) → (q, k, dim). ``nodes`` (k, dim) are the reference
-    places of the nodes, ``points`` (q, dim) and ``weights`` (q,) the quadrature, and ``drawn`` splits the cell into
-    linear pieces for pictures.
+    places of the nodes, ``points`` (q, dim) and ``weights`` (q,) the quadrature. ``drawn`` splits a flat cell into
+    linear pieces for pictures, ``facets`` lists the families and nodes of what bounds a solid one, seen from outside
+    counter-clockwise.
     """
 
     name: str
@@ -34,20 +39,44 @@ class Family:
     gradients: Shape
     points: Floats
     weights: Floats
-    drawn: tuple[tuple[int, ...], ...]
     corners: int
+    drawn: tuple[tuple[int, ...], ...] = ()
+    facets: tuple[Facet, ...] = ()
+
+    @property
+    def dimension(self) -> int:
+        """How many directions the cell has."""
+        return int(self.nodes.shape[1])
 
     @property
     def middle(self) -> Floats:
         """Middle of the reference cell, (dim,)."""
         return self.nodes[: self.corners].mean(axis=0)
 
+    @property
+    def samples(self) -> Floats:
+        """Places (s, dim) spread over the cell, nodes and edges among them, enough to find extremes."""
+        even = np.linspace(-1, 1, 9 if self.dimension == 1 else 5)
+        if self._is_simplex:
+            grid = np.array(list(product(range(5), repeat=self.dimension))) / 4
+            return grid[grid.sum(axis=1) <= 1]
+        return np.array(list(product(even, repeat=self.dimension))).reshape(-1, self.dimension)
+
     def holds(self, local: Floats, slack: float) -> NDArray[np.bool_]:
         """Tell which of ``local`` (q, dim) lie in the reference cell, with some ``slack``."""
-        if self.name.startswith("tri"):
-            inside: NDArray[np.bool_] = (local.min(axis=1) >= -slack) & (local.sum(axis=1) <= 1 + slack)
-            return inside
-        return np.all(np.abs(local) <= 1 + slack, axis=1)
+        inside: NDArray[np.bool_]
+        if self.name.startswith("wedge"):
+            flat = (local[:, :2].min(axis=1) >= -slack) & (local[:, :2].sum(axis=1) <= 1 + slack)
+            inside = flat & (np.abs(local[:, 2]) <= 1 + slack)
+        elif self._is_simplex:
+            inside = (local.min(axis=1) >= -slack) & (local.sum(axis=1) <= 1 + slack)
+        else:
+            inside = np.all(np.abs(local) <= 1 + slack, axis=1)
+        return inside
+
+    @property
+    def _is_simplex(self) -> bool:
+        return self.name.startswith(("tri", "tet"))
 
 
 def _lagrange(order: int, x: Floats) -> tuple[Floats, Floats]:
@@ -58,85 +87,211 @@ def _lagrange(order: int, x: Floats) -> tuple[Floats, Floats]:
     return values, np.stack([x - 0.5, -2 * x, x + 0.5], -1)
 
 
-def _line(name: str, order: int, places: list[int]) -> Family:
-    chosen = np.array(places)
-    points, weights = np.polynomial.legendre.leggauss(order + 1)
+def _box(
+    name: str,
+    order: int,
+    places: list[tuple[int, ...]],
+    drawn: tuple[tuple[int, ...], ...] = (),
+    facets: tuple[Facet, ...] = (),
+) -> Family:
+    """A line, quadrilateral or hexahedron; ``places`` are its nodes on the grid 0…order in each direction."""
+    index = np.array(places)
+    dimension = index.shape[1]
+    gauss, weight = np.polynomial.legendre.leggauss(order + 1)
+
+    def factors(xi: Floats) -> list[tuple[Floats, Floats]]:
+        made = []
+        for axis in range(dimension):
+            value, slope = _lagrange(order, xi[:, axis])
+            made.append((value[:, index[:, axis]], slope[:, index[:, axis]]))
+        return made
+
+    def values(xi: Floats) -> Floats:
+        result: Floats = np.prod([value for value, _ in factors(xi)], axis=0)
+        return result
+
+    def gradients(xi: Floats) -> Floats:
+        made = factors(xi)
+        slopes = [
+            np.prod([made[axis][int(axis == along)] for axis in range(dimension)], axis=0) for along in range(dimension)
+        ]
+        return np.stack(slopes, axis=-1)
+
     return Family(
-        name, order, np.linspace(-1, 1, order + 1)[chosen, None],
-        lambda xi: _lagrange(order, xi[:, 0])[0][:, chosen],
-        lambda xi: _lagrange(order, xi[:, 0])[1][:, chosen, None],
-        points[:, None], weights, ((0, 1),) if order == 1 else ((0, 2), (2, 1)), 2,
+        name, order, np.linspace(-1, 1, order + 1)[index], values, gradients,
+        np.array(list(product(gauss, repeat=dimension))),
+        np.array(list(product(weight, repeat=dimension))).prod(axis=1), 2**dimension, drawn, facets,
     )  # fmt: skip
 
 
-def _quad(name: str, order: int, places: list[tuple[int, int]], drawn: tuple[tuple[int, ...], ...]) -> Family:
-    i, j = np.array(places).T
-    grid = np.linspace(-1, 1, order + 1)
+def _edges_of_simplex(corners: int) -> tuple[tuple[int, int], ...]:
+    return ((0, 1), (1, 2), (2, 0), (0, 3), (1, 3), (2, 3))[: 3 if corners == 3 else 6]
+
+
+def _simplex(
+    name: str,
+    order: int,
+    dimension: int,
+    points: Floats,
+    weights: Floats,
+    drawn: tuple[tuple[int, ...], ...] = (),
+    facets: tuple[Facet, ...] = (),
+) -> Family:
+    """A triangle or tetrahedron."""
+    slope = np.vstack([np.full(dimension, -1.0), np.eye(dimension)])
+    edges = _edges_of_simplex(dimension + 1)
+
+    def barycentric(xi: Floats) -> Floats:
+        return np.column_stack([1 - xi.sum(axis=1), xi])
+
+    def values(xi: Floats) -> Floats:
+        corner = barycentric(xi)
+        if order == 1:
+            return corner
+        return np.column_stack([corner * (2 * corner - 1), *(4 * corner[:, a] * corner[:, b] for a, b in edges)])
+
+    def gradients(xi: Floats) -> Floats:
+        if order == 1:
+            return np.tile(slope, (len(xi), 1, 1))
+        corner = barycentric(xi)
+        at_corners = (4 * corner - 1)[..., None] * slope
+        sides = [4 * (corner[:, a, None] * slope[b] + corner[:, b, None] * slope[a]) for a, b in edges]
+        return np.concatenate([at_corners, np.stack(sides, axis=1)], axis=1)
+
+    nodes = np.vstack([np.zeros(dimension), np.eye(dimension)])
+    if order == 2:
+        nodes = np.vstack([nodes, [(nodes[a] + nodes[b]) / 2 for a, b in edges]])
+    return Family(name, order, nodes, values, gradients, points, weights, dimension + 1, drawn, facets)
+
+
+def _wedge(name: str, order: int, flat: Family, places: list[tuple[int, int]], facets: tuple[Facet, ...]) -> Family:
+    """A triangle times a line; ``places`` are (node of the triangle, place 0…order along the line)."""
+    on_triangle, on_line = np.array(places).T
     gauss, weight = np.polynomial.legendre.leggauss(order + 1)
 
     def values(xi: Floats) -> Floats:
-        return _lagrange(order, xi[:, 0])[0][:, i] * _lagrange(order, xi[:, 1])[0][:, j]
+        return flat.values(xi[:, :2])[:, on_triangle] * _lagrange(order, xi[:, 2])[0][:, on_line]
 
     def gradients(xi: Floats) -> Floats:
-        (u, du), (v, dv) = _lagrange(order, xi[:, 0]), _lagrange(order, xi[:, 1])
-        return np.stack([du[:, i] * v[:, j], u[:, i] * dv[:, j]], axis=-1)
+        along, slope = (part[:, on_line] for part in _lagrange(order, xi[:, 2]))
+        across = flat.gradients(xi[:, :2])[:, on_triangle] * along[..., None]
+        return np.concatenate([across, (flat.values(xi[:, :2])[:, on_triangle] * slope)[..., None]], axis=-1)
 
+    nodes = np.column_stack([flat.nodes[on_triangle], np.linspace(-1, 1, order + 1)[on_line]])
+    points = np.column_stack([np.repeat(flat.points, len(gauss), axis=0), np.tile(gauss, len(flat.points))])
     return Family(
-        name, order, np.column_stack([grid[i], grid[j]]), values, gradients,
-        np.stack(np.meshgrid(gauss, gauss, indexing="ij"), -1).reshape(-1, 2), np.outer(weight, weight).ravel(),
-        drawn, 4,
-    )  # fmt: skip
-
-
-def _barycentric(xi: Floats) -> tuple[Floats, Floats]:
-    """Barycentric coordinates (q, 3) and their constant gradients (3, 2)."""
-    first = 1 - xi[:, 0] - xi[:, 1]
-    return np.column_stack([first, xi]), np.array([[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]])
-
-
-def _tri3() -> Family:
-    def gradients(xi: Floats) -> Floats:
-        return np.tile(_barycentric(xi)[1], (len(xi), 1, 1))
-
-    places = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
-    nodes = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
-    return Family(
-        "tri3", 1, nodes, lambda xi: _barycentric(xi)[0], gradients, places, np.full(3, 1 / 6), ((0, 1, 2),), 3
+        name, order, nodes, values, gradients, points, np.outer(flat.weights, weight).ravel(), 6, facets=facets
     )
 
 
-_TRI6_SIDES = ((0, 1), (1, 2), (2, 0))
+def _point() -> Family:
+    """What ends a line."""
+    return Family(
+        "point1", 0, np.zeros((1, 0)), lambda xi: np.ones((len(xi), 1)), lambda xi: np.zeros((len(xi), 1, 0)),
+        np.zeros((1, 0)), np.ones(1), 1,
+    )  # fmt: skip
+
+
+def _tri3() -> Family:
+    places = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
+    return _simplex("tri3", 1, 2, places, np.full(3, 1 / 6), ((0, 1, 2),))
 
 
 def _tri6() -> Family:
-    def values(xi: Floats) -> Floats:
-        corner, _ = _barycentric(xi)
-        sides = [4 * corner[:, a] * corner[:, b] for a, b in _TRI6_SIDES]
-        return np.column_stack([corner * (2 * corner - 1), *sides])
-
-    def gradients(xi: Floats) -> Floats:
-        corner, slope = _barycentric(xi)
-        at_corners = (4 * corner - 1)[..., None] * slope
-        sides = [4 * (corner[:, a, None] * slope[b] + corner[:, b, None] * slope[a]) for a, b in _TRI6_SIDES]
-        return np.concatenate([at_corners, np.stack(sides, axis=1)], axis=1)
-
-    # Dunavant (1985), degree 4, six points.
+    # Dunavant, degree 4, six points.
     a, b, wa, wb = 0.445948490915965, 0.091576213509771, 0.223381589678011 / 2, 0.109951743655322 / 2
     places = np.array([[a, a], [1 - 2 * a, a], [a, 1 - 2 * a], [b, b], [1 - 2 * b, b], [b, 1 - 2 * b]])
-    nodes = np.array([[0, 0], [1, 0], [0, 1], [0.5, 0], [0.5, 0.5], [0, 0.5]], dtype=float)
     drawn = ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))
-    return Family("tri6", 2, nodes, values, gradients, places, np.array([wa] * 3 + [wb] * 3), drawn, 3)
+    return _simplex("tri6", 2, 2, places, np.array([wa] * 3 + [wb] * 3), drawn)
 
 
-#: Every family by name; nodes are ordered corners, mid-sides, centre.
-FAMILIES: Mapping[str, Family] = MappingProxyType({
-    "line2": _line("line2", 1, [0, 1]),
-    "line3": _line("line3", 2, [0, 2, 1]),
-    "tri3": _tri3(),
-    "tri6": _tri6(),
-    "quad4": _quad("quad4", 1, [(0, 0), (1, 0), (1, 1), (0, 1)], ((0, 1, 2, 3),)),
-    "quad9": _quad(
-        "quad9", 2, [(0, 0), (2, 0), (2, 2), (0, 2), (1, 0), (2, 1), (1, 2), (0, 1), (1, 1)],
-        ((0, 4, 8, 7), (4, 1, 5, 8), (8, 5, 2, 6), (7, 8, 6, 3)),
-    ),
-})  # fmt: skip
+_TET_FACES = ((0, 2, 1), (0, 1, 3), (1, 2, 3), (0, 3, 2))
+
+
+def _tet4() -> Family:
+    a, b = (5 - np.sqrt(5)) / 20, (5 + 3 * np.sqrt(5)) / 20
+    places = np.full((4, 3), a)
+    places[1:] += (b - a) * np.eye(3)
+    return _simplex("tet4", 1, 3, places, np.full(4, 1 / 24), facets=tuple(("tri3", face) for face in _TET_FACES))
+
+
+def _tet10() -> Family:
+    # Degree 5 with 15 points, as in Keast's rule 6 and Stroud's T3:5-1.
+    root = np.sqrt(15.0)
+    places, weights = [np.full(4, 0.25)], [16 / 135]
+    for sign in (1.0, -1.0):
+        a = (7 - sign * root) / 34
+        for corner in range(4):
+            place = np.full(4, a)
+            place[corner] = 1 - 3 * a
+            places.append(place)
+            weights.append((2665 + sign * 14 * root) / 37800)
+    half = (10 - 2 * root) / 40
+    for a, b in _edges_of_simplex(4):
+        place = np.full(4, half)
+        place[[a, b]] = 0.5 - half
+        places.append(place)
+        weights.append(10 / 189)
+    edges = {frozenset(edge): 4 + number for number, edge in enumerate(_edges_of_simplex(4))}
+    facets = tuple(
+        ("tri6", (a, b, c, *(edges[frozenset(side)] for side in ((a, b), (b, c), (c, a))))) for a, b, c in _TET_FACES
+    )
+    return _simplex("tet10", 2, 3, np.array(places)[:, 1:], np.array(weights) / 6, facets=facets)
+
+
+_QUAD9 = [(0, 0), (2, 0), (2, 2), (0, 2), (1, 0), (2, 1), (1, 2), (0, 1), (1, 1)]
+_HEX8 = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)]
+_HEX27 = [
+    (0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0), (0, 0, 2), (2, 0, 2), (2, 2, 2), (0, 2, 2),
+    (1, 0, 0), (2, 1, 0), (1, 2, 0), (0, 1, 0), (1, 0, 2), (2, 1, 2), (1, 2, 2), (0, 1, 2),
+    (0, 0, 1), (2, 0, 1), (2, 2, 1), (0, 2, 1), (0, 1, 1), (2, 1, 1), (1, 0, 1), (1, 2, 1), (1, 1, 0), (1, 1, 2),
+    (1, 1, 1),
+]  # fmt: skip
+_HEX_FACES = ((0, 4, 7, 3), (1, 2, 6, 5), (0, 1, 5, 4), (2, 3, 7, 6), (0, 3, 2, 1), (4, 5, 6, 7))
+_WEDGE6 = [(0, 0), (1, 0), (2, 0), (0, 1), (1, 1), (2, 1)]
+_WEDGE18 = [
+    (0, 0), (1, 0), (2, 0), (0, 2), (1, 2), (2, 2), (3, 0), (4, 0), (5, 0), (3, 2), (4, 2), (5, 2),
+    (0, 1), (1, 1), (2, 1), (3, 1), (4, 1), (5, 1),
+]  # fmt: skip
+_WEDGE_FACES = ((0, 2, 1), (3, 4, 5), (0, 1, 4, 3), (1, 2, 5, 4), (2, 0, 3, 5))
+
+
+def _quadratic_facets(
+    faces: tuple[tuple[int, ...], ...], nodes: list[tuple[float, ...]]
+) -> tuple[tuple[str, tuple[int, ...]], ...]:
+    """Add to the corners of each face the nodes half way along its sides, and in its middle where it has four."""
+    places = np.array(nodes)
+
+    def between(corners: tuple[int, ...]) -> int:
+        return int(np.argmin(np.linalg.norm(places - places[list(corners)].mean(axis=0), axis=1)))
+
+    made = []
+    for face in faces:
+        sides = tuple(between((a, b)) for a, b in zip(face, (*face[1:], face[0]), strict=True))
+        made.append(("quad9", (*face, *sides, between(face))) if len(face) == 4 else ("tri6", (*face, *sides)))
+    return tuple(made)
+
+
+def _families() -> dict[str, Family]:
+    tri3, tri6 = _tri3(), _tri6()
+    wedge18_places = [(*tri6.nodes[a], float(level)) for a, level in _WEDGE18]
+    made = [
+        _point(),
+        _box("line2", 1, [(0,), (1,)], ((0, 1),)),
+        _box("line3", 2, [(0,), (2,), (1,)], ((0, 2), (2, 1))),
+        tri3,
+        tri6,
+        _box("quad4", 1, [(0, 0), (1, 0), (1, 1), (0, 1)], ((0, 1, 2, 3),)),
+        _box("quad9", 2, list(_QUAD9), ((0, 4, 8, 7), (4, 1, 5, 8), (8, 5, 2, 6), (7, 8, 6, 3))),
+        _tet4(),
+        _tet10(),
+        _wedge("wedge6", 1, tri3, _WEDGE6, tuple(("tri3" if len(f) == 3 else "quad4", f) for f in _WEDGE_FACES)),
+        _wedge("wedge18", 2, tri6, _WEDGE18, _quadratic_facets(_WEDGE_FACES, wedge18_places)),
+        _box("hex8", 1, list(_HEX8), facets=tuple(("quad4", face) for face in _HEX_FACES)),
+        _box("hex27", 2, list(_HEX27), facets=_quadratic_facets(_HEX_FACES, list(_HEX27))),
+    ]
+    return {family.name: family for family in made}
+
+
+#: Every family by name.
+FAMILIES: Mapping[str, Family] = MappingProxyType(_families())

@@ -1,4 +1,4 @@
-"""A mesh for a section: mapped quadrilaterals where it lies on a lattice, free triangles elsewhere."""
+"""A mesh for a body: mapped quadrilaterals where it lies on a lattice, free triangles elsewhere; solids are swept."""
 
 from __future__ import annotations
 
@@ -9,49 +9,114 @@ import numpy as np
 from blunt_ember.case.document import MeshWish
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
-from blunt_ember.mesh.mapped import divisions, mapped_mesh
-from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.mapped import Extents, divisions, mapped_mesh
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.rod import rod_mesh
 from blunt_ember.mesh.size_field import LocalSizes, size_field
+from blunt_ember.mesh.sweep import levels, swept_mesh
 from blunt_ember.mesh.triangles import MeshError, Triangulation, triangulated
 
 Members = Callable[[str], tuple[str, ...]]
+
 
 #: Cells that "auto" aims at over the whole body; layers thinner than a cell add to it.
 AUTO_CELLS = 400
 MAX_CELLS = 4_000_000
 
 
-def section_mesh(
-    geometry: SectionGeometry, wish: MeshWish, refinement: int = 1, members_of: Members = lambda name: (name,)
+#: The same for a solid, whose cells are dearer.
+SOLID_CELLS = 600
+#: Cells across every region at least, by the dimensions of the body.
+ACROSS = {1: 4, 2: 4, 3: 2}
+
+
+def mesh_of(
+    geometry: AnyGeometry, wish: MeshWish, refinement: int = 1, members_of: Members = lambda name: (name,)
 ) -> Mesh:
-    """Mesh a section; ``refinement`` divides every cell, for error estimates and convergence studies.
+    """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
     ``members_of`` tells the surfaces that a name stands for.
 
     Raises :class:`CaseError` when the wish asks for more cells than can be solved or the outline cannot be followed.
     """
-    lattice = lattice_of(geometry) if wish.cells != "triangles" and not wish.local else None
-    area = _area(geometry, lattice)
-    size = float(np.sqrt(area / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
+    across = wish.across if wish.across is not None else ACROSS[geometry.space.dimension]
+    if isinstance(geometry, RodGeometry):
+        size = geometry.length / 40 if wish.size == "auto" else wish.size.si
+        _require_few(geometry.length / size * refinement)
+        return rod_mesh(geometry, size, across, wish.order, refinement)
+    if isinstance(geometry, SolidGeometry):
+        return _solid_mesh(geometry, wish, across, refinement, members_of)
+    lattice = lattice_of(geometry)
+    size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
+    return _planar_mesh(geometry, wish, size, across, refinement, _local_sizes(geometry, wish, members_of, refinement))
+
+
+def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members) -> Mesh:
+    size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
+    counts = levels(geometry, size, across) * refinement
+    _require_few(geometry.volume / size**3 * refinement**3)
+    held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
+    lattice = lattice_of(geometry.plan)
+    extents = None
     if lattice is not None:
-        counts_u, counts_v = (counts * refinement for counts in divisions(lattice, size, wish.across))
+        # A region of the body may stand on several columns of the plan.
+        among = [(geometry.holds == region).any(axis=1) for region in held]
+        extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
+    local = _local_sizes_in_plan(geometry, wish, members_of, refinement)
+    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
+    _require_few(float(plan.cell_count) * float(counts.sum()))
+    return swept_mesh(geometry, plan, counts)
+
+
+def _planar_mesh(
+    geometry: SectionGeometry,
+    wish: MeshWish,
+    size: float,
+    across: int,
+    refinement: int,
+    local: LocalSizes,
+    extents: Extents | None = None,
+) -> Mesh:
+    lattice = lattice_of(geometry) if wish.cells != "triangles" and not wish.local else None
+    if lattice is not None:
+        counts_u, counts_v = (counts * refinement for counts in divisions(lattice, size, across, extents))
         _require_few(float(counts_u.sum()) * float(counts_v.sum()))
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
     if wish.cells == "quadrilaterals":
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault("mesh.cells", what),))
-    _require_few(2.3 * area / size**2 * refinement**2)
-    local = _local_sizes(geometry, wish, members_of, refinement)
-    sizes = size_field(
-        geometry.arrangement, size / refinement, wish.across * refinement, wish.growth, local, refinement
-    )
+    _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
+    sizes = size_field(geometry.arrangement, size / refinement, across * refinement, wish.growth, local, refinement)
     try:
         return _triangle_mesh(geometry, triangulated(geometry.arrangement, geometry.owner_at, sizes), wish.order)
     except MeshError as error:
         raise CaseError((Fault("mesh.size", str(error)),)) from error
+
+
+def _local_sizes_in_plan(geometry: SolidGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
+    """Return the finer places of a solid as points of its plan; raise :class:`CaseError` for what has no edge there."""
+    local: list[tuple[Floats, float]] = []
+    for place, entry in enumerate(wish.local):
+        size = entry.size.si / refinement
+        if entry.at is not None:
+            local.append((geometry.path.plan_of(np.array([[c.si for c in entry.at]]))[0], size))
+        for name in (member for stated in entry.surfaces for member in members_of(stated)):
+            groups = {group for (group, _), side in geometry.sides.items() if side == name}
+            if not groups:
+                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
+                if name in geometry.surfaces:
+                    what = f"'{name}' lies across the sweep; state finer places of a solid on its sides or at points"
+                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
+            for group in groups:
+                _require_few(2 * geometry.plan.surfaces[group].length / size)
+                local.append((_along(geometry.plan, group, size), size))
+    return local
 
 
 def _local_sizes(geometry: SectionGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
@@ -105,11 +170,11 @@ def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int) -
         segments = np.column_stack([segments, middle])
     family, facets = ("tri3", "line2") if order == 1 else ("tri6", "line3")
     surfaces = {
-        name: FacetSet(facets, segments[np.isin(boundary.edge, surface.edges)], surface.regions)
+        name: FacetSet((FacetBlock(facets, segments[np.isin(boundary.edge, surface.edges)]),), surface.regions)
         for name, surface in geometry.surfaces.items()
     }
     names = tuple(region.name for region in geometry.regions)
-    return Mesh(points, (CellBlock(family, cells, made.region),), surfaces, names, order, geometry.depth)
+    return Mesh(points, (CellBlock(family, cells, made.region),), surfaces, names, order, geometry.space)
 
 
 def _with_middles(geometry: SectionGeometry, made: Triangulation) -> tuple[Floats, Ints, Ints]:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+from numpy.typing import NDArray
 
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.lattice import Lattice
-from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 
 #: Places of a cell's nodes on its lattice patch, corners counter-clockwise first, then mid-sides, then the centre.
 _PATCH = {
@@ -19,27 +22,41 @@ _CELLS = {1: "quad4", 2: "quad9"}
 _FACETS = {1: "line2", 2: "line3"}
 
 
-def divisions(lattice: Lattice, size: float, across: int) -> tuple[Ints, Ints]:
-    """Return the cells between the lines of a lattice: none longer than ``size``, ``across`` through every region."""
+#: Where a region lies between the lines of a lattice, as an array like its owners.
+Extents = Sequence[NDArray[np.bool_]]
+
+
+def divisions(lattice: Lattice, size: float, across: int, extents: Extents | None = None) -> tuple[Ints, Ints]:
+    """Return the cells between the lines of a lattice: none longer than ``size``, ``across`` through every region.
+
+    ``extents`` are where regions lie when they are not simply the owners of the lattice.
+    """
+    if extents is None:
+        held = np.unique(lattice.owner[lattice.owner != VOID])
+        extents = [np.asarray(lattice.owner == region) for region in held.tolist()]
     widths_u, widths_v = lattice.widths()
-    counts = []
-    for widths, owner in ((widths_u, lattice.owner), (widths_v, lattice.owner.T)):
-        wanted = np.ceil(widths / size * (1 - 1e-9))
-        for region in np.unique(owner[owner != VOID]).tolist():
-            rows = (owner == region).any(axis=1)
-            wanted = np.where(
-                rows, np.maximum(wanted, np.ceil(across * widths / widths[rows].sum() * (1 - 1e-9))), wanted
-            )
-        counts.append(np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64))
+    counts = [
+        divided(widths_u, [np.asarray(extent.any(axis=1)) for extent in extents], size, across),
+        divided(widths_v, [np.asarray(extent.any(axis=0)) for extent in extents], size, across),
+    ]
     if lattice.centre is not None:  # round: enough pieces for every quarter turn to look and measure round
         counts[1] = np.maximum(counts[1], np.ceil(np.diff(lattice.vs) / (np.pi / 16) * (1 - 1e-9)).astype(np.int64))
     return counts[0], counts[1]
 
 
+def divided(widths: Floats, extents: Extents, size: float, across: int) -> Ints:
+    """Return the cells in each of ``widths`` (w,): none longer than ``size``, ``across`` through every extent (w,)."""
+    wanted = np.ceil(widths / size * (1 - 1e-9))
+    for rows in extents:
+        share = np.ceil(across * widths / max(widths[rows].sum(), 1e-300) * (1 - 1e-9))
+        wanted = np.where(rows, np.maximum(wanted, share), wanted)
+    return np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64)
+
+
 def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], order: int) -> Mesh:
     """Mesh a section on its lattice with the given cells between its lines."""
     counts_u, counts_v = counts
-    u, v = _subdivided(lattice.us, counts_u * order), _subdivided(lattice.vs, counts_v * order)
+    u, v = subdivided(lattice.us, counts_u * order), subdivided(lattice.vs, counts_v * order)
     rows = len(v) - 1 if lattice.closed else len(v)
     owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
     columns, places = np.nonzero(owner != VOID)
@@ -53,11 +70,13 @@ def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints,
     surfaces = {}
     facets, middle = _bounding_facets(owner, order, rows, lattice, u, v)
     for name, edge in _surfaces_of(geometry, middle).items():
-        surfaces[name] = FacetSet(_FACETS[order], compact[facets[edge]], geometry.surfaces[name].regions)
-    return Mesh(points, (block,), surfaces, tuple(region.name for region in geometry.regions), order, geometry.depth)
+        own = FacetBlock(_FACETS[order], compact[facets[edge]])
+        surfaces[name] = FacetSet((own,), geometry.surfaces[name].regions)
+    return Mesh(points, (block,), surfaces, tuple(region.name for region in geometry.regions), order, geometry.space)
 
 
-def _subdivided(lines: Floats, counts: Ints) -> Floats:
+def subdivided(lines: Floats, counts: Ints) -> Floats:
+    """Return ``lines`` (w + 1,) with ``counts`` (w,) even pieces between them."""
     share = np.concatenate([np.arange(n) / n for n in counts.tolist()])
     start = np.repeat(np.arange(len(counts)), counts)
     return np.append(lines[start] + share * np.diff(lines)[start], lines[-1])

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.geometry.space import Space
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -21,11 +23,18 @@ class CellBlock:
 
 
 @dataclass(frozen=True)
-class FacetSet:
-    """Facets of one named surface: ``nodes`` (m, k) of facet family ``family``; ``regions`` as in the geometry."""
+class FacetBlock:
+    """Facets of one family: ``nodes`` (m, k) in the family's order."""
 
     family: str
     nodes: Ints
+
+
+@dataclass(frozen=True)
+class FacetSet:
+    """Facets of one named surface; ``regions`` as in the geometry."""
+
+    blocks: tuple[FacetBlock, ...]
     regions: tuple[int, ...]
 
     @property
@@ -33,12 +42,17 @@ class FacetSet:
         """Whether nothing of the body lies behind it."""
         return len(self.regions) == 1
 
+    @property
+    def nodes(self) -> Ints:
+        """Numbers of its nodes, in order and once each."""
+        return np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(block.nodes.ravel() for block in self.blocks)]))
+
 
 @dataclass(frozen=True)
 class Mesh:
-    """``points`` (n, 2) in m, cells by family, facets by surface name, and the names of the regions in order.
+    """``points`` (n, d) in m, cells by family, facets by surface name, and the names of the regions in order.
 
-    ``depth`` (m) is what the plane stands for, None when it is turned about the y axis for a full turn.
+    ``space`` tells how much of the body a place stands for.
     """
 
     points: Floats
@@ -46,7 +60,12 @@ class Mesh:
     surfaces: dict[str, FacetSet]
     regions: tuple[str, ...]
     order: int
-    depth: float | None
+    space: Space
+
+    @property
+    def dimension(self) -> int:
+        """Number of coordinates of a place."""
+        return self.space.dimension
 
     @property
     def node_count(self) -> int:
@@ -57,12 +76,3 @@ class Mesh:
     def cell_count(self) -> int:
         """Number of cells."""
         return sum(len(block.nodes) for block in self.blocks)
-
-    def measure(self, places: Floats) -> Floats:
-        """Return how much of the body a place of the plane stands for, m: the depth, or the way round the axis.
-
-        ``places`` is (…, 2) in m, the result (…).
-        """
-        if self.depth is None:
-            return 2 * np.pi * places[..., 0]
-        return np.full(places.shape[:-1], self.depth)

@@ -12,10 +12,12 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import chart_style
+from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import Lens, shade
 from blunt_ember.picture.palette import Theme, temperature_map
-from blunt_ember.picture.view import fitted
+from blunt_ember.picture.view import View, fitted
 
+Floats = NDArray[np.float64]
 Image = NDArray[np.uint8]
 _DPI = 100
 _MARGINS = (70, 50, 130, 60)
@@ -25,10 +27,10 @@ def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: in
     """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
-    low, high = np.array(outcome.geometry.low), np.array(outcome.geometry.high)
-    low, high = low, high
+    low, high = drawn_box(outcome.geometry)
+    pose = pose_of(outcome.geometry)
     found = shade(outcome, lens)
-    view = fitted(low, high, width, height, _MARGINS)
+    view = fitted(low, high, width, height, _MARGINS, pose)
     pixels = renderer.draw(outcome, lens, found, view, theme)
     figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
     canvas = FigureCanvasAgg(figure)
@@ -37,15 +39,8 @@ def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: in
         backdrop = figure.add_axes((0, 0, 1, 1))
         backdrop.imshow(pixels, extent=(corners[0, 0], corners[1, 0], corners[0, 1], corners[1, 1]), aspect="auto")
         backdrop.set_axis_off()
-        ends = view.pixels(np.array([low, high]))
-        left, right = ends[:, 0] / width
-        bottom, top = 1 - ends[:, 1] / height
-        scale = figure.add_axes((left, bottom - 12 / height, right - left, top - bottom + 12 / height))
-        scale.patch.set_alpha(0)
-        scale.spines["left"].set_visible(False)
-        scale.set_xlim(low[0] * 1000, high[0] * 1000)
-        scale.set_yticks([])
-        scale.set_xlabel("mm")
+        if pose is None:
+            _scale(figure, view, low, high, width, height)
         figure.text(16 / width, 1 - 26 / height, f"{outcome.case.document.title}: {lens.lower()}", fontsize=11,
                     fontweight="bold", color=theme.ink)  # fmt: skip
         if found is not None:
@@ -57,3 +52,16 @@ def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: in
             bar.set_title(found.title.replace(", ", "\n"), fontsize=8.5, loc="right", color=theme.quiet)
         canvas.draw()  # type: ignore[no-untyped-call]
     return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
+
+
+def _scale(figure: Figure, view: View, low: Floats, high: Floats, width: int, height: int) -> None:
+    """Draw a scale in mm under a body that is drawn flat."""
+    ends = view.pixels(np.array([low, high]))
+    left, right = ends[:, 0] / width
+    bottom, top = 1 - ends[:, 1] / height
+    scale = figure.add_axes((left, bottom - 12 / height, right - left, top - bottom + 12 / height))
+    scale.patch.set_alpha(0)
+    scale.spines["left"].set_visible(False)
+    scale.set_xlim(low[0] * 1000, high[0] * 1000)
+    scale.set_yticks([])
+    scale.set_xlabel("mm")

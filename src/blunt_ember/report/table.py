@@ -116,7 +116,7 @@ def basis(outcome: Outcome) -> str:
     """Say what every heat flow of an outcome is for."""
     if outcome.geometry is None:
         return ""
-    return "for the full turn" if outcome.geometry.depth is None else f"for {number(outcome.geometry.depth)} m depth"
+    return outcome.case.document.body.heat_basis
 
 
 def aligned(rows: Sequence[Sequence[str]]) -> list[str]:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.fem.problem import Exchange, Problem
+from blunt_ember.geometry.regions import Geometry, outer_surfaces
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.reference.series import Side
 
@@ -41,9 +42,9 @@ def side_of(surface: str, problem: Problem) -> Side:
     return Side(flux=exchange.flux, h=exchange.h, fluid=exchange.fluid if exchange.h else 0.0)
 
 
-def passing_heat(geometry: SectionGeometry, problem: Problem) -> set[str]:
+def passing_heat(geometry: Geometry, problem: Problem) -> set[str]:
     """Return the outer surfaces through which heat may pass."""
-    return {surface.name for surface in geometry.outer_surfaces if side_of(surface.name, problem) != Side()}
+    return {surface.name for surface in outer_surfaces(geometry) if side_of(surface.name, problem) != Side()}
 
 
 def crossings_of(order: list[int], geometry: SectionGeometry) -> dict[str, float]:

@@ -1,0 +1,56 @@
+"""Rods of one piece or several."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.checks.fits.field import Floats, side_of
+from blunt_ember.fem.problem import Problem
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.reference.rod_chain import SOURCE, RodChain, RodPiece
+
+
+@dataclass(frozen=True)
+class RodField:
+    """A chain of pieces under the names of the case."""
+
+    chain: RodChain
+    names: tuple[str, ...]
+    name: str = "rod"
+    source: str = SOURCE
+
+    def temperature(self, points: Floats) -> Floats:
+        """Temperature in K at ``points`` (p, 1) in m."""
+        return self.chain.temperature_at(points[:, 0])
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through an end, a side or a joint."""
+        last = len(self.names) - 1
+        for piece, name in enumerate(self.names):
+            length = self.chain.pieces[piece].length
+            into, out = self.chain.heat_along(piece, 0.0), self.chain.heat_along(piece, length)
+            if surface == f"{name}.side":
+                return out - into
+            if surface == f"{name}.start" and piece == 0:
+                return into
+            if surface == f"{name}.end" and piece == last:
+                return -out
+            if piece < last and surface == f"{name}|{self.names[piece + 1]}":
+                return out
+        return float("nan")
+
+
+def rod(geometry: RodGeometry, problem: Problem) -> RodField:
+    """Fit the chain of pieces; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    names = tuple(region.name for region in geometry.regions)
+    pieces = tuple(
+        RodPiece(float(length), area, perimeter, k, side_of(f"{name}.side", problem))
+        for name, length, area, perimeter, k in zip(
+            names, np.diff(geometry.stations), geometry.space.areas, geometry.space.perimeters, problem.conductivity,
+            strict=True,
+        )
+    )  # fmt: skip
+    ends = side_of(f"{names[0]}.start", problem), side_of(f"{names[-1]}.end", problem)
+    return RodField(RodChain(pieces, *ends), names)

@@ -1,0 +1,174 @@
+"""What lies under a place of the picture: the surface there, and what is read on it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.case.display import both_scales, shown
+from blunt_ember.case.units import LENGTH, TEMPERATURE
+from blunt_ember.fem.reading import flux_at, temperature_at
+from blunt_ember.flow import Outcome
+from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.skin import Skin, skin_of
+from blunt_ember.picture.drawn import flat_segments, half_heights
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.view import View
+
+#: Pixels within which the pointer is on a surface that is drawn as a line.
+SURFACE_REACH = 7.0
+
+
+@dataclass(frozen=True)
+class _Hit:
+    """A place on the skin of a solid: the node numbers of a triangle there, their places among the nodes of all cells,
+    and the weight of each."""
+
+    nodes: Ints
+    places: Ints
+    weights: Floats
+    surface: int
+
+
+class Pointer:
+    """Finds what is under the pointer; keeps the skin of the last solid it was asked about."""
+
+    def __init__(self) -> None:
+        self._skin: tuple[Mesh, Skin] | None = None
+
+    def surface(self, outcome: Outcome, view: View, place: tuple[float, float]) -> str:
+        """Return the surface under a place of the picture in pixels, empty for none."""
+        geometry = outcome.geometry
+        if isinstance(geometry, SectionGeometry | RodGeometry):
+            return _nearest_line(geometry, view, np.array(place))
+        if outcome.mesh is None or view.pose is None:
+            return ""
+        hit = self._hit(outcome.mesh, view, np.array(place))
+        return self._skin_of(outcome.mesh).names[hit.surface] if hit is not None and hit.surface >= 0 else ""
+
+    def reading(self, outcome: Outcome, view: View, found: Shade | None, place: tuple[float, float]) -> str:
+        """Return what there is to read under a place of the picture; nothing outside the body."""
+        if outcome.mesh is None or outcome.geometry is None:
+            return ""
+        if isinstance(outcome.geometry, SolidGeometry) or view.pose is not None:
+            return self._reading_on_skin(outcome.mesh, view, found, np.array(place))
+        return _reading_in_plane(outcome, outcome.mesh, view, found, np.array(place))
+
+    def region_labels(self, outcome: Outcome, view: View) -> list[tuple[str, tuple[float, float]]]:
+        """Return the names of the regions of a solid that are seen, each with a pixel in the middle of what is seen."""
+        if outcome.mesh is None or view.pose is None:
+            return []
+        middles: dict[int, list[Floats]] = {}
+        towards = view.pose.axes[2]
+        for part in self._skin_of(outcome.mesh).parts:
+            corners = outcome.mesh.points[part.corners]
+            facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) @ towards > 0
+            for region in np.unique(part.region[facing]).tolist():
+                middles.setdefault(region, []).append(corners[facing & (part.region == region)].mean(axis=1))
+        labels = []
+        for region, found in sorted(middles.items()):
+            places = np.concatenate(found)
+            pixels = view.pixels(places)
+            nearest = np.linalg.norm(pixels - pixels.mean(axis=0), axis=1).argmin()
+            labels.append((outcome.mesh.regions[region], (float(pixels[nearest, 0]), float(pixels[nearest, 1]))))
+        return labels
+
+    def _skin_of(self, mesh: Mesh) -> Skin:
+        if self._skin is None or self._skin[0] is not mesh:
+            self._skin = (mesh, skin_of(mesh))
+        return self._skin[1]
+
+    def _hit(self, mesh: Mesh, view: View, place: Floats) -> _Hit | None:
+        best, found = -np.inf, None
+        for part in self._skin_of(mesh).parts:
+            drawn = [(p[0], p[i], p[i + 1]) for p in FAMILIES[part.family].drawn for i in range(1, len(p) - 1)]
+            local = np.array(drawn)
+            triangles = part.nodes[:, local].reshape(-1, 3)
+            corners = view.pixels(mesh.points[triangles].reshape(-1, 3)).reshape(-1, 3, 2)
+            weights = _barycentric(corners, place)
+            inside = np.flatnonzero((weights >= -1e-9).all(axis=1))
+            if not len(inside):
+                continue
+            near = (view.nearness(mesh.points[triangles[inside]].reshape(-1, 3)).reshape(-1, 3) * weights[inside]).sum(
+                axis=1
+            )
+            first = inside[near.argmax()]
+            if near.max() > best:
+                best = float(near.max())
+                places = part.places[:, local].reshape(-1, 3)[first]
+                found = _Hit(triangles[first], places, weights[first], int(part.surface[first // len(local)]))
+        return found
+
+    def _reading_on_skin(self, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
+        hit = self._hit(mesh, view, place)
+        if hit is None:
+            return ""
+        where = _where(hit.weights @ mesh.points[hit.nodes])
+        if found is None:
+            return where
+        value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
+        return f"{where}\n{_said(value, found)}"
+
+
+def _barycentric(corners: Floats, place: Floats) -> Floats:
+    """Return the weights (t, 3) of a place in triangles (t, 3, 2) that face the eye; −1 in those that do not."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    u, v, w = b - a, c - a, place - a
+    area = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]  # pixel rows count downward, so what faces the eye has less than zero
+    facing = area < -1e-9
+    scale = np.where(facing, area, -1.0)
+    second = (w[:, 0] * v[:, 1] - w[:, 1] * v[:, 0]) / scale
+    third = (u[:, 0] * w[:, 1] - u[:, 1] * w[:, 0]) / scale
+    weights = np.column_stack([1 - second - third, second, third])
+    weights[~facing] = -1.0
+    return weights
+
+
+def _nearest_line(geometry: SectionGeometry | RodGeometry, view: View, place: Floats) -> str:
+    best, name = SURFACE_REACH, ""
+    for surface, segments in flat_segments(geometry).items():
+        ends = view.pixels(segments.reshape(-1, 2)).reshape(-1, 2, 2)
+        along = ends[:, 1] - ends[:, 0]
+        square = np.maximum((along**2).sum(axis=1), 1e-12)
+        share = np.clip(((place - ends[:, 0]) * along).sum(axis=1) / square, 0, 1)
+        distance = float(np.linalg.norm(ends[:, 0] + share[:, None] * along - place, axis=1).min())
+        if distance < best:
+            best, name = distance, surface
+    return name
+
+
+def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
+    point = view.metres(place[None])
+    geometry = outcome.geometry
+    if isinstance(geometry, RodGeometry):
+        piece = geometry.owner_at(point[:, :1])[0]
+        if piece < 0 or abs(point[0, 1]) > half_heights(geometry)[piece]:
+            return ""
+        point = point[:, :1]
+    assert geometry is not None
+    if geometry.owner_at(point)[0] < 0:
+        return ""
+    where = _where(point[0])
+    if outcome.solution is None or outcome.problem is None:
+        return where
+    if found is not None and found.kind != TEMPERATURE:
+        flux = flux_at(mesh, outcome.solution.temperature, np.array(outcome.problem.conductivity), point)[0]
+        return f"{where}\n{_said(float(np.linalg.norm(flux)), found)}"
+    value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
+    return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2))}"
+
+
+def _where(point: Floats) -> str:
+    return ", ".join(
+        f"{letter} {shown(value, LENGTH, 4)}" for letter, value in zip("xyz", point.tolist(), strict=False)
+    )
+
+
+def _said(value: float, found: Shade) -> str:
+    return both_scales(round(value, 2)) if found.kind == TEMPERATURE else shown(value, found.kind)

@@ -1,0 +1,103 @@
+"""Symmetric linear systems: factorised, or by conjugate gradients with algebraic multigrid where that is faster."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyamg
+from pyamg.relaxation.relaxation import gauss_seidel
+from scipy.sparse import csr_array, csr_matrix
+from scipy.sparse.linalg import LinearOperator, splu
+
+from blunt_ember.errors import SolverError
+from blunt_ember.mesh.mesh import Floats
+
+Correction = Callable[[Floats], Floats]
+
+#: Unknowns of a solid above which multigrid is faster; factors of a plane stay thin, so there it never is.
+MULTIGRID_NODES = 4_000
+#: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
+RUN_TOLERANCE = 1e-7
+RUN_STEPS = 400
+#: Corrections with one preparation: the first, and those that take the residual down to round-off.
+CORRECTIONS = 3
+ENOUGH = 1e-13
+
+
+def solve_corrected(
+    matrix: csr_array, residual: Callable[[Floats], Floats], coarse: Callable[[], csr_array | None], dimension: int
+) -> tuple[Floats, str]:
+    """Return the x (n,) at which ``residual`` (n,) → (n,) vanishes, and how it was found.
+
+    ``matrix`` (n, n) is minus the derivative of the residual, ``coarse`` gives the matrix (n, c) from a coarser space
+    to it, if there is one. Raises :class:`SolverError` when it is singular or the iteration does not get there.
+    """
+    count = matrix.shape[0]
+    multigrid = dimension > 2 and count > MULTIGRID_NODES
+    correct = _multigrid(matrix, coarse()) if multigrid else _factorised(matrix)
+    x = np.zeros(count)
+    left = residual(x)
+    first = best = float(np.linalg.norm(left))
+    for _ in range(CORRECTIONS):
+        x = x + correct(left)
+        left = residual(x)
+        size = float(np.linalg.norm(left))
+        if size <= ENOUGH * first or (not multigrid and size > best / 4):
+            break
+        best = size
+    if not np.isfinite(x).all():
+        raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
+    if multigrid and size > 1e-9 * first:
+        what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
+        raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
+    return x, "conjugate gradients with multigrid" if multigrid else "direct"
+
+
+def _factorised(matrix: csr_array) -> Correction:
+    try:
+        factors = splu(
+            matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+        )
+    except (RuntimeError, MemoryError) as error:
+        raise SolverError(f"the equations have no single solution ({error})") from error
+
+    def correct(left: Floats) -> Floats:
+        result: Floats = factors.solve(left)
+        return result
+
+    return correct
+
+
+def _multigrid(matrix: csr_array, coarse: csr_array | None) -> Correction:
+    fine = csr_matrix(matrix)
+    precondition = _two_levels(fine, csr_matrix(coarse)) if coarse is not None else _aggregated(fine)
+    operator = LinearOperator(fine.shape, matvec=precondition, dtype=float)
+
+    def correct(left: Floats) -> Floats:
+        result, _ = pyamg.krylov.cg(fine, left, tol=RUN_TOLERANCE, maxiter=RUN_STEPS, M=operator)
+        return np.asarray(result)
+
+    return correct
+
+
+def _aggregated(matrix: csr_matrix) -> Correction:
+    """One cycle of algebraic multigrid by smoothed aggregation."""
+    cycle = pyamg.smoothed_aggregation_solver(matrix).aspreconditioner(cycle="V")
+    return lambda left: np.asarray(cycle @ left)
+
+
+def _two_levels(fine: csr_matrix, up: csr_matrix) -> Correction:
+    """Smooth on all nodes, correct on the corners of the cells, smooth back."""
+    down = up.T.tocsr()
+    on_corners = _aggregated((down @ fine @ up).tocsr())
+
+    def cycle(left: Floats) -> Floats:
+        left = np.asarray(left, dtype=float).ravel()
+        x = np.zeros_like(left)
+        gauss_seidel(fine, x, left, sweep="forward")
+        x += up @ on_corners(down @ (left - fine @ x))
+        gauss_seidel(fine, x, left, sweep="backward")
+        return x
+
+    return cycle

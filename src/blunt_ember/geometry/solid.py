@@ -1,0 +1,360 @@
+"""The geometry of stacked and turned solids: a plan cut into columns, swept through stations.
+
+Outlines of all regions are laid over each other in the plan, whatever their level. Each face of the plan is a column
+that holds one region, or nothing, between every two stations; where that changes there is a surface. Sides of the plan
+keep their names (of a stacked body ``front`` and ``back`` in y), what bounds a column below and above is its ``bottom``
+and ``top``, what bounds a turn of less than 360° its ``first cut`` and ``last cut``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from blunt_ember.case.bodies import Stacked, TurnedSolid
+from blunt_ember.case.regions import AnyRegion
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.arrangement import VOID, Arrangement, Pieces, bounded, split_outlines
+from blunt_ember.geometry.curves import Flags, Floats, Ints
+from blunt_ember.geometry.path import Path, Round, Upward
+from blunt_ember.geometry.placing import box_of, placed
+from blunt_ember.geometry.primitives import Shape
+from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.section import (
+    SectionGeometry,
+    SectionSurface,
+    reach,
+    require_right_of_axis,
+    side_name,
+    straight_pieces,
+)
+from blunt_ember.geometry.space import Plane, Solid
+
+#: What the sides of a rectangle are called when it is looked down on, and what closes a sweep at its two ends.
+_PLAN_SIDES = {"bottom": "front", "top": "back"}
+_ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
+#: Outlines that meet at less than this are drawn as one smooth surface, radians.
+_SMOOTH = 0.35
+_LINE_SAMPLES = 801
+
+
+@dataclass(frozen=True)
+class SolidGeometry:
+    """A plan whose regions are columns, the path it is swept along, and what each column holds between stations.
+
+    ``holds`` (c, s − 1) is the region of column c behind each station, ``VOID`` for nothing. ``sides`` names the
+    surface that the edges of a surface of the plan sweep behind a station, ``ends`` the one that a column has at a
+    station. ``creases`` (n, 2, 3) in m are the edges of the body as straight lines, ``stated`` the regions of the plan.
+    """
+
+    plan: SectionGeometry
+    path: Path
+    regions: tuple[Region, ...]
+    holds: Ints
+    surfaces: Mapping[str, Surface]
+    sides: Mapping[tuple[str, int], str]
+    ends: Mapping[tuple[int, int], str]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    volume: float
+    creases: Floats = field(repr=False, compare=False)
+    stated: Mapping[str, AnyRegion] = field(repr=False, compare=False)
+    space: Solid = field(default_factory=Solid)
+
+    def owner_at(self, points: Floats) -> Ints:
+        """Return the region each of ``points`` (p, 3) in m lies in, ``VOID`` where there is none."""
+        plan, along = self.path.plan_of(points)
+        column = self.plan.owner_at(plan)
+        slab = np.searchsorted(self.path.stations, along, side="right") - 1
+        inside = (column != VOID) & (slab >= 0) & (slab < self.holds.shape[1])
+        owner = np.full(len(points), VOID, dtype=np.int64)
+        owner[inside] = self.holds[column[inside], slab[inside]]
+        return owner
+
+    def cuts(self, start: Floats, end: Floats) -> Floats:
+        """Return the shares, in order, at which a straight line from ``start`` to ``end`` (3,) enters a region."""
+        share = (np.arange(_LINE_SAMPLES) + 0.5) / _LINE_SAMPLES
+
+        def owner(at: Floats) -> Ints:
+            return self.owner_at(start + at[:, None] * (end - start))
+
+        found = owner(share)
+        change = np.flatnonzero(found[1:] != found[:-1])
+        low, high, before = share[change], share[change + 1], found[change]
+        for _ in range(45):
+            middle = (low + high) / 2
+            same = owner(middle) == before
+            low, high = np.where(same, middle, low), np.where(same, high, middle)
+        return (low + high) / 2
+
+
+def stacked_geometry(body: Stacked) -> SolidGeometry:
+    """Place, pile, cut and name; raise :class:`CaseError` for a region nothing is left of."""
+    spans = [
+        entry.z
+        for region in body.regions.values()
+        for entry in ([region] if region.levels is None else region.levels.values())
+    ]
+    heights = np.array([[place.si for place in span] for span in spans if span is not None])
+    stations = _merged(heights.ravel(), 1e-9 * float(np.ptp(heights)))
+    middle = (stations[:-1] + stations[1:]) / 2
+    reaches = (heights[:, :1] < middle) & (middle < heights[:, 1:])
+    plan_of = [place for place, region in enumerate(body.regions.values()) for _ in (region.levels or [region.z])]
+    return _swept(body, plan_of, reaches, Upward(stations))
+
+
+def turned_solid_geometry(body: TurnedSolid) -> SolidGeometry:
+    """Place, cut, turn and name; raise :class:`CaseError` for a region that crosses the axis or has nothing left."""
+    path = Round(np.array([0.0, min(body.angle.si, 2 * np.pi)]))
+    count = len(body.regions)
+    return _swept(body, list(range(count)), np.ones((count, 1), dtype=bool), path)
+
+
+@dataclass(frozen=True)
+class _Holding:
+    """Tells the last region that holds each place of the plan behind each station, (p, slabs), void ones too."""
+
+    shapes: Sequence[Sequence[Shape]]
+    plan_of: Sequence[int]
+    reaches: Flags
+
+    def __call__(self, points: Floats) -> Ints:
+        within = [_inside(pieces, points) for pieces in self.shapes]
+        found = np.full((len(points), self.reaches.shape[1]), VOID, dtype=np.int64)
+        for region, place in enumerate(self.plan_of):
+            found[within[place][:, None] & self.reaches[region]] = region
+        return found
+
+
+@dataclass(frozen=True)
+class _Columns:
+    """Tells which column of the plan places lie in."""
+
+    held: _Holding
+    numbers: Mapping[bytes, int]
+
+    def __call__(self, points: Floats) -> Ints:
+        rows, which = np.unique(self.held(points), axis=0, return_inverse=True)
+        numbers = np.array([self.numbers.get(row.tobytes(), VOID) for row in rows], dtype=np.int64)
+        return numbers[which.reshape(-1)]
+
+
+def _merged(values: Floats, tolerance: float) -> Floats:
+    ordered = np.unique(values)
+    return ordered[np.concatenate([[True], np.diff(ordered) > tolerance])]
+
+
+def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path: Path) -> SolidGeometry:
+    """Cut the plan into columns and name what bounds them.
+
+    ``plan_of`` is the region of the plan that each region of the body stands on, ``reaches`` (regions, slabs) tells
+    behind which stations it stands.
+    """
+    shapes = placed(body.regions)
+    boxes = [box_of(pieces) for pieces in shapes]
+    fillings = body.fillings
+    regions = tuple(
+        Region(name, boxes[place], filling.void)
+        for (name, filling), place in zip(fillings.items(), plan_of, strict=True)
+    )
+    corners = np.array(boxes)
+    extent = float((corners[:, 2:].max(axis=0) - corners[:, :2].min(axis=0)).max())
+    if isinstance(path, Round):
+        require_right_of_axis(regions, extent)
+
+    held = _Holding(shapes, plan_of, reaches)
+    pieces = split_outlines(shapes, extent)
+    voids = [index for index, region in enumerate(regions) if region.void]
+    stated, column = _columns(np.concatenate([held(pieces.beside_left), held(pieces.beside_right)]), voids)
+    holds = np.where(np.isin(stated, voids), VOID, stated)
+    _require_something_left(regions, holds, [filling.path[:-1] for filling in fillings.values()])
+    plan = _plan(pieces, column, stated, held)
+    names = _Names(regions, plan_of, list(body.regions), plan, stated, holds, path)
+    low, high = _box(plan.arrangement, path)
+    amount = _column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
+    volume = float(amount @ ((holds != VOID) @ np.diff(path.stations)))
+    return SolidGeometry(
+        plan, path, regions, holds, names.surfaces(), names.sides, names.ends, low, high, volume,
+        _creases(plan.arrangement, holds, path), body.regions,
+    )  # fmt: skip
+
+
+def _inside(pieces: Sequence[Shape], points: Floats) -> Flags:
+    inside = np.zeros(len(points), dtype=bool)
+    for piece in pieces:
+        inside |= piece.contains(points)
+    return inside
+
+
+def _columns(rows: Ints, voids: list[int]) -> tuple[Ints, Ints]:
+    """Number the different columns, (c, slabs); return them and the column of each row, ``VOID`` for an empty one."""
+    stated, column = np.unique(rows, axis=0, return_inverse=True)
+    empty = (np.isin(stated, voids) | (stated == VOID)).all(axis=1)
+    number = np.where(empty, VOID, np.cumsum(~empty) - 1)
+    return stated[~empty], number[column.reshape(-1)]
+
+
+def _plan(pieces: Pieces, column: Ints, stated: Ints, held: _Holding) -> SectionGeometry:
+    """Make the plan a section of its own: columns are its regions, and edges alike in all respects one surface."""
+    count = len(pieces.start)
+    arrangement = bounded(pieces, column[:count], column[count:])
+    owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(stated)})
+    groups: dict[Any, list[int]] = {}
+    for edge, (left, right) in enumerate(zip(arrangement.left.tolist(), arrangement.right.tolist(), strict=True)):
+        groups.setdefault((min(left, right), max(left, right), arrangement.side[edge]), []).append(edge)
+    surfaces = {}
+    for number, ((a, b, _), edges) in enumerate(groups.items()):
+        chosen = np.array(edges)
+        curves = arrangement.curves.take(chosen)
+        length = float(curves.length.sum())
+        owners = (b,) if a == VOID else (a, b)
+        surfaces[str(number)] = SectionSurface(str(number), owners, length, chosen, straight_pieces(curves), length)
+    low, high = reach(arrangement)
+    regions = tuple(Region(str(number), (low[0], low[1], high[0], high[1])) for number in range(len(stated)))
+    return SectionGeometry(Plane(1.0), regions, arrangement, surfaces, low, high, owning)
+
+
+def _require_something_left(regions: tuple[Region, ...], holds: Ints, paths: Sequence[tuple[str | int, ...]]) -> None:
+    seen = set(holds.ravel().tolist())
+    covered = [index for index, region in enumerate(regions) if index not in seen and not region.void]
+    if covered:
+        what = "nothing is left of it: later regions cover all of it, or its outline has no area; move or mend it"
+        raise CaseError(tuple(Fault(path_text(paths[index]), what) for index in covered))
+    if all(region.void for region in regions):
+        raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))
+
+
+class _Names:
+    """Names of what every edge of the plan sweeps and of what every column ends with, gathered in order."""
+
+    def __init__(
+        self,
+        regions: tuple[Region, ...],
+        plan_of: list[int],
+        plan_names: list[str],
+        plan: SectionGeometry,
+        stated: Ints,
+        holds: Ints,
+        path: Path,
+    ) -> None:
+        self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
+        self._holds, self._path = holds, path
+        self._found: dict[str, tuple[tuple[int, ...], float]] = {}
+        self.sides: dict[tuple[str, int], str] = {}
+        self.ends: dict[tuple[int, int], str] = {}
+        for group, surface in plan.surfaces.items():
+            self._name_sides(group, surface, plan.arrangement)
+        areas = _column_integral(plan.arrangement, len(holds), 1)
+        if not path.closed:
+            for column, area in enumerate(areas.tolist()):
+                self._name_ends(column, area, stated[column])
+
+    def surfaces(self) -> dict[str, Surface]:
+        """All surfaces, outer ones first, region by region in the order they were met."""
+        ordered = sorted(self._found.items(), key=lambda item: (len(item[1][0]), item[1][0]))
+        return {name: Surface(name, owners, area) for name, (owners, area) in ordered}
+
+    def _note(self, a: int, b: int, side: str, area: float) -> str:
+        """Add to the surface between two owners; ``side`` names it where one of them is nothing."""
+        owners = (max(a, b),) if VOID in (a, b) else (min(a, b), max(a, b))
+        names = [self._regions[owner].name for owner in owners]
+        name = f"{names[0]}.{side}" if len(names) == 1 else "|".join(names)
+        self._found[name] = (owners, self._found.get(name, ((), 0.0))[1] + area)
+        return name
+
+    def _name_sides(self, group: str, surface: SectionSurface, plan: Arrangement) -> None:
+        curves, stations = plan.curves.take(surface.edges), self._path.stations
+        reach = np.abs(plan.points).max() * 1e-9
+        if isinstance(self._path, Round) and np.abs([curves.start[:, 0], curves.end[:, 0]]).max() <= reach:
+            return  # the axis sweeps nothing
+        for slab in range(self._holds.shape[1]):
+            area = self._path.swept_area(curves, float(stations[slab]), float(stations[slab + 1]))
+            a = int(self._holds[surface.regions[0], slab])
+            b = int(self._holds[surface.regions[1], slab]) if len(surface.regions) > 1 else VOID
+            if a == b:
+                continue
+            side = self._side(max(a, b), plan.side[surface.edges[0]]) if VOID in (a, b) else ""
+            self.sides[group, slab] = self._note(a, b, side, area)
+
+    def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
+        if isinstance(self._path, Upward):
+            sources = [(region, _PLAN_SIDES.get(side, side)) for region, side in sources]
+        return side_name(self._plan_of[owner], sources, self._plan_names)
+
+    def _name_ends(self, column: int, area: float, stated: Ints) -> None:
+        slabs = [VOID, *self._holds[column].tolist(), VOID]
+        cutters = [VOID, *stated.tolist(), VOID]
+        for station in range(len(slabs) - 1):
+            below, above = slabs[station], slabs[station + 1]
+            if below == above:
+                continue
+            cutter = cutters[station + (1 if above == VOID else 0)]
+            # What a void leaves open is named after the void, by its own end there.
+            end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
+            by = f"{self._regions[cutter].name} " if cutter != VOID else ""
+            self.ends[column, station] = self._note(below, above, by + end, area)
+
+
+def _column_integral(plan: Arrangement, count: int, power: int) -> Floats:
+    """Return ∫ x^(power − 1) dA of every column (c,), by Green's theorem: the area in m², or its moment in m³."""
+    nodes, weights = np.polynomial.legendre.leggauss(12)
+    total = np.zeros(len(plan.curves))
+    for node, weight in zip(nodes.tolist(), weights.tolist(), strict=True):
+        share = np.full(len(plan.curves), (node + 1) / 2)
+        x, rise = plan.curves.at(share)[:, 0], plan.curves.direction(share)[:, 1] * plan.curves.length / 2
+        total += weight * x**power / power * rise
+    result = np.zeros(count)
+    for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
+        own = side != VOID
+        np.add.at(result, side[own], sign * total[own])
+    return result
+
+
+def _box(plan: Arrangement, path: Path) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    low, high = reach(plan)
+    corners = np.array([[x, y] for x in (low[0], high[0]) for y in (low[1], high[1])])
+    along = path.drawn(float(path.stations[0]), float(path.stations[-1]))
+    if isinstance(path, Round):
+        quarters = np.arange(5) * np.pi / 2
+        along = np.append(along, quarters[quarters <= path.stations[-1] + 1e-9])
+    places = path.places(np.tile(corners, (len(along), 1)), np.repeat(along, 4))
+    return tuple(places.min(axis=0).tolist()), tuple(places.max(axis=0).tolist())
+
+
+def _creases(plan: Arrangement, holds: Ints, path: Path) -> Floats:
+    """Return the edges of the body as straight lines (n, 2, 3) in m."""
+    behind = np.vstack([holds, np.full((1, holds.shape[1]), VOID)])  # the last row is what lies outside: column −1
+    left, right = behind[plan.left], behind[plan.right]
+    lines = [np.zeros((0, 2, 3))]
+    if not path.closed:
+        framed_left, framed_right = (np.pad(each, ((0, 0), (1, 1)), constant_values=VOID) for each in (left, right))
+        for station, along in enumerate(path.stations.tolist()):
+            level_left, level_right = framed_left[:, station : station + 2], framed_right[:, station : station + 2]
+            no_side = (level_left == level_right).all(axis=1)
+            no_end = (level_left[:, 0] == level_left[:, 1]) & (level_right[:, 0] == level_right[:, 1])
+            drawn = straight_pieces(plan.curves.take(~no_side & ~no_end)).reshape(-1, 2)
+            lines.append(path.places(drawn, np.full(len(drawn), along)).reshape(-1, 2, 3))
+    for slab in range(holds.shape[1]):
+        corners = plan.points[_sharp_corners(plan, left[:, slab] != right[:, slab])]
+        if isinstance(path, Round):
+            corners = corners[corners[:, 0] > 0]
+        along = path.drawn(float(path.stations[slab]), float(path.stations[slab + 1]))
+        run = path.places(np.repeat(corners, len(along), axis=0), np.tile(along, len(corners)))
+        run = run.reshape(len(corners), len(along), 3)
+        lines.append(np.stack([run[:, :-1], run[:, 1:]], axis=2).reshape(-1, 2, 3))
+    return np.concatenate(lines)
+
+
+def _sharp_corners(plan: Arrangement, active: Flags) -> Flags:
+    """Tell which corners of the plan part two smooth pieces of the ``active`` edges, (p,)."""
+    zero, one = np.zeros(len(active)), np.ones(len(active))
+    away = np.zeros_like(plan.points)
+    np.add.at(away, plan.start[active], plan.curves.direction(zero)[active])
+    np.add.at(away, plan.end[active], -plan.curves.direction(one)[active])
+    count = np.bincount(np.concatenate([plan.start[active], plan.end[active]]), minlength=len(plan.points))
+    bent = np.linalg.norm(away, axis=1) > 2 * np.sin(_SMOOTH / 2)
+    return (count > 2) | ((count > 0) & bent)

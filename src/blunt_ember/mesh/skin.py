@@ -1,0 +1,100 @@
+"""The outer skin of a solid mesh: its bounding facets with the cells they belong to and the surfaces they lie on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
+
+
+@dataclass(frozen=True)
+class SkinPart:
+    """Outer facets of one family, counter-clockwise seen from outside.
+
+    ``nodes`` (f, k) are numbers of mesh nodes, ``places`` (f, k) those of the same nodes among the nodes of all cells
+    written one after the other, ``region`` (f,) that of the cell behind, ``surface`` (f,) a place in the names, −1 for
+    none.
+    """
+
+    family: str
+    nodes: Ints
+    places: Ints
+    region: Ints
+    surface: Ints
+
+    @property
+    def corners(self) -> Ints:
+        """Numbers of the nodes at the corners, (f, 3 or 4)."""
+        return self.nodes[:, : FAMILIES[self.family].corners]
+
+
+@dataclass(frozen=True)
+class Skin:
+    """Parts by facet family, and the names of the outer surfaces."""
+
+    parts: tuple[SkinPart, ...]
+    names: tuple[str, ...]
+
+
+def facet_keys(corners: Ints, count: int) -> Ints:
+    """Return one number for each facet with ``corners`` (f, 3 or 4) among ``count`` nodes, the same from both sides."""
+    ordered = np.sort(corners, axis=1)
+    key: Ints = (ordered[:, 0] * count + ordered[:, 1]) * count + ordered[:, -1]
+    return key
+
+
+def all_facets(mesh: Mesh) -> list[SkinPart]:
+    """Return the facets of all cells, those inside the body twice, without those drawn together to a line."""
+    found: dict[str, list[tuple[Ints, Ints, Ints]]] = {}
+    start = 0
+    for block in mesh.blocks:
+        width = block.nodes.shape[1]
+        first = start + np.arange(len(block.nodes)) * width
+        for family, local in FAMILIES[block.family].facets:
+            nodes = block.nodes[:, local]
+            corners = np.sort(nodes[:, : FAMILIES[family].corners], axis=1)
+            flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= 2
+            places = first[:, None] + np.array(local)
+            found.setdefault(family, []).append((nodes[flat], places[flat], block.region[flat]))
+        start += block.nodes.size
+    parts = []
+    for family, pieces in found.items():
+        nodes, places, region = (np.concatenate(each) for each in zip(*pieces, strict=True))
+        parts.append(SkinPart(family, nodes, places, region, np.full(len(nodes), -1)))
+    return parts
+
+
+def skin_of(mesh: Mesh) -> Skin:
+    """Return the skin of a solid mesh."""
+    names = tuple(name for name, facets in mesh.surfaces.items() if facets.outer)
+    parts = []
+    for part in all_facets(mesh):
+        keys = facet_keys(part.corners, mesh.node_count)
+        _, first, count = np.unique(keys, return_index=True, return_counts=True)
+        outer = np.sort(first[count == 1])
+        surface = np.full(len(outer), -1)
+        for number, name in enumerate(names):
+            blocks = [block for block in mesh.surfaces[name].blocks if block.family == part.family]
+            own = [facet_keys(_corners(block), mesh.node_count) for block in blocks]
+            if own:
+                surface[np.isin(keys[outer], np.concatenate(own))] = number
+        parts.append(SkinPart(part.family, part.nodes[outer], part.places[outer], part.region[outer], surface))
+    return Skin(tuple(parts), names)
+
+
+def _corners(block: FacetBlock) -> Ints:
+    return block.nodes[:, : FAMILIES[block.family].corners]
+
+
+def normals(part: SkinPart, points: Floats) -> Floats:
+    """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet."""
+    family = FAMILIES[part.family]
+    # Just inside the facet, as one that is drawn together about an axis has no normal there.
+    at = family.middle + 0.98 * (family.nodes - family.middle)
+    slopes = np.einsum("qki,fkj->fqij", family.gradients(at), points[part.nodes])
+    cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
+    result: Floats = cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)
+    return result

@@ -1,0 +1,44 @@
+"""How a solid is turned towards the eye."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+#: Nearest to straight up or down that the eye may go, radians.
+_STEEPEST = np.pi / 2 - 1e-3
+
+
+@dataclass(frozen=True)
+class Pose:
+    """The eye looks at the body from ``around`` the upright axis and ``above`` the level, both radians.
+
+    ``upright`` is the axis that points up in the picture, 1 for y and 2 for z.
+    """
+
+    around: float
+    above: float
+    upright: int
+
+    @property
+    def axes(self) -> Floats:
+        """Unit vectors (3, 3) to the right, up, and towards the eye."""
+        ca, sa, ce, se = np.cos(self.around), np.sin(self.around), np.cos(self.above), np.sin(self.above)
+        right, up, towards = [-sa, ca, 0.0], [-se * ca, -se * sa, ce], [ce * ca, ce * sa, se]
+        axes = np.array([right, up, towards])
+        # Rolled round so that the third axis is the upright one: the order of the axes stays right-handed.
+        return np.roll(axes, self.upright - 2, axis=1)
+
+    def turned(self, around: float, above: float) -> Pose:
+        """Return the pose with the eye moved by so many radians."""
+        return replace(
+            self, around=self.around + around, above=float(np.clip(self.above + above, -_STEEPEST, _STEEPEST))
+        )
+
+
+def first_pose(upright: int) -> Pose:
+    """Return the pose a body is first seen in: from the front, a little from the right and from above."""
+    return Pose(-np.pi / 3 if upright == 2 else np.pi / 6, np.radians(24), upright)

@@ -1,0 +1,135 @@
+"""Solids as they are drawn: their skin in soft light, its edges, and the surfaces that are pointed at."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk
+from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkRenderingCore import vtkActor
+
+from blunt_ember.flow import Outcome
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.skin import Skin, SkinPart, normals, skin_of
+from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+class SolidScene:
+    """What draws one outcome through one lens; kept while only the eye moves."""
+
+    def __init__(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> None:
+        self._shown = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
+        self._theme, self._ratio = theme, ratio
+        self._mesh, self._skin = outcome.mesh, Skin((), ())
+        self._actors: list[vtkActor] = []
+        if outcome.mesh is not None:
+            self._skin = skin_of(outcome.mesh)
+            for part in self._skin.parts:
+                self._actors.append(self._filled(outcome, outcome.mesh, part, found))
+                if lens == "Mesh":
+                    self._actors.append(_edges(outcome.mesh, part, theme, ratio))
+        if isinstance(outcome.geometry, SolidGeometry):
+            self._actors.append(_creases(outcome.geometry.creases, theme, ratio))
+
+    def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
+        """Tell whether this is already what is asked for."""
+        asked = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
+        return ratio == self._ratio and all(one is other for one, other in zip(asked, self._shown, strict=True))
+
+    def actors(self, lit: Collection[str]) -> list[vtkActor]:
+        """Return everything to draw, with the ``lit`` surfaces marked."""
+        if self._mesh is None or not lit:
+            return self._actors
+        numbers = [number for number, name in enumerate(self._skin.names) if name in lit]
+        marked = []
+        for part in self._skin.parts:
+            chosen = np.isin(part.surface, numbers)
+            if chosen.any():
+                marked.append(self._marked(self._mesh, part, chosen))
+        return [*self._actors, *marked]
+
+    def _filled(self, outcome: Outcome, mesh: Mesh, part: SkinPart, found: Shade | None) -> vtkActor:
+        surface = _surface(mesh, part)
+        if found is None:
+            colours = np.repeat(region_colours(outcome, self._theme)[part.region], part.nodes.shape[1], axis=0)
+            surface.GetPointData().SetScalars(numpy_to_vtk(colours, deep=True))
+        else:
+            values = np.concatenate([block.ravel() for block in found.values])[part.places]
+            surface.GetPointData().SetScalars(numpy_to_vtk(values.ravel(), deep=True))
+        actor = _softly_lit(plain_actor(surface))
+        if found is not None:
+            colour_by_values(actor, found.low, found.high)
+        return actor
+
+    def _marked(self, mesh: Mesh, part: SkinPart, chosen: NDArray[np.bool_]) -> vtkActor:
+        own = SkinPart(part.family, part.nodes[chosen], part.places[chosen], part.region[chosen], part.surface[chosen])
+        actor = plain_actor(_surface(mesh, own), self._theme.ember)
+        actor.GetProperty().SetOpacity(0.55)
+        _in_front(actor, 2.0)
+        return actor
+
+
+def _surface(mesh: Mesh, part: SkinPart) -> vtkPolyData:
+    """Facets as linear pieces over nodes of their own, with the normals of the true surface."""
+    drawn = np.array(FAMILIES[part.family].drawn)
+    count = part.nodes.shape[1]
+    first = np.arange(len(part.nodes)) * count
+    pieces = (first[:, None, None] + drawn).reshape(-1, drawn.shape[1])
+    data = poly_data(mesh.points[part.nodes].reshape(-1, 3), polygons=pieces)
+    data.GetPointData().SetNormals(numpy_to_vtk(normals(part, mesh.points).reshape(-1, 3), deep=True))
+    return data
+
+
+def _softly_lit(actor: vtkActor) -> vtkActor:
+    """Weak light, so that colours keep their meaning."""
+    look = actor.GetProperty()
+    look.LightingOn()
+    look.SetInterpolationToGouraud()
+    look.SetAmbient(0.7)
+    look.SetDiffuse(0.34)
+    look.SetSpecular(0.0)
+    mapper = actor.GetMapper()
+    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(1.5, 8.0)  # behind the lines that lie on it
+    return actor
+
+
+def _in_front(actor: vtkActor, steps: float) -> None:
+    """Let an actor win where it lies on another."""
+    mapper = actor.GetMapper()
+    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(0.0, -steps)
+    mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -steps * 2)
+
+
+def _edges(mesh: Mesh, part: SkinPart, theme: Theme, ratio: float) -> vtkActor:
+    corners = part.corners.shape[1]
+    following = np.roll(np.arange(corners), -1)
+    ends = [part.nodes[:, :corners], part.nodes[:, following]]
+    if part.nodes.shape[1] > corners:
+        middle = part.nodes[:, corners : 2 * corners]
+        halves = [np.stack([ends[0], middle], axis=-1), np.stack([middle, ends[1]], axis=-1)]
+    else:
+        halves = [np.stack(ends, axis=-1)]
+    lines = np.unique(np.sort(np.concatenate([half.reshape(-1, 2) for half in halves]), axis=1), axis=0)
+    used, compact = np.unique(lines, return_inverse=True)
+    actor = line_actor(poly_data(mesh.points[used], lines=compact.reshape(-1, 2)), theme.ink, 0.8 * ratio)
+    actor.GetProperty().SetOpacity(0.5)
+    _in_front(actor, 4.0)
+    return actor
+
+
+def _creases(lines: Floats, theme: Theme, ratio: float) -> vtkActor:
+    ends = lines.reshape(-1, 3)
+    actor = line_actor(poly_data(ends, lines=np.arange(len(ends)).reshape(-1, 2)), theme.ink, 1.4 * ratio)
+    _in_front(actor, 6.0)
+    return actor

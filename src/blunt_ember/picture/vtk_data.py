@@ -1,0 +1,86 @@
+"""Points, polygons and lines handed to VTK."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
+from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
+
+from blunt_ember.flow import Outcome
+from blunt_ember.picture.palette import Theme, rgb, temperature_map
+
+Floats = NDArray[np.float64]
+
+
+def poly_data(
+    points: Floats,
+    polygons: NDArray[np.int64] | None = None,
+    lines: NDArray[np.int64] | None = None,
+    level: float = 0.0,
+) -> vtkPolyData:
+    """Return places (n, 2) at a ``level``, or in space (n, 3), with polygons (m, k) and lines (m, 2) between them."""
+    if points.shape[1] == 2:
+        points = np.column_stack([points, np.full(len(points), level)])
+    data = vtkPolyData()
+    places = vtkPoints()
+    places.SetData(numpy_to_vtk(points, deep=True))
+    data.SetPoints(places)
+    if polygons is not None:
+        data.SetPolys(_cell_array(polygons))
+    if lines is not None:
+        data.SetLines(_cell_array(lines))
+    return data
+
+
+def _cell_array(nodes: NDArray[np.int64]) -> vtkCellArray:
+    cells = vtkCellArray()
+    offsets = np.arange(0, nodes.size + 1, nodes.shape[1])
+    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(nodes.ravel().copy(), deep=True))
+    return cells
+
+
+def plain_actor(data: vtkPolyData, colour: str | None = None) -> vtkActor:
+    """Return an actor without lighting, in one colour or by its scalars."""
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputData(data)
+    actor = vtkActor()
+    actor.SetMapper(mapper)
+    actor.GetProperty().LightingOff()
+    if colour is not None:
+        mapper.ScalarVisibilityOff()
+        actor.GetProperty().SetColor(*rgb(colour))
+    return actor
+
+
+def line_actor(data: vtkPolyData, colour: str, width: float, level: float = 0.0) -> vtkActor:
+    """Return an actor of lines ``width`` pixels wide, a little nearer to the eye by ``level``."""
+    actor = plain_actor(data, colour)
+    actor.GetProperty().SetLineWidth(width)
+    actor.SetPosition(0.0, 0.0, level)
+    return actor
+
+
+def colour_by_values(actor: vtkActor, low: float, high: float) -> None:
+    """Colour an actor by its scalars over a range, with the map of temperatures."""
+    table = vtkLookupTable()
+    colours = temperature_map()
+    table.SetNumberOfTableValues(len(colours))
+    for place, colour in enumerate(colours.tolist()):
+        table.SetTableValue(place, [*colour, 1.0])
+    mapper = actor.GetMapper()
+    mapper.SetLookupTable(table)
+    mapper.SetScalarRange(low, high)
+    mapper.InterpolateScalarsBeforeMappingOn()
+
+
+def region_colours(outcome: Outcome, theme: Theme) -> NDArray[np.uint8]:
+    """Return the tint of every region by its material, (r, 3) bytes."""
+    assert outcome.mesh is not None
+    document = outcome.case.document
+    order, fillings = list(document.materials), document.body.fillings
+    materials = [fillings[name].material if name in fillings else None for name in outcome.mesh.regions]
+    tints = [theme.tints[order.index(m) % len(theme.tints)] if m is not None else theme.field for m in materials]
+    return (np.array([rgb(tint) for tint in tints]) * 255).astype(np.uint8)

@@ -1,0 +1,108 @@
+"""A chain of straight pieces with heat through their sides, even across: each piece's own waves, joined at the ends.
+
+Source: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Transfer*, 6th ed. (2007), sec. 3.6.1–3.6.2:
+d²T/dx² = P (h (T − T_fluid) − q)/(k A), with the end conditions of table 3.4; pieces joined by equal temperature and
+heat flow.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.series import Side
+
+Floats = NDArray[np.float64]
+SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
+
+
+@dataclass(frozen=True)
+class RodPiece:
+    """A piece of ``length`` m, ``area`` m², ``perimeter`` m and ``k`` W/(m K) with what its side meets."""
+
+    length: float
+    area: float
+    perimeter: float
+    k: float
+    side: Side
+
+    @property
+    def m(self) -> float:
+        """Fin parameter √(h P/(k A)) in 1/m; 0 for a side without film."""
+        return float(np.sqrt(self.side.h * self.perimeter / (self.k * self.area)))
+
+    def terms(self, x: float) -> tuple[Floats, Floats, float, float]:
+        """Return T and dT/dx at ``x`` as factors (2,) of the two free constants, and the parts free of them."""
+        if self.m > 0:
+            waves = np.array([np.exp(-self.m * x), np.exp(-self.m * (self.length - x))])
+            return waves, self.m * waves * [-1.0, 1.0], self.side.fluid + self.side.flux / self.side.h, 0.0
+        bend = -self.side.flux * self.perimeter / (self.k * self.area)
+        return np.array([1.0, x / self.length]), np.array([0.0, 1 / self.length]), bend * x * x / 2, bend * x
+
+
+@dataclass(frozen=True)
+class RodChain:
+    """Pieces from the start to the end; ``start`` and ``end`` are what the two end faces meet."""
+
+    pieces: tuple[RodPiece, ...]
+    start: Side
+    end: Side
+
+    def __post_init__(self) -> None:
+        if not (self.start.drives or self.end.drives or any(piece.m > 0 for piece in self.pieces)):
+            raise ReferenceRefusedError("no end is held and nothing meets a fluid, so any temperature would do")
+        if any(piece.side.held is not None for piece in self.pieces):
+            raise ReferenceRefusedError("the side of a piece is held at a temperature, so heat does not flow along it")
+
+    @cached_property
+    def _constants(self) -> Floats:
+        """The two free constants of every piece, (p, 2)."""
+        count = len(self.pieces)
+        matrix, right = np.zeros((2 * count, 2 * count)), np.zeros(2 * count)
+        first, last = self.pieces[0], self.pieces[-1]
+        for row, piece, place, side, inward, x in (
+            (0, first, slice(0, 2), self.start, 1.0, 0.0),
+            (2 * count - 1, last, slice(2 * count - 2, 2 * count), self.end, -1.0, last.length),
+        ):
+            value, slope, fixed, fixed_slope = piece.terms(x)
+            if side.held is not None:
+                matrix[row, place], right[row] = value, side.held - fixed
+            else:  # heat that enters the face goes on into the piece
+                matrix[row, place] = side.h * value - inward * piece.k * slope
+                right[row] = side.flux + side.h * (side.fluid - fixed) + inward * piece.k * fixed_slope
+        for joint in range(count - 1):
+            before, after = self.pieces[joint], self.pieces[joint + 1]
+            value_a, slope_a, fixed_a, fixed_slope_a = before.terms(before.length)
+            value_b, slope_b, fixed_b, fixed_slope_b = after.terms(0.0)
+            a, b = slice(2 * joint, 2 * joint + 2), slice(2 * joint + 2, 2 * joint + 4)
+            rows = (2 * joint + 1, 2 * joint + 2)
+            matrix[rows[0], a], matrix[rows[0], b], right[rows[0]] = value_a, -value_b, fixed_b - fixed_a
+            ka, kb = before.k * before.area, after.k * after.area
+            matrix[rows[1], a], matrix[rows[1], b] = ka * slope_a, -kb * slope_b
+            right[rows[1]] = kb * fixed_slope_b - ka * fixed_slope_a
+        return np.asarray(np.linalg.solve(matrix, right)).reshape(count, 2)
+
+    def temperature_in(self, piece: int, x: float) -> float:
+        """Temperature in K at ``x`` m from the start of a piece."""
+        value, _, fixed, _ = self.pieces[piece].terms(x)
+        return float(value @ self._constants[piece] + fixed)
+
+    def heat_along(self, piece: int, x: float) -> float:
+        """Heat in W that flows from start to end at ``x`` m from the start of a piece."""
+        own = self.pieces[piece]
+        _, slope, _, fixed = own.terms(x)
+        return -own.k * own.area * float(slope @ self._constants[piece] + fixed)
+
+    def temperature_at(self, x: Floats) -> Floats:
+        """Temperature in K at ``x`` m from the start of the chain; NaN outside it."""
+        stations = np.concatenate([[0.0], np.cumsum([piece.length for piece in self.pieces])])
+        slack = 1e-9 * stations[-1]
+        place = np.clip(np.searchsorted(stations, x, side="right") - 1, 0, len(self.pieces) - 1)
+        result = np.array(
+            [self.temperature_in(p, v - stations[p]) for p, v in zip(place.tolist(), x.tolist(), strict=True)]
+        )
+        return np.where((x >= -slack) & (x <= stations[-1] + slack), result, np.nan)
