@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QLabel, QLineEdit, QToolButton, QWidget
+from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QLabel, QLineEdit, QToolButton, QToolTip, QWidget
 
 from blunt_ember.desk.sheet_parts import Entry
+
+
+#: Pixels that a word may take in the sheet; a longer one is cut in its middle.
+LONGEST_WORD = 286
 
 
 class EntryField(QLineEdit):
@@ -154,7 +158,15 @@ class WordButton(QToolButton):
         """The text and a hair around it."""
         self.ensurePolished()
         text = self.fontMetrics().size(Qt.TextFlag.TextSingleLine, self.text())
-        return QSize(text.width() + 6, text.height() + 5)
+        return QSize(min(text.width() + 6, LONGEST_WORD), text.height() + 5)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Say a word that is too long to be shown whole when it is pointed at."""
+        if event is not None and event.type() == QEvent.Type.ToolTip and not self.toolTip():
+            if self.fontMetrics().horizontalAdvance(self.text()) + 6 > LONGEST_WORD:
+                QToolTip.showText(QCursor.pos(), self.text(), self)
+            return True
+        return super().event(event)
 
     def minimumSizeHint(self) -> QSize:
         """The same as wished for."""
