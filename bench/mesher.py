@@ -9,7 +9,7 @@ from pydantic import TypeAdapter
 from scipy.spatial import Delaunay
 
 from blunt_ember.case.bodies import Body
-from blunt_ember.geometry.any_body import geometry_of
+from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.size_field import size_field
 from blunt_ember.mesh.triangles import triangulated
 

@@ -57,6 +57,41 @@ def _fail(options: argparse.Namespace, what: str, faults: list[dict[str, str]], 
     return status
 
 
+def _read(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import write_case
+    from blunt_ember.foreign_files import UnitMissingError, case_from_foreign
+
+    path = Path(options.output)
+    _require_new(path, options.force)
+    try:
+        case = case_from_foreign(Path(options.file), options.unit)
+    except UnitMissingError as error:
+        raise BluntEmberError(f"{error} (--unit mm)") from error
+    write_case(case, path)
+    names = ", ".join(case.document.body.fillings)
+    print(f"{path} written: {names}. State their materials and what surrounds them.")
+    return AGREED
+
+
+def _export(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import read_case
+    from blunt_ember.flow import Flow
+    from blunt_ember.foreign_files import write_foreign
+
+    path = Path(options.output)
+    _require_new(path, options.force)
+    *_, outcome = Flow().outcomes(read_case(Path(options.file)))
+    write_foreign(outcome, path)
+    known = " with its temperatures" if outcome.solution is not None and path.suffix not in (".svg", ".stl") else ""
+    print(f"{path} written{known}")
+    return AGREED
+
+
+def _require_new(path: Path, force: bool) -> None:
+    if path.exists() and not force:
+        raise BluntEmberError(f"{path} exists already; choose another name or add --force")
+
+
 def _window(options: argparse.Namespace) -> int:
     path = Path(options.file) if options.file else None
     if path is not None and not path.exists() and path.suffix != ".ember":
@@ -213,7 +248,22 @@ def _new_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("family", metavar="FAMILY", help="a family, as 'blunt-ember families' lists them")
     command.add_argument("--set", action="append", default=[], metavar="NAME=QUANTITY",
                          help="set a parameter, with its unit: --set \"t_brick=120 mm\"; may be repeated")  # fmt: skip
-    command.add_argument("-o", "--output", required=True, metavar="FILE", help="case file to write")
+    _output_arguments(command, "case file to write")
+
+
+def _read_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a drawing (.dxf, .svg) or a mesh (.vtu and others)")
+    command.add_argument("--unit", help="what 1 is in the file, such as mm, where it does not say")
+    _output_arguments(command, "case file to write")
+
+
+def _export_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    _output_arguments(command, ".vtu or another mesh format, .stl for a solid's skin, .svg for a section's outlines")
+
+
+def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
+    command.add_argument("-o", "--output", required=True, metavar="FILE", help=what)
     command.add_argument("--force", action="store_true", help="write over a file that exists")
 
 
@@ -228,10 +278,12 @@ _COMMANDS = {
     "families": (_families, "list the families of cases and their parameters"),
     "new": (_new, "write a case of a family to a file"),
     "solve": (_solve, "solve a case file and print its checks and heat ledger"),
+    "read": (_read, "make a case of a drawing (DXF, SVG) or of a mesh file"),
+    "export": (_export, "write the mesh with its temperatures (VTU), or the body as STL or SVG"),
     "verify": (_verify, "solve every shipped reference case, one row a check"),
     "schema": (_schema, "print the JSON Schema of the case file"),
 }
 _ARGUMENTS = {
     "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
-    "solve": _solve_arguments, "verify": _json_argument,
+    "solve": _solve_arguments, "read": _read_arguments, "export": _export_arguments, "verify": _json_argument,
 }  # fmt: skip

@@ -6,11 +6,12 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
 
-from blunt_ember.case.bodies import Body, without_materials
+from blunt_ember.case.bodies import Body, Imported, without_materials
 from blunt_ember.case.case import Case
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
@@ -24,8 +25,9 @@ from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedE
 from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Problem, open_conductivities, problem_of
 from blunt_ember.fem.steady import Solution, solve_steady
-from blunt_ember.geometry.any_body import AnyGeometry, geometry_of
 from blunt_ember.geometry.regions import outer_surfaces
+from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
@@ -92,7 +94,7 @@ class Flow:
             solved = self._solved(case, 1)
             yield replace(reached, checks=self._checks(reached, solved, None), seconds=time.perf_counter() - start)
             finer = None
-            if solved.mesh.node_count <= ESTIMATE_NODES:
+            if solved.mesh.node_count <= ESTIMATE_NODES and not isinstance(solved.geometry, ImportedGeometry):
                 finer = self._solved(case, 2)
             checks = self._checks(reached, solved, finer)
             yield replace(reached, checks=checks, final=True, seconds=time.perf_counter() - start)
@@ -173,7 +175,7 @@ class Flow:
 
     def _geometry(self, case: Case) -> AnyGeometry:
         body = case.document.body
-        return self._cached("geometry", self._body_key(case), lambda: geometry_of(body))
+        return self._cached("geometry", self._body_key(case), lambda: geometry_of(body, case.folder))
 
     def _mesh(self, case: Case, refinement: int) -> Mesh:
         document = case.document
@@ -198,7 +200,9 @@ class Flow:
         return self._cached("problem", content_hash(self._hash(mesh), said), lambda: problem_of(document, mesh))
 
     def _body_key(self, case: Case) -> str:
-        return self._hash(case.document.body, _shape_hash)
+        body = case.document.body
+        key = self._hash(body, _shape_hash)
+        return key if not isinstance(body, Imported) else content_hash(key, _stamp(Path(case.folder) / body.file))
 
     def _hash(self, value: Any, of: Callable[[Any], str] = content_hash) -> str:
         if id(value) not in self._hashed:
@@ -216,6 +220,15 @@ class Flow:
         self._kept.move_to_end(place)
         result: Step = self._kept[place]
         return result
+
+
+def _stamp(path: Path) -> tuple[str, int, int]:
+    """What changes when a file does: a mesh that is written anew is read anew."""
+    try:
+        state = path.stat()
+    except OSError:
+        return str(path), 0, 0
+    return str(path), state.st_mtime_ns, state.st_size
 
 
 def _shape_hash(body: Body) -> str:

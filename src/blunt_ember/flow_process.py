@@ -14,7 +14,7 @@ Reply = tuple[int, dict[str, Any]]
 
 
 def serve(connection: Connection) -> None:
-    """Answer requests ``(number, case data)`` until the other end is closed."""
+    """Answer requests ``(number, case data, folder of the case)`` until the other end is closed."""
     # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import SolverError
@@ -23,10 +23,10 @@ def serve(connection: Connection) -> None:
     flow = Flow()
     while True:
         try:
-            number, data = connection.recv()
+            number, data, folder = connection.recv()
         except (EOFError, OSError):
             return
-        case = case_from_data(data)
+        case = case_from_data(data, folder)
         before = None
         try:
             for outcome in flow.outcomes(case):

@@ -22,7 +22,7 @@ from blunt_ember.desk.stage import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family
-from blunt_ember.geometry.any_body import geometry_of
+from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.picture.view import fitted
 from tests.desk.conftest import field, settled, type_into
 

@@ -17,7 +17,7 @@ from blunt_ember.fem.heat_flows import surface_heat
 from blunt_ember.fem.problem import Exchange, Held, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady import solve_steady
-from blunt_ember.geometry.any_body import geometry_of
+from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh

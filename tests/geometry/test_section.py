@@ -9,8 +9,8 @@ import pytest
 
 from blunt_ember.case.bodies import Section
 from blunt_ember.errors import CaseError
-from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import geometry_of
 
 
 def section(**regions: dict[str, Any]) -> SectionGeometry:

@@ -13,10 +13,10 @@ from pydantic import TypeAdapter
 
 from blunt_ember.case.bodies import Body
 from blunt_ember.errors import CaseError
-from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.placing import placed
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import geometry_of
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 

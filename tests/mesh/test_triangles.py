@@ -13,8 +13,8 @@ from blunt_ember.case.document import MeshWish
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
-from blunt_ember.geometry.any_body import geometry_of
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.case import Case
 from blunt_ember.case.document import ASKED
 from blunt_ember.case.editing import with_surfaces_mapped
 from blunt_ember.errors import BluntEmberError
@@ -55,7 +55,7 @@ def with_body_kind(case: Case, kind: str) -> Case:
     if solid[old] != solid[kind]:
         between = "0 mm" if kind != "stacked" else f"({depth})/2"
         data = _places_mapped(data, lambda place: [*place[:2], between] if solid[kind] else place[:2])
-    return case_from_data(data)
+    return case.restated(data)
 
 
 def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]]) -> dict[str, Any]:

@@ -32,6 +32,12 @@ class Case:
     working: Mapping[str, Value]
     #: Expected values stated with a unit, by the place of their question.
     expected: Mapping[int, float]
+    #: Folder from which files are named that the case refers to; the working folder when it has none of its own.
+    folder: str = ""
+
+    def restated(self, data: dict[str, Any]) -> Case:
+        """Return the case that other data make in the same folder; raise :class:`CaseError` with every fault found."""
+        return case_from_data(data, self.folder)
 
     @property
     def names(self) -> dict[str, Value]:
@@ -39,15 +45,15 @@ class Case:
         return {**self.parameters, **self.working}
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return case_from_data, (dict(self.data),)
+        return case_from_data, (dict(self.data), self.folder)
 
 
-def case_from_text(text: str) -> Case:
+def case_from_text(text: str, folder: str = "") -> Case:
     """Read a case from JSON text; raise :class:`CaseError` with every fault found."""
     data = json_text.loads(text)
     if not isinstance(data, dict):
         raise CaseError((Fault("", 'a case is a JSON object: { "format": … }'),))
-    return case_from_data(data)
+    return case_from_data(data, folder)
 
 
 def case_to_text(case: Case) -> str:
@@ -55,7 +61,7 @@ def case_to_text(case: Case) -> str:
     return json_text.dumps(dict(case.data))
 
 
-def case_from_data(data: dict[str, Any]) -> Case:
+def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     """Read a case from JSON data; raise :class:`CaseError` with every fault found."""
     data = migrated(data)
     parameters, faults = _formulas(data, "parameters", {})
@@ -84,7 +90,7 @@ def case_from_data(data: dict[str, Any]) -> Case:
         raise CaseError(_first_causes(faults, data))
     return Case(
         MappingProxyType(data), document, MappingProxyType(parameters), MappingProxyType(working),
-        MappingProxyType(expected),
+        MappingProxyType(expected), folder,
     )  # fmt: skip
 
 

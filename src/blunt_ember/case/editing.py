@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.case import Case
 from blunt_ember.case.expressions import renamed
 from blunt_ember.case.parts import check_name
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
@@ -29,7 +29,7 @@ def value_at(data: Any, path: Path, default: Any = None) -> Any:
 
 def with_value(case: Case, path: Path, value: Any) -> Case:
     """Return the case with the entry at ``path`` set; missing objects on the way are made."""
-    return case_from_data(_replaced(case.data, path, lambda _: value))
+    return case.restated(_replaced(case.data, path, lambda _: value))
 
 
 def without(case: Case, path: Path) -> Case:
@@ -41,12 +41,12 @@ def without(case: Case, path: Path) -> Case:
             return [entry for place, entry in enumerate(here) if place != last]
         return {key: entry for key, entry in here.items() if key != last}
 
-    return case_from_data(_replaced(case.data, owner, removed))
+    return case.restated(_replaced(case.data, owner, removed))
 
 
 def appended(case: Case, path: Path, entry: Any) -> Case:
     """Return the case with ``entry`` at the end of the list at ``path``."""
-    return case_from_data(_replaced(case.data, path, lambda here: [*(here or []), entry]))
+    return case.restated(_replaced(case.data, path, lambda here: [*(here or []), entry]))
 
 
 def with_typed_value(case: Case, path: Path, text: str) -> Case:
@@ -99,7 +99,7 @@ def renamed_part(case: Case, path: Path, new: str) -> Case:
                     part[relation] = new
         return made
 
-    return case_from_data(with_surfaces_mapped(_replaced(case.data, owner, renamed_in), surface))
+    return case.restated(with_surfaces_mapped(_replaced(case.data, owner, renamed_in), surface))
 
 
 def _full_name(path: Path) -> str:
@@ -119,7 +119,7 @@ def renamed_material(case: Case, old: str, new: str) -> Case:
     data = dict(case.data)
     data["materials"] = {new if name == old else name: entry for name, entry in data["materials"].items()}
     data["body"] = followed(data["body"])
-    return case_from_data(data)
+    return case.restated(data)
 
 
 def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
@@ -138,7 +138,7 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
     data = {key: entry if key in ("format", "title", "clock", "surfaces") else rewritten(entry, key)
             for key, entry in case.data.items()}  # fmt: skip
     data[block] = {new if name == old else name: formula for name, formula in data[block].items()}
-    return case_from_data(data)
+    return case.restated(data)
 
 
 def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
@@ -183,7 +183,7 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
     for key, entries in (("surfaces", own), ("surroundings", surroundings), ("questions", questions)):
         if key in data:
             data[key] = entries
-    return case_from_data(data), also
+    return case.restated(data), also
 
 
 def _own_names_left(case: Case, gone: Callable[[str], bool]) -> tuple[dict[str, Any], list[str]]:
@@ -204,7 +204,7 @@ def renamed_surface(case: Case, old: str, new: str) -> Case:
     _require_free(new, case.document.surfaces, ("surfaces", old), "surface")
     data = with_surfaces_mapped(dict(case.data), lambda surface: new if surface == old else surface)
     data["surfaces"] = {new if name == old else name: members for name, members in data["surfaces"].items()}
-    return case_from_data(data)
+    return case.restated(data)
 
 
 def without_surface_name(case: Case, name: str) -> Case:

@@ -6,7 +6,7 @@ import os
 import tempfile
 from pathlib import Path
 
-from blunt_ember.case.case import Case, case_from_text, case_to_text
+from blunt_ember.case.case import Case, case_from_data, case_from_text, case_to_text
 from blunt_ember.errors import BluntEmberError, CaseError, Fault
 
 SUFFIX = ".ember"
@@ -27,12 +27,24 @@ def read_case(path: Path) -> Case:
     except UnicodeDecodeError as error:
         what = f"the file is not UTF-8 text (byte {error.start}); save it as UTF-8"
         raise CaseError((Fault("", what),)) from error
-    return case_from_text(text)
+    return case_from_text(text, str(path.resolve().parent))
 
 
 def write_case(case: Case, path: Path) -> None:
-    """Write a case file atomically: the old file stays whole until the new one is on the disk."""
-    write_text(case_to_text(case), path)
+    """Write a case file atomically: the old file stays whole until the new one is on the disk.
+
+    Files the case refers to are named from its new folder.
+    """
+    write_text(case_to_text(moved_to(case, path.resolve().parent)), path)
+
+
+def moved_to(case: Case, folder: Path) -> Case:
+    """Return the case as it is to be written into another folder."""
+    body = case.data["body"]
+    if body["kind"] != "imported" or Path(body["file"]).is_absolute() or not case.folder or case.folder == str(folder):
+        return case
+    file = os.path.relpath(Path(case.folder) / body["file"], folder)
+    return case_from_data({**case.data, "body": {**body, "file": file}}, str(folder))
 
 
 def write_text(text: str, path: Path) -> None:

@@ -10,8 +10,8 @@ from blunt_ember.case.document import Line, Question
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.reading import surface_mean, surface_places, surface_samples, temperature_at
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 #: Places at which a line is read.

@@ -14,10 +14,11 @@ from blunt_ember.checks.fits.solids import solid_field
 from blunt_ember.checks.fits.walls import composite_wall, plane_wall
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
 
 #: Every exact solution of sections by the name a case refers to it.
 SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType({
@@ -43,6 +44,8 @@ def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactFiel
         return ROD_SOLUTIONS[name](geometry, problem)
     if name not in SECTION_SOLUTIONS:
         raise ReferenceRefusedError("it is for rods, and this body is none")
+    if isinstance(geometry, ImportedGeometry):
+        raise ReferenceRefusedError("the body was read from a mesh, so its shape is not known")
     if isinstance(geometry, SolidGeometry):
         return solid_field(SECTION_SOLUTIONS[name], geometry, problem)
     return SECTION_SOLUTIONS[name](geometry, problem)

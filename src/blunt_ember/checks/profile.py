@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.fem.reading import temperature_at
-from blunt_ember.geometry.any_body import AnyGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 

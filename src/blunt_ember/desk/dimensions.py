@@ -14,12 +14,13 @@ from blunt_ember.case.editing import parameter_at, value_at
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import AnyRegion, Disc, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.case.units import LENGTH
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.picture.drawn import half_heights
 from blunt_ember.picture.view import View
 
@@ -89,6 +90,8 @@ def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapp
     """
     if isinstance(geometry, SolidGeometry):
         return solid_dimensions(case, geometry, view, label_widths)
+    if isinstance(geometry, ImportedGeometry):
+        return []
     if isinstance(geometry, RodGeometry):
         return _of_rod(case, geometry, view, label_widths)
     found = []

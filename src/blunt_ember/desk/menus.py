@@ -59,6 +59,7 @@ class Menus:
         menu.addSeparator()
         self._save = self._add(menu, "&Save", window.save, _STANDARD.Save)
         self._save_as = self._add(menu, "Save &as …", window.save_as, "Ctrl+Shift+S")
+        self._export = self._add(menu, "&Export …", window.export, "Ctrl+E")
         menu.addSeparator()
         self._add(menu, "&Quit", window.close, "Ctrl+Q")
 
@@ -111,7 +112,7 @@ class Menus:
         for action, word, label in ((self._undo, "Undo", current.undo_label), (self._redo, "Redo", current.redo_label)):
             action.setEnabled(label is not None)
             action.setText(f"&{word} {label[:60]}" if label else f"&{word}")
-        for action in (self._save, self._save_as, self._copy):
+        for action in (self._save, self._save_as, self._export, self._copy):
             action.setEnabled(current.case is not None)
 
     def show_live(self, live: bool) -> None:
@@ -132,7 +133,8 @@ class Menus:
                 )
         rows += [f"<tr><td>{keys}</td><td>{what}</td></tr>" for keys, what in (
             ("Enter, Tab", "take what was typed into the case"), ("Esc", "back to what the case has"),
-            ("arrows, +, −, 0", "on the stage: pan, zoom, whole body"),
+            ("arrows, +, −, 0", "on the stage: pan, or turn a solid; zoom, whole body"),
+            ("Shift with arrows", "on the stage: pan a solid"),
             ("click on a dimension", "edit it on the picture"),
         )]  # fmt: skip
         QMessageBox.information(self._window, "Keys", f"<table>{''.join(rows)}</table>")

@@ -14,9 +14,10 @@ from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.facets import Skin, skin_of
 from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.skin import Skin, skin_of
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.view import View
@@ -45,7 +46,7 @@ class Pointer:
     def surface(self, outcome: Outcome, view: View, place: tuple[float, float]) -> str:
         """Return the surface under a place of the picture in pixels, empty for none."""
         geometry = outcome.geometry
-        if isinstance(geometry, SectionGeometry | RodGeometry):
+        if view.pose is None and geometry is not None and not isinstance(geometry, SolidGeometry):
             return _nearest_line(geometry, view, np.array(place))
         if outcome.mesh is None or view.pose is None:
             return ""
@@ -130,7 +131,7 @@ def _barycentric(corners: Floats, place: Floats) -> Floats:
     return weights
 
 
-def _nearest_line(geometry: SectionGeometry | RodGeometry, view: View, place: Floats) -> str:
+def _nearest_line(geometry: SectionGeometry | RodGeometry | ImportedGeometry, view: View, place: Floats) -> str:
     best, name = SURFACE_REACH, ""
     for surface, segments in flat_segments(geometry).items():
         ends = view.pixels(segments.reshape(-1, 2)).reshape(-1, 2, 2)

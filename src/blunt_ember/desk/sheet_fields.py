@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QToolButton, QToolTip, QWidget
 
 from blunt_ember.desk.sheet_parts import Entry
 
-
 #: Pixels that a word may take in the sheet; a longer one is cut in its middle.
 LONGEST_WORD = 286
 

@@ -112,7 +112,7 @@ class Solver(QObject):
         self._number += 1
         self._running, self._known = case, None
         try:
-            self._connection.send((self._number, dict(case.data)))
+            self._connection.send((self._number, dict(case.data), case.folder))
         except OSError:
             self._lost()
 

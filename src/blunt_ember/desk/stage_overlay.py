@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from blunt_ember.desk.dimensions import Dimension
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
@@ -18,7 +19,7 @@ from blunt_ember.picture.view import View
 
 def paint_flat(
     painter: QPainter,
-    geometry: SectionGeometry | RodGeometry,
+    geometry: SectionGeometry | RodGeometry | ImportedGeometry,
     lit: Collection[str],
     named: bool,
     view: View,
@@ -34,7 +35,7 @@ def paint_flat(
             painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
             for start, end in ends.tolist():
                 painter.drawLine(QPointF(*start), QPointF(*end))
-    if named:
+    if named and not isinstance(geometry, ImportedGeometry):
         _paint_names(painter, geometry, view, theme)
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplicatio
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
+    QInputDialog,
     QMainWindow,
     QMenu,
     QMessageBox,
@@ -36,6 +37,7 @@ from blunt_ember.desk.strip import Strip
 from blunt_ember.desk.style import palette, style_sheet
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Outcome
+from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
@@ -43,6 +45,13 @@ from blunt_ember.report.table import CHECK_HEADINGS, check_rows
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 PATIENCE_MS = 200
 SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
+
+
+_OPENED = (
+    f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESHES))});;"
+    f"Cases (*{SUFFIX});;All files (*)"
+)
+_EXPORTED = "Mesh with temperatures (*.vtu);;Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
 
 
 class Window(QMainWindow):
@@ -144,22 +153,52 @@ class Window(QMainWindow):
     def open_dialog(self) -> None:
         """Ask for a file and open it."""
         folder = str(self.current.path.parent) if self.current.path else ""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a case", folder, f"Cases (*{SUFFIX});;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, "Open a case", folder, _OPENED)
         if name:
             self.open_path(Path(name))
 
     def open_path(self, path: Path) -> bool:
-        """Open a file; a broken one is reported and changes nothing."""
+        """Open a case file, or make a case of a drawing or mesh; a broken one is reported and changes nothing."""
+        foreign = is_foreign(path)
         try:
-            case = read_case(path)
+            case = self._read_foreign(path) if foreign else read_case(path)
         except BluntEmberError as error:
             FaultsDialog(path, error, self).exec()
             return False
-        if not self.may_leave():
+        if case is None or not self.may_leave():
             return False
-        self.show_case(case, path)
-        self.settings.remember(path)
+        if foreign:
+            self.show_case(case, None, saved=False)
+        else:
+            self.show_case(case, path)
+            self.settings.remember(path)
         return True
+
+    def _read_foreign(self, path: Path) -> Case | None:
+        """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
+        try:
+            return case_from_foreign(path)
+        except UnitMissingError as missing:
+            units = ["mm", "cm", "m", "in"]
+            unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
+            return case_from_foreign(path, unit) if told else None
+
+    def export(self) -> None:
+        """Ask for a name and write the body, or the mesh with its temperatures, in the format of its suffix."""
+        if self.outcome is None or self.current.case is None:
+            return
+        folder = self.current.path.parent if self.current.path else Path()
+        suggestion = str(folder / f"{self.current.case.document.title}.vtu")
+        name, _ = QFileDialog.getSaveFileName(self, "Export", suggestion, _EXPORTED)
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(f"{name}.vtu")
+        try:
+            write_foreign(self.outcome, path)
+        except BluntEmberError as error:
+            QMessageBox.warning(self, "Nothing was exported", str(error))
+            return
+        self._tell(f"exported {path}")
 
     def save(self) -> bool:
         """Save under the name the case has, or ask for one."""

@@ -28,8 +28,8 @@ class Family:
 
     ``values(xi)``: (q, dim) → (q, k). ``gradients(xi)``: (q, dim) → (q, k, dim). ``nodes`` (k, dim) are the reference
     places of the nodes, ``points`` (q, dim) and ``weights`` (q,) the quadrature. ``drawn`` splits a flat cell into
-    linear pieces for pictures, ``facets`` lists the families and nodes of what bounds a solid one, seen from outside
-    counter-clockwise.
+    linear pieces for pictures, ``facets`` lists the families and nodes of what bounds it, faces of a solid
+    counter-clockwise seen from outside.
     """
 
     name: str
@@ -194,7 +194,8 @@ def _point() -> Family:
 
 def _tri3() -> Family:
     places = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
-    return _simplex("tri3", 1, 2, places, np.full(3, 1 / 6), ((0, 1, 2),))
+    facets = (("line2", (0, 1)), ("line2", (1, 2)), ("line2", (2, 0)))
+    return _simplex("tri3", 1, 2, places, np.full(3, 1 / 6), ((0, 1, 2),), facets)
 
 
 def _tri6() -> Family:
@@ -202,7 +203,8 @@ def _tri6() -> Family:
     a, b, wa, wb = 0.445948490915965, 0.091576213509771, 0.223381589678011 / 2, 0.109951743655322 / 2
     places = np.array([[a, a], [1 - 2 * a, a], [a, 1 - 2 * a], [b, b], [1 - 2 * b, b], [b, 1 - 2 * b]])
     drawn = ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))
-    return _simplex("tri6", 2, 2, places, np.array([wa] * 3 + [wb] * 3), drawn)
+    facets = (("line3", (0, 1, 3)), ("line3", (1, 2, 4)), ("line3", (2, 0, 5)))
+    return _simplex("tri6", 2, 2, places, np.array([wa] * 3 + [wb] * 3), drawn, facets)
 
 
 _TET_FACES = ((0, 2, 1), (0, 1, 3), (1, 2, 3), (0, 3, 2))
@@ -240,6 +242,7 @@ def _tet10() -> Family:
 
 
 _QUAD9 = [(0, 0), (2, 0), (2, 2), (0, 2), (1, 0), (2, 1), (1, 2), (0, 1), (1, 1)]
+_QUAD_SIDES = ((0, 1), (1, 2), (2, 3), (3, 0))
 _HEX8 = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)]
 _HEX27 = [
     (0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0), (0, 0, 2), (2, 0, 2), (2, 2, 2), (0, 2, 2),
@@ -281,8 +284,14 @@ def _families() -> dict[str, Family]:
         _box("line3", 2, [(0,), (2,), (1,)], ((0, 2), (2, 1))),
         tri3,
         tri6,
-        _box("quad4", 1, [(0, 0), (1, 0), (1, 1), (0, 1)], ((0, 1, 2, 3),)),
-        _box("quad9", 2, list(_QUAD9), ((0, 4, 8, 7), (4, 1, 5, 8), (8, 5, 2, 6), (7, 8, 6, 3))),
+        _box("quad4", 1, [(0, 0), (1, 0), (1, 1), (0, 1)], ((0, 1, 2, 3),), tuple(("line2", s) for s in _QUAD_SIDES)),
+        _box(
+            "quad9",
+            2,
+            list(_QUAD9),
+            ((0, 4, 8, 7), (4, 1, 5, 8), (8, 5, 2, 6), (7, 8, 6, 3)),
+            tuple(("line3", (*side, 4 + number)) for number, side in enumerate(_QUAD_SIDES)),
+        ),
         _tet4(),
         _tet10(),
         _wedge("wedge6", 1, tri3, _WEDGE6, tuple(("tri3" if len(f) == 3 else "quad4", f) for f in _WEDGE_FACES)),

@@ -9,11 +9,12 @@ import numpy as np
 from blunt_ember.case.document import MeshWish
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.mesh.mapped import Extents, divisions, mapped_mesh
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
@@ -43,9 +44,12 @@ def mesh_of(
 
     ``members_of`` tells the surfaces that a name stands for.
 
-    Raises :class:`CaseError` when the wish asks for more cells than can be solved or the outline cannot be followed.
+    A mesh that was read stays as it is. Raises :class:`CaseError` when the wish asks for more cells than can be solved
+    or the outline cannot be followed.
     """
     across = wish.across if wish.across is not None else ACROSS[geometry.space.dimension]
+    if isinstance(geometry, ImportedGeometry):
+        return geometry.mesh
     if isinstance(geometry, RodGeometry):
         size = geometry.length / 40 if wish.size == "auto" else wish.size.si
         _require_few(geometry.length / size * refinement)

@@ -53,6 +53,6 @@ def quality_of(mesh: Mesh) -> Quality:
 def _faces(block: CellBlock) -> list[list[int]]:
     """Corners of every face of a solid cell, or of the cell itself."""
     family = FAMILIES[block.family]
-    if not family.facets:
+    if family.dimension < 3:
         return [list(range(family.corners))]
     return [list(nodes[: FAMILIES[name].corners]) for name, nodes in family.facets]

@@ -7,11 +7,12 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.picture.pose import Pose, first_pose
 
 Floats = NDArray[np.float64]
@@ -30,6 +31,8 @@ def drawn_box(geometry: AnyGeometry) -> tuple[Floats, Floats]:
 
 def pose_of(geometry: AnyGeometry) -> Pose | None:
     """Return how a solid is first seen; None for what is drawn flat."""
+    if isinstance(geometry, ImportedGeometry) and geometry.space.dimension == 3:
+        return first_pose(2)
     if isinstance(geometry, SolidGeometry):
         return first_pose(1 if isinstance(geometry.path, Round) else 2)
     return None
@@ -41,10 +44,15 @@ def half_heights(geometry: RodGeometry) -> Floats:
     return radius * max(1.0, geometry.length * THICKEST_AT_LEAST / (2 * float(radius.max())))
 
 
-def flat_segments(geometry: SectionGeometry | RodGeometry) -> Mapping[str, Floats]:
+def flat_segments(geometry: SectionGeometry | RodGeometry | ImportedGeometry) -> Mapping[str, Floats]:
     """Return the straight pieces (n, 2, 2) in m that each surface is drawn by."""
     if isinstance(geometry, SectionGeometry):
         return {name: surface.segments for name, surface in geometry.surfaces.items()}
+    if isinstance(geometry, ImportedGeometry):
+        return {
+            name: np.concatenate([geometry.mesh.points[block.nodes[:, :2]] for block in facets.blocks])
+            for name, facets in geometry.mesh.surfaces.items()
+        }
     half, stations = half_heights(geometry), geometry.stations
     segments = {}
     for name, surface in geometry.surfaces.items():

@@ -12,10 +12,11 @@ from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.fem.reading import flux_at
 from blunt_ember.flow import Outcome
-from blunt_ember.geometry.any_body import AnyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.picture.drawn import flat_segments, half_heights
@@ -129,7 +130,7 @@ def _sharp_cells(mesh: Mesh, theme: Theme) -> list[vtkActor]:
 
 def _outlines(outcome: Outcome, theme: Theme, ratio: float) -> list[vtkActor]:
     geometry = outcome.geometry
-    assert isinstance(geometry, SectionGeometry | RodGeometry)
+    assert isinstance(geometry, SectionGeometry | RodGeometry | ImportedGeometry)
     segments = flat_segments(geometry)
     actors = []
     for outer, width in ((False, 1.0), (True, 1.8)):

@@ -12,9 +12,9 @@ from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.flow import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.facets import FacetPart, Skin, borders, normals, skin_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.skin import Skin, SkinPart, normals, skin_of
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours
@@ -39,6 +39,8 @@ class SolidScene:
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
         if isinstance(outcome.geometry, SolidGeometry):
             self._actors.append(_creases(outcome.geometry.creases, theme, ratio))
+        elif outcome.mesh is not None:
+            self._actors.append(_creases(outcome.mesh.points[borders(self._skin)], theme, ratio))
 
     def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""
@@ -57,7 +59,7 @@ class SolidScene:
                 marked.append(self._marked(self._mesh, part, chosen))
         return [*self._actors, *marked]
 
-    def _filled(self, outcome: Outcome, mesh: Mesh, part: SkinPart, found: Shade | None) -> vtkActor:
+    def _filled(self, outcome: Outcome, mesh: Mesh, part: FacetPart, found: Shade | None) -> vtkActor:
         surface = _surface(mesh, part)
         if found is None:
             colours = np.repeat(region_colours(outcome, self._theme)[part.region], part.nodes.shape[1], axis=0)
@@ -70,15 +72,15 @@ class SolidScene:
             colour_by_values(actor, found.low, found.high)
         return actor
 
-    def _marked(self, mesh: Mesh, part: SkinPart, chosen: NDArray[np.bool_]) -> vtkActor:
-        own = SkinPart(part.family, part.nodes[chosen], part.places[chosen], part.region[chosen], part.surface[chosen])
+    def _marked(self, mesh: Mesh, part: FacetPart, chosen: NDArray[np.bool_]) -> vtkActor:
+        own = FacetPart(part.family, part.nodes[chosen], part.places[chosen], part.region[chosen], part.surface[chosen])
         actor = plain_actor(_surface(mesh, own), self._theme.ember)
         actor.GetProperty().SetOpacity(0.55)
         _in_front(actor, 2.0)
         return actor
 
 
-def _surface(mesh: Mesh, part: SkinPart) -> vtkPolyData:
+def _surface(mesh: Mesh, part: FacetPart) -> vtkPolyData:
     """Facets as linear pieces over nodes of their own, with the normals of the true surface."""
     drawn = np.array(FAMILIES[part.family].drawn)
     count = part.nodes.shape[1]
@@ -111,7 +113,7 @@ def _in_front(actor: vtkActor, steps: float) -> None:
     mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -steps * 2)
 
 
-def _edges(mesh: Mesh, part: SkinPart, theme: Theme, ratio: float) -> vtkActor:
+def _edges(mesh: Mesh, part: FacetPart, theme: Theme, ratio: float) -> vtkActor:
     corners = part.corners.shape[1]
     following = np.roll(np.arange(corners), -1)
     ends = [part.nodes[:, :corners], part.nodes[:, following]]

@@ -1,4 +1,4 @@
-"""The outer skin of a solid mesh: its bounding facets with the cells they belong to and the surfaces they lie on."""
+"""Facets of the cells of a mesh, and the outer skin they make, with the surfaces they lie on."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
 
 
 @dataclass(frozen=True)
-class SkinPart:
+class FacetPart:
     """Outer facets of one family, counter-clockwise seen from outside.
 
     ``nodes`` (f, k) are numbers of mesh nodes, ``places`` (f, k) those of the same nodes among the nodes of all cells
@@ -35,7 +35,7 @@ class SkinPart:
 class Skin:
     """Parts by facet family, and the names of the outer surfaces."""
 
-    parts: tuple[SkinPart, ...]
+    parts: tuple[FacetPart, ...]
     names: tuple[str, ...]
 
 
@@ -46,7 +46,7 @@ def facet_keys(corners: Ints, count: int) -> Ints:
     return key
 
 
-def all_facets(mesh: Mesh) -> list[SkinPart]:
+def all_facets(mesh: Mesh) -> list[FacetPart]:
     """Return the facets of all cells, those inside the body twice, without those drawn together to a line."""
     found: dict[str, list[tuple[Ints, Ints, Ints]]] = {}
     start = 0
@@ -56,19 +56,19 @@ def all_facets(mesh: Mesh) -> list[SkinPart]:
         for family, local in FAMILIES[block.family].facets:
             nodes = block.nodes[:, local]
             corners = np.sort(nodes[:, : FAMILIES[family].corners], axis=1)
-            flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= 2
+            flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= FAMILIES[family].dimension
             places = first[:, None] + np.array(local)
             found.setdefault(family, []).append((nodes[flat], places[flat], block.region[flat]))
         start += block.nodes.size
     parts = []
     for family, pieces in found.items():
         nodes, places, region = (np.concatenate(each) for each in zip(*pieces, strict=True))
-        parts.append(SkinPart(family, nodes, places, region, np.full(len(nodes), -1)))
+        parts.append(FacetPart(family, nodes, places, region, np.full(len(nodes), -1)))
     return parts
 
 
 def skin_of(mesh: Mesh) -> Skin:
-    """Return the skin of a solid mesh."""
+    """Return the skin of a mesh of a section or a solid."""
     names = tuple(name for name, facets in mesh.surfaces.items() if facets.outer)
     parts = []
     for part in all_facets(mesh):
@@ -81,15 +81,30 @@ def skin_of(mesh: Mesh) -> Skin:
             own = [facet_keys(_corners(block), mesh.node_count) for block in blocks]
             if own:
                 surface[np.isin(keys[outer], np.concatenate(own))] = number
-        parts.append(SkinPart(part.family, part.nodes[outer], part.places[outer], part.region[outer], surface))
+        parts.append(FacetPart(part.family, part.nodes[outer], part.places[outer], part.region[outer], surface))
     return Skin(tuple(parts), names)
+
+
+def borders(skin: Skin) -> Ints:
+    """Return the node numbers (b, 2) of the edges between facets that lie on different surfaces."""
+    ends, surfaces = [], []
+    for part in skin.parts:
+        corners = part.corners
+        ends.append(np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2))
+        surfaces.append(np.repeat(part.surface, corners.shape[1]))
+    edges, surface = np.sort(np.concatenate(ends), axis=1), np.concatenate(surfaces)
+    order = np.lexsort([edges[:, 1], edges[:, 0]])
+    edges, surface = edges[order], surface[order]
+    same = (edges[1:] == edges[:-1]).all(axis=1) & (surface[1:] != surface[:-1])
+    result: Ints = edges[1:][same]
+    return result
 
 
 def _corners(block: FacetBlock) -> Ints:
     return block.nodes[:, : FAMILIES[block.family].corners]
 
 
-def normals(part: SkinPart, points: Floats) -> Floats:
+def normals(part: FacetPart, points: Floats) -> Floats:
     """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet."""
     family = FAMILIES[part.family]
     # Just inside the facet, as one that is drawn together about an axis has no normal there.

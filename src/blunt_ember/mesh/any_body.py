@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from blunt_ember.case.bodies import Body, Rod, Section, Stacked, TurnedSection, TurnedSolid
-from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.rod import RodGeometry, rod_geometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry, stacked_geometry, turned_solid_geometry
+from blunt_ember.mesh.imported import ImportedGeometry, imported_geometry
 
-AnyGeometry = SectionGeometry | SolidGeometry | RodGeometry
+AnyGeometry = SectionGeometry | SolidGeometry | RodGeometry | ImportedGeometry
 
 
-def geometry_of(body: Body) -> AnyGeometry:
-    """Return the geometry of a body stated by shapes or pieces; raise :class:`CaseError` where it cannot be."""
+def geometry_of(body: Body, folder: str = "") -> AnyGeometry:
+    """Return the geometry of a body, files named from a ``folder``; raise :class:`CaseError` where it cannot be."""
     if isinstance(body, Section | TurnedSection):
         return section_geometry(body)
     if isinstance(body, Stacked):
@@ -21,4 +21,4 @@ def geometry_of(body: Body) -> AnyGeometry:
         return turned_solid_geometry(body)
     if isinstance(body, Rod):
         return rod_geometry(body)
-    raise BluntEmberError(f"a body of kind '{body.kind}' is not made of shapes")
+    return imported_geometry(body, folder)

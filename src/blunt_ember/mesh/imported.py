@@ -1,0 +1,327 @@
+"""Bodies read from mesh files: cells and their groups as regions, facets and their groups as surfaces."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import meshio
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from blunt_ember.case.bodies import Imported
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.space import Plane, Solid
+from blunt_ember.mesh.facets import FacetPart, all_facets, facet_keys
+from blunt_ember.mesh.families import FAMILIES, Family
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+
+#: Cell types of mesh files by the names of our families; ``meshio`` orders their nodes as VTK does.
+TYPES = {
+    "line": "line2", "line3": "line3", "triangle": "tri3", "triangle6": "tri6", "quad": "quad4", "quad9": "quad9",
+    "tetra": "tet4", "tetra10": "tet10", "hexahedron": "hex8", "hexahedron27": "hex27", "wedge": "wedge6",
+    "wedge18": "wedge18",
+}  # fmt: skip
+_REST = "body"
+#: Neighbouring facets that bend less than this lie on one face, when the file names no surfaces, degrees.
+_BEND = 35.0
+
+
+@dataclass(frozen=True)
+class ImportedGeometry:
+    """The geometry of a mesh that was read: its regions, and surfaces with their areas in m²."""
+
+    space: Plane | Solid
+    regions: tuple[Region, ...]
+    surfaces: Mapping[str, Surface]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    mesh: Mesh = field(repr=False)
+
+    def owner_at(self, points: Floats) -> Ints:
+        """Return 0 for every place in the box about the body: which cell it lies in is the reading's to find."""
+        inside = ((points >= np.array(self.low)) & (points <= np.array(self.high))).all(axis=1)
+        return np.where(inside, 0, VOID)
+
+    def cuts(self, start: Floats, end: Floats) -> Floats:
+        """Return no cuts: a mesh has no outlines."""
+        return np.zeros(0)
+
+
+def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
+    """Read a mesh file; raise :class:`CaseError` that names what in it cannot be used."""
+    data = _read(Path(folder) / body.file)
+    top, blocks = _cells(data)
+    points = np.asarray(data.points, dtype=float) * body.unit.si
+    if top == 2:
+        if np.ptp(points[:, 2:], axis=0).any():
+            raise _fault("it is a mesh of triangles and quadrilaterals that do not lie in the x–y plane")
+        points = points[:, :2]
+    if not np.isfinite(points).all():
+        raise _fault(f"point {int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])} has no finite coordinates")
+    names, regions = _regions(data, top, blocks)
+    used = np.unique(np.concatenate([nodes.ravel() for _, nodes, _ in blocks]))
+    compact = np.full(len(points), -1, dtype=np.int64)
+    compact[used] = np.arange(len(used))
+    points = points[used]
+    cells = tuple(
+        CellBlock(family, _right_way_round(family, compact[nodes], points, first), region)
+        for (family, nodes, first), region in zip(blocks, regions, strict=True)
+    )
+    space: Plane | Solid = Solid() if top == 3 else Plane(body.depth.si if body.depth is not None else 1.0)
+    order = max(FAMILIES[block.family].order for block in cells)
+    mesh = Mesh(points, cells, {}, names, order, space)
+    mesh = replace(mesh, surfaces=_surfaces(mesh, _facet_groups(data, top, compact)))
+    low, high = points.min(axis=0), points.max(axis=0)
+    box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+    surfaces = {name: Surface(name, facets.regions, _area(facets, mesh)) for name, facets in mesh.surfaces.items()}
+    return ImportedGeometry(
+        space, tuple(Region(name, box) for name in names), surfaces, tuple(low.tolist()), tuple(high.tolist()), mesh
+    )
+
+
+def _fault(what: str) -> CaseError:
+    return CaseError((Fault("body.file", what),))
+
+
+def _read(path: Path) -> Any:
+    said = io.StringIO()
+    try:
+        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
+            return meshio.read(path)
+    except (Exception, SystemExit) as error:  # its readers let anything through, and some leave the program
+        if not path.exists():
+            raise _fault(f"there is no file {path}; say where the mesh is, from the folder of the case") from error
+        why = " ".join((said.getvalue().strip() or str(error) or type(error).__name__).split())
+        raise _fault(f"{path.name} cannot be read as a mesh: {why[:300]}") from error
+
+
+def _cells(data: Any) -> tuple[int, list[tuple[str, Ints, int]]]:
+    """Return the dimension of the body and its cells: (family, nodes, number of the first in the file)."""
+    known = {block.type: TYPES.get(block.type) for block in data.cells}
+    dimensions = [FAMILIES[family].dimension for family in known.values() if family is not None]
+    solid_but_unknown = [name for name, family in known.items() if family is None and name not in ("vertex", "vertex1")]
+    if solid_but_unknown:
+        usable = ", ".join(TYPES)
+        raise _fault(f"its cells of type '{solid_but_unknown[0]}' cannot be used; what can is {usable}")
+    top = max(dimensions, default=0)
+    if top < 2:
+        raise _fault("it holds no cells that fill an area or a volume")
+    blocks, first, orders = [], 0, set()
+    for block in data.cells:
+        family = TYPES.get(block.type)
+        nodes = np.asarray(block.data, dtype=np.int64)
+        if nodes.size and (nodes.min() < 0 or nodes.max() >= len(data.points)):
+            bad = int(np.flatnonzero(((nodes < 0) | (nodes >= len(data.points))).any(axis=1))[0])
+            raise _fault(f"cell {first + bad} ({block.type}) refers to a point that is not there")
+        if family is not None and FAMILIES[family].dimension == top and len(nodes):
+            blocks.append((family, nodes, first))
+            orders.add(FAMILIES[family].order)
+        first += len(nodes)
+    if len(orders) > 1:
+        raise _fault("it mixes linear and quadratic cells, which do not fit together; write it with one of the two")
+    return top, blocks
+
+
+def _groups(data: Any, top: int) -> Iterator[tuple[str, int, list[tuple[int, Ints]]]]:
+    """Yield (name, dimension, [(block number, cells)]) of every named group of cells."""
+    dimension = [FAMILIES[TYPES[b.type]].dimension if b.type in TYPES else 0 for b in data.cells]
+    physical = {(int(number), int(of)): name for name, (number, of) in data.field_data.items()}
+    for name, blocks in data.cell_sets.items():
+        found = [
+            (place, np.asarray(cells, dtype=np.int64))
+            for place, cells in enumerate(blocks)
+            if cells is not None and len(cells)
+        ]
+        for flat in {dimension[place] for place, _ in found}:
+            if not name.startswith("gmsh:"):
+                yield name, flat, [(place, cells) for place, cells in found if dimension[place] == flat]
+    for key, values in data.cell_data.items():
+        arrays = [np.asarray(value) for value in values]
+        if any(array.ndim != 1 or array.dtype.kind not in "iub" for array in arrays) or key in ("gmsh:geometrical",):
+            continue
+        for flat in sorted(set(dimension)):
+            own = [(place, array) for place, array in enumerate(arrays) if dimension[place] == flat]
+            numbers = np.unique(np.concatenate([array for _, array in own]))
+            is_mask = set(numbers.tolist()) <= {0, 1}
+            for number in numbers.tolist():
+                if (is_mask and number == 0) or flat < top - 1:
+                    continue
+                name = key if is_mask else physical.get((number, flat), f"{key.split(':')[-1]} {number}")
+                yield (
+                    name,
+                    flat,
+                    [(place, np.flatnonzero(array == number)) for place, array in own if (array == number).any()],
+                )
+
+
+def _regions(data: Any, top: int, blocks: list[tuple[str, Ints, int]]) -> tuple[tuple[str, ...], list[Ints]]:
+    """Return the names of the regions and that of every cell; cells in no group make one of their own."""
+    solid = [
+        place
+        for place, b in enumerate(data.cells)
+        if b.type in TYPES and FAMILIES[TYPES[b.type]].dimension == top and len(b.data)
+    ]
+    regions = [np.full(len(nodes), -1, dtype=np.int64) for _, nodes, _ in blocks]
+    names: list[str] = []
+    for name, flat, found in _groups(data, top):
+        if flat != top:
+            continue
+        fresh = [(place, cells[regions[solid.index(place)][cells] < 0]) for place, cells in found]
+        if not any(len(cells) for _, cells in fresh):
+            continue  # another grouping of cells that have a region already
+        names.append(_plain(name))
+        for place, cells in fresh:
+            regions[solid.index(place)][cells] = len(names) - 1
+    if any((region < 0).any() for region in regions):
+        names.append(_REST if _REST not in names else f"{_REST} rest")
+        regions = [np.where(region < 0, len(names) - 1, region) for region in regions]
+    return tuple(names), regions
+
+
+def _plain(name: str) -> str:
+    """A name without the signs that part regions and surfaces."""
+    return " ".join(name.replace(".", " ").replace("|", " ").split()) or "group"
+
+
+def _right_way_round(family: str, nodes: Ints, points: Floats, first: int) -> Ints:
+    """Mirror cells whose nodes run the other way; raise :class:`CaseError` for one that is folded or flat."""
+    own = FAMILIES[family]
+    slopes = own.gradients(own.points)
+
+    def signs(nodes: Ints) -> Floats:
+        jacobian = np.einsum("qki,mkj->mqji", slopes, points[nodes])
+        result: Floats = np.linalg.det(jacobian)
+        return result
+
+    found = signs(nodes)
+    turned = np.asarray((found < 0).all(axis=1))
+    nodes = np.where(turned[:, None], nodes[:, _mirror(own)], nodes)
+    bad = np.flatnonzero(~((found > 0).all(axis=1) | turned))
+    if len(bad):
+        raise _fault(f"cell {first + int(bad[0])} ({family}) is folded or flat, so nothing can be solved on it")
+    return nodes
+
+
+def _mirror(family: Family) -> Ints:
+    """The order of the nodes in which a cell runs the other way."""
+    mirrored = family.nodes.copy()
+    if family.name.startswith(("tri", "tet", "wedge")):
+        mirrored[:, [0, 1]] = mirrored[:, [1, 0]]
+    else:
+        mirrored[:, 0] *= -1
+    away = np.linalg.norm(family.nodes[None] - mirrored[:, None], axis=-1)
+    return away.argmin(axis=1)
+
+
+def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Ints]:
+    """Return the keys of the facets of every named group of them."""
+    found: dict[str, list[Ints]] = {}
+    for name, flat, parts in _groups(data, top):
+        if flat != top - 1:
+            continue
+        for place, cells in parts:
+            corners = FAMILIES[TYPES[data.cells[place].type]].corners
+            nodes = compact[np.asarray(data.cells[place].data, dtype=np.int64)[cells][:, :corners]]
+            whole = nodes[(nodes >= 0).all(axis=1)]
+            found.setdefault(_plain(name), []).append(facet_keys(whole, int((compact >= 0).sum())))
+    return {name: np.concatenate(keys) for name, keys in found.items()}
+
+
+def _surfaces(mesh: Mesh, groups: Mapping[str, Ints]) -> dict[str, FacetSet]:
+    """Make surfaces of the outer facets, by their groups or by faces, and of those between regions."""
+    found: dict[tuple[str, tuple[int, ...]], list[FacetBlock]] = {}
+    for part in all_facets(mesh):
+        keys = facet_keys(part.corners, mesh.node_count)
+        _, first, number, count = np.unique(keys, return_index=True, return_inverse=True, return_counts=True)
+        outer = np.sort(first[count == 1])
+        name_of = np.full(len(outer), "", dtype=object)
+        for name, own in groups.items():
+            name_of[np.isin(keys[outer], own) & (name_of == "")] = name
+        loose = np.flatnonzero(name_of == "")
+        if len(loose):
+            name_of[loose] = (
+                "rest" if groups else _face_names(_faces(mesh, part, outer[loose]), part.region[outer[loose]])
+            )
+        for name in dict.fromkeys(name_of.tolist()):
+            chosen = outer[name_of == name]
+            for region in np.unique(part.region[chosen]).tolist():
+                own_nodes = part.nodes[chosen[part.region[chosen] == region]]
+                found.setdefault((name, (region,)), []).append(FacetBlock(part.family, own_nodes))
+        _between(mesh, part, number.reshape(-1), count, found)
+    surfaces = {}
+    for (name, regions), blocks in sorted(found.items(), key=lambda item: (len(item[0][1]), item[0][1])):
+        told = f"{mesh.regions[regions[0]]}.{name}" if len(regions) == 1 else "|".join(mesh.regions[r] for r in regions)
+        surfaces[told] = FacetSet(tuple(blocks), regions)
+    return surfaces
+
+
+def _face_names(face: Ints, region: Ints) -> list[str]:
+    """Name the faces of each region ``face 1``, ``face 2`` … in the order they are met."""
+    numbers: dict[int, dict[int, int]] = {}
+    names = []
+    for own, place in zip(region.tolist(), face.tolist(), strict=True):
+        known = numbers.setdefault(own, {})
+        names.append(f"face {known.setdefault(place, len(known) + 1)}")
+    return names
+
+
+def _between(
+    mesh: Mesh, part: FacetPart, number: Ints, count: Ints, found: dict[tuple[str, tuple[int, ...]], list[FacetBlock]]
+) -> None:
+    """Add the facets that two regions share, from the side of the first."""
+    inner = np.flatnonzero(count[number] == 2)
+    order = inner[np.lexsort([part.region[inner], number[inner]])]
+    a, b = order[::2], order[1::2]
+    apart = part.region[a] != part.region[b]
+    pairs = np.column_stack([part.region[a], part.region[b]])[apart]
+    for pair in np.unique(pairs, axis=0).tolist():
+        nodes = part.nodes[a[apart][(pairs == pair).all(axis=1)]]
+        found.setdefault(("", (pair[0], pair[1])), []).append(FacetBlock(part.family, nodes))
+
+
+def _faces(mesh: Mesh, part: FacetPart, chosen: Ints) -> Ints:
+    """Number the faces that outer facets make, bounded where the skin bends sharply, (f,)."""
+    corners = part.corners[chosen]
+    places = mesh.points[corners]
+    if mesh.dimension == 2:
+        along = places[:, 1] - places[:, 0]
+        normal = np.column_stack([along[:, 1], -along[:, 0]])
+        ridges, owner = corners.ravel(), np.repeat(np.arange(len(corners)), 2)
+    else:
+        normal = np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
+        sides = np.sort(np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
+        ridges, owner = (
+            sides[:, 0] * mesh.node_count + sides[:, 1],
+            np.repeat(np.arange(len(corners)), corners.shape[1]),
+        )
+    normal = normal / np.linalg.norm(normal, axis=1, keepdims=True)
+    order = np.argsort(ridges, kind="stable")
+    same = ridges[order][1:] == ridges[order][:-1]
+    a, b = owner[order][:-1][same], owner[order][1:][same]
+    smooth = (normal[a] * normal[b]).sum(axis=1) > np.cos(np.radians(_BEND))
+    links = coo_array((np.ones(int(smooth.sum())), (a[smooth], b[smooth])), shape=(len(chosen), len(chosen)))
+    result: Ints = connected_components(links, directed=False)[1].astype(np.int64)
+    return result
+
+
+def _area(facets: FacetSet, mesh: Mesh) -> float:
+    """Area of a surface by its facets, m²."""
+    total = 0.0
+    for block in facets.blocks:
+        family = FAMILIES[block.family]
+        slopes = np.einsum("qki,fkj->fqij", family.gradients(family.points), mesh.points[block.nodes])
+        spread = slopes[:, :, 0] if family.dimension == 1 else np.cross(slopes[:, :, 0], slopes[:, :, 1])
+        size = np.linalg.norm(spread, axis=-1) * family.weights
+        total += float(
+            (size * mesh.space.of_facets(facets.regions, family.dimension, mesh.points[block.nodes][:, :1])).sum()
+        )
+    return total

@@ -1,0 +1,72 @@
+"""Meshes and temperatures written to open formats, with the names of regions and surfaces."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import meshio
+import numpy as np
+
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.mesh.facets import skin_of
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.imported import TYPES
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+
+class MeshFileError(BluntEmberError):
+    """A mesh cannot be written as asked."""
+
+
+def write_mesh(mesh: Mesh, path: Path, temperature: Floats | None = None) -> None:
+    """Write cells and surfaces with a mask (0 or 1) for each name, and temperatures (n,) in K; lengths are in m.
+
+    Raises :class:`MeshFileError` for a suffix no writer knows, or when the file cannot be written.
+    """
+    names = {family: name for name, family in TYPES.items()} | {"point1": "vertex"}
+    blocks = [(names[block.family], block.nodes) for block in mesh.blocks]
+    facets = [
+        (name, names[block.family], block.nodes)
+        for name, surface in mesh.surfaces.items()
+        for block in surface.blocks
+        if FAMILIES[block.family].dimension == mesh.dimension - 1
+    ]
+    data: dict[str, list[Any]] = {}
+    for number, region in enumerate(mesh.regions):
+        own = [(block.region == number).astype(np.int32) for block in mesh.blocks]
+        data[region] = [*own, *(np.zeros(len(nodes), dtype=np.int32) for _, _, nodes in facets)]
+    for name in mesh.surfaces:
+        data[name] = [np.zeros(len(nodes), dtype=np.int32) for _, nodes in blocks]
+        data[name] += [np.full(len(nodes), int(own == name), dtype=np.int32) for own, _, nodes in facets]
+    points = np.column_stack([mesh.points, np.zeros((mesh.node_count, 3 - mesh.dimension))])
+    fields = {} if temperature is None else {"temperature K": temperature}
+    cells = [*blocks, *((kind, nodes) for _, kind, nodes in facets)]
+    _write(meshio.Mesh(points, cells, point_data=fields, cell_data=data), path)
+
+
+def write_skin(mesh: Mesh, path: Path) -> None:
+    """Write the outer skin of a solid as triangles (STL); lengths are in m.
+
+    Raises :class:`MeshFileError` for a body that has no skin, or when the file cannot be written.
+    """
+    if mesh.dimension != 3:
+        raise MeshFileError("only a solid has a skin of triangles; write a section as .svg")
+    pieces = []
+    for part in skin_of(mesh).parts:
+        for piece in FAMILIES[part.family].drawn:
+            pieces += [part.nodes[:, [piece[0], piece[i], piece[i + 1]]] for i in range(1, len(piece) - 1)]
+    triangles = np.concatenate(pieces)
+    # Facets that are drawn together about an axis leave triangles without an area.
+    corners = mesh.points[triangles]
+    size = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    _write(meshio.Mesh(mesh.points, [("triangle", triangles[size > 1e-12 * size.max()])]), path)
+
+
+def _write(data: Any, path: Path) -> None:
+    try:
+        data.write(path)
+    except OSError as error:
+        raise MeshFileError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}") from error
+    except (Exception, SystemExit) as error:  # its writers let anything through
+        raise MeshFileError(f"{path.name} cannot be written: {error}") from error

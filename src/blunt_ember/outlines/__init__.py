@@ -1,0 +1,1 @@
+"""Outlines read from drawings and written to them."""

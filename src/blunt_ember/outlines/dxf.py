@@ -1,0 +1,85 @@
+"""Drawings in DXF: closed lines, arcs, circles and polylines, one layer a region."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from ezdxf import units
+from ezdxf.filemanagement import readfile
+from ezdxf.lldxf.const import DXFError
+from ezdxf.math import bulge_to_arc
+
+from blunt_ember.outlines.loops import Circle, DrawingError, Layer, Stroke
+
+#: Units of DXF headers by our names; 0 says nothing.
+_UNITS = {units.IN: "in", units.FT: "ft", units.MM: "mm", units.CM: "cm", units.M: "m", units.DM: "dm", units.YD: "yd"}
+
+
+def read_dxf(path: Path) -> tuple[list[Layer], str | None]:
+    """Return the layers of a drawing and the unit it is drawn in, None where it does not say.
+
+    Raises :class:`DrawingError` that names the entity at fault.
+    """
+    try:
+        drawing = readfile(path)
+    except (OSError, DXFError, ValueError, UnicodeDecodeError) as error:
+        raise DrawingError(f"{path.name} cannot be read as DXF: {error}") from error
+    strokes: dict[str, list[Stroke]] = {}
+    circles: dict[str, list[Circle]] = {}
+    for entity in drawing.modelspace():
+        name = f"{entity.dxftype()} #{entity.dxf.handle} on layer '{entity.dxf.layer}'"
+        layer = str(entity.dxf.layer)
+        if entity.dxftype() == "CIRCLE":
+            centre = entity.dxf.center
+            circles.setdefault(layer, []).append(Circle((centre.x, centre.y), float(entity.dxf.radius), name))
+        elif entity.dxftype() not in ("POINT", "TEXT", "MTEXT", "DIMENSION", "HATCH"):
+            strokes.setdefault(layer, []).extend(_strokes(entity, name))
+    layers = [
+        Layer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
+        for layer in dict.fromkeys([*strokes, *circles])
+    ]
+    return layers, _UNITS.get(drawing.units)
+
+
+def _strokes(entity: Any, name: str) -> list[Stroke]:
+    kind = entity.dxftype()
+    if kind == "LINE":
+        a, b = entity.dxf.start, entity.dxf.end
+        return [Stroke((a.x, a.y), (b.x, b.y), None, name)]
+    if kind == "ARC":
+        centre, radius = entity.dxf.center, float(entity.dxf.radius)
+        start = np.radians(entity.dxf.start_angle)
+        sweep = np.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360.0)
+        return [_arc((centre.x, centre.y), radius, start, sweep, name)]
+    if kind == "LWPOLYLINE":
+        points = [(float(x), float(y), float(bulge)) for x, y, bulge in entity.get_points("xyb")]
+        return _polyline(points, bool(entity.closed), name)
+    if kind == "POLYLINE" and entity.is_2d_polyline:
+        places = [(v.dxf.location.x, v.dxf.location.y, float(v.dxf.bulge)) for v in entity.vertices]
+        return _polyline(places, bool(entity.is_closed), name)
+    raise DrawingError(f"{name} is no line, arc, circle or flat polyline; turn it into these, or remove it")
+
+
+def _arc(centre: tuple[float, float], radius: float, start: float, sweep: float, name: str) -> Stroke:
+    def at(angle: float) -> tuple[float, float]:
+        return centre[0] + radius * float(np.cos(angle)), centre[1] + radius * float(np.sin(angle))
+
+    return Stroke(at(start), at(start + sweep), at(start + sweep / 2), name)
+
+
+def _polyline(points: list[tuple[float, float, float]], closed: bool, name: str) -> list[Stroke]:
+    ends = [*points[1:], points[0]] if closed else points[1:]
+    strokes = []
+    for (x, y, bulge), (u, v, _) in zip(points, ends, strict=False):
+        if (x, y) == (u, v):
+            continue
+        if bulge == 0.0:
+            strokes.append(Stroke((x, y), (u, v), None, name))
+            continue
+        centre, start, end, radius = bulge_to_arc((x, y), (u, v), bulge)
+        middle = start + ((end - start) % (2 * np.pi)) / 2
+        through = (centre.x + radius * float(np.cos(middle)), centre.y + radius * float(np.sin(middle)))
+        strokes.append(Stroke((x, y), (u, v), through, name))
+    return strokes

@@ -1,0 +1,155 @@
+"""Lines and arcs of a drawing chained into closed outlines, and outlines made into regions of a case."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from blunt_ember.case.parts import check_name
+from blunt_ember.errors import BluntEmberError
+
+Place = tuple[float, float]
+
+
+class DrawingError(BluntEmberError):
+    """A drawing cannot be read, or holds something that is no outline of lines and arcs."""
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """A line from ``start`` to ``end``, or the arc between them ``through`` a third place; ``entity`` names it."""
+
+    start: Place
+    end: Place
+    through: Place | None
+    entity: str
+
+    def reversed(self) -> Stroke:
+        """The same the other way round."""
+        return Stroke(self.end, self.start, self.through, self.entity)
+
+
+@dataclass(frozen=True)
+class Circle:
+    """A full circle."""
+
+    centre: Place
+    radius: float
+    entity: str
+
+
+@dataclass(frozen=True)
+class Layer:
+    """What a drawing holds under one name: strokes in any order, and circles."""
+
+    name: str
+    strokes: tuple[Stroke, ...]
+    circles: tuple[Circle, ...]
+
+
+Loop = list[Stroke]
+
+
+def chained(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
+    """Put strokes in order into closed loops; raise :class:`DrawingError` for one that leads nowhere."""
+    rest = list(strokes)
+    loops = []
+    while rest:
+        loop = [rest.pop(0)]
+        while not _meet(loop[-1].end, loop[0].start, tolerance):
+            here = loop[-1].end
+            place = next((n for n, s in enumerate(rest) if _meet(s.start, here, tolerance)), None)
+            back = next((n for n, s in enumerate(rest) if _meet(s.end, here, tolerance)), None)
+            if place is not None:
+                loop.append(rest.pop(place))
+            elif back is not None:
+                loop.append(rest.pop(back).reversed())
+            else:
+                where = f"({here[0]:.6g}, {here[1]:.6g})"
+                raise DrawingError(f"{loop[-1].entity} ends at {where}, where nothing goes on: close the outline there")
+        loops.append(loop)
+    return loops
+
+
+def _meet(a: Place, b: Place, tolerance: float) -> bool:
+    return abs(a[0] - b[0]) <= tolerance and abs(a[1] - b[1]) <= tolerance
+
+
+def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
+    """Return regions as a case states them, with ``unit`` as the name of the drawing's unit of length.
+
+    A layer is a region; outlines inside its largest one are holes of it, those beside it further regions.
+    """
+    extent = max(
+        [abs(c) for layer in layers for s in layer.strokes for c in (*s.start, *s.end)]
+        + [abs(c) + circle.radius for layer in layers for circle in layer.circles for c in circle.centre],
+        default=0.0,
+    )
+    if extent == 0.0:
+        raise DrawingError("the drawing holds no lines, arcs or circles")
+    made: dict[str, dict[str, Any]] = {}
+    for layer in layers:
+        shapes: list[tuple[float, Any, Loop | Circle]] = []
+        for loop in chained(layer.strokes, 1e-6 * extent):
+            polygon = np.array([point for stroke in loop for point in _points(stroke)])
+            shapes.append((abs(_signed_area(polygon)), polygon, loop))
+        for circle in layer.circles:
+            turn = np.linspace(0, 2 * np.pi, 49)[:-1]
+            polygon = np.array(circle.centre) + circle.radius * np.column_stack([np.cos(turn), np.sin(turn)])
+            shapes.append((np.pi * circle.radius**2, polygon, circle))
+        shapes.sort(key=lambda shape: -shape[0])
+        solid: list[Any] = []
+        for _, polygon, shape in shapes:
+            inside = sum(_inside(outer, polygon[0]) for outer in solid) % 2 == 1
+            name = _free(layer.name, made, "hole" if inside else "")
+            made[name] = {**_region(shape, unit), **({"void": True} if inside else {})}
+            solid.append(polygon)
+    return made
+
+
+def _points(stroke: Stroke) -> list[Place]:
+    return [stroke.start] if stroke.through is None else [stroke.start, stroke.through]
+
+
+def _signed_area(polygon: Any) -> float:
+    x, y = polygon.T
+    return float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y) / 2)
+
+
+def _inside(polygon: Any, place: Any) -> bool:
+    """Tell whether a place lies in a polygon, by crossings of a ray."""
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    spans = (a[:, 1] > place[1]) != (b[:, 1] > place[1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        x = a[:, 0] + (place[1] - a[:, 1]) / (b[:, 1] - a[:, 1]) * (b[:, 0] - a[:, 0])
+    return bool((spans & (x > place[0])).sum() % 2)
+
+
+def _free(name: str, taken: dict[str, Any], kind: str) -> str:
+    stem = "".join(sign if sign.isalnum() or sign in "-_" else " " for sign in f"{name} {kind}")
+    stem = " ".join(stem.split())[:50]
+    try:
+        check_name(stem)
+    except Exception:  # a name of our own in the place of one that cannot be
+        stem = f"part {kind}".strip()
+    names = [stem, *(f"{stem} {number}" for number in range(2, len(taken) + 3))]
+    return next(candidate for candidate in names if candidate not in taken)
+
+
+def _region(shape: Loop | Circle, unit: str) -> dict[str, Any]:
+    def place(point: Place) -> list[str]:
+        return [f"{coordinate + 0.0:.12g} {unit}" for coordinate in np.round(point, 12).tolist()]
+
+    if isinstance(shape, Circle):
+        return {"shape": "disc", "radius": f"{shape.radius:.12g} {unit}", "at": place(shape.centre)}
+    steps = []
+    for number, stroke in enumerate(shape):
+        last = number == len(shape) - 1
+        end = shape[0].start if last else stroke.end
+        if last and stroke.through is None:
+            continue  # the way back to the start goes without saying
+        steps.append({"to": place(end), **({"through": place(stroke.through)} if stroke.through else {})})
+    return {"shape": "outline", "start": place(shape[0].start), "path": steps}

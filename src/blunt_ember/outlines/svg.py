@@ -1,0 +1,176 @@
+"""Drawings in SVG: paths of lines and circular arcs, rectangles, circles and polygons; the body written as paths.
+
+Reading follows SVG 1.1 (W3C): y counts downward there and upward here. An element is a region by its own id, or by that
+of the group it lies in.
+"""
+
+from __future__ import annotations
+
+from io import StringIO
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+from xml.sax.saxutils import quoteattr
+
+import numpy as np
+import svgelements
+
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.outlines.loops import Circle, DrawingError, Layer, Stroke
+
+#: Millimetres in each unit, and in a pixel, of which CSS has 96 to the inch.
+_PHYSICAL = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
+_PIXEL = 25.4 / 96
+
+
+def read_svg(path: Path) -> tuple[list[Layer], str | None]:
+    """Return the layers of a drawing and the unit it is drawn in: mm, or None where its size is not stated in a unit.
+
+    Raises :class:`DrawingError` that names the element at fault.
+    """
+    try:
+        root = ElementTree.parse(path).getroot()
+        scale = _millimetres(root)
+        drawing = svgelements.SVG.parse(StringIO(_plain(root)), reify=True)
+    except (OSError, ElementTree.ParseError, ValueError, TypeError, AttributeError) as error:
+        raise DrawingError(f"{path.name} cannot be read as SVG: {error}") from error
+    size = scale or 1.0
+    strokes: dict[str, list[Stroke]] = {}
+    circles: dict[str, list[Circle]] = {}
+    for number, element in enumerate(drawing.elements(), start=1):
+        if not isinstance(element, svgelements.Shape):
+            continue
+        layer = str(element.id or f"part {number}")
+        name = f"{type(element).__name__.lower()} '{layer}'"
+        if isinstance(element, svgelements.Circle | svgelements.Ellipse):
+            rx, ry = float(element.implicit_rx), float(element.implicit_ry)
+            if abs(rx - ry) > 1e-9 * max(rx, ry):
+                raise DrawingError(f"{name} is an ellipse; outlines are made of lines and circular arcs")
+            centre = element.implicit_center
+            circles.setdefault(layer, []).append(
+                Circle((size * float(centre.x), -size * float(centre.y)), size * rx, name)
+            )
+        else:
+            strokes.setdefault(layer, []).extend(_strokes(svgelements.Path(element), size, name))
+    layers = [
+        Layer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
+        for layer in dict.fromkeys([*strokes, *circles])
+    ]
+    return layers, "mm" if scale is not None else None
+
+
+def _millimetres(root: ElementTree.Element) -> float | None:
+    """Return the millimetres that 1 in the drawing stands for, None where its width is in no unit."""
+    width = str(root.get("width", "")).strip()
+    unit = next((unit for unit in _PHYSICAL if width.endswith(unit)), None)
+    if unit is None:
+        return None
+    box = str(root.get("viewBox", "")).replace(",", " ").split()
+    span = float(box[2]) if len(box) == 4 else float(width.removesuffix(unit)) * _PHYSICAL[unit] / _PIXEL
+    return float(width.removesuffix(unit)) * _PHYSICAL[unit] / span
+
+
+def _plain(root: ElementTree.Element) -> str:
+    """The drawing in its own coordinates, with the id of a group on what has none in it."""
+    for attribute in ("width", "height", "viewBox"):
+        root.attrib.pop(attribute, None)
+
+    def name(element: ElementTree.Element, known: str) -> None:
+        known = element.get("id", known)
+        if known and "id" not in element.attrib:
+            element.set("id", known)
+        for child in element:
+            name(child, known)
+
+    for child in root:
+        name(child, "")
+    return ElementTree.tostring(root, encoding="unicode")
+
+
+def _strokes(path: Any, size: float, name: str) -> list[Stroke]:
+    def place(point: Any) -> tuple[float, float]:
+        return size * float(point.x), -size * float(point.y)
+
+    strokes = []
+    for segment in path:
+        if isinstance(segment, svgelements.Move):
+            continue
+        if isinstance(segment, svgelements.Line | svgelements.Close):
+            start, end = place(segment.start), place(segment.end)
+            if np.hypot(start[0] - end[0], start[1] - end[1]) > 1e-9 * (abs(end[0]) + abs(end[1]) + 1e-30):
+                strokes.append(Stroke(start, end, None, name))
+        elif isinstance(segment, svgelements.Arc):
+            rx, ry = float(segment.rx), float(segment.ry)
+            if abs(rx - ry) > 1e-6 * max(rx, ry):
+                raise DrawingError(f"{name} holds an elliptical arc; outlines are made of lines and circular arcs")
+            # Whole turns are written as one arc by some programs: halves have a place between their ends.
+            quarter = [place(segment.point(share)) for share in (0.0, 0.25, 0.5, 0.75, 1.0)]
+            strokes.append(Stroke(quarter[0], quarter[2], quarter[1], name))
+            strokes.append(Stroke(quarter[2], quarter[4], quarter[3], name))
+        else:
+            kind = {"QuadraticBezier": "a quadratic Bézier curve", "CubicBezier": "a cubic Bézier curve"}
+            said = kind.get(type(segment).__name__, type(segment).__name__)
+            raise DrawingError(f"{name} holds {said}; outlines are made of lines and circular arcs")
+    return strokes
+
+
+def section_svg(geometry: SectionGeometry) -> str:
+    """Return the regions of a section as an SVG drawing in mm, one path a region."""
+    low, high = np.array(geometry.low) * 1e3, np.array(geometry.high) * 1e3
+    width, height = (high - low).tolist()
+    lines = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.12g}mm" height="{height:.12g}mm" '
+        f'viewBox="{low[0]:.12g} {-high[1]:.12g} {width:.12g} {height:.12g}">',
+    ]
+    for number, region in enumerate(geometry.regions):
+        path = " ".join(_outline(geometry, number, loop) for loop in _loops(geometry, number))
+        if path:
+            lines.append(
+                f'  <path id={quoteattr(region.name)} fill="none" stroke="black" '
+                f'stroke-width="{max(width, height) / 500:.3g}" d="{path}"/>'
+            )
+    return "\n".join([*lines, "</svg>", ""])
+
+
+def _loops(geometry: SectionGeometry, region: int) -> list[list[int]]:
+    """Return the edges round a region as closed runs, the region on their left."""
+    plan = geometry.arrangement
+    leaving: dict[int, list[int]] = {}
+    edges = [e for e in range(len(plan.start)) if region in (plan.left[e], plan.right[e]) and region != VOID]
+    ends = {e: (plan.start[e], plan.end[e]) if plan.left[e] == region else (plan.end[e], plan.start[e]) for e in edges}
+    for edge in edges:
+        leaving.setdefault(int(ends[edge][0]), []).append(edge)
+    loops = []
+    while edges:
+        loop = [edges[0]]
+        while ends[loop[-1]][1] != ends[loop[0]][0]:
+            here = int(ends[loop[-1]][1])
+            loop.append(next(edge for edge in leaving[here] if edge in edges and edge not in loop))
+        edges = [edge for edge in edges if edge not in loop]
+        loops.append(loop)
+    return loops
+
+
+def _outline(geometry: SectionGeometry, region: int, loop: list[int]) -> str:
+    plan = geometry.arrangement
+
+    def place(corner: int) -> str:
+        x, y = (plan.points[corner] * 1e3).tolist()
+        return f"{x:.12g} {-y:.12g}"
+
+    words = []
+    for number, edge in enumerate(loop):
+        forward = plan.left[edge] == region
+        start, end = (plan.start, plan.end) if forward else (plan.end, plan.start)
+        if number == 0:
+            words.append(f"M {place(int(start[edge]))}")
+        sweep = float(plan.curves.sweep[edge])
+        if sweep == 0.0:
+            words.append(f"L {place(int(end[edge]))}")
+        else:
+            radius = float(plan.curves.radius[edge]) * 1e3
+            turn = 0 if (sweep > 0) == forward else 1  # y counts downward in the drawing
+            words.append(f"A {radius:.12g} {radius:.12g} 0 {int(abs(sweep) > np.pi)} {turn} {place(int(end[edge]))}")
+    return " ".join([*words, "Z"])
