@@ -16,10 +16,8 @@ from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow import Outcome
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.imported import imported_geometry
-from blunt_ember.mesh.mesh_files import write_mesh, write_skin
-from blunt_ember.outlines.dxf import read_dxf
 from blunt_ember.outlines.loops import DrawingError, regions_of
-from blunt_ember.outlines.svg import read_svg, section_svg
+from blunt_ember.outlines.svg_writing import section_svg
 
 DRAWINGS = (".dxf", ".svg")
 MESHES = (".vtu", ".vtk", ".msh", ".inp", ".med", ".xdmf", ".stl", ".ply", ".obj", ".off", ".mesh", ".e", ".exo")
@@ -44,6 +42,10 @@ def case_from_foreign(path: Path, unit: str | None = None) -> Case:
     if path.suffix.lower() in DRAWINGS:
         if not path.exists():
             raise DrawingError(f"there is no file {path}")
+        # Libraries for drawings take a while to import, and few cases begin with one.
+        from blunt_ember.outlines.dxf import read_dxf
+        from blunt_ember.outlines.svg_reading import read_svg
+
         layers, found = (read_dxf if path.suffix.lower() == ".dxf" else read_svg)(path)
         data["body"] = {"kind": "section", "depth": "1 m", "regions": regions_of(layers, _named(unit or found, path))}
         return case_from_data(data, str(path.resolve().parent))
@@ -79,6 +81,8 @@ def write_foreign(outcome: Outcome, path: Path) -> None:
             raise BluntEmberError("only a section can be drawn as .svg; write a solid as .stl")
         write_text(section_svg(outcome.geometry), path)
         return
+    from blunt_ember.mesh.mesh_files import write_mesh, write_skin
+
     if outcome.mesh is None:
         raise outcome.trouble or BluntEmberError("there is no mesh to write")
     if suffix == ".stl":

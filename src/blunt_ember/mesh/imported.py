@@ -9,7 +9,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import meshio
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
@@ -93,6 +92,8 @@ def _fault(what: str) -> CaseError:
 
 
 def _read(path: Path) -> Any:
+    import meshio  # here, as it takes a while and few cases need it
+
     said = io.StringIO()
     try:
         with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
