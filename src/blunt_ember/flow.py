@@ -175,7 +175,9 @@ class Flow:
 
     def _geometry(self, case: Case) -> AnyGeometry:
         body = case.document.body
-        return self._cached("geometry", self._body_key(case), lambda: geometry_of(body, case.folder))
+        return self._cached(
+            "geometry", self._body_key(case), lambda: geometry_of(body, case.folder, case.document.surface_parts)
+        )
 
     def _mesh(self, case: Case, refinement: int) -> Mesh:
         document = case.document
@@ -202,6 +204,8 @@ class Flow:
     def _body_key(self, case: Case) -> str:
         body = case.document.body
         key = self._hash(body, _shape_hash)
+        if case.document.surface_parts:
+            key = content_hash(key, case.document.surface_parts)
         return key if not isinstance(body, Imported) else content_hash(key, _stamp(Path(case.folder) / body.file))
 
     def _hash(self, value: Any, of: Callable[[Any], str] = content_hash) -> str:

@@ -73,6 +73,13 @@ def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]
             }
             for question in data["questions"]
         ]
+    if "surfaces" in data:
+        data["surfaces"] = {
+            name: {key: change(entry) if key in ("start", "end") else entry for key, entry in part.items()}
+            if isinstance(part, dict)
+            else part
+            for name, part in data["surfaces"].items()
+        }
     local = data.get("mesh", {}).get("local")
     if local:
         places = [{**entry, "at": change(entry["at"])} if "at" in entry else entry for entry in local]

@@ -185,6 +185,10 @@ def _place_faults(document: CaseDocument) -> list[Fault]:
         for number, entry in enumerate(document.mesh.local)
         if entry.at is not None
     ]
+    for name, part in document.surface_parts.items():
+        for key in ("start", "end"):
+            if getattr(part, key) is not None:
+                places.append((("surfaces", name, key), getattr(part, key)))
     for number, question in enumerate(document.questions):
         path = ("questions", number, question.asks)
         if isinstance(question.target, Line):

@@ -19,6 +19,7 @@ from blunt_ember.case.quantity import (
     Temperature,
     Tolerance,
 )
+from blunt_ember.case.regions import AnyRegion
 from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, NUMBER, TEMPERATURE, Kind
 
 FORMAT = "blunt-ember/1"
@@ -176,6 +177,28 @@ class Question(Part):
         return target
 
 
+class SurfacePart(Part):
+    """Part of a surface, cut out of it and named: between two places on it, or what lies within a shape on an end.
+
+    On an arc the part runs counter-clockwise from its start to its end; on a side of a stacked body it reaches from the
+    z of one to that of the other, or over the whole height when the two are one.
+    """
+
+    on: str = Field(description="the surface it is cut out of")
+    start: Place | None = Field(None, description="place on the surface at which it begins")
+    end: Place | None = Field(None, description="place on the surface at which it ends")
+    within: AnyRegion | None = Field(None, description="shape on the bottom or top of a stacked body, or on a cut")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> SurfacePart:
+        interval = self.start is not None and self.end is not None
+        if interval == (self.within is not None) or (self.start is None) != (self.end is None):
+            raise complain("say which part: from 'start' to 'end', or what lies 'within' a shape")
+        if self.within is not None and self.within.beside is not None:
+            raise complain("the shape stands at a place of its own; use 'at'")
+        return self
+
+
 class CaseDocument(Part):
     """A whole case, in the order an analyst works."""
 
@@ -184,8 +207,9 @@ class CaseDocument(Part):
     parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
     materials: dict[Name, Material] = Field(default_factory=dict)
     body: Body
-    surfaces: dict[Name, str | list[str]] = Field(
-        default_factory=dict, description="the analyst's own names, each for one surface or for several taken together"
+    surfaces: dict[Name, str | list[str] | SurfacePart] = Field(
+        default_factory=dict,
+        description="the analyst's own names: of one surface, of several taken together, or of a part cut out of one",
     )
     surroundings: list[Surrounding] = Field(default_factory=list)
     clock: Literal["steady"] = "steady"
@@ -196,7 +220,14 @@ class CaseDocument(Part):
     def members_of(self, name: str) -> tuple[str, ...]:
         """Return the surfaces that an analyst's own name stands for; any other name stands for itself."""
         members = self.surfaces.get(name, name)
+        if isinstance(members, SurfacePart):
+            return (name,)
         return (members,) if isinstance(members, str) else tuple(members)
+
+    @property
+    def surface_parts(self) -> dict[str, SurfacePart]:
+        """Parts cut out of surfaces, by their names."""
+        return {name: entry for name, entry in self.surfaces.items() if isinstance(entry, SurfacePart)}
 
     def own_name(self, surface: str) -> str:
         """Return the analyst's own name of a single surface, or its automatic one."""

@@ -191,6 +191,12 @@ def _own_names_left(case: Case, gone: Callable[[str], bool]) -> tuple[dict[str, 
     own: dict[str, Any] = {}
     emptied = []
     for name, members in case.data.get("surfaces", {}).items():
+        if isinstance(members, dict):
+            if gone(members["on"]):
+                emptied.append(name)
+            else:
+                own[name] = members
+            continue
         kept = [member for member in case.document.members_of(name) if not gone(member)]
         if not kept:
             emptied.append(name)
@@ -230,10 +236,7 @@ def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> 
     """Return the data of a case with every surface that something is stated on or asked of changed."""
     data = dict(data)
     if "surfaces" in data:
-        data["surfaces"] = {
-            name: change(members) if isinstance(members, str) else [change(member) for member in members]
-            for name, members in data["surfaces"].items()
-        }
+        data["surfaces"] = {name: _named_of(members, change) for name, members in data["surfaces"].items()}
     if "surroundings" in data:
         data["surroundings"] = [
             {**entry, "on": change(entry["on"]) if isinstance(entry["on"], str) else [change(s) for s in entry["on"]]}
@@ -246,6 +249,12 @@ def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> 
             for question in data["questions"]
         ]  # fmt: skip
     return data
+
+
+def _named_of(members: Any, change: Callable[[str], str]) -> Any:
+    if isinstance(members, dict):
+        return {**members, "on": change(members["on"])}
+    return change(members) if isinstance(members, str) else [change(member) for member in members]
 
 
 def _require_free(new: str, taken: Mapping[str, Any], path: Path, what: str) -> None:

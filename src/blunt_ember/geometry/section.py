@@ -7,13 +7,15 @@ names stay when dimensions change.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 import numpy as np
 
 from blunt_ember.case.bodies import Section as BodySection
 from blunt_ember.case.bodies import TurnedSection
+from blunt_ember.case.document import SurfacePart
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
@@ -22,9 +24,11 @@ from blunt_ember.geometry.placing import box_of, placed
 from blunt_ember.geometry.primitives import Shape
 from blunt_ember.geometry.regions import Region, Surface
 from blunt_ember.geometry.space import Plane, Turned
+from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
 
 #: Straight pieces that stand for a quarter turn where a surface is drawn or sampled.
 _PIECES = 24
+_NO_PARTS: Mapping[str, SurfacePart] = MappingProxyType({})
 _GAUSS = np.polynomial.legendre.leggauss(12)
 
 
@@ -114,7 +118,7 @@ class _Owning:
         return np.where(np.isin(owner, self.voids), VOID, owner)
 
 
-def section_geometry(body: BodySection | TurnedSection) -> SectionGeometry:
+def section_geometry(body: BodySection | TurnedSection, parts: Parts = _NO_PARTS) -> SectionGeometry:
     """Place, cut and name; raise :class:`CaseError` for a region nothing is left of or that crosses the axis."""
     shapes = placed(body.regions)
     regions = tuple(
@@ -132,8 +136,46 @@ def section_geometry(body: BodySection | TurnedSection) -> SectionGeometry:
     require_something_left(regions, plan)
     space: Plane | Turned = Plane(body.depth.si) if isinstance(body, BodySection) else Turned()
     surfaces = _surfaces(regions, plan, space, extent)
+    for name, part in parts.items():
+        plan, surfaces = _with_part(name, part, plan, surfaces, space, extent)
     low, high = reach(plan)
     return SectionGeometry(space, regions, plan, surfaces, low, high, owning, shapes)
+
+
+def _with_part(
+    name: str,
+    part: SurfacePart,
+    plan: Arrangement,
+    known: dict[str, SectionSurface],
+    space: Plane | Turned,
+    extent: float,
+) -> tuple[Arrangement, dict[str, SectionSurface]]:
+    """Cut a part out of a surface; parts that were cut out before stay what they are."""
+    require_surface(name, part, list(known))
+    if part.start is None or part.end is None:
+        raise part_fault(name, "within", "a shape is stated on an end of a solid; here say 'start' and 'end'")
+    ends = {key: np.array([c.si for c in place]) for key, place in (("start", part.start), ("end", part.end))}
+    whole = known[part.on]
+    cut, within = cut_at(plan, whole.edges, name, ends, extent)
+    # Pieces that the cuts add come last; they belong to the surface that is cut.
+    added = np.arange(len(plan.start), len(cut.start))
+    rest = np.setdiff1d(np.concatenate([whole.edges, added]), within)
+    made = {}
+    for other, surface in known.items():
+        edges = rest if other == part.on else surface.edges
+        if len(edges):
+            made[other] = _surface(other, surface.regions, edges, cut, space)
+    made[name] = _surface(name, whole.regions, within, cut, space)
+    return cut, made
+
+
+def _surface(
+    name: str, owners: tuple[int, ...], edges: Ints, plan: Arrangement, space: Plane | Turned
+) -> SectionSurface:
+    curves = plan.curves.take(edges)
+    length = float(curves.length.sum())
+    area = length * space.depth if isinstance(space, Plane) else turned_area(curves)
+    return SectionSurface(name, owners, area, edges, straight_pieces(curves), length)
 
 
 def reach(plan: Arrangement) -> tuple[tuple[float, ...], tuple[float, ...]]:
@@ -185,12 +227,8 @@ def _surfaces(
         found.setdefault(key, []).append(edge)
     surfaces = {}
     for key in sorted(found):
-        edges = np.array(found[key])
-        curves = plan.curves.take(edges)
         owners_ = (key[1],) if key[0] == 0 else (key[1], key[2])
-        area = float(curves.length.sum() * space.depth) if isinstance(space, Plane) else turned_area(curves)
-        length = float(curves.length.sum())
-        surfaces[key[3]] = SectionSurface(key[3], owners_, area, edges, straight_pieces(curves), length)
+        surfaces[key[3]] = _surface(key[3], owners_, np.array(found[key]), plan, space)
     return surfaces
 
 

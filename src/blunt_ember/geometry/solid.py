@@ -10,15 +10,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
 
 from blunt_ember.case.bodies import Stacked, TurnedSolid
+from blunt_ember.case.document import SurfacePart
 from blunt_ember.case.regions import AnyRegion
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.geometry.arrangement import VOID, Arrangement, Pieces, bounded, split_outlines
+from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
 from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.placing import box_of, placed
@@ -33,6 +35,7 @@ from blunt_ember.geometry.section import (
     straight_pieces,
 )
 from blunt_ember.geometry.space import Plane, Solid
+from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
 
 #: What the sides of a rectangle are called when it is looked down on, and what closes a sweep at its two ends.
 _PLAN_SIDES = {"bottom": "front", "top": "back"}
@@ -40,6 +43,8 @@ _ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
 #: Outlines that meet at less than this are drawn as one smooth surface, radians.
 _SMOOTH = 0.35
 _LINE_SAMPLES = 801
+_NO_PARTS: Parts = MappingProxyType({})
+_NO_COLUMNS: Mapping[str, Flags] = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -92,7 +97,7 @@ class SolidGeometry:
         return (low + high) / 2
 
 
-def stacked_geometry(body: Stacked) -> SolidGeometry:
+def stacked_geometry(body: Stacked, parts: Parts = _NO_PARTS) -> SolidGeometry:
     """Place, pile, cut and name; raise :class:`CaseError` for a region nothing is left of."""
     spans = [
         entry.z
@@ -100,34 +105,41 @@ def stacked_geometry(body: Stacked) -> SolidGeometry:
         for entry in ([region] if region.levels is None else region.levels.values())
     ]
     heights = np.array([[place.si for place in span] for span in spans if span is not None])
-    stations = _merged(heights.ravel(), 1e-9 * float(np.ptp(heights)))
+    reach_of_parts = [part.start[2].si for part in parts.values() if part.start is not None]
+    reach_of_parts += [part.end[2].si for part in parts.values() if part.end is not None]
+    inside = [z for z in reach_of_parts if heights.min() < z < heights.max()]
+    stations = _merged(np.append(heights.ravel(), inside), 1e-9 * float(np.ptp(heights)))
     middle = (stations[:-1] + stations[1:]) / 2
     reaches = (heights[:, :1] < middle) & (middle < heights[:, 1:])
     plan_of = [place for place, region in enumerate(body.regions.values()) for _ in (region.levels or [region.z])]
-    return _swept(body, plan_of, reaches, Upward(stations))
+    return _swept(body, plan_of, reaches, Upward(stations), parts)
 
 
-def turned_solid_geometry(body: TurnedSolid) -> SolidGeometry:
+def turned_solid_geometry(body: TurnedSolid, parts: Parts = _NO_PARTS) -> SolidGeometry:
     """Place, cut, turn and name; raise :class:`CaseError` for a region that crosses the axis or has nothing left."""
     path = Round(np.array([0.0, min(body.angle.si, 2 * np.pi)]))
     count = len(body.regions)
-    return _swept(body, list(range(count)), np.ones((count, 1), dtype=bool), path)
+    return _swept(body, list(range(count)), np.ones((count, 1), dtype=bool), path, parts)
 
 
 @dataclass(frozen=True)
 class _Holding:
-    """Tells the last region that holds each place of the plan behind each station, (p, slabs), void ones too."""
+    """Tells the last region that holds each place of the plan behind each station, void ones too, and after that
+    whether each of the ``marks`` holds it: (p, slabs + marks)."""
 
     shapes: Sequence[Sequence[Shape]]
     plan_of: Sequence[int]
     reaches: Flags
+    marks: Sequence[Shape]
 
     def __call__(self, points: Floats) -> Ints:
         within = [_inside(pieces, points) for pieces in self.shapes]
         found = np.full((len(points), self.reaches.shape[1]), VOID, dtype=np.int64)
         for region, place in enumerate(self.plan_of):
             found[within[place][:, None] & self.reaches[region]] = region
-        return found
+        empty = (found == VOID).all(axis=1)
+        marked = [mark.contains(points) & ~empty for mark in self.marks]
+        return np.column_stack([found, *marked])
 
 
 @dataclass(frozen=True)
@@ -148,7 +160,7 @@ def _merged(values: Floats, tolerance: float) -> Floats:
     return ordered[np.concatenate([[True], np.diff(ordered) > tolerance])]
 
 
-def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path: Path) -> SolidGeometry:
+def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path: Path, parts: Parts) -> SolidGeometry:
     """Cut the plan into columns and name what bounds them.
 
     ``plan_of`` is the region of the plan that each region of the body stands on, ``reaches`` (regions, slabs) tells
@@ -166,14 +178,29 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     if isinstance(path, Round):
         require_right_of_axis(regions, extent)
 
-    held = _Holding(shapes, plan_of, reaches)
-    pieces = split_outlines(shapes, extent)
+    spots = {name: _mark(part.within) for name, part in parts.items() if part.within is not None}
+    held = _Holding(shapes, plan_of, reaches, list(spots.values()))
+    pieces = split_outlines([*shapes, *([mark] for mark in spots.values())], extent)
     voids = [index for index, region in enumerate(regions) if region.void]
-    stated, column = _columns(np.concatenate([held(pieces.beside_left), held(pieces.beside_right)]), voids)
+    slabs = reaches.shape[1]
+    rows, column = _columns(np.concatenate([held(pieces.beside_left), held(pieces.beside_right)]), voids, slabs)
+    stated, marked = rows[:, :slabs], rows[:, slabs:] > 0
     holds = np.where(np.isin(stated, voids), VOID, stated)
     _require_something_left(regions, holds, [filling.path[:-1] for filling in fillings.values()])
-    plan = _plan(pieces, column, stated, held)
-    names = _Names(regions, plan_of, list(body.regions), plan, stated, holds, path)
+    count = len(pieces.start)
+    arrangement = bounded(pieces, column[:count], column[count:])
+    owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(rows)})
+    cuts = _Cuts(())
+    names = _Names(regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, path)
+    for name, part in parts.items():
+        require_surface(name, part, list(names.surfaces()))
+        if part.within is None:
+            arrangement, cuts = _cut_part(name, part, arrangement, cuts, names, path, extent)
+            names.plan = _plan(arrangement, owning, cuts)
+    plan = _plan(arrangement, owning, cuts)
+    columns = {name: marked[:, number] for number, name in enumerate(spots)}
+    names = _Names(regions, plan_of, list(body.regions), plan, stated, holds, path, parts, cuts, columns)
+    _require_every_part(parts, names.surfaces())
     low, high = _box(plan.arrangement, path)
     amount = _column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
     volume = float(amount @ ((holds != VOID) @ np.diff(path.stations)))
@@ -190,31 +217,84 @@ def _inside(pieces: Sequence[Shape], points: Floats) -> Flags:
     return inside
 
 
-def _columns(rows: Ints, voids: list[int]) -> tuple[Ints, Ints]:
-    """Number the different columns, (c, slabs); return them and the column of each row, ``VOID`` for an empty one."""
+def _columns(rows: Ints, voids: list[int], slabs: int) -> tuple[Ints, Ints]:
+    """Number the different rows; return them and the number of each, ``VOID`` for one with nothing in its slabs."""
     stated, column = np.unique(rows, axis=0, return_inverse=True)
-    empty = (np.isin(stated, voids) | (stated == VOID)).all(axis=1)
+    empty = (np.isin(stated[:, :slabs], voids) | (stated[:, :slabs] == VOID)).all(axis=1)
     number = np.where(empty, VOID, np.cumsum(~empty) - 1)
     return stated[~empty], number[column.reshape(-1)]
 
 
-def _plan(pieces: Pieces, column: Ints, stated: Ints, held: _Holding) -> SectionGeometry:
+def _mark(region: AnyRegion) -> Shape:
+    """The outline of a spot at its own place in the plan."""
+    ((piece, *_),) = placed({"spot": region})
+    return piece
+
+
+@dataclass(frozen=True)
+class _Cuts:
+    """Parts cut out of the sides of a solid: (name, edges of the plan, lowest and highest place along the path)."""
+
+    parts: tuple[tuple[str, frozenset[int], float, float], ...]
+
+    def of_edge(self, edge: int) -> tuple[str, ...]:
+        """Names of the parts an edge belongs to."""
+        return tuple(name for name, edges, _, _ in self.parts if edge in edges)
+
+    def at(self, edge: int, along: float) -> str:
+        """Name of the last part that holds an edge at a place along the path; empty for none."""
+        found = [name for name, edges, low, high in self.parts if edge in edges and low <= along <= high]
+        return found[-1] if found else ""
+
+
+def _cut_part(
+    name: str, part: SurfacePart, plan: Arrangement, cuts: _Cuts, names: _Names, path: Path, extent: float
+) -> tuple[Arrangement, _Cuts]:
+    """Cut the edges of the plan where a part of a side begins and ends."""
+    assert part.start is not None and part.end is not None
+    groups = sorted({group for (group, _), side in names.sides.items() if side == part.on})
+    if not groups:
+        raise part_fault(name, "on", f"'{part.on}' is an end of the sweep; say what lies 'within' a shape on it")
+    edges = np.unique(np.concatenate([names.plan.surfaces[group].edges for group in groups]))
+    places, along = path.plan_of(np.array([[c.si for c in place] for place in (part.start, part.end)]))
+    cut, within = cut_at(plan, edges, name, {"start": places[0], "end": places[1]}, extent)
+    added = range(len(plan.start), len(cut.start))
+    low, high = sorted(along.tolist()) if isinstance(path, Upward) and along[0] != along[1] else (-np.inf, np.inf)
+    # What was cut before owns both pieces of an edge that is cut again.
+    chosen = set(edges.tolist())
+    grown = tuple(
+        (known, own | {e for e in added if own & chosen and _on(cut, e, own)}, a, b) for known, own, a, b in cuts.parts
+    )
+    return cut, _Cuts((*grown, (name, frozenset(within.tolist()), float(low), float(high))))
+
+
+def _on(plan: Arrangement, added: int, edges: frozenset[int]) -> bool:
+    """Tell whether an added edge continues one of some edges."""
+    return any(plan.end[edge] == plan.start[added] for edge in edges)
+
+
+def _require_every_part(parts: Parts, found: Mapping[str, Surface]) -> None:
+    for name, part in parts.items():
+        if name not in found:
+            what = f"nothing of '{part.on}' lies there; on a side say 'start' and 'end'"
+            raise part_fault(name, "within" if part.within is not None else "start", what)
+
+
+def _plan(arrangement: Arrangement, owning: _Columns, cuts: _Cuts) -> SectionGeometry:
     """Make the plan a section of its own: columns are its regions, and edges alike in all respects one surface."""
-    count = len(pieces.start)
-    arrangement = bounded(pieces, column[:count], column[count:])
-    owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(stated)})
     groups: dict[Any, list[int]] = {}
     for edge, (left, right) in enumerate(zip(arrangement.left.tolist(), arrangement.right.tolist(), strict=True)):
-        groups.setdefault((min(left, right), max(left, right), arrangement.side[edge]), []).append(edge)
+        key = (min(left, right), max(left, right), arrangement.side[edge], cuts.of_edge(edge))
+        groups.setdefault(key, []).append(edge)
     surfaces = {}
-    for number, ((a, b, _), edges) in enumerate(groups.items()):
+    for number, ((a, b, *_), edges) in enumerate(groups.items()):
         chosen = np.array(edges)
         curves = arrangement.curves.take(chosen)
         length = float(curves.length.sum())
         owners = (b,) if a == VOID else (a, b)
         surfaces[str(number)] = SectionSurface(str(number), owners, length, chosen, straight_pieces(curves), length)
     low, high = reach(arrangement)
-    regions = tuple(Region(str(number), (low[0], low[1], high[0], high[1])) for number in range(len(stated)))
+    regions = tuple(Region(str(number), (low[0], low[1], high[0], high[1])) for number in range(len(owning.numbers)))
     return SectionGeometry(Plane(1.0), regions, arrangement, surfaces, low, high, owning)
 
 
@@ -240,7 +320,11 @@ class _Names:
         stated: Ints,
         holds: Ints,
         path: Path,
+        parts: Parts = _NO_PARTS,
+        cuts: _Cuts | None = None,
+        columns: Mapping[str, Flags] = _NO_COLUMNS,
     ) -> None:
+        self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts or _Cuts(()), columns
         self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
         self._holds, self._path = holds, path
         self._found: dict[str, tuple[tuple[int, ...], float]] = {}
@@ -258,11 +342,16 @@ class _Names:
         ordered = sorted(self._found.items(), key=lambda item: (len(item[1][0]), item[1][0]))
         return {name: Surface(name, owners, area) for name, (owners, area) in ordered}
 
-    def _note(self, a: int, b: int, side: str, area: float) -> str:
-        """Add to the surface between two owners; ``side`` names it where one of them is nothing."""
+    def _note(self, a: int, b: int, side: str, area: float, part: str = "") -> str:
+        """Add to the surface between two owners; ``side`` names it where one of them is nothing.
+
+        A ``part`` takes it when it is cut out of that surface.
+        """
         owners = (max(a, b),) if VOID in (a, b) else (min(a, b), max(a, b))
         names = [self._regions[owner].name for owner in owners]
         name = f"{names[0]}.{side}" if len(names) == 1 else "|".join(names)
+        if part and self._parts[part].on == name:
+            name = part
         self._found[name] = (owners, self._found.get(name, ((), 0.0))[1] + area)
         return name
 
@@ -278,7 +367,9 @@ class _Names:
             if a == b:
                 continue
             side = self._side(max(a, b), plan.side[surface.edges[0]]) if VOID in (a, b) else ""
-            self.sides[group, slab] = self._note(a, b, side, area)
+            middle = float(stations[slab] + stations[slab + 1]) / 2
+            part = self._cuts.at(int(surface.edges[0]), middle)
+            self.sides[group, slab] = self._note(a, b, side, area, part)
 
     def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
         if isinstance(self._path, Upward):
@@ -296,7 +387,9 @@ class _Names:
             # What a void leaves open is named after the void, by its own end there.
             end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
             by = f"{self._regions[cutter].name} " if cutter != VOID else ""
-            self.ends[column, station] = self._note(below, above, by + end, area)
+            parts = [name for name, own in self._columns.items() if own[column]]
+            name = self._note(below, above, by + end, area, parts[-1] if parts else "")
+            self.ends[column, station] = name
 
 
 def _column_integral(plan: Arrangement, count: int, power: int) -> Floats:

@@ -69,7 +69,7 @@ def _round(geometry: SectionGeometry, curves: Curves, tolerance: float) -> Latti
     away = geometry.arrangement.points - centre
     radius = np.linalg.norm(away, axis=1)
     us = _merged(radius, tolerance)
-    if us[0] <= tolerance:
+    if us[0] <= tolerance or len(us) < 2 or geometry.owner_at(centre[None])[0] != VOID:
         return None  # cells would shrink to nothing at the centre
     angles = np.arctan2(away[:, 1], away[:, 0])
     vs = _merged(np.where(angles < -np.pi + 1e-9, np.pi, angles), 1e-9)
