@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.application import application
@@ -69,3 +69,20 @@ def type_into(widget: QWidget, text: str, key: Qt.Key = Qt.Key.Key_Return) -> No
     QTest.keyClick(widget, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
     QTest.keyClicks(widget, text)
     QTest.keyClick(widget, key)
+
+
+def choose(window: Window, key: str, *words: str) -> None:
+    """Open a word's alternatives by a click and take one."""
+    button = next(b for b in window.sheet.findChildren(QToolButton, key) if b.isVisibleTo(window.sheet))
+    window.sheet.ensureWidgetVisible(button)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
+    for word in words:
+        action = next(action for action in menu.actions() if action.text() == word)
+        submenu = action.menu()
+        if submenu is None:
+            action.trigger()
+        else:
+            menu = submenu
+    for popup in button.findChildren(QMenu):
+        popup.close()

@@ -5,30 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMenu, QToolButton
+from PyQt6.QtWidgets import QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.window import Window
-from tests.desk.conftest import field, settled, type_into
-
-
-def choose(window: Window, key: str, *words: str) -> None:
-    """Open a word's alternatives by a click and take one."""
-    button = next(b for b in window.sheet.findChildren(QToolButton, key) if b.isVisibleTo(window.sheet))
-    window.sheet.ensureWidgetVisible(button)
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-    menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
-    for word in words:
-        action = next(action for action in menu.actions() if action.text() == word)
-        submenu = action.menu()
-        if submenu is None:
-            action.trigger()
-        else:
-            menu = submenu
-    for popup in button.findChildren(QMenu):
-        popup.close()
+from tests.desk.conftest import choose, field, settled, type_into
 
 
 def question(window: Window, place: int) -> dict[str, Any]:
@@ -109,7 +90,7 @@ def test_surfaces_get_names_and_finer_places_get_triangles(window: Window, qtbot
     button.click()
     bar = window.statusBar()
     assert bar is not None and "asks about 'outer skin'" in bar.currentMessage()
-    choose(window, "add finer place", "brick|blanket")
+    choose(window, "add finer place", "brick|blanket", "cells of a size")
     type_into(field(window, "mesh.local[0].size"), "2 mm")
     settled(qtbot, window)
     assert window.outcome.mesh is not None and window.outcome.mesh.blocks[0].family == "tri6"

@@ -70,16 +70,21 @@ class Surrounding(Part):
 
 
 class LocalSize(Part):
-    """Finer cells on surfaces or about a point; away from there cells grow by the growth of the mesh."""
+    """How fine cells are on surfaces or about a point; away from there they grow by the growth of the mesh."""
 
     on: str | list[str] | None = Field(None, description="surface or surfaces on which cells are no larger")
     at: Place | None = Field(None, description="point about which cells are no larger")
-    size: Extent
+    size: Extent | None = Field(None, description="largest cell there; such a mesh is of triangles")
+    divisions: int | None = Field(None, ge=1, le=10_000, description="cells along each of these surfaces")
 
     @model_validator(mode="after")
     def _somewhere(self) -> LocalSize:
         if (self.on is None) == (self.at is None):
             raise complain("say where: 'on' a surface or 'at' a point")
+        if (self.size is None) == (self.divisions is None):
+            raise complain("say how fine: a 'size' or 'divisions'")
+        if self.divisions is not None and self.on is None:
+            raise complain("'divisions' are counted along a surface; say 'on' which, or a 'size' at the point")
         return self
 
     @property
@@ -99,7 +104,7 @@ class MeshWish(Part):
     )
     cells: Literal["auto", "triangles", "quadrilaterals"] = Field("auto", description="auto: mapped where possible")
     growth: float = Field(0.25, ge=0.05, le=2.0, description="how much larger a cell may be than its neighbour")
-    local: list[LocalSize] = Field(default_factory=list, description="finer places; such a mesh is of triangles")
+    local: list[LocalSize] = Field(default_factory=list, description="places that are finer, or divided by hand")
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
 
 

@@ -54,6 +54,13 @@ class Level(Part):
         return self
 
 
+class HalfPlane(Part):
+    """A straight cut through a region: what lies left of the line, looking along it, is taken away."""
+
+    through: Point = Field(description="a point of the line, from the reference point of the region")
+    along: Angle = Field(description="direction of the line from the x axis towards the y axis")
+
+
 class Region(Part):
     """What every region states beside its shape."""
 
@@ -66,6 +73,7 @@ class Region(Part):
     inside: str | None = Field(None, description="region in whose middle this one sits")
     material: str | None = Field(None, description="name of its material; open until stated")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
+    cuts: list[HalfPlane] | None = Field(None, min_length=1, max_length=50, description="straight cuts through it")
     repeat: Repeat | None = Field(None, description="copies of it, in a row or round a point")
     z: Span | None = Field(None, description="in a stacked body: from where to where in z")
     levels: dict[Name, Level] | None = Field(

@@ -29,6 +29,8 @@ class RowWidget(QWidget):
     """One sentence, and under it why the last thing typed into it was refused."""
 
     pointed = pyqtSignal(tuple)
+    #: Something other than an edit was chosen: its name.
+    asked = pyqtSignal(str)
 
     def __init__(self, row: Row, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -117,7 +119,7 @@ class RowWidget(QWidget):
 
         def open_menu() -> None:
             menu = QMenu(button)
-            _fill(menu, self._options_of(button), lambda option: self._edit(option.edit, option.text))
+            _fill(menu, self._options_of(button), self._chosen)
             menu.aboutToHide.connect(menu.deleteLater)
             menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
@@ -161,6 +163,12 @@ class RowWidget(QWidget):
             self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
             self._fault.show()
 
+    def _chosen(self, option: Option) -> None:
+        if option.asks:
+            self.asked.emit(option.asks)
+        else:
+            self._edit(option.edit, option.text)
+
     def _edit(self, edit: Edit | None, label: str) -> None:
         if edit is not None:
             self._current.edit_or_tell(label, edit)
@@ -194,6 +202,7 @@ class SectionWidget(QWidget):
     """A heading with its state, and the rows under it."""
 
     pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
 
     def __init__(self, section: Section, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -229,6 +238,7 @@ class SectionWidget(QWidget):
                 continue
             widget = RowWidget(row, self._current, self)
             widget.pointed.connect(self.pointed)
+            widget.asked.connect(self.asked)
             if place < len(self._rows):
                 self._layout.replaceWidget(self._rows[place], widget)
                 _discard(self._rows[place])
@@ -253,6 +263,7 @@ class Sheet(QScrollArea):
 
     #: Surfaces that the sheet points at, to be lit up on the picture.
     pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -295,6 +306,7 @@ class Sheet(QScrollArea):
             else:
                 widget = SectionWidget(section, self._current)
                 widget.pointed.connect(self.pointed)
+                widget.asked.connect(self.asked)
                 self._layout.insertWidget(place + 1, widget)
                 self._sections.append(widget)
         if key and focused is not None and not focused.isVisibleTo(self):  # its row was made anew around it

@@ -222,13 +222,15 @@ def _removing(path: Path) -> Edit:
 def _new_regions(case: Case) -> tuple[Option, ...]:
     regions = list(case.document.body.regions)
     others = regions[-1:] if len(regions) > 3 else regions[::-1]
-    return tuple(
+    drawn = Option("an outline drawn on the stage", asks="draw outline")
+    made = tuple(
         Option(words, options=tuple(
             Option(f"{place} {other}", _adding_region(shape, relation, other))
             for other in others for relation, place in places.items()
         ))
         for words, (shape, places) in _NEW_SHAPES.items()
     )  # fmt: skip
+    return (*made, drawn) if case.document.body.kind in ("section", "turned section") else made
 
 
 def _replaced_place(name: str, relation: str, other: str) -> Edit:

@@ -20,6 +20,7 @@ from blunt_ember.desk.sheet_parts import (
     removing,
     setting,
 )
+from blunt_ember.desk.sheet_shapes import whole_entry
 from blunt_ember.flow import Outcome
 from blunt_ember.geometry.regions import extent_of
 from blunt_ember.mesh.making import ACROSS
@@ -65,21 +66,36 @@ def _finer_places(case: Case, outcome: Outcome | None) -> list[Row]:
     rows: list[Row] = []
     for place, local in enumerate(case.document.mesh.local):
         path = ("mesh", "local", place)
-        where: list[Part] = [Word("finer on"), Word(", ".join(local.surfaces), "strong", local.surfaces)]
+        where: list[Part] = [
+            Word("on" if local.divisions else "finer on"),
+            Word(", ".join(local.surfaces), "strong", local.surfaces),
+        ]
         if local.at is not None:
             where = [Word("finer at"), *place_entries(case, (*path, "at"))]
+        fine: list[Part] = [Word(": cells of"), *entry(case, (*path, "size"), "Largest cell there, such as 1 mm")]
+        if local.divisions is not None:
+            fine = [
+                Word(": divided by"),
+                whole_entry(f"divisions {place}", (*path, "divisions"), local.divisions, "Cells along it"),
+            ]
         rows.append((
-            *where, Word(": cells of"), *entry(case, (*path, "size"), "Largest cell there, such as 1 mm"),
+            *where, *fine,
             Remove(f"remove finer place {place}", "Remove this finer place", removing(path)),
         ))  # fmt: skip
     found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
     extent = extent_of(outcome.geometry) if outcome and outcome.geometry else 0.1
     size = f"{extent * 1000 / 100:.2g} mm"
     offers = tuple(
-        Option(name, adding(("mesh", "local"), {"on": name, "size": size}))
+        Option(
+            name,
+            options=(
+                Option("cells of a size", adding(("mesh", "local"), {"on": name, "size": size})),
+                Option("divided by hand", adding(("mesh", "local"), {"on": name, "divisions": 12})),
+            ),
+        )
         for name in (*case.document.surfaces, *found)
     )
     point = Option(
         "at a point", adding(("mesh", "local"), {"at": ["0 mm"] * len(case.document.body.coordinates), "size": size})
     )
-    return [*rows, (Choice("add finer place", "finer on a surface …", (point, *offers), "link"),)]
+    return [*rows, (Choice("add finer place", "finer, or divided by hand …", (point, *offers), "link"),)]

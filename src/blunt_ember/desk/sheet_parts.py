@@ -48,6 +48,8 @@ class Option:
     text: str
     edit: Edit | None = None
     options: tuple[Option, ...] = ()
+    #: Something the window does rather than an edit, by its name.
+    asks: str = ""
 
 
 @dataclass(frozen=True)
@@ -100,10 +102,10 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
     return [*parts, Word(note, "quiet")] if note else parts
 
 
-def place_entries(case: Case, path: Sequence[str | int]) -> list[Part]:
-    """Return the entries for the coordinates of a place."""
+def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[Part]:
+    """Return the entries for the coordinates of a place, ``count`` of them at most."""
     parts: list[Part] = []
-    for number, letter in enumerate(case.document.body.coordinates):
+    for number, letter in enumerate(case.document.body.coordinates[:count]):
         parts += [*([Word(",")] if number else []), *entry(case, (*path, number), f"{letter}, such as 20 mm")]
     return parts
 

@@ -9,15 +9,12 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing import (
     free_name,
     renamed_material,
-    renamed_surface,
     with_value,
-    without_surface_name,
 )
 from blunt_ember.desk.sheet_body import body_section
 from blunt_ember.desk.sheet_mesh import mesh_section
 from blunt_ember.desk.sheet_parts import (
     Choice,
-    Edit,
     Entry,
     Option,
     Part,
@@ -32,13 +29,14 @@ from blunt_ember.desk.sheet_parts import (
     setting,
 )
 from blunt_ember.desk.sheet_questions import formulas, questions
+from blunt_ember.desk.sheet_surfaces import surfaces_section
 from blunt_ember.flow import Outcome
 
 
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
     return [
-        body_section(case), _materials(case), _surfaces(case, outcome), _surroundings(case, outcome),
+        body_section(case), _materials(case), surfaces_section(case, outcome), _surroundings(case, outcome),
         Section("Heat inside", "none", ()),
         _joints(outcome), Section("Clock", "steady", ()), mesh_section(case, outcome), questions(case, outcome),
         formulas(case, "parameters"), formulas(case, "working"),
@@ -76,42 +74,6 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
     "takes in a heat flux": {"flux": "100 W/m²"},
     "insulated, said out loud": {"insulated": True},
 }
-
-
-def _surfaces(case: Case, outcome: Outcome | None) -> Section:
-    found = list(outcome.geometry.surfaces) if outcome and outcome.geometry else []
-    rows: list[Row] = []
-    for name in case.document.surfaces:
-        path = ("surfaces", name)
-        members = case.document.members_of(name)
-        more = tuple(
-            Option(f"and {other}", setting(path, [*members, other])) for other in found if other not in members
-        )
-        instead = tuple(Option(f"{other} instead", setting(path, other)) for other in found if other not in members)
-        fewer = tuple(
-            Option(f"without {member}", setting(path, [m for m in members if m != member])) for member in members
-        )
-        rows.append((
-            Entry(f"surface name {name}", name, "Your name for these surfaces",
-                  _renaming(renamed_surface, name), "name"),
-            Word("is"),
-            Choice(f"members {name}", ", ".join(members), more + instead + (fewer if len(members) > 1 else ()),
-                   points=members),
-            Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
-        ))  # fmt: skip
-    if found:
-        offers = tuple(Option(surface, _naming(surface)) for surface in found)
-        rows.append((Choice("add surface name", "give a surface your own name …", offers, "link"),))
-    named = f" · {len(case.document.surfaces)} named" if case.document.surfaces else ""
-    return Section("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))
-
-
-def _naming(surface: str) -> Edit:
-    return lambda now: with_value(now, ("surfaces", free_name("surface", now.document.surfaces)), surface)
-
-
-def _forgetting(name: str) -> Edit:
-    return lambda now: without_surface_name(now, name)
 
 
 def surrounding_options(surface: str) -> tuple[Option, ...]:

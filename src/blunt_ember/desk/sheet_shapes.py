@@ -15,6 +15,12 @@ LISTED = 16
 def shape_words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
     """Return the words that say what a region looks like."""
     words = _words(case, path, region)
+    for number in range(len(region.cuts or ())):
+        cut = (*path, "cuts", number)
+        words.append(Word("cut through"))
+        words += [*entry(case, (*cut, "through", 0), "x of the cut, from its reference point"), Word(",")]
+        words += [*entry(case, (*cut, "through", 1), "y of the cut, from its reference point"), Word("along")]
+        words += entry(case, (*cut, "along"), "Direction of the cut, such as 90°; its left is taken away")
     if region.repeat is not None:
         words += [Word("×"), _count(path, region.repeat.count)]
         if region.repeat.step is not None:
@@ -62,14 +68,16 @@ def _corners(case: Case, paths: list[Path]) -> list[Part]:
 
 
 def _sides(path: Path, sides: int) -> Entry:
-    return _whole(f"{path[-1]} sides", (*path, "sides"), sides, "How many sides, 3 or more")
+    return whole_entry(f"{path[-1]} sides", (*path, "sides"), sides, "How many sides, 3 or more")
 
 
 def _count(path: Path, count: int) -> Entry:
-    return _whole(f"{path[-1]} count", (*path, "repeat", "count"), count, "How many there are in all")
+    return whole_entry(f"{path[-1]} count", (*path, "repeat", "count"), count, "How many there are in all")
 
 
-def _whole(key: str, path: Path, value: int, hint: str) -> Entry:
+def whole_entry(key: str, path: Path, value: int, hint: str) -> Entry:
+    """Return the entry for a whole number."""
+
     def change(now: Case, typed: str) -> Case:
         text = typed.strip()
         return with_value(now, path, int(text) if text.isdigit() and len(text) < 6 else text)

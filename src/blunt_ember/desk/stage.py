@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -24,9 +26,22 @@ from blunt_ember.case.units import LENGTH
 from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
+from blunt_ember.desk.drawing_tool import DrawingTool
 from blunt_ember.desk.legend import paint_legend
+from blunt_ember.desk.outline_drawing import grid_step, snapped
+from blunt_ember.desk.point_handles import (
+    PointHandle,
+    dragged,
+    handle_at,
+    handles,
+    moved_point,
+    paint_handles,
+    typed_coordinates,
+)
 from blunt_ember.desk.pointing import Pointer
 from blunt_ember.flow import Outcome
+from blunt_ember.geometry.curves import Floats
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
@@ -38,6 +53,8 @@ MARGINS = (92, 62, 112, 92)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
+#: Pixels within which a dragged point snaps to a corner.
+SNAP_REACH = 9.0
 
 
 class DimensionEditor(QLineEdit):
@@ -89,7 +106,12 @@ class Stage(QWidget):
         self._under = ""
         self._pressed_at: QPointF | None = None
         self._editor: DimensionEditor | None = None
-        self._edited: Dimension | None = None
+        self._edited = ""
+        self._committed: Callable[[str], Callable[[Case], Case]] = lambda text: lambda case: case
+        self._handles: list[PointHandle] = []
+        self._moved: tuple[PointHandle, Floats] | None = None
+        self._note = ""
+        self.tool = DrawingTool(self, current, self._say)
         self._lens_buttons = self._lens_row()
 
     def _lens_row(self) -> QButtonGroup:
@@ -181,6 +203,48 @@ class Stage(QWidget):
         self._is_fitted = False
         self._redraw()
 
+    def draw_outline(self) -> None:
+        """Begin to draw a new outline on the picture; a solid or a rod says why not."""
+        if self._drawn_on() is None:
+            self._say(
+                "outlines are drawn on a plane or turned section; make the body one, draw, and make it solid again"
+            )
+            return
+        self._note = ""
+        self.tool.begin()
+
+    def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
+        geometry = self._outcome.geometry if self._outcome is not None else None
+        return (self._view, geometry) if self._view is not None and isinstance(geometry, SectionGeometry) else None
+
+    def _say(self, text: str) -> None:
+        self._note = text
+        self.update()
+
+    def _snapped(self, place: QPointF, view: View, geometry: SectionGeometry) -> Floats:
+        at = view.metres(np.array([[place.x(), place.y()]]))[0]
+        moved = self._moved[0].place if self._moved is not None else (np.inf, np.inf)
+        corners = geometry.arrangement.points
+        others = corners[np.linalg.norm(corners - np.array(moved), axis=1) > 1e-9 * geometry.extent]
+        return snapped(at, grid_step(view.scale), others, SNAP_REACH * view.scale)
+
+    def _move_ended(self, handle: PointHandle, to: Floats, by: float) -> None:
+        """Move a point where it was dragged, or open its coordinates when it was only clicked."""
+        if by >= 4:
+            why = self._current.edit(
+                f"{handle.name} is moved", lambda case: moved_point(case, handle, dragged(handle, to))
+            )
+            self._note = str(why) if why is not None else ""
+            self.update()
+            return
+        assert self._view is not None
+        x, y = self._view.pixels(np.array([handle.place]))[0].tolist()
+
+        def change(text: str) -> Callable[[Case], Case]:
+            return lambda case: moved_point(case, handle, typed_coordinates(text))
+
+        self._open_editor(handle.name, handle.text, (x - 70, y - 28, 140.0, 18.0), change)
+
     def picture(self) -> QImage | None:
         """Return the picture as last painted, without what is laid over it."""
         return self._image
@@ -219,8 +283,13 @@ class Stage(QWidget):
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
             elif not isinstance(outcome.geometry, SolidGeometry):
                 overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
-            self._dimensions = self._laid_out(painter, outcome, view)
+            self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
             overlay.paint_dimensions(painter, self._dimensions, theme)
+            self._handles = []
+            if isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active:
+                self._handles = handles(outcome.case, outcome.geometry)
+                paint_handles(painter, self._handles, self._moved, view, theme)
+            self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
                 frame = QRectF(self.width() - 96, 52, 82, self.height() - 110)
                 paint_legend(painter, frame, self._shade, self._theme)
@@ -250,7 +319,16 @@ class Stage(QWidget):
         """Open a dimension, or begin to drag."""
         if event is None:
             return
+        drawn_on = self._drawn_on()
+        if self.tool.active and drawn_on is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._note = ""
+            self.tool.press(event.position(), *drawn_on)
+            return
         self.setFocus(Qt.FocusReason.MouseFocusReason)
+        handle = handle_at(self._handles, self._view, event.position()) if self._view is not None else None
+        if handle is not None:
+            self._moved, self._pressed_at = (handle, np.array(handle.place)), event.position()
+            return
         dimension = self._dimension_at(event.position())
         if dimension is not None:
             self.edit_dimension(dimension)
@@ -262,6 +340,10 @@ class Stage(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
         pressed, self._drag, self._pressed_at = self._pressed_at, None, None
+        moved, self._moved = self._moved, None
+        if moved is not None and event is not None and pressed is not None:
+            self._move_ended(*moved, by=(event.position() - pressed).manhattanLength())
+            return
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
             surface = self.surface_at(event.position())
@@ -276,6 +358,14 @@ class Stage(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag, or read the value under the pointer."""
         if event is None:
+            return
+        drawn_on = self._drawn_on()
+        if self.tool.active and drawn_on is not None and self._drag is None:
+            self.tool.move(event.position(), *drawn_on)
+            return
+        if self._moved is not None and drawn_on is not None:
+            self._moved = (self._moved[0], self._snapped(event.position(), *drawn_on))
+            self.update()
             return
         if self._drag is not None:
             step = event.position() - self._drag
@@ -309,6 +399,8 @@ class Stage(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows pan, or turn a solid, which Shift with arrows pans; + and − zoom, 0 shows the whole body."""
         if event is None:
+            return
+        if self.tool.active and (self.tool.key(event) or self.tool.type_on(event)):
             return
         arrows = {Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         solid = self._view is not None and self._view.pose is not None
@@ -346,42 +438,49 @@ class Stage(QWidget):
 
     def edit_dimension(self, dimension: Dimension) -> None:
         """Open a field over a dimension."""
+
+        def change(text: str) -> Callable[[Case], Case]:
+            def made(case: Case) -> Case:
+                for path in dimension.paths:
+                    case = with_typed_value(case, path, text)
+                return case
+
+            return made
+
+        self._open_editor(dimension.name, dimension.text, dimension.box, change)
+
+    def _open_editor(
+        self,
+        name: str,
+        text: str,
+        box: tuple[float, float, float, float],
+        change: Callable[[str], Callable[[Case], Case]],
+    ) -> None:
         self._close_editor()
-        left, y, width, height = dimension.box
-        editor = DimensionEditor(dimension.text, self)
+        left, y, width, height = box
+        editor = DimensionEditor(text, self)
         editor.setObjectName("dimension editor")
-        editor.setAccessibleName(dimension.name)
-        width = max(width + 24, 76)
-        editor.setGeometry(
-            round(max(2.0, left + dimension.box[2] / 2 - width / 2)),
-            round(y) - 3,
-            round(width),
-            round(height) + 6,
-        )
+        editor.setAccessibleName(name)
+        wide = max(width + 24, 76)
+        editor.setGeometry(round(max(2.0, left + width / 2 - wide / 2)), round(y) - 3, round(wide), round(height) + 6)
         editor.setAlignment(Qt.AlignmentFlag.AlignCenter)
         editor.selectAll()
-        editor.returnPressed.connect(self._commit_dimension)
-        editor.editingFinished.connect(self._commit_dimension)
+        editor.returnPressed.connect(self._commit_editor)
+        editor.editingFinished.connect(self._commit_editor)
         editor.cancelled.connect(self._close_editor)
-        self._editor, self._edited = editor, dimension
+        self._editor, self._edited, self._committed = editor, text, change
         editor.show()
         editor.setFocus()
 
-    def _commit_dimension(self) -> None:
-        editor, dimension = self._editor, self._edited
-        if editor is None or dimension is None:
+    def _commit_editor(self) -> None:
+        editor = self._editor
+        if editor is None:
             return
         text = editor.text().strip()
-        if text == dimension.text:
+        if text == self._edited:
             self._close_editor()
             return
-
-        def change(case: Case) -> Case:
-            for path in dimension.paths:
-                case = with_typed_value(case, path, text)
-            return case
-
-        why = self._current.edit(f"{dimension.name}: {text}", change)
+        why = self._current.edit(f"{editor.accessibleName()}: {text}", self._committed(text))
         if why is None:
             self._close_editor()
             return
@@ -394,7 +493,7 @@ class Stage(QWidget):
         QToolTip.showText(editor.mapToGlobal(QPoint(0, editor.height())), str(why), editor)
 
     def _close_editor(self) -> None:
-        editor, self._editor, self._edited = self._editor, None, None
+        editor, self._editor = self._editor, None
         if editor is not None:
             editor.hide()
             editor.deleteLater()
@@ -447,7 +546,7 @@ class Stage(QWidget):
         """What is to be said under the picture, and its colour."""
         if self._outcome is not None and self._outcome.trouble is not None:
             return str(self._outcome.trouble), self._theme.off
-        return self._stale, self._theme.quiet
+        return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)
 
     def _dimension_at(self, place: QPointF) -> Dimension | None:
         return next((d for d in self._dimensions if QRectF(*d.box).contains(place)), None)

@@ -126,6 +126,7 @@ class Window(QMainWindow):
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
         self.sheet.pointed.connect(self.stage.light)
+        self.sheet.asked.connect(self._asked)
         self.stage.surface_pointed.connect(self.sheet.show_pointed)
         self.stage.surface_clicked.connect(self._surface_clicked)
         self.header.solve_clicked.connect(self.solve_or_stop)
@@ -133,6 +134,10 @@ class Window(QMainWindow):
         self.start_page.family_chosen.connect(self.new_case)
         self.start_page.file_chosen.connect(self.open_path)
         self.start_page.open_clicked.connect(self.open_dialog)
+
+    def _asked(self, what: str) -> None:
+        if what == "draw outline":
+            self.stage.draw_outline()
 
     # --- files ---
 

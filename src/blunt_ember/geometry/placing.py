@@ -6,7 +6,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from blunt_ember.case.regions import AnyRegion, Repeat
+from blunt_ember.case.regions import AnyRegion, HalfPlane, Repeat
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import Shape, shape_of
 
@@ -19,11 +21,21 @@ def placed(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
         if name not in done:
             region = regions[name]
             shape = shape_of(region)
+            for number, cut in enumerate(region.cuts or (), start=1):
+                shape = _cut(name, shape, cut, f"cut {number}" if len(region.cuts or ()) > 1 else "cut")
             shape = shape.moved(_step(region, shape, pieces(region.beside[1]) if region.beside else []))
             done[name] = _copies(shape, region.repeat)
         return done[name]
 
     return [pieces(name) for name in regions]
+
+
+def _cut(name: str, shape: Shape, cut: HalfPlane, side: str) -> Shape:
+    left = shape.clipped(np.array([place.si for place in cut.through]), cut.along.si, side)
+    if left is None:
+        what = "nothing is left of it: a cut takes all of it away; turn the cut round or move it"
+        raise CaseError((Fault(path_text(("body", "regions", name, "cuts")), what),))
+    return left
 
 
 def box_of(pieces: list[Shape]) -> tuple[float, float, float, float]:

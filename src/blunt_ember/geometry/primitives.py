@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property, singledispatch
+from itertools import pairwise
 
 import numpy as np
 
 from blunt_ember.case.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.curves import Curves, Flags, Floats, arc, joined, lines
+from blunt_ember.geometry.curves import Curves, Flags, Floats, arc, crossings, joined, lines
 
 
 @dataclass(frozen=True)
@@ -66,6 +67,36 @@ class Shape:
         c = self.curves
         start, end, centre = ((places - about) @ matrix + about for places in (c.start, c.end, c.centre))
         return Shape(Curves(start, end, centre, c.sweep), self.sides)
+
+    def clipped(self, through: Floats, along: float, side: str) -> Shape | None:
+        """Return what lies right of a line through a point (2,) in m in direction ``along``; None for nothing.
+
+        The new straight sides are called ``side``.
+        """
+        direction = np.array([np.cos(along), np.sin(along)])
+        right = np.array([direction[1], -direction[0]])
+        x0, y0, x1, y1 = self.box
+        size = float(np.hypot(x1 - x0, y1 - y0))
+        foot = through + direction * (direction @ (np.array([x0 + x1, y0 + y1]) / 2 - through))
+        line = _straight((foot - 2 * size * direction)[None], (foot + 2 * size * direction)[None])
+        number, share = crossings(joined([self.curves, line]), 1e-12 * size)
+        pieces, names = [], []
+        for curve, name in enumerate(self.sides):
+            whole = self.curves.take(np.array([curve]))
+            stops = np.concatenate([[0.0], np.unique(share[number == curve]), [1.0]])
+            for low, high in pairwise(stops.tolist()):
+                middle = whole.at(np.array([(low + high) / 2]))[0]
+                if (middle - through) @ right > 1e-9 * size:
+                    start, end = (whole.at(np.array([at])) for at in (low, high))
+                    pieces.append(Curves(start, end, whole.centre, whole.sweep * (high - low)))
+                    names.append(name)
+        stops = np.unique(share[number == len(self.sides)])
+        for low, high in pairwise(stops.tolist()):
+            beside = line.at(np.array([(low + high) / 2])) + 1e-7 * size * right
+            if self.contains(beside)[0]:
+                pieces.append(_straight(line.at(np.array([low])), line.at(np.array([high]))))
+                names.append(side)
+        return Shape(joined(pieces), tuple(names)) if pieces else None
 
 
 @singledispatch
@@ -143,7 +174,7 @@ def _outline(region: Outline) -> Shape:
     for number, step in enumerate(region.path, start=1):
         target = np.array([place.si for place in step.to])
         through = None if step.through is None else np.array([place.si for place in step.through])
-        piece = _straight(here[None], target[None]) if through is None else _arc_through(here, through, target)
+        piece = _straight(here[None], target[None]) if through is None else arc_through(here, through, target)
         parts.append(piece)
         sides += [step.side or f"side {number}"] * len(piece)
         here = target
@@ -154,7 +185,7 @@ def _outline(region: Outline) -> Shape:
     return Shape(joined(parts), tuple(sides))
 
 
-def _arc_through(start: Floats, through: Floats, end: Floats) -> Curves:
+def arc_through(start: Floats, through: Floats, end: Floats) -> Curves:
     """Return the arc from ``start`` to ``end`` that passes ``through``; a straight line when the three are in line."""
     (ax, ay), (bx, by) = through - start, end - start
     twice = 2 * (ax * by - ay * bx)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,11 +29,17 @@ class Boundary:
     share: Floats
 
 
-def sampled(plan: Arrangement, sizes: SizeField) -> Boundary:
-    """Place nodes so that each segment is as long as the size field asks, both ways along an edge alike."""
+def sampled(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> Boundary:
+    """Place nodes so that each segment is as long as the size field asks, both ways along an edge alike.
+
+    ``by_hand`` are the segments of edges that are divided by hand, evenly.
+    """
     curves = plan.curves
     shares = []
     for each in range(len(curves)):
+        if each in by_hand:
+            shares.append(np.linspace(0, 1, by_hand[each] + 1))
+            continue
         expected = curves.length[each] / sizes.largest
         fine = int(np.clip(expected * _FINE, 32, 20_000))
         own = curves.take(np.full(fine, each))

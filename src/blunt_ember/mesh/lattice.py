@@ -31,6 +31,13 @@ class Lattice:
             return np.column_stack([u, v])
         return np.array(self.centre) + u[:, None] * np.column_stack([np.cos(v), np.sin(v)])
 
+    def coordinates(self, places: Floats) -> Floats:
+        """Return the lattice coordinates (n, 2) of places (n, 2) in m; angles may differ by whole turns."""
+        if self.centre is None:
+            return places
+        away = places - np.array(self.centre)
+        return np.column_stack([np.linalg.norm(away, axis=1), np.arctan2(away[:, 1], away[:, 0])])
+
     def widths(self) -> tuple[Floats, Floats]:
         """Return the spaces between the lines in m: along u, and along v at the largest radius."""
         along_v = np.diff(self.vs) * (self.us[-1] if self.centre is not None else 1.0)

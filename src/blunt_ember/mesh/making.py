@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import TypeVar
 
 import numpy as np
 
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document import LocalSize, MeshWish
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
@@ -16,7 +17,7 @@ from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
-from blunt_ember.mesh.mapped import Extents, divisions, mapped_mesh
+from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_mesh
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.rod import rod_mesh
 from blunt_ember.mesh.size_field import LocalSizes, size_field
@@ -58,7 +59,8 @@ def mesh_of(
         return _solid_mesh(geometry, wish, across, refinement, members_of)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
-    return _planar_mesh(geometry, wish, size, across, refinement, _local_sizes(geometry, wish, members_of, refinement))
+    local = _local_sizes(geometry, wish, members_of, refinement)
+    return _planar_mesh(geometry, wish, size, across, refinement, local, _by_hand(geometry, wish, members_of))
 
 
 def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members) -> Mesh:
@@ -73,7 +75,12 @@ def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement
         among = [(geometry.holds == region).any(axis=1) for region in held]
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
     local = _local_sizes_in_plan(geometry, wish, members_of, refinement)
-    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
+    by_hand = {}
+    for name, count in _by_hand(geometry, wish, members_of).items():
+        groups = {group for (group, _), side in geometry.sides.items() if side == name}
+        if groups:
+            by_hand.update(_shared_out(count, {group: geometry.plan.surfaces[group].length for group in groups}))
+    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, by_hand, extents)
     _require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts)
 
@@ -85,11 +92,17 @@ def _planar_mesh(
     across: int,
     refinement: int,
     local: LocalSizes,
+    by_hand: Mapping[str, int],
     extents: Extents | None = None,
 ) -> Mesh:
-    lattice = lattice_of(geometry) if wish.cells != "triangles" and not wish.local else None
+    finer = any(entry.size is not None for entry in wish.local)
+    lattice = lattice_of(geometry) if wish.cells != "triangles" and not finer else None
     if lattice is not None:
-        counts_u, counts_v = (counts * refinement for counts in divisions(lattice, size, across, extents))
+        made = divisions(lattice, size, across, extents)
+        for name, count in by_hand.items():
+            segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
+            made = divided_by_hand(lattice, made, segments, count, name)
+        counts_u, counts_v = (counts * refinement for counts in made)
         _require_few(float(counts_u.sum()) * float(counts_v.sum()))
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
     if wish.cells == "quadrilaterals":
@@ -98,15 +111,49 @@ def _planar_mesh(
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(geometry.arrangement, size / refinement, across * refinement, wish.growth, local, refinement)
     try:
-        return _triangle_mesh(geometry, triangulated(geometry.arrangement, geometry.owner_at, sizes), wish.order)
+        fixed: dict[int, int] = {}
+        for name, count in by_hand.items():
+            edges = geometry.surfaces[name].edges
+            lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
+            fixed.update(_shared_out(count * refinement, lengths))
+        return _triangle_mesh(geometry, triangulated(geometry.arrangement, geometry.owner_at, sizes, fixed), wish.order)
     except MeshError as error:
         raise CaseError((Fault("mesh.size", str(error)),)) from error
+
+
+def _by_hand(geometry: SectionGeometry | SolidGeometry, wish: MeshWish, members_of: Members) -> dict[str, int]:
+    """Return the divisions stated by hand, by surface."""
+    stated = {}
+    for place, entry in enumerate(wish.local):
+        for name in (member for said in entry.surfaces for member in members_of(said)):
+            if name not in geometry.surfaces:
+                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
+                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
+            if entry.divisions is not None:
+                stated[name] = entry.divisions
+    return stated
+
+
+Key = TypeVar("Key")
+
+
+def _shared_out(count: int, lengths: Mapping[Key, float]) -> dict[Key, int]:
+    """Share divisions out among pieces by their lengths, at least one each."""
+    left, span = count, sum(lengths.values())
+    shares = {}
+    for place, (key, length) in enumerate(lengths.items()):
+        after = len(lengths) - place - 1
+        shares[key] = max(1, min(round(left * length / max(span, 1e-300)), left - after))
+        left, span = left - shares[key], span - length
+    return shares
 
 
 def _local_sizes_in_plan(geometry: SolidGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
     """Return the finer places of a solid as points of its plan; raise :class:`CaseError` for what has no edge there."""
     local: list[tuple[Floats, float]] = []
     for place, entry in enumerate(wish.local):
+        if entry.size is None:
+            continue
         size = entry.size.si / refinement
         if entry.at is not None:
             local.append((geometry.path.plan_of(np.array([[c.si for c in entry.at]]))[0], size))
@@ -127,6 +174,9 @@ def _local_sizes(geometry: SectionGeometry, wish: MeshWish, members_of: Members,
     """Return the finer places as points with a size; raise :class:`CaseError` for a surface there is not."""
     local = []
     for place, entry in enumerate(wish.local):
+        if entry.size is None:
+            local += _sizes_by_hand(geometry, entry, members_of, refinement)
+            continue
         size = entry.size.si / refinement
         if entry.at is not None:
             local.append((np.array([[c.si for c in entry.at]]), size))
@@ -137,6 +187,18 @@ def _local_sizes(geometry: SectionGeometry, wish: MeshWish, members_of: Members,
             _require_few(2 * geometry.surfaces[surface].length / size)
             local.append((_along(geometry, surface, size), size))
     return local
+
+
+def _sizes_by_hand(
+    geometry: SectionGeometry, entry: LocalSize, members_of: Members, refinement: int
+) -> list[tuple[Floats, float]]:
+    """Cells near a surface that is divided by hand are as large as its divisions."""
+    found = []
+    for name in (member for said in entry.surfaces for member in members_of(said)):
+        if name in geometry.surfaces and entry.divisions is not None:
+            size = geometry.surfaces[name].length / entry.divisions / refinement
+            found.append((_along(geometry, name, size), size))
+    return found
 
 
 def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:

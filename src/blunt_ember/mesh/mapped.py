@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
@@ -51,6 +52,36 @@ def divided(widths: Floats, extents: Extents, size: float, across: int) -> Ints:
         share = np.ceil(across * widths / max(widths[rows].sum(), 1e-300) * (1 - 1e-9))
         wanted = np.where(rows, np.maximum(wanted, share), wanted)
     return np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64)
+
+
+def divided_by_hand(
+    lattice: Lattice, counts: tuple[Ints, Ints], along: Floats, count: int, name: str
+) -> tuple[Ints, Ints]:
+    """Return the cells between the lines with ``count`` of them along a surface, given by places (n, 2) on it.
+
+    Raises :class:`CaseError` when the lines of the lattice part the surface into more pieces than that.
+    """
+    axis = int(np.ptp(along[:, 1]) * (lattice.us[-1] if lattice.centre else 1.0) > np.ptp(along[:, 0]))
+    lines = (lattice.us, lattice.vs)[axis]
+    middle = (lines[:-1] + lines[1:]) / 2
+    turn = 2 * np.pi if lattice.centre is not None and axis == 1 else np.inf
+    low, high = along[:, axis].min(), along[:, axis].max()
+    within = (middle > low) & (middle < high)
+    if np.isfinite(turn):
+        within |= (middle - turn > low) & (middle - turn < high)
+    widths = np.diff(lines)[within]
+    if count < len(widths):
+        what = f"'{name}' is parted into {len(widths)} by what meets it; state at least so many divisions"
+        raise CaseError((Fault("mesh.local", what),))
+    wanted = count * widths / widths.sum()
+    share = np.maximum(np.floor(wanted), 1).astype(np.int64)
+    while share.sum() != count:
+        gap = wanted - share
+        step = 1 if share.sum() < count else -1
+        share[np.where(share + step >= 1, step * gap, -np.inf).argmax()] += step
+    made = [counts[0].copy(), counts[1].copy()]
+    made[axis][within] = share
+    return made[0], made[1]
 
 
 def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], order: int) -> Mesh:

@@ -7,8 +7,9 @@ too large or too flat at once, far enough apart not to disturb each other. Sourc
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,6 +38,9 @@ class MeshError(BluntEmberError):
     """A body cannot be meshed; the text says where and why."""
 
 
+_NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
+
+
 @dataclass(frozen=True)
 class Triangulation:
     """``points`` (n, 2) in m beginning with the boundary's, ``cells`` (m, 3) counter-clockwise, ``region`` (m,)."""
@@ -47,9 +51,14 @@ class Triangulation:
     boundary: Boundary
 
 
-def triangulated(plan: Arrangement, owner_at: Owners, sizes: SizeField) -> Triangulation:
-    """Fill an arrangement with triangles of the sizes asked for; raise :class:`MeshError` when that fails."""
-    boundary = _conforming(plan, sampled(plan, sizes))
+def triangulated(
+    plan: Arrangement, owner_at: Owners, sizes: SizeField, by_hand: Mapping[int, int] = _NOT_BY_HAND
+) -> Triangulation:
+    """Fill an arrangement with triangles of the sizes asked for; raise :class:`MeshError` when that fails.
+
+    ``by_hand`` are divisions by edge; where triangles would be too sharp an edge gets more.
+    """
+    boundary = _conforming(plan, sampled(plan, sizes, by_hand))
     inner = _seeds(boundary, owner_at, sizes)
     boundary, inner, cells, region = _refined(plan, boundary, inner, owner_at, sizes, FIRST_ROUNDS)
     for smoothing in range(1, SMOOTHINGS + 1):
