@@ -8,7 +8,14 @@ from blunt_ember.case.bodies import Imported, Rod, Stacked, TurnedSolid
 from blunt_ember.case.bodies import Section as PlaneSection
 from blunt_ember.case.body_kinds import SHAPED, with_body_kind
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing import free_name, renamed_part, value_at, with_value, without_part
+from blunt_ember.case.editing import (
+    free_name,
+    renamed_part,
+    value_at,
+    with_surfaces_mapped,
+    with_value,
+    without_part,
+)
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.desk.sheet_parts import (
     Choice,
@@ -155,10 +162,13 @@ def _pieces(case: Case, rod: Rod) -> list[Row]:
             Word("of"), _material_choice(case, path, piece.material),
             *((Remove(f"remove {name}", f"Remove the piece {name}", _removing(path)),) if len(rod.pieces) > 1 else ()),
         ))  # fmt: skip
-    last = list(case.data["body"]["pieces"].values())[-1]
 
     def add(now: Case) -> Case:
-        return with_value(now, ("body", "pieces", free_name("piece", now.data["body"]["pieces"])), dict(last))
+        pieces = now.data["body"]["pieces"]
+        old, new = list(pieces)[-1], free_name("piece", pieces)
+        # The end of the rod is now that of the new piece, with what was stated on it.
+        data = with_surfaces_mapped(dict(now.data), lambda name: f"{new}.end" if name == f"{old}.end" else name)
+        return now.restated({**data, "body": {**data["body"], "pieces": {**pieces, new: dict(pieces[old])}}})
 
     rows.append((Choice("add piece", "add a piece …", (Option("at the end, like the last", add),), "link"),))
     return rows

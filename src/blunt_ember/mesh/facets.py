@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
@@ -39,11 +40,19 @@ class Skin:
     names: tuple[str, ...]
 
 
-def facet_keys(corners: Ints, count: int) -> Ints:
-    """Return one number for each facet with ``corners`` (f, 3 or 4) among ``count`` nodes, the same from both sides."""
-    ordered = np.sort(corners, axis=1)
-    key: Ints = (ordered[:, 0] * count + ordered[:, 1]) * count + ordered[:, -1]
-    return key
+#: Odd numbers without a pattern, one for each corner of a facet in order.
+_MIXING = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0xD6E8FEB86659FD93], dtype=np.uint64)
+
+
+def facet_keys(corners: Ints) -> NDArray[np.uint64]:
+    """Return one number for each facet with ``corners`` (f, 2 to 4), the same from both sides.
+
+    All corners count, as those of facets that are drawn together about an axis may differ in one alone.
+    """
+    ordered = np.sort(corners, axis=1).astype(np.uint64) + np.uint64(1)
+    key = (ordered * _MIXING[: corners.shape[1]]).sum(axis=1, dtype=np.uint64)
+    result: NDArray[np.uint64] = key ^ (key >> np.uint64(31))
+    return result
 
 
 def all_facets(mesh: Mesh) -> list[FacetPart]:
@@ -72,13 +81,13 @@ def skin_of(mesh: Mesh) -> Skin:
     names = tuple(name for name, facets in mesh.surfaces.items() if facets.outer)
     parts = []
     for part in all_facets(mesh):
-        keys = facet_keys(part.corners, mesh.node_count)
+        keys = facet_keys(part.corners)
         _, first, count = np.unique(keys, return_index=True, return_counts=True)
         outer = np.sort(first[count == 1])
         surface = np.full(len(outer), -1)
         for number, name in enumerate(names):
             blocks = [block for block in mesh.surfaces[name].blocks if block.family == part.family]
-            own = [facet_keys(_corners(block), mesh.node_count) for block in blocks]
+            own = [facet_keys(_corners(block)) for block in blocks]
             if own:
                 surface[np.isin(keys[outer], np.concatenate(own))] = number
         parts.append(FacetPart(part.family, part.nodes[outer], part.places[outer], part.region[outer], surface))

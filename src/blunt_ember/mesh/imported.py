@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
@@ -30,6 +31,7 @@ TYPES = {
     "wedge18": "wedge18",
 }  # fmt: skip
 _REST = "body"
+Keys = NDArray[np.uint64]
 #: Neighbouring facets that bend less than this lie on one face, when the file names no surfaces, degrees.
 _BEND = 35.0
 
@@ -223,9 +225,9 @@ def _mirror(family: Family) -> Ints:
     return away.argmin(axis=1)
 
 
-def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Ints]:
+def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Keys]:
     """Return the keys of the facets of every named group of them."""
-    found: dict[str, list[Ints]] = {}
+    found: dict[str, list[Keys]] = {}
     for name, flat, parts in _groups(data, top):
         if flat != top - 1:
             continue
@@ -233,15 +235,15 @@ def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Ints]:
             corners = FAMILIES[TYPES[data.cells[place].type]].corners
             nodes = compact[np.asarray(data.cells[place].data, dtype=np.int64)[cells][:, :corners]]
             whole = nodes[(nodes >= 0).all(axis=1)]
-            found.setdefault(_plain(name), []).append(facet_keys(whole, int((compact >= 0).sum())))
+            found.setdefault(_plain(name), []).append(facet_keys(whole))
     return {name: np.concatenate(keys) for name, keys in found.items()}
 
 
-def _surfaces(mesh: Mesh, groups: Mapping[str, Ints]) -> dict[str, FacetSet]:
+def _surfaces(mesh: Mesh, groups: Mapping[str, Keys]) -> dict[str, FacetSet]:
     """Make surfaces of the outer facets, by their groups or by faces, and of those between regions."""
     found: dict[tuple[str, tuple[int, ...]], list[FacetBlock]] = {}
     for part in all_facets(mesh):
-        keys = facet_keys(part.corners, mesh.node_count)
+        keys = facet_keys(part.corners)
         _, first, number, count = np.unique(keys, return_index=True, return_inverse=True, return_counts=True)
         outer = np.sort(first[count == 1])
         name_of = np.full(len(outer), "", dtype=object)

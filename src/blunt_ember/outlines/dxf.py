@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from ezdxf import units
 from ezdxf.filemanagement import readfile
-from ezdxf.lldxf.const import DXFError
 from ezdxf.math import bulge_to_arc
 
 from blunt_ember.outlines.loops import Circle, DrawingError, Layer, Stroke
@@ -24,8 +23,8 @@ def read_dxf(path: Path) -> tuple[list[Layer], str | None]:
     """
     try:
         drawing = readfile(path)
-    except (OSError, DXFError, ValueError, UnicodeDecodeError) as error:
-        raise DrawingError(f"{path.name} cannot be read as DXF: {error}") from error
+    except Exception as error:  # its reader lets anything through when a file breaks off
+        raise DrawingError(f"{path.name} cannot be read as DXF: {error or 'it breaks off'}") from error
     strokes: dict[str, list[Stroke]] = {}
     circles: dict[str, list[Circle]] = {}
     for entity in drawing.modelspace():

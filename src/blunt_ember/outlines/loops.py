@@ -10,6 +10,7 @@ import numpy as np
 
 from blunt_ember.case.parts import check_name
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.geometry.primitives import arc_through
 
 Place = tuple[float, float]
 
@@ -81,7 +82,8 @@ def _meet(a: Place, b: Place, tolerance: float) -> bool:
 def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
     """Return regions as a case states them, with ``unit`` as the name of the drawing's unit of length.
 
-    A layer is a region; outlines inside its largest one are holes of it, those beside it further regions.
+    A layer is a region, the largest first; outlines inside its largest one are holes of it, those beside it further
+    regions.
     """
     extent = max(
         [abs(c) for layer in layers for s in layer.strokes for c in (*s.start, *s.end)]
@@ -90,7 +92,7 @@ def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
     )
     if extent == 0.0:
         raise DrawingError("the drawing holds no lines, arcs or circles")
-    made: dict[str, dict[str, Any]] = {}
+    drawn: list[tuple[str, list[tuple[float, Any, Loop | Circle]]]] = []
     for layer in layers:
         shapes: list[tuple[float, Any, Loop | Circle]] = []
         for loop in chained(layer.strokes, 1e-6 * extent):
@@ -101,17 +103,27 @@ def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
             polygon = np.array(circle.centre) + circle.radius * np.column_stack([np.cos(turn), np.sin(turn)])
             shapes.append((np.pi * circle.radius**2, polygon, circle))
         shapes.sort(key=lambda shape: -shape[0])
+        drawn.append((layer.name, shapes))
+    made: dict[str, dict[str, Any]] = {}
+    # A hole cuts whatever comes before it, so what lies in a hole must come after.
+    for layer_name, shapes in sorted(drawn, key=lambda entry: -entry[1][0][0]):
         solid: list[Any] = []
         for _, polygon, shape in shapes:
             inside = sum(_inside(outer, polygon[0]) for outer in solid) % 2 == 1
-            name = _free(layer.name, made, "hole" if inside else "")
+            name = _free(layer_name, made, "hole" if inside else "")
             made[name] = {**_region(shape, unit), **({"void": True} if inside else {})}
             solid.append(polygon)
     return made
 
 
 def _points(stroke: Stroke) -> list[Place]:
-    return [stroke.start] if stroke.through is None else [stroke.start, stroke.through]
+    """Places along a stroke, close enough to measure by, without its end."""
+    if stroke.through is None:
+        return [stroke.start]
+    curves = arc_through(*(np.array(place) for place in (stroke.start, stroke.through, stroke.end)))
+    shares = np.arange(8) / 8
+    places = [curves.take(np.full(8, number)).at(shares) for number in range(len(curves))]
+    return [(float(x), float(y)) for x, y in np.concatenate(places)]
 
 
 def _signed_area(polygon: Any) -> float:

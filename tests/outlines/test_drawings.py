@@ -1,0 +1,200 @@
+"""Drawings and meshes of other programs' formats, read into cases and written from them."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import ezdxf
+import meshio
+import numpy as np
+import pytest
+from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridReader
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.editing import with_value
+from blunt_ember.case.files import read_case, write_case
+from blunt_ember.cli import main
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Flow
+from blunt_ember.foreign_files import UnitMissingError, case_from_foreign, write_foreign
+from blunt_ember.gallery.families import family
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.any_body import geometry_of
+
+
+def areas(case: Case) -> dict[str, float]:
+    """Area of every region in mm², by the exact plan."""
+    geometry = geometry_of(case.document.body)
+    assert isinstance(geometry, SectionGeometry)
+    plan = geometry.arrangement
+    ends = plan.curves
+    cross = (ends.start[:, 0] * ends.end[:, 1] - ends.end[:, 0] * ends.start[:, 1]) / 2
+    bow = ends.radius**2 * (ends.sweep - np.sin(ends.sweep)) / 2
+    found = {}
+    for number, region in enumerate(geometry.regions):
+        own = np.where(plan.left == number, 1.0, np.where(plan.right == number, -1.0, 0.0))
+        found[region.name] = float(own @ (cross + np.where(ends.is_arc, bow, 0.0))) * 1e6
+    return found
+
+
+def dxf(path: Path, units: int = 4, open_line: bool = False) -> Path:
+    drawing = ezdxf.new(units=units)
+    space = drawing.modelspace()
+    body, lid = {"layer": "body"}, {"layer": "lid.top"}
+    bulge = math.tan(math.pi / 8)  # a quarter turn
+    space.add_lwpolyline([(0, 0, 0), (100, 0, bulge), (110, 10, 0), (110, 60, 0), (0, 60, 0)], format="xyb", close=True,
+                         dxfattribs=body)  # fmt: skip
+    space.add_circle((30, 30), 10, dxfattribs=body)
+    space.add_line((0, 60), (0, 90), dxfattribs=lid)
+    space.add_line((110, 60), (0, 60), dxfattribs=lid)
+    space.add_arc((55, 90), 55, 0, 180, dxfattribs=lid)
+    space.add_line((110, 90), (110, 60) if not open_line else (110, 61), dxfattribs=lid)
+    drawing.saveas(path)
+    return path
+
+
+def test_layers_of_a_dxf_become_regions_with_true_arcs(tmp_path: Path) -> None:
+    case = case_from_foreign(dxf(tmp_path / "post.dxf"))
+    assert list(case.document.body.regions) == ["lid top", "body", "body hole"]
+    found = areas(case)
+    corner = 100 - math.pi * 100 / 4
+    assert found["body"] == pytest.approx(6600 - corner - math.pi * 100, rel=1e-9)
+    assert found["lid top"] == pytest.approx(110 * 30 + math.pi * 55**2 / 2, rel=1e-9)
+
+
+def test_a_broken_drawing_names_the_entity(tmp_path: Path) -> None:
+    path = dxf(tmp_path / "open.dxf", open_line=True)
+    with pytest.raises(BluntEmberError, match=r"(ARC|LINE) #\w+ on layer 'lid.top' ends at \(.*close the outline"):
+        case_from_foreign(path)
+    drawing = ezdxf.new(units=4)
+    drawing.modelspace().add_ellipse((0, 0), major_axis=(5, 0), ratio=0.5)
+    drawing.saveas(path)
+    with pytest.raises(BluntEmberError, match=r"ELLIPSE #\w+ on layer '0' is no line"):
+        case_from_foreign(path)
+    path.write_bytes(path.read_bytes()[:500])
+    with pytest.raises(BluntEmberError, match="cannot be read as DXF"):
+        case_from_foreign(path)
+
+
+def test_a_file_that_says_no_unit_is_asked_about(tmp_path: Path) -> None:
+    path = dxf(tmp_path / "bare.dxf", units=0)
+    with pytest.raises(UnitMissingError, match="does not say"):
+        case_from_foreign(path)
+    assert areas(case_from_foreign(path, "cm"))["lid top"] == pytest.approx(
+        100 * (3300 + math.pi * 55**2 / 2), rel=1e-9
+    )
+    with pytest.raises(UnitMissingError, match="no unit of length"):
+        case_from_foreign(path, "kg")
+
+
+SVG = """<svg xmlns="http://www.w3.org/2000/svg" width="10cm" height="60mm" viewBox="0 0 200 120">
+<rect id="plate" width="200" height="120"/>
+<g id="pins" transform="translate(20 0)"><circle cx="40" cy="60" r="20"/></g>
+<path id="bow" d="M 220 0 h 40 a 20 20 0 0 1 0 40 h -40 z"/>{more}</svg>"""
+
+
+def test_paths_of_an_svg_become_regions_in_millimetres(tmp_path: Path) -> None:
+    path = tmp_path / "plate.svg"
+    path.write_text(SVG.format(more=""), encoding="utf-8")
+    found = areas(case_from_foreign(path))
+    assert found == pytest.approx({
+        "plate": 6000 - math.pi * 100, "pins": math.pi * 100, "bow": 20 * 20 + math.pi * 50,
+    }, rel=1e-9)  # fmt: skip
+    path.write_text(SVG.format(more='<path id="wave" d="M 0 0 C 1 1 2 2 3 0 z"/>'), encoding="utf-8")
+    with pytest.raises(BluntEmberError, match="path 'wave' holds a cubic Bézier"):
+        case_from_foreign(path)
+
+
+@pytest.mark.parametrize("name", ["composite-wall", "hollow-cylinder", "ring-sector"])
+def test_a_section_written_as_svg_comes_back_the_same(name: str, tmp_path: Path) -> None:
+    case = family(name).case()
+    path = tmp_path / "body.svg"
+    write_foreign(Flow().run(case), path)
+    back = {key: area for key, area in areas(case_from_foreign(path)).items() if "hole" not in key}
+    assert back == pytest.approx(areas(case), rel=1e-9)
+
+
+@pytest.mark.parametrize("name", ["bowl", "stacked-floor", "buried-pipe", "hollow-cylinder"])
+def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path: Path) -> None:
+    """With its groups; a hollow cylinder is a plane mesh, of which a metre is meant."""
+    case = family(name).case()
+    outcome = Flow().run(case)
+    assert outcome.mesh is not None
+    path = tmp_path / "mesh.vtu"
+    write_foreign(outcome, path)
+    read = case_from_foreign(path, "m")
+    solids = [region for region, filling in case.document.body.fillings.items() if not filling.void]
+    plain = {region: region.replace(".", " ") for region in solids}
+    assert list(read.document.body.fillings) == list(plain.values())
+    groups = {plain[r]: {"material": case.document.body.fillings[r].material} for r in solids}
+    outer = [surface for surface in outcome.mesh.surfaces if "|" not in surface]
+    names = {surface: f"{plain[surface.rpartition('.')[0]]}.{surface.replace('.', ' ')}" for surface in outer}
+    data = {**read.data, "parameters": case.data["parameters"], "materials": case.data["materials"]}
+    data["body"] = {**read.data["body"], "groups": groups}
+    data["surroundings"] = [
+        {**entry, "on": [names[m] for s in ([entry["on"]] if isinstance(entry["on"], str) else entry["on"])
+                         for m in case.document.members_of(s)]}
+        for entry in case.data["surroundings"]
+    ]  # fmt: skip
+    again = Flow().run(read.restated(data))
+    assert again.ledger is not None and outcome.ledger is not None
+    expected = {names[row.name]: row.heat for row in outcome.ledger.rows if row.name in names}
+    found = {row.name: row.heat for row in again.ledger.rows}
+    assert {key: found[key] for key in expected} == pytest.approx(expected, rel=1e-9, abs=1e-9)
+
+
+def test_vtk_opens_what_is_written_and_sees_its_volume(tmp_path: Path) -> None:
+    outcome = Flow().run(with_value(family("bowl").case(), ("mesh",), {"order": 1, "size": "5 mm"}))
+    write_foreign(outcome, tmp_path / "bowl.vtu")
+    reader = vtkXMLUnstructuredGridReader()
+    reader.SetFileName(str(tmp_path / "bowl.vtu"))
+    reader.Update()
+    grid = reader.GetOutput()
+    assert outcome.mesh is not None and grid.GetNumberOfCells() > outcome.mesh.cell_count
+    assert grid.GetPointData().GetArray("temperature K").GetRange()[1] == pytest.approx(1393.15)
+    names = [grid.GetCellData().GetArrayName(n) for n in range(grid.GetCellData().GetNumberOfArrays())]
+    assert {"bowl", "bowl.rim", "bowl.bore"} <= set(names)
+    write_foreign(outcome, tmp_path / "bowl.stl")
+    with np.errstate(over="ignore"):
+        skin = meshio.read(tmp_path / "bowl.stl")
+    a, b, c = (skin.points[skin.cells[0].data[:, n]] for n in range(3))
+    volume = float(np.sum(a * np.cross(b, c)) / 6)
+    assert volume == pytest.approx(2 / 3 * math.pi * (0.085**3 - 0.055**3), rel=0.02)
+
+
+def test_a_mesh_that_cannot_be_used_says_why(tmp_path: Path) -> None:
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1.0]])
+    cases = {
+        "there is no file": None,
+        "no cells that fill": meshio.Mesh(points, [("line", [[0, 1]])]),
+        "'pyramid' cannot be used": meshio.Mesh(np.vstack([points, [1, 1, 0]]), [("pyramid", [[0, 1, 4, 2, 3]])]),
+        "cell 0 (tet4) is folded or flat": meshio.Mesh(points, [("tetra", [[0, 1, 2, 1]])]),
+        "do not lie in the x–y plane": meshio.Mesh(points, [("triangle", [[0, 1, 3]])]),
+        "cannot be read as a mesh": "<VTKFile><oops",
+    }
+    for words, mesh in cases.items():
+        path = tmp_path / "some.vtu"
+        path.unlink(missing_ok=True)
+        if isinstance(mesh, str):
+            path.write_text(mesh, encoding="utf-8")
+        elif mesh is not None:
+            mesh.write(path)
+        with pytest.raises(BluntEmberError) as caught:
+            case_from_foreign(path, "mm")
+        assert words in str(caught.value)
+
+
+def test_the_command_line_reads_and_exports_and_a_moved_case_finds_its_mesh(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    case, mesh, other = tmp_path / "floor.ember", tmp_path / "floor.vtu", tmp_path / "deep" / "er.ember"
+    assert main(["new", "stacked-floor", "-o", str(case)]) == 0
+    assert main(["export", str(case), "-o", str(mesh)]) == 0
+    assert main(["read", str(mesh), "-o", str(tmp_path / "read.ember")]) == 2 and "--unit" in capsys.readouterr().err
+    assert main(["read", str(mesh), "--unit", "m", "-o", str(tmp_path / "read.ember")]) == 0
+    other.parent.mkdir()
+    write_case(read_case(tmp_path / "read.ember"), other)
+    assert read_case(other).data["body"]["file"] == "../floor.vtu"
+    *_, outcome = Flow().outcomes(read_case(other))
+    assert outcome.mesh is not None and outcome.mesh.node_count == 7935
