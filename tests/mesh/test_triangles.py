@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 from pydantic import TypeAdapter
+from scipy.spatial import cKDTree
 
 from blunt_ember.case.bodies import Body
 from blunt_ember.case.document import MeshWish
@@ -15,9 +16,11 @@ from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
+from blunt_ember.mesh.facets import all_facets, facet_keys
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.quality import quality_of
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 
@@ -167,3 +170,71 @@ def test_a_finer_place_that_is_none_is_explained(local: dict[str, Any], path: st
         mesh_of(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))
     assert caught.value.faults[0].path == path
     assert said in caught.value.faults[0].message
+
+
+#: Sections of the ugly ones that are the same on both sides of an upright line, a level one, or both.
+SYMMETRIC = {"plate with a hole": (0, 1), "core in a nut": (0, 1), "off-centre ring": (1,), "1.5 mm strip": (1,)}
+
+
+@pytest.mark.parametrize("cells", ["triangles", "mostly quadrilaterals"])
+@pytest.mark.parametrize("name", SYMMETRIC)
+def test_what_is_symmetric_is_meshed_symmetrically(name: str, cells: str) -> None:
+    geometry = body(**UGLY[name][0])
+    mesh = mesh_of(geometry, MeshWish.model_validate({"cells": cells, "order": 2}))
+    middle, extent = (np.array(geometry.low) + np.array(geometry.high)) / 2, geometry.extent
+    for axis in SYMMETRIC[name]:
+        image = mesh.points.copy()
+        image[:, axis] = 2 * middle[axis] - image[:, axis]
+        assert cKDTree(mesh.points).query(image)[0].max() < 1e-9 * extent
+
+
+@pytest.mark.parametrize("name", UGLY)
+def test_triangles_are_paired_into_good_quadrilaterals(name: str) -> None:
+    geometry = body(**UGLY[name][0])
+    mesh = mesh_of(geometry, MeshWish.model_validate({"cells": "mostly quadrilaterals", "order": 2}))
+    count = {block.family: len(block.nodes) for block in mesh.blocks}
+    assert count["quad9"] > count.get("tri6", 0)
+    quality = quality_of(mesh)
+    assert quality.smallest_angle.min() > min(20.0, 0.95 * UGLY[name][1])
+    plain = mesh_of(geometry, MeshWish.model_validate({"cells": "triangles", "order": 2}))
+    assert measured(mesh) == pytest.approx(measured(plain), rel=1e-12)
+    facets = [part for part in all_facets(mesh) if part.family == "line3"]
+    keys = np.concatenate([facet_keys(part.corners) for part in facets])
+    outer = sum(len(block.nodes) for surface in mesh.surfaces.values() if surface.outer for block in surface.blocks)
+    _, met = np.unique(keys, return_counts=True)
+    assert met.max() == 2 and (met == 1).sum() == outer
+
+
+def measured(mesh: Mesh) -> float:
+    """Area of all cells by quadrature, m²."""
+    total = 0.0
+    for block in mesh.blocks:
+        family = FAMILIES[block.family]
+        _, determinant = physical_gradients(block.family, mesh.points[block.nodes], family.points)
+        total += float((determinant @ family.weights).sum())
+    return total
+
+
+@pytest.mark.parametrize("cells", ["auto", "triangles"])
+def test_divisions_by_hand_are_kept(cells: str) -> None:
+    geometry = body(plate=rectangle("1 m", "1 m"), top=rectangle("0.5 m", "0.3 m", above="plate"))
+    local = [{"on": "plate.bottom", "divisions": 37}]
+    mesh = mesh_of(geometry, MeshWish.model_validate({"cells": cells, "local": local, "order": 1}))
+    count = {name: len(facets.blocks[0].nodes) for name, facets in mesh.surfaces.items()}
+    assert count["plate.bottom"] == 37
+    if cells == "auto":  # what is mapped carries them through to the other side
+        assert count["plate.top"] + count["plate|top"] == 37
+        with pytest.raises(CaseError, match="parted into 2"):
+            mesh_of(geometry, MeshWish.model_validate({"local": [{"on": "plate.bottom", "divisions": 1}]}))
+
+
+def test_half_planes_cut_any_shape() -> None:
+    cut = {"through": ["0.5 m", "0 m"], "along": "90°"}
+    geometry = body(cap=disc("1 m", "0 m", "0 m", cuts=[cut, {"through": ["0 m", "0 m"], "along": "180°"}]))
+    assert geometry.surfaces["cap.rim"].length == pytest.approx(np.pi / 3, rel=1e-12)
+    assert geometry.surfaces["cap.cut 1"].length == pytest.approx(np.sqrt(0.75), rel=1e-12)
+    assert geometry.surfaces["cap.cut 2"].length == pytest.approx(0.5, rel=1e-12)
+    segment = (2 * np.pi / 3 - np.sin(2 * np.pi / 3)) / 4
+    assert true_area(geometry) == pytest.approx(segment, rel=1e-12)
+    with pytest.raises(CaseError, match="takes all of it away"):
+        body(cap=disc("1 m", "0 m", "0 m", cuts=[{"through": ["0 m", "-2 m"], "along": "0°"}]))

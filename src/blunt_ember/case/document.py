@@ -102,7 +102,9 @@ class MeshWish(Part):
     across: int | None = Field(
         None, ge=1, le=200, description="cells across every region at least; 4, or 2 in a solid, when nothing is said"
     )
-    cells: Literal["auto", "triangles", "quadrilaterals"] = Field("auto", description="auto: mapped where possible")
+    cells: Literal["auto", "triangles", "quadrilaterals", "mostly quadrilaterals"] = Field(
+        "auto", description="auto: mapped where possible; mostly quadrilaterals: free, triangles paired where they fit"
+    )
     growth: float = Field(0.25, ge=0.05, le=2.0, description="how much larger a cell may be than its neighbour")
     local: list[LocalSize] = Field(default_factory=list, description="places that are finer, or divided by hand")
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")

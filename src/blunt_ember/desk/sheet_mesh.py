@@ -26,6 +26,11 @@ from blunt_ember.geometry.regions import extent_of
 from blunt_ember.mesh.making import ACROSS
 from blunt_ember.mesh.quality import SHARP, quality_of
 
+_CELLS = {
+    "auto": "mapped where it can be", "triangles": "free triangles", "mostly quadrilaterals": "free, mostly four-sided",
+    "quadrilaterals": "mapped throughout",
+}  # fmt: skip
+
 
 def mesh_section(case: Case, outcome: Outcome | None) -> Section:
     """Return the section of the mesh."""
@@ -34,6 +39,8 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
     orders = tuple(
         Option(words, setting(("mesh", "order"), order)) for words, order in (("linear", 1), ("quadratic", 2))
     )
+
+    kinds = tuple(Option(words, setting(("mesh", "cells"), cells)) for cells, words in _CELLS.items())
 
     def set_size(now: Case, typed: str) -> Case:
         return with_value(now, ("mesh", "size"), typed.strip() or "auto")
@@ -48,6 +55,7 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
         Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
         Word("at least"), Entry("mesh.across", str(across), "Cells across every region at least", set_across),
         Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
+        Choice("mesh cells", _CELLS[wish.cells], kinds, "plain choice"),
     )  # fmt: skip
     rows: list[Row] = [row, *_finer_places(case, outcome)]
     mesh = outcome.mesh if outcome else None

@@ -19,10 +19,12 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_mesh
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.pairing import paired
 from blunt_ember.mesh.rod import rod_mesh
 from blunt_ember.mesh.size_field import LocalSizes, size_field
 from blunt_ember.mesh.sweep import levels, swept_mesh
-from blunt_ember.mesh.triangles import MeshError, Triangulation, triangulated
+from blunt_ember.mesh.symmetry import symmetric_triangles
+from blunt_ember.mesh.triangles import MeshError, Triangulation
 
 Members = Callable[[str], tuple[str, ...]]
 
@@ -96,7 +98,7 @@ def _planar_mesh(
     extents: Extents | None = None,
 ) -> Mesh:
     finer = any(entry.size is not None for entry in wish.local)
-    lattice = lattice_of(geometry) if wish.cells != "triangles" and not finer else None
+    lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not finer else None
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
         for name, count in by_hand.items():
@@ -116,7 +118,8 @@ def _planar_mesh(
             edges = geometry.surfaces[name].edges
             lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
             fixed.update(_shared_out(count * refinement, lengths))
-        return _triangle_mesh(geometry, triangulated(geometry.arrangement, geometry.owner_at, sizes, fixed), wish.order)
+        filled = symmetric_triangles(geometry.arrangement, geometry.owner_at, sizes, fixed)
+        return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
     except MeshError as error:
         raise CaseError((Fault("mesh.size", str(error)),)) from error
 
@@ -228,31 +231,56 @@ def _require_few(cells: float) -> None:
         raise CaseError((Fault("mesh.size", what),))
 
 
-def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int) -> Mesh:
-    points, cells, boundary = made.points, made.cells, made.boundary
-    segments = boundary.nodes
+def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int, pair: bool) -> Mesh:
+    segments = made.boundary.nodes
+    kinds = [(made.cells, made.region)]
+    if pair:
+        quads, pairs = paired(made.points, made.cells, made.region)
+        lone = np.setdiff1d(np.arange(len(made.cells)), pairs)
+        kinds = [(quads, made.region[pairs[:, 0]]), (made.cells[lone], made.region[lone])]
+    kinds = [(cells, region) for cells, region in kinds if len(cells)]
+    points, shapes = made.points, [cells for cells, _ in kinds]
     if order == 2:
-        points, cells, middle = _with_middles(geometry, made)
+        points, shapes, middle = _with_middles(geometry, made, shapes)
         segments = np.column_stack([segments, middle])
-    family, facets = ("tri3", "line2") if order == 1 else ("tri6", "line3")
+    facets = "line2" if order == 1 else "line3"
+    families = {3: "tri3", 4: "quad4", 6: "tri6", 9: "quad9"}
+    blocks = tuple(
+        CellBlock(families[cells.shape[1]], cells, region) for cells, (_, region) in zip(shapes, kinds, strict=True)
+    )
+    boundary = made.boundary
     surfaces = {
         name: FacetSet((FacetBlock(facets, segments[np.isin(boundary.edge, surface.edges)]),), surface.regions)
         for name, surface in geometry.surfaces.items()
     }
     names = tuple(region.name for region in geometry.regions)
-    return Mesh(points, (CellBlock(family, cells, made.region),), surfaces, names, order, geometry.space)
+    return Mesh(points, blocks, surfaces, names, order, geometry.space)
 
 
-def _with_middles(geometry: SectionGeometry, made: Triangulation) -> tuple[Floats, Ints, Ints]:
-    """Add mid-side nodes, those of the boundary on the true curve; return points, cells and the segments' middles."""
-    points, cells, boundary = made.points, made.cells, made.boundary
-    sides = np.sort(np.concatenate([cells[:, [0, 1]], cells[:, [1, 2]], cells[:, [2, 0]]]), axis=1)
-    key = sides[:, 0] * len(points) + sides[:, 1]
-    edges, number = np.unique(key, return_inverse=True)
+def _with_middles(
+    geometry: SectionGeometry, made: Triangulation, shapes: list[Ints]
+) -> tuple[Floats, list[Ints], Ints]:
+    """Add mid-side nodes, those of the boundary on the true curve, and centres of quadrilaterals.
+
+    Return points, cells and the middles of the boundary's segments.
+    """
+    points, boundary = made.points, made.boundary
+    sides = [np.sort(np.stack([cells, np.roll(cells, -1, axis=1)], axis=-1), axis=-1) for cells in shapes]
+    keys = [side[..., 0] * len(points) + side[..., 1] for side in sides]
+    edges, number = np.unique(np.concatenate([key.ravel() for key in keys]), return_inverse=True)
     middles = points[np.column_stack([edges // len(points), edges % len(points)])].mean(axis=1)
     ends = np.sort(boundary.nodes, axis=1)
     place = np.searchsorted(edges, ends[:, 0] * len(points) + ends[:, 1])
     own = geometry.arrangement.curves.take(boundary.edge)
     middles[place] = own.at(boundary.share.mean(axis=1))
-    nodes = len(points) + number.reshape(3, -1).T
-    return np.concatenate([points, middles]), np.column_stack([cells, nodes]), len(points) + place
+    every = np.concatenate([points, middles])
+    whole, start = [], 0
+    for cells, key in zip(shapes, keys, strict=True):
+        nodes = np.column_stack([cells, len(points) + number[start : start + key.size].reshape(key.shape)])
+        start += key.size
+        if cells.shape[1] == 4:  # the centre lies where the curved sides put it
+            centre = every[nodes[:, 4:]].sum(axis=1) / 2 - every[nodes[:, :4]].sum(axis=1) / 4
+            nodes = np.column_stack([nodes, len(every) + np.arange(len(nodes))])
+            every = np.concatenate([every, centre])
+        whole.append(nodes)
+    return every, whole, len(points) + place

@@ -51,6 +51,14 @@ class Triangulation:
     boundary: Boundary
 
 
+def smallest_angle(made: Triangulation) -> float:
+    """Return the smallest angle of a triangulation in degrees."""
+    corners = made.points[made.cells]
+    ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
+    cross = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
+    return float(np.degrees(np.arctan2(cross, (ahead * behind).sum(axis=-1))).min())
+
+
 def triangulated(
     plan: Arrangement, owner_at: Owners, sizes: SizeField, by_hand: Mapping[int, int] = _NOT_BY_HAND
 ) -> Triangulation:
