@@ -9,7 +9,17 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from blunt_ember.picture.lenses import Lens
+
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+#: Families that are shown, the name of the picture, and the lens.
+_FAMILIES: tuple[tuple[str, str, Lens], ...] = (
+    ("hollow-cylinder", "pipe", "Temperature"), ("hollow-sphere", "sphere", "Temperature"),
+    ("stacked-floor", "stacked", "Shape"), ("room-corner", "room-corner", "Temperature"), ("bowl", "bowl", "Mesh"),
+    ("rod-film-tip", "rod", "Temperature"),
+)  # fmt: skip
 
 
 def main() -> None:
@@ -21,8 +31,10 @@ def main() -> None:
 
 
 def _take(folder: Path) -> None:
-    from PyQt6.QtCore import Qt
+    import numpy as np
+    from PyQt6.QtCore import QPoint, Qt
     from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QLineEdit
 
     from blunt_ember.desk.application import application
     from blunt_ember.desk.window import Window
@@ -62,10 +74,24 @@ def _take(folder: Path) -> None:
         QTest.keyClicks(entry, "100 W")
         QTest.keyClick(entry, Qt.Key.Key_Return)
     grab("mistake")
-    for name, picture in (("hollow-cylinder", "pipe"), ("hollow-sphere", "sphere")):
+    for name, picture, lens in _FAMILIES:
         window.show_case(family(name).case(), None)
         spin(lambda: window.outcome is not None and window.outcome.final)
+        window.stage.set_lens(lens)
         grab(picture)
+    window.show_case(family("plane-wall").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.stage.zoom(0.5)
+    window.stage.draw_outline()
+    entry = window.stage.findChild(QLineEdit, "drawing entry")
+    for text in ("32 mm, 80 mm", "50 mm < 0°", "82 mm, 20 mm", "a", "57 mm, 5 mm"):
+        QTest.keyClicks(entry, text)
+        QTest.keyClick(entry, Qt.Key.Key_Return) if text != "a" else None
+    assert window.stage._view is not None
+    x, y = window.stage._view.pixels(np.array([[0.032, 0.02]]))[0]
+    QTest.mouseMove(window.stage, QPoint(round(x), round(y)))
+    grab("drawing")
+    window.stage.tool.leave()
     window.current.open(demo_case(), None)
     window.close()
 

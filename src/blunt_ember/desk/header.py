@@ -33,7 +33,7 @@ class Header(QWidget):
         mark = QSvgWidget(str(ICON), self)
         mark.setFixedSize(QSize(24, 24))
         layout.addWidget(mark)
-        self._title = EntryField(self._part(), self)
+        self._title = EntryField(self._part(), self, widest=560)
         font = self._title.font()
         font.setPointSizeF(12)
         font.setBold(True)

@@ -17,9 +17,10 @@ class EntryField(QLineEdit):
 
     committed = pyqtSignal(str)
 
-    def __init__(self, part: Entry, parent: QWidget | None = None) -> None:
+    def __init__(self, part: Entry, parent: QWidget | None = None, widest: int = 300) -> None:
         super().__init__(parent)
         self.part = part
+        self._widest = widest
         self.setProperty("name", part.style == "name")
         self.setProperty("formula", part.style == "formula")
         self.textChanged.connect(self._fit)
@@ -101,7 +102,7 @@ class EntryField(QLineEdit):
     def _fit(self) -> None:
         text = self.text() or " " * 6
         margin = 12 if self.part.style == "name" else 14
-        self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), 300))
+        self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), self._widest))
 
 
 class PointedLabel(QLabel):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from blunt_ember.case.bodies import Imported, Rod
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import number
 from blunt_ember.case.editing import with_value
@@ -55,9 +56,13 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
         Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
         Word("at least"), Entry("mesh.across", str(across), "Cells across every region at least", set_across),
         Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
-        Choice("mesh cells", _CELLS[wish.cells], kinds, "plain choice"),
     )  # fmt: skip
-    rows: list[Row] = [row, *_finer_places(case, outcome)]
+    rows: list[Row] = [row]
+    if isinstance(case.document.body, Imported):
+        rows = [(Word("as it is in the file"),)]
+    elif not isinstance(case.document.body, Rod):
+        shape = Choice("mesh cells", _CELLS[wish.cells], kinds, "plain choice")
+        rows = [(*row, shape), *_finer_places(case, outcome)]
     mesh = outcome.mesh if outcome else None
     if mesh is None:
         return Section("Mesh", "", tuple(rows))
