@@ -17,8 +17,8 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.files import write_case
 from blunt_ember.desk.dimensions import dimensions
+from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.sheet_fields import PointedLabel, WordButton
-from blunt_ember.desk.stage import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.stage import DimensionEditor
+from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.facets import skin_of

@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.stage import DimensionEditor
+from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, settled
@@ -103,7 +103,7 @@ def test_points_are_dragged_and_given_exact_places(drawing: Window, qtbot: QtBot
     settled(qtbot, window)
     window.stage.set_lens("Shape")
     window.stage.grab()
-    assert [handle.text for handle in window.stage._handles] == ["40 mm, 0 mm", "80 mm, 0 mm", "80 mm, 40 mm"]
+    assert [handle.text for handle in window.stage.points.found] == ["40 mm, 0 mm", "80 mm, 0 mm", "80 mm, 40 mm"]
     start, end = pixel(window, 80, 40), pixel(window, 32.2, 80.3)
     QTest.mousePress(window.stage, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(window.stage, (start + end) / 2)

@@ -20,7 +20,7 @@ from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.files import read_case, write_case
 from blunt_ember.desk.faults_dialog import FaultsDialog
-from blunt_ember.desk.stage import DimensionEditor
+from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import field, settled, type_into

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -24,73 +24,49 @@ class Filling:
     path: tuple[str | int, ...]
 
 
-def _filled(regions: Mapping[str, AnyRegion]) -> dict[str, Filling]:
-    return {
-        name: Filling(region.material, bool(region.void), ("body", "regions", name, "material"))
-        for name, region in regions.items()
-    }
+class Shaped(Part):
+    """What is made of plane shapes."""
+
+    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
+
+    @property
+    def fillings(self) -> dict[str, Filling]:
+        """What each region is made of."""
+        return {
+            name: Filling(region.material, bool(region.void), ("body", "regions", name, "material"))
+            for name, region in self.regions.items()
+        }
 
 
-class Section(Part):
+class Section(Shaped):
     """A plane section; every heat flow is for the stated depth."""
 
+    #: Letters of the coordinates of a place.
+    coordinates: ClassVar[str] = "xy"
     kind: Literal["section"]
     depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
-    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
 
     @property
     def heat_basis(self) -> str:
         """What a heat flow is for."""
         return f"for {self.depth.si:.6g} m depth"
 
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place."""
-        return "xy"
 
-    @property
-    def fillings(self) -> dict[str, Filling]:
-        """What each region is made of."""
-        return _filled(self.regions)
-
-
-class TurnedSection(Part):
+class TurnedSection(Shaped):
     """A section turned about the y axis: x is the radius, y the height; every heat flow is for the full turn."""
 
+    coordinates: ClassVar[str] = "xy"
+    heat_basis: ClassVar[str] = "for the full turn"
     kind: Literal["turned section"]
-    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
-
-    @property
-    def heat_basis(self) -> str:
-        """What a heat flow is for."""
-        return "for the full turn"
-
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place."""
-        return "xy"
-
-    @property
-    def fillings(self) -> dict[str, Filling]:
-        """What each region is made of."""
-        return _filled(self.regions)
 
 
 class Stacked(Part):
     """Plane regions in x and y, each with one level or several in z; a later region cuts an earlier one in space."""
 
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
     kind: Literal["stacked"]
     regions: dict[Name, AnyRegion] = Field(description="each with 'z' from … to, or with several 'levels'")
-
-    @property
-    def heat_basis(self) -> str:
-        """What a heat flow is for."""
-        return "whole body"
-
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place."""
-        return "xyz"
 
     @property
     def fillings(self) -> dict[str, Filling]:
@@ -106,33 +82,19 @@ class Stacked(Part):
         return made
 
 
-class TurnedSolid(Part):
+class TurnedSolid(Shaped):
     """A section turned about the y axis into a solid by an angle; x is the radius of the section, y its height."""
 
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
     kind: Literal["turned solid"]
     angle: Angle = Field(default_factory=lambda: stated("360 deg", ANGLE), description="up to a full turn")
-    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
 
     @model_validator(mode="after")
     def _turns(self) -> TurnedSolid:
         if not 0 < self.angle.si <= 2 * np.pi + 1e-9:
             raise complain("its angle must be more than zero and at most a full turn, 360 deg")
         return self
-
-    @property
-    def heat_basis(self) -> str:
-        """What a heat flow is for."""
-        return "whole body"
-
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place."""
-        return "xyz"
-
-    @property
-    def fillings(self) -> dict[str, Filling]:
-        """What each region is made of."""
-        return _filled(self.regions)
 
 
 class Piece(Part):
@@ -176,6 +138,8 @@ class Piece(Part):
 class Rod(Part):
     """A chain of straight pieces along x in which the temperature is even across."""
 
+    coordinates: ClassVar[str] = "x"
+    heat_basis: ClassVar[str] = "whole rod"
     kind: Literal["rod"]
     pieces: dict[Name, Piece] = Field(min_length=1, description="from the start of the rod to its end")
 
@@ -183,16 +147,6 @@ class Rod(Part):
     def regions(self) -> Mapping[str, AnyRegion]:
         """Regions drawn as shapes: none."""
         return {}
-
-    @property
-    def heat_basis(self) -> str:
-        """What a heat flow is for."""
-        return "whole rod"
-
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place."""
-        return "x"
 
     @property
     def fillings(self) -> dict[str, Filling]:
@@ -212,6 +166,8 @@ class Group(Part):
 class Imported(Part):
     """A body read from a mesh file, with its named groups as regions and surfaces."""
 
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
     kind: Literal["imported"]
     file: str = Field(min_length=1, description="path of the mesh file, from the folder of the case")
     unit: Extent = Field(description="the length that 1 stands for in the file, such as '1 mm'")
@@ -222,16 +178,6 @@ class Imported(Part):
     def regions(self) -> Mapping[str, AnyRegion]:
         """Regions drawn as shapes: none."""
         return {}
-
-    @property
-    def heat_basis(self) -> str:
-        """What a heat flow is for."""
-        return "whole body"
-
-    @property
-    def coordinates(self) -> str:
-        """Letters of the coordinates of a place; which of them the mesh has is known once it is read."""
-        return "xyz"
 
     @property
     def fillings(self) -> dict[str, Filling]:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtWidgets import QWidget
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing import parameter_at, value_at, with_typed_value
 from blunt_ember.case.regions import Outline, Polygon
-from blunt_ember.desk.outline_drawing import point_at
+from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.outline_drawing import grid_step, point_at, snapped
+from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Outcome
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import shape_of
 from blunt_ember.geometry.section import SectionGeometry
@@ -23,6 +28,8 @@ from blunt_ember.picture.view import View
 #: Half the side of a handle in pixels, and how near the pointer must be to take it.
 HALF = 4.0
 REACH = 7.0
+#: Pixels within which a dragged point snaps to a corner.
+SNAP_REACH = 9.0
 
 
 @dataclass(frozen=True)
@@ -93,21 +100,72 @@ def typed_coordinates(text: str) -> tuple[str, str]:
     return parts[0], parts[1]
 
 
-def handle_at(found: list[PointHandle], view: View, place: QPointF) -> PointHandle | None:
-    """Return the handle under a place of the picture."""
-    if not found:
-        return None
-    pixels = view.pixels(np.array([handle.place for handle in found]))
-    away = np.linalg.norm(pixels - np.array([place.x(), place.y()]), axis=1)
-    return found[int(away.argmin())] if away.min() <= REACH else None
+class PointMover:
+    """Takes points by the mouse: dragged they move, clicked they show their coordinates."""
 
+    def __init__(
+        self, picture: QWidget, current: CurrentCase, editor: PictureEditor, tell: Callable[[str], None]
+    ) -> None:
+        self._picture, self._current, self._editor, self._tell = picture, current, editor, tell
+        self._held: PointHandle | None = None
+        self._view: View | None = None
+        self._pressed = self._to = np.zeros(2)
+        self._far = False
+        #: The handles on the picture.
+        self.found: list[PointHandle] = []
 
-def paint_handles(painter: QPainter, found: list[PointHandle], moved: tuple[PointHandle, Floats] | None, view: View,
-                  theme: Theme) -> None:  # fmt: skip
-    """Draw the handles, the one that is being ``moved`` where it is now."""
-    painter.setPen(QPen(QColor(theme.ember), 1.4))
-    painter.setBrush(QColor(theme.paper))
-    for handle in found:
-        place = moved[1] if moved is not None and moved[0] == handle else np.array(handle.place)
-        x, y = view.pixels(place[None])[0].tolist()
-        painter.drawRect(int(x - HALF), int(y - HALF), int(2 * HALF), int(2 * HALF))
+    def paint(self, painter: QPainter, outcome: Outcome | None, view: View, theme: Theme) -> None:
+        """Draw the handles of a section, the one that is held where it is now; none without an outcome."""
+        geometry = outcome.geometry if outcome is not None else None
+        self.found = []
+        if outcome is None or not isinstance(geometry, SectionGeometry):
+            return
+        self.found = handles(outcome.case, geometry)
+        painter.setPen(QPen(QColor(theme.ember), 1.4))
+        painter.setBrush(QColor(theme.paper))
+        for handle in self.found:
+            place = self._to if handle == self._held else np.array(handle.place)
+            x, y = view.pixels(place[None])[0].tolist()
+            painter.drawRect(int(x - HALF), int(y - HALF), int(2 * HALF), int(2 * HALF))
+
+    def press(self, place: QPointF, view: View) -> bool:
+        """Take the handle under a place of the picture; False when there is none."""
+        if not self.found:
+            return False
+        pixels = view.pixels(np.array([handle.place for handle in self.found]))
+        away = np.linalg.norm(pixels - np.array([place.x(), place.y()]), axis=1)
+        if away.min() > REACH:
+            return False
+        self._held, self._view, self._far = self.found[int(away.argmin())], view, False
+        self._pressed, self._to = np.array([place.x(), place.y()]), np.array(self._held.place)
+        return True
+
+    def move(self, place: QPointF, view: View, geometry: SectionGeometry) -> bool:
+        """Drag what is held, snapping to corners and the grid; False when nothing is."""
+        if self._held is None:
+            return False
+        pixel = np.array([place.x(), place.y()])
+        self._far = self._far or bool(np.linalg.norm(pixel - self._pressed) >= 4)
+        corners = geometry.arrangement.points
+        others = corners[np.linalg.norm(corners - np.array(self._held.place), axis=1) > 1e-9 * geometry.extent]
+        self._to = snapped(view.metres(pixel[None])[0], grid_step(view.scale), others, SNAP_REACH * view.scale)
+        self._picture.update()
+        return True
+
+    def release(self) -> bool:
+        """Let go; False when nothing was held."""
+        held, self._held = self._held, None
+        if held is None or self._view is None:
+            return False
+        if self._far:
+            texts = dragged(held, self._to)
+            why = self._current.edit(f"{held.name} is moved", lambda case: moved_point(case, held, texts))
+            self._tell(str(why) if why is not None else "")
+            return True
+        x, y = self._view.pixels(np.array([held.place]))[0].tolist()
+
+        def change(text: str) -> Callable[[Case], Case]:
+            return lambda case: moved_point(case, held, typed_coordinates(text))
+
+        self._editor.open(held.name, held.text, (x - 70, y - 28, 140.0, 18.0), change)
+        return True

@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
@@ -28,19 +28,10 @@ from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
 from blunt_ember.desk.drawing_tool import DrawingTool
 from blunt_ember.desk.legend import paint_legend
-from blunt_ember.desk.outline_drawing import grid_step, snapped
-from blunt_ember.desk.point_handles import (
-    PointHandle,
-    dragged,
-    handle_at,
-    handles,
-    moved_point,
-    paint_handles,
-    typed_coordinates,
-)
+from blunt_ember.desk.picture_editor import PictureEditor
+from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
 from blunt_ember.flow import Outcome
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.picture.body import BodyRenderer
@@ -53,21 +44,6 @@ MARGINS = (92, 62, 112, 92)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
-#: Pixels within which a dragged point snaps to a corner.
-SNAP_REACH = 9.0
-
-
-class DimensionEditor(QLineEdit):
-    """A field laid over a dimension on the picture."""
-
-    cancelled = pyqtSignal()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Esc leaves the dimension as it was."""
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.cancelled.emit()
-            return
-        super().keyPressEvent(event)
 
 
 class Stage(QWidget):
@@ -105,11 +81,8 @@ class Stage(QWidget):
         self._lit: tuple[str, ...] = ()
         self._under = ""
         self._pressed_at: QPointF | None = None
-        self._editor: DimensionEditor | None = None
-        self._edited = ""
-        self._committed: Callable[[str], Callable[[Case], Case]] = lambda text: lambda case: case
-        self._handles: list[PointHandle] = []
-        self._moved: tuple[PointHandle, Floats] | None = None
+        self._editor = PictureEditor(self, current)
+        self.points = PointMover(self, current, self._editor, self._say)
         self._note = ""
         self.tool = DrawingTool(self, current, self._say)
         self._lens_buttons = self._lens_row()
@@ -221,30 +194,6 @@ class Stage(QWidget):
         self._note = text
         self.update()
 
-    def _snapped(self, place: QPointF, view: View, geometry: SectionGeometry) -> Floats:
-        at = view.metres(np.array([[place.x(), place.y()]]))[0]
-        moved = self._moved[0].place if self._moved is not None else (np.inf, np.inf)
-        corners = geometry.arrangement.points
-        others = corners[np.linalg.norm(corners - np.array(moved), axis=1) > 1e-9 * geometry.extent]
-        return snapped(at, grid_step(view.scale), others, SNAP_REACH * view.scale)
-
-    def _move_ended(self, handle: PointHandle, to: Floats, by: float) -> None:
-        """Move a point where it was dragged, or open its coordinates when it was only clicked."""
-        if by >= 4:
-            why = self._current.edit(
-                f"{handle.name} is moved", lambda case: moved_point(case, handle, dragged(handle, to))
-            )
-            self._note = str(why) if why is not None else ""
-            self.update()
-            return
-        assert self._view is not None
-        x, y = self._view.pixels(np.array([handle.place]))[0].tolist()
-
-        def change(text: str) -> Callable[[Case], Case]:
-            return lambda case: moved_point(case, handle, typed_coordinates(text))
-
-        self._open_editor(handle.name, handle.text, (x - 70, y - 28, 140.0, 18.0), change)
-
     def picture(self) -> QImage | None:
         """Return the picture as last painted, without what is laid over it."""
         return self._image
@@ -285,10 +234,8 @@ class Stage(QWidget):
                 overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
             self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
             overlay.paint_dimensions(painter, self._dimensions, theme)
-            self._handles = []
-            if isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active:
-                self._handles = handles(outcome.case, outcome.geometry)
-                paint_handles(painter, self._handles, self._moved, view, theme)
+            movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
+            self.points.paint(painter, outcome if movable else None, view, theme)
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
                 frame = QRectF(self.width() - 96, 52, 82, self.height() - 110)
@@ -325,9 +272,7 @@ class Stage(QWidget):
             self.tool.press(event.position(), *drawn_on)
             return
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        handle = handle_at(self._handles, self._view, event.position()) if self._view is not None else None
-        if handle is not None:
-            self._moved, self._pressed_at = (handle, np.array(handle.place)), event.position()
+        if drawn_on is not None and self.points.press(event.position(), drawn_on[0]):
             return
         dimension = self._dimension_at(event.position())
         if dimension is not None:
@@ -340,9 +285,7 @@ class Stage(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
         pressed, self._drag, self._pressed_at = self._pressed_at, None, None
-        moved, self._moved = self._moved, None
-        if moved is not None and event is not None and pressed is not None:
-            self._move_ended(*moved, by=(event.position() - pressed).manhattanLength())
+        if self.points.release():
             return
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
@@ -363,9 +306,7 @@ class Stage(QWidget):
         if self.tool.active and drawn_on is not None and self._drag is None:
             self.tool.move(event.position(), *drawn_on)
             return
-        if self._moved is not None and drawn_on is not None:
-            self._moved = (self._moved[0], self._snapped(event.position(), *drawn_on))
-            self.update()
+        if drawn_on is not None and self.points.move(event.position(), *drawn_on):
             return
         if self._drag is not None:
             step = event.position() - self._drag
@@ -447,57 +388,7 @@ class Stage(QWidget):
 
             return made
 
-        self._open_editor(dimension.name, dimension.text, dimension.box, change)
-
-    def _open_editor(
-        self,
-        name: str,
-        text: str,
-        box: tuple[float, float, float, float],
-        change: Callable[[str], Callable[[Case], Case]],
-    ) -> None:
-        self._close_editor()
-        left, y, width, height = box
-        editor = DimensionEditor(text, self)
-        editor.setObjectName("dimension editor")
-        editor.setAccessibleName(name)
-        wide = max(width + 24, 76)
-        editor.setGeometry(round(max(2.0, left + width / 2 - wide / 2)), round(y) - 3, round(wide), round(height) + 6)
-        editor.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        editor.selectAll()
-        editor.returnPressed.connect(self._commit_editor)
-        editor.editingFinished.connect(self._commit_editor)
-        editor.cancelled.connect(self._close_editor)
-        self._editor, self._edited, self._committed = editor, text, change
-        editor.show()
-        editor.setFocus()
-
-    def _commit_editor(self) -> None:
-        editor = self._editor
-        if editor is None:
-            return
-        text = editor.text().strip()
-        if text == self._edited:
-            self._close_editor()
-            return
-        why = self._current.edit(f"{editor.accessibleName()}: {text}", self._committed(text))
-        if why is None:
-            self._close_editor()
-            return
-        editor.setProperty("wrong", True)
-        editor.setToolTip(str(why))
-        style = editor.style()
-        if style is not None:
-            style.unpolish(editor)
-            style.polish(editor)
-        QToolTip.showText(editor.mapToGlobal(QPoint(0, editor.height())), str(why), editor)
-
-    def _close_editor(self) -> None:
-        editor, self._editor = self._editor, None
-        if editor is not None:
-            editor.hide()
-            editor.deleteLater()
-            self.setFocus()
+        self._editor.open(dimension.name, dimension.text, dimension.box, change)
 
     def _redraw_lit(self) -> None:
         """On a solid, lit surfaces are part of the picture, so that what stands before them hides them."""

@@ -31,20 +31,16 @@ from blunt_ember.geometry.section import (
     SectionSurface,
     reach,
     require_right_of_axis,
-    side_name,
     straight_pieces,
 )
 from blunt_ember.geometry.space import Plane, Solid
 from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
+from blunt_ember.geometry.swept_names import SideCuts, SweptNames, column_integral
 
-#: What the sides of a rectangle are called when it is looked down on, and what closes a sweep at its two ends.
-_PLAN_SIDES = {"bottom": "front", "top": "back"}
-_ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
 #: Outlines that meet at less than this are drawn as one smooth surface, radians.
 _SMOOTH = 0.35
 _LINE_SAMPLES = 801
 _NO_PARTS: Parts = MappingProxyType({})
-_NO_COLUMNS: Mapping[str, Flags] = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -190,8 +186,8 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     count = len(pieces.start)
     arrangement = bounded(pieces, column[:count], column[count:])
     owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(rows)})
-    cuts = _Cuts(())
-    names = _Names(regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, path)
+    cuts = SideCuts(())
+    names = SweptNames(regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, path)
     for name, part in parts.items():
         require_surface(name, part, list(names.surfaces()))
         if part.within is None:
@@ -199,10 +195,10 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
             names.plan = _plan(arrangement, owning, cuts)
     plan = _plan(arrangement, owning, cuts)
     columns = {name: marked[:, number] for number, name in enumerate(spots)}
-    names = _Names(regions, plan_of, list(body.regions), plan, stated, holds, path, parts, cuts, columns)
+    names = SweptNames(regions, plan_of, list(body.regions), plan, stated, holds, path, parts, cuts, columns)
     _require_every_part(parts, names.surfaces())
     low, high = _box(plan.arrangement, path)
-    amount = _column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
+    amount = column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
     volume = float(amount @ ((holds != VOID) @ np.diff(path.stations)))
     return SolidGeometry(
         plan, path, regions, holds, names.surfaces(), names.sides, names.ends, low, high, volume,
@@ -231,25 +227,9 @@ def _mark(region: AnyRegion) -> Shape:
     return piece
 
 
-@dataclass(frozen=True)
-class _Cuts:
-    """Parts cut out of the sides of a solid: (name, edges of the plan, lowest and highest place along the path)."""
-
-    parts: tuple[tuple[str, frozenset[int], float, float], ...]
-
-    def of_edge(self, edge: int) -> tuple[str, ...]:
-        """Names of the parts an edge belongs to."""
-        return tuple(name for name, edges, _, _ in self.parts if edge in edges)
-
-    def at(self, edge: int, along: float) -> str:
-        """Name of the last part that holds an edge at a place along the path; empty for none."""
-        found = [name for name, edges, low, high in self.parts if edge in edges and low <= along <= high]
-        return found[-1] if found else ""
-
-
 def _cut_part(
-    name: str, part: SurfacePart, plan: Arrangement, cuts: _Cuts, names: _Names, path: Path, extent: float
-) -> tuple[Arrangement, _Cuts]:
+    name: str, part: SurfacePart, plan: Arrangement, cuts: SideCuts, names: SweptNames, path: Path, extent: float
+) -> tuple[Arrangement, SideCuts]:
     """Cut the edges of the plan where a part of a side begins and ends."""
     assert part.start is not None and part.end is not None
     groups = sorted({group for (group, _), side in names.sides.items() if side == part.on})
@@ -265,7 +245,7 @@ def _cut_part(
     grown = tuple(
         (known, own | {e for e in added if own & chosen and _on(cut, e, own)}, a, b) for known, own, a, b in cuts.parts
     )
-    return cut, _Cuts((*grown, (name, frozenset(within.tolist()), float(low), float(high))))
+    return cut, SideCuts((*grown, (name, frozenset(within.tolist()), float(low), float(high))))
 
 
 def _on(plan: Arrangement, added: int, edges: frozenset[int]) -> bool:
@@ -280,7 +260,7 @@ def _require_every_part(parts: Parts, found: Mapping[str, Surface]) -> None:
             raise part_fault(name, "within" if part.within is not None else "start", what)
 
 
-def _plan(arrangement: Arrangement, owning: _Columns, cuts: _Cuts) -> SectionGeometry:
+def _plan(arrangement: Arrangement, owning: _Columns, cuts: SideCuts) -> SectionGeometry:
     """Make the plan a section of its own: columns are its regions, and edges alike in all respects one surface."""
     groups: dict[Any, list[int]] = {}
     for edge, (left, right) in enumerate(zip(arrangement.left.tolist(), arrangement.right.tolist(), strict=True)):
@@ -306,105 +286,6 @@ def _require_something_left(regions: tuple[Region, ...], holds: Ints, paths: Seq
         raise CaseError(tuple(Fault(path_text(paths[index]), what) for index in covered))
     if all(region.void for region in regions):
         raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))
-
-
-class _Names:
-    """Names of what every edge of the plan sweeps and of what every column ends with, gathered in order."""
-
-    def __init__(
-        self,
-        regions: tuple[Region, ...],
-        plan_of: list[int],
-        plan_names: list[str],
-        plan: SectionGeometry,
-        stated: Ints,
-        holds: Ints,
-        path: Path,
-        parts: Parts = _NO_PARTS,
-        cuts: _Cuts | None = None,
-        columns: Mapping[str, Flags] = _NO_COLUMNS,
-    ) -> None:
-        self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts or _Cuts(()), columns
-        self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
-        self._holds, self._path = holds, path
-        self._found: dict[str, tuple[tuple[int, ...], float]] = {}
-        self.sides: dict[tuple[str, int], str] = {}
-        self.ends: dict[tuple[int, int], str] = {}
-        for group, surface in plan.surfaces.items():
-            self._name_sides(group, surface, plan.arrangement)
-        areas = _column_integral(plan.arrangement, len(holds), 1)
-        if not path.closed:
-            for column, area in enumerate(areas.tolist()):
-                self._name_ends(column, area, stated[column])
-
-    def surfaces(self) -> dict[str, Surface]:
-        """All surfaces, outer ones first, region by region in the order they were met."""
-        ordered = sorted(self._found.items(), key=lambda item: (len(item[1][0]), item[1][0]))
-        return {name: Surface(name, owners, area) for name, (owners, area) in ordered}
-
-    def _note(self, a: int, b: int, side: str, area: float, part: str = "") -> str:
-        """Add to the surface between two owners; ``side`` names it where one of them is nothing.
-
-        A ``part`` takes it when it is cut out of that surface.
-        """
-        owners = (max(a, b),) if VOID in (a, b) else (min(a, b), max(a, b))
-        names = [self._regions[owner].name for owner in owners]
-        name = f"{names[0]}.{side}" if len(names) == 1 else "|".join(names)
-        if part and self._parts[part].on == name:
-            name = part
-        self._found[name] = (owners, self._found.get(name, ((), 0.0))[1] + area)
-        return name
-
-    def _name_sides(self, group: str, surface: SectionSurface, plan: Arrangement) -> None:
-        curves, stations = plan.curves.take(surface.edges), self._path.stations
-        reach = np.abs(plan.points).max() * 1e-9
-        if isinstance(self._path, Round) and np.abs([curves.start[:, 0], curves.end[:, 0]]).max() <= reach:
-            return  # the axis sweeps nothing
-        for slab in range(self._holds.shape[1]):
-            area = self._path.swept_area(curves, float(stations[slab]), float(stations[slab + 1]))
-            a = int(self._holds[surface.regions[0], slab])
-            b = int(self._holds[surface.regions[1], slab]) if len(surface.regions) > 1 else VOID
-            if a == b:
-                continue
-            side = self._side(max(a, b), plan.side[surface.edges[0]]) if VOID in (a, b) else ""
-            middle = float(stations[slab] + stations[slab + 1]) / 2
-            part = self._cuts.at(int(surface.edges[0]), middle)
-            self.sides[group, slab] = self._note(a, b, side, area, part)
-
-    def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
-        if isinstance(self._path, Upward):
-            sources = [(region, _PLAN_SIDES.get(side, side)) for region, side in sources]
-        return side_name(self._plan_of[owner], sources, self._plan_names)
-
-    def _name_ends(self, column: int, area: float, stated: Ints) -> None:
-        slabs = [VOID, *self._holds[column].tolist(), VOID]
-        cutters = [VOID, *stated.tolist(), VOID]
-        for station in range(len(slabs) - 1):
-            below, above = slabs[station], slabs[station + 1]
-            if below == above:
-                continue
-            cutter = cutters[station + (1 if above == VOID else 0)]
-            # What a void leaves open is named after the void, by its own end there.
-            end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
-            by = f"{self._regions[cutter].name} " if cutter != VOID else ""
-            parts = [name for name, own in self._columns.items() if own[column]]
-            name = self._note(below, above, by + end, area, parts[-1] if parts else "")
-            self.ends[column, station] = name
-
-
-def _column_integral(plan: Arrangement, count: int, power: int) -> Floats:
-    """Return ∫ x^(power − 1) dA of every column (c,), by Green's theorem: the area in m², or its moment in m³."""
-    nodes, weights = np.polynomial.legendre.leggauss(12)
-    total = np.zeros(len(plan.curves))
-    for node, weight in zip(nodes.tolist(), weights.tolist(), strict=True):
-        share = np.full(len(plan.curves), (node + 1) / 2)
-        x, rise = plan.curves.at(share)[:, 0], plan.curves.direction(share)[:, 1] * plan.curves.length / 2
-        total += weight * x**power / power * rise
-    result = np.zeros(count)
-    for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
-        own = side != VOID
-        np.add.at(result, side[own], sign * total[own])
-    return result
 
 
 def _box(plan: Arrangement, path: Path) -> tuple[tuple[float, ...], tuple[float, ...]]:

@@ -1,0 +1,137 @@
+"""Names of what the edges of a plan sweep and of what its columns end with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from types import MappingProxyType
+
+import numpy as np
+
+from blunt_ember.geometry.arrangement import VOID, Arrangement
+from blunt_ember.geometry.curves import Flags, Floats, Ints
+from blunt_ember.geometry.path import Path, Round, Upward
+from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.section import SectionGeometry, SectionSurface, side_name
+from blunt_ember.geometry.surface_parts import Parts
+
+#: What the sides of a rectangle are called when it is looked down on, and what closes a sweep at its two ends.
+_PLAN_SIDES = {"bottom": "front", "top": "back"}
+_ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
+_NO_PARTS: Parts = MappingProxyType({})
+_NO_COLUMNS: Mapping[str, Flags] = MappingProxyType({})
+
+
+@dataclass(frozen=True)
+class SideCuts:
+    """Parts cut out of the sides of a solid: (name, edges of the plan, lowest and highest place along the path)."""
+
+    parts: tuple[tuple[str, frozenset[int], float, float], ...]
+
+    def of_edge(self, edge: int) -> tuple[str, ...]:
+        """Names of the parts an edge belongs to."""
+        return tuple(name for name, edges, _, _ in self.parts if edge in edges)
+
+    def at(self, edge: int, along: float) -> str:
+        """Name of the last part that holds an edge at a place along the path; empty for none."""
+        found = [name for name, edges, low, high in self.parts if edge in edges and low <= along <= high]
+        return found[-1] if found else ""
+
+
+class SweptNames:
+    """Names of what every edge of the plan sweeps and of what every column ends with, gathered in order."""
+
+    def __init__(
+        self,
+        regions: tuple[Region, ...],
+        plan_of: list[int],
+        plan_names: list[str],
+        plan: SectionGeometry,
+        stated: Ints,
+        holds: Ints,
+        path: Path,
+        parts: Parts = _NO_PARTS,
+        cuts: SideCuts | None = None,
+        columns: Mapping[str, Flags] = _NO_COLUMNS,
+    ) -> None:
+        self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts or SideCuts(()), columns
+        self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
+        self._holds, self._path = holds, path
+        self._found: dict[str, tuple[tuple[int, ...], float]] = {}
+        self.sides: dict[tuple[str, int], str] = {}
+        self.ends: dict[tuple[int, int], str] = {}
+        for group, surface in plan.surfaces.items():
+            self._name_sides(group, surface, plan.arrangement)
+        areas = column_integral(plan.arrangement, len(holds), 1)
+        if not path.closed:
+            for column, area in enumerate(areas.tolist()):
+                self._name_ends(column, area, stated[column])
+
+    def surfaces(self) -> dict[str, Surface]:
+        """All surfaces, outer ones first, region by region in the order they were met."""
+        ordered = sorted(self._found.items(), key=lambda item: (len(item[1][0]), item[1][0]))
+        return {name: Surface(name, owners, area) for name, (owners, area) in ordered}
+
+    def _note(self, a: int, b: int, side: str, area: float, part: str = "") -> str:
+        """Add to the surface between two owners; ``side`` names it where one of them is nothing.
+
+        A ``part`` takes it when it is cut out of that surface.
+        """
+        owners = (max(a, b),) if VOID in (a, b) else (min(a, b), max(a, b))
+        names = [self._regions[owner].name for owner in owners]
+        name = f"{names[0]}.{side}" if len(names) == 1 else "|".join(names)
+        if part and self._parts[part].on == name:
+            name = part
+        self._found[name] = (owners, self._found.get(name, ((), 0.0))[1] + area)
+        return name
+
+    def _name_sides(self, group: str, surface: SectionSurface, plan: Arrangement) -> None:
+        curves, stations = plan.curves.take(surface.edges), self._path.stations
+        reach = np.abs(plan.points).max() * 1e-9
+        if isinstance(self._path, Round) and np.abs([curves.start[:, 0], curves.end[:, 0]]).max() <= reach:
+            return  # the axis sweeps nothing
+        for slab in range(self._holds.shape[1]):
+            area = self._path.swept_area(curves, float(stations[slab]), float(stations[slab + 1]))
+            a = int(self._holds[surface.regions[0], slab])
+            b = int(self._holds[surface.regions[1], slab]) if len(surface.regions) > 1 else VOID
+            if a == b:
+                continue
+            side = self._side(max(a, b), plan.side[surface.edges[0]]) if VOID in (a, b) else ""
+            middle = float(stations[slab] + stations[slab + 1]) / 2
+            part = self._cuts.at(int(surface.edges[0]), middle)
+            self.sides[group, slab] = self._note(a, b, side, area, part)
+
+    def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
+        if isinstance(self._path, Upward):
+            sources = [(region, _PLAN_SIDES.get(side, side)) for region, side in sources]
+        return side_name(self._plan_of[owner], sources, self._plan_names)
+
+    def _name_ends(self, column: int, area: float, stated: Ints) -> None:
+        slabs = [VOID, *self._holds[column].tolist(), VOID]
+        cutters = [VOID, *stated.tolist(), VOID]
+        for station in range(len(slabs) - 1):
+            below, above = slabs[station], slabs[station + 1]
+            if below == above:
+                continue
+            cutter = cutters[station + (1 if above == VOID else 0)]
+            # What a void leaves open is named after the void, by its own end there.
+            end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
+            by = f"{self._regions[cutter].name} " if cutter != VOID else ""
+            parts = [name for name, own in self._columns.items() if own[column]]
+            name = self._note(below, above, by + end, area, parts[-1] if parts else "")
+            self.ends[column, station] = name
+
+
+def column_integral(plan: Arrangement, count: int, power: int) -> Floats:
+    """Return ∫ x^(power − 1) dA of every column (c,), by Green's theorem: the area in m², or its moment in m³."""
+    nodes, weights = np.polynomial.legendre.leggauss(12)
+    total = np.zeros(len(plan.curves))
+    for node, weight in zip(nodes.tolist(), weights.tolist(), strict=True):
+        share = np.full(len(plan.curves), (node + 1) / 2)
+        x, rise = plan.curves.at(share)[:, 0], plan.curves.direction(share)[:, 1] * plan.curves.length / 2
+        total += weight * x**power / power * rise
+    result = np.zeros(count)
+    for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
+        own = side != VOID
+        np.add.at(result, side[own], sign * total[own])
+    return result
