@@ -28,6 +28,11 @@ def with_body_kind(case: Case, kind: str) -> Case:
         raise BluntEmberError(f"a body of kind '{old}' cannot be made into one of kind '{kind}'")
     if kind == old:
         return case
+    heights = {tuple(region.z or ()) for region in case.document.body.regions.values()}
+    if old == "stacked" and (len(heights) > 1 or () in heights):
+        raise BluntEmberError(
+            "its regions stand at different heights, which no plane shape does; give them one height first"
+        )
     depth = body.get("depth", "1 m") if old == "section" else "100 mm"
     first: dict[str, Any] = next(iter(body["regions"].values()), {})
     if old == "stacked" and "z" in first:

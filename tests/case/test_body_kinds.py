@@ -1,0 +1,110 @@
+"""Kinds of body: made into each other with what refers to them, and mistakes of each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from blunt_ember.case.body_kinds import SHAPED, with_body_kind
+from blunt_ember.case.case import Case, case_from_data, case_from_text, case_to_text
+from blunt_ember.case.editing import renamed_material, renamed_part, with_value, without_part
+from blunt_ember.errors import BluntEmberError, CaseError
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import FAMILIES, family
+
+SHAPED_FAMILIES = [
+    name
+    for name, made in FAMILIES.items()
+    if made.data["body"]["kind"] in SHAPED and name not in ("stacked-floor", "room-corner")
+]
+
+
+@pytest.mark.parametrize("name", SHAPED_FAMILIES)
+def test_every_kind_leads_to_every_other_and_back(name: str) -> None:
+    case = family(name).case()
+    old = case.document.body.kind
+    for kind in SHAPED:
+        there = with_body_kind(case, kind)
+        assert there.document.body.kind == kind
+        letters = there.document.body.coordinates
+        places = [q.temperature for q in there.document.questions if q.temperature is not None]
+        assert all(len(place) == len(letters) for place in places)
+        back = with_body_kind(there, old)
+        assert back.document.surroundings == case.document.surroundings
+        assert [question.target for question in back.document.questions] == [
+            question.target for question in case.document.questions
+        ] or old in ("stacked", "turned solid")
+        assert case_to_text(case_from_text(case_to_text(there))) == case_to_text(there)
+
+
+@pytest.mark.parametrize("name", ["stacked-floor", "room-corner"])
+def test_regions_at_different_heights_make_no_plane_shape(name: str) -> None:
+    with pytest.raises(BluntEmberError, match="different heights"):
+        with_body_kind(family(name).case(), "section")
+
+
+def test_a_fin_answers_the_same_as_section_and_as_solid() -> None:
+    case = with_value(family("straight-fin").case(), ("mesh",), {"size": "6 mm", "order": 2})
+    flat = {check.name: check.value for check in Flow().run(case).checks}
+    outcome = Flow().run(with_body_kind(case, "stacked"))
+    assert outcome.exact is not None and outcome.exact.name == "straight-fin"
+    assert {check.name: check.value for check in outcome.checks} == pytest.approx(flat, rel=2e-4)
+    assert all(check.verdict == "agrees" for check in outcome.checks)
+    assert {row.name for row in outcome.ledger.rows} == {  # type: ignore[union-attr]
+        "fin.left", "fin.right", "fin.front", "fin.back"
+    }  # fmt: skip
+
+
+def test_a_rod_is_made_of_its_pieces_only() -> None:
+    with pytest.raises(BluntEmberError, match="cannot be made into"):
+        with_body_kind(family("rod-film-tip").case(), "section")
+
+
+def rod(**pieces: dict[str, Any]) -> Case:
+    return case_from_data({"format": "blunt-ember/1", "body": {"kind": "rod", "pieces": pieces}})
+
+
+MISTAKES: dict[str, tuple[dict[str, Any], str, str]] = {
+    "no section": ({"length": "1 m"}, "body.pieces.a", "'diameter', or 'area' and 'perimeter'"),
+    "two sections": ({"length": "1 m", "diameter": "1 mm", "area": "1 mm²"}, "body.pieces.a", "once"),
+    "a needless one": ({"length": "1 m", "diameter": "1 mm", "perimeter": "9 mm"}, "body.pieces.a", "perimeter too"),
+    "too short round": ({"length": "1 m", "area": "100 mm²", "perimeter": "35 mm"}, "body.pieces.a", "35.4491 mm"),
+    "no length": ({"diameter": "1 mm"}, "body.pieces.a.length", "missing"),
+    "a length of area": ({"length": "1 m²", "diameter": "1 mm"}, "body.pieces.a.length", "length"),
+    "a key misspelt": ({"length": "1 m", "diametre": "1 mm", "area": "1 mm²"}, "body.pieces.a.diametre", "'diameter'"),
+    "an unknown material": ({"length": "1 m", "diameter": "1 mm", "material": "tin"}, "body.pieces.a.material", "tin"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_a_wrong_piece_says_where_and_how_to_mend_it(name: str) -> None:
+    piece, path, words = MISTAKES[name]
+    with pytest.raises(CaseError) as caught:
+        rod(a=piece)
+    assert any(fault.path == path and words in fault.message for fault in caught.value.faults), caught.value
+
+
+def test_pieces_are_renamed_and_removed_with_what_refers_to_them() -> None:
+    case = renamed_part(family("rod-held-tip").case(), ("body", "pieces", "rod"), "bar")
+    case = renamed_material(case, "steel", "nickel")
+    assert [entry.surfaces[0] for entry in case.document.surroundings] == ["bar.start", "bar.side", "bar.end"]
+    assert case.document.body.fillings["bar"].material == "nickel"
+    pieces = {**case.data["body"]["pieces"], "more": {"length": "2 cm", "diameter": "8 mm", "material": "nickel"}}
+    smaller, also = without_part(with_value(case, ("body", "pieces"), pieces), ("body", "pieces", "bar"))
+    assert list(smaller.document.body.fillings) == ["more"] and "the statement on bar.side" in also
+
+
+def test_a_surface_part_follows_its_surface_and_goes_with_it() -> None:
+    spot = {"on": "plate.top", "start": ["2 mm", "80 mm"], "end": ["9 mm", "80 mm"]}
+    case = with_value(family("plane-wall").case(), ("surfaces",), {"spot": spot})
+    case = with_value(case, ("surroundings",), [*case.data["surroundings"], {"on": "spot", "flux": "1 kW/m²"}])
+    outcome = Flow().run(case)
+    assert outcome.ledger is not None
+    assert {row.name: row.heat for row in outcome.ledger.rows}["spot"] == pytest.approx(7.0, rel=1e-12)
+    assert outcome.exact is None  # the wall is no longer one-dimensional
+    renamed = renamed_part(case, ("body", "regions", "plate"), "damper")
+    assert renamed.document.surface_parts["spot"].on == "damper.top"
+    pieces = with_value(renamed, ("body", "regions", "more"), {"shape": "disc", "radius": "1 mm", "at": ["9 m", "0 m"]})
+    _, also = without_part(pieces, ("body", "regions", "damper"))
+    assert "the name 'spot'" in also and "the statement on spot" in also
