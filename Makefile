@@ -28,6 +28,7 @@ core-without-qt: setup
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py
 	$(PYTHON) bench/mesher.py
+	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/space.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

@@ -108,3 +108,41 @@ def test_a_film_gains_a_flux_and_the_exact_wall_follows(window: Window, qtbot: Q
     assert window.outcome.checks[4].value - 273.15 == pytest.approx(face, rel=1e-9)
     assert window.checks.cards["hot face"].verdict.text() == "✓ agrees"
     assert window.checks.cards["heat flow"].verdict.text() == "✕ off", "the hand calculation knows nothing of the flux"
+
+
+def test_a_part_is_cut_out_of_a_surface_and_moved(window: Window, qtbot: QtBot) -> None:
+    choose(window, "add surface part", "brick.left")
+    assert window.current.case is not None
+    spot = window.current.case.data["surfaces"]["spot"]
+    assert spot["on"] == "brick.left" and {spot["start"][0], spot["end"][0]} == {"0 mm"}
+    type_into(field(window, "surfaces.spot.start[1]"), "25 mm")
+    type_into(field(window, "surfaces.spot.end[1]"), "75 mm")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.geometry is not None
+    assert window.outcome.geometry.surfaces["spot"].area == pytest.approx(0.05)
+    type_into(field(window, "surfaces.spot.start[0]"), "3 mm")
+    settled(qtbot, window)
+    assert "does not lie on the surface" in str(window.outcome.trouble)
+    window.current.undo()
+    type_into(field(window, "surface name spot"), "peephole")
+    settled(qtbot, window)
+    choose(window, "add surrounding", "peephole", "meets a fluid")
+    settled(qtbot, window)
+    assert window.outcome.ledger is not None
+    assert "peephole" in {row.name for row in window.outcome.ledger.rows}
+    for words, cells in (("free triangles", "triangles"), ("free, mostly four-sided", "mostly quadrilaterals")):
+        choose(window, "mesh cells", words)
+        assert window.current.case.data["mesh"]["cells"] == cells
+    settled(qtbot, window)
+    assert window.outcome.mesh is not None and "quad9" in {block.family for block in window.outcome.mesh.blocks}
+
+
+def test_a_surface_is_divided_by_hand_in_the_sheet(window: Window, qtbot: QtBot) -> None:
+    choose(window, "add finer place", "brick.bottom", "divided by hand")
+    type_into(field(window, "divisions 0"), "23")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.mesh is not None
+    (edges,) = window.outcome.mesh.surfaces["brick.bottom"].blocks
+    assert len(edges.nodes) == 23 and window.outcome.mesh.blocks[0].family == "quad9"
+    type_into(field(window, "divisions 0"), "0")
+    assert "greater than or equal to 1" in field(window, "divisions 0").toolTip()

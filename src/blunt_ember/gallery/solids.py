@@ -56,7 +56,7 @@ _BOWL = Family("bowl", "Hemispherical bowl by turning a quarter ring: held insid
         {"on": "bowl.rim", "film": {"h": "h", "temperature": "T_room"}},
     ],
     "clock": "steady",
-    "mesh": {"size": "r_out/5", "order": 2},
+    "mesh": {"size": "r_out/6", "order": 2},
     "working": {
         "R": "(1/r_in - 1/r_out)/(2*pi*k_bowl) + 1/(2*pi*r_out^2*h)",
         "Q": "(T_melt - T_room)/R",
