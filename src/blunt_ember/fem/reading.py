@@ -39,11 +39,23 @@ def flux_at(mesh: Mesh, temperature: Floats, conductivity: Floats, points: Float
     return result
 
 
-def flux_at_nodes(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
-    """Return −k∇T in W/m², (m, k, d), at the nodes of each cell of a block, averaged over the cells of its region.
+def flux_at_nodes(mesh: Mesh, temperature: Floats, conductivity: Floats) -> tuple[Floats, ...]:
+    """Return −k∇T in W/m², (m, k, d) for each block, at the nodes of each cell, averaged over the cells of its region.
 
     The mean over neighbours within one region smooths the jumps between cells but keeps those between materials.
     """
+    fluxes = [_flux_in_cells(mesh, block, temperature, conductivity) for block in mesh.blocks]
+    keys = [(block.region[:, None] * mesh.node_count + block.nodes).ravel() for block in mesh.blocks]
+    _, group = np.unique(np.concatenate(keys), return_inverse=True)
+    number = np.bincount(group)
+    every = np.concatenate([flux.reshape(-1, mesh.dimension) for flux in fluxes])
+    smooth = np.stack([np.bincount(group, every[:, j]) / number for j in range(mesh.dimension)], axis=-1)[group]
+    ends = np.cumsum([key.size for key in keys])[:-1]
+    return tuple(part.reshape(flux.shape) for part, flux in zip(np.split(smooth, ends), fluxes, strict=True))
+
+
+def _flux_in_cells(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
+    """−k∇T at the nodes of each cell by its own shape functions, (m, k, d)."""
     family = FAMILIES[block.family]
     # Cells about an axis are drawn together on it, where no gradient can be formed: read just inside.
     places = family.nodes if mesh.dimension < 3 else family.middle + _INSIDE * (family.nodes - family.middle)
@@ -53,15 +65,7 @@ def flux_at_nodes(mesh: Mesh, block: CellBlock, temperature: Floats, conductivit
         gradients, _ = physical_gradients(block.family, mesh.points[nodes], places)
         slope = np.einsum("mqkj,mk->mqj", gradients, temperature[nodes])
         flux[run] = -conductivity[block.region[run]][:, None, None] * slope
-    key = block.region[:, None] * mesh.node_count + block.nodes
-    _, group = np.unique(key, return_inverse=True)
-    group = group.reshape(key.shape)
-    number = np.bincount(group.ravel())
-    smooth = np.stack(
-        [np.bincount(group.ravel(), flux[..., j].ravel()) / number for j in range(mesh.dimension)], axis=-1
-    )
-    result: Floats = smooth[group]
-    return result
+    return flux
 
 
 def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:

@@ -87,13 +87,13 @@ def _cell_surface(mesh: Mesh, geometry: AnyGeometry | None) -> vtkPolyData:
         points.append(mesh.points[block.nodes].reshape(-1, mesh.dimension))
         pieces.append((first[:, None, None] + drawn).reshape(-1, drawn.shape[1]))
         start += block.nodes.size
-    places, polygons = np.concatenate(points), np.concatenate(pieces)
+    places = np.concatenate(points)
     if isinstance(geometry, RodGeometry):
         (block,) = mesh.blocks
         half = np.repeat(half_heights(geometry)[block.region], block.nodes.shape[1])
         places = np.concatenate([np.column_stack([places[:, 0], y]) for y in (-half, half)])
-        polygons = np.column_stack([polygons, polygons[:, ::-1] + len(half)])
-    return poly_data(places, polygons=polygons)
+        pieces = [np.column_stack([lines, lines[:, ::-1] + len(half)]) for lines in pieces]
+    return poly_data(places, polygons=pieces)
 
 
 def _cell_edges(outcome: Outcome, mesh: Mesh, theme: Theme, ratio: float) -> vtkActor:

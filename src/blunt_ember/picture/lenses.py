@@ -56,10 +56,8 @@ def shade(outcome: Outcome, lens: Lens) -> Shade | None:
         return Shade(TEMPERATURE, values, low, high)
     if lens == "Heat flow":
         conductivity = np.array(problem.conductivity)
-        values = tuple(
-            np.linalg.norm(flux_at_nodes(mesh, block, solution.temperature, conductivity), axis=-1)
-            for block in mesh.blocks
-        )
+        fluxes = flux_at_nodes(mesh, solution.temperature, conductivity)
+        values = tuple(np.linalg.norm(flux, axis=-1) for flux in fluxes)
         return Shade(HEAT_FLUX, values, 0.0, max(float(v.max()) for v in values) or 1.0)
     return None
 

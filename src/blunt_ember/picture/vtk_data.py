@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
@@ -17,11 +19,12 @@ Floats = NDArray[np.float64]
 
 def poly_data(
     points: Floats,
-    polygons: NDArray[np.int64] | None = None,
+    polygons: NDArray[np.int64] | Sequence[NDArray[np.int64]] | None = None,
     lines: NDArray[np.int64] | None = None,
     level: float = 0.0,
 ) -> vtkPolyData:
-    """Return places (n, 2) at a ``level``, or in space (n, 3), with polygons (m, k) and lines (m, 2) between them."""
+    """Return places (n, 2) at a ``level``, or in space (n, 3), with polygons (m, k), or several
+    arrays of them, and lines (m, 2) between them."""
     if points.shape[1] == 2:
         points = np.column_stack([points, np.full(len(points), level)])
     data = vtkPolyData()
@@ -29,16 +32,18 @@ def poly_data(
     places.SetData(numpy_to_vtk(points, deep=True))
     data.SetPoints(places)
     if polygons is not None:
-        data.SetPolys(_cell_array(polygons))
+        data.SetPolys(_cell_array([polygons] if isinstance(polygons, np.ndarray) else polygons))
     if lines is not None:
-        data.SetLines(_cell_array(lines))
+        data.SetLines(_cell_array([lines]))
     return data
 
 
-def _cell_array(nodes: NDArray[np.int64]) -> vtkCellArray:
+def _cell_array(kinds: Sequence[NDArray[np.int64]]) -> vtkCellArray:
     cells = vtkCellArray()
-    offsets = np.arange(0, nodes.size + 1, nodes.shape[1])
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(nodes.ravel().copy(), deep=True))
+    sizes = np.concatenate([np.full(len(nodes), nodes.shape[1]) for nodes in kinds])
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    every = np.concatenate([nodes.ravel() for nodes in kinds])
+    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(every, deep=True))
     return cells
 
 
