@@ -81,6 +81,24 @@ def test_a_slab_pierces_one_layer_and_stops_at_another() -> None:
     assert geometry.cuts(np.array([0.0, 0.2, 0.25]), np.array([1.0, 0.2, 0.25])) == pytest.approx([0.1, 0.5, 0.7])
 
 
+def test_rooms_above_each_other_name_their_own_walls() -> None:
+    """A slab and a beam stated after the rooms keep their own sides; a later pocket names what it cuts."""
+    geometry = solid({"kind": "stacked", "regions": {
+        "wall": box((0, 0), (500, 500), (0, 500)),
+        "below": box((100, 100), (400, 400), (0, 200), void=True),
+        "above": box((100, 100), (400, 400), (250, 500), void=True),
+        "slab": box((100, 100), (400, 400), (200, 250)), "beam": box((200, 100), (50, 400), (150, 200)),
+        "shaft": box((400, 300), (50, 50), (200, 250), void=True),
+    }})  # fmt: skip
+    names = {name for name, surface in geometry.surfaces.items() if surface.outer}
+    assert {"wall.below left", "wall.above left", "wall.below front", "slab.bottom", "slab.top", "beam.bottom",
+            "beam.left", "slab.shaft left"} <= names  # fmt: skip
+    assert geometry.surfaces["wall.below left"].area == pytest.approx(0.4 * 0.2)
+    assert geometry.surfaces["wall.above left"].area == pytest.approx(0.4 * 0.25)
+    assert geometry.surfaces["slab.top"].area == pytest.approx(0.16 - 0.0025)
+    assert not any("slab.below" in name or "beam.below" in name or "shaft top" in name for name in names)
+
+
 @pytest.mark.parametrize("cells", ["auto", "triangles"])
 def test_every_facet_is_met_twice_or_lies_on_a_named_surface(cells: str) -> None:
     mesh = mesh_of(solid(BALCONY), MeshWish.model_validate({"cells": cells, "size": "100 mm", "across": 1}))

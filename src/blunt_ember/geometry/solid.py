@@ -187,7 +187,9 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     arrangement = bounded(pieces, column[:count], column[count:])
     owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(rows)})
     cuts = SideCuts(())
-    names = SweptNames(regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, path)
+    names = SweptNames(
+        regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, reaches, path
+    )
     for name, part in parts.items():
         require_surface(name, part, list(names.surfaces()))
         if part.within is None:
@@ -195,7 +197,7 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
             names.plan = _plan(arrangement, owning, cuts)
     plan = _plan(arrangement, owning, cuts)
     columns = {name: marked[:, number] for number, name in enumerate(spots)}
-    names = SweptNames(regions, plan_of, list(body.regions), plan, stated, holds, path, parts, cuts, columns)
+    names = SweptNames(regions, plan_of, list(body.regions), plan, stated, holds, reaches, path, parts, cuts, columns)
     _require_every_part(parts, names.surfaces())
     low, high = _box(plan.arrangement, path)
     amount = column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)

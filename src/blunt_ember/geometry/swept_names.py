@@ -49,6 +49,7 @@ class SweptNames:
         plan: SectionGeometry,
         stated: Ints,
         holds: Ints,
+        reaches: Flags,
         path: Path,
         parts: Parts = _NO_PARTS,
         cuts: SideCuts | None = None,
@@ -57,6 +58,9 @@ class SweptNames:
         self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts or SideCuts(()), columns
         self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
         self._holds, self._path = holds, path
+        #: Which regions of the plan stand behind each station at all, (regions of the plan, slabs).
+        self._stands = np.zeros((len(plan_names), reaches.shape[1]), dtype=bool)
+        np.logical_or.at(self._stands, plan_of, reaches)
         self._found: dict[str, tuple[tuple[int, ...], float]] = {}
         self.sides: dict[tuple[str, int], str] = {}
         self.ends: dict[tuple[int, int], str] = {}
@@ -96,10 +100,14 @@ class SweptNames:
             b = int(self._holds[surface.regions[1], slab]) if len(surface.regions) > 1 else VOID
             if a == b:
                 continue
-            side = self._side(max(a, b), plan.side[surface.edges[0]]) if VOID in (a, b) else ""
+            sources = [source for source in plan.side[surface.edges[0]] if self._stands_in(source[0], slab)]
+            side = self._side(max(a, b), sources) if VOID in (a, b) else ""
             middle = float(stations[slab] + stations[slab + 1]) / 2
             part = self._cuts.at(int(surface.edges[0]), middle)
             self.sides[group, slab] = self._note(a, b, side, area, part)
+
+    def _stands_in(self, place: int, slab: int) -> bool:
+        return place < len(self._stands) and bool(self._stands[place, slab])
 
     def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
         if isinstance(self._path, Upward):
@@ -114,7 +122,8 @@ class SweptNames:
             if below == above:
                 continue
             cutter = cutters[station + (1 if above == VOID else 0)]
-            # What a void leaves open is named after the void, by its own end there.
+            # What a later void cuts open is named after the void, by its own end there.
+            cutter = cutter if cutter > max(below, above) else VOID
             end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
             by = f"{self._regions[cutter].name} " if cutter != VOID else ""
             parts = [name for name, own in self._columns.items() if own[column]]
