@@ -121,6 +121,10 @@ def test_a_height_is_changed_on_the_picture_and_levels_are_added(window: Window,
     walls = window.current.case.document.body.regions["walls"]
     assert walls.levels is not None and list(walls.levels) == ["level", "level 2"]
     assert walls.levels["level 2"].z[1].si == pytest.approx(1.25)
+    choose(window, "material of walls.level 2", "brick")
+    settled(qtbot, window)
+    assert window.outcome.trouble is None  # what was stated on the walls is stated on their first level
+    assert window.current.case.document.members_of("inner")[0] == "walls.level.room left"
 
 
 def test_a_section_becomes_a_solid_and_comes_back(window: Window, qtbot: QtBot) -> None:

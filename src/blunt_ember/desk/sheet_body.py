@@ -138,9 +138,25 @@ def _more_levels(path: Path, has_levels: bool) -> Choice:
         if not levels:  # what filled the region becomes its first level
             levels["level"] = {key: region[key] for key in ("z", "material", "void") if key in region}
         top = list(levels.values())[-1]["z"][1]
-        levels[free_name("level", levels)] = {"z": [top, f"{top} + 50 mm"]}
+        name, last, new = str(path[2]), list(levels)[-1], free_name("level", levels)
+        levels[new] = {"z": [top, f"{top} + 50 mm"]}
         plain = {key: entry for key, entry in region.items() if key not in ("z", "material", "void")}
-        return with_value(now, path, {**plain, "levels": levels})
+        before = f"{name}.{last}" if has_levels else name
+
+        def surface(known: str) -> str:
+            """What was the region's is its first level's, and the top is that of the new level."""
+            if known == f"{before}.top":
+                return f"{name}.{new}.top"
+            if has_levels:
+                return known
+            return "|".join(
+                f"{name}.{last}{side[len(name) :]}" if side == name or side.startswith(f"{name}.") else side
+                for side in known.split("|")
+            )
+
+        data = with_surfaces_mapped(dict(now.data), surface)
+        regions = {**data["body"]["regions"], name: {**plain, "levels": levels}}
+        return now.restated({**data, "body": {**data["body"], "regions": regions}})
 
     words = "a level on top" if has_levels else "in several levels"
     return Choice(f"add level {path[2]}", "and …", (Option(words, add),), "link")

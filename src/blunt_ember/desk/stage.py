@@ -44,6 +44,8 @@ MARGINS = (92, 62, 112, 92)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
+#: Dimensions of a solid that may stand over its field.
+MOST_OVER_FIELD = 8
 
 
 class Stage(QWidget):
@@ -233,6 +235,8 @@ class Stage(QWidget):
             elif not isinstance(outcome.geometry, SolidGeometry):
                 overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
             self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
+            if view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD:
+                self._dimensions = []  # they would hide the field; the lens Shape has them all
             overlay.paint_dimensions(painter, self._dimensions, theme)
             movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
             self.points.paint(painter, outcome if movable else None, view, theme)

@@ -94,6 +94,21 @@ def skin_of(mesh: Mesh) -> Skin:
     return Skin(tuple(parts), names)
 
 
+def some_of(part: FacetPart, chosen: NDArray[np.bool_]) -> FacetPart:
+    """Return some of the facets."""
+    return FacetPart(part.family, part.nodes[chosen], part.places[chosen], part.region[chosen], part.surface[chosen])
+
+
+def cells_of(mesh: Mesh, part: FacetPart) -> Ints:
+    """Return the number of the cell behind each facet, (f,), counted block after block."""
+    result, start, cells = np.zeros(len(part.places), dtype=np.int64), 0, 0
+    for block in mesh.blocks:
+        own = (part.places[:, 0] >= start) & (part.places[:, 0] < start + block.nodes.size)
+        result[own] = cells + (part.places[own, 0] - start) // block.nodes.shape[1]
+        start, cells = start + block.nodes.size, cells + len(block.nodes)
+    return result
+
+
 def borders(skin: Skin) -> Ints:
     """Return the node numbers (b, 2) of the edges between facets that lie on different surfaces."""
     ends, surfaces = [], []

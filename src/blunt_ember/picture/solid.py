@@ -12,11 +12,12 @@ from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.flow import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.facets import FacetPart, Skin, borders, normals, skin_of
+from blunt_ember.mesh.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.quality import quality_of
 from blunt_ember.picture.lenses import Lens, Shade
-from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours
 
 Floats = NDArray[np.float64]
@@ -36,11 +37,13 @@ class SolidScene:
             for part in self._skin.parts:
                 self._actors.append(self._filled(outcome, outcome.mesh, part, found))
                 if lens == "Mesh":
+                    self._actors += self._sharp(outcome.mesh, part)
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
+        colour = theme.ink if found is None else LIGHT.quiet  # seen on the darkest and on the lightest of the map
         if isinstance(outcome.geometry, SolidGeometry):
-            self._actors.append(_creases(outcome.geometry.creases, theme, ratio))
+            self._actors.append(_creases(outcome.geometry.creases, colour, ratio))
         elif outcome.mesh is not None:
-            self._actors.append(_creases(outcome.mesh.points[borders(self._skin)], theme, ratio))
+            self._actors.append(_creases(outcome.mesh.points[borders(self._skin)], colour, ratio))
 
     def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""
@@ -72,9 +75,17 @@ class SolidScene:
             colour_by_values(actor, found.low, found.high)
         return actor
 
+    def _sharp(self, mesh: Mesh, part: FacetPart) -> list[vtkActor]:
+        """Facets of cells with a sharp angle, filled so that they are seen."""
+        chosen = np.isin(cells_of(mesh, part), quality_of(mesh).sharp)
+        if not chosen.any():
+            return []
+        actor = plain_actor(_surface(mesh, some_of(part, chosen)), self._theme.off)
+        _in_front(actor, 1.0)
+        return [actor]
+
     def _marked(self, mesh: Mesh, part: FacetPart, chosen: NDArray[np.bool_]) -> vtkActor:
-        own = FacetPart(part.family, part.nodes[chosen], part.places[chosen], part.region[chosen], part.surface[chosen])
-        actor = plain_actor(_surface(mesh, own), self._theme.ember)
+        actor = plain_actor(_surface(mesh, some_of(part, chosen)), self._theme.ember)
         actor.GetProperty().SetOpacity(0.55)
         _in_front(actor, 2.0)
         return actor
@@ -130,8 +141,8 @@ def _edges(mesh: Mesh, part: FacetPart, theme: Theme, ratio: float) -> vtkActor:
     return actor
 
 
-def _creases(lines: Floats, theme: Theme, ratio: float) -> vtkActor:
+def _creases(lines: Floats, colour: str, ratio: float) -> vtkActor:
     ends = lines.reshape(-1, 3)
-    actor = line_actor(poly_data(ends, lines=np.arange(len(ends)).reshape(-1, 2)), theme.ink, 1.4 * ratio)
+    actor = line_actor(poly_data(ends, lines=np.arange(len(ends)).reshape(-1, 2)), colour, 1.5 * ratio)
     _in_front(actor, 6.0)
     return actor
