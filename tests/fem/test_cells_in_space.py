@@ -18,6 +18,8 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document import MeshWish
 from blunt_ember.checks.fits.rods import RodField
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
+from blunt_ember.fem.corners import from_corners
+from blunt_ember.fem.linear import MULTIGRID_NODES, solve_corrected
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.flow import Flow
 from blunt_ember.mesh.any_body import geometry_of
@@ -183,3 +185,24 @@ def test_a_solid_with_insulated_cuts_is_its_section(name: str, size: str) -> Non
     assert outcome.exact is not None and outcome.exact.heat("layer|lagging") == pytest.approx(
         80 / resistance, rel=1e-12
     )
+
+
+@pytest.mark.parametrize("family", ["hex27", "wedge18", "hex8"])
+def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path) -> None:
+    """Conductivities a thousand times apart, held on two sides."""
+    mesh = cube_mesh(family, 9 if FAMILIES[family].order == 2 else 17, tmp_path)
+    (block,) = mesh.blocks
+    middle = mesh.points[block.nodes].mean(axis=1)
+    conductivity = np.where(np.abs(middle - 0.5).max(axis=1) < 0.25, 200.0, 0.2)
+    matrix = gathered([(block.nodes, conduction_elements(block, mesh, conductivity))], mesh.node_count)
+    free = (mesh.points[:, 0] > 1e-9) & (mesh.points[:, 2] < 1 - 1e-9)
+    inner = matrix[free][:, free]
+    load = np.sin(9 * mesh.points[free, 1]) + 1
+    made = from_corners(mesh)
+    coarse = made[0][free][:, free[made[1]]] if made is not None else None
+    found = {}
+    for dimension in (2, 3):
+        found[dimension], method = solve_corrected(inner, lambda x: load - inner @ x, lambda: coarse, dimension)
+        assert method == ("direct" if dimension == 2 else "conjugate gradients with multigrid")
+    assert inner.shape[0] > MULTIGRID_NODES
+    assert np.abs(found[3] - found[2]).max() < 1e-9 * np.abs(found[2]).max()

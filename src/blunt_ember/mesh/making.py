@@ -121,7 +121,8 @@ def _planar_mesh(
         filled = symmetric_triangles(geometry.arrangement, geometry.owner_at, sizes, fixed)
         return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
     except MeshError as error:
-        raise CaseError((Fault("mesh.size", str(error)),)) from error
+        names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
+        raise CaseError((Fault("mesh.size", f"{names}: {error}" if names else str(error)),)) from error
 
 
 def _by_hand(geometry: SectionGeometry | SolidGeometry, wish: MeshWish, members_of: Members) -> dict[str, int]:

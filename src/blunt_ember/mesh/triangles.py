@@ -35,7 +35,11 @@ SWEEPS = 3
 
 
 class MeshError(BluntEmberError):
-    """A body cannot be meshed; the text says where and why."""
+    """A body cannot be meshed; the text says where and why, ``regions`` which regions meet there."""
+
+    def __init__(self, what: str, regions: tuple[int, ...] = ()) -> None:
+        super().__init__(what)
+        self.regions = regions
 
 
 _NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
@@ -76,7 +80,10 @@ def triangulated(
     missing = _missing(boundary, cells)
     if len(missing):
         x, y = boundary.points[boundary.nodes[missing[0]]].mean(axis=0)
-        raise MeshError(f"no mesh follows the outline near x {x:.4g} m, y {y:.4g} m; state a smaller size")
+        edge = boundary.edge[missing[0]]
+        where = tuple(region for region in (int(plan.left[edge]), int(plan.right[edge])) if region != VOID)
+        what = f"no mesh follows the outline near x {x:.4g} m, y {y:.4g} m; state a smaller size"
+        raise MeshError(what, where)
     points = np.concatenate([boundary.points, inner])
     return _without_spares(points, cells, region, boundary)
 
