@@ -11,8 +11,9 @@ setup: .venv/ready
 demo: setup
 	.venv/bin/blunt-ember demo
 
+# Every test once: the core's where there is no Qt, then those of the desk.
 test: setup check core-without-qt
-	QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest
+	QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest tests/desk
 
 # Style, types and the direction of the imports.
 check: setup
