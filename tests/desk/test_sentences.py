@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 from pytestqt.qtbot import QtBot
 
@@ -146,3 +148,17 @@ def test_a_surface_is_divided_by_hand_in_the_sheet(window: Window, qtbot: QtBot)
     assert len(edges.nodes) == 23 and window.outcome.mesh.blocks[0].family == "quad9"
     type_into(field(window, "divisions 0"), "0")
     assert "greater than or equal to 1" in field(window, "divisions 0").toolTip()
+
+
+def test_removing_a_region_says_what_goes_with_it(window: Window) -> None:
+    button = next(b for b in window.sheet.findChildren(QToolButton, "remove shell"))
+    window.sheet.ensureWidgetVisible(button)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    said = window.statusBar().currentMessage()  # type: ignore[union-attr]
+    assert "the statement on shell.right" in said and "the question 'outer surface'" in said and "Ctrl+Z" in said
+    assert window.current.case is not None and "shell" not in window.current.case.document.body.regions
+    before = window.current.case
+    button = next(b for b in window.sheet.findChildren(QToolButton, "remove brick"))
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert window.current.case is before  # the blanket is placed by it
+    assert "'blanket' is placed by it" in window.statusBar().currentMessage()  # type: ignore[union-attr]

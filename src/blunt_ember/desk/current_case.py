@@ -16,6 +16,8 @@ class CurrentCase(QObject):
 
     changed = pyqtSignal()
     refused = pyqtSignal(str)
+    #: Something worth knowing about an edit that was done.
+    told = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)

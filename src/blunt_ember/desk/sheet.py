@@ -98,7 +98,7 @@ class RowWidget(QWidget):
                 return self._entry(part)
             case Choice():
                 return self._choice(part)
-            case Remove(key, hint, _):
+            case Remove(key, hint, _, _):
                 button = self._button(key, "✕", "remove")
                 button.setToolTip(hint)
                 button.setAccessibleName(hint)
@@ -141,8 +141,16 @@ class RowWidget(QWidget):
 
     def _remove(self, widget: QWidget) -> None:
         part = next(part for part, other in self.parts if other is widget)
-        if isinstance(part, Remove):
-            self._edit(part.edit, part.hint)
+        case = self._current.case
+        if not isinstance(part, Remove) or case is None:
+            return
+        try:
+            goes_too = part.goes_too(case)
+        except BluntEmberError:
+            goes_too = []  # the edit will say why it is refused
+        self._edit(part.edit, part.hint)
+        if goes_too and self._current.case is not case:
+            self._current.told.emit(f"Removed with it: {', '.join(goes_too)}. Ctrl+Z brings everything back.")
 
     def _typed(self, field: EntryField, text: str) -> None:
         part = field.part

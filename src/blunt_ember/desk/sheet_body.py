@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.bodies import Imported, Rod, Stacked, TurnedSolid
@@ -72,7 +73,7 @@ def body_section(case: Case) -> Section:
             *(_height_words(case, path) if region.z is not None else ()),
             *_filling_words(case, path, bool(region.void), region.material, not levels),
             *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
-            Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", _removing(path)),
+            Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path)),
         ))  # fmt: skip
         rows += [_level(case, (*path, "levels", level)) for level in levels]
     rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
@@ -124,10 +125,11 @@ def _filling_words(case: Case, path: Path, void: bool, material: str | None, fil
 def _level(case: Case, path: Path) -> Row:
     region, name = str(path[2]), str(path[4])
     levels = case.document.body.regions[region].levels or {}
+    remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path))
     return (
         Word("    "), Entry(f"level {region}.{name}", name, "Name of the level", _renaming(path), "name"),
         *_height_words(case, path), *_filling_words(case, path, bool(levels[name].void), levels[name].material, True),
-        *((Remove(f"remove {region}.{name}", f"Remove the level {name}", _removing(path)),) if len(levels) > 1 else ()),
+        *((remove,) if len(levels) > 1 else ()),
     )  # fmt: skip
 
 
@@ -176,7 +178,7 @@ def _pieces(case: Case, rod: Rod) -> list[Row]:
             Word("length"), *entry(case, (*path, "length"), "Length, such as 120 mm"), *section,
             _other_section(path, piece.diameter is not None, piece.perimeter is not None),
             Word("of"), _material_choice(case, path, piece.material),
-            *((Remove(f"remove {name}", f"Remove the piece {name}", _removing(path)),) if len(rod.pieces) > 1 else ()),
+            *((Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path)),) if len(rod.pieces) > 1 else ()),
         ))  # fmt: skip
 
     def add(now: Case) -> Case:
@@ -241,8 +243,8 @@ def _renaming(path: Path) -> TypedEdit:
     return lambda now, typed: renamed_part(now, path, typed.strip())
 
 
-def _removing(path: Path) -> Edit:
-    return lambda now: without_part(now, path)[0]
+def _removing(path: Path) -> tuple[Edit, Callable[[Case], list[str]]]:
+    return (lambda now: without_part(now, path)[0]), (lambda now: without_part(now, path)[1])
 
 
 def _new_regions(case: Case) -> tuple[Option, ...]:

@@ -66,11 +66,12 @@ class Choice:
 
 @dataclass(frozen=True)
 class Remove:
-    """A sign that takes its row out of the case."""
+    """A sign that takes its row out of the case; ``goes_too`` names what else of a case that takes with it."""
 
     key: str
     hint: str
     edit: Edit
+    goes_too: Callable[[Case], list[str]] = lambda case: []
 
 
 Part = Word | Entry | Choice | Remove

@@ -122,6 +122,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.current.changed.connect(self._case_changed)
         self.current.refused.connect(self._tell)
+        self.current.told.connect(self._tell)
         self.solver.solved.connect(self._solved)
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
