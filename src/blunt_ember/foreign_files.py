@@ -20,7 +20,7 @@ from blunt_ember.outlines.loops import DrawingError, regions_of
 from blunt_ember.outlines.svg_writing import section_svg
 
 DRAWINGS = (".dxf", ".svg")
-MESHES = (".vtu", ".vtk", ".msh", ".inp", ".med", ".xdmf", ".stl", ".ply", ".obj", ".off", ".mesh", ".e", ".exo")
+MESHES = (".vtu", ".vtk", ".msh", ".inp", ".med", ".xdmf", ".mesh", ".e", ".exo")
 
 
 class UnitMissingError(BluntEmberError):

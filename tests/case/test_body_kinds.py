@@ -32,9 +32,9 @@ def test_every_kind_leads_to_every_other_and_back(name: str) -> None:
         assert all(len(place) == len(letters) for place in places)
         back = with_body_kind(there, old)
         assert back.document.surroundings == case.document.surroundings
-        assert [question.target for question in back.document.questions] == [
-            question.target for question in case.document.questions
-        ] or old in ("stacked", "turned solid")
+        asked, again = ([question.target for question in each.document.questions] for each in (case, back))
+        flat = old in ("section", "turned section")  # a solid gives up where across its plan a place was
+        assert [t for t in again if flat or isinstance(t, str)] == [t for t in asked if flat or isinstance(t, str)]
         assert case_to_text(case_from_text(case_to_text(there))) == case_to_text(there)
 
 

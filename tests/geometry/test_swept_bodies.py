@@ -183,6 +183,31 @@ def test_parts_are_cut_out_of_sides_and_ends() -> None:
     assert nodal_area(mesh.surfaces["window"], mesh).sum() == pytest.approx(6e-4, rel=1e-12)
 
 
+def test_parts_of_parts_and_several_on_one_side_keep_apart() -> None:
+    def span(y0: int, z0: int, y1: int, z1: int, on: str) -> dict[str, Any]:
+        return {"on": on, "start": ["100 mm", f"{y0} mm", f"{z0} mm"], "end": ["100 mm", f"{y1} mm", f"{z1} mm"]}
+
+    rows = {
+        "shape": "disc",
+        "radius": "4 mm",
+        "at": ["15 mm", "15 mm"],
+        "repeat": {"count": 3, "step": ["20 mm", "0 mm"]},
+    }
+    geometry = solid({"kind": "stacked", "regions": {"block": box((0, 0), (100, 80), (0, 50))}}, surfaces={
+        "door": span(10, 0, 40, 40, "block.right"), "pane": span(20, 10, 30, 30, "door"),
+        "hatch": span(50, 20, 70, 40, "block.right"), "band": span(25, 0, 60, 10, "block.right"),
+        "studs": {"on": "block.top", "within": rows},
+    })  # fmt: skip
+    areas = {name: surface.area * 1e6 for name, surface in geometry.surfaces.items()}
+    # The band begins behind the door, which took its part of the side first.
+    expected = {"pane": 200.0, "door": 30 * 40 - 200.0, "hatch": 400.0, "band": 20 * 10.0, "studs": 3 * math.pi * 16,
+                "block.right": 80 * 50 - 1200.0 - 400.0 - 200.0, "block.top": 8000 - 3 * math.pi * 16}  # fmt: skip
+    assert {name: areas[name] for name in expected} == pytest.approx(expected, rel=1e-9)
+    mesh = mesh_of(geometry, MeshWish())
+    for name in ("pane", "door", "hatch", "band", "block.right"):
+        assert nodal_area(mesh.surfaces[name], mesh).sum() * 1e6 == pytest.approx(expected[name], rel=1e-9)
+
+
 WRONG: dict[str, tuple[dict[str, Any], dict[str, Any], str, str]] = {
     "no height": (
         {"kind": "stacked", "regions": {"a": {"shape": "disc", "radius": "1 m"}}}, {}, "body.regions.a.z", "levels"
@@ -204,6 +229,11 @@ WRONG: dict[str, tuple[dict[str, Any], dict[str, Any], str, str]] = {
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
         {"surfaces": {"s": {"on": "a.left", "within": {"shape": "disc", "radius": "1 mm", "at": ["2 mm", "2 mm"]}}}},
         "surfaces.s.within", "start",
+    ),
+    "a spot of some material": (
+        {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
+        {"surfaces": {"s": {"on": "a.top", "within": {"shape": "disc", "radius": "1 mm", "void": True}}}},
+        "surfaces.s", "remove its 'void'",
     ),
     "a part beside its surface": (
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},

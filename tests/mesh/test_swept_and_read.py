@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import itertools
+import os
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -57,6 +60,8 @@ def test_finer_places_of_a_solid_are_finer_in_its_plan() -> None:
     assert np.diff(right).max() < 0.0035
     with pytest.raises(CaseError, match="lies across the sweep"):
         meshed({"block": BLOCK}, {"local": [{"on": "block.top", "size": "1 mm"}]})
+    with pytest.raises(CaseError, match="lies across the sweep"):
+        meshed({"block": BLOCK}, {"local": [{"on": "block.top", "divisions": 7}]})
     with pytest.raises(CaseError, match=r"mesh.local\[0\].on: there is no surface 'block.rihgt'; did you mean"):
         meshed({"block": BLOCK}, {"local": [{"on": "block.rihgt", "divisions": 4}]})
     with pytest.raises(CaseError, match="state a larger size"):
@@ -134,6 +139,36 @@ def test_a_read_body_carries_heat_across_its_regions_and_is_not_estimated(tmp_pa
     second = stale.run(case)
     assert first.mesh is not None and second.mesh is not None
     assert {block.family for block in second.mesh.blocks} == {"hex8"} != {block.family for block in first.mesh.blocks}
+
+
+def test_a_place_with_too_many_coordinates_for_a_read_plane_is_explained(tmp_path: Path) -> None:
+    points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]])
+    meshio.Mesh(points, [("triangle", [[0, 1, 2], [0, 2, 3]])]).write(tmp_path / "flat.vtu")
+    case = case_from_data({
+        "format": "blunt-ember/1", "materials": {"a": {"k": "2 W/(m K)"}},
+        "body": {"kind": "imported", "file": "flat.vtu", "unit": "1 mm", "groups": {"body": {"material": "a"}}},
+        "surroundings": [{"on": "body.face 1", "temperature": "5 °C"}],
+        "questions": [{"name": "q", "temperature": ["0.5 mm", "0.5 mm", "0 mm"]}],
+    }, str(tmp_path))  # fmt: skip
+    with pytest.raises(CaseError, match=r"questions\[0\].temperature: a place in this body has x, y; write it like"):
+        Flow().run(case)
+
+
+def test_hand_made_divisions_of_a_solid_are_shared_out_alike_every_time() -> None:
+    """Between the pieces that a slab makes of a wall's edge, whatever order a set of names has."""
+    script = (
+        "from tests.mesh.test_swept_and_read import BLOCK, meshed\n"
+        "from blunt_ember.content_hash import content_hash\n"
+        "slab = {**BLOCK, 'at': ['30 mm', '60 mm'], 'size': ['50 mm', '70 mm'], 'z': ['10 mm', '60 mm']}\n"
+        "wish = {'size': '20 mm', 'cells': 'triangles', 'local': [{'on': 'block.back', 'divisions': 11}]}\n"
+        "print(content_hash(meshed({'block': BLOCK, 'slab': slab}, wish)))\n"
+    )
+    told = set()
+    for seed in ("1", "2", "3"):
+        env = {**os.environ, "PYTHONHASHSEED": seed}
+        done = subprocess.run([sys.executable, "-c", script], env=env, check=True, capture_output=True, text=True)
+        told.add(done.stdout)
+    assert len(told) == 1
 
 
 def read_along(outcome: Outcome, axis: int) -> Any:

@@ -15,7 +15,7 @@ from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import shade
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.pose import Pose
-from blunt_ember.picture.view import View, fitted
+from blunt_ember.picture.view import fitted
 
 
 @given(st.floats(-10, 10), st.floats(-1.5, 1.5), st.sampled_from([1, 2]))
@@ -32,7 +32,7 @@ def test_turning_keeps_a_place_where_it_is_and_fitting_keeps_all_inside() -> Non
     view = fitted(low, high, 600, 400, (50, 60, 70, 80), pose)
     corners = np.array([[x, y, z] for x in (-1, 3) for y in (0, 1) for z in (2, 2.5)])
     pixels = view.pixels(corners)
-    assert pixels.min(axis=0) == pytest.approx([50, 60], abs=1e-6) or (pixels.min(axis=0) >= [49.9, 59.9]).all()
+    assert (pixels.min(axis=0) >= [49.9, 59.9]).all()
     assert (pixels.max(axis=0) <= [530.1, 320.1]).all()
     middle = (low + high) / 2
     turned = view.turned(0.7, -0.2, middle)
@@ -63,8 +63,3 @@ def test_the_picture_of_a_solid_is_where_its_skin_is() -> None:
     assert pose is not None and pose.axes[2, 0] > 0 > pose.axes[2, 1]  # seen from the front, a little from the right
     lit, hidden = ((np.abs(other - picture).sum(axis=-1) > 12).sum() for other in (front, left))
     assert lit > 0.1 * drawn.sum() and hidden < 0.02 * drawn.sum()  # what looks away shows at most along its edges
-
-
-def test_a_flat_view_has_no_nearness() -> None:
-    with pytest.raises(AssertionError):
-        View(10, 10, (0.0, 0.0), 1.0).nearness(np.zeros((1, 3)))

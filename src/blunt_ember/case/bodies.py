@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -189,6 +190,8 @@ class Imported(Part):
 
 
 Body = Annotated[Section | TurnedSection | Stacked | TurnedSolid | Rod | Imported, Field(discriminator="kind")]
+#: What sides of plane shapes are called when they are looked down on, where bottom and top are those in z.
+PLAN_SIDES = MappingProxyType({"bottom": "front", "top": "back"})
 KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "imported")
 
 

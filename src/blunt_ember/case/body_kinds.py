@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from blunt_ember.case.bodies import PLAN_SIDES
 from blunt_ember.case.case import Case
 from blunt_ember.case.document import ASKED
 from blunt_ember.case.editing import with_surfaces_mapped
@@ -12,15 +13,14 @@ from blunt_ember.errors import BluntEmberError
 
 #: Kinds made of plane shapes, which can be made into each other.
 SHAPED = ("section", "turned section", "stacked", "turned solid")
-_PLAN_NAMES = {"bottom": "front", "top": "back"}
 
 
 def with_body_kind(case: Case, kind: str) -> Case:
     """Return the case with its shapes made into a body of another kind of :data:`SHAPED`.
 
     A section becomes a stacked body as high as it was deep and the other way round; sides of rectangles that are called
-    otherwise there, and places that have more or fewer coordinates, follow. Raises :class:`CaseError` when something
-    stated has no place in the new body.
+    otherwise there, and places that have more or fewer coordinates, follow. Raises
+    :class:`BluntEmberError` when something stated has no place in the new body.
     """
     body = case.data["body"]
     old = str(body["kind"])
@@ -49,7 +49,7 @@ def with_body_kind(case: Case, kind: str) -> Case:
     }
     data = {**case.data, "body": made}
     if "stacked" in (old, kind):
-        names = _PLAN_NAMES if kind == "stacked" else {new: name for name, new in _PLAN_NAMES.items()}
+        names = PLAN_SIDES if kind == "stacked" else {new: name for name, new in PLAN_SIDES.items()}
 
         def renamed(surface: str) -> str:
             owner, dot, side = surface.rpartition(".")

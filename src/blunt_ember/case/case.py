@@ -162,7 +162,9 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             relation, other = region.beside
             near = nearest(other, regions)
             faults.append(Fault(path_text((*path, relation)), f"there is no region '{other}'{near}"))
-    faults += _placement_loops(document) + _place_faults(document)
+    faults += _placement_loops(document)
+    if not isinstance(document.body, Imported):  # of which it is known once the file is read
+        faults += place_faults(document, document.body.coordinates)
     seen: dict[str, int] = {}
     for place, question in enumerate(document.questions):
         if question.name in seen:
@@ -175,11 +177,8 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
     return faults
 
 
-def _place_faults(document: CaseDocument) -> list[Fault]:
-    """Places with more or fewer coordinates than the body has."""
-    if isinstance(document.body, Imported):
-        return []  # known once the file is read
-    letters = document.body.coordinates
+def place_faults(document: CaseDocument, letters: str) -> list[Fault]:
+    """Return a fault for every place that has more or fewer coordinates than the ``letters`` of the body's."""
     places: list[tuple[tuple[str | int, ...], Sequence[Quantity]]] = [
         (("mesh", "local", number, "at"), entry.at)
         for number, entry in enumerate(document.mesh.local)

@@ -203,6 +203,10 @@ class SurfacePart(Part):
             raise complain("say which part: from 'start' to 'end', or what lies 'within' a shape")
         if self.within is not None and self.within.beside is not None:
             raise complain("the shape stands at a place of its own; use 'at'")
+        if self.within is not None:
+            said = [key for key in ("material", "void", "z", "levels") if getattr(self.within, key) is not None]
+            if said:
+                raise complain(f"the shape only marks a part of a surface; remove its '{said[0]}'")
         return self
 
 

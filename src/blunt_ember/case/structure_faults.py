@@ -44,7 +44,7 @@ def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) 
     faults = []
     for finding in error.errors(include_url=False):
         member = str(finding["loc"][-1]) if finding["loc"] else ""
-        if member.startswith("literal[") or (member == "str" and isinstance(finding["input"], dict)):
+        if member.startswith("literal[") or (member in ("str", "list[str]") and isinstance(finding["input"], dict)):
             continue  # of a union only the member that was meant is worth a complaint
         path = _real_path(finding["loc"], data)
         if finding["type"].startswith("union_tag"):
@@ -104,7 +104,9 @@ def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, .
         known = isinstance(here, dict) and part in here
         if known or (isinstance(here, list) and isinstance(part, int) and part < len(here)):
             here = here[part]
-        elif part in _UNION_MEMBERS or not (last and isinstance(here, dict | list)):
+        elif (
+            part in _UNION_MEMBERS or str(part).startswith("function-") or not (last and isinstance(here, dict | list))
+        ):
             continue
         path.append(part)
     return tuple(path)

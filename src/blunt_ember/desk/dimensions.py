@@ -128,12 +128,13 @@ def along(
     ends: tuple[Pixel, Pixel],
     witness: tuple[Pixel, ...],
     label_widths: Mapping[str, float],
+    is_height: bool = False,
 ) -> Dimension:
-    """Return a dimension with its label in the middle of its line."""
+    """Return a dimension with its label in the middle of its line; that of a height over zero stands at its end."""
     label = shown(quantity.si, LENGTH, 6)
     room = label_widths.get(label, 7.0 * len(label)) + 14
     x, y = (ends[0][0] + ends[1][0]) / 2, (ends[0][1] + ends[1][1]) / 2
-    if name.startswith("top"):  # a height over zero, not the length of the line: it stands at its end
+    if is_height:
         (x, y), label, room = ends[1], f"z {label}", room + 12
     box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
     return Dimension(name, label, _typed(case, path, shown(quantity.si, LENGTH, 6)), (path,), *ends, witness, box)
@@ -282,7 +283,8 @@ def _along_edge(
     shifted = pixels + _BESIDE_EDGE * outward
     ends = (_pixel(shifted[0]), _pixel(shifted[1]))
     witness = tuple(_pixel(place) for place in pixels)
-    return along(name, case, path, quantity, ends, witness, label_widths)
+    is_height = path[-2:] == ("z", 1)
+    return along(name, case, path, quantity, ends, witness, label_widths, is_height)
 
 
 def _overlap(one: tuple[float, float, float, float], other: tuple[float, float, float, float]) -> bool:

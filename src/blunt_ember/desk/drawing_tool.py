@@ -24,6 +24,8 @@ from blunt_ember.picture.view import View
 
 #: Pixels within which a point is met.
 REACH = 9.0
+#: Pixels at the right of the stage that the legend takes.
+LEGEND = 112
 _HINT = "click points, or type '25 mm < 30°' or 'x, y' · A: an arc · Backspace: back · Enter: close · Esc: leave"
 _BOW_HINT = "an arc: click a place it passes, then its end · A: straight again · Backspace: back"
 
@@ -78,7 +80,7 @@ class DrawingTool:
         self._drawing = None
         self._entry.hide()
         self._stage.setFocus()
-        self._stage.update()
+        self._tell("")
 
     def move(self, place: QPointF, view: View, geometry: SectionGeometry) -> None:
         """Follow the pointer, snapping."""
@@ -129,7 +131,7 @@ class DrawingTool:
     def _add(self, point: DrawnPoint) -> None:
         assert self._drawing is not None
         self._drawing = self._drawing.with_point(point)
-        self._stage.update()
+        self._tell("")
 
     def _add_typed(self, text: str) -> None:
         assert self._drawing is not None
@@ -195,14 +197,14 @@ class DrawingTool:
         if self._pointer is not None:
             pixel = view.pixels(self._pointer[None])[0]
             painter.drawEllipse(QPointF(*pixel), 3.0, 3.0)
-            self._paint_measure(painter, pixel, theme)
+            self._paint_measure(painter, pixel, room, theme)
         painter.setPen(QColor(theme.quiet))
         hint = _BOW_HINT if self._drawing.bow else _HINT
         box = QRectF(244, room.height() - 40, room.width() - 252, 28)
         flags = int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap)
         painter.drawText(box, flags, hint)
 
-    def _paint_measure(self, painter: QPainter, pixel: Floats, theme: Theme) -> None:
+    def _paint_measure(self, painter: QPainter, pixel: Floats, room: QRectF, theme: Theme) -> None:
         """Say where the pointer is, and how far and which way from the last point."""
         assert self._drawing is not None and self._pointer is not None
         x, y = self._pointer.tolist()
@@ -212,9 +214,10 @@ class DrawingTool:
             angle = np.degrees(np.arctan2(away[1], away[0]))
             text += f"   {shown(float(np.hypot(*away)), LENGTH, 5)} < {angle:.1f}°"
         width = QFontMetricsF(painter.font()).horizontalAdvance(text)
-        painter.fillRect(QRectF(pixel[0] + 12, pixel[1] - 26, width + 10, 20), QColor(theme.paper))
+        left = min(float(pixel[0]) + 12, room.width() - LEGEND - width - 10)
+        painter.fillRect(QRectF(left, pixel[1] - 26, width + 10, 20), QColor(theme.paper))
         painter.setPen(QColor(theme.ink))
-        painter.drawText(QPointF(pixel[0] + 17, pixel[1] - 12), text)
+        painter.drawText(QPointF(left + 5, pixel[1] - 12), text)
 
 
 def _paint_grid(painter: QPainter, view: View, theme: Theme) -> None:

@@ -88,8 +88,7 @@ class Pointer:
     def _hit(self, mesh: Mesh, view: View, place: Floats) -> _Hit | None:
         best, found = -np.inf, None
         for part in self._skin_of(mesh).parts:
-            drawn = [(p[0], p[i], p[i + 1]) for p in FAMILIES[part.family].drawn for i in range(1, len(p) - 1)]
-            local = np.array(drawn)
+            local = FAMILIES[part.family].triangles
             triangles = part.nodes[:, local].reshape(-1, 3)
             corners = view.pixels(mesh.points[triangles].reshape(-1, 3)).reshape(-1, 3, 2)
             weights = _barycentric(corners, place)

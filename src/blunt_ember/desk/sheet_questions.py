@@ -7,7 +7,7 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document import Line, Question
-from blunt_ember.case.editing import free_name, renamed_formula, value_at, with_value, without
+from blunt_ember.case.editing import free_name, renamed_formula, with_value, without
 from blunt_ember.checks.exact_field import SOLUTIONS
 from blunt_ember.desk.sheet_parts import (
     Choice,
@@ -126,10 +126,6 @@ def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> li
                           typing((*path, "tolerance")))  # fmt: skip
         parts += [Word("within"), tolerance]
     return parts
-
-
-def _expecting_nothing(path: tuple[str | int, ...]) -> Edit:
-    return lambda now: without(now, (*path, "expect")) if value_at(now.data, (*path, "expect")) else now
 
 
 def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:

@@ -141,6 +141,8 @@ class Stage(QWidget):
         self._stale = ""
         if outcome is None:
             self._is_fitted = True
+            if self.tool.active:  # another case comes: what was begun belongs to the one before
+                self.tool.leave()
         if not same:
             self._redraw()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from blunt_ember.case.case import place_faults
 from blunt_ember.case.document import CaseDocument, Film, Surrounding
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault, OpenCaseError
@@ -76,7 +77,7 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
         if isinstance(question.target, str) and question.target not in known:
             what = f"there is no surface '{question.target}'{nearest(question.target, known)}"
             faults.append(Fault(path_text(("questions", place, question.asks)), what))
-    faults += _own_name_faults(document, mesh)
+    faults += _own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     if faults:
         raise CaseError(tuple(faults))
     return Problem(mesh, tuple(conductivity), held, exchanges)

@@ -10,7 +10,6 @@ from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _BULGE = 0.05
-_INSIDE = 0.98
 #: Pairs of point and cell compared in one go.
 _PAIRS_AT_ONCE = 4_000_000
 
@@ -57,8 +56,7 @@ def flux_at_nodes(mesh: Mesh, temperature: Floats, conductivity: Floats) -> tupl
 def _flux_in_cells(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
     """−k∇T at the nodes of each cell by its own shape functions, (m, k, d)."""
     family = FAMILIES[block.family]
-    # Cells about an axis are drawn together on it, where no gradient can be formed: read just inside.
-    places = family.nodes if mesh.dimension < 3 else family.middle + _INSIDE * (family.nodes - family.middle)
+    places = family.nodes if mesh.dimension < 3 else family.just_inside
     flux = np.empty((*block.nodes.shape, mesh.dimension))
     for run in in_runs(block, len(places)):
         nodes = block.nodes[run]

@@ -126,7 +126,7 @@ class _Holding:
     shapes: Sequence[Sequence[Shape]]
     plan_of: Sequence[int]
     reaches: Flags
-    marks: Sequence[Shape]
+    marks: Sequence[Sequence[Shape]]
 
     def __call__(self, points: Floats) -> Ints:
         within = [_inside(pieces, points) for pieces in self.shapes]
@@ -134,7 +134,7 @@ class _Holding:
         for region, place in enumerate(self.plan_of):
             found[within[place][:, None] & self.reaches[region]] = region
         empty = (found == VOID).all(axis=1)
-        marked = [mark.contains(points) & ~empty for mark in self.marks]
+        marked = [_inside(mark, points) & ~empty for mark in self.marks]
         return np.column_stack([found, *marked])
 
 
@@ -174,9 +174,9 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     if isinstance(path, Round):
         require_right_of_axis(regions, extent)
 
-    spots = {name: _mark(part.within) for name, part in parts.items() if part.within is not None}
+    spots = {name: _mark(name, part.within) for name, part in parts.items() if part.within is not None}
     held = _Holding(shapes, plan_of, reaches, list(spots.values()))
-    pieces = split_outlines([*shapes, *([mark] for mark in spots.values())], extent)
+    pieces = split_outlines([*shapes, *spots.values()], extent)
     voids = [index for index, region in enumerate(regions) if region.void]
     slabs = reaches.shape[1]
     rows, column = _columns(np.concatenate([held(pieces.beside_left), held(pieces.beside_right)]), voids, slabs)
@@ -186,18 +186,23 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     count = len(pieces.start)
     arrangement = bounded(pieces, column[:count], column[count:])
     owning = _Columns(held, {row.tobytes(): number for number, row in enumerate(rows)})
-    cuts = SideCuts(())
-    names = SweptNames(
-        regions, plan_of, list(body.regions), _plan(arrangement, owning, cuts), stated, holds, reaches, path
-    )
+    columns = {name: marked[:, number] for number, name in enumerate(spots)}
+    cuts, known = SideCuts(()), dict[str, SurfacePart]()
+
+    def named(plan: SectionGeometry) -> SweptNames:
+        return SweptNames(
+            regions, plan_of, list(body.regions), plan, stated, holds, reaches, path, known, cuts, columns
+        )
+
+    plan = _plan(arrangement, owning, cuts)
+    names = named(plan)
     for name, part in parts.items():
         require_surface(name, part, list(names.surfaces()))
         if part.within is None:
             arrangement, cuts = _cut_part(name, part, arrangement, cuts, names, path, extent)
-            names.plan = _plan(arrangement, owning, cuts)
-    plan = _plan(arrangement, owning, cuts)
-    columns = {name: marked[:, number] for number, name in enumerate(spots)}
-    names = SweptNames(regions, plan_of, list(body.regions), plan, stated, holds, reaches, path, parts, cuts, columns)
+            plan = _plan(arrangement, owning, cuts)
+        known[name] = part
+        names = named(plan)
     _require_every_part(parts, names.surfaces())
     low, high = _box(plan.arrangement, path)
     amount = column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
@@ -223,10 +228,13 @@ def _columns(rows: Ints, voids: list[int], slabs: int) -> tuple[Ints, Ints]:
     return stated[~empty], number[column.reshape(-1)]
 
 
-def _mark(region: AnyRegion) -> Shape:
-    """The outline of a spot at its own place in the plan."""
-    ((piece, *_),) = placed({"spot": region})
-    return piece
+def _mark(name: str, region: AnyRegion) -> list[Shape]:
+    """The outlines of a spot and its copies at their places in the plan."""
+    try:
+        (pieces,) = placed({name: region})
+    except CaseError as error:
+        raise part_fault(name, "within", error.faults[0].message) from error
+    return pieces
 
 
 def _cut_part(
@@ -242,17 +250,17 @@ def _cut_part(
     cut, within = cut_at(plan, edges, name, {"start": places[0], "end": places[1]}, extent)
     added = range(len(plan.start), len(cut.start))
     low, high = sorted(along.tolist()) if isinstance(path, Upward) and along[0] != along[1] else (-np.inf, np.inf)
-    # What was cut before owns both pieces of an edge that is cut again.
-    chosen = set(edges.tolist())
-    grown = tuple(
-        (known, own | {e for e in added if own & chosen and _on(cut, e, own)}, a, b) for known, own, a, b in cuts.parts
-    )
+    grown = tuple((known, _with_pieces(cut, own, added), a, b) for known, own, a, b in cuts.parts)
     return cut, SideCuts((*grown, (name, frozenset(within.tolist()), float(low), float(high))))
 
 
-def _on(plan: Arrangement, added: int, edges: frozenset[int]) -> bool:
-    """Tell whether an added edge continues one of some edges."""
-    return any(plan.end[edge] == plan.start[added] for edge in edges)
+def _with_pieces(plan: Arrangement, edges: frozenset[int], added: range) -> frozenset[int]:
+    """What was cut before owns both pieces of an edge that is cut again: an added piece begins where its other ends."""
+    own = set(edges)
+    for piece in added:
+        if any(plan.end[edge] == plan.start[piece] for edge in own):
+            own.add(piece)
+    return frozenset(own)
 
 
 def _require_every_part(parts: Parts, found: Mapping[str, Surface]) -> None:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from types import MappingProxyType
 
 import numpy as np
 
+from blunt_ember.case.bodies import PLAN_SIDES
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward
@@ -15,11 +15,8 @@ from blunt_ember.geometry.regions import Region, Surface
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface, side_name
 from blunt_ember.geometry.surface_parts import Parts
 
-#: What the sides of a rectangle are called when it is looked down on, and what closes a sweep at its two ends.
-_PLAN_SIDES = {"bottom": "front", "top": "back"}
+#: What closes a sweep at its two ends.
 _ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
-_NO_PARTS: Parts = MappingProxyType({})
-_NO_COLUMNS: Mapping[str, Flags] = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -32,10 +29,9 @@ class SideCuts:
         """Names of the parts an edge belongs to."""
         return tuple(name for name, edges, _, _ in self.parts if edge in edges)
 
-    def at(self, edge: int, along: float) -> str:
-        """Name of the last part that holds an edge at a place along the path; empty for none."""
-        found = [name for name, edges, low, high in self.parts if edge in edges and low <= along <= high]
-        return found[-1] if found else ""
+    def at(self, edge: int, along: float) -> list[str]:
+        """Names of the parts that hold an edge at a place along the path, in the order they were cut."""
+        return [name for name, edges, low, high in self.parts if edge in edges and low <= along <= high]
 
 
 class SweptNames:
@@ -51,11 +47,11 @@ class SweptNames:
         holds: Ints,
         reaches: Flags,
         path: Path,
-        parts: Parts = _NO_PARTS,
-        cuts: SideCuts | None = None,
-        columns: Mapping[str, Flags] = _NO_COLUMNS,
+        parts: Parts,
+        cuts: SideCuts,
+        columns: Mapping[str, Flags],
     ) -> None:
-        self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts or SideCuts(()), columns
+        self.plan, self._parts, self._cuts, self._columns = plan, parts, cuts, columns
         self._regions, self._plan_of, self._plan_names = regions, plan_of, plan_names
         self._holds, self._path = holds, path
         #: Which regions of the plan stand behind each station at all, (regions of the plan, slabs).
@@ -76,16 +72,17 @@ class SweptNames:
         ordered = sorted(self._found.items(), key=lambda item: (len(item[1][0]), item[1][0]))
         return {name: Surface(name, owners, area) for name, (owners, area) in ordered}
 
-    def _note(self, a: int, b: int, side: str, area: float, part: str = "") -> str:
+    def _note(self, a: int, b: int, side: str, area: float, parts: Sequence[str]) -> str:
         """Add to the surface between two owners; ``side`` names it where one of them is nothing.
 
-        A ``part`` takes it when it is cut out of that surface.
+        Each of the ``parts`` takes it that is cut out of the surface it then is.
         """
         owners = (max(a, b),) if VOID in (a, b) else (min(a, b), max(a, b))
         names = [self._regions[owner].name for owner in owners]
         name = f"{names[0]}.{side}" if len(names) == 1 else "|".join(names)
-        if part and self._parts[part].on == name:
-            name = part
+        for part in parts:
+            if part in self._parts and self._parts[part].on == name:
+                name = part
         self._found[name] = (owners, self._found.get(name, ((), 0.0))[1] + area)
         return name
 
@@ -103,15 +100,15 @@ class SweptNames:
             sources = [source for source in plan.side[surface.edges[0]] if self._stands_in(source[0], slab)]
             side = self._side(max(a, b), sources) if VOID in (a, b) else ""
             middle = float(stations[slab] + stations[slab + 1]) / 2
-            part = self._cuts.at(int(surface.edges[0]), middle)
-            self.sides[group, slab] = self._note(a, b, side, area, part)
+            parts = self._cuts.at(int(surface.edges[0]), middle)
+            self.sides[group, slab] = self._note(a, b, side, area, parts)
 
     def _stands_in(self, place: int, slab: int) -> bool:
         return place < len(self._stands) and bool(self._stands[place, slab])
 
     def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
         if isinstance(self._path, Upward):
-            sources = [(region, _PLAN_SIDES.get(side, side)) for region, side in sources]
+            sources = [(region, PLAN_SIDES.get(side, side)) for region, side in sources]
         return side_name(self._plan_of[owner], sources, self._plan_names)
 
     def _name_ends(self, column: int, area: float, stated: Ints) -> None:
@@ -127,8 +124,7 @@ class SweptNames:
             end = _ENDS[type(self._path)][int((above == VOID) != (cutter != VOID))]
             by = f"{self._regions[cutter].name} " if cutter != VOID else ""
             parts = [name for name, own in self._columns.items() if own[column]]
-            name = self._note(below, above, by + end, area, parts[-1] if parts else "")
-            self.ends[column, station] = name
+            self.ends[column, station] = self._note(below, above, by + end, area, parts)
 
 
 def column_integral(plan: Arrangement, count: int, power: int) -> Floats:

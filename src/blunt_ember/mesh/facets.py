@@ -131,9 +131,7 @@ def _corners(block: FacetBlock) -> Ints:
 def normals(part: FacetPart, points: Floats) -> Floats:
     """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet."""
     family = FAMILIES[part.family]
-    # Just inside the facet, as one that is drawn together about an axis has no normal there.
-    at = family.middle + 0.98 * (family.nodes - family.middle)
-    slopes = np.einsum("qki,fkj->fqij", family.gradients(at), points[part.nodes])
+    slopes = np.einsum("qki,fkj->fqij", family.gradients(family.just_inside), points[part.nodes])
     cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
     result: Floats = cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)
     return result

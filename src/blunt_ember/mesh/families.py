@@ -18,6 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+#: How far from its middle towards its nodes a cell is looked at just inside.
+_INSIDE = 0.98
 Shape = Callable[[Floats], Floats]
 Facet = tuple[str, tuple[int, ...]]
 
@@ -52,6 +55,16 @@ class Family:
     def middle(self) -> Floats:
         """Middle of the reference cell, (dim,)."""
         return self.nodes[: self.corners].mean(axis=0)
+
+    @property
+    def triangles(self) -> Ints:
+        """What a flat cell is drawn by, cut into triangles of its nodes, (t, 3)."""
+        return np.array([(piece[0], piece[i], piece[i + 1]) for piece in self.drawn for i in range(1, len(piece) - 1)])
+
+    @property
+    def just_inside(self) -> Floats:
+        """Places (k, dim) near the nodes, for what cannot be formed where a cell is drawn together about an axis."""
+        return self.middle + _INSIDE * (self.nodes - self.middle)
 
     @property
     def samples(self) -> Floats:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 
-from blunt_ember.case.document import LocalSize, MeshWish
+from blunt_ember.case.document import MeshWish
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
@@ -21,21 +22,18 @@ from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.pairing import paired
 from blunt_ember.mesh.rod import rod_mesh
-from blunt_ember.mesh.size_field import LocalSizes, size_field
+from blunt_ember.mesh.size_field import size_field
 from blunt_ember.mesh.sweep import levels, swept_mesh
 from blunt_ember.mesh.symmetry import symmetric_triangles
 from blunt_ember.mesh.triangles import MeshError, Triangulation
 
 Members = Callable[[str], tuple[str, ...]]
-
-
-#: Cells that "auto" aims at over the whole body; layers thinner than a cell add to it.
+#: Cells that "auto" aims at over the whole of a section, over a solid, whose cells are dearer, and along a rod; layers
+#: thinner than a cell add to it.
 AUTO_CELLS = 400
-MAX_CELLS = 4_000_000
-
-
-#: The same for a solid, whose cells are dearer.
 SOLID_CELLS = 600
+ROD_CELLS = 40
+MAX_CELLS = 4_000_000
 #: Cells across every region at least, by the dimensions of the body.
 ACROSS = {1: 4, 2: 4, 3: 2}
 
@@ -54,15 +52,16 @@ def mesh_of(
     if isinstance(geometry, ImportedGeometry):
         return geometry.mesh
     if isinstance(geometry, RodGeometry):
-        size = geometry.length / 40 if wish.size == "auto" else wish.size.si
+        size = geometry.length / ROD_CELLS if wish.size == "auto" else wish.size.si
         _require_few(geometry.length / size * refinement)
         return rod_mesh(geometry, size, across, wish.order, refinement)
     if isinstance(geometry, SolidGeometry):
         return _solid_mesh(geometry, wish, across, refinement, members_of)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
-    local = _local_sizes(geometry, wish, members_of, refinement)
-    return _planar_mesh(geometry, wish, size, across, refinement, local, _by_hand(geometry, wish, members_of))
+    return _planar_mesh(
+        geometry, wish, size, across, refinement, _local(geometry, geometry, wish, members_of, refinement)
+    )
 
 
 def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members) -> Mesh:
@@ -76,15 +75,58 @@ def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement
         # A region of the body may stand on several columns of the plan.
         among = [(geometry.holds == region).any(axis=1) for region in held]
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
-    local = _local_sizes_in_plan(geometry, wish, members_of, refinement)
-    by_hand = {}
-    for name, count in _by_hand(geometry, wish, members_of).items():
-        groups = {group for (group, _), side in geometry.sides.items() if side == name}
-        if groups:
-            by_hand.update(_shared_out(count, {group: geometry.plan.surfaces[group].length for group in groups}))
-    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, by_hand, extents)
+    local = _local(geometry, geometry.plan, wish, members_of, refinement)
+    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
     _require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts)
+
+
+@dataclass(frozen=True)
+class _Local:
+    """Places of a plan that have cells of their own size, and divisions by hand of its surfaces."""
+
+    sizes: list[tuple[Floats, float]]
+    by_hand: dict[str, int]
+
+
+def _local(
+    geometry: SectionGeometry | SolidGeometry,
+    plan: SectionGeometry,
+    wish: MeshWish,
+    members_of: Members,
+    refinement: int,
+) -> _Local:
+    """Put what is stated of single places on the ``plan`` of a body, which a section is itself.
+
+    Raises :class:`CaseError` for a surface there is not, or that has no edge in the plan.
+    """
+    local = _Local([], {})
+    for number, entry in enumerate(wish.local):
+        if entry.at is not None and entry.size is not None:
+            place = np.array([[coordinate.si for coordinate in entry.at]])
+            on_plan = geometry.path.plan_of(place)[0] if isinstance(geometry, SolidGeometry) else place
+            local.sizes.append((on_plan, entry.size.si / refinement))
+        for name in (member for stated in entry.surfaces for member in members_of(stated)):
+            lengths = {each: plan.surfaces[each].length for each in _in_plan(geometry, name)}
+            if not lengths:
+                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
+                if name in geometry.surfaces:
+                    what = f"'{name}' lies across the sweep; state this of a solid on its sides or at points"
+                raise CaseError((Fault(path_text(("mesh", "local", number, "on")), what),))
+            shares = _shared_out(entry.divisions, lengths) if entry.divisions is not None else {}
+            local.by_hand.update(shares)
+            for each, length in lengths.items():
+                size = entry.size.si if entry.size is not None else length / shares[each]
+                _require_few(2 * length / size * refinement)
+                local.sizes.append((_along(plan, each, size / refinement), size / refinement))
+    return local
+
+
+def _in_plan(geometry: SectionGeometry | SolidGeometry, name: str) -> list[str]:
+    """Names of the surfaces of the plan that a surface of the body stands on."""
+    if isinstance(geometry, SolidGeometry):
+        return sorted({group for (group, _), side in geometry.sides.items() if side == name})
+    return [name] if name in geometry.surfaces else []
 
 
 def _planar_mesh(
@@ -93,15 +135,14 @@ def _planar_mesh(
     size: float,
     across: int,
     refinement: int,
-    local: LocalSizes,
-    by_hand: Mapping[str, int],
+    local: _Local,
     extents: Extents | None = None,
 ) -> Mesh:
     finer = any(entry.size is not None for entry in wish.local)
     lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not finer else None
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
-        for name, count in by_hand.items():
+        for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
             made = divided_by_hand(lattice, made, segments, count, name)
         counts_u, counts_v = (counts * refinement for counts in made)
@@ -111,10 +152,12 @@ def _planar_mesh(
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault("mesh.cells", what),))
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
-    sizes = size_field(geometry.arrangement, size / refinement, across * refinement, wish.growth, local, refinement)
+    sizes = size_field(
+        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement
+    )
     try:
         fixed: dict[int, int] = {}
-        for name, count in by_hand.items():
+        for name, count in local.by_hand.items():
             edges = geometry.surfaces[name].edges
             lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
             fixed.update(_shared_out(count * refinement, lengths))
@@ -123,19 +166,6 @@ def _planar_mesh(
     except MeshError as error:
         names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
         raise CaseError((Fault("mesh.size", f"{names}: {error}" if names else str(error)),)) from error
-
-
-def _by_hand(geometry: SectionGeometry | SolidGeometry, wish: MeshWish, members_of: Members) -> dict[str, int]:
-    """Return the divisions stated by hand, by surface."""
-    stated = {}
-    for place, entry in enumerate(wish.local):
-        for name in (member for said in entry.surfaces for member in members_of(said)):
-            if name not in geometry.surfaces:
-                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
-                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
-            if entry.divisions is not None:
-                stated[name] = entry.divisions
-    return stated
 
 
 Key = TypeVar("Key")
@@ -150,59 +180,6 @@ def _shared_out(count: int, lengths: Mapping[Key, float]) -> dict[Key, int]:
         shares[key] = max(1, min(round(left * length / max(span, 1e-300)), left - after))
         left, span = left - shares[key], span - length
     return shares
-
-
-def _local_sizes_in_plan(geometry: SolidGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
-    """Return the finer places of a solid as points of its plan; raise :class:`CaseError` for what has no edge there."""
-    local: list[tuple[Floats, float]] = []
-    for place, entry in enumerate(wish.local):
-        if entry.size is None:
-            continue
-        size = entry.size.si / refinement
-        if entry.at is not None:
-            local.append((geometry.path.plan_of(np.array([[c.si for c in entry.at]]))[0], size))
-        for name in (member for stated in entry.surfaces for member in members_of(stated)):
-            groups = {group for (group, _), side in geometry.sides.items() if side == name}
-            if not groups:
-                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
-                if name in geometry.surfaces:
-                    what = f"'{name}' lies across the sweep; state finer places of a solid on its sides or at points"
-                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
-            for group in groups:
-                _require_few(2 * geometry.plan.surfaces[group].length / size)
-                local.append((_along(geometry.plan, group, size), size))
-    return local
-
-
-def _local_sizes(geometry: SectionGeometry, wish: MeshWish, members_of: Members, refinement: int) -> LocalSizes:
-    """Return the finer places as points with a size; raise :class:`CaseError` for a surface there is not."""
-    local = []
-    for place, entry in enumerate(wish.local):
-        if entry.size is None:
-            local += _sizes_by_hand(geometry, entry, members_of, refinement)
-            continue
-        size = entry.size.si / refinement
-        if entry.at is not None:
-            local.append((np.array([[c.si for c in entry.at]]), size))
-        for surface in (member for name in entry.surfaces for member in members_of(name)):
-            if surface not in geometry.surfaces:
-                what = f"there is no surface '{surface}'{nearest(surface, geometry.surfaces)}"
-                raise CaseError((Fault(path_text(("mesh", "local", place, "on")), what),))
-            _require_few(2 * geometry.surfaces[surface].length / size)
-            local.append((_along(geometry, surface, size), size))
-    return local
-
-
-def _sizes_by_hand(
-    geometry: SectionGeometry, entry: LocalSize, members_of: Members, refinement: int
-) -> list[tuple[Floats, float]]:
-    """Cells near a surface that is divided by hand are as large as its divisions."""
-    found = []
-    for name in (member for said in entry.surfaces for member in members_of(said)):
-        if name in geometry.surfaces and entry.divisions is not None:
-            size = geometry.surfaces[name].length / entry.divisions / refinement
-            found.append((_along(geometry, name, size), size))
-    return found
 
 
 def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:
@@ -226,9 +203,7 @@ def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:
 
 def _require_few(cells: float) -> None:
     if cells > MAX_CELLS:
-        what = (
-            f"this size gives {cells:,.0f} cells, more than the {MAX_CELLS:,} a section may have; state a larger size"
-        )
+        what = f"this size gives {cells:,.0f} cells, more than the {MAX_CELLS:,} a body may have; state a larger size"
         raise CaseError((Fault("mesh.size", what),))
 
 

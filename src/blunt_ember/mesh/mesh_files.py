@@ -54,8 +54,7 @@ def write_skin(mesh: Mesh, path: Path) -> None:
         raise MeshFileError("only a solid has a skin of triangles; write a section as .svg")
     pieces = []
     for part in skin_of(mesh).parts:
-        for piece in FAMILIES[part.family].drawn:
-            pieces += [part.nodes[:, [piece[0], piece[i], piece[i + 1]]] for i in range(1, len(piece) - 1)]
+        pieces.append(part.nodes[:, FAMILIES[part.family].triangles].reshape(-1, 3))
     triangles = np.concatenate(pieces)
     # Facets that are drawn together about an axis leave triangles without an area.
     corners = mesh.points[triangles]

@@ -12,7 +12,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from blunt_ember.case.bodies import Section, TurnedSection
+from blunt_ember.case.bodies import PLAN_SIDES, Section, TurnedSection
 from blunt_ember.checks.fits.field import ExactField, Floats, passing_heat
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
@@ -131,7 +131,7 @@ def _plan(geometry: SolidGeometry, problem: Problem) -> Reduction:
     names = {}
     for name in section.surfaces:
         region, _, side = name.partition(".")
-        names[f"{region}.{ {'bottom': 'front', 'top': 'back'}.get(side, side) }" if side else name] = name
+        names[f"{region}.{PLAN_SIDES.get(side, side)}" if side else name] = name
     stated = _stated(section, problem, names, list(range(len(geometry.regions))))
     return Reduction(section, stated, names, height, _Places(geometry.path))
 
