@@ -13,17 +13,20 @@ import numpy as np
 
 from blunt_ember.case.bodies import Body, Imported, without_materials
 from blunt_ember.case.case import Case
+from blunt_ember.case.document import Expectation
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
 from blunt_ember.checks.asking import asked_sentence
 from blunt_ember.checks.exact_field import exact_field, recognised
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.checks.ledger import Ledger, ledger
+from blunt_ember.checks.own_field import own_field
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError
-from blunt_ember.fem.heat_flows import surface_heat
-from blunt_ember.fem.problem import Problem, open_conductivities, problem_of
+from blunt_ember.fem.heat_flows import heat_flows
+from blunt_ember.fem.problem import Note, Problem
+from blunt_ember.fem.stating import open_properties, parted_by_joints, problem_of
 from blunt_ember.fem.steady import Solution, solve_steady
 from blunt_ember.geometry.regions import outer_surfaces
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
@@ -52,6 +55,8 @@ class Outcome:
     seconds: float = 0.0
     #: Whether the errors of the answers have been estimated, or are known not to be.
     final: bool = False
+    #: What the analyst should know of how the case was understood.
+    notes: tuple[Note, ...] = ()
     trouble: BluntEmberError | None = None
 
     @property
@@ -107,7 +112,7 @@ class Flow:
     def _reached(self, case: Case) -> Iterator[Outcome]:
         geometry = self._geometry(case)
         yield Outcome(case, geometry)
-        open_items = open_conductivities(case.document)
+        open_items = open_properties(case.document)
         mesh = self._mesh(case, 1)
         yield Outcome(case, geometry, mesh)
         if open_items:
@@ -121,9 +126,22 @@ class Flow:
             mesh,
             problem,
             solution,
-            recognised(geometry, problem),
+            recognised(geometry, problem) or self._own(case, geometry),
             ledger=ledger(problem, heat, case.document),
+            notes=(*problem.notes, *solution.notes),
         )
+
+    def _own(self, case: Case, geometry: AnyGeometry) -> ExactField | None:
+        """The first field of the Working that a question is compared with."""
+        for question in case.document.questions:
+            name = question.expect.working if question.expect is not None else None
+            places = set("xyz"[: geometry.space.dimension])  # a line that leaves one out may hold on a face alone
+            if name is not None and name in case.fields and places <= case.fields[name].variables:
+                try:
+                    return own_field(name, case.fields[name], geometry.space)
+                except ReferenceRefusedError:
+                    continue
+        return None
 
     def _solved(self, case: Case, refinement: int) -> SolvedField:
         geometry, mesh = self._geometry(case), self._mesh(case, refinement)
@@ -145,18 +163,17 @@ class Flow:
             error = None if finer is None else 2 * abs(answer(question, members, finer, path) - value)
             expected, source, note = case.expected.get(place), None, ""
             expect = question.expect
-            if expect is not None and expect.exact is not None:
+            named = _field_named(expect, case) if expect is not None else None
+            if named is not None:
                 try:
-                    field = fitted.get(expect.exact) or exact_field(expect.exact, reached.geometry, reached.problem)
-                    fitted[expect.exact] = field
-                    expected, source = (
-                        exact_answer(question, members, field, solved),
-                        f"exact: {field.source}",
-                    )
+                    field = fitted.get(named) or self._field(named, case, reached)
+                    fitted[named] = field
+                    expected, source = exact_answer(question, members, field, solved), field.source
+                    source = source if named in case.fields else f"exact: {source}"
                     if np.isnan(expected):
-                        expected, note = None, f"'{expect.exact}' does not say this"
+                        expected, note = None, f"'{named}' does not say this"
                 except ReferenceRefusedError as refusal:
-                    note = f"'{expect.exact}' does not hold here: {refusal}"
+                    note = f"'{named}' does not hold here: {refusal}"
             elif expect is not None:
                 source = f"working: {expect.working}" if expect.working else expect.source or "source not stated"
             checks.append(
@@ -173,6 +190,12 @@ class Flow:
             )
         return tuple(checks)
 
+    def _field(self, name: str, case: Case, reached: Outcome) -> ExactField:
+        assert reached.geometry is not None and reached.problem is not None
+        if name in case.fields:
+            return own_field(name, case.fields[name], reached.geometry.space)
+        return exact_field(name, reached.geometry, reached.problem)
+
     def _geometry(self, case: Case) -> AnyGeometry:
         body = case.document.body
         return self._cached(
@@ -187,18 +210,22 @@ class Flow:
         def made() -> Mesh:
             return mesh_of(self._geometry(case), document.mesh, refinement, document.members_of)
 
-        return self._cached("mesh", key, made)
+        whole = self._cached("mesh", key, made)
+        joints = sorted({name for joint in document.joints for name in joint.surfaces})
+        parted = content_hash(key, joints, document.surfaces if joints else {})
+        return self._cached("parted mesh", parted, lambda: parted_by_joints(document, whole))
 
     def _solution(self, problem: Problem) -> Solution:
         return self._cached("solution", self._hash(problem), lambda: solve_steady(problem))
 
     def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
-        return self._cached("heat", self._hash(problem), lambda: surface_heat(problem, solution))
+        return self._cached("heat", self._hash(problem), lambda: heat_flows(problem, solution))
 
     def _problem(self, case: Case, mesh: Mesh) -> Problem:
         document = case.document
         said = (self._body_key(case), document.body, document.materials, document.surfaces,
-                document.surroundings, [question.target for question in document.questions])  # fmt: skip
+                document.surroundings, document.heat_inside, document.joints,
+                [(question.target, question.side) for question in document.questions])  # fmt: skip
         return self._cached("problem", content_hash(self._hash(mesh), said), lambda: problem_of(document, mesh))
 
     def _body_key(self, case: Case) -> str:
@@ -224,6 +251,11 @@ class Flow:
         self._kept.move_to_end(place)
         result: Step = self._kept[place]
         return result
+
+
+def _field_named(expect: Expectation, case: Case) -> str | None:
+    """The exact solution, or the line of the Working that follows the place, that an answer is compared with."""
+    return expect.working if expect.working in case.fields else expect.exact
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:

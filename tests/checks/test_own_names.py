@@ -58,10 +58,15 @@ def test_a_name_for_what_does_not_exist_is_explained(surfaces: dict[str, Any], p
     assert [(f.path, said in f.message) for f in caught.value.faults] == [(path, True)]
 
 
-def test_a_surface_stated_twice_through_a_group_is_a_conflict() -> None:
-    case = with_value(fin(), ("surroundings", 0, "on"), "wetted")
-    with pytest.raises(CaseError, match=r"'fin\.top' is already held"):
-        Flow().run(case)
+def test_of_two_statements_that_cannot_stand_together_the_later_counts_and_says_so() -> None:
+    case = with_value(fin(), ("surroundings", 0, "on"), ["fin.left", "wetted"])
+    outcome = Flow().run(case)
+    assert outcome.problem is not None and outcome.ledger is not None
+    assert set(outcome.problem.held) == {"fin.left"}
+    assert {note.path for note in outcome.notes} == {"surroundings[1]"}
+    assert any("'fin.top' was said to be held at a temperature before; this later" in n.message for n in outcome.notes)
+    same = Flow().run(fin())
+    assert outcome.checks[0].value == pytest.approx(same.checks[0].value, rel=1e-12) and not same.notes
 
 
 def test_own_names_follow_edits_and_are_kept_while_they_are_used() -> None:

@@ -15,7 +15,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow import Flow, Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.reference.rod_chain import RodChain, RodPiece
-from blunt_ember.reference.series import Side
+from blunt_ember.reference.side import Side
 
 
 def gap(name: str, question: str, mesh: dict[str, Any]) -> float:

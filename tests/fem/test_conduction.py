@@ -11,10 +11,13 @@ from scipy.sparse.linalg import spsolve
 
 from blunt_ember.case.bodies import Section
 from blunt_ember.case.document import MeshWish
+from blunt_ember.case.laws import constant_law
+from blunt_ember.case.units import CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
 from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
-from blunt_ember.fem.heat_flows import surface_heat
-from blunt_ember.fem.problem import Exchange, Held, Problem
+from blunt_ember.fem.conductors import Conductor
+from blunt_ember.fem.heat_flows import heat_flows
+from blunt_ember.fem.problem import Exchange, FilmLaw, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady import solve_steady
 from blunt_ember.mesh.any_body import geometry_of
@@ -29,6 +32,14 @@ def plate_mesh(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: 
     return mesh_of(
         geometry_of(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
     )
+
+
+def conducting(*k: float) -> tuple[Conductor, ...]:
+    return tuple(Conductor((constant_law(each, CONDUCTIVITY),)) for each in k)
+
+
+def film(h: float, fluid: float) -> FilmLaw:
+    return FilmLaw(constant_law(h, FILM_COEFFICIENT), constant_law(fluid, TEMPERATURE))
 
 
 SQUARE = {"plate": {"size": ["1 m", "1 m"]}}
@@ -52,7 +63,7 @@ def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[f
     points = bent(flat.points)
     (block,) = flat.blocks
     matrix = gathered(
-        [(block.nodes, conduction_elements(block, replace(flat, points=points), np.full(len(block.nodes), 2.5)))],
+        [(block.nodes, conduction_elements(block, replace(flat, points=points), lambda run: np.array([[2.5]])))],
         len(points),
     )
     edge = np.unique(np.concatenate([facets.nodes for facets in flat.surfaces.values()]))
@@ -96,11 +107,13 @@ POST: dict[str, dict[str, Any]] = {
 @pytest.mark.parametrize("order", [1, 2])
 def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) -> None:
     mesh = plate_mesh(POST, order, "45 mm")
-    problem = Problem(mesh, (0.04, 15.0), {"post.bottom": Held(700.0), "insulation.bottom": Held(650.0)}, {
-        "post.top": Exchange(h=25.0, fluid=290.0), "insulation.top": Exchange(flux=-40.0, h=8.0, fluid=295.0),
-        "post.left": Exchange(flux=120.0), "insulation.left": Exchange(),
+    held = {"post.bottom": constant_law(700.0, TEMPERATURE), "insulation.bottom": constant_law(650.0, TEMPERATURE)}
+    problem = Problem(mesh, conducting(0.04, 15.0), held, {
+        "post.top": Exchange(films=(film(25.0, 290.0),)),
+        "insulation.top": Exchange(even=-40.0, films=(film(8.0, 295.0),)),
+        "post.left": Exchange(fluxes=(constant_law(120.0, HEAT_FLUX),)), "insulation.left": Exchange(),
     })  # fmt: skip
-    heat = surface_heat(problem, solve_steady(problem))
+    heat = heat_flows(problem, solve_steady(problem))
     outer = {name: value for name, value in heat.items() if mesh.surfaces[name].outer}
     passing = sum(abs(value) for value in outer.values()) / 2
     assert abs(sum(outer.values())) < 1e-12 * passing
@@ -118,21 +131,21 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
     expected = 3 + 2 * a - b + a * b + 4 * a * a - 2 * b * b
     found = temperature_at(mesh, field, places)
     np.testing.assert_allclose(found[:4], expected[:4], rtol=1e-12)
-    flux = flux_at(mesh, field, np.array([2.0]), places)
+    flux = flux_at(Problem(mesh, conducting(2.0), {}, {}), field, places)
     np.testing.assert_allclose(flux[:4], -2 * np.column_stack([2 + b + 8 * a, -1 + a - 4 * b])[:4], atol=1e-9)
     assert np.isnan(found[4])
 
 
 @pytest.mark.parametrize(("held", "exchanges", "named"), [
-    ({}, {"post.top": Exchange(flux=10.0)}, "insulation, post"), ({}, {}, "insulation, post"),
-    ({}, {"post.top": Exchange(h=0.0, fluid=300.0)}, "insulation, post"),
+    ({}, {"post.top": Exchange(even=10.0)}, "insulation, post"), ({}, {}, "insulation, post"),
+    ({}, {"post.top": Exchange(films=(film(0.0, 300.0),))}, "insulation, post"),
 ])  # fmt: skip
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
     with pytest.raises(OpenCaseError, match=f"no temperature can settle in {named}:"):
-        solve_steady(Problem(plate_mesh(POST, 1, "45 mm"), (0.04, 15.0), held, exchanges))
+        solve_steady(Problem(plate_mesh(POST, 1, "45 mm"), conducting(0.04, 15.0), held, exchanges))
 
 
 def test_only_the_part_that_floats_is_named() -> None:
     mesh = plate_mesh({"a": {"size": ["1 m", "1 m"]}, "b": {"size": ["1 m", "1 m"], "at": ["2 m", "0 m"]}}, 1, "0.5 m")
     with pytest.raises(OpenCaseError, match="settle in b:"):
-        solve_steady(Problem(mesh, (1.0, 1.0), {"a.left": Held(300.0)}, {}))
+        solve_steady(Problem(mesh, conducting(1.0, 1.0), {"a.left": constant_law(300.0, TEMPERATURE)}, {}))

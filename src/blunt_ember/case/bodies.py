@@ -11,8 +11,8 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from blunt_ember.case.parts import Name, Part, complain
-from blunt_ember.case.quantity import Angle, Area, Extent, stated
-from blunt_ember.case.regions import AnyRegion
+from blunt_ember.case.quantity import Angle, Area, Extent, Quantity, stated
+from blunt_ember.case.regions import AnyRegion, Direction, RadialFrom
 from blunt_ember.case.units import ANGLE, LENGTH
 
 
@@ -23,6 +23,8 @@ class Filling:
     material: str | None
     void: bool
     path: tuple[str | int, ...]
+    #: In which its material conducts as 'along'; along x when nothing is said.
+    direction: Quantity | RadialFrom | None = None
 
 
 class Shaped(Part):
@@ -34,7 +36,7 @@ class Shaped(Part):
     def fillings(self) -> dict[str, Filling]:
         """What each region is made of."""
         return {
-            name: Filling(region.material, bool(region.void), ("body", "regions", name, "material"))
+            name: Filling(region.material, bool(region.void), ("body", "regions", name, "material"), region.direction)
             for name, region in self.regions.items()
         }
 
@@ -76,10 +78,10 @@ class Stacked(Part):
         for name, region in self.regions.items():
             path = ("body", "regions", name)
             if region.levels is None:
-                made[name] = Filling(region.material, bool(region.void), (*path, "material"))
+                made[name] = Filling(region.material, bool(region.void), (*path, "material"), region.direction)
             for level, entry in (region.levels or {}).items():
                 own = (*path, "levels", level, "material")
-                made[f"{name}.{level}"] = Filling(entry.material, bool(entry.void), own)
+                made[f"{name}.{level}"] = Filling(entry.material, bool(entry.void), own, entry.direction)
         return made
 
 
@@ -162,6 +164,7 @@ class Group(Part):
     """A named group of cells of a mesh file."""
 
     material: str | None = Field(None, description="name of its material; open until stated")
+    direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
 
 
 class Imported(Part):
@@ -184,7 +187,7 @@ class Imported(Part):
     def fillings(self) -> dict[str, Filling]:
         """What each group is made of, as far as it is stated."""
         return {
-            name: Filling(group.material, False, ("body", "groups", name, "material"))
+            name: Filling(group.material, False, ("body", "groups", name, "material"), group.direction)
             for name, group in self.groups.items()
         }
 
@@ -196,11 +199,10 @@ KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "importe
 
 
 def without_materials(part: Any) -> Any:
-    """Return a part with every material in it left open, as what shape it has does not depend on them."""
+    """Return a part with every material and its direction left open, as what shape it has does not depend on them."""
     if isinstance(part, Part):
         changed: dict[str, Any] = {name: without_materials(getattr(part, name)) for name in type(part).model_fields}
-        if "material" in changed:
-            changed["material"] = None
+        changed |= {key: None for key in ("material", "direction") if key in changed}
         return part.model_copy(update=changed)
     if isinstance(part, Mapping):
         return {name: without_materials(entry) for name, entry in part.items()}

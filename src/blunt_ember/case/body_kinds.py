@@ -85,6 +85,14 @@ def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]
             else part
             for name, part in data["surfaces"].items()
         }
+    if "heat_inside" in data:
+        data["heat_inside"] = [
+            {
+                key: change(entry) if key == "at" else line(entry) if key == "along" else entry
+                for key, entry in source.items()
+            }
+            for source in data["heat_inside"]
+        ]
     local = data.get("mesh", {}).get("local")
     if local:
         places = [{**entry, "at": change(entry["at"])} if "at" in entry else entry for entry in local]

@@ -14,11 +14,13 @@ from blunt_ember.case import json_text
 from blunt_ember.case.bodies import Imported, Rod, Stacked
 from blunt_ember.case.document import CaseDocument, Line, Question
 from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
+from blunt_ember.case.field_lines import field_laws, lines_over_places
+from blunt_ember.case.laws import Law
 from blunt_ember.case.migration import migrated
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
-from blunt_ember.case.units import NUMBER
+from blunt_ember.case.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
 
 
@@ -32,6 +34,8 @@ class Case:
     working: Mapping[str, Value]
     #: Expected values stated with a unit, by the place of their question.
     expected: Mapping[int, float]
+    #: Lines of the Working that follow the place: fields to compare with.
+    fields: Mapping[str, Law]
     #: Folder from which files are named that the case refers to; the working folder when it has none of its own.
     folder: str = ""
 
@@ -64,8 +68,8 @@ def case_to_text(case: Case) -> str:
 def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     """Read a case from JSON data; raise :class:`CaseError` with every fault found."""
     data = migrated(data)
-    parameters, faults = _formulas(data, "parameters", {})
-    working, working_faults = _formulas(data, "working", parameters)
+    parameters, _, faults = _formulas(data, "parameters", {})
+    working, fields, working_faults = _formulas(data, "working", parameters, over_places=True)
     faults += working_faults
     document: CaseDocument | None = None
     try:
@@ -79,7 +83,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
         faults += _reference_faults(document)
         for place, question in enumerate(document.questions):
             try:
-                value = _expected_value(question, parameters, working)
+                value = _expected_value(question, parameters, working, fields)
             except ExpressionError as error:
                 key = "working" if question.expect and question.expect.working else "value"
                 faults.append(Fault(path_text(("questions", place, "expect", key)), str(error)))
@@ -90,7 +94,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
         raise CaseError(_first_causes(faults, data))
     return Case(
         MappingProxyType(data), document, MappingProxyType(parameters), MappingProxyType(working),
-        MappingProxyType(expected), folder,
+        MappingProxyType(expected), MappingProxyType(fields), folder,
     )  # fmt: skip
 
 
@@ -101,12 +105,15 @@ def _first_causes(faults: list[Fault], data: dict[str, Any]) -> tuple[Fault, ...
     return tuple(dict.fromkeys(fault for fault in faults if fault.message not in echoes))
 
 
-def _formulas(data: dict[str, Any], block: str, names: Mapping[str, Value]) -> tuple[dict[str, Value], list[Fault]]:
+def _formulas(
+    data: dict[str, Any], block: str, names: Mapping[str, Value], over_places: bool = False
+) -> tuple[dict[str, Value], dict[str, Law], list[Fault]]:
+    """Values of the formulas of a block, the laws of those that follow the place where such may be, and faults."""
     stated = data.get(block, {})
     faults: list[Fault] = []
     formulas: dict[str, str] = {}
     if not isinstance(stated, dict):
-        return {}, []  # the structure check reports it
+        return {}, {}, []  # the structure check reports it
     for name, formula in stated.items():
         path = path_text((block, name))
         if not re.fullmatch(r"[^\W\d_⁰¹²³⁴-⁹][^\W⁰¹²³⁴-⁹]*", name):
@@ -118,14 +125,23 @@ def _formulas(data: dict[str, Any], block: str, names: Mapping[str, Value]) -> t
             faults.append(Fault(path, f"'{name}' is already a parameter; choose another name"))
         elif isinstance(formula, str | int | float) and not isinstance(formula, bool):
             formulas[name] = str(formula)
-    values, wrong = resolve(formulas, names)
-    return values, faults + [Fault(path_text((block, name)), why) for name, why in wrong.items()]
+    lines = lines_over_places(formulas) if over_places else {}
+    values, wrong = resolve({name: formula for name, formula in formulas.items() if name not in lines}, names)
+    fields, wrong_lines = field_laws(lines, formulas, {**names, **values})
+    wrong |= wrong_lines
+    return values, fields, faults + [Fault(path_text((block, name)), why) for name, why in wrong.items()]
 
 
-def _expected_value(question: Question, parameters: Mapping[str, Value], working: Mapping[str, Value]) -> float | None:
-    """Return what is expected in SI; None for an exact solution, which is evaluated with the answers."""
+def _expected_value(
+    question: Question, parameters: Mapping[str, Value], working: Mapping[str, Value], fields: Mapping[str, Law]
+) -> float | None:
+    """Return what is expected in SI; None for what is evaluated with the answers, an exact solution or a field."""
     expect = question.expect
     if expect is None or expect.exact is not None:
+        return None
+    if expect.working is not None and expect.working in fields:
+        if question.heat_flow is not None or fields[expect.working].kind != TEMPERATURE:
+            raise ExpressionError(f"'{expect.working}' follows the place; only a field of temperature is compared")
         return None
     if expect.working is not None:
         if expect.working not in working:
@@ -184,6 +200,12 @@ def place_faults(document: CaseDocument, letters: str) -> list[Fault]:
         for number, entry in enumerate(document.mesh.local)
         if entry.at is not None
     ]
+    for number, source in enumerate(document.heat_inside):
+        if source.at is not None:
+            places.append((("heat_inside", number, "at"), source.at))
+        if source.along is not None:
+            path = ("heat_inside", number, "along")
+            places += [((*path, "start"), source.along.start), ((*path, "end"), source.along.end)]
     for name, part in document.surface_parts.items():
         for key in ("start", "end"):
             if getattr(part, key) is not None:

@@ -7,19 +7,19 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.bodies import Body
+from blunt_ember.case.materials import Material
 from blunt_ember.case.parts import Name, Part, complain
 from blunt_ember.case.quantity import (
-    Conductivity,
+    AreaResistance,
     Extent,
-    FilmCoefficient,
-    HeatFlux,
+    HeatFlow,
     Length,
     Quantity,
     StatedTolerance,
-    Temperature,
     Tolerance,
 )
 from blunt_ember.case.regions import AnyRegion
+from blunt_ember.case.surface_laws import Film, HeatFlux, HeatPerVolume, JointConductance, Radiation, Temperature
 from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, NUMBER, TEMPERATURE, Kind
 
 FORMAT = "blunt-ember/1"
@@ -28,44 +28,98 @@ FORMAT = "blunt-ember/1"
 Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3)]
 
 
-class Material(Part):
-    """Properties of a material; each is open until stated."""
+class Line(Part):
+    """A straight line through the body."""
 
-    k: Conductivity | None = Field(None, description="thermal conductivity")
-
-
-class Film(Part):
-    """Fluid that exchanges heat with a surface: q = h (T_fluid − T_surface)."""
-
-    h: FilmCoefficient
-    temperature: Temperature
+    start: Place
+    end: Place
 
 
 class Surrounding(Part):
-    """What is stated on one or more surfaces; a held temperature stands alone, film and flux may act together."""
+    """What is stated on one or more surfaces; film, radiation, flux and heat act together, the rest stands alone."""
 
     on: str | list[str] = Field(description="surface such as 'brick.left', or a list of them")
     temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
     flux: HeatFlux | None = Field(None, description="heat flux, + into the body")
+    heat: HeatFlow | None = Field(None, description="heat spread evenly over all these surfaces, + into the body")
     film: Film | None = None
+    radiation: Radiation | None = None
     insulated: Literal[True] | None = Field(None, description="no heat passes, said out loud")
+    periodic: Literal[True] | None = Field(
+        None, description="the two surfaces are one and the same: equal temperatures, and heat passes through"
+    )
 
     @model_validator(mode="after")
     def _says_something(self) -> Surrounding:
         if not self.surfaces:
             raise complain("it is stated on no surface; name one, or a list of them")
-        if self.temperature is None and self.flux is None and self.film is None and self.insulated is None:
-            raise complain("nothing is stated; say 'temperature', 'flux', 'film' or 'insulated'")
-        others = self.flux is not None or self.film is not None
-        if self.temperature is not None and (others or self.insulated):
-            raise complain("a held temperature stands alone; remove the other statements or the temperature")
-        if self.insulated and others:
-            raise complain("an insulated surface meets neither film nor flux; keep one")
+        said = [key for key in STATEMENTS if getattr(self, key) is not None]
+        if not said:
+            raise complain(f"nothing is stated; say {', '.join(repr(key) for key in STATEMENTS)}")
+        for key, name in (("temperature", "a held temperature"), ("insulated", "'insulated'"),
+                          ("periodic", "'periodic'")):  # fmt: skip
+            if key in said and len(said) > 1:
+                other = next(other for other in said if other != key)
+                raise complain(f"{name} stands alone; remove it or '{other}'")
+        if self.periodic and len(self.surfaces) != 2:
+            raise complain("'periodic' joins two surfaces; name both in 'on'")
         return self
 
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The surfaces this is stated on."""
+        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+
+
+STATEMENTS = ("temperature", "flux", "heat", "film", "radiation", "insulated", "periodic")
+
+
+class HeatInside(Part):
+    """Heat that arises in regions, at a point, or along a line; + is into the body."""
+
+    region: str | list[str] | None = Field(None, description="region or regions it arises in")
+    at: Place | None = Field(None, description="point it arises at")
+    along: Line | None = Field(None, description="straight line it arises along, evenly")
+    per_volume: HeatPerVolume | None = Field(None, description="heat per volume, in regions")
+    total: HeatFlow | None = Field(None, description="heat in all, spread evenly")
+
+    @model_validator(mode="after")
+    def _once(self) -> HeatInside:
+        places = [key for key in ("region", "at", "along") if getattr(self, key) is not None]
+        if len(places) != 1:
+            raise complain("say where the heat arises: in a 'region', 'at' a point or 'along' a line")
+        if (self.per_volume is None) == (self.total is None):
+            raise complain("say how much heat: 'per_volume' or in 'total'")
+        if self.per_volume is not None and self.region is None:
+            raise complain("heat 'per_volume' arises in a 'region'; at a point or along a line say its 'total'")
+        return self
+
+    @property
+    def regions(self) -> tuple[str, ...]:
+        """The regions it arises in."""
+        if self.region is None:
+            return ()
+        return (self.region,) if isinstance(self.region, str) else tuple(self.region)
+
+
+class Joint(Part):
+    """How regions meet at interfaces; where nothing is stated, perfectly."""
+
+    on: str | list[str] = Field(description="interface such as 'brick|blanket', or a list of them")
+    resistance: AreaResistance | None = Field(None, description="contact resistance times area")
+    conductance: JointConductance | None = Field(None, description="heat flux per kelvin between the two sides")
+    open: Literal[True] | None = Field(None, description="a gap that passes no heat")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Joint:
+        said = [key for key in ("resistance", "conductance", "open") if getattr(self, key) is not None]
+        if len(said) != 1:
+            raise complain("say one of 'resistance', 'conductance' and 'open'")
+        return self
+
+    @property
+    def surfaces(self) -> tuple[str, ...]:
+        """The interfaces this is stated on."""
         return (self.on,) if isinstance(self.on, str) else tuple(self.on)
 
 
@@ -110,13 +164,6 @@ class MeshWish(Part):
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
 
 
-class Line(Part):
-    """A straight line through the body, for a reading along it."""
-
-    start: Place
-    end: Place
-
-
 class Expectation(Part):
     """What the answer should be, and where that comes from: exactly one of the three."""
 
@@ -151,6 +198,7 @@ class Question(Part):
     lowest: str | Line | None = Field(None, description="lowest temperature on a surface or along a line")
     mean: str | Line | None = Field(None, description="mean temperature over a surface or along a line")
     expect: Expectation | None = None
+    side: str | None = Field(None, description="region from which an interface with a joint is read; else the first")
     tolerance: StatedTolerance = Field(
         default_factory=lambda: Tolerance("0.5 %", 0.005, NUMBER), description="such as '0.5 %' or '0.1 K'"
     )
@@ -161,6 +209,8 @@ class Question(Part):
         if len(asked) != 1:
             said = " and ".join(f"'{key}'" for key in asked) or "none of them"
             raise complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
+        if self.side is not None and self.heat_flow is not None:
+            raise complain("'side' belongs to a temperature; heat is the same on both sides")
         if self.heat_flow is None and self.model_fields_set & {"direction", "basis"}:
             raise complain("'direction' and 'basis' belong to 'heat_flow'")
         return self
@@ -223,6 +273,8 @@ class CaseDocument(Part):
         description="the analyst's own names: of one surface, of several taken together, or of a part cut out of one",
     )
     surroundings: list[Surrounding] = Field(default_factory=list)
+    heat_inside: list[HeatInside] = Field(default_factory=list)
+    joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
     clock: Literal["steady"] = "steady"
     mesh: MeshWish = Field(default_factory=MeshWish)
     working: dict[str, str] = Field(default_factory=dict, description="hand calculation: formulas over the parameters")

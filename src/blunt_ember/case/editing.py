@@ -133,7 +133,8 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
             return {k: rewritten(v, k) for k, v in entry.items()}
         if isinstance(entry, list):
             return [rewritten(e, key) for e in entry]
-        return _name_replaced(entry, old, new) if isinstance(entry, str) and key not in _NOT_FORMULAS else entry
+        is_formula = isinstance(entry, str) and key not in _NOT_FORMULAS and (key, entry) not in _WAYS
+        return _name_replaced(entry, old, new) if is_formula else entry
 
     data = {key: entry if key in ("format", "title", "clock", "surfaces") else rewritten(entry, key)
             for key, entry in case.data.items()}  # fmt: skip
@@ -164,13 +165,18 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
     def gone_too(surface: str) -> bool:
         return gone(surface) or surface in emptied
 
-    surroundings = []
-    for entry in case.data.get("surroundings", []):
-        on = [entry["on"]] if isinstance(entry["on"], str) else list(entry["on"])
-        kept = [surface for surface in on if not gone_too(surface)]
-        also += [f"the statement on {surface}" for surface in on if gone_too(surface)]
-        if kept:
-            surroundings.append({**entry, "on": kept[0] if isinstance(entry["on"], str) else kept})
+    stated: dict[str, list[Any]] = {}
+    for block, words in (("surroundings", "the statement on"), ("joints", "the joint"), ("local", "the cells on")):
+        stated[block], lost = _without_surfaces(_stated_entries(case.data, block), gone_too)
+        also += [f"{words} {surface}" for surface in lost]
+    heat = []
+    for source in case.data.get("heat_inside", []):
+        inside = [source["region"]] if isinstance(source.get("region"), str) else source.get("region")
+        left = [region for region in inside or () if not _within(region, name)]
+        if inside and len(left) < len(inside):
+            also.append(f"the heat in {', '.join(region for region in inside if region not in left)}")
+        if inside is None or left:
+            heat.append(source if inside is None else {**source, "region": left[0] if len(left) == 1 else left})
     questions = []
     for question in case.data.get("questions", []):
         targets = [question[key] for key in _SURFACE_KEYS if isinstance(question.get(key), str)]
@@ -180,10 +186,41 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
             questions.append(question)
     data = _replaced(case.data, owner, lambda parts: {key: part for key, part in parts.items() if key != last})
     entries: Any
-    for key, entries in (("surfaces", own), ("surroundings", surroundings), ("questions", questions)):
+    for key, entries in (("surfaces", own), ("surroundings", stated["surroundings"]), ("joints", stated["joints"]),
+                         ("heat_inside", heat), ("questions", questions)):  # fmt: skip
         if key in data:
             data[key] = entries
+    if stated["local"] != _stated_entries(case.data, "local"):
+        data["mesh"] = {**data["mesh"], "local": stated["local"]}
     return case.restated(data), also
+
+
+def _stated_entries(data: Mapping[str, Any], block: str) -> list[Any]:
+    """Entries that are stated on surfaces: surroundings, joints, or local sizes of the mesh."""
+    entries: list[Any] = (data.get("mesh", {}) if block == "local" else data).get(block, [])
+    return entries
+
+
+def _without_surfaces(entries: list[Any], gone: Callable[[str], bool]) -> tuple[list[Any], list[str]]:
+    """Entries without the surfaces that are gone, those left on none taken out, and the surfaces that were lost."""
+    kept_entries, lost = [], []
+    for entry in entries:
+        if "on" not in entry:
+            kept_entries.append(entry)
+            continue
+        on = [entry["on"]] if isinstance(entry["on"], str) else list(entry["on"])
+        kept = [surface for surface in on if not gone(surface)]
+        lost += [surface for surface in on if gone(surface)]
+        if entry.get("periodic") and len(kept) < 2:
+            continue
+        if kept:
+            kept_entries.append({**entry, "on": kept[0] if isinstance(entry["on"], str) else kept})
+    return kept_entries, lost
+
+
+def _within(region: str, part: str) -> bool:
+    """Whether a region is a part of the body, or a level of it."""
+    return region == part or region.startswith(f"{part}.")
 
 
 def _own_names_left(case: Case, gone: Callable[[str], bool]) -> tuple[dict[str, Any], list[str]]:
@@ -215,11 +252,11 @@ def renamed_surface(case: Case, old: str, new: str) -> Case:
 
 def without_surface_name(case: Case, name: str) -> Case:
     """Return the case without an analyst's own name; raises :class:`CaseError` while something is stated on it."""
-    for place, entry in enumerate(case.data.get("surroundings", [])):
-        if name == entry["on"] or (isinstance(entry["on"], list) and name in entry["on"]):
-            raise CaseError(
-                (Fault(path_text(("surroundings", place, "on")), f"it is stated on '{name}'; change that first"),)
-            )
+    for block in ("surroundings", "joints", "local"):
+        for place, entry in enumerate(_stated_entries(case.data, block)):
+            if name == entry.get("on") or (isinstance(entry.get("on"), list) and name in entry["on"]):
+                path = path_text((*(("mesh",) if block == "local" else ()), block, place, "on"))
+                raise CaseError((Fault(path, f"it is stated on '{name}'; change that first"),))
     for question in case.data.get("questions", []):
         if name in [question.get(key) for key in _SURFACE_KEYS]:
             what = f"the question '{question['name']}' asks about '{name}'; change that first"
@@ -228,8 +265,12 @@ def without_surface_name(case: Case, name: str) -> Case:
 
 
 _SURFACE_KEYS = ("heat_flow", "highest", "lowest", "mean")
-_NOT_FORMULAS = {"on", "material", "name", "kind", "shape", "source", "exact", "direction", "basis",
+_NOT_FORMULAS = {"on", "region", "side", "over", "material", "name", "kind", "shape", "source", "exact", "basis",
                  "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
+
+
+#: Of a question, the direction of heat; that of a region is an angle and may be a formula.
+_WAYS = (("direction", "in"), ("direction", "out"))
 
 
 def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
@@ -237,18 +278,27 @@ def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> 
     data = dict(data)
     if "surfaces" in data:
         data["surfaces"] = {name: _named_of(members, change) for name, members in data["surfaces"].items()}
-    if "surroundings" in data:
-        data["surroundings"] = [
-            {**entry, "on": change(entry["on"]) if isinstance(entry["on"], str) else [change(s) for s in entry["on"]]}
-            for entry in data["surroundings"]
-        ]
+    for block in ("surroundings", "joints"):
+        if block in data:
+            data[block] = [_on_changed(entry, change) for entry in data[block]]
+    if "heat_inside" in data:
+        data["heat_inside"] = [_on_changed(entry, change, "region") for entry in data["heat_inside"]]
+    if data.get("mesh", {}).get("local"):
+        data["mesh"] = {**data["mesh"], "local": [_on_changed(entry, change) for entry in data["mesh"]["local"]]}
     if "questions" in data:
         data["questions"] = [
-            {key: change(entry) if key in _SURFACE_KEYS and isinstance(entry, str) else entry
+            {key: change(entry) if key in (*_SURFACE_KEYS, "side") and isinstance(entry, str) else entry
              for key, entry in question.items()}
             for question in data["questions"]
         ]  # fmt: skip
     return data
+
+
+def _on_changed(entry: dict[str, Any], change: Callable[[str], str], key: str = "on") -> dict[str, Any]:
+    if key not in entry:
+        return entry
+    on = entry[key]
+    return {**entry, key: change(on) if isinstance(on, str) else [change(name) for name in on]}
 
 
 def _named_of(members: Any, change: Callable[[str], str]) -> Any:

@@ -14,7 +14,6 @@ from scipy import special
 from blunt_ember.case.expressions import Call, Literal, Name, Negative, Node, Operation, names_in, parse
 from blunt_ember.case.units import (
     DIMENSIONLESS,
-    NUMBER,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     Dimension,
@@ -53,6 +52,8 @@ _PLAIN: dict[str, Callable[[Any], Any]] = {
     "asin": np.arcsin, "acos": np.arccos, "atan": np.arctan, "sinh": np.sinh, "cosh": np.cosh, "tanh": np.tanh,
     "asinh": np.arcsinh, "acosh": np.arccosh, "atanh": np.arctanh,
     "erf": special.erf, "erfc": special.erfc,
+    "bessel_j0": special.j0, "bessel_j1": special.j1, "bessel_i0": special.i0, "bessel_i1": special.i1,
+    "bessel_k0": special.k0, "bessel_k1": special.k1,
 }  # fmt: skip
 FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max")
 #: Names with a fixed meaning, and what they mean; no parameter may take one.
@@ -75,7 +76,7 @@ def undefined(name: str) -> str:
 
 def evaluate(text: str, names: Names) -> Value:
     """Return the value of an expression; raise :class:`ExpressionError` naming what is wrong in it."""
-    return _evaluated(parse(text), names)
+    return evaluate_node(parse(text), names)
 
 
 def quantity_si(text: str, kind: Kind, names: Names) -> float:
@@ -86,7 +87,7 @@ def quantity_si(text: str, kind: Kind, names: Names) -> float:
     node = parse(text)
     if kind == TEMPERATURE_DIFFERENCE:
         node = _without_offset(node)
-    value = _evaluated(node, names)
+    value = evaluate_node(node, names)
     require_kind(text, value, kind)
     magnitude = value.magnitude
     if not np.isfinite(magnitude).all():
@@ -97,7 +98,7 @@ def quantity_si(text: str, kind: Kind, names: Names) -> float:
 def require_kind(text: str, value: Value, kind: Kind) -> None:
     """Raise :class:`ExpressionError` unless ``value`` has the dimension of ``kind``."""
     if value.dimension != kind.dimension:
-        if value.dimension == DIMENSIONLESS and kind != NUMBER:
+        if value.dimension == DIMENSIONLESS and kind.unit:
             raise ExpressionError(f"'{text}' has no unit: {kind.name} is written like '{kind.example}'")
         is_a = describe_dimension(value.dimension)
         raise ExpressionError(f"'{text}' is not {kind.name} (it is {is_a}); write for example '{kind.example}'")
@@ -156,7 +157,8 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
     return values, faults
 
 
-def _evaluated(node: Node, names: Names) -> Value:
+def evaluate_node(node: Node, names: Names) -> Value:
+    """Return the value of an expression that is parsed already."""
     with np.errstate(all="ignore"):
         try:
             return _value(node, names)
@@ -221,7 +223,7 @@ def _operation(sign: str, left: Value, right: Value) -> Value:
     if sign == "*":
         return Value(left.magnitude * right.magnitude, left.dimension * right.dimension, _scaled(left, right))
     if sign == "/":
-        if np.any(np.asarray(right.magnitude) == 0):
+        if np.ndim(right.magnitude) == 0 and right.magnitude == 0:
             raise ExpressionError("it divides by zero")
         readings = None
         if left.readings is not None and right.dimension == DIMENSIONLESS and np.ndim(right.magnitude) == 0:

@@ -8,7 +8,7 @@ number, and runs on over ``/`` only where that is attached to it: ``12 W/(m² K)
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -129,6 +129,21 @@ def names_in(node: Node) -> Iterator[Name]:
         case Call(_, arguments):
             for argument in arguments:
                 yield from names_in(argument)
+
+
+def substituted(node: Node, meanings: Mapping[str, Node]) -> Node:
+    """Return the expression with names replaced by what they stand for."""
+    match node:
+        case Name(text):
+            return meanings.get(text, node)
+        case Negative(operand):
+            return Negative(substituted(operand, meanings))
+        case Operation(sign, left, right):
+            return Operation(sign, substituted(left, meanings), substituted(right, meanings))
+        case Call(function, arguments):
+            return Call(function, tuple(substituted(argument, meanings) for argument in arguments))
+        case _:
+            return node
 
 
 def _tokens(text: str) -> Iterator[Token]:

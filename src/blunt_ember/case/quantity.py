@@ -14,13 +14,11 @@ from blunt_ember.case.expressions import is_plain_number
 from blunt_ember.case.units import (
     ANGLE,
     AREA,
-    CONDUCTIVITY,
-    FILM_COEFFICIENT,
+    AREA_RESISTANCE,
     HEAT_FLOW,
     HEAT_FLUX,
     LENGTH,
     NUMBER,
-    TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     Kind,
 )
@@ -110,22 +108,17 @@ class OfTolerance:
         return Tolerance(value, amount, kind)
 
 
-def _more_than_zero(si: float) -> str | None:
+def more_than_zero(si: float) -> str | None:
+    """Complain of a value that is not more than zero."""
     return None if si > 0 else "must be more than zero"
 
 
-def _not_negative(si: float) -> str | None:
-    return None if si >= 0 else "must not be negative"
-
-
 Length = Annotated[Quantity, OfKind(LENGTH)]
-Extent = Annotated[Quantity, OfKind(LENGTH, _more_than_zero)]
-Area = Annotated[Quantity, OfKind(AREA, _more_than_zero)]
+Extent = Annotated[Quantity, OfKind(LENGTH, more_than_zero)]
+Area = Annotated[Quantity, OfKind(AREA, more_than_zero)]
 Angle = Annotated[Quantity, OfKind(ANGLE)]
-Temperature = Annotated[Quantity, OfKind(TEMPERATURE)]
-Conductivity = Annotated[Quantity, OfKind(CONDUCTIVITY, _more_than_zero)]
-FilmCoefficient = Annotated[Quantity, OfKind(FILM_COEFFICIENT, _not_negative)]
-HeatFlux = Annotated[Quantity, OfKind(HEAT_FLUX)]
+HeatFlow = Annotated[Quantity, OfKind(HEAT_FLOW)]
+AreaResistance = Annotated[Quantity, OfKind(AREA_RESISTANCE, more_than_zero)]
 StatedTolerance = Annotated[Tolerance, OfTolerance()]
 
 

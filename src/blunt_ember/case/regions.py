@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, Discriminator, Field, Tag, model_validator
 
 from blunt_ember.case.parts import Name, Part, complain
 from blunt_ember.case.quantity import Angle, Extent, Length, Quantity
@@ -23,6 +23,19 @@ def _rising(span: tuple[Quantity, Quantity]) -> tuple[Quantity, Quantity]:
 
 #: From where to where in z.
 Span = Annotated[tuple[Length, Length], AfterValidator(_rising)]
+
+
+class RadialFrom(Part):
+    """A direction that points away from a place in the plan everywhere."""
+
+    radial_from: Point
+
+
+#: Direction in the plan in which a material's conductivity is the one 'along': an angle from x, or radial.
+Direction = Annotated[
+    Annotated[Angle, Tag("angle")] | Annotated[RadialFrom, Tag("radial")],
+    Discriminator(lambda stated: "radial" if isinstance(stated, dict | RadialFrom) else "angle"),
+]
 
 
 class Repeat(Part):
@@ -45,6 +58,7 @@ class Level(Part):
 
     z: Span
     material: str | None = Field(None, description="name of its material; open until stated")
+    direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
 
     @model_validator(mode="after")
@@ -72,6 +86,7 @@ class Region(Part):
     around: str | None = Field(None, description="region whose centre is this one's too")
     inside: str | None = Field(None, description="region in whose middle this one sits")
     material: str | None = Field(None, description="name of its material; open until stated")
+    direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
     cuts: list[HalfPlane] | None = Field(None, min_length=1, max_length=50, description="straight cuts through it")
     repeat: Repeat | None = Field(None, description="copies of it, in a row or round a point")
@@ -88,7 +103,7 @@ class Region(Part):
         if self.void and self.material is not None:
             raise complain("what is empty has no material; remove 'void' or 'material'")
         if self.levels is not None:
-            said = [key for key in ("z", "material", "void") if getattr(self, key) is not None]
+            said = [key for key in ("z", "material", "void", "direction") if getattr(self, key) is not None]
             if said:
                 raise complain(f"'{said[0]}' belongs to each of its 'levels'; remove it here, or the levels")
         return self

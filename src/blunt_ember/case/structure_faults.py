@@ -92,7 +92,20 @@ def _shown(value: Any) -> str:
 
 
 #: What pydantic calls the members of the unions in the document, and the key of a mapping.
-_UNION_MEMBERS = ("[key]", "str", "float", "Line", "SurfacePart", "list[str]", *SHAPES, *KINDS)
+_UNION_MEMBERS = (
+    "[key]",
+    "str",
+    "float",
+    "Line",
+    "SurfacePart",
+    "list[str]",
+    "law",
+    "directional",
+    "angle",
+    "radial",
+    *SHAPES,
+    *KINDS,
+)
 
 
 def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:

@@ -160,6 +160,11 @@ HEAT_FLOW = Kind("a heat flow", "W", "40 W", "W")
 HEAT_FLOW_PER_LENGTH = Kind("a heat flow per length", "W/m", "9.5 W/m", "W/m")
 AREA_RESISTANCE = Kind("a resistance times area", "m**2*K/W", "0.4 m² K/W", "m² K/W")
 RESISTANCE = Kind("a thermal resistance", "K/W", "0.2 K/W", "K/W")
+POWER_DENSITY = Kind("a heat per volume", "W/m**3", "50 kW/m³", "W/m³")
+DENSITY = Kind("a density", "kg/m**3", "2400 kg/m³", "kg/m³")
+HEAT_CAPACITY = Kind("a specific heat", "J/(kg*K)", "900 J/(kg K)", "J/(kg K)")
+EMISSIVITY = Kind("an emissivity", "", "0.85", "")
+VOLUME = Kind("a volume", "m**3", "0.2 m³", "m³")
 AREA = Kind("an area", "m**2", "0.2 m²", "m²")
 TIME = Kind("a time", "s", "60 s", "s")
 ANGLE = Kind("an angle", "radian", "30°", "°", 57.29577951308232)
@@ -167,7 +172,7 @@ NUMBER = Kind("a plain number", "", "0.5", "")
 
 KINDS = (
     LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH,
-    AREA_RESISTANCE, RESISTANCE, AREA, TIME, NUMBER,
+    AREA_RESISTANCE, RESISTANCE, AREA, VOLUME, POWER_DENSITY, DENSITY, HEAT_CAPACITY, TIME, NUMBER,
 )  # fmt: skip
 
 

@@ -27,6 +27,10 @@ class SolvedField:
     temperature: Floats
     heat: dict[str, float]
 
+    def region_of(self, question: Question) -> int | None:
+        """The region a question is asked on the side of, by its index."""
+        return self.mesh.regions.index(question.side) if question.side is not None else None
+
 
 def line_points(line: Line, count: int = LINE_SAMPLES) -> Floats:
     """Return ``count`` places (count, 2) in m, evenly spaced from start to end."""
@@ -41,22 +45,25 @@ def answer(question: Question, members: tuple[str, ...], solved: SolvedField, pa
     ``members`` are the surfaces the question's target stands for, where it is a surface.
     """
     target = question.target
+    side = solved.region_of(question)
     if question.asks == "heat_flow":
         return _directed(question, members, solved.geometry, sum(solved.heat[name] for name in members))
     if isinstance(target, Line):
-        values = temperature_at(solved.mesh, solved.temperature, line_points(target))
+        values = temperature_at(solved.mesh, solved.temperature, line_points(target), side)
         values = values[~np.isnan(values)]
         if not len(values):
             raise CaseError((Fault(path, "no part of the line lies in the body"),))
         return _reduced(question.asks, values)
     if isinstance(target, str):
         facets = [solved.mesh.surfaces[name] for name in members]
+        if side is not None:
+            facets = [each.side(side) for each in facets]
         if question.asks == "mean":
             means = np.array([surface_mean(each, solved.mesh, solved.temperature) for each in facets])
             areas = np.array([solved.geometry.surfaces[name].area for name in members])
             return float(means @ areas / areas.sum())
         return _reduced(question.asks, np.concatenate([surface_samples(each, solved.temperature) for each in facets]))
-    value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]))[0]
+    value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]), side)[0]
     if np.isnan(value):
         raise CaseError(
             (Fault(path, f"the point ({', '.join(place.text for place in target)}) lies outside the body"),)
@@ -67,19 +74,24 @@ def answer(question: Question, members: tuple[str, ...], solved: SolvedField, pa
 def exact_answer(question: Question, members: tuple[str, ...], field: ExactField, solved: SolvedField) -> float:
     """Return what an exact field answers to a question, in SI; NaN where it does not say it."""
     target = question.target
+    side = solved.region_of(question)
+    if isinstance(target, str) and side is None and question.asks != "heat_flow":
+        # The side of the first region, as the mesh is read.
+        side = solved.mesh.surfaces[members[0]].regions[0]
     if question.asks == "heat_flow":
         return _directed(question, members, solved.geometry, sum(field.heat(name) for name in members))
     if isinstance(target, Line):
-        values = field.temperature(line_points(target))
+        values = field.temperature(line_points(target), side)
         return _reduced(question.asks, values[~np.isnan(values)])
     if isinstance(target, str):
         along = [_along(solved, name) for name in members]
-        values = field.temperature(np.concatenate([places for places, _ in along]))
+        sides = [side if len(members) == 1 else solved.mesh.surfaces[name].regions[0] for name in members]
+        values = np.concatenate([field.temperature(places, own) for (places, _), own in zip(along, sides, strict=True)])
         if question.asks == "mean":
             weights = np.concatenate([weights for _, weights in along])
             return float(values @ weights / weights.sum())
         return _reduced(question.asks, values)
-    return float(field.temperature(np.array([[place.si for place in target]]))[0])
+    return float(field.temperature(np.array([[place.si for place in target]]), side)[0])
 
 
 def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:

@@ -7,11 +7,10 @@ from types import MappingProxyType
 
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.checks.fits.fins import annular_fin, straight_fin
-from blunt_ember.checks.fits.plates import hot_edge_plate
-from blunt_ember.checks.fits.radial import hollow_cylinder, hollow_sphere
+from blunt_ember.checks.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
+from blunt_ember.checks.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.fits.rods import rod
 from blunt_ember.checks.fits.solids import solid_field
-from blunt_ember.checks.fits.walls import composite_wall, plane_wall
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
@@ -24,7 +23,7 @@ from blunt_ember.mesh.imported import ImportedGeometry
 SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType({
     "plane-wall": plane_wall, "composite-wall": composite_wall, "hollow-cylinder": hollow_cylinder,
     "hollow-sphere": hollow_sphere, "hot-edge-plate": hot_edge_plate, "straight-fin": straight_fin,
-    "annular-fin": annular_fin,
+    "annular-fin": annular_fin, "rectangle": rectangle,
 })  # fmt: skip
 
 

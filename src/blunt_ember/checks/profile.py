@@ -34,8 +34,6 @@ def profile_through(
     cuts = geometry.cuts(start, end)
     even = np.linspace(0, 1, samples)
     clear = np.abs(even[:, None] - cuts).min(axis=1, initial=1.0) > 1e-9
-    share = np.sort(np.concatenate([even[clear], cuts]))
-    points = start + share[:, None] * (end - start)
     ends = np.concatenate([[0.0], cuts, [1.0]])
     owners = geometry.owner_at(start + (ends[:-1] + ends[1:])[:, None] / 2 * (end - start)).tolist()
     length = float(high[axis] - low[axis])
@@ -44,9 +42,20 @@ def profile_through(
         for place, owner in enumerate(owners)
         if place == 0 or owner != owners[place - 1]
     ]
+    # Each piece has its own ends, as the temperature may jump where two meet.
+    shares, values, exacts = [], [], []
+    for low_end, high_end, owner in zip(ends[:-1], ends[1:], owners, strict=True):
+        share = np.concatenate([[low_end], even[clear & (even > low_end) & (even < high_end)], [high_end]])
+        points = start + share[:, None] * (end - start)
+        region = owner if owner >= 0 else None
+        shares.append(share)
+        values.append(temperature_at(mesh, temperature, points, region))
+        exacts.append(None if exact is None else exact.temperature(points, region))
+    share = np.concatenate(shares)
+    curve = None if exact is None else np.concatenate([each for each in exacts if each is not None])
     return Profile(
-        f"Along {'xyz'[axis]}, through the middle", share * length, temperature_at(mesh, temperature, points),
-        None if exact is None else exact.temperature(points), exact.source if exact else "", tuple(joints),
+        f"Along {'xyz'[axis]}, through the middle", share * length, np.concatenate(values),
+        curve, exact.source if exact else "", tuple(joints),
     )  # fmt: skip
 
 

@@ -16,11 +16,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from blunt_ember.case.editing import value_at
+from blunt_ember.case.tables import Cells, cells_of, pasted_cells
 from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.curve import CurveButton
 from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.desk.sheet_fields import EntryField, PointedLabel, WordButton
-from blunt_ember.desk.sheet_parts import Choice, Edit, Entry, Option, Part, Remove, Row, Section, Word
+from blunt_ember.desk.sheet_parts import Choice, Curve, Edit, Entry, Option, Part, Remove, Row, Section, Tabled, Word
 from blunt_ember.desk.sheet_sections import sections
+from blunt_ember.desk.table_dialog import TableDialog
 from blunt_ember.errors import BluntEmberError, CaseError, OpenCaseError
 from blunt_ember.flow import Outcome
 
@@ -78,6 +82,8 @@ class RowWidget(QWidget):
                 widget.setText(part.text)
                 if isinstance(widget, PointedLabel):
                     widget.points = part.points
+            elif isinstance(part, Curve) and isinstance(widget, CurveButton):
+                widget.show_table(part.table, part.text)
             elif isinstance(part, Choice) and isinstance(widget, WordButton):
                 widget.points = part.points
                 widget.setText(part.text)
@@ -98,6 +104,8 @@ class RowWidget(QWidget):
                 return self._entry(part)
             case Choice():
                 return self._choice(part)
+            case Curve():
+                return self._curve(part)
             case Remove(key, hint, _, _):
                 button = self._button(key, "✕", "remove")
                 button.setToolTip(hint)
@@ -108,7 +116,34 @@ class RowWidget(QWidget):
     def _entry(self, part: Entry) -> EntryField:
         field = EntryField(part, self)
         field.committed.connect(lambda text: self._typed(field, text))
+        field.table_pasted.connect(lambda text: self._pasted(field, text))
         return field
+
+    def _curve(self, part: Curve) -> CurveButton:
+        button = CurveButton(self)
+        button.setObjectName(part.key)
+        button.setAccessibleName(f"table, {part.text}")
+        button.setToolTip("Open the table")
+        button.show_table(part.table, part.text)
+        button.clicked.connect(lambda: self._open_table(button))
+        return button
+
+    def _open_table(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        case = self._current.case
+        if isinstance(part, Curve) and case is not None:
+            cells = cells_of(value_at(case.data, part.tabled.path))
+            self._edit_table(part.tabled, cells, part.table.over)
+
+    def _pasted(self, field: EntryField, text: str) -> None:
+        tabled = field.part.tabled
+        if tabled is not None:
+            self._edit_table(tabled, pasted_cells(text), "T" if "T" in tabled.variables else tabled.variables[0])
+
+    def _edit_table(self, tabled: Tabled, cells: Cells, over: str) -> None:
+        dialog = TableDialog(self._current, tabled.path, tabled.kind, tabled.variables, cells, over, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     def _choice(self, part: Choice) -> QToolButton:
         button = self._button(part.key, part.text, part.role)

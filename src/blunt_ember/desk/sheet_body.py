@@ -18,6 +18,7 @@ from blunt_ember.case.editing import (
     without_part,
 )
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.desk.sheet_materials import direction_words
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Edit,
@@ -119,7 +120,9 @@ def _height_words(case: Case, path: Path) -> list[Part]:
 def _filling_words(case: Case, path: Path, void: bool, material: str | None, fills: bool) -> list[Part]:
     if not fills:
         return [Word("in levels:")]
-    return [Word("void")] if void else [Word("of"), _material_choice(case, path, material)]
+    if void:
+        return [Word("void")]
+    return [Word("of"), _material_choice(case, path, material), *direction_words(case, path, material)]
 
 
 def _level(case: Case, path: Path) -> Row:
@@ -138,11 +141,11 @@ def _more_levels(path: Path, has_levels: bool) -> Choice:
         region = now.data["body"]["regions"][str(path[2])]
         levels = dict(region.get("levels", {}))
         if not levels:  # what filled the region becomes its first level
-            levels["level"] = {key: region[key] for key in ("z", "material", "void") if key in region}
+            levels["level"] = {key: region[key] for key in ("z", "material", "direction", "void") if key in region}
         top = list(levels.values())[-1]["z"][1]
         name, last, new = str(path[2]), list(levels)[-1], free_name("level", levels)
         levels[new] = {"z": [top, f"{top} + 50 mm"]}
-        plain = {key: entry for key, entry in region.items() if key not in ("z", "material", "void")}
+        plain = {key: entry for key, entry in region.items() if key not in ("z", "material", "direction", "void")}
         before = f"{name}.{last}" if has_levels else name
 
         def surface(known: str) -> str:
@@ -216,7 +219,12 @@ def _groups(case: Case, body: Imported) -> list[Row]:
     )]  # fmt: skip
     for name, group in body.groups.items():
         rows.append(
-            (Word(name, "strong"), Word("of"), _material_choice(case, ("body", "groups", name), group.material))
+            (
+                Word(name, "strong"),
+                Word("of"),
+                _material_choice(case, ("body", "groups", name), group.material),
+                *direction_words(case, ("body", "groups", name), group.material),
+            )
         )
     return rows
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QLabel, QLineEdit, QToolButton, QToolTip, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QToolButton, QToolTip, QWidget
 
+from blunt_ember.case.tables import is_table
 from blunt_ember.desk.sheet_parts import Entry
 
 #: Pixels that a word may take in the sheet; a longer one is cut in its middle.
@@ -16,6 +17,8 @@ class EntryField(QLineEdit):
     """A value in a sentence, as wide as its text. Enter or leaving it commits, Esc goes back to what was."""
 
     committed = pyqtSignal(str)
+    #: Two columns were pasted where a table may stand.
+    table_pasted = pyqtSignal(str)
 
     def __init__(self, part: Entry, parent: QWidget | None = None, widest: int = 300) -> None:
         super().__init__(parent)
@@ -69,6 +72,11 @@ class EntryField(QLineEdit):
             self.setText(self.part.text)
             self.committed.emit(self.part.text)
             self.selectAll()
+            return
+        clipboard = QApplication.clipboard()
+        pasting = event is not None and event.matches(QKeySequence.StandardKey.Paste) and clipboard is not None
+        if pasting and self.part.tabled is not None and clipboard is not None and is_table(clipboard.text()):
+            self.table_pasted.emit(clipboard.text())
             return
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._commit()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from blunt_ember.case.case import Case
@@ -12,8 +12,10 @@ from blunt_ember.case.editing import appended, parameter_at, value_at, with_type
 from blunt_ember.case.evaluation import evaluate
 from blunt_ember.case.expressions import Literal as NumberLiteral
 from blunt_ember.case.expressions import parse
+from blunt_ember.case.laws import PLACE, Table
 from blunt_ember.case.structure_faults import path_text
-from blunt_ember.case.units import TEMPERATURE, describe_dimension
+from blunt_ember.case.tables import law_at
+from blunt_ember.case.units import TEMPERATURE, Kind, describe_dimension
 from blunt_ember.errors import ExpressionError
 
 Edit = Callable[[Case], Case]
@@ -31,6 +33,25 @@ class Word:
 
 
 @dataclass(frozen=True)
+class Tabled:
+    """A place where a table may stand: its path, the kind of its values, and what it may go over."""
+
+    path: tuple[str | int, ...]
+    kind: Kind
+    variables: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A table, drawn as a small curve; a click opens it."""
+
+    key: str
+    text: str
+    table: Table
+    tabled: Tabled
+
+
+@dataclass(frozen=True)
 class Entry:
     """Text that is typed in place; ``key`` names it, ``hint`` says what belongs there."""
 
@@ -39,6 +60,8 @@ class Entry:
     hint: str
     edit: TypedEdit
     style: Literal["value", "name", "formula"] = "value"
+    #: Where a table may be pasted instead: what it would stand for.
+    tabled: Tabled | None = None
 
 
 @dataclass(frozen=True)
@@ -74,7 +97,7 @@ class Remove:
     goes_too: Callable[[Case], list[str]] = lambda case: []
 
 
-Part = Word | Entry | Choice | Remove
+Part = Word | Entry | Choice | Remove | Curve
 Row = tuple[Part, ...]
 
 
@@ -101,6 +124,31 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
     parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed)))
     note = value_note(case, text)
     return [*parts, Word(note, "quiet")] if note else parts
+
+
+def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[Part]:
+    """Return the parts for a value that may be a table over one of ``variables``, words apart by spaces."""
+    names = tuple(variables.split()) or (*PLACE, "T")
+    tabled = Tabled(tuple(path), kind, names)
+    law = law_at(case, path)
+    if law is not None and law.table is not None:
+        return [Curve(path_text(path), f"{len(law.table.xs)} rows over {law.table.over}", law.table, tabled)]
+    return [replace(part, tabled=tabled) if isinstance(part, Entry) else part for part in entry(case, path, hint)]
+
+
+def as_table(case: Case, path: tuple[str | int, ...], words: str, kind: Kind, over: str = "T") -> Option:
+    """Return the option that makes a value a table of two rows, or a table the first of its values again."""
+    law = law_at(case, path)
+    if law is not None and law.table is not None:
+        first = value_at(case.data, path)["table"][0][1]
+        return Option(f"{words} as one value", setting(path, first))
+    stated = str(value_at(case.data, path, kind.example))
+    value = stated if law is not None and not law.variables else kind.example
+    ends = ("20 °C", "400 °C") if over == "T" else ("0 mm", "100 mm")
+    table: dict[str, Any] = {"table": [[ends[0], value], [ends[1], value]]}
+    if over != "T":
+        table["over"] = over
+    return Option(f"{words} as a table over {over}", setting(path, table))
 
 
 def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[Part]:

@@ -29,7 +29,7 @@ from blunt_ember.desk.header import Header
 from blunt_ember.desk.menus import Menus
 from blunt_ember.desk.settings import Settings
 from blunt_ember.desk.sheet import Sheet
-from blunt_ember.desk.sheet_sections import surrounding_options
+from blunt_ember.desk.sheet_surroundings import surrounding_options
 from blunt_ember.desk.solver import Solver
 from blunt_ember.desk.stage import Stage
 from blunt_ember.desk.start_page import StartPage

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from scipy import sparse
@@ -66,20 +66,41 @@ def in_runs(block: CellBlock, points: int) -> Iterator[slice]:
         yield slice(start, start + count)
 
 
-def conduction_elements(block: CellBlock, mesh: Mesh, k: Floats) -> Floats:
-    """Return the element matrices ∫ k ∇N·∇N dV (m, n, n) in W/K, ``k`` (m,) in W/(m K) by cell."""
+def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[slice], Floats]) -> Floats:
+    """Return the element matrices ∫ ∇N·k·∇N dV (m, n, n) in W/K.
+
+    ``conductivity`` gives k in W/(m K) for a run of the cells: one number a cell (r, 1) or a quadrature point (r, q),
+    or a tensor (r, q, d, d).
+    """
     family = FAMILIES[block.family]
-    shape = family.values(family.points)
     result = np.empty((*block.nodes.shape, block.nodes.shape[1]))
     for run in in_runs(block, len(family.points)):
-        corners = mesh.points[block.nodes[run]]
-        gradients, determinant = physical_gradients(block.family, corners, family.points)
-        factor = mesh.space.of_cells(block.region[run], shape @ corners)
-        weighted = gradients * (determinant * factor * family.weights * k[run, None])[..., None, None]
+        gradients, weights = weighted_gradients(block, mesh, run)
+        k = conductivity(run)
+        if k.ndim == 2:
+            drawn = gradients * (weights * k)[..., None, None]
+        else:
+            drawn = gradients @ (k.swapaxes(-1, -2) * weights[..., None, None])
         m, q, n, d = gradients.shape
         flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, d * q)
-        result[run] = weighted.transpose(0, 2, 1, 3).reshape(m, n, d * q) @ flat.transpose(0, 2, 1)
+        result[run] = flat @ drawn.transpose(0, 2, 1, 3).reshape(m, n, d * q).transpose(0, 2, 1)
     return result
+
+
+def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:
+    """Return ∇N (r, q, n, d) in 1/m and the quadrature weights (r, q) in m³ of a run of cells."""
+    family = FAMILIES[block.family]
+    corners = mesh.points[block.nodes[run]]
+    gradients, determinant = physical_gradients(block.family, corners, family.points)
+    factor = mesh.space.of_cells(block.region[run], family.values(family.points) @ corners)
+    return gradients, determinant * factor * family.weights
+
+
+def cell_places(block: CellBlock, mesh: Mesh, run: slice = slice(None)) -> Floats:
+    """Return the quadrature points (r, q, d) in m of a run of cells."""
+    family = FAMILIES[block.family]
+    places: Floats = family.values(family.points) @ mesh.points[block.nodes[run]]
+    return places
 
 
 def facet_weights(facets: FacetSet, block: FacetBlock, mesh: Mesh) -> Floats:
@@ -95,20 +116,6 @@ def facet_weights(facets: FacetSet, block: FacetBlock, mesh: Mesh) -> Floats:
         size = np.linalg.norm(spread, axis=-1)
     factor = mesh.space.of_facets(facets.regions, family.dimension, family.values(family.points) @ corners)
     result: Floats = size * family.weights * factor
-    return result
-
-
-def facet_mass(facets: FacetSet, block: FacetBlock, mesh: Mesh) -> Floats:
-    """Return ∫ N N dA (m, n, n) in m²."""
-    shape = FAMILIES[block.family].values(FAMILIES[block.family].points)
-    result: Floats = np.einsum("mq,qa,qb->mab", facet_weights(facets, block, mesh), shape, shape, optimize=True)
-    return result
-
-
-def facet_load(facets: FacetSet, block: FacetBlock, mesh: Mesh) -> Floats:
-    """Return ∫ N dA (m, n) in m²."""
-    shape = FAMILIES[block.family].values(FAMILIES[block.family].points)
-    result: Floats = facet_weights(facets, block, mesh) @ shape
     return result
 
 

@@ -1,4 +1,4 @@
-"""Symmetric linear systems: factorised, or by conjugate gradients with algebraic multigrid where that is faster."""
+"""Sparse linear systems: factorised, or by conjugate gradients with algebraic multigrid where that is faster."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 import pyamg
 from pyamg.relaxation.relaxation import gauss_seidel
 from scipy.sparse import csr_array, csr_matrix
-from scipy.sparse.linalg import LinearOperator, splu
+from scipy.sparse.linalg import LinearOperator, gmres, splu
 
 from blunt_ember.errors import SolverError
 from blunt_ember.mesh.mesh import Floats
@@ -25,39 +25,58 @@ CORRECTIONS = 3
 ENOUGH = 1e-13
 
 
+class Solver:
+    """A matrix (n, n) made ready to be solved with; ``method`` says how.
+
+    ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
+    is solved by generalised minimal residuals in place of conjugate gradients. Raises :class:`SolverError` when it is
+    singular.
+    """
+
+    def __init__(
+        self, matrix: csr_array, coarse: Callable[[], csr_array | None], dimension: int, symmetric: bool = True
+    ) -> None:
+        self.multigrid = dimension > 2 and matrix.shape[0] > MULTIGRID_NODES
+        self.method = "direct"
+        if not self.multigrid:
+            self.solve = _factorised(matrix, symmetric)
+            return
+        self.method = f"{'conjugate gradients' if symmetric else 'minimal residuals'} with multigrid"
+        self.solve = _multigrid(matrix, coarse(), symmetric)
+
+
 def solve_corrected(
     matrix: csr_array, residual: Callable[[Floats], Floats], coarse: Callable[[], csr_array | None], dimension: int
 ) -> tuple[Floats, str]:
     """Return the x (n,) at which ``residual`` (n,) → (n,) vanishes, and how it was found.
 
-    ``matrix`` (n, n) is minus the derivative of the residual, ``coarse`` gives the matrix (n, c) from a coarser space
-    to it, if there is one. Raises :class:`SolverError` when it is singular or the iteration does not get there.
+    ``matrix`` (n, n) is minus the derivative of the residual; ``coarse`` as in :class:`Solver`. Raises
+    :class:`SolverError` when it is singular or the iteration does not get there.
     """
-    count = matrix.shape[0]
-    multigrid = dimension > 2 and count > MULTIGRID_NODES
-    correct = _multigrid(matrix, coarse()) if multigrid else _factorised(matrix)
-    x = np.zeros(count)
+    solver = Solver(matrix, coarse, dimension)
+    x = np.zeros(matrix.shape[0])
     left = residual(x)
     first = best = float(np.linalg.norm(left))
     for _ in range(CORRECTIONS):
-        x = x + correct(left)
+        x = x + solver.solve(left)
         left = residual(x)
         size = float(np.linalg.norm(left))
-        if size <= ENOUGH * first or (not multigrid and size > best / 4):
+        if size <= ENOUGH * first or (not solver.multigrid and size > best / 4):
             break
         best = size
     if not np.isfinite(x).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    if multigrid and size > 1e-9 * first:
+    if solver.multigrid and size > 1e-9 * first:
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
         raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
-    return x, "conjugate gradients with multigrid" if multigrid else "direct"
+    return x, solver.method
 
 
-def _factorised(matrix: csr_array) -> Correction:
+def _factorised(matrix: csr_array, symmetric: bool) -> Correction:
+    pivots = 0.0 if symmetric else None
     try:
         factors = splu(
-            matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+            matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=pivots, options={"SymmetricMode": symmetric}
         )
     except (RuntimeError, MemoryError) as error:
         raise SolverError(f"the equations have no single solution ({error})") from error
@@ -69,13 +88,17 @@ def _factorised(matrix: csr_array) -> Correction:
     return correct
 
 
-def _multigrid(matrix: csr_array, coarse: csr_array | None) -> Correction:
+def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> Correction:
     fine = csr_matrix(matrix)
-    precondition = _two_levels(fine, csr_matrix(coarse)) if coarse is not None else _aggregated(fine)
+    even = fine if symmetric else csr_matrix((fine + fine.T) / 2)
+    precondition = _two_levels(even, csr_matrix(coarse)) if coarse is not None else _aggregated(even)
     operator = LinearOperator(fine.shape, matvec=precondition, dtype=float)
 
     def correct(left: Floats) -> Floats:
-        result, _ = pyamg.krylov.cg(fine, left, tol=RUN_TOLERANCE, maxiter=RUN_STEPS, M=operator)
+        if symmetric:
+            result, _ = pyamg.krylov.cg(fine, left, tol=RUN_TOLERANCE, maxiter=RUN_STEPS, M=operator)
+        else:
+            result, _ = gmres(fine, left, rtol=RUN_TOLERANCE, restart=60, maxiter=RUN_STEPS // 60 + 1, M=operator)
         return np.asarray(result)
 
     return correct

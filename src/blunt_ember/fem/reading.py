@@ -6,6 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
+from blunt_ember.fem.conductors import conductivity_at
+from blunt_ember.fem.problem import Problem
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
@@ -14,18 +16,48 @@ _BULGE = 0.05
 _PAIRS_AT_ONCE = 4_000_000
 
 
-def temperature_at(mesh: Mesh, temperature: Floats, points: Floats) -> Floats:
-    """Return the temperature in K at ``points`` (p, d) in m; NaN outside the body."""
+def temperature_at(mesh: Mesh, temperature: Floats, points: Floats, region: int | None = None) -> Floats:
+    """Return the temperature in K at ``points`` (p, d) in m, in one region if one is given; NaN outside."""
     result = np.full(len(points), np.nan)
     for block in mesh.blocks:
-        for place, cell, local in _located(block, mesh.points, points):
+        for place, cell, local in _located(_of_region(block, region), mesh.points, points):
             shape = FAMILIES[block.family].values(local)
-            result[place] = np.einsum("pk,pk->p", shape, temperature[block.nodes[cell]])
+            result[place] = np.einsum("pk,pk->p", shape, temperature[_of_region(block, region).nodes[cell]])
     return result
 
 
-def flux_at(mesh: Mesh, temperature: Floats, conductivity: Floats, points: Floats) -> Floats:
+def _of_region(block: CellBlock, region: int | None) -> CellBlock:
+    if region is None:
+        return block
+    own = block.region == region
+    return CellBlock(block.family, block.nodes[own], block.region[own])
+
+
+def shares_at(mesh: Mesh, points: Floats) -> tuple[Ints, Floats] | None:
+    """Return nodes (n,) and the shares (n,) by which what is spread evenly over ``points`` (p, d) falls to them.
+
+    None where a point lies outside the body.
+    """
+    nodes: list[Ints] = []
+    shares: list[Floats] = []
+    found = np.zeros(len(points), dtype=bool)
+    for block in mesh.blocks:
+        for place, cell, local in _located(block, mesh.points, points):
+            new = ~found[place]
+            found[place] = True
+            at: Ints = block.nodes[cell[new]]
+            nodes.append(at.ravel())
+            shares.append(FAMILIES[block.family].values(local[new]).ravel() / len(points))
+    if not found.all():
+        return None
+    total = np.bincount(np.concatenate(nodes), np.concatenate(shares), minlength=mesh.node_count)
+    numbers: Ints = np.flatnonzero(total).astype(np.int64)
+    return numbers, np.asarray(total[numbers], dtype=np.float64)
+
+
+def flux_at(problem: Problem, temperature: Floats, points: Floats) -> Floats:
     """Return −k∇T in W/m², (p, d), at ``points`` (p, d) in m; NaN outside the body."""
+    mesh = problem.mesh
     result = np.full(points.shape, np.nan)
     for block in mesh.blocks:
         for place, cell, local in _located(block, mesh.points, points):
@@ -34,16 +66,20 @@ def flux_at(mesh: Mesh, temperature: Floats, conductivity: Floats, points: Float
             jacobian = np.einsum("pki,pkj->pij", reference, corners)
             slope = np.einsum("pki,pk->pi", reference, temperature[block.nodes[cell]])
             gradient = _solved(jacobian, slope)
-            result[place] = -conductivity[block.region[cell]][:, None] * gradient
+            here = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
+            result[place] = _conducted(
+                problem, block.region[cell], points[place][:, None], here[:, None], gradient[:, None]
+            )[:, 0]
     return result
 
 
-def flux_at_nodes(mesh: Mesh, temperature: Floats, conductivity: Floats) -> tuple[Floats, ...]:
+def flux_at_nodes(problem: Problem, temperature: Floats) -> tuple[Floats, ...]:
     """Return −k∇T in W/m², (m, k, d) for each block, at the nodes of each cell, averaged over the cells of its region.
 
     The mean over neighbours within one region smooths the jumps between cells but keeps those between materials.
     """
-    fluxes = [_flux_in_cells(mesh, block, temperature, conductivity) for block in mesh.blocks]
+    mesh = problem.mesh
+    fluxes = [_flux_in_cells(problem, block, temperature) for block in mesh.blocks]
     keys = [(block.region[:, None] * mesh.node_count + block.nodes).ravel() for block in mesh.blocks]
     _, group = np.unique(np.concatenate(keys), return_inverse=True)
     number = np.bincount(group)
@@ -53,17 +89,24 @@ def flux_at_nodes(mesh: Mesh, temperature: Floats, conductivity: Floats) -> tupl
     return tuple(part.reshape(flux.shape) for part, flux in zip(np.split(smooth, ends), fluxes, strict=True))
 
 
-def _flux_in_cells(mesh: Mesh, block: CellBlock, temperature: Floats, conductivity: Floats) -> Floats:
+def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats) -> Floats:
     """−k∇T at the nodes of each cell by its own shape functions, (m, k, d)."""
-    family = FAMILIES[block.family]
+    mesh, family = problem.mesh, FAMILIES[block.family]
     places = family.nodes if mesh.dimension < 3 else family.just_inside
     flux = np.empty((*block.nodes.shape, mesh.dimension))
     for run in in_runs(block, len(places)):
         nodes = block.nodes[run]
         gradients, _ = physical_gradients(block.family, mesh.points[nodes], places)
         slope = np.einsum("mqkj,mk->mqj", gradients, temperature[nodes])
-        flux[run] = -conductivity[block.region[run]][:, None, None] * slope
+        flux[run] = _conducted(problem, block.region[run], mesh.points[nodes], temperature[nodes], slope)
     return flux
+
+
+def _conducted(problem: Problem, region: Ints, places: Floats, temperature: Floats, gradient: Floats) -> Floats:
+    """−k∇T, (m, q, d), at places (m, q, d)."""
+    k = conductivity_at(problem.conductors, problem.mesh, region, places, temperature)
+    result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
+    return result
 
 
 def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:
@@ -100,6 +143,8 @@ def surface_mean(facets: FacetSet, mesh: Mesh, temperature: Floats) -> float:
 
 def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:
     """Find a cell for each point; return (point numbers, cells, local coordinates) of those inside the block."""
+    if not len(block.nodes):
+        return []
     corners = nodes[block.nodes]
     low, high = corners.min(axis=1), corners.max(axis=1)
     # A curved side may reach beyond its nodes, and what is read may lie on a flat one but for round-off.

@@ -1,136 +1,247 @@
-"""Steady linear conduction: assemble, anchor, solve."""
+"""Steady conduction: assemble, anchor, solve; by Newton's method where something depends on temperature."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
-from scipy.sparse import csgraph, csr_array
+from scipy.sparse import csr_array
 
-from blunt_ember.errors import Fault, OpenCaseError
-from blunt_ember.fem.assembly import conduction_elements, facet_load, facet_mass, gathered
+from blunt_ember.errors import SolverError
+from blunt_ember.fem.anchoring import require_anchor, separate_parts
+from blunt_ember.fem.assembly import gathered
+from blunt_ember.fem.constraints import Constraints, constraints_of
 from blunt_ember.fem.corners import from_corners
-from blunt_ember.fem.linear import solve_corrected
-from blunt_ember.fem.problem import Problem
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.fem.linear import Solver, solve_corrected
+from blunt_ember.fem.problem import Note, Problem
+from blunt_ember.fem.terms import Kind, terms_of
+from blunt_ember.mesh.mesh import Floats, Ints
 
-Elements = list[tuple[Ints, Floats]]
+#: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
+#: second share, where round-off begins.
+CONVERGED = 1e-14
+GOOD_ENOUGH = 1e-9
+MOST_STEPS = 60
+#: A step is halved until it takes the residual down by this share of what the linear model promises.
+SUFFICIENT = 1e-4
+MOST_HALVINGS = 60
+
+
+@dataclass(frozen=True)
+class NewtonStep:
+    """One step: the residual left by it as a share of the heat that flows, and the share of the step taken."""
+
+    residual: float
+    taken: float
+
+
+@dataclass(frozen=True)
+class Given:
+    """Heat in W, ``heat`` (m, n), that a term gives to ``nodes`` (m, n) at the solution; the rest as of the term."""
+
+    kind: Kind
+    name: str
+    regions: Ints
+    nodes: Ints
+    heat: Floats
 
 
 @dataclass(frozen=True)
 class Solution:
-    """Nodal temperatures (n,) in K and the heat ``reaction`` (n,) in W that held surfaces give to their nodes.
+    """Nodal temperatures (n,) in K and the heat ``reaction`` (n,) in W that constraints give to their nodes.
 
-    ``inflow`` (m, k) in W for each block is the heat each cell draws in at each of its nodes by conduction.
+    ``given`` are all terms with their heat; ``steps`` those of Newton's method, none for a linear problem.
     """
 
     temperature: Floats
     reaction: Floats
-    inflow: tuple[Floats, ...]
+    given: tuple[Given, ...]
+    constraints: Constraints
     method: str
+    steps: tuple[NewtonStep, ...] = ()
+    notes: tuple[Note, ...] = ()
 
 
-def solve_steady(problem: Problem) -> Solution:
-    """Solve ∇·(k ∇T) = 0 with the stated surfaces; raise :class:`OpenCaseError` when no temperature can settle, and
+def solve_steady(
+    problem: Problem, start: float | None = None, told: Callable[[NewtonStep], None] = lambda step: None
+) -> Solution:
+    """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
+
+    ``told`` hears of each of its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
     :class:`SolverError` when the equations have no finite solution.
     """
-    mesh = problem.mesh
-    conduction = [
-        (block.nodes, conduction_elements(block, mesh, np.array(problem.conductivity)[block.region]))
-        for block in mesh.blocks
-    ]
-    films = [
-        (block.nodes, exchange.h * facet_mass(mesh.surfaces[name], block, mesh))
-        for name, exchange in problem.exchanges.items()
-        for block in mesh.surfaces[name].blocks
-        if exchange.h > 0
-    ]
-    held_nodes, held_values = _held(problem)
-    conduction_matrix = gathered(conduction, mesh.node_count)
-    _require_anchor(problem, conduction_matrix, held_nodes)
+    balance = _Balance(problem)
+    require_anchor(problem, balance.terms, balance.constraints)
+    if all(term.linear for term in balance.terms):
+        rise, method = balance.linear_rise()
+        steps: tuple[NewtonStep, ...] = ()
+    else:
+        rise, method, steps = balance.newton(start, told)
+    given = balance.given(rise)
+    reaction = -balance.residual(given)
+    if balance.constraints.free.any():
+        reaction[balance.untied] = 0.0
+    temperature = rise + balance.middle
+    if not np.isfinite(temperature).all():
+        raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
+    notes = separate_parts(problem, balance.terms, balance.constraints)
+    return Solution(temperature, reaction, given, balance.constraints, method, steps, notes)
 
-    # Solving for the difference from a middle temperature keeps round-off to the differences that drive heat.
-    middle = _middle(problem)
-    films_matrix = gathered(films, mesh.node_count)
-    matrix = conduction_matrix + films_matrix
-    load = np.zeros(mesh.node_count)
-    for name, exchange in problem.exchanges.items():
-        heat = exchange.flux + exchange.h * (exchange.fluid - middle)
-        facets = mesh.surfaces[name]
-        for block in facets.blocks:
-            np.add.at(load, block.nodes, heat * facet_load(facets, block, mesh))
-    free = np.ones(mesh.node_count, dtype=bool)
-    free[held_nodes] = False
-    fixed = np.zeros(mesh.node_count)
-    fixed[held_nodes] = held_values - middle
 
-    def with_free(unknown: Floats) -> Floats:
-        rise = fixed.copy()
-        rise[free] = unknown
-        return rise
+class _Balance:
+    """The heat balance of every node, as a function of the temperatures that are free."""
 
-    def residual(rise: Floats) -> Floats:
-        left: Floats = load - films_matrix @ rise
-        for (nodes, _), inflow in zip(conduction, _inflow(conduction, rise), strict=True):
-            left -= np.bincount(nodes.ravel(), inflow.ravel(), minlength=mesh.node_count)
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+        self.middle = _middle(problem)
+        self.terms = terms_of(problem, self.middle)
+        self.constraints = constraints_of(problem)
+        self.fixed = np.zeros(problem.mesh.node_count)
+        self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.middle
+
+    @cached_property
+    def untied(self) -> Ints:
+        """Free nodes that no other follows and that follow no other: nothing is given to them by a constraint."""
+        tied = [tie.nodes for tie in self.constraints.ties] + [tie.weights.indices for tie in self.constraints.ties]
+        untied = self.constraints.free.copy()
+        untied[np.concatenate([np.zeros(0, dtype=np.int64), *tied])] = False
+        return np.flatnonzero(untied)
+
+    def rise_of(self, free: Floats) -> Floats:
+        """All temperatures over the middle, from those that are free."""
+        result: Floats = self.constraints.spread @ free + self.fixed
+        return result
+
+    def given(self, rise: Floats) -> tuple[Given, ...]:
+        """Every term with the heat it gives."""
+        return tuple(
+            Given(term.kind, term.name, term.regions, term.nodes, term.heat(rise[term.nodes])) for term in self.terms
+        )
+
+    def residual(self, given: Sequence[Given]) -> Floats:
+        """Heat in W (n,) that is given to each node and goes nowhere."""
+        left = np.zeros(self.problem.mesh.node_count)
+        for each in given:
+            left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
         return left
 
-    rise, method = fixed, "direct"
-    if free.any():
-        unknown, method = solve_corrected(
-            matrix[free][:, free], lambda at: residual(with_free(at))[free], lambda: _coarse(mesh, free), mesh.dimension
-        )
-        rise = with_free(unknown)
-    reaction = np.where(free, 0.0, -residual(rise))
-    return Solution(rise + middle, reaction, tuple(_inflow(conduction, rise)), method)
+    def matrix(self, rise: Floats) -> csr_array:
+        """Minus the derivative of the residual, for the free temperatures."""
+        slopes = [(term.nodes, slope) for term in self.terms if (slope := term.slope(rise[term.nodes])) is not None]
+        return self.constraints.reduced(gathered(slopes, len(rise)))
 
+    @property
+    def symmetric(self) -> bool:
+        """Whether the matrix is: a conductivity that follows temperature makes it lopsided."""
+        return all(term.linear for term in self.terms if term.kind == "conduction")
 
-def _coarse(mesh: Mesh, free: NDArray[np.bool_]) -> csr_array | None:
-    """The free corners of quadratic cells, as a coarser space."""
-    made = from_corners(mesh)
-    return made[0][free][:, free[made[1]]] if made is not None else None
+    def coarse(self) -> csr_array | None:
+        """The free corners of quadratic cells, as a coarser space; none where nodes follow others."""
+        made = from_corners(self.problem.mesh)
+        if made is None or self.constraints.ties:
+            return None
+        free = self.constraints.free
+        return csr_array(made[0][free][:, free[made[1]]])
 
+    def free_residual(self, free: Floats) -> Floats:
+        """The residual as the free temperatures see it."""
+        result: Floats = self.constraints.spread.T @ self.residual(self.given(self.rise_of(free)))
+        return result
 
-def _inflow(conduction: Elements, rise: Floats) -> list[Floats]:
-    """Heat drawn in at every node of every cell. Constants pass no heat, so each cell's own level is taken off first:
-    what is left is small in thin layers that conduct well, and so is the round-off."""
-    return [np.einsum("mab,mb->ma", matrices, rise[nodes] - rise[nodes[:, :1]]) for nodes, matrices in conduction]
+    def linear_rise(self) -> tuple[Floats, str]:
+        """Solve a linear problem in one go."""
+        free = np.zeros(self.constraints.spread.shape[1])
+        if not len(free):
+            return self.fixed, "direct"
+        matrix = self.matrix(self.fixed)
+        unknown, method = solve_corrected(matrix, self.free_residual, self.coarse, self.problem.mesh.dimension)
+        return self.rise_of(unknown), method
 
+    def newton(
+        self, start: float | None, told: Callable[[NewtonStep], None]
+    ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
+        """Newton's method with a line search on the residual, from an even temperature."""
+        free = np.full(self.constraints.spread.shape[1], 0.0 if start is None else start - self.middle)
+        if not len(free):
+            return self.fixed, "direct", ()
+        left, flowing = self._left(free)
+        if not np.isfinite(left).all():
+            raise SolverError("a value has no finite size at the temperature that the solution starts from")
+        steps: list[NewtonStep] = []
+        solver: Solver | None = None
+        while len(steps) < MOST_STEPS:
+            if solver is None or not steps or steps[-1].residual > 1e-5:  # then a new slope pays no more
+                solver = Solver(
+                    self.matrix(self.rise_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
+                )
+            size = float(np.linalg.norm(left))
+            trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
+            shrunk = float(np.linalg.norm(after))
+            if trial is None or not shrunk < size * 0.5:
+                if size <= GOOD_ENOUGH * flowing:
+                    break  # round-off: there is nothing left to gain
+                if trial is None:
+                    what = "no step brings the heat balance closer; look for values that jump or fall with temperature"
+                    raise SolverError(f"{what} (still {size / flowing:.1g} of the heat that flows is left over)")
+            assert trial is not None
+            free, left, flowing = trial, after, now_flowing
+            steps.append(NewtonStep(shrunk / max(flowing, 1e-300), taken))
+            told(steps[-1])
+            if shrunk <= CONVERGED * flowing:
+                break
+        if steps and steps[-1].residual > GOOD_ENOUGH:
+            what = f"the heat balance did not settle in {len(steps)} steps"
+            raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over")
+        rise = self.rise_of(free)
+        if (rise + self.middle < -1e-6).any():
+            raise SolverError("more heat is taken out than can flow in: the temperature would fall below absolute zero")
+        return rise, solver.method if solver else "direct", tuple(steps)
 
-def _held(problem: Problem) -> tuple[Ints, Floats]:
-    """Held nodes and their temperatures; at a node of two held surfaces the later statement counts."""
-    value = np.full(problem.mesh.node_count, np.nan)
-    for name, held in problem.held.items():
-        value[problem.mesh.surfaces[name].nodes] = held.temperature
-    nodes = np.flatnonzero(~np.isnan(value))
-    return nodes, value[nodes]
+    def _left(self, free: Floats) -> tuple[Floats, float]:
+        """The residual (f,), and the size of the heat flows it is the sum of."""
+        rise = self.rise_of(free)
+        given = self.given(rise)
+        total = np.zeros(len(rise))
+        for each in given:
+            heat = each.heat if each.kind == "conduction" else np.abs(each.heat)
+            total += np.abs(np.bincount(each.nodes.ravel(), heat.ravel(), minlength=len(total)))
+        left: Floats = self.constraints.spread.T @ self.residual(given)
+        return left, max(float(np.linalg.norm(total)), 1e-300)
+
+    def _searched(self, free: Floats, left: Floats, step: Floats) -> tuple[Floats | None, Floats, float, float]:
+        """Halve a step until it takes the residual down; None where no share of it does."""
+        size = float(np.linalg.norm(left))
+        share = 1.0
+        for _ in range(MOST_HALVINGS):
+            trial = free + share * step
+            try:
+                with np.errstate(all="ignore"):
+                    after, flowing = self._left(trial)
+                    shrunk = float(np.linalg.norm(after))
+            except SolverError:  # a law has no value so far out
+                shrunk = np.inf
+            if shrunk <= (1 - SUFFICIENT * share) * size:
+                return trial, after, flowing, share
+            share /= 2
+        return None, left, 1.0, 0.0
 
 
 def _middle(problem: Problem) -> float:
-    stated = [held.temperature for held in problem.held.values()]
-    stated += [exchange.fluid for exchange in problem.exchanges.values() if exchange.h > 0]
-    return float(np.mean(stated))
-
-
-def _require_anchor(problem: Problem, conduction: csr_array, held_nodes: Ints) -> None:
+    """Mean of the temperatures that are stated, K."""
     mesh = problem.mesh
-    count, part = csgraph.connected_components(conduction, directed=False)
-    anchored = np.zeros(count, dtype=bool)
-    anchored[part[held_nodes]] = True
+    stated: list[float] = []
+    laws = [(name, law) for name, law in problem.held.items()]
     for name, exchange in problem.exchanges.items():
-        if exchange.h > 0:
-            anchored[part[mesh.surfaces[name].nodes]] = True
-    if anchored.all():
-        return
-    loose = {
-        mesh.regions[region]
-        for block in mesh.blocks
-        for region in np.unique(block.region[~anchored[part[block.nodes[:, 0]]]]).tolist()
-    }
-    names = ", ".join(name for name in mesh.regions if name in loose)
-    what = (
-        f"no temperature can settle in {names}: none of its surfaces is held at a temperature or meets a fluid; "
-        "state one of the two"
-    )
-    raise OpenCaseError((Fault("surroundings", what),))
+        laws += [(name, film.fluid) for film in exchange.films]
+        laws += [(name, each.surroundings) for each in exchange.radiations]
+    for name, law in laws:
+        nodes = mesh.surfaces[name].nodes
+        if law.constant is not None:
+            stated.append(law.constant)
+        else:
+            # Corners may lie where a formula has no value; its middle serves.
+            values = law.at(mesh.space.variables(mesh.points[nodes]))
+            stated.append(float(np.median(values[np.isfinite(values)])) if np.isfinite(values).any() else 300.0)
+    return float(np.mean(stated)) if stated else 300.0

@@ -8,6 +8,9 @@ from types import MappingProxyType
 from blunt_ember.case.case import Case
 from blunt_ember.case.structure_faults import nearest
 from blunt_ember.gallery.family import Family, FamilyError
+from blunt_ember.gallery.generating import GENERATING_FAMILIES
+from blunt_ember.gallery.plates import PLATE_FAMILIES
+from blunt_ember.gallery.radiating import RADIATING_FAMILIES
 from blunt_ember.gallery.rods import ROD_FAMILIES
 from blunt_ember.gallery.sections import SECTION_FAMILIES
 from blunt_ember.gallery.shape_factors import SHAPE_FACTOR_FAMILIES
@@ -16,7 +19,10 @@ from blunt_ember.gallery.solids import SOLID_FAMILIES
 #: Every family by name.
 FAMILIES: Mapping[str, Family] = MappingProxyType({
     family.name: family
-    for family in (*SECTION_FAMILIES, *ROD_FAMILIES, *SHAPE_FACTOR_FAMILIES, *SOLID_FAMILIES)
+    for family in (
+        *SECTION_FAMILIES, *GENERATING_FAMILIES, *RADIATING_FAMILIES, *PLATE_FAMILIES, *ROD_FAMILIES,
+        *SHAPE_FACTOR_FAMILIES, *SOLID_FAMILIES,
+    )
 })  # fmt: skip
 
 

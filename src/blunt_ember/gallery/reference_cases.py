@@ -8,6 +8,7 @@ from typing import Any
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document import FORMAT
 from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.gallery.manufactured import manufactured_cases
 from blunt_ember.gallery.published import published_cases
 
 _HELD: dict[str, Any] = {"temperature": "640 °C"}
@@ -34,6 +35,7 @@ def reference_cases() -> Iterator[tuple[str, Case]]:
         for order in (1, 2):
             yield f"lying wall, {sides}, order {order}", case_from_data(_wall(sides, start, end, order, upright=False))
         yield f"standing wall, {sides}", case_from_data(_wall(sides, start, end, 2, upright=True))
+    yield from manufactured_cases()
     yield from published_cases()
 
 

@@ -64,7 +64,11 @@ class SolidGeometry:
     volume: float
     creases: Floats = field(repr=False, compare=False)
     stated: Mapping[str, AnyRegion] = field(repr=False, compare=False)
-    space: Solid = field(default_factory=Solid)
+
+    @property
+    def space(self) -> Solid:
+        """What its coordinates stand for."""
+        return Solid(turned=isinstance(self.path, Round))
 
     def owner_at(self, points: Floats) -> Ints:
         """Return the region each of ``points`` (p, 3) in m lies in, ``VOID`` where there is none."""

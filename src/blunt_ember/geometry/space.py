@@ -25,6 +25,31 @@ class Space(Protocol):
     def of_facets(self, regions: tuple[int, ...], flat: int, places: Floats) -> Floats:
         """Return the factor (m, q) on facets of ``flat`` dimensions between ``regions`` (one for an outer surface)."""
 
+    def variables(self, places: Floats) -> dict[str, Floats]:
+        """Return what formulas call ``places`` (…, dimension) in m: x, y, z, the radius r and the angle theta."""
+
+    def axes(self, places: Floats) -> Floats:
+        """Return unit vectors (…, dimension, dimension): the two directions of the plan, then the one through it."""
+
+    def plan(self, places: Floats) -> Floats:
+        """Return ``places`` (…, dimension) in the plan, (…, 2)."""
+
+
+def _still(places: Floats) -> Floats:
+    """The axes of coordinates, at all places."""
+    dimension = places.shape[-1]
+    result: Floats = np.broadcast_to(np.eye(dimension), (*places.shape, dimension))
+    return result
+
+
+def _about_z(places: Floats) -> dict[str, Floats]:
+    x, y = places[..., 0], places[..., 1]
+    return {
+        **dict(zip("xyz", np.moveaxis(places, -1, 0), strict=False)),
+        "r": np.hypot(x, y),
+        "theta": np.arctan2(y, x),
+    }
+
 
 @dataclass(frozen=True)
 class Plane:
@@ -40,6 +65,18 @@ class Plane:
     def of_facets(self, regions: tuple[int, ...], flat: int, places: Floats) -> Floats:
         """The depth, m."""
         return np.full(places.shape[:2], self.depth)
+
+    def variables(self, places: Floats) -> dict[str, Floats]:
+        """x and y, and r and theta about the origin."""
+        return _about_z(places)
+
+    def axes(self, places: Floats) -> Floats:
+        """x and y."""
+        return _still(places)
+
+    def plan(self, places: Floats) -> Floats:
+        """The plane itself."""
+        return places
 
 
 @dataclass(frozen=True)
@@ -58,11 +95,24 @@ class Turned:
         result: Floats = 2 * np.pi * places[..., 0]
         return result
 
+    def variables(self, places: Floats) -> dict[str, Floats]:
+        """x, which is the radius r too, and y, the height."""
+        return {"x": places[..., 0], "y": places[..., 1], "r": places[..., 0]}
+
+    def axes(self, places: Floats) -> Floats:
+        """The radius and the height."""
+        return _still(places)
+
+    def plan(self, places: Floats) -> Floats:
+        """The half plane itself."""
+        return places
+
 
 @dataclass(frozen=True)
 class Solid:
-    """Space itself."""
+    """Space itself; ``turned`` where the body is turned about the y axis."""
 
+    turned: bool = False
     dimension: int = 3
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
@@ -72,6 +122,28 @@ class Solid:
     def of_facets(self, regions: tuple[int, ...], flat: int, places: Floats) -> Floats:
         """One."""
         return np.ones(places.shape[:2])
+
+    def variables(self, places: Floats) -> dict[str, Floats]:
+        """x, y and z; r and theta about the z axis, or in a turned solid about the y axis, from x towards z."""
+        if not self.turned:
+            return _about_z(places)
+        x, y, z = np.moveaxis(places, -1, 0)
+        return {"x": x, "y": y, "z": z, "r": np.hypot(x, z), "theta": np.arctan2(z, x)}
+
+    def axes(self, places: Floats) -> Floats:
+        """x, y and z, or in a turned solid the radius, the height and the way round."""
+        if not self.turned:
+            return _still(places)
+        angle = np.arctan2(places[..., 2], places[..., 0])
+        cos, sin, nil, one = np.cos(angle), np.sin(angle), np.zeros_like(angle), np.ones_like(angle)
+        rows = [np.stack([cos, nil, sin], -1), np.stack([nil, one, nil], -1), np.stack([-sin, nil, cos], -1)]
+        return np.stack(rows, axis=-2)
+
+    def plan(self, places: Floats) -> Floats:
+        """x and y, or in a turned solid radius and height."""
+        if not self.turned:
+            return places[..., :2]
+        return np.stack([np.hypot(places[..., 0], places[..., 2]), places[..., 1]], axis=-1)
 
 
 @dataclass(frozen=True)
@@ -90,3 +162,15 @@ class Along:
         """The perimeter of a side, m; the area of an end, m², the smaller one where two pieces meet."""
         value = self.perimeters[regions[0]] if flat else min(self.areas[region] for region in regions)
         return np.full(places.shape[:2], value)
+
+    def variables(self, places: Floats) -> dict[str, Floats]:
+        """x alone."""
+        return {"x": places[..., 0]}
+
+    def axes(self, places: Floats) -> Floats:
+        """x alone."""
+        return _still(places)
+
+    def plan(self, places: Floats) -> Floats:
+        """The rod as a line in a plane."""
+        return np.concatenate([places, np.zeros_like(places)], axis=-1)

@@ -84,6 +84,11 @@ def skin_of(mesh: Mesh) -> Skin:
         keys = facet_keys(part.corners)
         _, first, count = np.unique(keys, return_index=True, return_counts=True)
         outer = np.sort(first[count == 1])
+        # The two sides of a joint have nodes of their own, but the body goes on behind them.
+        joints = [block for facets in mesh.surfaces.values() if facets.far for block in (*facets.blocks, *facets.far)]
+        inner = [facet_keys(_corners(block)) for block in joints if block.family == part.family]
+        if inner:
+            outer = outer[~np.isin(keys[outer], np.concatenate(inner))]
         surface = np.full(len(outer), -1)
         for number, name in enumerate(names):
             blocks = [block for block in mesh.surfaces[name].blocks if block.family == part.family]

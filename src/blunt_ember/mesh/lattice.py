@@ -53,6 +53,13 @@ def lattice_of(geometry: SectionGeometry) -> Lattice | None:
     return _round(geometry, curves, tolerance)
 
 
+def rings_of(geometry: SectionGeometry) -> Lattice | None:
+    """Return the rings about one centre that a section is made of, the innermost perhaps a full disc of radius 0 on,
+    or None. No cells can be mapped on those next to the centre."""
+    curves = geometry.arrangement.curves
+    return _round(geometry, curves, 1e-9 * geometry.extent, to_centre=True) if curves.is_arc.any() else None
+
+
 def _straight(geometry: SectionGeometry, curves: Curves, tolerance: float) -> Lattice | None:
     chord = np.abs(curves.end - curves.start)
     if (chord.min(axis=1) > tolerance).any():
@@ -63,7 +70,7 @@ def _straight(geometry: SectionGeometry, curves: Curves, tolerance: float) -> La
     return _owned(geometry, lattice)
 
 
-def _round(geometry: SectionGeometry, curves: Curves, tolerance: float) -> Lattice | None:
+def _round(geometry: SectionGeometry, curves: Curves, tolerance: float, to_centre: bool = False) -> Lattice | None:
     arcs = curves.take(curves.is_arc)
     centre = arcs.centre[0]
     if (np.linalg.norm(arcs.centre - centre, axis=1) > tolerance).any():
@@ -76,14 +83,20 @@ def _round(geometry: SectionGeometry, curves: Curves, tolerance: float) -> Latti
     away = geometry.arrangement.points - centre
     radius = np.linalg.norm(away, axis=1)
     us = _merged(radius, tolerance)
-    if us[0] <= tolerance or len(us) < 2 or geometry.owner_at(centre[None])[0] != VOID:
+    solid = us[0] <= tolerance or geometry.owner_at(centre[None])[0] != VOID
+    if solid and not to_centre:
         return None  # cells would shrink to nothing at the centre
+    if solid and us[0] > tolerance:
+        us = np.concatenate([[0.0], us])
+    if len(us) < 2:
+        return None
+    away = away[radius > tolerance]
     angles = np.arctan2(away[:, 1], away[:, 0])
     vs = _merged(np.where(angles < -np.pi + 1e-9, np.pi, angles), 1e-9)
     gap = Lattice(us, np.array([vs[-1], vs[0] + 2 * np.pi]), np.zeros((len(us) - 1, 1), dtype=np.int64), tuple(centre))
     closed = bool((_owned(geometry, gap).owner != VOID).any())
     vs = np.append(vs, vs[0] + 2 * np.pi) if closed else vs
-    if np.diff(vs).max() > np.pi / 2 + 1e-9:
+    if np.diff(vs).max() > np.pi / 2 + 1e-9 and not to_centre:
         return None
     lattice = Lattice(us, vs, np.zeros((len(us) - 1, len(vs) - 1), dtype=np.int64), tuple(centre), closed)
     return _owned(geometry, lattice)

@@ -32,19 +32,27 @@ class FacetBlock:
 
 @dataclass(frozen=True)
 class FacetSet:
-    """Facets of one named surface; ``regions`` as in the geometry."""
+    """Facets of one named surface; ``regions`` as in the geometry.
+
+    Where a joint parts the mesh, ``blocks`` have the nodes of the first region and ``far`` those of the second.
+    """
 
     blocks: tuple[FacetBlock, ...]
     regions: tuple[int, ...]
+    far: tuple[FacetBlock, ...] = ()
 
     @property
     def outer(self) -> bool:
         """Whether nothing of the body lies behind it."""
         return len(self.regions) == 1
 
+    def side(self, region: int) -> FacetSet:
+        """Return the facets as the cells of ``region``, one of its own, see them."""
+        return FacetSet(self.far, self.regions) if self.far and region == self.regions[1] else self
+
     @property
     def nodes(self) -> Ints:
-        """Numbers of its nodes, in order and once each."""
+        """Numbers of its nodes, in order and once each; at a joint those of the first region."""
         return np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(block.nodes.ravel() for block in self.blocks)]))
 
 

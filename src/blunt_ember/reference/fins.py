@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.special import i0e, i1e, k0e, k1e
 
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.series import Side
+from blunt_ember.reference.side import Side
 
 Floats = NDArray[np.float64]
 STRAIGHT_SOURCE = "Incropera et al. (2007), table 3.4: one-dimensional straight fin"

@@ -1,8 +1,8 @@
 """A chain of straight pieces with heat through their sides, even across: each piece's own waves, joined at the ends.
 
 Source: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Transfer*, 6th ed. (2007), sec. 3.6.1–3.6.2:
-d²T/dx² = P (h (T − T_fluid) − q)/(k A), with the end conditions of table 3.4; pieces joined by equal temperature and
-heat flow.
+d²T/dx² = P (h (T − T_fluid) − q)/(k A) − g/k, with the end conditions of table 3.4; pieces joined by equal heat flow,
+and by equal temperature or a contact resistance. An end that radiates is a flux, found so that it fits its temperature.
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.series import Side
+from blunt_ember.reference.roots import balanced
+from blunt_ember.reference.side import Side
 
 Floats = NDArray[np.float64]
 SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
@@ -22,13 +23,18 @@ SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by pie
 
 @dataclass(frozen=True)
 class RodPiece:
-    """A piece of ``length`` m, ``area`` m², ``perimeter`` m and ``k`` W/(m K) with what its side meets."""
+    """A piece of ``length`` m, ``area`` m², ``perimeter`` m and ``k`` W/(m K) with what its side meets.
+
+    ``generation`` is in W/m³, ``contact`` the resistance (K/W) behind it.
+    """
 
     length: float
     area: float
     perimeter: float
     k: float
     side: Side
+    generation: float = 0.0
+    contact: float = 0.0
 
     @property
     def m(self) -> float:
@@ -37,10 +43,12 @@ class RodPiece:
 
     def terms(self, x: float) -> tuple[Floats, Floats, float, float]:
         """Return T and dT/dx at ``x`` as factors (2,) of the two free constants, and the parts free of them."""
+        lateral = self.side.flux * self.perimeter + self.generation * self.area
         if self.m > 0:
             waves = np.array([np.exp(-self.m * x), np.exp(-self.m * (self.length - x))])
-            return waves, self.m * waves * [-1.0, 1.0], self.side.fluid + self.side.flux / self.side.h, 0.0
-        bend = -self.side.flux * self.perimeter / (self.k * self.area)
+            rest = self.side.fluid + lateral / (self.side.h * self.perimeter)
+            return waves, self.m * waves * [-1.0, 1.0], rest, 0.0
+        bend = -lateral / (self.k * self.area)
         return np.array([1.0, x / self.length]), np.array([0.0, 1 / self.length]), bend * x * x / 2, bend * x
 
 
@@ -57,16 +65,41 @@ class RodChain:
             raise ReferenceRefusedError("no end is held and nothing meets a fluid, so any temperature would do")
         if any(piece.side.held is not None for piece in self.pieces):
             raise ReferenceRefusedError("the side of a piece is held at a temperature, so heat does not flow along it")
+        if any(piece.side.radiation for piece in self.pieces):
+            raise ReferenceRefusedError("the side of a piece radiates, for which no closed form is known here")
+        if self.start.radiation and self.end.radiation:
+            raise ReferenceRefusedError("both ends radiate; one can be found")
 
     @cached_property
     def _constants(self) -> Floats:
         """The two free constants of every piece, (p, 2)."""
+        first, last = self.pieces[0], self.pieces[-1]
+        for side, piece, place, x in ((self.start, first, 0, 0.0), (self.end, last, -1, last.length)):
+            if side.radiation:
+                return self._radiating(side, piece, place, x)
+        return self._with_ends(self.start, self.end)
+
+    def _radiating(self, side: Side, piece: RodPiece, place: int, x: float) -> Floats:
+        """Find the temperature of the radiating face: by it the face takes in what radiation says, and so it is."""
+
+        def constants(face: float) -> Floats:
+            alone = Side(h=side.h, fluid=side.fluid, flux=side.inflow(face) - side.h * (side.fluid - face))
+            return self._with_ends(*((alone, self.end) if place == 0 else (self.start, alone)))
+
+        def gap(face: float) -> float:
+            value, _, fixed, _ = piece.terms(x)
+            return float(value @ constants(face)[place] + fixed) - face
+
+        stated = [t for meets in (self.start, self.end, *(p.side for p in self.pieces)) for t in meets.driving]
+        return constants(balanced(gap, float(np.mean(stated)), max(float(np.ptp(stated)), 1.0)))
+
+    def _with_ends(self, start: Side, end: Side) -> Floats:
         count = len(self.pieces)
         matrix, right = np.zeros((2 * count, 2 * count)), np.zeros(2 * count)
         first, last = self.pieces[0], self.pieces[-1]
         for row, piece, place, side, inward, x in (
-            (0, first, slice(0, 2), self.start, 1.0, 0.0),
-            (2 * count - 1, last, slice(2 * count - 2, 2 * count), self.end, -1.0, last.length),
+            (0, first, slice(0, 2), start, 1.0, 0.0),
+            (2 * count - 1, last, slice(2 * count - 2, 2 * count), end, -1.0, last.length),
         ):
             value, slope, fixed, fixed_slope = piece.terms(x)
             if side.held is not None:
@@ -80,8 +113,11 @@ class RodChain:
             value_b, slope_b, fixed_b, fixed_slope_b = after.terms(0.0)
             a, b = slice(2 * joint, 2 * joint + 2), slice(2 * joint + 2, 2 * joint + 4)
             rows = (2 * joint + 1, 2 * joint + 2)
-            matrix[rows[0], a], matrix[rows[0], b], right[rows[0]] = value_a, -value_b, fixed_b - fixed_a
             ka, kb = before.k * before.area, after.k * after.area
+            # Behind a contact the next piece is cooler by what passes, −kA dT/dx, times the resistance.
+            matrix[rows[0], a] = value_a + before.contact * ka * slope_a
+            matrix[rows[0], b] = -value_b
+            right[rows[0]] = fixed_b - fixed_a - before.contact * ka * fixed_slope_a
             matrix[rows[1], a], matrix[rows[1], b] = ka * slope_a, -kb * slope_b
             right[rows[1]] = kb * fixed_slope_b - ka * fixed_slope_a
         return np.asarray(np.linalg.solve(matrix, right)).reshape(count, 2)
@@ -97,11 +133,13 @@ class RodChain:
         _, slope, _, fixed = own.terms(x)
         return -own.k * own.area * float(slope @ self._constants[piece] + fixed)
 
-    def temperature_at(self, x: Floats) -> Floats:
-        """Temperature in K at ``x`` m from the start of the chain; NaN outside it."""
-        stations = np.concatenate([[0.0], np.cumsum([piece.length for piece in self.pieces])])
+    def temperature_at(self, x: Floats, piece: int | None = None) -> Floats:
+        """Temperature in K at ``x`` m from the start of the chain, in one ``piece`` if one is given; NaN outside."""
+        stations = np.concatenate([[0.0], np.cumsum([each.length for each in self.pieces])])
         slack = 1e-9 * stations[-1]
         place = np.clip(np.searchsorted(stations, x, side="right") - 1, 0, len(self.pieces) - 1)
+        if piece is not None:
+            place = np.full(x.shape, piece)
         result = np.array(
             [self.temperature_in(p, v - stations[p]) for p, v in zip(place.tolist(), x.tolist(), strict=True)]
         )

@@ -6,14 +6,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.checks.fits.field import Floats, side_of
-from blunt_ember.checks.fits.walls import flat_ends
+from blunt_ember.checks.fits.field import (
+    Floats,
+    plain_conductivity,
+    require_no_radiation,
+    require_nothing_else,
+    side_of,
+)
+from blunt_ember.checks.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.reference.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
-from blunt_ember.reference.series import Side
+from blunt_ember.reference.side import Side
 
 
 @dataclass(frozen=True)
@@ -29,7 +35,7 @@ class FinField:
     name: str
     source: str
 
-    def temperature(self, points: Floats) -> Floats:
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 2) in m."""
         return self.fin.temperature_at(self.sign * (points[:, self.axis] - self.origin))
 
@@ -40,6 +46,7 @@ class FinField:
 
 def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit a straight fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    require_nothing_else(problem)
     lattice = _single_rectangle(geometry)
     if geometry.turned or geometry.depth is None:
         raise ReferenceRefusedError("a straight fin is a plane section")
@@ -64,10 +71,11 @@ def _straight(
     held: float, h: float, fluid: float, both: bool,
 ) -> FinField:  # fmt: skip
     along, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
-    depth, k = geometry.depth or 0.0, problem.conductivity[0]
+    depth, k = geometry.depth or 0.0, plain_conductivity(problem, 0)
     thickness = float(np.ptp(across))
     require_thin(h * thickness / (2 * k) if both else h * thickness / k)
     tip = side_of(ends[1], problem)
+    require_no_radiation(tip)
     fin = StraightFin(float(np.ptp(along)), thickness * depth, (2 if both else 1) * depth, k, h, fluid, held, tip)
     through = {ends[0]: fin.heat, ends[1]: -fin.tip_heat}
     return FinField(
@@ -77,6 +85,7 @@ def _straight(
 
 def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit an annular fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    require_nothing_else(problem)
     lattice = _single_rectangle(geometry)
     if not geometry.turned:
         raise ReferenceRefusedError("an annular fin is a turned section")
@@ -87,7 +96,7 @@ def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
         raise ReferenceRefusedError("the inner face is not held at a temperature")
     if side_of(outer, problem) != Side():
         raise ReferenceRefusedError("the rim is not insulated")
-    thickness, k = float(np.ptp(lattice.vs)), problem.conductivity[0]
+    thickness, k = float(np.ptp(lattice.vs)), plain_conductivity(problem, 0)
     require_thin(h * thickness / (2 * k) if both else h * thickness / k)
     fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held)
     return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: 0.0}, "annular-fin", ANNULAR_SOURCE)
@@ -103,6 +112,7 @@ def _single_rectangle(geometry: SectionGeometry) -> Lattice:
 def _film_over(sides: tuple[str, str], problem: Problem) -> tuple[float, float, bool]:
     """Return h, fluid temperature and whether both sides meet the film; one side may be insulated by symmetry."""
     first, second = (side_of(name, problem) for name in sides)
+    require_no_radiation(first, second)
     films = [side for side in (first, second) if side != Side()]
     if not films or any(side.held is not None or side.flux or not side.h for side in films):
         raise ReferenceRefusedError("its long sides do not meet a film")

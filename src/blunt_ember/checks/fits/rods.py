@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
-from blunt_ember.checks.fits.field import Floats, side_of
+from blunt_ember.checks.fits.field import Floats, contact_of, generation_of, plain_conductivity, side_of
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.reference.rod_chain import SOURCE, RodChain, RodPiece
@@ -21,9 +22,9 @@ class RodField:
     name: str = "rod"
     source: str = SOURCE
 
-    def temperature(self, points: Floats) -> Floats:
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 1) in m."""
-        return self.chain.temperature_at(points[:, 0])
+        return self.chain.temperature_at(points[:, 0], region)
 
     def heat(self, surface: str) -> float:
         """Heat in W through an end, a side or a joint."""
@@ -32,7 +33,7 @@ class RodField:
             length = self.chain.pieces[piece].length
             into, out = self.chain.heat_along(piece, 0.0), self.chain.heat_along(piece, length)
             if surface == f"{name}.side":
-                return out - into
+                return out - into - self.chain.pieces[piece].generation * self.chain.pieces[piece].area * length
             if surface == f"{name}.start" and piece == 0:
                 return into
             if surface == f"{name}.end" and piece == last:
@@ -45,12 +46,17 @@ class RodField:
 def rod(geometry: RodGeometry, problem: Problem) -> RodField:
     """Fit the chain of pieces; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     names = tuple(region.name for region in geometry.regions)
+    heat, space = generation_of(problem), geometry.space
+    contact = [
+        contact_of(problem, f"{before}|{after}") / min(space.areas[place : place + 2])
+        for place, (before, after) in enumerate(pairwise(names))
+    ]
     pieces = tuple(
-        RodPiece(float(length), area, perimeter, k, side_of(f"{name}.side", problem))
-        for name, length, area, perimeter, k in zip(
-            names, np.diff(geometry.stations), geometry.space.areas, geometry.space.perimeters, problem.conductivity,
-            strict=True,
+        RodPiece(
+            float(length), space.areas[place], space.perimeters[place], plain_conductivity(problem, place),
+            side_of(f"{names[place]}.side", problem), heat.get(place, 0.0), [*contact, 0.0][place],
         )
+        for place, length in enumerate(np.diff(geometry.stations))
     )  # fmt: skip
     ends = side_of(f"{names[0]}.start", problem), side_of(f"{names[-1]}.end", problem)
     return RodField(RodChain(pieces, *ends), names)

@@ -46,6 +46,8 @@ class Reduction:
     problem: Problem
     names: Mapping[str, str]
     share: float
+    #: Regions of the solid in the order of the section's.
+    order: list[int]
     places: Callable[[Floats], Floats]
     against: frozenset[str] = frozenset()
 
@@ -67,9 +69,10 @@ class SolidField:
         """Where it comes from."""
         return self.flat.source
 
-    def temperature(self, points: Floats) -> Floats:
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 3) in m."""
-        return self.flat.temperature(self.reduction.places(points))
+        order = self.reduction.order
+        return self.flat.temperature(self.reduction.places(points), None if region is None else order.index(region))
 
     def heat(self, surface: str) -> float:
         """Heat in W through a surface of the solid; those that are none of the section pass none."""
@@ -109,9 +112,14 @@ def _reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction
 
 def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str], order: list[int]) -> Problem:
     """Put what is stated on a solid on the section that stands for it; ``order`` are the solid's regions in it."""
+    if any(surface not in names for pair in problem.periodic for surface in pair):
+        raise ReferenceRefusedError("surfaces across the section are periodic")
     return replace(
         problem,
-        conductivity=tuple(problem.conductivity[region] for region in order),
+        conductors=tuple(problem.conductors[region] for region in order),
+        sources=tuple(replace(source, region=order.index(source.region)) for source in problem.sources),
+        joints={names[name]: joint for name, joint in problem.joints.items() if name in names},
+        periodic=tuple((names[first], names[second]) for first, second in problem.periodic),
         held={names[name]: held for name, held in problem.held.items() if name in names},
         exchanges={names[name]: exchange for name, exchange in problem.exchanges.items() if name in names},
     )
@@ -121,8 +129,8 @@ def _meridian(geometry: SolidGeometry, problem: Problem) -> Reduction:
     section = section_geometry(TurnedSection(kind="turned section", regions=dict(geometry.stated)))
     names = {name: name for name in section.surfaces}
     share = float(geometry.path.stations[-1] / (2 * np.pi))
-    stated = _stated(section, problem, names, list(range(len(geometry.regions))))
-    return Reduction(section, stated, names, share, _Places(geometry.path))
+    order = list(range(len(geometry.regions)))
+    return Reduction(section, _stated(section, problem, names, order), names, share, order, _Places(geometry.path))
 
 
 def _plan(geometry: SolidGeometry, problem: Problem) -> Reduction:
@@ -132,8 +140,8 @@ def _plan(geometry: SolidGeometry, problem: Problem) -> Reduction:
     for name in section.surfaces:
         region, _, side = name.partition(".")
         names[f"{region}.{PLAN_SIDES.get(side, side)}" if side else name] = name
-    stated = _stated(section, problem, names, list(range(len(geometry.regions))))
-    return Reduction(section, stated, names, height, _Places(geometry.path))
+    order = list(range(len(geometry.regions)))
+    return Reduction(section, _stated(section, problem, names, order), names, height, order, _Places(geometry.path))
 
 
 def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
@@ -158,7 +166,9 @@ def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
         names[name] = f"layer {place}|layer {place + 1}"
         if below > above:
             against.add(name)
+    if any(len(problem.conductors[region].k) > 1 for region in order):
+        raise ReferenceRefusedError("a material conducts by directions")
     yield Reduction(
-        section, _stated(section, problem, names, order), names, geometry.surfaces[bottom].area,
+        section, _stated(section, problem, names, order), names, geometry.surfaces[bottom].area, order,
         _Places(geometry.path, along=True), frozenset(against),
     )  # fmt: skip

@@ -1,6 +1,8 @@
-"""Radial layers, fins and the plate against their differential equations and conditions."""
+"""Fins and plates against their differential equations and conditions."""
 
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 import pytest
@@ -10,30 +12,8 @@ from hypothesis import strategies as st
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.fins import AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.hot_edge_plate import HotEdgePlate
-from blunt_ember.reference.radial_layers import RadialLayers
-from blunt_ember.reference.series import Side
-
-HOT, FILM, FLUX = Side(held=900.0), Side(h=20.0, fluid=300.0, flux=50.0), Side(flux=-400.0)
-
-
-@pytest.mark.parametrize("kind", ["cylinder", "sphere"])
-@pytest.mark.parametrize(("inner", "outer"), [(HOT, FILM), (FILM, HOT), (HOT, FLUX), (Side(flux=700.0), FILM)])
-def test_radial_layers_carry_one_heat_through_every_radius(kind: str, inner: Side, outer: Side) -> None:
-    layers = RadialLayers(kind, (0.1, 0.13, 0.2), (1.5, 0.08), inner, outer)  # type: ignore[arg-type]
-    power = 1 if kind == "cylinder" else 2
-    for (low, high), k in zip(((0.1, 0.13), (0.13, 0.2)), (1.5, 0.08), strict=True):
-        r = np.linspace(low, high, 9)[1:-1]
-        step = 1e-6
-        slope = (layers.temperature_at(r + step) - layers.temperature_at(r - step)) / (2 * step)
-        np.testing.assert_allclose(-k * slope * r**power, layers.heat, rtol=1e-6)
-    for side, radius, out in ((inner, 0.1, -1), (outer, 0.2, 1)):
-        face = float(layers.temperature_at(np.array([radius]))[0])
-        if side.held is not None:
-            assert face == pytest.approx(side.held, rel=1e-14)
-        else:
-            taken = (side.flux + side.h * (side.fluid - face)) * radius**power
-            assert taken == pytest.approx(-out * layers.heat, rel=1e-10)
-
+from blunt_ember.reference.rectangle import Rectangle
+from blunt_ember.reference.side import Side
 
 TIPS = st.sampled_from([Side(), Side(held=330.0), Side(h=35.0, fluid=295.0), Side(flux=900.0)])
 
@@ -107,3 +87,55 @@ def test_the_hot_edge_plate_is_exact_next_to_its_hot_edge() -> None:
     n = np.arange(1, 40, 2)
     heat = 8 / np.pi * 2.0 * 100.0 * np.sum(1 / (n * np.sinh(n * np.pi * 0.5)))
     assert HotEdgePlate(2.0, 1.0, 400.0, 300.0).far_edge_heat(2.0) == pytest.approx(heat, rel=1e-13)
+
+
+EDGES = [Side(), Side(held=340.0), Side(h=35.0, fluid=290.0), Side(flux=900.0), Side(h=12.0, fluid=310.0, flux=-200.0)]
+
+
+@settings(max_examples=60, deadline=None)
+@given(*[st.sampled_from(EDGES)] * 4, st.sampled_from([0.0, 3e4]), st.sampled_from([1.0, 6.0]))
+def test_a_rectangle_obeys_its_equation_and_its_edges(
+    left: Side, right: Side, bottom: Side, top: Side, generation: float, ky: float
+) -> None:
+    if not any(side.drives for side in (left, right, bottom, top)):
+        with pytest.raises(ReferenceRefusedError, match="any temperature"):
+            Rectangle(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
+        return
+    plate = Rectangle(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
+    x, y = (grid.ravel() for grid in np.meshgrid([0.06, 0.15, 0.27], [0.05, 0.1, 0.17]))
+    d = 1e-3
+
+    def at(shift_x: float, shift_y: float) -> Any:
+        return plate.temperature_at(np.column_stack([x + shift_x, y + shift_y]))
+
+    middle = at(0, 0)
+    bent = 2 * (at(d, 0) + at(-d, 0) - 2 * middle) + ky * (at(0, d) + at(0, -d) - 2 * middle)
+    np.testing.assert_allclose(bent / d**2, -generation, atol=30 + 1e-3 * generation)
+    for side, place, inward, k in ((left, (0.0, 0.09), (1, 0), 2.0), (right, (0.3, 0.09), (-1, 0), 2.0),
+                                   (bottom, (0.13, 0.0), (0, 1), ky), (top, (0.13, 0.2), (0, -1), ky)):  # fmt: skip
+        s = 2e-5
+        face, near, further = plate.temperature_at(
+            np.array([np.array(place) + n * s * np.array(inward) for n in range(3)])
+        )
+        entering = k * (3 * face - 4 * near + further) / (2 * s)
+        if side.held is not None:
+            assert face == pytest.approx(side.held, abs=1e-8)
+        else:
+            assert entering == pytest.approx(side.inflow(face), abs=0.5 + 2e-3 * abs(entering))
+    heats = [plate.heat(edge) for edge in ("left", "right", "bottom", "top")]
+    if not np.isnan(heats).any():
+        assert abs(sum(heats) + generation * 0.06) < 1e-6 * (np.abs(heats).sum() + 1)
+
+
+def test_the_plate_of_test_t4_and_the_hot_edge_are_special_cases() -> None:
+    film = Side(h=750.0, fluid=273.15)
+    plate = Rectangle(0.6, 1.0, 52.0, 52.0, 0.0, Side(), film, Side(held=373.15), film)
+    # The digits of test T4's exact series.
+    assert plate.temperature_at(np.array([[0.6, 0.2]]))[0] - 273.15 == pytest.approx(18.2538, abs=5e-5)
+    cold = Side(held=300.0)
+    hot = HotEdgePlate(0.3, 0.2, 500.0, 300.0)
+    same = Rectangle(0.3, 0.2, 2.0, 2.0, 0.0, cold, cold, cold, Side(held=500.0))
+    places = np.array([[0.1, 0.05], [0.1, 0.19], [0.29, 0.1]])
+    np.testing.assert_allclose(same.temperature_at(places), hot.temperature_at(places), rtol=1e-13)
+    assert same.heat("bottom") == pytest.approx(-hot.far_edge_heat(2.0), rel=1e-10)
+    assert np.isnan(same.heat("top"))

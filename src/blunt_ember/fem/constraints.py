@@ -1,0 +1,221 @@
+"""Nodes whose temperature is not free: held ones, and those tied to the other surface of a periodic pair."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_array, diags_array, eye_array
+from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
+
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.terms import sampled
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
+
+#: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.
+_FIT = 1e-6
+#: Facets near a place among which the one it lies on is looked for.
+_NEAREST_FACETS = 9
+
+
+@dataclass(frozen=True)
+class Tie:
+    """``nodes`` (t,) of the second surface of a pair that follow nodes of the first by ``weights`` (t, n).
+
+    ``held`` (h, 2) are nodes of the second and of the first that lie on each other and are held.
+    """
+
+    first: str
+    second: str
+    nodes: Ints
+    weights: csr_array
+    held: Ints
+
+
+@dataclass(frozen=True)
+class Constraints:
+    """All temperatures from the free ones: ``T = spread @ free_ones + held``; rows of ``spread`` (n, f) sum to one
+    for nodes that are not held. ``spread`` merely picks where nothing is periodic, and ``free`` (n,) tells which."""
+
+    held_nodes: Ints
+    held_values: Floats
+    free: NDArray[np.bool_]
+    spread: csr_array
+    ties: tuple[Tie, ...]
+
+    def reduced(self, matrix: csr_array) -> csr_array:
+        """Return the matrix (f, f) that the free ones see."""
+        if not self.ties:
+            return csr_array(matrix[self.free][:, self.free])
+        return csr_array(self.spread.T @ matrix @ self.spread)
+
+
+def constraints_of(problem: Problem) -> Constraints:
+    """Return the constraints of a problem; raise :class:`CaseError` where a periodic pair does not fit together."""
+    mesh, count = problem.mesh, problem.mesh.node_count
+    value = np.full(count, np.nan)
+    for name, law in problem.held.items():
+        nodes = mesh.surfaces[name].nodes
+        value[nodes] = sampled(law, mesh.space.variables(mesh.points[nodes]))
+    held = np.flatnonzero(~np.isnan(value))
+    taken = ~np.isnan(value)
+    ties = []
+    for first, second in problem.periodic:
+        tie = _tied(first, second, mesh, taken)
+        taken[tie.nodes] = True
+        ties.append(tie)
+    free = ~taken
+    picked = eye_array(count, format="csr")[:, free].tocsr()
+    spread = picked
+    if ties:
+        follow = csr_array(diags_array((~_tied_nodes(ties, count)).astype(float)))
+        for tie in ties:
+            place = csr_array(
+                (np.ones(len(tie.nodes)), (tie.nodes, np.arange(len(tie.nodes)))), shape=(count, len(tie.nodes))
+            )
+            follow = csr_array(follow + place @ tie.weights)
+        every = follow
+        for _ in range(8):  # a node may follow one that follows another: corners, at most three times over
+            every = csr_array(follow @ every)
+        # What follows a held node is held as it is.
+        at_held = csr_array(every[:, held])
+        fixed = at_held @ value[held]
+        also = (at_held.sum(axis=1) > 0) & np.isnan(value)
+        partly = also & (np.asarray(every[:, free].sum(axis=1)).ravel() > 0)
+        if partly.any():
+            raise CaseError((Fault("surroundings", "a held surface ends between nodes of a periodic one; "
+                                                   "state a mesh size so that both have the same nodes"),))  # fmt: skip
+        value[also] = fixed[also]
+        held = np.flatnonzero(~np.isnan(value))
+        spread = csr_array(every[:, free])
+    return Constraints(held, value[held], free, spread, tuple(ties))
+
+
+def _tied_nodes(ties: list[Tie], count: int) -> NDArray[np.bool_]:
+    tied = np.zeros(count, dtype=bool)
+    for tie in ties:
+        tied[tie.nodes] = True
+    return tied
+
+
+def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
+    near, far = mesh.surfaces[first], mesh.surfaces[second]
+    nodes = far.nodes[~taken[far.nodes]]
+    corners = far.nodes[taken[far.nodes]]
+    laid = _laid_upon(mesh, far, near)(mesh.points[nodes])
+    cells, columns, weights, gap = _projected(mesh, near, laid)
+    extent = float(np.ptp(mesh.points[near.nodes], axis=0).max())
+    if len(gap) and gap.max() > _FIT * max(extent, 1e-300) and mesh.dimension > 1:
+        what = f"'{first}' and '{second}' do not fit upon each other, so they cannot be periodic"
+        raise CaseError((Fault("surroundings", what),))
+    rows = np.repeat(np.arange(len(nodes)), cells)
+    kept = np.abs(weights) > 1e-12
+    matrix = csr_array((weights[kept], (rows[kept], columns[kept])), shape=(len(nodes), mesh.node_count))
+    matrix = csr_array(diags_array(1 / matrix.sum(axis=1)) @ matrix)
+    away, opposite = cKDTree(mesh.points[near.nodes]).query(_laid_upon(mesh, far, near)(mesh.points[corners]))
+    pairs = np.column_stack([corners, near.nodes[np.asarray(opposite, dtype=np.int64)]])
+    return Tie(first, second, nodes, matrix, pairs[(np.asarray(away) < _FIT * extent) & taken[pairs[:, 1]]])
+
+
+class _Motion:
+    """A rigid motion of places (p, d)."""
+
+    def __init__(self, turn: Floats, before: Floats, after: Floats) -> None:
+        self.turn, self.before, self.after = turn, before, after
+
+    def __call__(self, places: Floats) -> Floats:
+        result: Floats = (places - self.before) @ self.turn.T + self.after
+        return result
+
+
+def _laid_upon(mesh: Mesh, moved: FacetSet, still: FacetSet) -> _Motion:
+    """The motion that lays one surface upon another, so that heat goes out of one where it comes in at the other."""
+    (middle, normal), (aim, facing) = _frame(mesh, moved), _frame(mesh, still)
+    turn = np.eye(mesh.dimension)
+    if mesh.dimension == 2:
+        angle = np.arctan2(-facing[1], -facing[0]) - np.arctan2(normal[1], normal[0])
+        turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    elif mesh.dimension == 3 and np.dot(normal, -facing) < 1 - 1e-12:
+        axis = np.cross(normal, -facing)
+        size = float(np.linalg.norm(axis))
+        if size > 1e-9:
+            turn = Rotation.from_rotvec(axis / size * np.arctan2(size, np.dot(normal, -facing))).as_matrix()
+    return _Motion(turn, middle, aim)
+
+
+def _frame(mesh: Mesh, facets: FacetSet) -> tuple[Floats, Floats]:
+    """Middle of a surface and its mean unit normal out of the body, by the sum over its facets."""
+    corners = [mesh.points[block.nodes[:, : FAMILIES[block.family].corners]] for block in facets.blocks]
+    if mesh.dimension == 1:
+        return corners[0][0, 0], np.ones(1)
+    normal, middle, total = np.zeros(mesh.dimension), np.zeros(mesh.dimension), 0.0
+    inside = mesh.points[_behind(mesh, facets)].mean(axis=0)
+    for each in corners:
+        if mesh.dimension == 2:
+            along = each[:, 1] - each[:, 0]
+            across = np.stack([along[:, 1], -along[:, 0]], axis=-1)
+        else:
+            across = np.cross(each[:, 1] - each[:, 0], each[:, -1] - each[:, 0])
+        size = np.linalg.norm(across, axis=1)
+        middle += (each.mean(axis=1) * size[:, None]).sum(axis=0)
+        total += float(size.sum())
+        out = np.einsum("fd,fd->f", across, each.mean(axis=1) - inside)
+        normal += (across * np.where(out < 0, -1.0, 1.0)[:, None]).sum(axis=0)
+    return middle / total, normal / max(float(np.linalg.norm(normal)), 1e-300)
+
+
+def _behind(mesh: Mesh, facets: FacetSet) -> Ints:
+    """Nodes of the cells that touch a surface."""
+    own = np.zeros(mesh.node_count, dtype=bool)
+    own[facets.nodes] = True
+    touching = [block.nodes[own[block.nodes].any(axis=1)].ravel() for block in mesh.blocks]
+    return np.unique(np.concatenate(touching))
+
+
+def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints, Floats, Floats]:
+    """For each place the number of weights, the nodes and weights of the nearest facet, and how far it lies off.
+
+    Where a node lies at the place itself, it is followed alone.
+    """
+    found_gap, nearest = cKDTree(mesh.points[facets.nodes]).query(places)
+    gap: Floats = np.asarray(found_gap)
+    extent = float(np.ptp(mesh.points[facets.nodes], axis=0).max())
+    found = [(facets.nodes[[node]], np.ones(1)) for node in np.asarray(nearest).tolist()]
+    for block in facets.blocks:
+        off = np.flatnonzero(gap > 1e-9 * extent)
+        family = FAMILIES[block.family]
+        if not len(off) or not family.dimension:
+            continue
+        corners = mesh.points[block.nodes]
+        most = min(_NEAREST_FACETS, len(corners))
+        _, nearby = cKDTree(corners.mean(axis=1)).query(places[off], k=[*range(1, most + 1)])
+        close = np.asarray(nearby)
+        aim, cell = np.repeat(places[off], most, axis=0), close.ravel()
+        local = np.tile(family.middle, (len(cell), 1))
+        for _ in range(12):
+            at = np.einsum("pk,pkd->pd", family.values(local), corners[cell])
+            slopes = np.einsum("pki,pkd->pid", family.gradients(local), corners[cell])
+            step = np.linalg.solve(slopes @ slopes.swapaxes(1, 2), (slopes @ (aim - at)[..., None]))[..., 0]
+            local = _clipped(local + step, family.name)
+        shape = family.values(local)
+        away = np.linalg.norm(np.einsum("pk,pkd->pd", shape, corners[cell]) - aim, axis=1).reshape(-1, most)
+        best = np.argmin(away, axis=1)
+        for row, (place, which) in enumerate(zip(off.tolist(), best.tolist(), strict=True)):
+            if away[row, which] < gap[place]:
+                gap[place] = away[row, which]
+                found[place] = (block.nodes[close[row, which]], shape[row * most + which])
+    counts = np.array([len(nodes) for nodes, _ in found], dtype=np.int64)
+    empty = np.zeros(0, dtype=np.int64)
+    return counts, np.concatenate([empty, *(n for n, _ in found)]), np.concatenate([empty, *(w for _, w in found)]), gap
+
+
+def _clipped(local: Floats, family: str) -> Floats:
+    if family.startswith("tri"):
+        local = np.maximum(local, 0.0)
+        result: Floats = local / np.maximum(local.sum(axis=1, keepdims=True), 1.0)
+        return result
+    return np.clip(local, -1.0, 1.0)

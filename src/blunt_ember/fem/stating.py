@@ -1,0 +1,316 @@
+"""What a case states, put on the regions and surfaces of its mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from blunt_ember.case.case import place_faults
+from blunt_ember.case.document import CaseDocument, HeatInside, Line, Surrounding
+from blunt_ember.case.laws import Law, constant_law
+from blunt_ember.case.materials import Directional
+from blunt_ember.case.quantity import Quantity
+from blunt_ember.case.structure_faults import nearest, path_text
+from blunt_ember.case.units import FILM_COEFFICIENT, POWER_DENSITY
+from blunt_ember.errors import CaseError, Fault, OpenCaseError
+from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
+from blunt_ember.fem.conductors import Conductor
+from blunt_ember.fem.problem import Exchange, FilmLaw, Note, PointSource, Problem, RadiationLaw, RegionSource
+from blunt_ember.fem.reading import shares_at
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.parting import parted_mesh
+
+#: Places at which heat along a line is put on the mesh.
+_LINE_PLACES = 2_000
+
+
+def parted_by_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
+    """Return the mesh with nodes doubled where the case states joints; raise :class:`CaseError` for no interface."""
+    faults = []
+    for place, joint in enumerate(document.joints):
+        for name in (member for stated in joint.surfaces for member in document.members_of(stated)):
+            inner = [known for known, facets in mesh.surfaces.items() if not facets.outer]
+            if name not in inner:
+                what = f"there is no interface '{name}'{nearest(name, inner)}"
+                faults.append(Fault(path_text(("joints", place, "on")), what))
+    if faults:
+        raise CaseError(tuple(faults))
+    return parted_mesh(mesh, list(_joints(document)))
+
+
+def _joints(document: CaseDocument) -> dict[str, Law | None]:
+    """Conductance by interface, the later statement counting; None for an open gap."""
+    joints: dict[str, Law | None] = {}
+    for joint in document.joints:
+        for name in (member for stated in joint.surfaces for member in document.members_of(stated)):
+            if joint.resistance is not None:
+                joints[name] = constant_law(1 / joint.resistance.si, FILM_COEFFICIENT)
+            else:
+                joints[name] = joint.conductance
+    return joints
+
+
+def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
+    """Put what the case states on the regions and surfaces of its mesh, parted at joints already.
+
+    Raises :class:`OpenCaseError` for what is not stated yet, :class:`CaseError` for surfaces that do not exist or lie
+    inside the body.
+    """
+    open_items = open_properties(document)
+    if open_items:
+        raise OpenCaseError(open_items)
+    stated = _Stated(document, mesh)
+    for place, entry in enumerate(document.surroundings):
+        stated.surround(place, entry)
+    for place, source in enumerate(document.heat_inside):
+        stated.heat(place, source)
+    stated.faults += _question_faults(document, mesh)
+    stated.faults += _own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
+    stated.shared_corners()
+    if stated.open_items:
+        raise OpenCaseError(tuple(stated.open_items))
+    if stated.faults:
+        raise CaseError(tuple(stated.faults))
+    return Problem(
+        mesh, tuple(_conductor(document, region) for region in mesh.regions), stated.held, stated.exchanges,
+        tuple(stated.sources), tuple(stated.points), _joints(document), tuple(stated.periodic), tuple(stated.notes),
+    )  # fmt: skip
+
+
+def _conductor(document: CaseDocument, region: str) -> Conductor:
+    filling = document.body.fillings[region]
+    k = document.materials[str(filling.material)].k if not filling.void else None
+    if k is None:
+        return Conductor(())
+    laws = (k.along, k.across, k.through or k.across) if isinstance(k, Directional) else (k,)
+    if filling.direction is None:
+        return Conductor(laws)
+    if isinstance(filling.direction, Quantity):
+        return Conductor(laws, filling.direction.si)
+    x, y = filling.direction.radial_from
+    return Conductor(laws, centre=(x.si, y.si))
+
+
+@dataclass
+class _Stated:
+    """Gathers what is stated, in its order, with what is wrong and what the analyst should know."""
+
+    document: CaseDocument
+    mesh: Mesh
+    held: dict[str, Law] = field(default_factory=dict)
+    exchanges: dict[str, Exchange] = field(default_factory=dict)
+    periodic: list[tuple[str, str]] = field(default_factory=list)
+    sources: list[RegionSource] = field(default_factory=list)
+    points: list[PointSource] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    open_items: list[Fault] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
+    #: The statement that stands alone on a surface, by its place and what it says.
+    alone: dict[str, tuple[int, str]] = field(default_factory=dict)
+
+    def surround(self, place: int, entry: Surrounding) -> None:
+        """Put one statement on its surfaces; a later one that cannot stand beside earlier ones takes their place."""
+        path = path_text(("surroundings", place, "on"))
+        names = [member for stated in entry.surfaces for member in self.document.members_of(stated)]
+        wrong = [what for name in names if (what := _surface_fault(name, self.mesh, self.document))]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        wrong += [f"'{name}' is named twice; leave one out" for name in twice]
+        if entry.periodic and len(names) != 2:
+            wrong.append("'periodic' joins two single surfaces; these names stand for more")
+        self.faults += [Fault(path, what) for what in wrong]
+        if wrong:
+            return
+        law = _place_fault(entry, self.mesh)
+        if law:
+            self.faults.append(Fault(path_text(("surroundings", place, *law[0])), law[1]))
+            return
+        says = next((key for key in ("temperature", "insulated", "periodic") if getattr(entry, key)), None)
+        for name in names:
+            self._make_room(place, name, says)
+            if says is not None:
+                self.alone[name] = (place, says)
+        if entry.periodic:
+            self.periodic.append((names[0], names[1]))
+            return
+        area = sum(self._area(name) for name in names) if entry.heat is not None else 0.0
+        for name in names:
+            if entry.temperature is not None:
+                self.held[name] = entry.temperature
+            elif not entry.insulated:
+                also = self._exchange(place, entry, name, area)
+                self.exchanges[name] = self.exchanges.get(name, Exchange()).and_also(also)
+
+    def _make_room(self, place: int, name: str, says: str | None) -> None:
+        before = self.alone.get(name)
+        if before is None and not (says is not None and name in self.exchanges):
+            return
+        said = {"temperature": "held at a temperature", "insulated": "insulated", "periodic": "periodic", None:
+                "in exchange with its surroundings"}  # fmt: skip
+        earlier = said[before[1]] if before else said[None]
+        what = f"'{name}' was said to be {earlier} before; this later statement counts"
+        self.notes.append(Note(path_text(("surroundings", place)), what))
+        self.alone.pop(name, None)
+        self.held.pop(name, None)
+        self.exchanges.pop(name, None)
+        self.periodic = [pair for pair in self.periodic if name not in pair]
+
+    def _exchange(self, place: int, entry: Surrounding, name: str, area: float) -> Exchange:
+        fluxes = (entry.flux,) if entry.flux is not None else ()
+        even = entry.heat.si / area if entry.heat is not None else 0.0
+        films = (FilmLaw(entry.film.h, entry.film.temperature),) if entry.film is not None else ()
+        radiations: tuple[RadiationLaw, ...] = ()
+        if entry.radiation is not None:
+            emissivity = entry.radiation.emissivity
+            if emissivity is None:
+                material = self.document.body.fillings[self.mesh.regions[self.mesh.surfaces[name].regions[0]]].material
+                emissivity = self.document.materials[str(material)].emissivity
+                if emissivity is None:
+                    path = path_text(("surroundings", place, "radiation", "emissivity"))
+                    what = f"state the emissivity of '{name}' here, or that of the material '{material}'"
+                    self.open_items.append(Fault(path, what))
+                    return Exchange()
+            radiations = (RadiationLaw(emissivity, entry.radiation.temperature),)
+        return Exchange(fluxes, even, films, radiations)
+
+    def _area(self, name: str) -> float:
+        facets = self.mesh.surfaces[name]
+        return float(sum(facet_weights(facets, block, self.mesh).sum() for block in facets.blocks))
+
+    def heat(self, place: int, entry: HeatInside) -> None:
+        """Put heat on regions, or on the nodes about a point or along a line."""
+        path = ("heat_inside", place)
+        if entry.region is None:
+            points = self._spread(entry)
+            if len(points[0]) != self.mesh.dimension:
+                return  # place_faults complains of it
+            shares = shares_at(self.mesh, points)
+            if shares is None:
+                where = "at" if entry.at is not None else "along"
+                what = "it lies outside the body, at least in part"
+                self.faults.append(Fault(path_text((*path, where)), what))
+                return
+            name = "heat at a point" if entry.at is not None else "heat along a line"
+            total = entry.total.si if entry.total is not None else 0.0
+            nodes, weights = shares
+            self.points.append(PointSource(f"{name} ({place + 1})", nodes, total * weights))
+            return
+        unknown = [name for name in entry.regions if name not in self.mesh.regions]
+        for name in unknown:
+            what = f"there is no region '{name}'{nearest(name, self.mesh.regions)}"
+            self.faults.append(Fault(path_text((*path, "region")), what))
+        if unknown:
+            return
+        numbers = [self.mesh.regions.index(name) for name in entry.regions]
+        law = entry.per_volume
+        if law is None:
+            assert entry.total is not None
+            law = constant_law(entry.total.si / self._volume(numbers), POWER_DENSITY)
+        elif _unknown_variable(law, self.mesh):
+            self.faults.append(Fault(path_text((*path, "per_volume")), _unknown_variable(law, self.mesh)))
+            return
+        for name, number in zip(entry.regions, numbers, strict=True):
+            self.sources.append(RegionSource(f"heat in {name}", number, law))
+
+    def _spread(self, entry: HeatInside) -> Floats:
+        if entry.at is not None:
+            return np.array([[place.si for place in entry.at]])
+        assert isinstance(entry.along, Line)
+        start, end = (np.array([place.si for place in point]) for point in (entry.along.start, entry.along.end))
+        if len(start) != len(end):
+            return start[None]
+        middles = (np.arange(_LINE_PLACES) + 0.5) / _LINE_PLACES
+        result: Floats = start + middles[:, None] * (end - start)
+        return result
+
+    def _volume(self, regions: list[int]) -> float:
+        total = 0.0
+        for block in self.mesh.blocks:
+            own = np.isin(block.region, regions)
+            for run in in_runs(block, len(FAMILIES[block.family].points)):
+                total += float(weighted_gradients(block, self.mesh, run)[1][own[run]].sum())
+        return total
+
+    def shared_corners(self) -> None:
+        """Note where held surfaces of different temperatures meet."""
+        names = list(self.held)
+        nodes = {name: self.mesh.surfaces[name].nodes for name in names}
+        for later, second in enumerate(names):
+            for first in names[:later]:
+                if self.held[first] != self.held[second] and len(np.intersect1d(nodes[first], nodes[second])):
+                    what = (f"'{first}' and '{second}' meet and are held at different temperatures; "
+                            f"where they meet the later one counts, that of '{second}'")  # fmt: skip
+                    self.notes.append(Note(path_text(("surroundings", self.alone[second][0])), what))
+
+
+def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
+    """Return what is not stated yet of the materials, a line each."""
+    items = []
+    fillings = document.body.fillings
+    for name, filling in fillings.items():
+        if filling.material is None and not filling.void:
+            items.append(Fault(path_text(filling.path), f"say what '{name}' is made of"))
+    used = {filling.material for filling in fillings.values()}
+    for name, material in document.materials.items():
+        if material.k is None and name in used:
+            items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))
+    return tuple(items)
+
+
+def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    faults = []
+    known = [*mesh.surfaces, *document.surfaces]
+    for place, question in enumerate(document.questions):
+        if isinstance(question.target, str) and question.target not in known:
+            what = f"there is no surface '{question.target}'{nearest(question.target, known)}"
+            faults.append(Fault(path_text(("questions", place, question.asks)), what))
+        if question.side is not None and question.side not in mesh.regions:
+            what = f"there is no region '{question.side}'{nearest(question.side, mesh.regions)}"
+            faults.append(Fault(path_text(("questions", place, "side")), what))
+    return faults
+
+
+def _own_name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    faults = []
+    for name in document.surfaces:
+        members = document.members_of(name)
+        for member in members:
+            if member not in mesh.surfaces:
+                what = f"there is no surface '{member}'{nearest(member, mesh.surfaces)}"
+                faults.append(Fault(path_text(("surfaces", name)), what))
+        if not members:
+            faults.append(Fault(path_text(("surfaces", name)), "it names no surface; write one, or a list of them"))
+    return faults
+
+
+def _surface_fault(name: str, mesh: Mesh, document: CaseDocument) -> str | None:
+    if name not in mesh.surfaces:
+        outer = [surface for surface, facets in mesh.surfaces.items() if facets.outer]
+        return f"there is no surface '{name}'{nearest(name, [*outer, *document.surfaces])}"
+    if not mesh.surfaces[name].outer:
+        return f"'{name}' lies inside the body, where nothing can surround it; a contact is stated among the joints"
+    return None
+
+
+def _place_fault(entry: Surrounding, mesh: Mesh) -> tuple[tuple[str, ...], str] | None:
+    """The first law that follows a coordinate there is none of, with its path."""
+    laws: Mapping[tuple[str, ...], Law | None] = {
+        ("temperature",): entry.temperature, ("flux",): entry.flux,
+        ("film", "h"): entry.film.h if entry.film else None,
+        ("film", "temperature"): entry.film.temperature if entry.film else None,
+        ("radiation", "emissivity"): entry.radiation.emissivity if entry.radiation else None,
+        ("radiation", "temperature"): entry.radiation.temperature if entry.radiation else None,
+    }  # fmt: skip
+    for path, law in laws.items():
+        if law is not None and _unknown_variable(law, mesh):
+            return path, _unknown_variable(law, mesh)
+    return None
+
+
+def _unknown_variable(law: Law, mesh: Mesh) -> str:
+    known = {*mesh.space.variables(mesh.points[:1]), "T"}
+    for name in sorted(law.variables - known):
+        return f"'{law.text}' depends on {name}, which this body does not have; it has {', '.join(sorted(known))}"
+    return ""

@@ -1,0 +1,1 @@
+"""Generic materials that come with the program, and those an analyst keeps."""
