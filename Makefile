@@ -24,7 +24,7 @@ check: setup
 
 # The core's tests in a Python that cannot find Qt.
 core-without-qt: setup
-	$(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk
+	$(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py

@@ -24,6 +24,17 @@ class Fault:
         return f"{self.path}: {self.message}" if self.path else self.message
 
 
+@dataclass(frozen=True)
+class Note:
+    """Something about a case that is no fault but should be known: ``path`` in the document, and what."""
+
+    path: str
+    message: str
+
+    def __str__(self) -> str:
+        return f"{self.path}: {self.message}"
+
+
 class CaseError(BluntEmberError):
     """The case as stated is wrong; carries every fault found, not only the first."""
 

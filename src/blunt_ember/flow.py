@@ -14,6 +14,7 @@ import numpy as np
 from blunt_ember.case.bodies import Body, Imported, without_materials
 from blunt_ember.case.case import Case
 from blunt_ember.case.document import Expectation
+from blunt_ember.case.plausibility import plausibility
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer
 from blunt_ember.checks.asking import asked_sentence
@@ -21,13 +22,14 @@ from blunt_ember.checks.exact_field import exact_field, recognised
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.checks.ledger import Ledger, ledger
 from blunt_ember.checks.own_field import own_field
+from blunt_ember.checks.remarks import remarks
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
-from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError
+from blunt_ember.errors import BluntEmberError, Note, OpenCaseError, ReferenceRefusedError, SolverError
 from blunt_ember.fem.heat_flows import heat_flows
-from blunt_ember.fem.problem import Note, Problem
+from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.stating import open_properties, parted_by_joints, problem_of
-from blunt_ember.fem.steady import Solution, solve_steady
+from blunt_ember.fem.steady import NewtonStep, Solution, solve_steady
 from blunt_ember.geometry.regions import outer_surfaces
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.imported import ImportedGeometry
@@ -73,7 +75,9 @@ class Outcome:
 class Flow:
     """Runs cases and keeps the results of recent steps; holds no other state."""
 
-    def __init__(self, capacity: int = 64) -> None:
+    def __init__(self, capacity: int = 64, told: Callable[[NewtonStep], None] = lambda step: None) -> None:
+        #: Hears of every step of Newton's method as it is done.
+        self._told = told
         self._kept: OrderedDict[tuple[str, str], Any] = OrderedDict()
         self._capacity = capacity
         #: Hashes of values met lately, by identity; the values are held so that no identity is given out twice.
@@ -111,10 +115,11 @@ class Flow:
 
     def _reached(self, case: Case) -> Iterator[Outcome]:
         geometry = self._geometry(case)
-        yield Outcome(case, geometry)
+        stated = plausibility(case)
+        yield Outcome(case, geometry, notes=stated)
         open_items = open_properties(case.document)
         mesh = self._mesh(case, 1)
-        yield Outcome(case, geometry, mesh)
+        yield Outcome(case, geometry, mesh, notes=stated)
         if open_items:
             raise OpenCaseError(open_items)
         problem = self._problem(case, mesh)
@@ -128,7 +133,7 @@ class Flow:
             solution,
             recognised(geometry, problem) or self._own(case, geometry),
             ledger=ledger(problem, heat, case.document),
-            notes=(*problem.notes, *solution.notes),
+            notes=(*stated, *problem.notes, *solution.notes, *remarks(case, problem, solution.temperature)),
         )
 
     def _own(self, case: Case, geometry: AnyGeometry) -> ExactField | None:
@@ -179,6 +184,7 @@ class Flow:
             checks.append(
                 check(
                     question,
+                    case.units.of(question.kind),
                     asked_sentence(question, case.document.body.heat_basis),
                     value,
                     error,
@@ -216,7 +222,7 @@ class Flow:
         return self._cached("parted mesh", parted, lambda: parted_by_joints(document, whole))
 
     def _solution(self, problem: Problem) -> Solution:
-        return self._cached("solution", self._hash(problem), lambda: solve_steady(problem))
+        return self._cached("solution", self._hash(problem), lambda: solve_steady(problem, told=self._told))
 
     def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
         return self._cached("heat", self._hash(problem), lambda: heat_flows(problem, solution))

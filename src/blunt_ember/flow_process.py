@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
+    from blunt_ember.fem.steady import NewtonStep
     from blunt_ember.flow import Outcome
 
-#: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has.
-Reply = tuple[int, dict[str, Any]]
+#: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
+#: or in between a step of Newton's method.
+Reply = tuple[int, "dict[str, Any] | NewtonStep"]
 
 
 def serve(connection: Connection) -> None:
@@ -20,7 +22,8 @@ def serve(connection: Connection) -> None:
     from blunt_ember.errors import SolverError
     from blunt_ember.flow import Flow, Outcome
 
-    flow = Flow()
+    number = 0
+    flow = Flow(told=lambda step: connection.send((number, step)))
     while True:
         try:
             number, data, folder = connection.recv()

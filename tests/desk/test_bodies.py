@@ -11,14 +11,14 @@ import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QEnterEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.files import write_case
 from blunt_ember.desk.dimensions import dimensions
 from blunt_ember.desk.picture_editor import DimensionEditor
-from blunt_ember.desk.sheet_fields import PointedLabel, WordButton
+from blunt_ember.desk.sheet_fields import EntryField, PointedLabel, WordButton
 from blunt_ember.desk.window import Window
 from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family
@@ -125,12 +125,12 @@ def test_pointing_at_a_surface_on_the_picture_marks_it_in_the_sheet(window: Wind
 
 def test_a_click_on_a_surface_states_what_surrounds_it(window: Window, qtbot: QtBot) -> None:
     QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=edge_of(window, "brick.top").toPoint())
-    menu = window.findChild(QMenu, "surface menu")
-    assert menu is not None
-    action = next(action for action in menu.actions() if action.text() == "meets a fluid")
-    action.trigger()
-    menu.close()
+    assert window.card.surface == "brick.top" and window.card.isVisible()
+    offer = next(b for b in window.card.findChildren(WordButton) if b.text() == "meets a fluid")
+    QTest.mouseClick(offer, Qt.MouseButton.LeftButton)
     settled(qtbot, window)
+    h = next(f for f in window.card.findChildren(EntryField) if f.objectName() == "surroundings[2].film.h")
+    assert h.isVisible() and h.text() == "10 W/(m² K)", "the card goes on with the sentence"
     assert window.outcome is not None and window.current.case is not None
     assert "brick.top" not in window.outcome.unstated
     assert window.current.case.data["surroundings"][-1]["on"] == "brick.top"
@@ -139,7 +139,9 @@ def test_a_click_on_a_surface_states_what_surrounds_it(window: Window, qtbot: Qt
     assert "heat passes through brick.top" in note
     QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=edge_of(window, "brick.top").toPoint())
     focused = window.focusWidget()
-    assert isinstance(focused, QToolButton) and focused.text() == "brick.top"
+    assert isinstance(focused, QToolButton) and focused.text() == "brick.top" and window.card.isAncestorOf(focused)
+    QTest.keyClick(focused, Qt.Key.Key_Escape)
+    assert not window.card.isVisible() and window.stage.hasFocus()
 
 
 def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(

@@ -20,6 +20,7 @@ from blunt_ember.case.migration import migrated
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
+from blunt_ember.case.unit_sets import UnitSet
 from blunt_ember.case.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
 
@@ -42,6 +43,11 @@ class Case:
     def restated(self, data: dict[str, Any]) -> Case:
         """Return the case that other data make in the same folder; raise :class:`CaseError` with every fault found."""
         return case_from_data(data, self.folder)
+
+    @property
+    def units(self) -> UnitSet:
+        """The units in which values are shown."""
+        return self.document.units
 
     @property
     def names(self) -> dict[str, Value]:

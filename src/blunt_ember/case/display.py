@@ -5,20 +5,20 @@ from __future__ import annotations
 import math
 
 from blunt_ember.case.evaluation import Value
-from blunt_ember.case.units import LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind, kind_of
+from blunt_ember.case.unit_sets import UnitSet
+from blunt_ember.case.units import LENGTH, TEMPERATURE, Kind
 
 THIN_SPACE = "\u2009"
-ZERO_CELSIUS = 273.15
 
 
 def in_shown_unit(si: float, kind: Kind) -> float:
     """Return the magnitude in the unit the kind is shown in: °C for temperatures, mm for lengths."""
-    return si - ZERO_CELSIUS if kind == TEMPERATURE else si * kind.factor
+    return si * kind.factor - kind.zero
 
 
 def shown_difference(si: float, kind: Kind, digits: int = 3) -> str:
     """Return a difference of two values of a kind, with its unit; a temperature difference is in kelvin."""
-    return shown(si, TEMPERATURE_DIFFERENCE if kind == TEMPERATURE else kind, digits)
+    return f"{number(si * kind.factor, digits)} {kind.difference or kind.shown}".rstrip()
 
 
 def shown(si: float, kind: Kind, digits: int = 5) -> str:
@@ -28,17 +28,18 @@ def shown(si: float, kind: Kind, digits: int = 5) -> str:
     return f"{number(in_shown_unit(si, kind), digits)} {kind.shown}".rstrip()
 
 
-def shown_value(value: Value, digits: int = 5) -> str:
-    """Return the value of a formula with a unit that fits its dimension."""
-    kind = kind_of(value.dimension)
-    if kind == TEMPERATURE and value.readings == 0:
-        kind = TEMPERATURE_DIFFERENCE
+def shown_value(value: Value, units: UnitSet, digits: int = 5) -> str:
+    """Return the value of a formula in the unit of a set that fits its dimension."""
+    kind = units.of_dimension(value.dimension)
+    if kind.name == TEMPERATURE.name and value.readings == 0:
+        return shown_difference(float(value.magnitude), kind, digits)
     return shown(float(value.magnitude), kind, digits)
 
 
-def both_scales(kelvin: float) -> str:
-    """Return a temperature on both scales, ``980 °C = 1 253.15 K``."""
-    return f"{number(kelvin - ZERO_CELSIUS, 7)} °C = {number(kelvin, 7)} K"
+def both_scales(kelvin: float, kind: Kind = TEMPERATURE) -> str:
+    """Return a temperature on the relative scale of ``kind`` and the absolute one, ``980 °C = 1 253.15 K``."""
+    relative = kind if kind.zero else TEMPERATURE
+    return f"{number(in_shown_unit(kelvin, relative), 7)} {relative.shown} = {number(kelvin, 7)} K"
 
 
 def number(value: float, digits: int = 5) -> str:

@@ -20,6 +20,7 @@ from blunt_ember.case.quantity import (
 )
 from blunt_ember.case.regions import AnyRegion
 from blunt_ember.case.surface_laws import Film, HeatFlux, HeatPerVolume, JointConductance, Radiation, Temperature
+from blunt_ember.case.unit_sets import OfUnits, UnitSet
 from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, NUMBER, TEMPERATURE, Kind
 
 FORMAT = "blunt-ember/1"
@@ -266,6 +267,9 @@ class CaseDocument(Part):
     format: Literal["blunt-ember/1"]
     title: str = Field("Untitled", max_length=200)
     parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
+    units: Annotated[UnitSet, OfUnits()] = Field(
+        default_factory=UnitSet, description="units in which values are shown: a set, or an object by quantity"
+    )
     materials: dict[Name, Material] = Field(default_factory=dict)
     body: Body
     surfaces: dict[Name, str | list[str] | SurfacePart] = Field(

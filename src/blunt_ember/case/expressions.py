@@ -26,6 +26,7 @@ _TOKEN = re.compile(
     r"|(?P<sign>\*\*|[-+*/^(),·⋅×−])"
 )
 _SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
+_EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
 _THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
 
 
@@ -87,7 +88,7 @@ def parse(text: str) -> Node:
     """Return the syntax tree of ``text``; raise :class:`ExpressionError` where it cannot be read."""
     if len(text) > MAX_LENGTH:
         raise ExpressionError(f"the formula is longer than {MAX_LENGTH} characters")
-    tokens = list(_tokens(_THIN_SPACES.sub("", text)))
+    tokens = list(_tokens(_plainly(text)))
     if not tokens:
         raise ExpressionError("nothing is stated")
     parser = _Parser(tokens)
@@ -109,11 +110,16 @@ def is_plain_number(text: str) -> bool:
 
 def renamed(text: str, old: str, new: str) -> str:
     """Return the formula with every reference to ``old`` replaced; a unit of that spelling stays."""
-    text = _THIN_SPACES.sub("", text)
+    text = _plainly(text)
     for name in sorted(names_in(parse(text)), key=lambda name: -name.start):
         if name.text == old:
             text = text[: name.start] + new + text[name.start + len(old) :]
     return text
+
+
+def _plainly(text: str) -> str:
+    """The text without thin spaces in its numbers, and with a plain minus in their exponents, as it may be shown."""
+    return _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
 
 
 def names_in(node: Node) -> Iterator[Name]:

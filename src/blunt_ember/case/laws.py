@@ -26,6 +26,8 @@ VARIABLE_KINDS: Mapping[str, Kind] = MappingProxyType(
 #: Step for slopes in T, as a share of T: the error of a central difference is then far below that of a Newton step.
 _SLOPE_STEP = 1e-4
 MOST_ROWS = 10_000
+#: Rows closer than this, as a share of the value, are one.
+_NEAR = 1e-12
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,7 @@ def _table_law(stated: Mapping[str, Any], kind: Kind, names: Mapping[str, Value]
             ys.append(quantity_si(str(y), kind, names))
         except ExpressionError as error:
             raise ExpressionError(f"row {number} of the table: {error}") from error
-        if number > 1 and xs[-1] <= xs[-2]:
+        if number > 1 and xs[-1] <= xs[-2] + _NEAR * abs(xs[-1]):
             raise ExpressionError(f"row {number} of the table: '{x}' must be more than '{rows[number - 2][0]}' before")
     text = f"table of {len(rows)} over {over}"
     return Law(kind, text, table=Table(over, tuple(xs), tuple(ys)))

@@ -138,6 +138,10 @@ class Kind:
     #: Unit shown by default, and the factor from SI to it.
     shown: str
     factor: float = 1.0
+    #: What is taken from the SI value times the factor: the zero of a relative scale.
+    zero: float = 0.0
+    #: Unit of a difference where it is another than that of a value.
+    difference: str = ""
 
     @property
     def dimension(self) -> Dimension:
@@ -151,7 +155,7 @@ def _kind_dimension(unit: str) -> Dimension:
 
 
 LENGTH = Kind("a length", "m", "12 mm", "mm", 1000.0)
-TEMPERATURE = Kind("a temperature", "K", "25 °C", "°C")
+TEMPERATURE = Kind("a temperature", "K", "25 °C", "°C", 1.0, 273.15, "K")
 TEMPERATURE_DIFFERENCE = Kind("a temperature difference", "K", "0.5 K", "K")
 CONDUCTIVITY = Kind("a conductivity", "W/(m*K)", "0.35 W/(m K)", "W/(m K)")
 FILM_COEFFICIENT = Kind("a film coefficient", "W/(m**2*K)", "12 W/(m² K)", "W/(m² K)")

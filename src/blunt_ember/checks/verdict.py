@@ -36,12 +36,14 @@ class Check:
 
 
 def check(
-    question: Question, asked: str, value: float, error: float | None, expected: float | None, source: str | None,
-    span: float, note: str = "",
+    question: Question, kind: Kind, asked: str, value: float, error: float | None, expected: float | None,
+    source: str | None, span: float, note: str = "",
 ) -> Check:  # fmt: skip
-    """Judge an answer; ``span`` is the difference between the highest and lowest temperature of the body, K."""
+    """Judge an answer of a ``kind`` that says how it is shown.
+
+    ``span`` is the difference between the highest and lowest temperature of the body, K."""
     if expected is None:
-        return Check(question.name, asked, question.kind, value, error, None, source, None, None,
+        return Check(question.name, asked, kind, value, error, None, source, None, None,
                      question.tolerance.text, None, "open", note or "nothing is expected yet")  # fmt: skip
     scale = span if question.heat_flow is None else abs(expected)
     tolerance = question.tolerance
@@ -51,5 +53,5 @@ def check(
     slack = 1e-12 * max(abs(value), abs(expected))
     verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
     relative = abs(deviation) / scale if scale else (0.0 if deviation == 0 else float("inf"))
-    return Check(question.name, asked, question.kind, value, error, expected, source, deviation, relative,
+    return Check(question.name, asked, kind, value, error, expected, source, deviation, relative,
                  tolerance.text, allowed, verdict, note)  # fmt: skip

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from blunt_ember.case.display import number, shown, shown_difference
+from blunt_ember.case.units import HEAT_FLOW, Kind
 from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.deviation_ruler import DeviationRuler
@@ -134,16 +135,17 @@ class LedgerTable(QWidget):
         layout.addLayout(self._grid)
         self._cells: list[tuple[QLabel, QLabel, QLabel, QLabel]] = []
 
-    def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme) -> None:
+    def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme, heat: Kind = HEAT_FLOW) -> None:
         """Take another ledger; figures align on their decimal point."""
         self._basis.setText(f"+ into the body, {basis}" if ledger else "")
         rows: list[tuple[str, str, str, str]] = []
         if ledger is not None:
             for row in ledger.rows:
-                rows.append((row.name, row.statement, f"{'+' if row.heat > 0 else ''}{_fixed(row.heat)}",
+                rows.append((row.name, row.statement, f"{'+' if row.heat > 0 else ''}{_fixed(row.heat * heat.factor)}",
                              theme.ember if row.heat > 0 else theme.teal))  # fmt: skip
-            said = "0" if ledger.imbalance == 0 else number(ledger.imbalance, 2)
+            said = "0" if ledger.imbalance == 0 else number(ledger.imbalance * heat.factor, 2)
             rows.append(("does not balance", "", said, theme.quiet if ledger.relative < 1e-9 else theme.off))
+            rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.joints]
         while len(self._cells) < len(rows):
             cells = (_label("strong"), _label("quiet"), _label("", Qt.AlignmentFlag.AlignRight), _label("quiet"))
             for column, cell in enumerate(cells):
@@ -153,14 +155,14 @@ class LedgerTable(QWidget):
             for cell in cells:
                 cell.setVisible(place < len(rows))
             if place < len(rows):
-                name, statement, heat, colour = rows[place]
-                last = place == len(rows) - 1
+                name, statement, flow, colour = rows[place]
+                last = place >= len(ledger.rows) if ledger is not None else True
                 _look(cells[0], "role", "quiet" if last else "strong")
                 cells[0].setText(name)
                 cells[1].setText(statement)
-                cells[2].setText(heat)
+                cells[2].setText(flow)
                 cells[2].setStyleSheet(f"color: {colour};")
-                cells[3].setText("W")
+                cells[3].setText(heat.shown)
                 cells[2].setObjectName(f"ledger {name}")
 
 
@@ -239,7 +241,8 @@ class ChecksPanel(QWidget):
             else "No question is asked yet. Ask one in the sheet, under Questions."
         )  # fmt: skip
         self._summary.setText(_summary(checks))
-        self._ledger.show_ledger(outcome.ledger if outcome else None, basis(outcome) if outcome else "", self._theme)
+        self._ledger.show_ledger(outcome.ledger if outcome else None, basis(outcome) if outcome else "", self._theme,
+                                 outcome.case.units.of(HEAT_FLOW) if outcome else HEAT_FLOW)  # fmt: skip
         self._ledger.setVisible(outcome is not None and outcome.ledger is not None)
 
     def mark_stale(self) -> None:

@@ -131,13 +131,15 @@ def along(
     is_height: bool = False,
 ) -> Dimension:
     """Return a dimension with its label in the middle of its line; that of a height over zero stands at its end."""
-    label = shown(quantity.si, LENGTH, 6)
+    label = shown(quantity.si, case.units.of(LENGTH), 6)
     room = label_widths.get(label, 7.0 * len(label)) + 14
     x, y = (ends[0][0] + ends[1][0]) / 2, (ends[0][1] + ends[1][1]) / 2
     if is_height:
         (x, y), label, room = ends[1], f"z {label}", room + 12
     box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
-    return Dimension(name, label, _typed(case, path, shown(quantity.si, LENGTH, 6)), (path,), *ends, witness, box)
+    return Dimension(
+        name, label, _typed(case, path, shown(quantity.si, case.units.of(LENGTH), 6)), (path,), *ends, witness, box
+    )
 
 
 def _straight(
@@ -148,7 +150,7 @@ def _straight(
     found = []
     for names, span, near in _extents(case, geometry, axis):
         key, quantity = stated_lengths(case.document.body.regions[names[0]])["width" if axis == 0 else "height"]
-        label = shown(quantity.si, LENGTH, 6)
+        label = shown(quantity.si, case.units.of(LENGTH), 6)
         room = label_widths.get(label, 7.0 * len(label)) + 14
         ends = [[span[0], near], [span[1], near]] if axis == 0 else [[near, span[0]], [near, span[1]]]
         pixels = view.pixels(np.array(ends))
@@ -196,7 +198,7 @@ def _radial(case: Case, geometry: SectionGeometry, view: View, label_widths: Map
                 angle = region.start.si + share * (region.end.si - region.start.si)
             rim = centre + quantity.si * np.array([np.cos(angle), np.sin(angle)])
             start, end = (_pixel(place) for place in view.pixels(np.stack([centre, rim])))
-            label = shown(quantity.si, LENGTH, 6)
+            label = shown(quantity.si, case.units.of(LENGTH), 6)
             room = label_widths.get(label, 7.0 * len(label)) + 14
             x, y = start[0] + 0.62 * (end[0] - start[0]), start[1] + 0.62 * (end[1] - start[1])
             path = ("body", "regions", name, *key)

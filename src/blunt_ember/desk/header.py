@@ -12,7 +12,18 @@ from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.icon import ICON
 from blunt_ember.desk.sheet_fields import EntryField
 from blunt_ember.desk.sheet_parts import Entry
+from blunt_ember.fem.steady import NewtonStep
 from blunt_ember.flow import Outcome
+
+
+def _how_solved(outcome: Outcome) -> str:
+    """The method, and the steps of Newton's method one by one."""
+    if outcome.solution is None:
+        return ""
+    steps = (f"{number}: {step.residual:.1e} of the heat left over" + (f", {step.taken:.3g} of the step taken"
+             if step.taken < 1 else "") for number, step in enumerate(outcome.solution.steps, start=1))  # fmt: skip
+    return "\n".join([f"solved: {outcome.solution.method}", *(["Newton's method:"] if outcome.solution.steps else []),
+                      *steps])  # fmt: skip
 
 
 class Header(QWidget):
@@ -74,13 +85,20 @@ class Header(QWidget):
         """Offer to stop while something runs."""
         self._solve.setText("Stop  F5" if busy else "Solve  F5")
 
+    def show_step(self, step: NewtonStep) -> None:
+        """Say how far Newton's method has got."""
+        self._state.setText(f"Newton: {step.residual:.1e} of the heat left over")
+
     def show_outcome(self, outcome: Outcome) -> None:
         """Say what the answer cost, or that there is none."""
+        self._state.setToolTip(_how_solved(outcome))
         if outcome.trouble is not None or outcome.mesh is None:
             self._state.setText("not solved")
         else:
             nodes = number(outcome.mesh.node_count, 9)
-            self._state.setText(f"current   {nodes} nodes   {outcome.seconds:.2f} s")
+            steps = len(outcome.solution.steps) if outcome.solution is not None else 0
+            newton = f"   {steps} Newton steps" if steps else ""
+            self._state.setText(f"current   {nodes} nodes{newton}   {outcome.seconds:.2f} s")
 
     def show_stale(self, why: str) -> None:
         """Say why the answer is not current."""

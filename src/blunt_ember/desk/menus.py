@@ -10,7 +10,10 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMessageBox
 
 from blunt_ember import __version__
-from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.case.case import Case
+from blunt_ember.case.editing import with_value
+from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
+from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses import LENSES
 
 if TYPE_CHECKING:
@@ -45,14 +48,12 @@ class Menus:
     def _fill_file(self, menu: QMenu) -> None:
         window = self._window
         new = _required(menu.addMenu("&New"))
-        for place, (name, family) in enumerate(FAMILIES.items()):
-            keys = [QKeySequence(_STANDARD.New)] if place == 0 else []
-            self._add(
-                new,
-                f"{name}: {family.summary[0].lower()}{family.summary[1:]}",
-                partial(window.new_case, name),
-                *keys,
-            )
+        for group, families in GROUPS.items():
+            submenu = _required(new.addMenu(group))
+            for family in families:
+                keys = [QKeySequence(_STANDARD.New)] if family.name == next(iter(FAMILIES)) else []
+                summary = f"{family.name}: {family.summary[0].lower()}{family.summary[1:]}"
+                self._add(submenu, summary, partial(window.new_case, family.name), *keys)
         self._add(menu, "&Open …", window.open_dialog, _STANDARD.Open)
         self._recent = _required(menu.addMenu("Open &recent"))
         self._recent.aboutToShow.connect(self._fill_recent)
@@ -99,8 +100,28 @@ class Menus:
         self._add(menu, "Go to the sheet", lambda: window.sheet.focus_first(), "F2")
         self._add(menu, "Go to the stage", lambda: window.stage.setFocus(), "F3")
         menu.addSeparator()
+        self._fill_units(_required(menu.addMenu("&Units")))
         self._dark = self._add(menu, "&Dark", lambda: window.set_dark(not window.settings.dark), "Ctrl+D")
         self._dark.setCheckable(True)
+
+    def _fill_units(self, menu: QMenu) -> None:
+        """Sets of units, and the unit of a single quantity; the case keeps the choice."""
+        for name in SET_NAMES:
+            self._add(menu, name, partial(self._choose_units, {"set": name}, True))
+        menu.addSeparator()
+        for quantity, units in USUAL_UNITS.items():
+            submenu = _required(menu.addMenu(quantity))
+            for unit in units:
+                self._add(submenu, unit, partial(self._choose_units, {quantity: unit}, False))
+
+    def _choose_units(self, chosen: dict[str, str], whole_set: bool) -> None:
+        def change(case: Case) -> Case:
+            stated = case.data.get("units", {})
+            before = {} if whole_set else {"set": stated} if isinstance(stated, str) else dict(stated)
+            after = {**before, **chosen}
+            return with_value(case, ("units",), after["set"] if list(after) == ["set"] else after)
+
+        self._window.current.edit_or_tell(f"units: {', '.join(chosen.values())}", change)
 
     def _fill_help(self, menu: QMenu) -> None:
         self._add(menu, "&Keys", self._show_keys, "F1")

@@ -58,7 +58,7 @@ class Pointer:
         if outcome.mesh is None or outcome.geometry is None:
             return ""
         if isinstance(outcome.geometry, SolidGeometry) or view.pose is not None:
-            return self._reading_on_skin(outcome.mesh, view, found, np.array(place))
+            return self._reading_on_skin(outcome, outcome.mesh, view, found, np.array(place))
         return _reading_in_plane(outcome, outcome.mesh, view, found, np.array(place))
 
     def region_labels(self, outcome: Outcome, view: View) -> list[tuple[str, tuple[float, float]]]:
@@ -105,11 +105,11 @@ class Pointer:
                 found = _Hit(triangles[first], places, weights[first], int(part.surface[first // len(local)]))
         return found
 
-    def _reading_on_skin(self, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
+    def _reading_on_skin(self, outcome: Outcome, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
         hit = self._hit(mesh, view, place)
         if hit is None:
             return ""
-        where = _where(hit.weights @ mesh.points[hit.nodes])
+        where = _where(hit.weights @ mesh.points[hit.nodes], outcome)
         if found is None:
             return where
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
@@ -154,21 +154,22 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     assert geometry is not None
     if geometry.owner_at(point)[0] < 0:
         return ""
-    where = _where(point[0])
+    where = _where(point[0], outcome)
     if outcome.solution is None or outcome.problem is None:
         return where
-    if found is not None and found.kind != TEMPERATURE:
+    if found is not None and found.kind.name != TEMPERATURE.name:
         flux = flux_at(outcome.problem, outcome.solution.temperature, point)[0]
         return f"{where}\n{_said(float(np.linalg.norm(flux)), found)}"
     value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
-    return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2))}"
+    return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"
 
 
-def _where(point: Floats) -> str:
-    return ", ".join(
-        f"{letter} {shown(value, LENGTH, 4)}" for letter, value in zip("xyz", point.tolist(), strict=False)
-    )
+def _where(point: Floats, outcome: Outcome) -> str:
+    kind = outcome.case.units.of(LENGTH)
+    return ", ".join(f"{letter} {shown(value, kind, 4)}" for letter, value in zip("xyz", point.tolist(), strict=False))
 
 
 def _said(value: float, found: Shade) -> str:
-    return both_scales(round(value, 2)) if found.kind == TEMPERATURE else shown(value, found.kind)
+    if found.kind.name == TEMPERATURE.name:
+        return both_scales(round(value, 2), found.kind)
+    return shown(value, found.kind)

@@ -153,6 +153,9 @@ class RowWidget(QWidget):
         button.setAccessibleName(part.key)
 
         def open_menu() -> None:
+            if part.direct and len(self._options_of(button)) == 1:
+                self._chosen(self._options_of(button)[0])
+                return
             menu = QMenu(button)
             _fill(menu, self._options_of(button), self._chosen)
             menu.aboutToHide.connect(menu.deleteLater)
@@ -426,4 +429,4 @@ def _choice_at(sheet: Sheet, path: str) -> QToolButton | None:
 def _seen(outcome: Outcome) -> tuple[object, ...]:
     surfaces = tuple(outcome.geometry.surfaces) if outcome.geometry else ()
     mesh = (outcome.mesh.cell_count, outcome.mesh.node_count) if outcome.mesh else ()
-    return surfaces, outcome.unstated, mesh
+    return surfaces, outcome.unstated, mesh, outcome.notes

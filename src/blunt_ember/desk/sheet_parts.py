@@ -15,6 +15,7 @@ from blunt_ember.case.expressions import parse
 from blunt_ember.case.laws import PLACE, Table
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.case.tables import law_at
+from blunt_ember.case.unit_sets import DEFAULT_UNITS
 from blunt_ember.case.units import TEMPERATURE, Kind, describe_dimension
 from blunt_ember.errors import ExpressionError
 
@@ -85,6 +86,8 @@ class Choice:
     role: Literal["choice", "plain choice", "link"] = "choice"
     is_open: bool = False
     points: tuple[str, ...] = ()
+    #: Whether a click does its one option at once.
+    direct: bool = False
 
 
 @dataclass(frozen=True)
@@ -166,12 +169,15 @@ def value_note(case: Case, text: str) -> str:
     except ExpressionError:
         return ""
     plain = isinstance(tree, NumberLiteral)
+    kind = case.units.of_dimension(value.dimension)
+    typed_unit = text.strip().lstrip("-+−0123456789.eE\u2009\u202f\u00a0 ")
     if describe_dimension(value.dimension) == TEMPERATURE.name and value.readings != 0:
-        celsius, kelvin = both_scales(float(value.magnitude)).split(" = ")
-        if not plain:
-            return f"= {celsius} = {kelvin}"
-        return f"= {celsius}" if text.strip().endswith("K") else f"= {kelvin}"
-    return "" if plain else f"= {shown_value(value)}"
+        scales = both_scales(float(value.magnitude), kind).split(" = ")
+        # Of a plain reading the scale it was typed on needs no saying.
+        return "".join(f" = {said}" for said in scales if not (plain and said.endswith(f" {typed_unit}"))).strip()
+    if plain and (case.units == DEFAULT_UNITS or typed_unit.replace(" ", "") == kind.shown.replace(" ", "")):
+        return ""
+    return f"= {shown_value(value, case.units)}"
 
 
 def setting(path: tuple[str | int, ...], value: Any) -> Edit:

@@ -82,7 +82,21 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
         *parts,
         Word("temperature of"),
         Choice(f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))),
+        *_side(case, path, question),
     ]
+
+
+def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    """At a joint that is not perfect, the side from which the temperature is read."""
+    name = str(question.target)
+    stated = {member for joint in case.document.joints for on in joint.surfaces for member in
+              case.document.members_of(on)}  # fmt: skip
+    if name not in stated or "|" not in name:
+        return []
+    regions = name.split("|")
+    options = tuple(Option(f"on the side of {region}", setting((*path, "side"), region)) for region in regions)
+    said = question.side or regions[0]
+    return [Choice(f"side {path[1]}", f"on the side of {said}", options, "plain choice")]
 
 
 def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:

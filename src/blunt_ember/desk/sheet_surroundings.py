@@ -63,12 +63,8 @@ def surroundings_section(case: Case, outcome: Outcome | None) -> Section:
     """Return the section of the surroundings; ``outcome`` gives the names of surfaces."""
     rows: list[Row] = []
     unstated = outcome.unstated if outcome else ()
-    notes = {note.path: note.message for note in (outcome.notes if outcome else ())}
     for place, _ in enumerate(case.document.surroundings):
         rows.append(surrounding_row(case, place, unstated))
-        note = notes.get(f"surroundings[{place}]")
-        if note:
-            rows.append((Word(note, "note"),))
     if outcome and outcome.geometry:
         own = [name for name in case.document.surfaces if set(case.document.members_of(name)) <= set(unstated)]
         offers = tuple(Option(name, options=surrounding_options(name, unstated)) for name in (*own, *unstated))
@@ -101,9 +97,10 @@ def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[Row]:
         if surface in {member for name in surrounding.surfaces for member in document.members_of(name)}:
             rows.append(surrounding_row(case, place, outcome.unstated))
     if not rows:
-        rows = [(Choice(f"say {option.text}", option.text, option.options, "link"),) if option.options else
-                (Choice(f"say {option.text}", option.text, (option,), "link"),)
-                for option in surrounding_options(surface, outcome.unstated)]  # fmt: skip
+        rows = [
+            (Choice(f"say {option.text}", option.text, option.options or (option,), "link", direct=not option.options),)
+            for option in surrounding_options(surface, outcome.unstated)
+        ]
     return rows
 
 

@@ -24,6 +24,8 @@ class Solver(QObject):
     """Keeps one process that runs the flow; the newest case asked for wins."""
 
     solved = pyqtSignal(object)  # Outcome
+    #: A step of Newton's method was done: what it left over.
+    stepped = pyqtSignal(object)  # NewtonStep
     busy_changed = pyqtSignal(bool)
     died = pyqtSignal()
 
@@ -125,6 +127,9 @@ class Solver(QObject):
             self._lost()
             return
         if number != self._number or self._running is None:
+            return
+        if not isinstance(reply, dict):  # a step of Newton's method on the way
+            self.stepped.emit(reply)
             return
         outcome = self._known = with_news(self._known, reply, self._running)
         if outcome.final:

@@ -22,11 +22,13 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout,
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
 from blunt_ember.case.editing import with_typed_value
+from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.units import LENGTH
 from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
 from blunt_ember.desk.drawing_tool import DrawingTool
+from blunt_ember.desk.law_spikes import paint_spikes
 from blunt_ember.desk.legend import paint_legend
 from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.desk.point_handles import PointMover
@@ -56,6 +58,7 @@ class Stage(QWidget):
     #: The surface under the pointer, empty when there is none; and the one that was clicked, with where.
     surface_pointed = pyqtSignal(str)
     surface_clicked = pyqtSignal(str, QPoint)
+    emptiness_clicked = pyqtSignal()
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -70,7 +73,8 @@ class Stage(QWidget):
         self._outcome: Outcome | None = None
         self._image: QImage | None = None
         self._shade: Shade | None = None
-        self._shaded: tuple[object, object, object] = (None, None, None)
+        self._shaded: tuple[object, ...] = (None, None, None, None)
+        self._units = DEFAULT_UNITS
         self._pointer = Pointer()
         self._lens: Lens = "Temperature"
         self._view: View | None = None
@@ -137,6 +141,12 @@ class Stage(QWidget):
         """Show what is known of the case now."""
         same = outcome is not None and self._outcome is not None and outcome.solution is self._outcome.solution
         same = same and outcome is not None and self._outcome is not None and outcome.geometry is self._outcome.geometry
+        same = (
+            same
+            and outcome is not None
+            and self._outcome is not None
+            and outcome.case.units == self._outcome.case.units
+        )
         self._outcome = outcome
         self._stale = ""
         if outcome is None:
@@ -236,6 +246,7 @@ class Stage(QWidget):
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
             elif not isinstance(outcome.geometry, SolidGeometry):
                 overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
+            paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
             if view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD:
                 self._dimensions = []  # they would hide the field; the lens Shape has them all
@@ -296,7 +307,9 @@ class Stage(QWidget):
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
             surface = self.surface_at(event.position())
-            if surface:
+            if not surface:
+                self.emptiness_clicked.emit()
+            else:
                 self.surface_clicked.emit(surface, event.globalPosition().toPoint())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -420,7 +433,7 @@ class Stage(QWidget):
         self.open_renderer()
         assert self._renderer is not None and self._view is not None
         ratio = self.devicePixelRatioF()
-        shown_now = (outcome.mesh, outcome.solution, self._lens)
+        shown_now = (outcome.mesh, outcome.solution, self._lens, self._units_of(outcome))
         if any(one is not other for one, other in zip(shown_now, self._shaded, strict=True)):
             self._shaded, self._shade = shown_now, shade(outcome, self._lens)
         lit = {*self._lit, self._under} - {""}
@@ -430,11 +443,17 @@ class Stage(QWidget):
         image.setDevicePixelRatio(ratio)
         return image
 
+    def _units_of(self, outcome: Outcome) -> UnitSet:
+        """The units of an outcome, the same object as long as they are the same."""
+        if self._units != outcome.case.units:
+            self._units = outcome.case.units
+        return self._units
+
     def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
         metrics = QFontMetricsF(painter.font())
         labels = {}
         for quantity in every_length(outcome.case.document.body):
-            label = shown(quantity.si, LENGTH, 6)
+            label = shown(quantity.si, outcome.case.units.of(LENGTH), 6)
             labels[label] = metrics.horizontalAdvance(label)
         assert outcome.geometry is not None
         return dimensions(outcome.case, outcome.geometry, view, labels)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.checks.profile import Profile, main_axis, profile_through
 from blunt_ember.flow import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -25,6 +26,7 @@ class ChartView(QWidget):
         self._profile: Profile | None = None
         self._image: QImage | None = None
         self._theme = LIGHT
+        self._units = DEFAULT_UNITS
         self._message = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -33,9 +35,9 @@ class ChartView(QWidget):
         """The curves shown."""
         return self._profile
 
-    def show_profile(self, profile: Profile | None, message: str, theme: Theme) -> None:
+    def show_profile(self, profile: Profile | None, message: str, theme: Theme, units: UnitSet = DEFAULT_UNITS) -> None:
         """Take other curves, or a message where there are none."""
-        self._profile, self._message, self._theme = profile, message, theme
+        self._profile, self._message, self._theme, self._units = profile, message, theme, units
         self._image = None
         if profile is not None and profile.exact is None:
             self.setAccessibleName(f"{profile.title}: temperature on the mesh")
@@ -63,7 +65,7 @@ class ChartView(QWidget):
             if self._image is None:
                 ratio = self.devicePixelRatioF()
                 self._chart = self._chart or _new_chart()
-                pixels = self._chart.draw(self._profile, self.width(), self.height(), self._theme, ratio)
+                pixels = self._chart.draw(self._profile, self.width(), self.height(), self._theme, ratio, self._units)
                 height, width = pixels.shape[:2]
                 image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
                 image.setDevicePixelRatio(ratio)
@@ -128,7 +130,10 @@ class Strip(QWidget):
         self.chart.setEnabled(True)
         if outcome is None:
             self._axis = None
-        if known is None or outcome is None or outcome.solution is not known.solution or outcome.trouble:
+        if (
+            known is None or outcome is None or outcome.solution is not known.solution or outcome.trouble
+            or outcome.case.units != known.case.units
+        ):  # fmt: skip
             self._soon.start(0)
 
     def _choose(self, axis: int) -> None:
@@ -159,4 +164,4 @@ class Strip(QWidget):
         self._source.setText(
             f"exact: {profile.source}" if profile.source else "no exact solution is known for this case"
         )
-        self.chart.show_profile(profile, "", self._theme)
+        self.chart.show_profile(profile, "", self._theme, outcome.case.units)

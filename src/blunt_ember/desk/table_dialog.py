@@ -83,7 +83,8 @@ class TableDialog(QDialog):
         top.addWidget(QLabel("Over", self))
         top.addWidget(self.over)
         for unit, example, which in zip(self.units, usual, ("first", "second"), strict=True):
-            unit.setPlaceholderText(f"unit, such as {example}" if example else "no unit")
+            unit.setPlaceholderText(example or "no unit")
+            unit.setMaximumWidth(96)
             unit.setObjectName(f"unit of the {which} column")
             top.addWidget(QLabel(f"plain numbers of the {which} column in", self))
             top.addWidget(unit)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -12,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QInputDialog,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -29,12 +27,12 @@ from blunt_ember.desk.header import Header
 from blunt_ember.desk.menus import Menus
 from blunt_ember.desk.settings import Settings
 from blunt_ember.desk.sheet import Sheet
-from blunt_ember.desk.sheet_surroundings import surrounding_options
 from blunt_ember.desk.solver import Solver
 from blunt_ember.desk.stage import Stage
 from blunt_ember.desk.start_page import StartPage
 from blunt_ember.desk.strip import Strip
 from blunt_ember.desk.style import palette, style_sheet
+from blunt_ember.desk.surface_card import SurfaceCard
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Outcome
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
@@ -77,6 +75,7 @@ class Window(QMainWindow):
         self.sheet = Sheet(self.current, self)
         self.stage = Stage(self.current, self)
         self.checks = ChecksPanel(self)
+        self.card = SurfaceCard(self.current, self.stage)
         self.strip = Strip(self)
         self.start_page = StartPage(self.settings, self)
         self._arrange()
@@ -124,10 +123,14 @@ class Window(QMainWindow):
         self.current.refused.connect(self._tell)
         self.current.told.connect(self._tell)
         self.solver.solved.connect(self._solved)
+        self.solver.stepped.connect(self.header.show_step)
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
         self.sheet.pointed.connect(self.stage.light)
         self.sheet.asked.connect(self._asked)
+        self.card.pointed.connect(self.stage.light)
+        self.card.closed.connect(self.stage.setFocus)
+        self.stage.emptiness_clicked.connect(self.card.shut)
         self.stage.surface_pointed.connect(self.sheet.show_pointed)
         self.stage.surface_clicked.connect(self._surface_clicked)
         self.header.solve_clicked.connect(self.solve_or_stop)
@@ -150,6 +153,7 @@ class Window(QMainWindow):
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
         self.outcome = None
+        self.card.shut()
         for zone in (self.stage, self.sheet, self.checks, self.strip):
             zone.show_outcome(None)
         self._pages.setCurrentIndex(1)
@@ -300,7 +304,7 @@ class Window(QMainWindow):
             return
         self._late.stop()
         self.outcome = outcome
-        for zone in (self.stage, self.checks, self.sheet, self.strip):
+        for zone in (self.stage, self.checks, self.sheet, self.strip, self.card):
             zone.show_outcome(outcome)
         self.header.show_outcome(outcome)
 
@@ -320,18 +324,13 @@ class Window(QMainWindow):
         self._tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
 
     def _surface_clicked(self, surface: str, place: QPoint) -> None:
-        """Go to what is stated on a surface, or offer what can be stated on it."""
-        if self.sheet.jump_to_surface(surface) or self.outcome is None or surface not in self.outcome.unstated:
+        """Open the card of an outer surface; go to the joints for one inside the body."""
+        geometry = self.outcome.geometry if self.outcome is not None else None
+        if geometry is None or self.outcome is None or surface not in geometry.surfaces:
             return
-        menu = QMenu(self)
-        menu.setObjectName("surface menu")
-        menu.addSection(surface)
-        for option in surrounding_options(surface):
-            action = menu.addAction(option.text)
-            if action is not None and option.edit is not None:
-                action.triggered.connect(partial(self.current.edit_or_tell, f"{surface}: {option.text}", option.edit))
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(place)
+        self.sheet.jump_to_surface(surface)
+        if geometry.surfaces[surface].outer:
+            self.card.open_on(surface, self.stage.mapFromGlobal(place), self.outcome)
 
     # --- looks ---
 

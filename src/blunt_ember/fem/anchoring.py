@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array, csgraph
 
-from blunt_ember.errors import Fault, OpenCaseError
+from blunt_ember.errors import Fault, Note, OpenCaseError
 from blunt_ember.fem.constraints import Constraints
-from blunt_ember.fem.problem import Note, Problem
+from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.terms import AcrossJoint, Conduction, InRegion, Term
 from blunt_ember.mesh.mesh import Ints
 

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import sparse
 
 from blunt_ember.errors import SolverError
+from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 
+#: How far, as a share of its size, a node of a straight cell may lie from its place.
+_BENT = 1e-12
 #: Numbers held at once for the gradients of a run of cells.
 _AT_ONCE = 4_000_000
 
@@ -75,8 +81,12 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
     family = FAMILIES[block.family]
     result = np.empty((*block.nodes.shape, block.nodes.shape[1]))
     for run in in_runs(block, len(family.points)):
-        gradients, weights = weighted_gradients(block, mesh, run)
         k = conductivity(run)
+        if k.shape[-1] == 1 and (metric := _even_metric(block, mesh, run)) is not None:
+            width = block.nodes.shape[1]
+            np.matmul(metric * k, _reference_products(block.family), out=result[run].reshape(-1, width * width))
+            continue
+        gradients, weights = weighted_gradients(block, mesh, run)
         if k.ndim == 2:
             drawn = gradients * (weights * k)[..., None, None]
         else:
@@ -85,6 +95,41 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
         flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, d * q)
         result[run] = flat @ drawn.transpose(0, 2, 1, 3).reshape(m, n, d * q).transpose(0, 2, 1)
     return result
+
+
+@lru_cache(maxsize=16)
+def _reference_products(family: str) -> Floats:
+    """∫ ∂ᵢNₐ ∂ⱼN_b over the reference cell, (d², n²)."""
+    shape = FAMILIES[family]
+    gradients = shape.gradients(shape.points)
+    products = np.einsum("q,qai,qbj->ijab", shape.weights, gradients, gradients)
+    dimension, nodes = gradients.shape[2], gradients.shape[1]
+    result: Floats = products.reshape(dimension**2, nodes**2)
+    return result
+
+
+def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
+    """|J| J⁻¹ J⁻ᵀ (r, d²), times what the space makes of it, where all cells of a run are straight and even: their
+    matrices are then sums of the reference cell's. None where one is bent, or stands in a turned section."""
+    if isinstance(mesh.space, Turned):
+        return None
+    family = FAMILIES[block.family]
+    corners = mesh.points[block.nodes[run]]
+    dimension = corners.shape[2]
+    middle = family.middle[None]
+    jacobian = jacobians(block.family, corners, middle)[:, 0]
+    centre = np.einsum("k,mkd->md", family.values(middle)[0], corners)
+    straight = centre[:, None] + (family.nodes - family.middle) @ jacobian.swapaxes(1, 2)
+    size = np.abs(corners - centre[:, None]).max(axis=(1, 2))
+    if (np.abs(straight - corners).max(axis=(1, 2)) > _BENT * size).any():
+        return None
+    determinant = determinants(jacobian)
+    if not (determinant > 0).all():
+        raise SolverError("the mesh holds a cell that is turned inside out")
+    inverse = _adjugates(jacobian) / determinant[:, None, None]
+    factor = mesh.space.of_cells(block.region[run], centre[:, None])[:, 0]
+    metric = inverse @ inverse.swapaxes(1, 2) * (determinant * factor)[:, None, None]
+    return metric.reshape(-1, dimension**2)
 
 
 def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:
@@ -135,7 +180,15 @@ def gathered(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:
     """Sum element matrices (m, n, n) on nodes (m, n) into one sparse matrix of size ``count``."""
     if not blocks:
         return sparse.csr_array((count, count))
-    rows = np.concatenate([np.repeat(nodes, nodes.shape[1], axis=1).ravel() for nodes, _ in blocks])
-    columns = np.concatenate([np.tile(nodes, (1, nodes.shape[1])).ravel() for nodes, _ in blocks])
-    values = np.concatenate([matrices.ravel() for _, matrices in blocks])
+    entries = sum(matrices.size for _, matrices in blocks)
+    kind = np.int32 if entries < 2**31 else np.int64
+    rows: NDArray[np.integer[Any]] = np.empty(entries, dtype=kind)
+    columns: NDArray[np.integer[Any]] = np.empty(entries, dtype=kind)
+    values, start = np.empty(entries), 0
+    for nodes, matrices in blocks:
+        own = slice(start, start + matrices.size)
+        rows[own].reshape(matrices.shape)[:] = nodes[:, :, None]
+        columns[own].reshape(matrices.shape)[:] = nodes[:, None, :]
+        values[own] = matrices.ravel()
+        start += matrices.size
     return sparse.coo_array((values, (rows, columns)), shape=(count, count)).tocsr()

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from blunt_ember.case.laws import Law
+from blunt_ember.errors import Note
 from blunt_ember.fem.conductors import Conductor
 from blunt_ember.mesh.mesh import Floats, Ints, Mesh
 
@@ -66,14 +67,6 @@ class PointSource:
     name: str
     nodes: Ints
     heat: Floats
-
-
-@dataclass(frozen=True)
-class Note:
-    """Something the analyst should know: ``path`` in the document, and what."""
-
-    path: str
-    message: str
 
 
 @dataclass(frozen=True)

@@ -14,10 +14,10 @@ from blunt_ember.case.materials import Directional
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.case.units import FILM_COEFFICIENT, POWER_DENSITY
-from blunt_ember.errors import CaseError, Fault, OpenCaseError
+from blunt_ember.errors import CaseError, Fault, Note, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.conductors import Conductor
-from blunt_ember.fem.problem import Exchange, FilmLaw, Note, PointSource, Problem, RadiationLaw, RegionSource
+from blunt_ember.fem.problem import Exchange, FilmLaw, PointSource, Problem, RadiationLaw, RegionSource
 from blunt_ember.fem.reading import shares_at
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Floats, Mesh

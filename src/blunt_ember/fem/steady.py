@@ -9,13 +9,14 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from blunt_ember.errors import SolverError
+from blunt_ember.errors import Note, SolverError
 from blunt_ember.fem.anchoring import require_anchor, separate_parts
 from blunt_ember.fem.assembly import gathered
 from blunt_ember.fem.constraints import Constraints, constraints_of
 from blunt_ember.fem.corners import from_corners
 from blunt_ember.fem.linear import Solver, solve_corrected
-from blunt_ember.fem.problem import Note, Problem
+from blunt_ember.fem.memory import require_memory
+from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.terms import Kind, terms_of
 from blunt_ember.mesh.mesh import Floats, Ints
 
@@ -72,6 +73,7 @@ def solve_steady(
     ``told`` hears of each of its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
     :class:`SolverError` when the equations have no finite solution.
     """
+    require_memory(problem.mesh)
     balance = _Balance(problem)
     require_anchor(problem, balance.terms, balance.constraints)
     if all(term.linear for term in balance.terms):
@@ -138,12 +140,18 @@ class _Balance:
         return all(term.linear for term in self.terms if term.kind == "conduction")
 
     def coarse(self) -> csr_array | None:
-        """The free corners of quadratic cells, as a coarser space; none where nodes follow others."""
+        """The free corners of quadratic cells, as a coarser space; none where corners follow other nodes."""
         made = from_corners(self.problem.mesh)
-        if made is None or self.constraints.ties:
+        if made is None:
             return None
+        up, corners = made
         free = self.constraints.free
-        return csr_array(made[0][free][:, free[made[1]]])
+        among = np.isin(np.flatnonzero(free), corners)
+        followed = csr_array(self.constraints.spread[corners])
+        own = csr_array(followed[:, among])
+        if not np.allclose(own.sum(axis=1), followed.sum(axis=1)):
+            return None
+        return csr_array(up[free] @ own)
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""

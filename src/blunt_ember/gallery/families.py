@@ -16,13 +16,15 @@ from blunt_ember.gallery.sections import SECTION_FAMILIES
 from blunt_ember.gallery.shape_factors import SHAPE_FACTOR_FAMILIES
 from blunt_ember.gallery.solids import SOLID_FAMILIES
 
+#: Families by what they are about.
+GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType({
+    "Walls, pipes, plates, fins": SECTION_FAMILIES, "Heat inside": GENERATING_FAMILIES,
+    "Following temperature, contact": RADIATING_FAMILIES, "Plates, strips, spots": PLATE_FAMILIES,
+    "Rods": ROD_FAMILIES, "Shape factors": SHAPE_FACTOR_FAMILIES, "Solids": SOLID_FAMILIES,
+})  # fmt: skip
 #: Every family by name.
 FAMILIES: Mapping[str, Family] = MappingProxyType({
-    family.name: family
-    for family in (
-        *SECTION_FAMILIES, *GENERATING_FAMILIES, *RADIATING_FAMILIES, *PLATE_FAMILIES, *ROD_FAMILIES,
-        *SHAPE_FACTOR_FAMILIES, *SOLID_FAMILIES,
-    )
+    family.name: family for group in GROUPS.values() for family in group
 })  # fmt: skip
 
 

@@ -15,7 +15,9 @@ from matplotlib.text import Text
 from matplotlib.ticker import MaxNLocator
 from numpy.typing import NDArray
 
-from blunt_ember.case.display import ZERO_CELSIUS, number
+from blunt_ember.case.display import number
+from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
+from blunt_ember.case.units import LENGTH, TEMPERATURE
 from blunt_ember.checks.profile import Profile
 from blunt_ember.picture.palette import Theme
 
@@ -33,27 +35,30 @@ class ProfileChart:
     def __init__(self) -> None:
         self._figure = Figure(dpi=_DPI)
         self._canvas = FigureCanvasAgg(self._figure)
-        self._made_for: tuple[Theme, bool] | None = None
+        self._made_for: tuple[Theme, bool, UnitSet] | None = None
         self._axes: list[Axes] = []
         self._lines: dict[str, Line2D] = {}
         self._said: Text | None = None
         self._passing: list[Artist] = []
 
-    def draw(self, profile: Profile, width: int, height: int, theme: Theme, pixel_ratio: float = 1.0) -> Image:
-        """Return the chart as (height, width, 4) bytes RGBA."""
+    def draw(
+        self, profile: Profile, width: int, height: int, theme: Theme, pixel_ratio: float = 1.0,
+        units: UnitSet = DEFAULT_UNITS,
+    ) -> Image:  # fmt: skip
+        """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``."""
         width, height = max(width, 80), max(height, 60)
         self._figure.set_dpi(_DPI * pixel_ratio)
         self._figure.set_size_inches(width / _DPI, height / _DPI)
-        if self._made_for != (theme, profile.exact is not None):
-            self._make(theme, profile.exact is not None)
-        self._show(profile, theme)
+        if self._made_for != (theme, profile.exact is not None, units):
+            self._make(theme, profile.exact is not None, units)
+        self._show(profile, theme, units)
         left, right = 62 / width, 1 - 14 / width
         bottom, top = 36 / height, 1 - 22 / height
         self._figure.subplots_adjust(left, bottom, right, max(top, bottom + 0.1), hspace=0.3)
         self._canvas.draw()  # type: ignore[no-untyped-call]
         return np.array(self._canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
-    def _make(self, theme: Theme, compared: bool) -> None:
+    def _make(self, theme: Theme, compared: bool, units: UnitSet) -> None:
         """Make axes and curves; their data follow."""
         self._figure.clear()
         self._figure.set_facecolor(theme.paper)
@@ -67,41 +72,50 @@ class ProfileChart:
             self._lines = {"mesh": mesh[0]}
             if compared:
                 self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label="exact")[0]
-            main.text(-0.008, 1.02, "°C", transform=main.transAxes, ha="right", va="bottom", color=theme.quiet)
+            main.text(
+                -0.008,
+                1.02,
+                units.of(TEMPERATURE).shown,
+                transform=main.transAxes,
+                ha="right",
+                va="bottom",
+                color=theme.quiet,
+            )
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
             main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
             if compared:
-                self._make_difference(self._axes[1], theme)
-            self._axes[-1].set_xlabel("distance, mm", labelpad=2)
-        self._made_for = (theme, compared)
+                self._make_difference(self._axes[1], theme, units.of(TEMPERATURE).difference)
+            self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
+        self._made_for = (theme, compared, units)
 
-    def _make_difference(self, axes: Axes, theme: Theme) -> None:
+    def _make_difference(self, axes: Axes, theme: Theme, unit: str) -> None:
         axes.axhline(0, color=theme.hairline, linewidth=1)
         self._lines["difference"] = axes.plot([], [], color=theme.teal, linewidth=1.2)[0]
         axes.set_yticks([0.0], ["0"])
-        axes.set_ylabel("Δ, K", rotation=0, labelpad=18, va="center")
+        axes.set_ylabel(f"Δ, {unit.removeprefix('Δ')}", rotation=0, labelpad=18, va="center")
         self._said = axes.text(
             0.995, 1.02, "", transform=axes.transAxes, ha="right", va="bottom", fontsize=8, color=theme.quiet
         )
 
-    def _show(self, profile: Profile, theme: Theme) -> None:
-        x, main = profile.distance * 1000, self._axes[0]
-        self._lines["mesh"].set_data(x, profile.mesh - ZERO_CELSIUS)
+    def _show(self, profile: Profile, theme: Theme, units: UnitSet) -> None:
+        length, kind = units.of(LENGTH).factor, units.of(TEMPERATURE)
+        x, main = profile.distance * length, self._axes[0]
+        self._lines["mesh"].set_data(x, profile.mesh * kind.factor - kind.zero)
         if profile.exact is not None:
-            self._lines["exact"].set_data(x, profile.exact - ZERO_CELSIUS)
-            self._show_difference(x, profile.mesh - profile.exact)
+            self._lines["exact"].set_data(x, profile.exact * kind.factor - kind.zero)
+            self._show_difference(x, (profile.mesh - profile.exact) * kind.factor, kind.difference)
         main.set_xlim(0, x[-1])
         main.relim()
         main.autoscale_view(scalex=False)
         for artist in self._passing:
             artist.remove()
         self._passing = []
-        ends = [start * 1000 for start, _ in profile.joints[1:]] + [x[-1]]
+        ends = [start * length for start, _ in profile.joints[1:]] + [x[-1]]
         for (start, name), end in zip(profile.joints, ends, strict=True):
             if start > 0:
-                self._passing.append(main.axvline(start * 1000, color=theme.hairline, linewidth=1, zorder=0))
-            if end - start * 1000 > 0.07 * x[-1]:
-                place = (start * 1000 + end) / 2
+                self._passing.append(main.axvline(start * length, color=theme.hairline, linewidth=1, zorder=0))
+            if end - start * length > 0.07 * x[-1]:
+                place = (start * length + end) / 2
                 self._passing.append(
                     main.text(
                         place, 1.02, name, transform=main.get_xaxis_transform(), ha="center", va="bottom",
@@ -109,13 +123,13 @@ class ProfileChart:
                     )
                 )  # fmt: skip
 
-    def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64]) -> None:
+    def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64], unit: str) -> None:
         self._lines["difference"].set_data(x, difference)
         largest = float(np.nanmax(np.abs(difference)))
         limit = max(largest * 1.3, 1e-6)
         self._axes[1].set_ylim(-limit, limit)
         if self._said is not None:
-            self._said.set_text(f"mesh − exact: at most {number(largest, 2)} K")
+            self._said.set_text(f"mesh − exact: at most {number(largest, 2)} {unit}")
 
 
 def chart_style(theme: Theme) -> dict[Any, Any]:

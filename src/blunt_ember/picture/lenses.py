@@ -32,7 +32,7 @@ class Shade:
     @property
     def title(self) -> str:
         """What the legend says above its colours."""
-        return f"{'Temperature' if self.kind == TEMPERATURE else 'Heat flux'}, {self.kind.shown}"
+        return f"{'Temperature' if self.kind.name == TEMPERATURE.name else 'Heat flux'}, {self.kind.shown}"
 
     def ticks(self, count: int = 5) -> list[tuple[float, str]]:
         """Return (share of the range, text) of round values between the ends."""
@@ -53,11 +53,11 @@ def shade(outcome: Outcome, lens: Lens) -> Shade | None:
         low, high = float(solution.temperature.min()), float(solution.temperature.max())
         if high - low < 1e-9 * max(high, 1.0):  # an even temperature still needs a range to be coloured over
             low, high = low - 0.5, high + 0.5
-        return Shade(TEMPERATURE, values, low, high)
+        return Shade(outcome.case.units.of(TEMPERATURE), values, low, high)
     if lens == "Heat flow":
         fluxes = flux_at_nodes(problem, solution.temperature)
         values = tuple(np.linalg.norm(flux, axis=-1) for flux in fluxes)
-        return Shade(HEAT_FLUX, values, 0.0, max(float(v.max()) for v in values) or 1.0)
+        return Shade(outcome.case.units.of(HEAT_FLUX), values, 0.0, max(float(v.max()) for v in values) or 1.0)
     return None
 
 

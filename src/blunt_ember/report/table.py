@@ -28,10 +28,13 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
         "answers": [answer_object(check) for check in outcome.checks],
         "ledger": {
             "rows": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.rows],
+            "joints": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.joints],
             "imbalance_W": ledger.imbalance,
             "imbalance_relative": ledger.relative,
         } if ledger else None,
         "unstated": list(outcome.unstated),
+        "notes": [{"path": note.path, "message": note.message} for note in outcome.notes],
+        "newton": [step.residual for step in outcome.solution.steps] if outcome.solution else [],
         "method": outcome.solution.method if outcome.solution else None,
         "seconds": round(outcome.seconds, 4),
     }  # fmt: skip
@@ -105,10 +108,17 @@ def outcome_text(outcome: Outcome) -> str:
     lines += ["", *aligned([CHECK_HEADINGS, *check_rows(outcome.checks)])]
     if outcome.unstated:
         lines += ["", f"○ insulated, as nothing is stated: {', '.join(outcome.unstated)}"]
+    if outcome.notes:
+        lines += ["", *(f"note: {note}" for note in outcome.notes)]
     if ledger:
-        rows = [(row.name, row.statement, shown(row.heat, HEAT_FLOW)) for row in ledger.rows]
+        heat = outcome.case.units.of(HEAT_FLOW)
+        rows = [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.rows]
         rows.append(("imbalance", "", f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"))
+        rows += [(row.name, f"{row.statement}, inside the body", shown(row.heat, heat)) for row in ledger.joints]
         lines += ["", f"Heat ledger, + into the body, {basis(outcome)}", *aligned(rows)]
+    if outcome.solution and outcome.solution.steps:
+        steps = ", ".join(f"{step.residual:.1e}" for step in outcome.solution.steps)
+        lines += ["", f"Newton's method, heat left over after each step: {steps}"]
     return "\n".join(lines)
 
 

@@ -1,0 +1,57 @@
+"""What a solution itself gives away: values used outside the range they hold in, temperatures that cannot be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.display import shown
+from blunt_ember.case.structure_faults import path_text
+from blunt_ember.case.units import TEMPERATURE
+from blunt_ember.errors import Note
+from blunt_ember.fem.problem import Problem
+from blunt_ember.mesh.mesh import Floats
+
+#: How far beyond a range a temperature may go before it is remarked on, K.
+_SLACK = 0.5
+
+
+def remarks(case: Case, problem: Problem, temperature: Floats) -> tuple[Note, ...]:
+    """Return what the temperatures (n,) in K of a solution show to be doubtful."""
+    return (*_below_zero(temperature), *_beyond_ranges(case, problem, temperature))
+
+
+def _below_zero(temperature: Floats) -> Iterator[Note]:
+    if temperature.min() < 0:
+        what = f"temperatures reach {temperature.min():.4g} K, below absolute zero: more heat is taken out than can be"
+        yield Note("surroundings", what)
+
+
+def _beyond_ranges(case: Case, problem: Problem, temperature: Floats) -> Iterator[Note]:
+    mesh = problem.mesh
+    reached: dict[str, tuple[float, float]] = {}
+    for number, region in enumerate(mesh.regions):
+        material = case.document.body.fillings[region].material
+        own = [temperature[block.nodes[block.region == number]].ravel() for block in mesh.blocks]
+        values = np.concatenate(own)
+        if material is not None and len(values):
+            low, high = reached.get(material, (np.inf, -np.inf))
+            reached[material] = min(low, float(values.min())), max(high, float(values.max()))
+    kind = case.units.of(TEMPERATURE)
+    for name, (low, high) in reached.items():
+        material_stated = case.document.materials[name]
+        k = material_stated.k
+        table = getattr(k, "table", None)
+        if material_stated.range is not None and all(end.constant is not None for end in material_stated.range):
+            ends = tuple(end.constant or 0.0 for end in material_stated.range)
+            what = "its values hold"
+        elif table is not None and table.over == "T":
+            ends, what = (table.xs[0], table.xs[-1]), "its table goes"
+        else:
+            continue
+        if low < ends[0] - _SLACK or high > ends[1] + _SLACK:
+            said = f"{what} from {shown(ends[0], kind)} to {shown(ends[1], kind)}"
+            yield Note(path_text(("materials", name)),
+                       f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}")  # fmt: skip
