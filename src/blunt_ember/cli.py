@@ -183,9 +183,15 @@ def _verify(options: argparse.Namespace) -> int:
 
     flow, checks, objects = Flow(), list[Check](), list[dict[str, Any]]()
     rows: list[tuple[str, ...]] = [("case", *CHECK_HEADINGS)]
+    by_case: list[tuple[str, ...]] = [("case", "checks", "agree", "largest deviation", "ledger")]
     for name, case in reference_cases():
         outcome = flow.run(case)
         checks += outcome.checks
+        known = [check for check in outcome.checks if check.relative is not None]
+        largest = max((check.relative or 0.0 for check in known), default=0.0)
+        agreed = sum(check.verdict == "agrees" for check in outcome.checks)
+        open_by = outcome.ledger.relative if outcome.ledger is not None else 0.0
+        by_case.append((name, str(len(outcome.checks)), str(agreed), f"{largest:.1e}", f"{open_by:.0e}"))
         objects += [{"case": name, **answer_object(check)} for check in outcome.checks]
         rows += [(name, *row) for row in check_rows(outcome.checks)]
     agree = sum(check.verdict == "agrees" for check in checks)
@@ -195,8 +201,29 @@ def _verify(options: argparse.Namespace) -> int:
         _print_json({**summary, "checks": objects})
     else:
         print("\n".join(aligned(rows)))
+        print("\n".join(["", *aligned(by_case)]))
         print(f"\n{agree} of {len(checks)} checks agree; largest deviation from an exact solution {max(exact):.1e}")
     return AGREED if agree == len(checks) else OFF
+
+
+def _materials(options: argparse.Namespace) -> int:
+    from blunt_ember.library.shelves import own_file, shelves
+    from blunt_ember.report.table import aligned
+
+    found = shelves()
+    if options.json:
+        _print_json(found)
+        return AGREED
+    rows = [("shelf", "material", "k", "between", "source")]
+    for shelf, materials in found.items():
+        for name, entry in materials.items():
+            k = entry.get("k", "open")
+            said = k if isinstance(k, str) else f"table of {len(k['table'])}" if "table" in k else "by directions"
+            between = " to ".join(entry["range"]) if "range" in entry else ""
+            rows.append((shelf, name, said, between, entry.get("source", "")))
+    print("\n".join(aligned(rows)))
+    print(f"\nYour own materials are kept in {own_file()}")
+    return AGREED
 
 
 def _schema(_: argparse.Namespace) -> int:
@@ -280,10 +307,12 @@ _COMMANDS = {
     "solve": (_solve, "solve a case file and print its checks and heat ledger"),
     "read": (_read, "make a case of a drawing (DXF, SVG) or of a mesh file"),
     "export": (_export, "write the mesh with its temperatures (VTU), or the body as STL or SVG"),
+    "materials": (_materials, "list the library of materials, yours among them"),
     "verify": (_verify, "solve every shipped reference case, one row a check"),
     "schema": (_schema, "print the JSON Schema of the case file"),
 }
 _ARGUMENTS = {
     "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
     "solve": _solve_arguments, "read": _read_arguments, "export": _export_arguments, "verify": _json_argument,
+    "materials": _json_argument,
 }  # fmt: skip

@@ -9,10 +9,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.picture_editor import DimensionEditor
+from blunt_ember.desk.sheet_fields import WordButton
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.facets import skin_of
@@ -85,9 +86,9 @@ def test_a_surface_in_space_is_pointed_at_lit_and_clicked(window: Window, qtbot:
     assert window.stage.picture() != plain
     assert "floor.wool.right" in window.stage._hover[1]  # type: ignore[index]
     QTest.mouseClick(window.stage, Qt.MouseButton.LeftButton, pos=place)
-    menu = next(m for m in QApplication.topLevelWidgets() if isinstance(m, QMenu) and m.isVisible())
-    next(action for action in menu.actions() if action.text() == "meets a fluid").trigger()
-    menu.close()
+    assert window.card.isVisible()
+    offer = next(b for b in window.card.findChildren(WordButton) if b.text() == "meets a fluid")
+    QTest.mouseClick(offer, Qt.MouseButton.LeftButton)
     assert window.current.case is not None
     assert window.current.case.data["surroundings"][-1]["on"] == "floor.wool.right"
 

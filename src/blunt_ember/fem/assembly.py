@@ -99,10 +99,18 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
 
 @lru_cache(maxsize=16)
 def _reference_products(family: str) -> Floats:
-    """∫ ∂ᵢNₐ ∂ⱼN_b over the reference cell, (d², n²)."""
+    """∫ ∂ᵢNₐ ∂ⱼN_b over the reference cell, (d², n²).
+
+    All cells share these numbers, so their round-off would add up where that of single cells cancels: what must be
+    symmetric is made so, and rows are made to sum to nothing.
+    """
     shape = FAMILIES[family]
-    gradients = shape.gradients(shape.points)
-    products = np.einsum("q,qai,qbj->ijab", shape.weights, gradients, gradients)
+    gradients = shape.gradients(shape.points).astype(np.longdouble)
+    gradients -= gradients.mean(axis=1, keepdims=True)
+    products = np.einsum("q,qai,qbj->ijab", shape.weights.astype(np.longdouble), gradients, gradients)
+    products = ((products + products.transpose(1, 0, 3, 2)) / 2).astype(np.float64)
+    for _ in range(2):
+        products -= np.einsum("ija,ab->ijab", products.astype(np.longdouble).sum(axis=-1), np.eye(products.shape[-1]))
     dimension, nodes = gradients.shape[2], gradients.shape[1]
     result: Floats = products.reshape(dimension**2, nodes**2)
     return result
