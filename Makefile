@@ -30,6 +30,7 @@ bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py
 	$(PYTHON) bench/mesher.py
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/space.py
+	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/steady.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

@@ -74,7 +74,7 @@ def solve_steady(
     :class:`SolverError` when the equations have no finite solution.
     """
     require_memory(problem.mesh)
-    balance = _Balance(problem)
+    balance = Balance(problem)
     require_anchor(problem, balance.terms, balance.constraints)
     if all(term.linear for term in balance.terms):
         rise, method = balance.linear_rise()
@@ -92,7 +92,7 @@ def solve_steady(
     return Solution(temperature, reaction, given, balance.constraints, method, steps, notes)
 
 
-class _Balance:
+class Balance:
     """The heat balance of every node, as a function of the temperatures that are free."""
 
     def __init__(self, problem: Problem) -> None:
