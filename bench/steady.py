@@ -69,9 +69,8 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
     left = sum(value for name, value in heat.items() if "|" not in name) / max(map(abs, heat.values()))
     took = np.diff(times)
-    print(
-        f"    mesh {took[0]:.1f} s  assembly and solve {took[1]:.1f} s  ledger {took[2]:.1f} s  in all {sum(took):.1f} s"
-    )
+    steps = zip(("mesh", "assembly and solve", "ledger", "in all"), (*took, sum(took)), strict=True)
+    print("    " + "  ".join(f"{step} {seconds:.1f} s" for step, seconds in steps))
     print(f"    {mesh.node_count:,} nodes, peak {peak:.1f} GB, ledger closes to {abs(left):.0e}")
     balance = Balance(problem)
     matrix = csr_matrix(balance.matrix(balance.fixed))

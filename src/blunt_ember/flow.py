@@ -132,7 +132,7 @@ class Flow:
             problem,
             solution,
             recognised(geometry, problem) or self._own(case, geometry),
-            ledger=ledger(problem, heat, case.document),
+            ledger=ledger(problem, heat, case.document, solution.noise),
             notes=(*stated, *problem.notes, *solution.notes, *remarks(case, problem, solution.temperature)),
         )
 

@@ -30,9 +30,12 @@ class Ledger:
     joints: tuple[LedgerRow, ...] = ()
 
 
-def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument) -> Ledger:
+def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument, noise: float = 0.0) -> Ledger:
     """Make the ledger of a steady solution, under the analyst's own names: every surface on which something acts, every
-    source, and the joints, which take no part in the balance."""
+    source, and the joints, which take no part in the balance.
+
+    An imbalance below the ``noise`` of round-off, W, counts as none.
+    """
     periodic = {name for pair in problem.periodic for name in pair}
     rows = []
     for name, facets in problem.mesh.surfaces.items():
@@ -47,7 +50,8 @@ def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument) -> 
         LedgerRow(document.own_name(name), heat[name], "open gap" if conductance is None else "joint")
         for name, conductance in problem.joints.items()
     )
-    return Ledger(tuple(rows), imbalance, abs(imbalance) / through if through else 0.0, joints)
+    relative = abs(imbalance) / through if through and abs(imbalance) > noise else 0.0
+    return Ledger(tuple(rows), imbalance, relative, joints)
 
 
 def _statement(name: str, problem: Problem) -> str:

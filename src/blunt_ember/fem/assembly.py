@@ -82,7 +82,7 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
     result = np.empty((*block.nodes.shape, block.nodes.shape[1]))
     for run in in_runs(block, len(family.points)):
         k = conductivity(run)
-        if k.shape[-1] == 1 and (metric := _even_metric(block, mesh, run)) is not None:
+        if k.ndim == 2 and k.shape[1] == 1 and (metric := _even_metric(block, mesh, run)) is not None:
             width = block.nodes.shape[1]
             np.matmul(metric * k, _reference_products(block.family), out=result[run].reshape(-1, width * width))
             continue

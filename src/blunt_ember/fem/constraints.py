@@ -104,8 +104,10 @@ def _tied_nodes(ties: list[Tie], count: int) -> NDArray[np.bool_]:
 
 def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     near, far = mesh.surfaces[first], mesh.surfaces[second]
-    nodes = far.nodes[~taken[far.nodes]]
-    corners = far.nodes[taken[far.nodes]]
+    # Where the two meet, a node lies upon itself and stays free.
+    shared = np.isin(far.nodes, near.nodes)
+    nodes = far.nodes[~taken[far.nodes] & ~shared]
+    corners = far.nodes[taken[far.nodes] & ~shared]
     laid = _laid_upon(mesh, far, near)(mesh.points[nodes])
     cells, columns, weights, gap = _projected(mesh, near, laid)
     extent = float(np.ptp(mesh.points[near.nodes], axis=0).max())

@@ -67,7 +67,7 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
         stated.surround(place, entry)
     for place, source in enumerate(document.heat_inside):
         stated.heat(place, source)
-    stated.faults += _question_faults(document, mesh)
+    stated.faults += _question_faults(document, mesh) + _law_faults(document, mesh)
     stated.faults += _own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
     if stated.open_items:
@@ -257,6 +257,23 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
         if material.k is None and name in used:
             items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))
     return tuple(items)
+
+
+def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    """Faults of conductivities and joint conductances that follow a coordinate there is none of."""
+    laws: dict[tuple[str | int, ...], Law] = {}
+    for region in mesh.regions:
+        name = str(document.body.fillings[region].material)
+        k = document.materials[name].k if name in document.materials else None
+        if isinstance(k, Directional):
+            laws |= {("materials", name, "k", key): law for key in ("along", "across", "through")
+                     if (law := getattr(k, key)) is not None}  # fmt: skip
+        elif k is not None:
+            laws["materials", name, "k"] = k
+    for place, joint in enumerate(document.joints):
+        if joint.conductance is not None:
+            laws["joints", place, "conductance"] = joint.conductance
+    return [Fault(path_text(path), what) for path, law in laws.items() if (what := _unknown_variable(law, mesh))]
 
 
 def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:

@@ -25,6 +25,8 @@ from blunt_ember.mesh.mesh import Floats, Ints
 CONVERGED = 1e-14
 GOOD_ENOUGH = 1e-9
 MOST_STEPS = 60
+#: Steps in which the residual must at least halve.
+PATIENCE = 12
 #: A step is halved until it takes the residual down by this share of what the linear model promises.
 SUFFICIENT = 1e-4
 MOST_HALVINGS = 60
@@ -63,6 +65,8 @@ class Solution:
     method: str
     steps: tuple[NewtonStep, ...] = ()
     notes: tuple[Note, ...] = ()
+    #: Heat in W that the round-off of temperatures makes by itself.
+    noise: float = 0.0
 
 
 def solve_steady(
@@ -89,7 +93,8 @@ def solve_steady(
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     notes = separate_parts(problem, balance.terms, balance.constraints)
-    return Solution(temperature, reaction, given, balance.constraints, method, steps, notes)
+    noise = balance.noise(rise)
+    return Solution(temperature, reaction, given, balance.constraints, method, steps, notes, noise)
 
 
 class Balance:
@@ -129,6 +134,17 @@ class Balance:
             left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
         return left
 
+    def noise(self, rise: Floats) -> float:
+        """What the last digits of the temperatures make of heat through all nodes together, W."""
+        total = 0.0
+        for term in self.terms:
+            if term.kind == "conduction":
+                slope = term.slope(rise[term.nodes])
+                assert slope is not None
+                total += float(np.trace(slope, axis1=1, axis2=2).sum())
+        count = len(rise)
+        return float(np.finfo(float).eps * (np.abs(rise).max() + abs(self.middle)) * total / np.sqrt(count))
+
     def matrix(self, rise: Floats) -> csr_array:
         """Minus the derivative of the residual, for the free temperatures."""
         slopes = [(term.nodes, slope) for term in self.terms if (slope := term.slope(rise[term.nodes])) is not None]
@@ -136,8 +152,8 @@ class Balance:
 
     @property
     def symmetric(self) -> bool:
-        """Whether the matrix is: a conductivity that follows temperature makes it lopsided."""
-        return all(term.linear for term in self.terms if term.kind == "conduction")
+        """Whether the matrix is, and positive definite: what follows temperature may make it neither."""
+        return all(term.definite for term in self.terms)
 
     def coarse(self) -> csr_array | None:
         """The free corners of quadratic cells, as a coarser space; none where corners follow other nodes."""
@@ -199,9 +215,12 @@ class Balance:
             told(steps[-1])
             if shrunk <= CONVERGED * flowing:
                 break
+            if len(steps) > PATIENCE and steps[-1].residual > steps[-1 - PATIENCE].residual / 2:
+                break  # it gets nowhere
         if steps and steps[-1].residual > GOOD_ENOUGH:
-            what = f"the heat balance did not settle in {len(steps)} steps"
-            raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over")
+            what = f"the heat balance did not settle in {len(steps)} steps of Newton's method"
+            why = "look for heat that grows with temperature faster than it is taken away"
+            raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over; {why}")
         rise = self.rise_of(free)
         if (rise + self.middle < -1e-6).any():
             raise SolverError("more heat is taken out than can flow in: the temperature would fall below absolute zero")

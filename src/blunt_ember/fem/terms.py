@@ -55,6 +55,10 @@ class Term(Protocol):
     def linear(self) -> bool:
         """Whether its slope does not depend on temperature."""
 
+    @property
+    def definite(self) -> bool:
+        """Whether its slope is symmetric and never takes away from what holds temperatures in place."""
+
     def heat(self, rise: Floats) -> Floats:
         """Return the heat in W, (m, n), given to the nodes at temperatures ``rise`` (m, n) over the middle, in K."""
 
@@ -101,6 +105,11 @@ class Conduction:
     def linear(self) -> bool:
         """Whether no conductivity depends on temperature."""
         return not any(self.conductors[number].follows_temperature for number in np.unique(self.block.region).tolist())
+
+    @property
+    def definite(self) -> bool:
+        """As long as it is linear."""
+        return self.linear
 
     @cached_property
     def _constant(self) -> Floats:
@@ -165,6 +174,13 @@ class OnSurface:
         """Whether nothing on it depends on temperature but by a constant film coefficient."""
         laws = [*self.exchange.fluxes, *(film.h for film in self.exchange.films)]
         return not self.exchange.radiations and not any(law.follows_temperature for law in laws)
+
+    @cached_property
+    def definite(self) -> bool:
+        """Whether but radiation and constant films follow temperature."""
+        laws = [*self.exchange.fluxes, *(film.h for film in self.exchange.films)]
+        laws += [radiation.emissivity for radiation in self.exchange.radiations]
+        return not any(law.follows_temperature for law in laws)
 
     def _temperature(self, rise: Floats) -> dict[str, Floats]:
         return {**self.where, "T": self.middle + rise @ self.shape.T}
@@ -236,6 +252,11 @@ class InRegion:
         """Whether it does not depend on temperature."""
         return not self.per_volume.follows_temperature
 
+    @property
+    def definite(self) -> bool:
+        """As long as it is linear."""
+        return self.linear
+
     @cached_property
     def _still(self) -> Floats:
         result: Floats = (sampled(self.per_volume, self.where) * self.weights) @ self.shape
@@ -267,6 +288,7 @@ class AtNodes:
     given: Floats
     regions: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     linear: bool = True
+    definite: bool = True
     kind: Kind = "point"
 
     def heat(self, rise: Floats) -> Floats:
@@ -287,6 +309,7 @@ class AcrossJoint:
     matrices: Floats = field(repr=False)
     regions: Ints
     linear: bool = True
+    definite: bool = True
     kind: Kind = "joint"
 
     def heat(self, rise: Floats) -> Floats:

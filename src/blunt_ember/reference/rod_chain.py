@@ -2,7 +2,7 @@
 
 Source: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Transfer*, 6th ed. (2007), sec. 3.6.1–3.6.2:
 d²T/dx² = P (h (T − T_fluid) − q)/(k A) − g/k, with the end conditions of table 3.4; pieces joined by equal heat flow,
-and by equal temperature or a contact resistance. An end that radiates is a flux, found so that it fits its temperature.
+and by equal temperature or a contact resistance. The temperature of an end that radiates is the root of its balance.
 """
 
 from __future__ import annotations
@@ -80,15 +80,16 @@ class RodChain:
         return self._with_ends(self.start, self.end)
 
     def _radiating(self, side: Side, piece: RodPiece, place: int, x: float) -> Floats:
-        """Find the temperature of the radiating face: by it the face takes in what radiation says, and so it is."""
+        """Find the temperature of the radiating face at which what it takes in is what flows on from it."""
 
         def constants(face: float) -> Floats:
-            alone = Side(h=side.h, fluid=side.fluid, flux=side.inflow(face) - side.h * (side.fluid - face))
-            return self._with_ends(*((alone, self.end) if place == 0 else (self.start, alone)))
+            held = Side(held=face)
+            return self._with_ends(*((held, self.end) if place == 0 else (self.start, held)))
 
         def gap(face: float) -> float:
-            value, _, fixed, _ = piece.terms(x)
-            return float(value @ constants(face)[place] + fixed) - face
+            _, slope, _, fixed = piece.terms(x)
+            along = -piece.k * piece.area * float(slope @ constants(face)[place] + fixed)
+            return side.inflow(face) * piece.area + (along if place else -along)
 
         stated = [t for meets in (self.start, self.end, *(p.side for p in self.pieces)) for t in meets.driving]
         return constants(balanced(gap, float(np.mean(stated)), max(float(np.ptp(stated)), 1.0)))
