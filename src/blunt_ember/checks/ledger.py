@@ -7,6 +7,9 @@ from dataclasses import dataclass
 from blunt_ember.case.document import CaseDocument
 from blunt_ember.fem.problem import Problem
 
+#: What an imbalance of the size of round-off counts for.
+_ROUND_OFF = 1e-9
+
 
 @dataclass(frozen=True)
 class LedgerRow:
@@ -34,7 +37,7 @@ def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument, noi
     """Make the ledger of a steady solution, under the analyst's own names: every surface on which something acts, every
     source, and the joints, which take no part in the balance.
 
-    An imbalance below the ``noise`` of round-off, W, counts as none.
+    Where hardly any heat passes, the imbalance is held against the ``noise`` of round-off, W, instead.
     """
     periodic = {name for pair in problem.periodic for name in pair}
     rows = []
@@ -50,7 +53,8 @@ def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument, noi
         LedgerRow(document.own_name(name), heat[name], "open gap" if conductance is None else "joint")
         for name, conductance in problem.joints.items()
     )
-    relative = abs(imbalance) / through if through and abs(imbalance) > noise else 0.0
+    through = max(through, noise / _ROUND_OFF)
+    relative = abs(imbalance) / through if through else 0.0
     return Ledger(tuple(rows), imbalance, relative, joints)
 
 

@@ -22,11 +22,16 @@ _AT_ONCE = 4_000_000
 
 
 def jacobians(family: str, corners: Floats, at: Floats) -> Floats:
-    """Return ∂x/∂ξ, shape (m, q, d, dim), of cells with node coordinates ``corners`` (m, k, d) at ``at`` (q, dim)."""
+    """Return ∂x/∂ξ, shape (m, q, d, dim), of cells with node coordinates ``corners`` (m, k, d) at ``at`` (q, dim).
+
+    Places are taken from the first node of each cell, so that small cells far from the origin lose no digits.
+    """
     gradients = FAMILIES[family].gradients(at)
     count, nodes, dimension = gradients.shape
     flat = gradients.transpose(0, 2, 1).reshape(count * dimension, nodes)
-    result: Floats = (flat @ corners).reshape(len(corners), count, dimension, -1).transpose(0, 1, 3, 2)
+    result: Floats = (
+        (flat @ (corners - corners[:, :1])).reshape(len(corners), count, dimension, -1).transpose(0, 1, 3, 2)
+    )
     return result
 
 

@@ -27,8 +27,10 @@ MOST_FACTORED = {1: 1_000_000, 2: 300_000, 3: 30_000}
 RUN_TOLERANCE = 1e-7
 RUN_STEPS = 400
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
-CORRECTIONS = 3
-ENOUGH = 1e-13
+CORRECTIONS = 5
+#: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more.
+ENOUGH = 1e-15
+ENOUGH_ITERATED = 1e-13
 GOOD_ENOUGH = 1e-9
 #: What a run of the iteration may leave over before factors are taken instead.
 POOR = 1e-3
@@ -92,16 +94,18 @@ def solve_corrected(
 
 def _corrected(solver: Solver, residual: Callable[[Floats], Floats]) -> tuple[Floats, float, float]:
     """Return x, the size of the residual there, and what it was at the start."""
-    left = residual(np.zeros(solver.count))
     x = np.zeros(solver.count)
-    first = best = float(np.linalg.norm(left))
+    left = residual(x)
+    first = size = float(np.linalg.norm(left))
     for _ in range(CORRECTIONS):
-        x = x + solver.solve(left)
-        left = residual(x)
-        size = float(np.linalg.norm(left))
-        if size <= ENOUGH * first or (not solver.multigrid and size > best / 4):
+        trial = x + solver.solve(left)
+        after = residual(trial)
+        shrunk = float(np.linalg.norm(after))
+        if not shrunk < size:  # round-off: there is nothing left to gain
             break
-        best = size
+        x, left, size = trial, after, shrunk
+        if size <= (ENOUGH_ITERATED if solver.multigrid else ENOUGH) * first:
+            break
     return x, size, first
 
 

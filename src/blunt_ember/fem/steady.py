@@ -138,10 +138,9 @@ class Balance:
         """What the last digits of the temperatures make of heat through all nodes together, W."""
         total = 0.0
         for term in self.terms:
-            if term.kind == "conduction":
-                slope = term.slope(rise[term.nodes])
-                assert slope is not None
-                total += float(np.trace(slope, axis1=1, axis2=2).sum())
+            slope = term.slope(rise[term.nodes])
+            if slope is not None:
+                total += float(np.abs(np.trace(slope, axis1=1, axis2=2)).sum())
         count = len(rise)
         return float(np.finfo(float).eps * (np.abs(rise).max() + abs(self.middle)) * total / np.sqrt(count))
 
