@@ -18,7 +18,7 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 _FAMILIES: tuple[tuple[str, str, Lens], ...] = (
     ("hollow-cylinder", "pipe", "Temperature"), ("hollow-sphere", "sphere", "Temperature"),
     ("stacked-floor", "stacked", "Shape"), ("room-corner", "room-corner", "Temperature"), ("bowl", "bowl", "Mesh"),
-    ("rod-film-tip", "rod", "Temperature"),
+    ("rod-film-tip", "rod", "Temperature"), ("wall-contact", "joint", "Temperature"),
 )  # fmt: skip
 
 
@@ -37,6 +37,8 @@ def _take(folder: Path) -> None:
     from PyQt6.QtWidgets import QLineEdit
 
     from blunt_ember.desk.application import application
+    from blunt_ember.desk.curve import CurveButton
+    from blunt_ember.desk.table_dialog import TableDialog
     from blunt_ember.desk.window import Window
     from blunt_ember.gallery.families import demo_case, family
 
@@ -79,6 +81,23 @@ def _take(folder: Path) -> None:
         spin(lambda: window.outcome is not None and window.outcome.final)
         window.stage.set_lens(lens)
         grab(picture)
+    window.show_case(family("periodic-strip").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.stage.light(("floor.top",))
+    grab("formula")
+    window.show_case(family("wall-k-table").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.stage.set_lens("Shape")
+    window.card.open_on("wall.top", QPoint(200, 150), window.outcome)
+    grab("card")
+    window.card.shut()
+    curve = next(button for button in window.sheet.findChildren(CurveButton) if button.isVisible())
+    QTest.mouseClick(curve, Qt.MouseButton.LeftButton)
+    dialog = window.findChild(TableDialog)
+    assert dialog is not None
+    spin(lambda: False, 0.3)
+    dialog.grab().save(str(folder / "table.png"))
+    dialog.reject()
     window.show_case(family("plane-wall").case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)
     window.stage.zoom(0.5)

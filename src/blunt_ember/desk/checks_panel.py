@@ -99,7 +99,7 @@ class CheckCard(QFrame):
         if check.expected is not None and check.deviation is not None:
             source = check.source or ""
             self.expected.setText(shown(check.expected, check.kind, 7))
-            self.source.setText(source.partition(": ")[0] if source.startswith("exact") else source)
+            self.source.setText(_short(source))
             self.source.setToolTip(source)
             self.deviation.setText(shown_difference(check.deviation, check.kind))
             self.tolerance.setText(f"within {check.tolerance}")
@@ -164,6 +164,12 @@ class LedgerTable(QWidget):
                 cells[2].setStyleSheet(f"color: {colour};")
                 cells[3].setText(heat.shown)
                 cells[2].setObjectName(f"ledger {name}")
+
+
+def _short(source: str) -> str:
+    """What there is room for of a source; the whole of it is its tool tip."""
+    kind, _, name = source.partition(": ")
+    return f"= {name}" if kind == "working" else kind if kind == "exact" else source
 
 
 def _fixed(heat: float) -> str:

@@ -35,13 +35,13 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
     "meets a fluid and radiates": {"film": _FILM, "radiation": _RADIATION},
     "radiates to its surroundings": {"radiation": _RADIATION},
     "takes in a heat flux": {"flux": "100 W/m²"},
-    "takes in a heat in all": {"heat": "10 W"},
+    "takes in heat spread over it": {"heat": "10 W"},
     "insulated, said out loud": {"insulated": True},
 }
 #: What can be added to a statement that others act beside.
 _ALSO: dict[str, tuple[str, Any]] = {
     "film": ("and meets a fluid", _FILM), "radiation": ("and radiates", _RADIATION),
-    "flux": ("and takes in a heat flux", "100 W/m²"), "heat": ("and takes in a heat in all", "10 W"),
+    "flux": ("and takes in a heat flux", "100 W/m²"), "heat": ("and takes in heat spread over it", "10 W"),
 }  # fmt: skip
 
 
@@ -189,6 +189,6 @@ def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Optio
 
 def _fewer(path: Path, surrounding: Surrounding) -> list[Option]:
     words = {"film": "without the fluid", "radiation": "without radiation", "flux": "without the heat flux",
-             "heat": "without the heat in all"}  # fmt: skip
+             "heat": "without the heat spread over it"}  # fmt: skip
     said = [key for key in words if getattr(surrounding, key) is not None]
     return [Option(words[key], removing((*path, key))) for key in said] if len(said) > 1 else []

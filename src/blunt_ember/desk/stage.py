@@ -245,7 +245,9 @@ class Stage(QWidget):
                 labels = self._pointer.region_labels(outcome, view) if named else []
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
             elif not isinstance(outcome.geometry, SolidGeometry):
-                overlay.paint_flat(painter, outcome.geometry, {*self._lit, self._under}, named, view, theme)
+                overlay.paint_flat(
+                    painter, outcome.geometry, {*self._lit, self._under}, outcome.unstated, named, view, theme
+                )
             paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
             if view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from blunt_ember.desk.dimensions import Dimension
 from blunt_ember.geometry.rod import RodGeometry
@@ -21,14 +21,30 @@ def paint_flat(
     painter: QPainter,
     geometry: SectionGeometry | RodGeometry | ImportedGeometry,
     lit: Collection[str],
+    unstated: Collection[str],
     named: bool,
     view: View,
     theme: Theme,
 ) -> None:
-    """Draw over a section or rod: its axis, the surfaces that are ``lit``, and if ``named`` its regions' names."""
+    """Draw over a section or rod: its axis and the surfaces that are ``lit``; if ``named`` also its regions' names and
+    dashes on surfaces that are ``unstated``."""
     if isinstance(geometry, SectionGeometry):
         _paint_axis(painter, geometry, view, theme)
     segments = flat_segments(geometry)
+    if named:
+        for name in set(unstated) & set(segments):
+            ends = view.pixels(segments[name].reshape(-1, 2)).reshape(-1, 2, 2)
+            painter.setPen(QPen(QColor(theme.paper), 3.0, cap=Qt.PenCapStyle.FlatCap))
+            for start, end in ends.tolist():
+                painter.drawLine(QLineF(*start, *end))
+            painter.setPen(_dashes(theme))
+            run = QPolygonF()
+            for start, end in ends.tolist():  # dashes go on from piece to piece of one run
+                if run.isEmpty() or run.last() != QPointF(*start):
+                    painter.drawPolyline(run)
+                    run = QPolygonF([QPointF(*start)])
+                run.append(QPointF(*end))
+            painter.drawPolyline(run)
     for name in set(lit) & set(segments):
         ends = view.pixels(segments[name].reshape(-1, 2)).reshape(-1, 2, 2)
         for colour, width in ((theme.paper, 8.0), (theme.ember, 4.5)):
@@ -37,6 +53,13 @@ def paint_flat(
                 painter.drawLine(QPointF(*start), QPointF(*end))
     if named and not isinstance(geometry, ImportedGeometry):
         _paint_names(painter, geometry, view, theme)
+
+
+def _dashes(theme: Theme) -> QPen:
+    """The pen for surfaces on which nothing is stated."""
+    pen = QPen(QColor(theme.quiet), 2.0, cap=Qt.PenCapStyle.FlatCap)
+    pen.setDashPattern([3.0, 3.0])
+    return pen
 
 
 def _paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
