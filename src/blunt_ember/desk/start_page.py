@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
@@ -13,7 +14,8 @@ from blunt_ember.case.editing import with_value
 from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.desk.settings import Settings
 from blunt_ember.flow import Flow, Outcome
-from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.gallery.families import FAMILIES, GROUPS
+from blunt_ember.gallery.family import Family
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import shade
@@ -78,16 +80,6 @@ class StartPage(QScrollArea):
         words = QLabel("Begin from a case with a known answer and make it yours.", self)
         words.setProperty("role", "quiet")
         layout.addWidget(words)
-        cards = QWidget(self)
-        flow = FlowLayout(cards, spacing=16, indent=0)
-        self._cards: dict[str, FamilyCard] = {}
-        for name, family in FAMILIES.items():
-            card = FamilyCard(str(family.data["title"]), family.summary, self)
-            card.setObjectName(f"family {name}")
-            card.clicked.connect(partial(self.family_chosen.emit, name))
-            flow.addWidget(card)
-            self._cards[name] = card
-        layout.addWidget(cards)
         open_button = QPushButton("Open a case file …", self)
         open_button.clicked.connect(self.open_clicked)
         row = QHBoxLayout()
@@ -96,8 +88,26 @@ class StartPage(QScrollArea):
         layout.addLayout(row)
         self._recent = QVBoxLayout()
         layout.addLayout(self._recent)
+        self._cards: dict[str, FamilyCard] = {}
+        for group, families in GROUPS.items():
+            heading = QLabel(group.upper(), self)
+            heading.setProperty("role", "heading")
+            layout.addWidget(heading)
+            layout.addWidget(self._group(families))
         layout.addStretch(1)
         self.setWidget(page)
+
+    def _group(self, families: Sequence[Family]) -> QWidget:
+        """The cards of some families, side by side as many as fit."""
+        cards = QWidget(self)
+        flow = FlowLayout(cards, spacing=16, indent=0)
+        for family in families:
+            card = FamilyCard(str(family.data["title"]), family.summary, self)
+            card.setObjectName(f"family {family.name}")
+            card.clicked.connect(partial(self.family_chosen.emit, family.name))
+            flow.addWidget(card)
+            self._cards[family.name] = card
+        return cards
 
     def set_theme(self, theme: Theme) -> None:
         """Draw the cards in other colours."""

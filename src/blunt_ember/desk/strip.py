@@ -81,6 +81,13 @@ def _new_chart() -> ProfileChart:
     return charts.ProfileChart()
 
 
+def _compared_with(profile: Profile) -> str:
+    """What the second curve is."""
+    if not profile.source:
+        return "no exact solution is known for this case"
+    return profile.source if profile.source.startswith("working") else f"exact: {profile.source}"
+
+
 class Strip(QWidget):
     """Chooses the line and shows the curves along it."""
 
@@ -161,7 +168,5 @@ class Strip(QWidget):
         if button is not None:
             button.setChecked(True)
         profile = profile_through(axis, outcome.geometry, outcome.mesh, temperature, outcome.exact)
-        self._source.setText(
-            f"exact: {profile.source}" if profile.source else "no exact solution is known for this case"
-        )
+        self._source.setText(_compared_with(profile))
         self.chart.show_profile(profile, "", self._theme, outcome.case.units)

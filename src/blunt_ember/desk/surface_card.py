@@ -66,6 +66,7 @@ class SurfaceCard(QFrame):
         self.move(max(x, 4), y)
         self.show()
         self.raise_()
+        self.pointed.emit((surface,))
         tabbed = (widget for row in self._widgets for _, widget in row.parts
                   if widget.focusPolicy() & Qt.FocusPolicy.TabFocus)  # fmt: skip
         first = next(tabbed, None)
@@ -113,6 +114,7 @@ class SurfaceCard(QFrame):
         if self._surface:
             self._surface = ""
             self.hide()
+            self.pointed.emit(())
             self.closed.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
