@@ -11,7 +11,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMenu, QToolButton
+from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMenu
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.curve import CurveButton
@@ -20,7 +20,7 @@ from blunt_ember.desk.table_dialog import TableDialog
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import own_file
-from tests.desk.conftest import field, settled, type_into
+from tests.desk.conftest import choose, field, settled, type_into
 
 
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
@@ -29,20 +29,8 @@ def opened(window: Window, qtbot: QtBot, name: str) -> None:
 
 
 def chosen(window: Window, qtbot: QtBot, key: str, *words: str) -> None:
-    """Click on a choice of the sheet and pick from its menus."""
-    button = next(b for b in window.sheet.findChildren(QToolButton, key) if b.isVisibleTo(window))
-    window.sheet.ensureWidgetVisible(button)
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-    menu = next(m for m in button.findChildren(QMenu) if m.isVisible())
-    for word in words:
-        action = next(a for a in menu.actions() if a.text() == word)
-        submenu = action.menu()
-        if submenu is None:
-            action.trigger()
-            for open_menu in button.findChildren(QMenu):
-                open_menu.close()
-        else:
-            menu = submenu
+    """Pick from the menus of a word of the sheet and wait for the answer."""
+    choose(window, key, *words)
     settled(qtbot, window)
 
 
@@ -201,3 +189,60 @@ def test_the_card_of_a_periodic_surface_and_two_temperatures_on_one(window: Wind
     face = window.outcome.mesh.surfaces["plate.left"].nodes  # type: ignore[union-attr]
     assert window.outcome.solution is not None
     np.testing.assert_allclose(window.outcome.solution.temperature[face], 313.15)
+
+
+def test_heat_at_a_point_is_stated_by_keys_and_undone(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "plane-wall")
+    before = data_of(window)
+    chosen(window, qtbot, "add heat inside", "at a point")
+    type_into(field(window, "heat_inside[0].at[0]"), "200 mm")
+    settled(qtbot, window)
+    assert window.outcome is not None and "it lies outside the body" in str(window.outcome.trouble)
+    type_into(field(window, "heat_inside[0].at[0]"), "16 mm")
+    type_into(field(window, "heat_inside[0].at[1]"), "40 mm")
+    type_into(field(window, "heat_inside[0].total"), "90 W")
+    settled(qtbot, window)
+    assert window.outcome.trouble is None
+    middle = window.checks.cards["middle"]
+    assert "heat arises at a point" in middle.note.text() and middle.verdict.text() == "○ open"
+    for _ in range(4):
+        window.current.undo()
+    settled(qtbot, window)
+    assert data_of(window) == before and window.checks.cards["middle"].verdict.text() == "✓ agrees"
+
+
+def test_steps_of_newtons_method_are_shown_as_they_come(window: Window, qtbot: QtBot) -> None:
+    seen: list[str] = []
+    window.solver.stepped.connect(lambda step: seen.append(window.header._state.text()))
+    opened(window, qtbot, "wall-film-and-radiation")
+    assert len(seen) >= 5 and all("of the heat left over" in text for text in seen)
+    assert "Newton steps" in window.header._state.text()
+    tip = window.header._state.toolTip()
+    assert tip.startswith("solved: direct\nNewton's method:\n1: ") and "6: " in tip
+    type_into(field(window, "parameters.emissivity_1"), "0.4")
+    settled(qtbot, window)
+    assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
+
+
+def test_a_formula_on_a_solid_and_the_card_of_its_side(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "stacked-floor")
+    assert window.outcome is not None and window.outcome.geometry is not None
+    surface = next(name for name in window.outcome.unstated)
+    window.card.open_on(surface, QPoint(120, 120), window.outcome)
+    button = next(b for b in window.card.findChildren(WordButton) if b.text() == "takes in a heat flux")
+    QTest.keyClick(button, Qt.Key.Key_Space)
+    settled(qtbot, window)
+    flux = next(f for f in window.card.findChildren(EntryField) if f.objectName().endswith(".flux"))
+    type_into(flux, "400 W/m²*(1 + cos(theta))*exp(-r/500 mm)")
+    settled(qtbot, window)
+    assert window.outcome.trouble is None and window.outcome.ledger is not None
+    row = next(row for row in window.outcome.ledger.rows if row.name == surface)
+    assert row.heat > 0 and window.outcome.ledger.relative < 1e-9
+    window.stage.light((surface,))
+    QTest.qWait(50)
+    window.current.edit_or_tell("gone", lambda case: case.restated(
+        {**case.data, "body": family("bowl").data["body"], "parameters": family("bowl").data["parameters"],
+         "materials": family("bowl").data["materials"], "surroundings": family("bowl").data["surroundings"],
+         "questions": [], "working": {}}))  # fmt: skip
+    settled(qtbot, window)
+    assert not window.card.isVisible(), "its surface is no more"

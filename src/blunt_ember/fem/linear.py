@@ -83,8 +83,9 @@ def solve_corrected(
     :class:`SolverError` when it is singular or the iteration does not get there.
     """
     solver = Solver(matrix, coarse, dimension)
-    x, size, first = _corrected(solver, residual)
-    if not np.isfinite(x).all():
+    with np.errstate(all="ignore"):
+        x, size, first = _corrected(solver, residual)
+    if not np.isfinite(x).all() or not np.isfinite(first) or not size <= POOR * first:
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     if solver.multigrid and size > GOOD_ENOUGH * first:
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"

@@ -236,10 +236,13 @@ class _Stated:
     def shared_corners(self) -> None:
         """Note where held surfaces of different temperatures meet."""
         names = list(self.held)
-        nodes = {name: self.mesh.surfaces[name].nodes for name in names}
-        for later, second in enumerate(names):
-            for first in names[:later]:
-                if self.held[first] != self.held[second] and len(np.intersect1d(nodes[first], nodes[second])):
+        owner = np.full(self.mesh.node_count, -1)
+        for number, second in enumerate(names):
+            nodes = self.mesh.surfaces[second].nodes
+            met = [names[before] for before in np.unique(owner[nodes]).tolist() if before >= 0]
+            owner[nodes] = number
+            for first in met:
+                if self.held[first] != self.held[second]:
                     what = (f"'{first}' and '{second}' meet and are held at different temperatures; "
                             f"where they meet the later one counts, that of '{second}'")  # fmt: skip
                     self.notes.append(Note(path_text(("surroundings", self.alone[second][0])), what))
