@@ -205,7 +205,7 @@ def test_heat_at_a_point_is_stated_by_keys_and_undone(window: Window, qtbot: QtB
     assert window.outcome.trouble is None
     middle = window.checks.cards["middle"]
     assert "heat arises at a point" in middle.note.text() and middle.verdict.text() == "○ open"
-    for _ in range(4):
+    for _ in range(5):
         window.current.undo()
     settled(qtbot, window)
     assert data_of(window) == before and window.checks.cards["middle"].verdict.text() == "✓ agrees"
