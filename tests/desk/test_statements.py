@@ -241,8 +241,8 @@ def test_a_formula_on_a_solid_and_the_card_of_its_side(window: Window, qtbot: Qt
     window.stage.light((surface,))
     QTest.qWait(50)
     window.current.edit_or_tell("gone", lambda case: case.restated(
-        {**case.data, "body": family("bowl").data["body"], "parameters": family("bowl").data["parameters"],
-         "materials": family("bowl").data["materials"], "surroundings": family("bowl").data["surroundings"],
+        {**case.data, "body": family("plane-wall").data["body"], "parameters": family("plane-wall").data["parameters"],
+         "materials": family("plane-wall").data["materials"], "surroundings": family("plane-wall").data["surroundings"],
          "questions": [], "working": {}}))  # fmt: skip
     settled(qtbot, window)
     assert not window.card.isVisible(), "its surface is no more"
