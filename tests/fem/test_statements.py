@@ -135,6 +135,25 @@ def test_a_point_source_in_a_disc_has_the_logarithm_of_theory() -> None:
     assert outcome.checks[0].value == pytest.approx(expected, abs=0.05)
 
 
+@pytest.mark.parametrize("kind", ["section", "rod", "stacked"])
+@pytest.mark.parametrize("order", [1, 2])
+def test_a_film_that_falls_as_one_over_the_root_keeps_its_mean(kind: str, order: int) -> None:
+    """h = h_L √(L/x) has the mean 2 h_L, though it grows without bound at the leading edge."""
+    bar = {"shape": "rectangle", "size": ["400 mm", "10 mm"], "material": "clay"}
+    bodies: dict[str, Any] = {
+        "section": {"kind": "section", "regions": {"a": bar}},
+        "stacked": {"kind": "stacked", "regions": {"a": {**bar, "z": ["0 mm", "10 mm"]}}},
+        "rod": {"kind": "rod", "pieces": {"a": {"length": "400 mm", "diameter": "5 mm", "material": "clay"}}},
+    }
+    wet, end = ("a.side", "a.end") if kind == "rod" else ("a.top", "a.right")
+    outcome = run(materials={"clay": {"k": "1e9 W/(m K)"}}, body=bodies[kind], mesh={"order": order}, surroundings=[
+        {"on": wet, "film": {"h": "20 W/(m² K)*(x/400 mm)^-0.5", "temperature": "20 °C"}},
+        {"on": end, "temperature": "120 °C"}])  # fmt: skip
+    area = outcome.geometry.surfaces[wet].area
+    assert -heat(outcome)[wet] == pytest.approx(2 * 20 * area * 100, rel=3e-3)
+    assert outcome.ledger.relative < 1e-9
+
+
 def test_heat_that_follows_temperature_anchors_and_balances() -> None:
     """g = g₀ − c (T − T₀) everywhere and nothing outside: T settles where nothing arises any more."""
     outcome = run(heat_inside=[{"region": ["a", "b"], "per_volume": "90 kW/m³ - 3 kW/(m³ K)*(T - 20 °C)"}])

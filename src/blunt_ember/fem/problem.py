@@ -43,6 +43,18 @@ class Exchange:
         radiates = any(each.emissivity.constant is None or each.emissivity.constant > 0 for each in self.radiations)
         return films or radiates or any(law.follows_temperature for law in self.fluxes)
 
+    @property
+    def laws(self) -> tuple[Law, ...]:
+        """Every law in it."""
+        films = (law for film in self.films for law in (film.h, film.fluid))
+        radiations = (law for each in self.radiations for law in (each.emissivity, each.surroundings))
+        return (*self.fluxes, *films, *radiations)
+
+    @property
+    def follows_place(self) -> bool:
+        """Whether something in it differs from place to place."""
+        return any(law.variables - {"T"} for law in self.laws)
+
     def and_also(self, other: Exchange) -> Exchange:
         """Return what both do together."""
         return Exchange(

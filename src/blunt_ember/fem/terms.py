@@ -20,6 +20,7 @@ from blunt_ember.errors import ExpressionError, SolverError
 from blunt_ember.fem.assembly import (
     cell_places,
     conduction_elements,
+    facet_rule,
     facet_weights,
     in_runs,
     weighted_gradients,
@@ -188,12 +189,7 @@ class OnSurface:
     @cached_property
     def _still(self) -> dict[int, Floats]:
         """Values of the laws that depend on place alone, by identity."""
-        laws = list(self.exchange.fluxes)
-        for film in self.exchange.films:
-            laws += [film.h, film.fluid]
-        for radiation in self.exchange.radiations:
-            laws += [radiation.emissivity, radiation.surroundings]
-        return {id(law): sampled(law, self.where) for law in laws if not law.follows_temperature}
+        return {id(law): sampled(law, self.where) for law in self.exchange.laws if not law.follows_temperature}
 
     def _of(self, law: Law, at: dict[str, Floats]) -> Floats:
         return sampled(law, at) if law.follows_temperature else self._still[id(law)]
@@ -338,9 +334,9 @@ def _on_surfaces(problem: Problem, middle: float) -> Iterator[Term]:
     for name, exchange in problem.exchanges.items():
         facets = mesh.surfaces[name]
         for block in facets.blocks:
-            shape = FAMILIES[block.family].values(FAMILIES[block.family].points)
+            shape = FAMILIES[block.family].values(facet_rule(block.family, exchange.follows_place)[0])
             where = mesh.space.variables(shape @ mesh.points[block.nodes])
-            weights = facet_weights(facets, block, mesh)
+            weights = facet_weights(facets, block, mesh, exchange.follows_place)
             yield OnSurface(name, block.nodes, shape, weights, where, exchange, middle, np.array(facets.regions))
 
 
