@@ -46,6 +46,31 @@ def test_a_case_from_family_to_verdict(wall: Path) -> None:
     assert result["ledger"]["imbalance_relative"] < 1e-9
 
 
+def test_values_are_shown_in_other_units_and_the_library_is_listed(wall: Path) -> None:
+    us = json.loads(run("solve", wall.name, "--json", "--units", "US customary", folder=wall.parent).stdout)
+    si = json.loads(run("solve", wall.name, "--json", folder=wall.parent).stdout)
+    first, second = us["answers"][0], si["answers"][0]
+    assert first["unit"] == "BTU/(h ft²)" and first["value"] == pytest.approx(second["value"] / 3.15459074506, rel=1e-9)
+    assert us["answers"][4]["value"] == pytest.approx(si["answers"][4]["value"] * 1.8 + 32, rel=1e-12)
+    wrong = run("solve", wall.name, "--units", "imperial", folder=wall.parent)
+    assert wrong.returncode == 2 and "there is 'SI with mm', 'SI', 'US customary'" in wrong.stderr
+    text = run("solve", wall.name, folder=wall.parent).stdout
+    assert "note: " not in text and "Newton" not in text
+    table = '"k": {"table": [["20 °C", "0.3 W/(m K)"], ["600 °C", "0.4 W/(m K)"]]}'
+    hot = wall.read_text(encoding="utf-8").replace('"k": "k_brick"', table)
+    wall.write_text(hot, encoding="utf-8")
+    told = run("solve", wall.name, folder=wall.parent).stdout
+    assert "Newton's method, heat left over after each step:" in told
+    assert "note: materials.brick: 'brick' lies between" in told and "but its table goes from 20 °C to 600 °C" in told
+    kept = {"own brick": {"k": "0.4 W/(m K)", "source": "our laboratory"}}
+    own = wall.parent / "blunt-ember" / "materials.json"
+    own.parent.mkdir()
+    own.write_text(json.dumps(kept), encoding="utf-8")
+    listed = json.loads(run("materials", "--json", folder=wall.parent, XDG_CONFIG_HOME=str(wall.parent)).stdout)
+    assert listed["my own"] == kept and len(listed) == 5
+    assert "our laboratory" in run("materials", folder=wall.parent, XDG_CONFIG_HOME=str(wall.parent)).stdout
+
+
 def test_exit_status_tells_off_wrong_and_unsolvable(wall: Path) -> None:
     text = wall.read_text(encoding="utf-8")
     fluxes = '"film": {"h": "h_out", "temperature": "T_air"}', '"flux": "100 W/m²"'

@@ -163,11 +163,15 @@ def _new(options: argparse.Namespace) -> int:
 
 
 def _solve(options: argparse.Namespace) -> int:
+    from blunt_ember.case.editing import with_value
     from blunt_ember.case.files import read_case
     from blunt_ember.flow import Flow
     from blunt_ember.report.table import outcome_object, outcome_text
 
-    outcome = Flow().run(read_case(Path(options.file)))
+    case = read_case(Path(options.file))
+    if options.units is not None:
+        case = with_value(case, ("units",), options.units)
+    outcome = Flow().run(case)
     if options.json:
         _print_json(outcome_object(outcome))
     else:
@@ -296,6 +300,7 @@ def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
 
 def _solve_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    command.add_argument("--units", metavar="SET", help="show values in SI, 'SI with mm' or 'US customary'")
     _json_argument(command)
 
 

@@ -89,8 +89,21 @@ def manufactured_cases() -> Iterator[tuple[str, Case]]:
 
 
 def _bulk(kind: str, cells: str, order: int, title: str) -> dict[str, Any]:
-    """k follows T; one face is held, the next takes a flux, the next a film whose h follows T, the next radiates."""
-    field, body, faces, place = _BODIES[kind]
+    """One of the bodies, made of one block."""
+    _, body, faces, _ = _BODIES[kind]
+    region = {**next(iter(body["regions"].values())), "material": "block"}
+    return manufactured_in(kind, {**body, "regions": {"block": region}}, "block", faces, cells, order, title)
+
+
+def manufactured_in(
+    kind: str, body: dict[str, Any], region: str, faces: dict[str, tuple[int, int]], cells: str, order: int, title: str
+) -> dict[str, Any]:
+    """Return the data of a case in which k follows T; one face is held, the next takes a flux, the next a film whose h
+    follows T, the next radiates, and so on.
+
+    ``faces`` tell for each surface the axis it looks along and which way, ``kind`` is plane, turned or solid.
+    """
+    field, _, _, place = _BODIES[kind]
     temperature = field.temperature
     k = f"(k_0*(1 + 0.004*({temperature} - T_0)/1 K))"
     source = f"-({k}*{field.laplacian} + k_0*0.004 K^-1*{field.steepness})"
@@ -98,9 +111,8 @@ def _bulk(kind: str, cells: str, order: int, title: str) -> dict[str, Any]:
     for number, (face, (axis, side)) in enumerate(faces.items()):
         outward = f"({'-' if side < 0 else ''}{k}*{field.slope(axis)})"
         surroundings.append({"on": face, **_stated(number, temperature, outward)})
-    region = {**next(iter(body["regions"].values())), "material": "block"}
-    return _case(title, {**body, "regions": {"block": region}}, {"block": {"k": _K_OF_T}}, surroundings,
-                 [{"region": "block", "per_volume": source}], cells, order, temperature, place)  # fmt: skip
+    return _case(title, body, {"block": {"k": _K_OF_T}}, surroundings,
+                 [{"region": region, "per_volume": source}], cells, order, temperature, place)  # fmt: skip
 
 
 def _stated(number: int, temperature: str, outward: str) -> dict[str, Any]:
