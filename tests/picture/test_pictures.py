@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from blunt_ember.case.editing import with_value
 from blunt_ember.checks.profile import profile_through
 from blunt_ember.flow import Flow, Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import ProfileChart
+from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import LENSES, shade
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
 from blunt_ember.picture.view import View, fitted
@@ -110,3 +112,20 @@ def test_the_chart_fills_its_size_and_differs_with_the_curve(outcome: Outcome) -
     assert all(image.shape == (200, 600, 4) for image in images)
     assert (images[0] != images[1]).any() and (images[0] != images[2]).any()
     assert chart.draw(profiles[0], 600, 200, DARK, 2.0).shape == (400, 1200, 4)
+
+
+def test_what_is_unstated_is_stroked_on_a_solid_until_it_is_said(renderer: BodyRenderer) -> None:
+    case = family("stacked-floor").case()
+    silent = next(o for o in Flow().outcomes(case) if o.ledger)
+    said = with_value(case, ("surroundings",), [
+        *case.data["surroundings"], {"on": list(silent.unstated), "insulated": True}])  # fmt: skip
+    spoken = next(o for o in Flow().outcomes(said) if o.ledger)
+    assert len(silent.unstated) == 12 and spoken.unstated == ()
+    assert silent.geometry is not None
+    view = fitted(*drawn_box(silent.geometry), 400, 300, (20, 20, 20, 20), pose_of(silent.geometry))
+    stroked, plain = (renderer.draw(o, "Shape", None, view, LIGHT)[..., :3].astype(int) for o in (silent, spoken))
+    changed = np.abs(stroked - plain).max(axis=2) > 20
+    assert 200 < changed.sum() < 0.1 * changed.size
+    assert (stroked[changed].sum(axis=1) < plain[changed].sum(axis=1)).mean() > 0.95, "strokes are darker"
+    top = view.pixels(np.array([[0.25, 0.25, 0.264]]))[0].astype(int)
+    assert not changed[top[1] - 8 : top[1] + 8, top[0] - 8 : top[0] + 8].any(), "the top is stated"

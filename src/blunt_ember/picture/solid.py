@@ -24,11 +24,17 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 
+#: Half a stroke, as a share of the side of its facet.
+_STROKE = 0.2
+_MOST_STROKES = 2_000
+
+
 class SolidScene:
     """What draws one outcome through one lens; kept while only the eye moves."""
 
     def __init__(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> None:
         self._shown = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
+        self._unstated = outcome.unstated if lens == "Shape" else ()
         self._theme, self._ratio = theme, ratio
         self._mesh, self._skin = outcome.mesh, Skin((), ())
         self._actors: list[vtkActor] = []
@@ -36,6 +42,9 @@ class SolidScene:
             self._skin = skin_of(outcome.mesh)
             for part in self._skin.parts:
                 self._actors.append(self._filled(outcome, outcome.mesh, part, found))
+                open_ones = np.isin(part.surface, [self._skin.names.index(name) for name in self._unstated])
+                if open_ones.any():
+                    self._actors.append(_strokes(outcome.mesh, some_of(part, open_ones), theme, ratio))
                 if lens == "Mesh":
                     self._actors += self._sharp(outcome.mesh, part)
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
@@ -48,7 +57,8 @@ class SolidScene:
     def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""
         asked = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
-        return ratio == self._ratio and all(one is other for one, other in zip(asked, self._shown, strict=True))
+        same = all(one is other for one, other in zip(asked, self._shown, strict=True))
+        return same and ratio == self._ratio and self._unstated == (outcome.unstated if lens == "Shape" else ())
 
     def actors(self, lit: Collection[str]) -> list[vtkActor]:
         """Return everything to draw, with the ``lit`` surfaces marked."""
@@ -122,6 +132,16 @@ def _in_front(actor: vtkActor, steps: float) -> None:
     mapper.SetResolveCoincidentTopologyToPolygonOffset()
     mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(0.0, -steps)
     mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -steps * 2)
+
+
+def _strokes(mesh: Mesh, part: FacetPart, theme: Theme, ratio: float) -> vtkActor:
+    """A short stroke in the middle of facets, for surfaces on which nothing is stated."""
+    corners = mesh.points[part.corners[:: max(1, len(part.corners) // _MOST_STROKES)]]
+    middle, along = corners.mean(axis=1), corners[:, 1] - corners[:, 0]
+    ends = np.stack([middle - _STROKE * along, middle + _STROKE * along], axis=1).reshape(-1, 3)
+    actor = line_actor(poly_data(ends, lines=np.arange(len(ends)).reshape(-1, 2)), theme.quiet, 1.4 * ratio)
+    _in_front(actor, 4.0)
+    return actor
 
 
 def _edges(mesh: Mesh, part: FacetPart, theme: Theme, ratio: float) -> vtkActor:
