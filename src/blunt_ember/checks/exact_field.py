@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
+import numpy as np
+
 from blunt_ember.checks.fits.field import ExactField
 from blunt_ember.checks.fits.fins import annular_fin, straight_fin
 from blunt_ember.checks.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
@@ -34,6 +36,14 @@ SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS)
 
 def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
     """Fit the named exact solution to a case; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    field = _fitted(name, geometry, problem)
+    field.temperature(
+        np.array([geometry.low])
+    )  # so that a balance without a root is refused here, not when it is drawn
+    return field
+
+
+def _fitted(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
     if name not in SOLUTIONS:
         known = ", ".join(repr(known) for known in SOLUTIONS)
         raise ReferenceRefusedError(f"there is no exact solution '{name}'; there is {known}")
