@@ -218,7 +218,7 @@ class Balance:
                 break  # it gets nowhere
         if steps and steps[-1].residual > GOOD_ENOUGH:
             what = f"the heat balance did not settle in {len(steps)} steps of Newton's method"
-            why = "look for heat that grows with temperature faster than it is taken away"
+            why = "look for values that grow or fall too steeply with temperature"
             raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over; {why}")
         rise = self.rise_of(free)
         if (rise + self.middle < -1e-6).any():
