@@ -156,6 +156,8 @@ def test_materials_come_from_the_library_and_are_kept_in_it(
     assert not own_file().exists(), "it follows a parameter, which a library does not have"
     chosen(window, qtbot, "more of material fireclay brick", "keep it in my library")
     assert json.loads(own_file().read_text(encoding="utf-8"))["fireclay brick"] == brick
+    bar = window.statusBar()
+    assert bar is not None and f"is kept in {own_file()}" in bar.currentMessage()
     chosen(window, qtbot, "material of plate", "fireclay brick")
     assert window.outcome is not None
     (note,) = window.outcome.notes
@@ -246,3 +248,23 @@ def test_a_formula_on_a_solid_and_the_card_of_its_side(window: Window, qtbot: Qt
          "questions": [], "working": {}}))  # fmt: skip
     settled(qtbot, window)
     assert not window.card.isVisible(), "its surface is no more"
+
+
+def test_the_strokes_of_unstated_surfaces_go_when_they_are_said_to_be_insulated(window: Window, qtbot: QtBot) -> None:
+    """Nothing else changes then, not even the solution."""
+    opened(window, qtbot, "stacked-floor")
+    window.stage.set_lens("Shape")
+    assert window.outcome is not None
+
+    def picture() -> QImage:
+        QTest.qWait(50)
+        return window.stage.grab().toImage()
+
+    stroked = picture()
+    assert picture() == stroked
+    said = {"on": list(window.outcome.unstated), "insulated": True}
+    window.current.edit_or_tell(
+        "said", lambda case: case.restated({**case.data, "surroundings": [*case.data["surroundings"], said]})
+    )
+    settled(qtbot, window)
+    assert window.outcome.unstated == () and picture() != stroked

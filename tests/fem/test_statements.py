@@ -202,6 +202,18 @@ def test_a_conductivity_that_vanishes_is_said_with_its_place() -> None:
         run(materials=falling, surroundings=ENDS)
 
 
+def test_formulas_that_leave_what_is_possible_are_remarked_on() -> None:
+    outcome = run(surroundings=[ENDS[0], {
+        "on": "b.right", "film": {"h": "3 W/(m² K)*(T - 330 K)/1 K", "temperature": "20 °C"},
+        "radiation": {"emissivity": "0.9*T/(300 K)", "temperature": "20 °C"}}])  # fmt: skip
+    said = [note.message for note in outcome.notes]
+    assert any("the emissivity '0.9*T/(300 K)' on b.right goes from 1." in text for text in said), said
+    assert not any("film coefficient" in text for text in said)
+    cold = run(surroundings=[ENDS[1], {
+        "on": "a.left", "film": {"h": "3 W/(m² K)*(T - 330 K)/1 K", "temperature": "0 °C"}}])  # fmt: skip
+    assert any("it is never below zero" in note.message for note in cold.notes)
+
+
 def test_corners_of_two_temperatures_say_which_counts() -> None:
     outcome = run(surroundings=[*ENDS, {"on": "a.top", "temperature": "60 °C"}])
     (note,) = outcome.notes

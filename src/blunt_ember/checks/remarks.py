@@ -20,13 +20,31 @@ _SLACK = 0.5
 
 def remarks(case: Case, problem: Problem, temperature: Floats) -> tuple[Note, ...]:
     """Return what the temperatures (n,) in K of a solution show to be doubtful."""
-    return (*_below_zero(temperature), *_beyond_ranges(case, problem, temperature))
+    return (
+        *_below_zero(temperature), *_beyond_ranges(case, problem, temperature), *_impossible(problem, temperature)
+    )  # fmt: skip
 
 
 def _below_zero(temperature: Floats) -> Iterator[Note]:
     if temperature.min() < 0:
         what = f"temperatures reach {temperature.min():.4g} K, below absolute zero: more heat is taken out than can be"
         yield Note("surroundings", what)
+
+
+def _impossible(problem: Problem, temperature: Floats) -> Iterator[Note]:
+    """Formulas for emissivities and film coefficients that leave what is possible at the temperatures found."""
+    mesh = problem.mesh
+    for name, exchange in problem.exchanges.items():
+        nodes = mesh.surfaces[name].nodes
+        where = {**mesh.space.variables(mesh.points[nodes]), "T": temperature[nodes]}
+        laws = [(each.emissivity, 0.0, 1.0, "emissivity", "between 0 and 1") for each in exchange.radiations]
+        laws += [(film.h, 0.0, np.inf, "film coefficient", "never below zero") for film in exchange.films]
+        for law, low, high, what, possible in laws:
+            values = law.at(where)
+            values = values[np.isfinite(values)]
+            if len(values) and (values.min() < low or values.max() > high):
+                span = f"{values.min():.4g} to {values.max():.4g}"
+                yield Note("surroundings", f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}")
 
 
 def _beyond_ranges(case: Case, problem: Problem, temperature: Floats) -> Iterator[Note]:

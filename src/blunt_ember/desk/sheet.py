@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -244,6 +244,43 @@ def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], N
             action.setEnabled(False)
 
 
+class RowList(QWidget):
+    """Rows one below the other."""
+
+    pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        self.rows: list[RowWidget] = []
+
+    def show_rows(self, rows: Sequence[Row]) -> None:
+        """Take new texts, making rows anew only where their shape has changed."""
+        for place, row in enumerate(rows):
+            if place < len(self.rows) and self.rows[place].same_shape(row):
+                self.rows[place].show_row(row)
+                continue
+            widget = RowWidget(row, self._current, self)
+            widget.pointed.connect(self.pointed)
+            widget.asked.connect(self.asked)
+            if place < len(self.rows):
+                self._layout.replaceWidget(self.rows[place], widget)
+                _discard(self.rows[place])
+                self.rows[place] = widget
+            else:
+                self._layout.addWidget(widget)
+                self.rows.append(widget)
+            widget.show()
+        while len(self.rows) > len(rows):
+            gone = self.rows.pop()
+            self._layout.removeWidget(gone)
+            _discard(gone)
+
+
 class SectionWidget(QWidget):
     """A heading with its state, and the rows under it."""
 
@@ -272,31 +309,16 @@ class SectionWidget(QWidget):
         line.setProperty("role", "line")
         line.setFixedHeight(1)
         self._layout.addWidget(line)
-        self._rows: list[RowWidget] = []
+        self._rows = RowList(current, self)
+        self._rows.pointed.connect(self.pointed)
+        self._rows.asked.connect(self.asked)
+        self._layout.addWidget(self._rows)
         self.show_section(section)
 
     def show_section(self, section: Section) -> None:
         """Take new texts, making rows anew only where their shape has changed."""
         self._state.setText(section.state)
-        for place, row in enumerate(section.rows):
-            if place < len(self._rows) and self._rows[place].same_shape(row):
-                self._rows[place].show_row(row)
-                continue
-            widget = RowWidget(row, self._current, self)
-            widget.pointed.connect(self.pointed)
-            widget.asked.connect(self.asked)
-            if place < len(self._rows):
-                self._layout.replaceWidget(self._rows[place], widget)
-                _discard(self._rows[place])
-                self._rows[place] = widget
-            else:
-                self._layout.addWidget(widget)
-                self._rows.append(widget)
-            widget.show()
-        while len(self._rows) > len(section.rows):
-            row_widget = self._rows.pop()
-            self._layout.removeWidget(row_widget)
-            _discard(row_widget)
+        self._rows.show_rows(section.rows)
 
 
 def _discard(widget: QWidget) -> None:

@@ -28,9 +28,11 @@ from blunt_ember.desk.sheet_parts import (
     typing,
 )
 from blunt_ember.errors import CaseError
-from blunt_ember.library.shelves import keep, shelves
+from blunt_ember.library.shelves import shelves
 
 Path = tuple[str | int, ...]
+#: What the window is asked for, before the name of the material.
+KEEP = "keep material "
 _WAYS = {"along": "k along", "across": "across", "through": "through"}
 #: Properties beside k: key, word, kind, what is stated at first, and what a table may go over.
 _PROPERTIES: dict[str, tuple[str, Kind, str, str]] = {
@@ -94,7 +96,6 @@ def _source(material: Material) -> tuple[Part, ...]:
 
 def _more(case: Case, path: Path, material: Material) -> Choice:
     """What else can be said of a material."""
-    name = str(path[1])
     options: list[Option] = []
     if isinstance(material.k, Directional):
         along = value_at(case.data, (*path, "k", "along"))
@@ -115,16 +116,8 @@ def _more(case: Case, path: Path, material: Material) -> Choice:
             options.append(Option(f"without its {words}", removing((*path, key))))
     if material.source is None:
         options.append(Option("where its values come from", setting((*path, "source"), "my measurement")))
-    options.append(Option("keep it in my library", _keeping(name)))
-    return Choice(f"more of material {name}", "and …", tuple(options), "link")
-
-
-def _keeping(name: str) -> Edit:
-    def kept(now: Case) -> Case:
-        keep(name, dict(now.data["materials"][name]))
-        return now
-
-    return kept
+    options.append(Option("keep it in my library", asks=f"{KEEP}{path[1]}"))
+    return Choice(f"more of material {path[1]}", "and …", tuple(options), "link")
 
 
 def _from_library() -> tuple[Option, ...]:

@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout,
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
 from blunt_ember.case.editing import with_typed_value
-from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.units import LENGTH
 from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
@@ -74,7 +73,6 @@ class Stage(QWidget):
         self._image: QImage | None = None
         self._shade: Shade | None = None
         self._shaded: tuple[object, ...] = (None, None, None, None)
-        self._units = DEFAULT_UNITS
         self._pointer = Pointer()
         self._lens: Lens = "Temperature"
         self._view: View | None = None
@@ -139,14 +137,11 @@ class Stage(QWidget):
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         """Show what is known of the case now."""
-        same = outcome is not None and self._outcome is not None and outcome.solution is self._outcome.solution
-        same = same and outcome is not None and self._outcome is not None and outcome.geometry is self._outcome.geometry
+        known = self._outcome
         same = (
-            same
-            and outcome is not None
-            and self._outcome is not None
-            and outcome.case.units == self._outcome.case.units
-        )
+            outcome is not None and known is not None and outcome.solution is known.solution
+            and outcome.geometry is known.geometry and outcome.case is known.case
+        )  # fmt: skip
         self._outcome = outcome
         self._stale = ""
         if outcome is None:
@@ -435,7 +430,7 @@ class Stage(QWidget):
         self.open_renderer()
         assert self._renderer is not None and self._view is not None
         ratio = self.devicePixelRatioF()
-        shown_now = (outcome.mesh, outcome.solution, self._lens, self._units_of(outcome))
+        shown_now = (outcome.mesh, outcome.solution, self._lens, outcome.case)
         if any(one is not other for one, other in zip(shown_now, self._shaded, strict=True)):
             self._shaded, self._shade = shown_now, shade(outcome, self._lens)
         lit = {*self._lit, self._under} - {""}
@@ -444,12 +439,6 @@ class Stage(QWidget):
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)
         return image
-
-    def _units_of(self, outcome: Outcome) -> UnitSet:
-        """The units of an outcome, the same object as long as they are the same."""
-        if self._units != outcome.case.units:
-            self._units = outcome.case.units
-        return self._units
 
     def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
         metrics = QFontMetricsF(painter.font())

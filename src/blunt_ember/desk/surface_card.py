@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.current_case import CurrentCase
-from blunt_ember.desk.sheet import RowWidget
+from blunt_ember.desk.sheet import RowList
 from blunt_ember.desk.sheet_surroundings import surface_rows
 from blunt_ember.flow import Outcome
 
@@ -25,7 +25,6 @@ class SurfaceCard(QFrame):
         self.setObjectName("surface card")
         self.setProperty("role", "card")
         self.setFixedWidth(WIDTH)
-        self._current = current
         self._surface = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
@@ -44,10 +43,9 @@ class SurfaceCard(QFrame):
         shut.clicked.connect(self.shut)
         top.addWidget(shut)
         layout.addLayout(top)
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(4)
-        layout.addLayout(self._rows)
-        self._widgets: list[RowWidget] = []
+        self._rows = RowList(current, self)
+        self._rows.pointed.connect(self.pointed)
+        layout.addWidget(self._rows)
         self.hide()
 
     @property
@@ -67,7 +65,7 @@ class SurfaceCard(QFrame):
         self.show()
         self.raise_()
         self.pointed.emit((surface,))
-        tabbed = (widget for row in self._widgets for _, widget in row.parts
+        tabbed = (widget for row in self._rows.rows for _, widget in row.parts
                   if widget.focusPolicy() & Qt.FocusPolicy.TabFocus)  # fmt: skip
         first = next(tabbed, None)
         if first is not None:
@@ -82,32 +80,11 @@ class SurfaceCard(QFrame):
             return
         own = outcome.case.document.own_name(self._surface)
         self._title.setText(self._surface if own == self._surface else f"{own}  ({self._surface})")
-        rows = surface_rows(outcome.case, outcome, self._surface)
-        for place, row in enumerate(rows):
-            if place < len(self._widgets) and self._widgets[place].same_shape(row):
-                self._widgets[place].show_row(row)
-                continue
-            widget = RowWidget(row, self._current, self)
-            widget.pointed.connect(self.pointed)
-            if place < len(self._widgets):
-                self._rows.replaceWidget(self._widgets[place], widget)
-                self._drop(self._widgets[place])
-                self._widgets[place] = widget
-            else:
-                self._rows.addWidget(widget)
-                self._widgets.append(widget)
-            widget.show()
-        while len(self._widgets) > len(rows):
-            self._drop(self._widgets.pop())
+        self._rows.show_rows(surface_rows(outcome.case, outcome, self._surface))
         layout = self.layout()
         if layout is not None:
             layout.activate()
             self.setFixedHeight(max(layout.heightForWidth(WIDTH), layout.minimumSize().height()))
-
-    def _drop(self, widget: RowWidget) -> None:
-        self._rows.removeWidget(widget)
-        widget.hide()
-        widget.deleteLater()
 
     def shut(self) -> None:
         """Close."""

@@ -27,6 +27,7 @@ from blunt_ember.desk.header import Header
 from blunt_ember.desk.menus import Menus
 from blunt_ember.desk.settings import Settings
 from blunt_ember.desk.sheet import Sheet
+from blunt_ember.desk.sheet_materials import KEEP
 from blunt_ember.desk.solver import Solver
 from blunt_ember.desk.stage import Stage
 from blunt_ember.desk.start_page import StartPage
@@ -37,6 +38,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Outcome
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
 from blunt_ember.gallery.families import family
+from blunt_ember.library.shelves import keep
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
 
@@ -142,6 +144,14 @@ class Window(QMainWindow):
     def _asked(self, what: str) -> None:
         if what == "draw outline":
             self.stage.draw_outline()
+        elif what.startswith(KEEP) and self.current.case is not None:
+            name = what.removeprefix(KEEP)
+            try:
+                path = keep(name, self.current.case.data["materials"][name])
+            except BluntEmberError as error:
+                self._tell(str(error))
+            else:
+                self._tell(f"'{name}' is kept in {path}.")
 
     # --- files ---
 

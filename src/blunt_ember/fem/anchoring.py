@@ -14,9 +14,12 @@ from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.terms import AcrossJoint, Conduction, InRegion, Term
 from blunt_ember.mesh.mesh import Ints
 
+#: Number of parts that exchange no heat with each other inside the body, and the part (n,) of every node.
+Parts = tuple[int, Ints]
 
-def _parts(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> tuple[int, Ints]:
-    """Number of parts that exchange no heat inside the body, and the part (n,) of every node; ties join them."""
+
+def parts_of(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> Parts:
+    """Return the parts of a body; surfaces that are tied join them."""
     first, second = [], []
     for term in terms:
         if isinstance(term, Conduction | AcrossJoint):
@@ -48,9 +51,9 @@ def _regions_of(problem: Problem, nodes: NDArray[np.bool_]) -> str:
     return ", ".join(name for name in problem.mesh.regions if name in found)
 
 
-def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> None:
+def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constraints, parts: Parts) -> None:
     """Raise :class:`OpenCaseError` naming the regions in which nothing holds a temperature in place."""
-    count, part = _parts(problem, terms, constraints)
+    count, part = parts
     anchored = np.zeros(count, dtype=bool)
     anchored[part[constraints.held_nodes]] = True
     for name, exchange in problem.exchanges.items():
@@ -69,9 +72,9 @@ def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constra
     raise OpenCaseError((Fault("surroundings", what),))
 
 
-def separate_parts(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> tuple[Note, ...]:
+def separate_parts(problem: Problem, parts: Parts) -> tuple[Note, ...]:
     """Say which regions exchange no heat with the rest of the body inside it."""
-    count, part = _parts(problem, terms, constraints)
+    count, part = parts
     if count < 2:
         return ()
     each = [_regions_of(problem, part == number) for number in range(min(count, 6))]

@@ -10,7 +10,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.errors import Note, SolverError
-from blunt_ember.fem.anchoring import require_anchor, separate_parts
+from blunt_ember.fem.anchoring import parts_of, require_anchor, separate_parts
 from blunt_ember.fem.assembly import gathered
 from blunt_ember.fem.constraints import Constraints, constraints_of
 from blunt_ember.fem.corners import from_corners
@@ -24,6 +24,8 @@ from blunt_ember.mesh.mesh import Floats, Ints
 #: second share, where round-off begins.
 CONVERGED = 1e-14
 GOOD_ENOUGH = 1e-9
+#: Residual below which a new slope pays no more.
+SAME_SLOPE = 1e-5
 MOST_STEPS = 60
 #: Steps in which the residual must at least halve.
 PATIENCE = 12
@@ -79,7 +81,8 @@ def solve_steady(
     """
     require_memory(problem.mesh)
     balance = Balance(problem)
-    require_anchor(problem, balance.terms, balance.constraints)
+    parts = parts_of(problem, balance.terms, balance.constraints)
+    require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
         rise, method = balance.linear_rise()
         steps: tuple[NewtonStep, ...] = ()
@@ -87,13 +90,11 @@ def solve_steady(
         rise, method, steps = balance.newton(start, told)
     given = balance.given(rise)
     reaction = -balance.residual(given)
-    if balance.constraints.free.any():
-        reaction[balance.untied] = 0.0
+    reaction[balance.untied] = 0.0
     temperature = rise + balance.middle
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    notes = separate_parts(problem, balance.terms, balance.constraints)
-    noise = balance.noise(rise)
+    notes, noise = separate_parts(problem, parts), balance.noise(rise)
     return Solution(temperature, reaction, given, balance.constraints, method, steps, notes, noise)
 
 
@@ -195,7 +196,7 @@ class Balance:
         steps: list[NewtonStep] = []
         solver: Solver | None = None
         while len(steps) < MOST_STEPS:
-            if solver is None or not steps or steps[-1].residual > 1e-5:  # then a new slope pays no more
+            if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 solver = Solver(
                     self.matrix(self.rise_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
                 )

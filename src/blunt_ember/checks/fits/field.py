@@ -14,6 +14,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Exchange, Problem
 from blunt_ember.geometry.regions import Geometry, outer_surfaces
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.reference.side import Side
 
 Floats = NDArray[np.float64]
@@ -59,6 +60,14 @@ def _even(law: Law, surface: str) -> float:
     if law.constant is None:
         raise ReferenceRefusedError(f"what is stated on {surface} is not the same everywhere ('{law.text}')")
     return law.constant
+
+
+def single_rectangle(geometry: SectionGeometry) -> Lattice:
+    """Return the lattice of a section that is one rectangle; raise :class:`ReferenceRefusedError` for any other."""
+    lattice = lattice_of(geometry)
+    if lattice is None or lattice.centre is not None or lattice.owner.size != 1:
+        raise ReferenceRefusedError("the body is no single rectangle")
+    return lattice
 
 
 def passing_heat(geometry: Geometry, problem: Problem) -> set[str]:

@@ -12,12 +12,13 @@ from blunt_ember.checks.fits.field import (
     require_no_radiation,
     require_nothing_else,
     side_of,
+    single_rectangle,
 )
 from blunt_ember.checks.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.lattice import Lattice, lattice_of
+from blunt_ember.mesh.lattice import Lattice
 from blunt_ember.reference.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.side import Side
 
@@ -47,7 +48,7 @@ class FinField:
 def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit a straight fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     require_nothing_else(problem)
-    lattice = _single_rectangle(geometry)
+    lattice = single_rectangle(geometry)
     if geometry.turned or geometry.depth is None:
         raise ReferenceRefusedError("a straight fin is a plane section")
     reasons = []
@@ -86,7 +87,7 @@ def _straight(
 def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit an annular fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     require_nothing_else(problem)
-    lattice = _single_rectangle(geometry)
+    lattice = single_rectangle(geometry)
     if not geometry.turned:
         raise ReferenceRefusedError("an annular fin is a turned section")
     inner, outer = flat_ends(0, lattice.us, geometry)
@@ -100,13 +101,6 @@ def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     require_thin(h * thickness / (2 * k) if both else h * thickness / k)
     fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held)
     return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: 0.0}, "annular-fin", ANNULAR_SOURCE)
-
-
-def _single_rectangle(geometry: SectionGeometry) -> Lattice:
-    lattice = lattice_of(geometry)
-    if lattice is None or lattice.centre is not None or lattice.owner.size != 1:
-        raise ReferenceRefusedError("the fin is no single rectangle")
-    return lattice
 
 
 def _film_over(sides: tuple[str, str], problem: Problem) -> tuple[float, float, bool]:

@@ -13,11 +13,11 @@ from blunt_ember.checks.fits.field import (
     plain_conductivity,
     require_nothing_else,
     side_of,
+    single_rectangle,
 )
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.lattice import lattice_of
 from blunt_ember.reference.hot_edge_plate import SOURCE, HotEdgePlate
 from blunt_ember.reference.rectangle import SOURCE as RECTANGLE_SOURCE
 from blunt_ember.reference.rectangle import Rectangle
@@ -49,9 +49,9 @@ class PlateField:
 
 def hot_edge_plate(geometry: SectionGeometry, problem: Problem) -> PlateField:
     """Fit a plate with one edge hot or cold; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    lattice = lattice_of(geometry)
-    if geometry.turned or lattice is None or lattice.centre is not None or lattice.owner.size != 1:
-        raise ReferenceRefusedError("the body is no single rectangle")
+    single_rectangle(geometry)
+    if geometry.turned:
+        raise ReferenceRefusedError("the section is turned about an axis")
     require_nothing_else(problem)
     by_edge = _edges(geometry)
     if not all(name in problem.held for name in by_edge.values()):
@@ -96,9 +96,9 @@ class RectangleField:
 
 def rectangle(geometry: SectionGeometry, problem: Problem) -> RectangleField:
     """Fit a rectangle of one material; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    lattice = lattice_of(geometry)
-    if geometry.turned or lattice is None or lattice.centre is not None or lattice.owner.size != 1:
-        raise ReferenceRefusedError("the body is no single rectangle")
+    single_rectangle(geometry)
+    if geometry.turned:
+        raise ReferenceRefusedError("the section is turned about an axis")
     if problem.periodic:
         raise ReferenceRefusedError("surfaces are periodic")
     generation = generation_of(problem).get(0, 0.0)
