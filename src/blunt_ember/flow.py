@@ -16,20 +16,25 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document import Expectation
 from blunt_ember.case.plausibility import plausibility
 from blunt_ember.case.structure_faults import path_text
-from blunt_ember.checks.answers import SolvedField, answer, exact_answer
+from blunt_ember.checks.answers import SolvedField, answer, exact_answer, exact_history, history
 from blunt_ember.checks.asking import asked_sentence
 from blunt_ember.checks.exact_field import exact_field, recognised
-from blunt_ember.checks.fits.field import ExactField
-from blunt_ember.checks.ledger import Ledger, ledger
+from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time
+from blunt_ember.checks.history import History, thinned
+from blunt_ember.checks.ledger import Ledger, ledger, ledger_at
 from blunt_ember.checks.own_field import own_field
-from blunt_ember.checks.remarks import remarks
+from blunt_ember.checks.remarks import remarks, run_remarks
+from blunt_ember.checks.run_plan import RunRequest, breaks_of, first_step, run_case, stage_plans, start_field
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError, Note, OpenCaseError, ReferenceRefusedError, SolverError
 from blunt_ember.fem.heat_flows import heat_flows
 from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.run import Progress, Run
 from blunt_ember.fem.stating import open_properties, parted_by_joints, problem_of
-from blunt_ember.fem.steady import NewtonStep, Solution, solve_steady
+from blunt_ember.fem.steady import NewtonStep, Solution, middle_of, solve_steady
+from blunt_ember.fem.time_constants import TimeScales, time_scales
 from blunt_ember.geometry.regions import outer_surfaces
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.imported import ImportedGeometry
@@ -40,6 +45,19 @@ Step = TypeVar("Step")
 
 #: Above this many nodes the errors of the answers are not estimated by a finer solution.
 ESTIMATE_NODES = 20_000
+#: The same of a run, nodes times steps; and by how much the second run is more exact in time.
+ESTIMATE_WORK = 200_000
+_EXACTER = 0.25
+
+
+@dataclass(frozen=True)
+class Ran:
+    """A run with the solution at its end, the problem that held there, and both as the questions see them."""
+
+    run: Run
+    solution: Solution
+    problem: Problem
+    solved: SolvedField
 
 
 @dataclass(frozen=True)
@@ -51,7 +69,7 @@ class Outcome:
     mesh: Mesh | None = None
     problem: Problem | None = None
     solution: Solution | None = None
-    exact: ExactField | None = None
+    exact: ExactField | MovingField | None = None
     checks: tuple[Check, ...] = ()
     ledger: Ledger | None = None
     seconds: float = 0.0
@@ -59,7 +77,35 @@ class Outcome:
     final: bool = False
     #: What the analyst should know of how the case was understood.
     notes: tuple[Note, ...] = ()
+    #: Of a clock that runs: what physics says beforehand, the first step, and what the run left behind.
+    scales: TimeScales | None = None
+    run: Run | None = None
+    histories: tuple[History, ...] = ()
+    #: The time in s of the temperatures, where they are not those at the end of the run.
+    instant: float | None = None
     trouble: BluntEmberError | None = None
+
+    @property
+    def t(self) -> float:
+        """The time, s, of its temperatures; 0 where the clock is steady."""
+        if self.instant is not None or self.run is None:
+            return self.instant or 0.0
+        return float(self.run.times[-1])
+
+    @property
+    def exact_now(self) -> ExactField | None:
+        """The exact solution at the time of its temperatures, if one holds."""
+        try:
+            return None if self.exact is None else field_at(self.exact, self.t)
+        except ReferenceRefusedError:
+            return None
+
+    def at_frame(self, frame: int) -> Outcome:
+        """Return what is seen at one of the instants whose fields were kept, by its number."""
+        assert self.run is not None and self.solution is not None
+        fields = self.run.fields
+        seen = replace(self.solution, temperature=fields.field(frame))
+        return replace(self, solution=seen, instant=float(fields.times[frame]))
 
     @property
     def unstated(self) -> tuple[str, ...]:
@@ -75,9 +121,19 @@ class Outcome:
 class Flow:
     """Runs cases and keeps the results of recent steps; holds no other state."""
 
-    def __init__(self, capacity: int = 64, told: Callable[[NewtonStep], None] = lambda step: None) -> None:
-        #: Hears of every step of Newton's method as it is done.
+    def __init__(
+        self,
+        capacity: int = 64,
+        told: Callable[[NewtonStep | Progress], None] = lambda step: None,
+        stopped: Callable[[], bool] = lambda: False,
+        folder: str | None = None,
+    ) -> None:
+        #: Hears of every step of Newton's method as it is done, and how far a run has got.
         self._told = told
+        #: Asked in a run whether it is to be stopped; what was computed until then is kept.
+        self._stopped = stopped
+        #: Where the fields of runs are kept; among the temporary files when none is given.
+        self._folder = folder
         self._kept: OrderedDict[tuple[str, str], Any] = OrderedDict()
         self._capacity = capacity
         #: Hashes of values met lately, by identity; the values are held so that no identity is given out twice.
@@ -100,12 +156,13 @@ class Flow:
         try:
             for stage in self._reached(case):
                 reached = stage
-            solved = self._solved(case, 1)
-            yield replace(reached, checks=self._checks(reached, solved, None), seconds=time.perf_counter() - start)
-            finer = None
-            if solved.mesh.node_count <= ESTIMATE_NODES and not isinstance(solved.geometry, ImportedGeometry):
-                finer = self._solved(case, 2)
-            checks = self._checks(reached, solved, finer)
+            solved = self._solved(case, 1) if reached.run is None else self._ran(case, 1).solved
+            checks = self._checks(reached, solved, None)
+            reached = replace(reached, histories=self._histories(reached, solved))
+            yield replace(reached, checks=checks, seconds=time.perf_counter() - start)
+            if _worth_refining(solved):
+                finer = self._solved(case, 2) if reached.run is None else self._ran(case, 2).solved
+                checks = self._checks(reached, solved, finer)
             yield replace(reached, checks=checks, final=True, seconds=time.perf_counter() - start)
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
@@ -123,6 +180,9 @@ class Flow:
         if open_items:
             raise OpenCaseError(open_items)
         problem = self._problem(case, mesh)
+        if case.document.running_clock is not None:
+            yield from self._reached_in_time(Outcome(case, geometry, mesh, problem, notes=(*stated, *problem.notes)))
+            return
         solution = self._solution(problem)
         heat = self._heat(problem, solution)
         yield Outcome(
@@ -136,14 +196,104 @@ class Flow:
             notes=(*stated, *problem.notes, *solution.notes, *remarks(case, problem, solution.temperature)),
         )
 
-    def _own(self, case: Case, geometry: AnyGeometry) -> ExactField | None:
+    def _reached_in_time(self, reached: Outcome) -> Iterator[Outcome]:
+        """The outcome before the run, with what is predicted of it; and after it."""
+        case, geometry = reached.case, reached.geometry
+        assert geometry is not None and reached.mesh is not None
+        scales = self._request(case, 1).scales
+        yield replace(reached, problem=None, scales=scales)
+        ran = self._ran(case, 1)
+        run, problem = ran.run, ran.problem
+        exact = recognised_in_time(geometry, problem, self._timing(case)) or self._own(case, geometry)
+        yield replace(
+            reached, problem=problem, solution=ran.solution, scales=scales, run=run, exact=exact,
+            ledger=ledger_at(problem, run, case.document, len(run.times) - 1),
+            notes=(*reached.notes, *run_remarks(case, run), *remarks(case, problem, ran.solution.temperature)),
+        )  # fmt: skip
+
+    def _timing(self, case: Case) -> Timing:
+        clock = case.document.running_clock
+        assert clock is not None
+        switches, _ = breaks_of(case)
+        one = not switches and len(clock.stages) < 2 and not clock.start_in
+        plans = stage_plans(self._request(case, 1))
+        return Timing(clock.start, one, sum(plan.lasts for plan in plans))
+
+    def _request(self, case: Case, refinement: int) -> RunRequest:
+        """What a run needs; a finer one is more exact in time too."""
+        document, mesh = case.document, self._mesh(case, refinement)
+        clock = document.running_clock
+        assert clock is not None
+        problem = self._problem(case, mesh)
+
+        def made() -> RunRequest:
+            start = start_field(case, clock, problem)
+            middle = middle_of(problem) if problem.held or problem.exchanges else float(start.mean())
+            horizon = clock.end.si if clock.end is not None else None
+            if clock.stages and all(stage.lasts is not None for stage in clock.stages):
+                horizon = sum(stage.lasts.si for stage in clock.stages if stage.lasts is not None)
+            scales = time_scales(problem, start, middle, horizon)
+            request = RunRequest(
+                case, self._geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
+                middle, _EXACTER if refinement > 1 else 1.0,
+            )  # fmt: skip
+            return replace(request, scales=replace(scales, first_step=first_step(clock, request)))
+
+        return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
+
+    def _run_key(self, case: Case, mesh: Mesh) -> str:
+        document = case.document
+        return content_hash(self._hash(mesh), self._said(case), document.clock, document.questions)
+
+    def _ran(self, case: Case, refinement: int) -> Ran:
+        request = self._request(case, refinement)
+        key = ("run", self._run_key(case, request.mesh))
+        if key in self._kept:
+            self._kept.move_to_end(key)
+            kept: Ran = self._kept[key]
+            return kept
+        run, solution, problem, columns = run_case(request, self._folder, self._told, self._stopped)
+        solved = SolvedField(request.geometry, request.mesh, solution.temperature, {}, run, columns)
+        ran = Ran(run, solution, problem, solved)
+        if not run.unfinished:
+            self._cached(*key, lambda: ran)
+        return ran
+
+    def _histories(self, reached: Outcome, solved: SolvedField) -> tuple[History, ...]:
+        """What was asked, at every instant of the run, and the exact curves."""
+        if solved.run is None:
+            return ()
+        case, made = reached.case, []
+        for place, question in enumerate(case.document.questions):
+            members = case.document.members_of(str(question.target))
+            values = history(question, place, members, solved)
+            if values is None:
+                continue
+            times, exact, source = solved.run.times, None, ""
+            field = reached.exact
+            named = _field_named(question.expect, case) if question.expect is not None else None
+            try:
+                if named is not None and (field is None or field.name != named):
+                    field = self._field(named, case, reached)
+                if field is not None:
+                    times = thinned(solved.run.times)
+                    exact, source = exact_history(question, members, field, solved, times), field.source
+            except ReferenceRefusedError:
+                exact = None
+            if exact is not None and np.isnan(exact).all():
+                exact = None
+            kind = case.units.of(question.kind)
+            made.append(History(question.name, kind, values, times, exact, source if exact is not None else ""))
+        return tuple(made)
+
+    def _own(self, case: Case, geometry: AnyGeometry) -> ExactField | MovingField | None:
         """The first field of the Working that a question is compared with."""
         for question in case.document.questions:
             name = question.expect.working if question.expect is not None else None
             places = set("xyz"[: geometry.space.dimension])  # a line that leaves one out may hold on a face alone
             if name is not None and name in case.fields and places <= case.fields[name].variables:
                 try:
-                    return own_field(name, case.fields[name], geometry.space)
+                    return own_field(name, case.fields[name], geometry.space, case.document.running_clock is not None)
                 except ReferenceRefusedError:
                     continue
         return None
@@ -159,14 +309,18 @@ class Flow:
         case, checks = reached.case, list[Check]()
         fitted = {reached.exact.name: reached.exact} if reached.exact is not None else {}
         span = float(np.ptp(solved.temperature))
+        if solved.run is not None:
+            span = float(solved.run.highest.max() - solved.run.lowest.min())
         for place, question in enumerate(case.document.questions):
             path = path_text(("questions", place, question.asks))
             members = case.document.members_of(str(question.target))
-            value = answer(question, members, solved, path)
+            value = answer(question, place, members, solved, path)
             # A halved cell size takes at least half of the error away where the field is no smoother than at a
             # singular corner, so twice the change is what may be left.
-            error = None if finer is None else 2 * abs(answer(question, members, finer, path) - value)
+            error = None if finer is None else 2 * abs(answer(question, place, members, finer, path) - value)
             expected, source, note = case.expected.get(place), None, ""
+            if np.isnan(value):
+                note = "it did not come true" if question.when is not None else "the run did not get to that time"
             expect = question.expect
             named = _field_named(expect, case) if expect is not None else None
             if named is not None:
@@ -196,10 +350,13 @@ class Flow:
             )
         return tuple(checks)
 
-    def _field(self, name: str, case: Case, reached: Outcome) -> ExactField:
+    def _field(self, name: str, case: Case, reached: Outcome) -> ExactField | MovingField:
         assert reached.geometry is not None and reached.problem is not None
+        runs = case.document.running_clock is not None
         if name in case.fields:
-            return own_field(name, case.fields[name], reached.geometry.space)
+            return own_field(name, case.fields[name], reached.geometry.space, runs)
+        if runs and name in MOVING_SOLUTIONS:
+            return moving_field(name, reached.geometry, reached.problem, self._timing(case))
         return exact_field(name, reached.geometry, reached.problem)
 
     def _geometry(self, case: Case) -> AnyGeometry:
@@ -227,12 +384,16 @@ class Flow:
     def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
         return self._cached("heat", self._hash(problem), lambda: heat_flows(problem, solution))
 
-    def _problem(self, case: Case, mesh: Mesh) -> Problem:
+    def _said(self, case: Case) -> Any:
         document = case.document
-        said = (self._body_key(case), document.body, document.materials, document.surfaces,
+        return (self._body_key(case), document.body, document.materials, document.surfaces,
                 document.surroundings, document.heat_inside, document.joints,
                 [(question.target, question.side) for question in document.questions])  # fmt: skip
-        return self._cached("problem", content_hash(self._hash(mesh), said), lambda: problem_of(document, mesh))
+
+    def _problem(self, case: Case, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
+        document = case.document
+        key = content_hash(self._hash(mesh), self._said(case), document.clock, stage, t)
+        return self._cached("problem", key, lambda: problem_of(document, mesh, stage, t))
 
     def _body_key(self, case: Case) -> str:
         body = case.document.body
@@ -257,6 +418,15 @@ class Flow:
         self._kept.move_to_end(place)
         result: Step = self._kept[place]
         return result
+
+
+def _worth_refining(solved: SolvedField) -> bool:
+    """Whether a second solve on a finer mesh is cheap enough to tell the errors of the answers."""
+    if isinstance(solved.geometry, ImportedGeometry):
+        return False
+    if solved.run is None:
+        return solved.mesh.node_count <= ESTIMATE_NODES
+    return not solved.run.unfinished and solved.mesh.node_count * solved.run.work.steps <= ESTIMATE_WORK
 
 
 def _field_named(expect: Expectation, case: Case) -> str | None:

@@ -12,11 +12,14 @@ from pydantic import ValidationError
 
 from blunt_ember.case import json_text
 from blunt_ember.case.bodies import Imported, Rod, Stacked
-from blunt_ember.case.document import CaseDocument, Line, Question
+from blunt_ember.case.clock import Condition, conditions_of
+from blunt_ember.case.clock_faults import clock_faults
+from blunt_ember.case.document import CaseDocument, Question
 from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
 from blunt_ember.case.field_lines import field_laws, lines_over_places
 from blunt_ember.case.laws import Law
 from blunt_ember.case.migration import migrated
+from blunt_ember.case.places import Line
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
@@ -146,8 +149,8 @@ def _expected_value(
     if expect is None or expect.exact is not None:
         return None
     if expect.working is not None and expect.working in fields:
-        if question.heat_flow is not None or fields[expect.working].kind != TEMPERATURE:
-            raise ExpressionError(f"'{expect.working}' follows the place; only a field of temperature is compared")
+        if question.kind != TEMPERATURE or fields[expect.working].kind != TEMPERATURE:
+            raise ExpressionError(f"'{expect.working}' follows place or time; only a field of temperature is compared")
         return None
     if expect.working is not None:
         if expect.working not in working:
@@ -185,6 +188,7 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             near = nearest(other, regions)
             faults.append(Fault(path_text((*path, relation)), f"there is no region '{other}'{near}"))
     faults += _placement_loops(document)
+    faults += clock_faults(document)
     if not isinstance(document.body, Imported):  # of which it is known once the file is read
         faults += place_faults(document, document.body.coordinates)
     seen: dict[str, int] = {}
@@ -217,14 +221,27 @@ def place_faults(document: CaseDocument, letters: str) -> list[Fault]:
             if getattr(part, key) is not None:
                 places.append((("surfaces", name, key), getattr(part, key)))
     for number, question in enumerate(document.questions):
-        path = ("questions", number, question.asks)
-        if isinstance(question.target, Line):
-            places += [((*path, "start"), question.target.start), ((*path, "end"), question.target.end)]
-        elif not isinstance(question.target, str):
-            places.append((path, question.target))
+        places += _asked_places(("questions", number), question)
+    clock = document.running_clock
+    for where, until in conditions_of(clock) if clock is not None else ():
+        if until.passes is not None:
+            places += _asked_places(where, until)
     example = "[" + ", ".join(f'"{10 * (count + 1)} mm"' for count in range(len(letters))) + "]"
     what = f"a place in this body has {', '.join(letters)}; write it like {example}"
     return [Fault(path_text(path), what) for path, place in places if len(place) != len(letters)]
+
+
+def _asked_places(
+    path: tuple[str | int, ...], asking: Question | Condition
+) -> list[tuple[tuple[str | int, ...], Sequence[Quantity]]]:
+    """The places a question or a condition reads at, with their paths."""
+    if isinstance(asking, Question) and asking.when is not None:
+        return _asked_places((*path, "when"), asking.when) if asking.when.passes is not None else []
+    target: Any = asking.target
+    path = (*path, asking.asks)
+    if isinstance(target, Line):
+        return [((*path, "start"), target.start), ((*path, "end"), target.end)]
+    return [] if isinstance(target, str) else [(path, target)]
 
 
 def _placement_loops(document: CaseDocument) -> list[Fault]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from blunt_ember.case.evaluation import Value
-from blunt_ember.case.unit_sets import UnitSet
-from blunt_ember.case.units import LENGTH, TEMPERATURE, Kind
+from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
+from blunt_ember.case.units import LENGTH, TEMPERATURE, TIME, Kind
 
 THIN_SPACE = "\u2009"
 
@@ -40,6 +41,30 @@ def both_scales(kelvin: float, kind: Kind = TEMPERATURE) -> str:
     """Return a temperature on the relative scale of ``kind`` and the absolute one, ``980 °C = 1 253.15 K``."""
     relative = kind if kind.zero else TEMPERATURE
     return f"{number(in_shown_unit(kelvin, relative), 7)} {relative.shown} = {number(kelvin, 7)} K"
+
+
+#: Units of time by the longest time they are read well in, s.
+_TIMES = (
+    (1e-3, "µs", 1e6),
+    (1.0, "ms", 1e3),
+    (180.0, "s", 1.0),
+    (3 * 3600.0, "min", 1 / 60),
+    (72 * 3600.0, "h", 1 / 3600),
+)
+
+
+def time_kind(longest: float, units: UnitSet = DEFAULT_UNITS) -> Kind:
+    """Return time in the unit that suits a longest one in s; in that of the ``units`` where they name one."""
+    chosen = units.of(TIME)
+    if chosen != TIME:
+        return chosen
+    unit, factor = next(((unit, factor) for most, unit, factor in _TIMES if longest <= most), ("days", 1 / 86400))
+    return replace(TIME, shown=unit, factor=factor)
+
+
+def time_shown(seconds: float, digits: int = 4) -> str:
+    """Return a time in the unit that suits it: ``12.5 s``, ``34 min``."""
+    return shown(seconds, time_kind(seconds), digits)
 
 
 def number(value: float, digits: int = 5) -> str:

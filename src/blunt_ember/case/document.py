@@ -7,100 +7,18 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.bodies import Body
+from blunt_ember.case.clock import AnyClock, Clock, Condition
 from blunt_ember.case.materials import Material
 from blunt_ember.case.parts import Name, Part, complain
-from blunt_ember.case.quantity import (
-    AreaResistance,
-    Extent,
-    HeatFlow,
-    Length,
-    Quantity,
-    StatedTolerance,
-    Tolerance,
-)
+from blunt_ember.case.places import Line, Place
+from blunt_ember.case.quantity import AreaResistance, Extent, Quantity, StatedTolerance, Time, Tolerance
 from blunt_ember.case.regions import AnyRegion
-from blunt_ember.case.surface_laws import Film, HeatFlux, HeatPerVolume, JointConductance, Radiation, Temperature
+from blunt_ember.case.surface_laws import JointConductance
+from blunt_ember.case.surroundings import HeatInside, Surrounding
 from blunt_ember.case.unit_sets import OfUnits, UnitSet
-from blunt_ember.case.units import HEAT_FLOW, HEAT_FLUX, NUMBER, TEMPERATURE, Kind
+from blunt_ember.case.units import HEAT, HEAT_FLOW, HEAT_FLUX, HEAT_PER_AREA, NUMBER, TEMPERATURE, TIME, Kind
 
 FORMAT = "blunt-ember/1"
-
-#: A place: as many coordinates as the body has, x, then y, then z.
-Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3)]
-
-
-class Line(Part):
-    """A straight line through the body."""
-
-    start: Place
-    end: Place
-
-
-class Surrounding(Part):
-    """What is stated on one or more surfaces; film, radiation, flux and heat act together, the rest stands alone."""
-
-    on: str | list[str] = Field(description="surface such as 'brick.left', or a list of them")
-    temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
-    flux: HeatFlux | None = Field(None, description="heat flux, + into the body")
-    heat: HeatFlow | None = Field(None, description="heat spread evenly over all these surfaces, + into the body")
-    film: Film | None = None
-    radiation: Radiation | None = None
-    insulated: Literal[True] | None = Field(None, description="no heat passes, said out loud")
-    periodic: Literal[True] | None = Field(
-        None, description="the two surfaces are one and the same: equal temperatures, and heat passes through"
-    )
-
-    @model_validator(mode="after")
-    def _says_something(self) -> Surrounding:
-        if not self.surfaces:
-            raise complain("it is stated on no surface; name one, or a list of them")
-        said = [key for key in STATEMENTS if getattr(self, key) is not None]
-        if not said:
-            raise complain(f"nothing is stated; say {', '.join(repr(key) for key in STATEMENTS)}")
-        for key, name in (("temperature", "a held temperature"), ("insulated", "'insulated'"),
-                          ("periodic", "'periodic'")):  # fmt: skip
-            if key in said and len(said) > 1:
-                other = next(other for other in said if other != key)
-                raise complain(f"{name} stands alone; remove it or '{other}'")
-        if self.periodic and len(self.surfaces) != 2:
-            raise complain("'periodic' joins two surfaces; name both in 'on'")
-        return self
-
-    @property
-    def surfaces(self) -> tuple[str, ...]:
-        """The surfaces this is stated on."""
-        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
-
-
-STATEMENTS = ("temperature", "flux", "heat", "film", "radiation", "insulated", "periodic")
-
-
-class HeatInside(Part):
-    """Heat that arises in regions, at a point, or along a line; + is into the body."""
-
-    region: str | list[str] | None = Field(None, description="region or regions it arises in")
-    at: Place | None = Field(None, description="point it arises at")
-    along: Line | None = Field(None, description="straight line it arises along, evenly")
-    per_volume: HeatPerVolume | None = Field(None, description="heat per volume, in regions")
-    total: HeatFlow | None = Field(None, description="heat in all, spread evenly")
-
-    @model_validator(mode="after")
-    def _once(self) -> HeatInside:
-        places = [key for key in ("region", "at", "along") if getattr(self, key) is not None]
-        if len(places) != 1:
-            raise complain("say where the heat arises: in a 'region', 'at' a point or 'along' a line")
-        if (self.per_volume is None) == (self.total is None):
-            raise complain("say how much heat: 'per_volume' or in 'total'")
-        if self.per_volume is not None and self.region is None:
-            raise complain("heat 'per_volume' arises in a 'region'; at a point or along a line say its 'total'")
-        return self
-
-    @property
-    def regions(self) -> tuple[str, ...]:
-        """The regions it arises in."""
-        if self.region is None:
-            return ()
-        return (self.region,) if isinstance(self.region, str) else tuple(self.region)
 
 
 class Joint(Part):
@@ -184,7 +102,9 @@ class Expectation(Part):
         return self
 
 
-ASKED = ("heat_flow", "temperature", "highest", "lowest", "mean")
+ASKED = ("heat_flow", "temperature", "highest", "lowest", "mean", "heat_passed", "heat_stored", "when")
+#: What only a clock that runs can answer.
+OF_TIME = ("heat_passed", "heat_stored", "when")
 
 
 class Question(Part):
@@ -195,9 +115,15 @@ class Question(Part):
     direction: Literal["in", "out"] = Field("in", description="in: + into the body (or from a to b); out: the opposite")
     basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
     temperature: Place | None = Field(None, description="temperature at a point")
-    highest: str | Line | None = Field(None, description="highest temperature on a surface or along a line")
-    lowest: str | Line | None = Field(None, description="lowest temperature on a surface or along a line")
-    mean: str | Line | None = Field(None, description="mean temperature over a surface or along a line")
+    highest: str | Line | None = Field(
+        None, description="highest temperature on a surface, in a region, in the whole 'body' or along a line"
+    )
+    lowest: str | Line | None = Field(None, description="lowest temperature, as 'highest'")
+    mean: str | Line | None = Field(None, description="mean temperature, as 'highest'")
+    heat_passed: str | None = Field(None, description="heat that has passed a surface since the start")
+    heat_stored: str | None = Field(None, description="heat stored in a region or the whole 'body' since the start")
+    when: Condition | None = Field(None, description="the time at which something comes true")
+    time: Time | None = Field(None, description="time on the clock it is asked for; the end when nothing is said")
     expect: Expectation | None = None
     side: str | None = Field(None, description="region from which an interface with a joint is read; else the first")
     tolerance: StatedTolerance = Field(
@@ -210,10 +136,13 @@ class Question(Part):
         if len(asked) != 1:
             said = " and ".join(f"'{key}'" for key in asked) or "none of them"
             raise complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
-        if self.side is not None and self.heat_flow is not None:
+        flows = self.heat_flow is not None or self.heat_passed is not None
+        if self.side is not None and asked[0] not in ("temperature", "highest", "lowest", "mean"):
             raise complain("'side' belongs to a temperature; heat is the same on both sides")
-        if self.heat_flow is None and self.model_fields_set & {"direction", "basis"}:
-            raise complain("'direction' and 'basis' belong to 'heat_flow'")
+        if not flows and self.model_fields_set & {"direction", "basis"}:
+            raise complain("'direction' and 'basis' belong to 'heat_flow' and 'heat_passed'")
+        if self.when is not None and self.time is not None:
+            raise complain("'when' asks for a time; remove 'time'")
         return self
 
     @property
@@ -224,13 +153,15 @@ class Question(Part):
     @property
     def kind(self) -> Kind:
         """The kind of quantity the answer is."""
-        if self.heat_flow is None:
-            return TEMPERATURE
-        return HEAT_FLUX if self.basis == "area" else HEAT_FLOW
+        if self.heat_flow is not None:
+            return HEAT_FLUX if self.basis == "area" else HEAT_FLOW
+        if self.heat_passed is not None:
+            return HEAT_PER_AREA if self.basis == "area" else HEAT
+        return TIME if self.when is not None else HEAT if self.heat_stored is not None else TEMPERATURE
 
     @property
-    def target(self) -> str | Line | tuple[Quantity, ...]:
-        """The surface, line or point the answer is read from."""
+    def target(self) -> str | Line | Condition | tuple[Quantity, ...]:
+        """The surface, region, line or point the answer is read from, or the condition."""
         target: Any = getattr(self, self.asks)
         return target
 
@@ -279,10 +210,15 @@ class CaseDocument(Part):
     surroundings: list[Surrounding] = Field(default_factory=list)
     heat_inside: list[HeatInside] = Field(default_factory=list)
     joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
-    clock: Literal["steady"] = "steady"
+    clock: AnyClock = Field("steady", description="'steady', or from a start to an end")
     mesh: MeshWish = Field(default_factory=MeshWish)
     working: dict[str, str] = Field(default_factory=dict, description="hand calculation: formulas over the parameters")
     questions: list[Question] = Field(default_factory=list)
+
+    @property
+    def running_clock(self) -> Clock | None:
+        """The clock, if it runs."""
+        return self.clock if isinstance(self.clock, Clock) else None
 
     def members_of(self, name: str) -> tuple[str, ...]:
         """Return the surfaces that an analyst's own name stands for; any other name stands for itself."""

@@ -1,4 +1,4 @@
-"""Lines of the Working that follow the place, such as an exact solution written out: fields to compare with."""
+"""Lines of the Working that follow place or time, such as an exact solution written out: fields to compare with."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from blunt_ember.errors import ExpressionError
 
 
 def lines_over_places(formulas: Mapping[str, str]) -> dict[str, Node]:
-    """Return the parsed lines that refer to a coordinate, in them or in a line they use."""
+    """Return the parsed lines that refer to a coordinate or the time, in them or in a line they use."""
     parsed: dict[str, Node] = {}
     for name, text in formulas.items():
         try:
@@ -19,7 +19,7 @@ def lines_over_places(formulas: Mapping[str, str]) -> dict[str, Node]:
         except ExpressionError:
             continue  # said of the line itself
     used = {name: {reference.text for reference in names_in(node)} for name, node in parsed.items()}
-    over = {name for name, names in used.items() if names & set(PLACE)}
+    over = {name for name, names in used.items() if names & {*PLACE, "t"}}
     while more := {name for name, names in used.items() if names & over} - over:
         over |= more
     return {name: node for name, node in parsed.items() if name in over}

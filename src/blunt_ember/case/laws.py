@@ -1,27 +1,29 @@
-"""Stated values that may follow place and temperature: a constant, a formula in ``x y z r theta T``, or a table."""
+"""Stated values that may follow place, time and temperature: a constant, a formula in ``x y z r theta t T``, table."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
 from pydantic_core import PydanticCustomError, core_schema
+from scipy.interpolate import PchipInterpolator
 
 from blunt_ember.case.evaluation import Value, evaluate, evaluate_node, quantity_si, require_kind
-from blunt_ember.case.expressions import Node, names_in, parse
-from blunt_ember.case.units import LENGTH, NUMBER, TEMPERATURE, Kind, kind_of
+from blunt_ember.case.expressions import Literal as Number
+from blunt_ember.case.expressions import Node, Operation, names_in, parse
+from blunt_ember.case.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
 
 Floats = NDArray[np.float64]
 #: What the variables of a law are.
 PLACE = ("x", "y", "z", "r", "theta")
 VARIABLE_KINDS: Mapping[str, Kind] = MappingProxyType(
-    {"x": LENGTH, "y": LENGTH, "z": LENGTH, "r": LENGTH, "theta": NUMBER, "T": TEMPERATURE}
+    {"x": LENGTH, "y": LENGTH, "z": LENGTH, "r": LENGTH, "theta": NUMBER, "t": TIME, "T": TEMPERATURE}
 )
 #: Step for slopes in T, as a share of T: the error of a central difference is then far below that of a Newton step.
 _SLOPE_STEP = 1e-4
@@ -30,13 +32,45 @@ MOST_ROWS = 10_000
 _NEAR = 1e-12
 
 
+#: How a table goes from one row to the next: straight, not at all until the next, or by a smooth curve that does not
+#: overshoot (Fritsch and Butland, SIAM J. Sci. Stat. Comput. 5, 1984).
+Between = Literal["linear", "step", "smooth"]
+
+
 @dataclass(frozen=True)
 class Table:
-    """Values ``ys`` at rising ``xs`` of the variable ``over``, all in SI; straight between, held beyond the ends."""
+    """Values ``ys`` at rising ``xs`` of the variable ``over``, all in SI; held beyond the ends."""
 
     over: str
     xs: tuple[float, ...]
     ys: tuple[float, ...]
+    between: Between = "linear"
+
+    def at(self, x: Floats) -> Floats:
+        """Return its values; a step begins at its row."""
+        if self.between == "step":
+            row = np.searchsorted(self.xs, x, side="right") - 1
+            stepped: Floats = np.array(self.ys)[np.clip(row, 0, None)]
+            return stepped
+        if self.between == "smooth":
+            smooth: Floats = PchipInterpolator(self.xs, self.ys)(np.clip(x, self.xs[0], self.xs[-1]))
+            return smooth
+        return np.interp(x, self.xs, self.ys)
+
+    def slope(self, x: Floats) -> Floats:
+        """Return its derivative; at a kink that behind it."""
+        inside = (x >= self.xs[0]) & (x < self.xs[-1])
+        if self.between == "smooth":
+            curve = PchipInterpolator(self.xs, self.ys).derivative()
+            return np.where(inside, curve(np.clip(x, self.xs[0], self.xs[-1])), 0.0)
+        slopes = np.diff(self.ys) / np.diff(self.xs)
+        row = np.clip(np.searchsorted(self.xs, x, side="right") - 1, 0, len(slopes) - 1)
+        return np.where(inside, slopes[row], 0.0)
+
+    @property
+    def kinks(self) -> tuple[float, ...]:
+        """Where it jumps or bends."""
+        return () if self.between == "smooth" else self.xs
 
 
 @dataclass(frozen=True)
@@ -64,6 +98,26 @@ class Law:
         return frozenset(name.text for name in names_in(self.formula)) & VARIABLE_KINDS.keys()
 
     @property
+    def follows_time(self) -> bool:
+        """Whether it depends on the time."""
+        return "t" in self.variables
+
+    @property
+    def breaks(self) -> tuple[float, ...]:
+        """Times, s, at which it jumps or bends, as far as they are written out."""
+        return self.table.kinks if self.table is not None and self.table.over == "t" else ()
+
+    def over_amount(self, amount: float, kind: Kind) -> Law:
+        """Return the law of the value spread over an ``amount`` of area or volume, SI, which is of another ``kind``."""
+        if self.constant is not None:
+            return Law(kind, self.text, constant=self.constant / amount)
+        if self.table is not None:
+            ys = tuple(y / amount for y in self.table.ys)
+            return Law(kind, self.text, table=Table(self.table.over, self.table.xs, ys, self.table.between))
+        assert self.formula is not None
+        return Law(kind, self.text, Operation("/", self.formula, Number(amount, ())), self.names)
+
+    @property
     def follows_temperature(self) -> bool:
         """Whether it depends on the temperature that is sought."""
         return "T" in self.variables
@@ -78,7 +132,7 @@ class Law:
         if self.table is not None:
             if self.table.over not in where:
                 raise ExpressionError(f"'{self.table.over}', which the table goes over, is no coordinate of this body")
-            return np.interp(where[self.table.over], self.table.xs, self.table.ys)
+            return self.table.at(where[self.table.over])
         assert self.formula is not None
         known = {name: _variable(name, where[name]) for name in self.variables & where.keys()}
         value = evaluate_node(self.formula, dict(self.names) | known)
@@ -89,10 +143,7 @@ class Law:
         if not self.follows_temperature:
             return np.zeros(np.shape(where["T"]))
         if self.table is not None:
-            xs, slopes = np.array(self.table.xs), np.diff(self.table.ys) / np.diff(self.table.xs)
-            piece = np.searchsorted(xs, where["T"], side="right")
-            result: Floats = np.concatenate([[0.0], slopes, [0.0]])[piece]
-            return result
+            return self.table.slope(where["T"])
         step = _SLOPE_STEP * np.maximum(np.abs(where["T"]), 1.0)
         above, below = (self.at({**where, "T": where["T"] + way * step}) for way in (1.0, -1.0))
         return (above - below) / (2 * step)
@@ -131,14 +182,19 @@ def law_of(stated: Any, kind: Kind, names: Mapping[str, Value], variables: froze
 def field_law(node: Node, text: str, names: Mapping[str, Value]) -> Law:
     """Return the law that a formula over places stands for; raise :class:`ExpressionError` where it is none."""
     known = {name.text: names[name.text] for name in names_in(node) if name.text in names}
-    trial = {name: _variable(name, np.array([0.7, 1.3])) for name in PLACE}
+    trial = {name: _variable(name, np.array([0.7, 1.3])) for name in (*PLACE, "t")}
     return Law(kind_of(evaluate_node(node, trial | known).dimension), text, node, tuple(known.items()))
 
 
 def _table_law(stated: Mapping[str, Any], kind: Kind, names: Mapping[str, Value], variables: frozenset[str]) -> Law:
     for key in stated:
-        if key not in ("table", "over"):
-            raise ExpressionError(f"'{key}' is not known in a table; it has 'table' and, over a coordinate, 'over'")
+        if key not in ("table", "over", "between"):
+            raise ExpressionError(
+                f"'{key}' is not known in a table; it has 'table', 'over' where that is no temperature, and 'between'"
+            )
+    between = stated.get("between", "linear")
+    if between not in get_args(Between):
+        raise ExpressionError(f"'between' is one of {', '.join(repr(way) for way in get_args(Between))}")
     rows = stated.get("table")
     example = f'[["20 °C", "{kind.example}"], ["400 °C", "{kind.example}"]]'
     if not isinstance(rows, list) or len(rows) < 2 or not all(isinstance(row, list) and len(row) == 2 for row in rows):
@@ -147,7 +203,8 @@ def _table_law(stated: Mapping[str, Any], kind: Kind, names: Mapping[str, Value]
         raise ExpressionError(f"the table has {len(rows)} rows; {MOST_ROWS} at most")
     over = stated.get("over")
     if over is None:
-        over = "T" if evaluate(str(rows[0][0]), names).dimension == TEMPERATURE.dimension else None
+        first = evaluate(str(rows[-1][0]), names).dimension
+        over = next((name for name in ("T", "t") if first == VARIABLE_KINDS[name].dimension), None)
     if not isinstance(over, str) or over not in variables:
         raise ExpressionError(
             f"say what the table goes over: 'over' one of {', '.join(repr(name) for name in sorted(variables))}"
@@ -162,8 +219,10 @@ def _table_law(stated: Mapping[str, Any], kind: Kind, names: Mapping[str, Value]
             raise ExpressionError(f"row {number} of the table: {error}") from error
         if number > 1 and xs[-1] <= xs[-2] + _NEAR * abs(xs[-1]):
             raise ExpressionError(f"row {number} of the table: '{x}' must be more than '{rows[number - 2][0]}' before")
-    text = f"table of {len(rows)} over {over}"
-    return Law(kind, text, table=Table(over, tuple(xs), tuple(ys)))
+    if between == "step" and over == "T":
+        raise ExpressionError("a value cannot jump at a temperature; 'between' is 'linear' or 'smooth'")
+    text = f"table of {len(rows)} over {over}" + ("" if between == "linear" else f", {between}")
+    return Law(kind, text, table=Table(over, tuple(xs), tuple(ys), between))
 
 
 def _variable(name: str, values: Floats) -> Value:
@@ -199,6 +258,7 @@ class OfLaw:
             "properties": {
                 "table": {"type": "array", "minItems": 2, "items": {"type": "array", "minItems": 2, "maxItems": 2}},
                 "over": {"enum": sorted(self.variables)},
+                "between": {"enum": list(get_args(Between))},
             },
         }  # fmt: skip
         plain = {"type": ["string", "number"], "description": said, "examples": [self.kind.example or "0.9"]}

@@ -12,7 +12,7 @@ from blunt_ember.case.quantity import more_than_zero
 from blunt_ember.case.surface_laws import Emissivity, Temperature
 from blunt_ember.case.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY
 
-_ANYWHERE = frozenset([*PLACE, "T"])
+_ANYWHERE = frozenset([*PLACE, "t", "T"])
 Conductivity = Annotated[Law, OfLaw(CONDUCTIVITY, _ANYWHERE, more_than_zero)]
 Density = Annotated[Law, OfLaw(DENSITY, frozenset("T"), more_than_zero)]
 HeatCapacity = Annotated[Law, OfLaw(HEAT_CAPACITY, frozenset("T"), more_than_zero)]

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
-
-from pydantic import BaseModel
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
 from blunt_ember.case.evaluation import evaluate
+from blunt_ember.case.every_value import Path, every_value
 from blunt_ember.case.expressions import Literal, parse
 from blunt_ember.case.laws import Law, stated_values
 from blunt_ember.case.quantity import Quantity
@@ -28,8 +26,6 @@ from blunt_ember.case.units import (
     single_unit,
 )
 from blunt_ember.errors import ExpressionError, Note
-
-Path = tuple[str | int, ...]
 
 
 @dataclass(frozen=True)
@@ -61,23 +57,8 @@ _HOT = 6000.0
 
 def plausibility(case: Case) -> tuple[Note, ...]:
     """Return what looks like a slip of the pen: wrong powers of ten, offsets between scales."""
-    notes = [note for path, value in _values(case.document, ()) for note in _of_value(case, path, value)]
+    notes = [note for path, value in every_value(case.document) for note in _of_value(case, path, value)]
     return tuple(dict.fromkeys([*notes, *_offsets(case)]))
-
-
-def _values(part: Any, path: Path) -> Iterator[tuple[Path, Law | Quantity]]:
-    """Every value in the document with its path."""
-    if isinstance(part, Law | Quantity):
-        yield path, part
-    elif isinstance(part, BaseModel):
-        for key in type(part).model_fields:
-            yield from _values(getattr(part, key), (*path, key))
-    elif isinstance(part, Mapping):
-        for key, entry in part.items():
-            yield from _values(entry, (*path, key))
-    elif isinstance(part, list | tuple):
-        for place, entry in enumerate(part):
-            yield from _values(entry, (*path, place))
 
 
 def _of_value(case: Case, path: Path, value: Law | Quantity) -> Iterator[Note]:
@@ -85,7 +66,7 @@ def _of_value(case: Case, path: Path, value: Law | Quantity) -> Iterator[Note]:
     kind = value.kind
     if kind.name == TEMPERATURE.name:
         for si in values:
-            if not _COLD <= si <= _HOT and path[0] != "questions":
+            if not _COLD <= si <= _HOT and "questions" not in path:
                 yield Note(path_text(path), _extreme(si, value.text, case))
         return
     usual = _USUAL.get(kind.name)
@@ -135,7 +116,7 @@ def _readings(case: Case) -> Iterator[tuple[Path, str, float, str]]:
     ]
     texts += [
         (path, value.text)
-        for path, value in _values(case.document, ())
+        for path, value in every_value(case.document)
         if isinstance(value, Law) and value.kind.name == TEMPERATURE.name and value.table is None
         and "range" not in path
     ]  # fmt: skip

@@ -15,11 +15,16 @@ from blunt_ember.case.units import (
     ANGLE,
     AREA,
     AREA_RESISTANCE,
+    HEAT,
     HEAT_FLOW,
     HEAT_FLUX,
+    HEAT_PER_AREA,
     LENGTH,
     NUMBER,
+    TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
+    TEMPERATURE_RATE,
+    TIME,
     Kind,
 )
 from blunt_ember.errors import ExpressionError
@@ -82,7 +87,7 @@ class Tolerance:
 class OfTolerance:
     """Annotation that makes pydantic read a field as a :class:`Tolerance`."""
 
-    KINDS = (NUMBER, TEMPERATURE_DIFFERENCE, HEAT_FLOW, HEAT_FLUX)
+    KINDS = (NUMBER, TEMPERATURE_DIFFERENCE, HEAT_FLOW, HEAT_FLUX, TIME, HEAT, HEAT_PER_AREA)
 
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> core_schema.CoreSchema:
         return core_schema.with_info_plain_validator_function(self._read)
@@ -113,11 +118,20 @@ def more_than_zero(si: float) -> str | None:
     return None if si > 0 else "must be more than zero"
 
 
+def not_negative(si: float) -> str | None:
+    """Complain of a value below zero."""
+    return None if si >= 0 else "must not be negative"
+
+
 Length = Annotated[Quantity, OfKind(LENGTH)]
 Extent = Annotated[Quantity, OfKind(LENGTH, more_than_zero)]
 Area = Annotated[Quantity, OfKind(AREA, more_than_zero)]
 Angle = Annotated[Quantity, OfKind(ANGLE)]
-HeatFlow = Annotated[Quantity, OfKind(HEAT_FLOW)]
+Time = Annotated[Quantity, OfKind(TIME, not_negative)]
+Lapse = Annotated[Quantity, OfKind(TIME, more_than_zero)]
+Reading = Annotated[Quantity, OfKind(TEMPERATURE)]
+Difference = Annotated[Quantity, OfKind(TEMPERATURE_DIFFERENCE, more_than_zero)]
+Rate = Annotated[Quantity, OfKind(TEMPERATURE_RATE, more_than_zero)]
 AreaResistance = Annotated[Quantity, OfKind(AREA_RESISTANCE, more_than_zero)]
 StatedTolerance = Annotated[Tolerance, OfTolerance()]
 

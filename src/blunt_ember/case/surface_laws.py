@@ -1,4 +1,4 @@
-"""What may be stated on surfaces and in regions as laws of place and temperature."""
+"""What may be stated on surfaces and in regions as laws of place, time and temperature."""
 
 from __future__ import annotations
 
@@ -8,20 +8,18 @@ from pydantic import Field
 
 from blunt_ember.case.laws import PLACE, Law, OfLaw
 from blunt_ember.case.parts import Part
+from blunt_ember.case.quantity import not_negative
 from blunt_ember.case.units import (
     EMISSIVITY,
     FILM_COEFFICIENT,
+    HEAT_FLOW,
     HEAT_FLUX,
     POWER_DENSITY,
     TEMPERATURE,
 )
 
-_PLACE = frozenset(PLACE)
-_ANYWHERE = frozenset([*PLACE, "T"])
-
-
-def _not_negative(si: float) -> str | None:
-    return None if si >= 0 else "must not be negative"
+_PLACE = frozenset([*PLACE, "t"])
+_ANYWHERE = frozenset([*PLACE, "t", "T"])
 
 
 def _share(si: float) -> str | None:
@@ -29,11 +27,13 @@ def _share(si: float) -> str | None:
 
 
 Temperature = Annotated[Law, OfLaw(TEMPERATURE, _PLACE)]
-FilmCoefficient = Annotated[Law, OfLaw(FILM_COEFFICIENT, _ANYWHERE, _not_negative)]
+StartTemperature = Annotated[Law, OfLaw(TEMPERATURE, frozenset(PLACE))]
+FilmCoefficient = Annotated[Law, OfLaw(FILM_COEFFICIENT, _ANYWHERE, not_negative)]
 HeatFlux = Annotated[Law, OfLaw(HEAT_FLUX, _ANYWHERE)]
+HeatInAll = Annotated[Law, OfLaw(HEAT_FLOW, frozenset("t"))]
 HeatPerVolume = Annotated[Law, OfLaw(POWER_DENSITY, _ANYWHERE)]
 Emissivity = Annotated[Law, OfLaw(EMISSIVITY, _ANYWHERE, _share)]
-JointConductance = Annotated[Law, OfLaw(FILM_COEFFICIENT, _PLACE, _not_negative)]
+JointConductance = Annotated[Law, OfLaw(FILM_COEFFICIENT, _PLACE, not_negative)]
 
 
 class Film(Part):

@@ -34,6 +34,7 @@ _SETS: Mapping[str, Mapping[str, str]] = MappingProxyType({
         "heat flux": "BTU/(h ft²)", "heat flow": "BTU/h", "heat flow per length": "BTU/(h ft)",
         "resistance times area": "h ft² °F/BTU", "thermal resistance": "h °F/BTU", "area": "ft²", "volume": "ft³",
         "heat per volume": "BTU/(h ft³)", "density": "lb/ft³", "specific heat": "BTU/(lb °F)",
+        "amount of heat": "BTU", "amount of heat per area": "BTU/ft²",
     },
 })  # fmt: skip
 SET_NAMES = tuple(_SETS)
@@ -42,6 +43,7 @@ USUAL_UNITS: Mapping[str, tuple[str, ...]] = MappingProxyType({
     "length": ("mm", "cm", "m", "in", "ft"), "temperature": ("°C", "K", "°F"),
     "heat flow": ("W", "kW", "BTU/h"), "heat flux": ("W/m²", "kW/m²", "W/cm²", "BTU/(h ft²)"),
     "film coefficient": ("W/(m² K)", "BTU/(h ft² °F)"), "conductivity": ("W/(m K)", "BTU/(h ft °F)"),
+    "amount of heat": ("kJ", "MJ", "kW hour", "BTU"), "time": ("s", "min", "hour"),
 })  # fmt: skip
 _BY_NAME = {kind.name.split(" ", 1)[1]: kind for kind in (*KINDS, TEMPERATURE_DIFFERENCE) if kind != NUMBER}
 

@@ -171,12 +171,16 @@ EMISSIVITY = Kind("an emissivity", "", "0.85", "")
 VOLUME = Kind("a volume", "m**3", "0.2 m³", "m³")
 AREA = Kind("an area", "m**2", "0.2 m²", "m²")
 TIME = Kind("a time", "s", "60 s", "s")
+TEMPERATURE_RATE = Kind("a rate of temperature change", "K/s", "2 K/min", "K/min", 60.0)
+HEAT = Kind("an amount of heat", "J", "12 kJ", "kJ", 1e-3)
+HEAT_PER_AREA = Kind("an amount of heat per area", "J/m**2", "12 kJ/m²", "kJ/m²", 1e-3)
 ANGLE = Kind("an angle", "radian", "30°", "°", 57.29577951308232)
 NUMBER = Kind("a plain number", "", "0.5", "")
 
 KINDS = (
     LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH,
-    AREA_RESISTANCE, RESISTANCE, AREA, VOLUME, POWER_DENSITY, DENSITY, HEAT_CAPACITY, TIME, NUMBER,
+    AREA_RESISTANCE, RESISTANCE, AREA, VOLUME, POWER_DENSITY, DENSITY, HEAT_CAPACITY, TIME, TEMPERATURE_RATE,
+    HEAT, HEAT_PER_AREA, NUMBER,
 )  # fmt: skip
 
 

@@ -3,95 +3,182 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from blunt_ember.case.document import Line, Question
-from blunt_ember.checks.fits.field import ExactField
-from blunt_ember.errors import CaseError, Fault
-from blunt_ember.fem.reading import surface_mean, surface_places, surface_samples, temperature_at
+from blunt_ember.case.clock import WHOLE_BODY, Condition
+from blunt_ember.case.document import Question
+from blunt_ember.case.places import Line
+from blunt_ember.case.quantity import Quantity
+from blunt_ember.case.units import TIME
+from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.probes import Probe, line_points, line_shares, probe_of
+from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
+from blunt_ember.fem.reading import surface_places
+from blunt_ember.fem.run import Run
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.reference.crossing import first_crossing
 
-#: Places at which a line is read.
-LINE_SAMPLES = 201
+#: Instants at which an exact history is looked through for a crossing.
+_INSTANTS = 400
 
 
 @dataclass(frozen=True)
 class SolvedField:
-    """A solution as the questions see it."""
+    """A solution as the questions see it; of a clock that ran the ``run``, and where in it a question is read."""
 
     geometry: AnyGeometry
     mesh: Mesh
     temperature: Floats
     heat: dict[str, float]
+    run: Run | None = None
+    #: By the place of a question: its column among the readings of the run, or among what came true.
+    columns: dict[int, int] | None = None
 
     def region_of(self, question: Question) -> int | None:
         """The region a question is asked on the side of, by its index."""
         return self.mesh.regions.index(question.side) if question.side is not None else None
 
 
-def line_points(line: Line, count: int = LINE_SAMPLES) -> Floats:
-    """Return ``count`` places (count, 2) in m, evenly spaced from start to end."""
-    start, end = (np.array([place.si for place in point]) for point in (line.start, line.end))
-    result: Floats = start + np.linspace(0, 1, count)[:, None] * (end - start)
-    return result
+def question_probe(
+    question: Question, members: tuple[str, ...], mesh: Mesh, geometry: AnyGeometry, path: str
+) -> Probe | None:
+    """Return what a question reads of temperatures; None where it asks for heat or a time."""
+    if question.asks not in ("temperature", "highest", "lowest", "mean"):
+        return None
+    side = mesh.regions.index(question.side) if question.side is not None else None
+    return probe_of(question, members, mesh, geometry, path, side)
 
 
-def answer(question: Question, members: tuple[str, ...], solved: SolvedField, path: str) -> float:
-    """Return the mesh value of a question in SI; raise :class:`CaseError` when its place lies outside the body.
+def answer(question: Question, place: int, members: tuple[str, ...], solved: SolvedField, path: str) -> float:
+    """Return the mesh value of the question at a ``place`` in the case, in SI; NaN where the run did not get so far.
 
-    ``members`` are the surfaces the question's target stands for, where it is a surface.
+    ``members`` are the surfaces the question's target stands for, where it is a surface. Raises :class:`CaseError` when
+    its place lies outside the body.
     """
-    target = question.target
-    side = solved.region_of(question)
+    if solved.run is not None:
+        return _answer_in_time(question, place, members, solved, solved.run)
     if question.asks == "heat_flow":
         return _directed(question, members, solved.geometry, sum(solved.heat[name] for name in members))
-    if isinstance(target, Line):
-        values = temperature_at(solved.mesh, solved.temperature, line_points(target), side)
-        values = values[~np.isnan(values)]
-        if not len(values):
-            raise CaseError((Fault(path, "no part of the line lies in the body"),))
-        return _reduced(question.asks, values)
-    if isinstance(target, str):
-        facets = [solved.mesh.surfaces[name] for name in members]
-        if side is not None:
-            facets = [each.side(side) for each in facets]
-        if question.asks == "mean":
-            means = np.array([surface_mean(each, solved.mesh, solved.temperature) for each in facets])
-            areas = np.array([solved.geometry.surfaces[name].area for name in members])
-            return float(means @ areas / areas.sum())
-        return _reduced(question.asks, np.concatenate([surface_samples(each, solved.temperature) for each in facets]))
-    value = temperature_at(solved.mesh, solved.temperature, np.array([[place.si for place in target]]), side)[0]
-    if np.isnan(value):
-        raise CaseError(
-            (Fault(path, f"the point ({', '.join(place.text for place in target)}) lies outside the body"),)
-        )
-    return float(value)
+    probe = question_probe(question, members, solved.mesh, solved.geometry, path)
+    assert probe is not None
+    return probe(solved.temperature)
 
 
-def exact_answer(question: Question, members: tuple[str, ...], field: ExactField, solved: SolvedField) -> float:
+def history(question: Question, place: int, members: tuple[str, ...], solved: SolvedField) -> Floats | None:
+    """Return what a question reads at every instant (k,) of a run, in SI; None for one that asks for a time."""
+    run = solved.run
+    assert run is not None and solved.columns is not None
+    if question.asks in ("heat_flow", "heat_passed"):
+        source = run.power if question.asks == "heat_flow" else run.passed
+        total = np.sum([source[:, run.column(name)] for name in members], axis=0)
+        return np.array(_directed(question, members, solved.geometry, total))
+    if question.asks == "heat_stored":
+        target = str(question.target)
+        regions = range(len(solved.mesh.regions)) if target == WHOLE_BODY else [solved.mesh.regions.index(target)]
+        return np.asarray(run.stored[:, list(regions)].sum(axis=1))
+    return None if question.when is not None else np.asarray(run.readings[:, solved.columns[place]])
+
+
+def _answer_in_time(question: Question, place: int, members: tuple[str, ...], solved: SolvedField, run: Run) -> float:
+    assert solved.columns is not None
+    if question.when is not None:
+        true_at = run.came_true[solved.columns[place]]
+        return float("nan") if true_at is None else true_at
+    instant = len(run.times) - 1 if question.time is None else run.instant(question.time.si)
+    values = history(question, place, members, solved)
+    return float("nan") if instant is None or values is None else float(values[instant])
+
+
+def exact_answer(
+    question: Question, members: tuple[str, ...], field: ExactField | MovingField, solved: SolvedField
+) -> float:
     """Return what an exact field answers to a question, in SI; NaN where it does not say it."""
-    target = question.target
-    side = solved.region_of(question)
-    if isinstance(target, str) and side is None and question.asks != "heat_flow":
+    if question.when is not None:
+        return _exact_time(question.when, members, field, solved)
+    end = 0.0 if solved.run is None else float(solved.run.times[-1])
+    now = field_at(field, end if question.time is None else question.time.si)
+    if question.asks in ("heat_flow", "heat_passed"):
+        read = now.heat if question.asks == "heat_flow" else getattr(now, "passed", lambda name: float("nan"))
+        return float(_directed(question, members, solved.geometry, sum(read(name) for name in members)))
+    if question.asks == "heat_stored":
+        stored = getattr(now, "stored", None)
+        return stored() if stored is not None and question.target == WHOLE_BODY else float("nan")
+    return _exact_reading(question, members, now, solved, solved.region_of(question))
+
+
+def exact_history(
+    question: Question, members: tuple[str, ...], field: ExactField | MovingField, solved: SolvedField, times: Floats
+) -> Floats:
+    """Return what an exact field answers to a question at ``times`` (k,) in s, in SI."""
+    asked = [question.model_copy(update={"time": Quantity(f"{t!r} s", t, TIME)}) for t in times.tolist()]
+    return np.array([exact_answer(each, members, field, solved) for each in asked])
+
+
+def _exact_time(
+    when: Condition, members: tuple[str, ...], field: ExactField | MovingField, solved: SolvedField
+) -> float:
+    """When an exact field passes a temperature."""
+    run = solved.run
+    if when.passes is None or run is None:
+        return float("nan")
+    goal = when.passes.si
+    latest = float(run.times[-1])
+    return first_crossing(
+        lambda t: _exact_reading(when, members, field_at(field, t), solved, None) - goal, latest, _INSTANTS
+    )
+
+
+def _exact_reading(
+    asking: Question | Condition, members: tuple[str, ...], field: ExactField, solved: SolvedField, side: int | None
+) -> float:
+    target = asking.target
+    if isinstance(target, str) and (target == WHOLE_BODY or members[0] not in solved.mesh.surfaces):
+        return _exact_in_regions(asking.asks, target, field, solved)
+    if isinstance(target, str) and side is None:
         # The side of the first region, as the mesh is read.
         side = solved.mesh.surfaces[members[0]].regions[0]
-    if question.asks == "heat_flow":
-        return _directed(question, members, solved.geometry, sum(field.heat(name) for name in members))
     if isinstance(target, Line):
         values = field.temperature(line_points(target), side)
-        return _reduced(question.asks, values[~np.isnan(values)])
+        return _reduced(asking.asks, values[~np.isnan(values)])
     if isinstance(target, str):
         along = [_along(solved, name) for name in members]
         sides = [side if len(members) == 1 else solved.mesh.surfaces[name].regions[0] for name in members]
         values = np.concatenate([field.temperature(places, own) for (places, _), own in zip(along, sides, strict=True)])
-        if question.asks == "mean":
+        if asking.asks == "mean":
             weights = np.concatenate([weights for _, weights in along])
             return float(values @ weights / weights.sum())
-        return _reduced(question.asks, values)
+        return _reduced(asking.asks, values)
+    assert isinstance(target, tuple)
     return float(field.temperature(np.array([[place.si for place in target]]), side)[0])
+
+
+def _exact_in_regions(asks: str, target: str, field: ExactField, solved: SolvedField) -> float:
+    """Extremes of an exact field at the nodes of regions, or its mean by the quadrature of their cells."""
+    mesh = solved.mesh
+    regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
+    if asks == "mean":
+        total = volume = 0.0
+        for block in mesh.blocks:
+            for run in in_runs(block, len(FAMILIES[block.family].points)):
+                weights = weighted_gradients(block, mesh, run)[1]
+                places = cell_places(block, mesh, run)
+                for region in np.intersect1d(block.region[run], list(regions)).tolist():
+                    own = block.region[run] == region
+                    values = field.temperature(places[own].reshape(-1, mesh.dimension), region)
+                    total += float(values @ weights[own].ravel())
+                    volume += float(weights[own].sum())
+        return total / volume
+    values = [
+        field.temperature(mesh.points[np.unique(block.nodes[block.region == region])], region)
+        for region in regions
+        for block in mesh.blocks
+    ]
+    return _reduced(asks, np.concatenate(values))
 
 
 def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
@@ -101,7 +188,8 @@ def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
     return surface_places(solved.mesh.surfaces[surface], solved.mesh)
 
 
-def _directed(question: Question, members: tuple[str, ...], geometry: AnyGeometry, heat: float) -> float:
+def _directed(question: Question, members: tuple[str, ...], geometry: AnyGeometry, heat: Any) -> Any:
+    """A heat, or heats by instant, with the sign and on the basis that are asked for."""
     signed = heat if question.direction == "in" else -heat
     if question.basis == "area":
         return signed / sum(geometry.surfaces[name].area for name in members)
@@ -109,8 +197,6 @@ def _directed(question: Question, members: tuple[str, ...], geometry: AnyGeometr
 
 
 def _reduced(asks: str, values: Floats) -> float:
-    if asks == "mean":  # along a line: even samples, ends counted half
-        weights = np.ones(len(values))
-        weights[[0, -1]] = 0.5 if len(values) > 1 else 1.0
-        return float(values @ weights / weights.sum())
+    if asks == "mean":  # along a line
+        return float(values @ line_shares(len(values)))
     return float(values.max() if asks == "highest" else values.min())

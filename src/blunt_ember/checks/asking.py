@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from blunt_ember.case.document import Line, Question
+from blunt_ember.case.document import Question
+from blunt_ember.case.places import Line
 
 
 def asked_sentence(question: Question, heat_basis: str) -> str:

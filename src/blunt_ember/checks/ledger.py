@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from blunt_ember.case.document import CaseDocument
+from blunt_ember.case.units import HEAT, HEAT_FLOW, Kind
 from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.run import Run
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9
+#: Share of the most heat that ever moved below which an instant of a run is as good as still.
+_STILL = 1e-9
 
 
 @dataclass(frozen=True)
 class LedgerRow:
-    """Heat in W entering the body (+) or leaving it (−) through ``name``; ``statement`` says what stands there."""
+    """Heat in W, or J of a whole run, entering the body (+) or leaving it (−) through ``name``.
+
+    ``statement`` says what stands there.
+    """
 
     name: str
     heat: float
@@ -22,40 +32,75 @@ class LedgerRow:
 
 @dataclass(frozen=True)
 class Ledger:
-    """Rows and their sum, W; ``relative`` is the imbalance over the heat that passes through.
+    """Rows, and by how much their sum is more than what is ``stored``, W; ``relative`` is that imbalance over the heat
+    that passes through.
 
-    ``joints`` are heat that passes inside the body, from the first region to the second.
+    ``joints`` are heat that passes inside the body, from the first region to the second. Of a whole run all is in J, as
+    its ``kind`` says; of a steady answer nothing is stored.
     """
 
     rows: tuple[LedgerRow, ...]
     imbalance: float
     relative: float
     joints: tuple[LedgerRow, ...] = ()
+    stored: float | None = None
+    kind: Kind = HEAT_FLOW
 
 
-def ledger(problem: Problem, heat: dict[str, float], document: CaseDocument, noise: float = 0.0) -> Ledger:
+def ledger(problem: Problem, heat: Mapping[str, float], document: CaseDocument, noise: float = 0.0) -> Ledger:
     """Make the ledger of a steady solution, under the analyst's own names: every surface on which something acts, every
     source, and the joints, which take no part in the balance.
 
     Where hardly any heat passes, the imbalance is held against the ``noise`` of round-off, W, instead.
     """
+    rows, joints = _rows(problem, heat, document)
+    imbalance = sum(row.heat for row in rows)
+    return Ledger(rows, imbalance, _relative(rows, imbalance, noise), joints)
+
+
+def ledger_at(problem: Problem, run: Run, document: CaseDocument, instant: int, whole: bool = False) -> Ledger:
+    """Make the ledger of an ``instant`` of a run by its number, in W; or of the ``whole`` run up to it, in J."""
+    source = run.passed if whole else run.power
+    heat = dict(zip(run.names, source[instant].tolist(), strict=True))
+    rows, joints = _rows(problem, heat, document)
+    shown = {row.name for row in rows}
+    inner = {name for name, facets in problem.mesh.surfaces.items() if not facets.outer}
+    others = [name for name in run.names if name not in inner and run.passed[:, run.column(name)].any()]
+    rows += tuple(
+        LedgerRow(document.own_name(name), heat[name], "earlier or later")
+        for name in others
+        if document.own_name(name) not in shown
+    )
+    stored = float(run.stored[instant].sum()) if whole else float(run.storing[instant])
+    imbalance = sum(row.heat for row in rows) - stored
+    gone = (*rows, LedgerRow("", stored, ""))
+    floor = _STILL * float(np.abs(run.passed if whole else run.power).sum(axis=1).max())
+    return Ledger(rows, imbalance, _relative(gone, imbalance, floor * _ROUND_OFF), joints, stored,
+                  HEAT if whole else HEAT_FLOW)  # fmt: skip
+
+
+def _rows(
+    problem: Problem, heat: Mapping[str, float], document: CaseDocument
+) -> tuple[tuple[LedgerRow, ...], tuple[LedgerRow, ...]]:
+    """What takes part in the balance, and the joints."""
     periodic = {name for pair in problem.periodic for name in pair}
     rows = []
     for name, facets in problem.mesh.surfaces.items():
         if facets.outer and (name in problem.held or name in problem.exchanges or name in periodic):
-            rows.append(LedgerRow(document.own_name(name), heat[name], _statement(name, problem)))
+            rows.append(LedgerRow(document.own_name(name), heat.get(name, 0.0), _statement(name, problem)))
     # Several statements may give heat to one region, which is one row.
     sources = dict.fromkeys([each.name for each in problem.sources] + [each.name for each in problem.points])
-    rows += [LedgerRow(name, heat[name], "arises inside") for name in sources]
-    imbalance = sum(row.heat for row in rows)
-    through = sum(abs(row.heat) for row in rows) / 2
+    rows += [LedgerRow(name, heat.get(name, 0.0), "arises inside") for name in sources]
     joints = tuple(
-        LedgerRow(document.own_name(name), heat[name], "open gap" if conductance is None else "joint")
+        LedgerRow(document.own_name(name), heat.get(name, 0.0), "open gap" if conductance is None else "joint")
         for name, conductance in problem.joints.items()
     )
-    through = max(through, noise / _ROUND_OFF)
-    relative = abs(imbalance) / through if through else 0.0
-    return Ledger(tuple(rows), imbalance, relative, joints)
+    return tuple(rows), joints
+
+
+def _relative(rows: Iterable[LedgerRow], imbalance: float, noise: float) -> float:
+    through = max(sum(abs(row.heat) for row in rows) / 2, noise / _ROUND_OFF)
+    return abs(imbalance) / through if through else 0.0
 
 
 def _statement(name: str, problem: Problem) -> str:
@@ -64,7 +109,7 @@ def _statement(name: str, problem: Problem) -> str:
     if name not in problem.exchanges:
         return "periodic"
     exchange = problem.exchanges[name]
-    said = ["flux"] if exchange.fluxes or exchange.even else []
+    said = ["flux"] if exchange.fluxes else []
     said += ["film"] if exchange.films else []
     said += ["radiation"] if exchange.radiations else []
     return " and ".join(said) or "insulated"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,7 @@ class OwnField:
     law: Law
     space: Space
     name: str
+    t: float = 0.0
 
     @property
     def source(self) -> str:
@@ -27,16 +28,25 @@ class OwnField:
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, d) in m."""
-        return self.law.at(self.space.variables(points))
+        return self.law.at({**self.space.variables(points), "t": np.full(len(points), self.t)})
+
+    def at(self, t: float) -> OwnField:
+        """Return the field of a time in s."""
+        return replace(self, t=t)
 
     def heat(self, surface: str) -> float:
         """Not said by a field."""
         return float("nan")
 
 
-def own_field(name: str, law: Law, space: Space) -> OwnField:
-    """Return the field of a line; raise :class:`ReferenceRefusedError` where this body lacks a coordinate of it."""
-    missing = sorted(law.variables - space.variables(np.ones((1, space.dimension))).keys())
+def own_field(name: str, law: Law, space: Space, runs: bool = False) -> OwnField:
+    """Return the field of a line; raise :class:`ReferenceRefusedError` where this body lacks a coordinate of it.
+
+    ``runs`` tells whether the clock does.
+    """
+    missing = sorted(law.variables - space.variables(np.ones((1, space.dimension))).keys() - {"t"})
+    if "t" in law.variables and not runs:
+        raise ReferenceRefusedError("it depends on t, and the clock is steady")
     if missing:
         raise ReferenceRefusedError(f"this body has no coordinate {missing[0]}")
     return OwnField(law, space, name)

@@ -7,11 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.display import shown
+from blunt_ember.case.display import shown, time_shown
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.case.units import TEMPERATURE
 from blunt_ember.errors import Note
 from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.run import Run
 from blunt_ember.mesh.mesh import Floats
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
@@ -23,6 +24,16 @@ def remarks(case: Case, problem: Problem, temperature: Floats) -> tuple[Note, ..
     return (
         *_below_zero(temperature), *_beyond_ranges(case, problem, temperature), *_impossible(problem, temperature)
     )  # fmt: skip
+
+
+def run_remarks(case: Case, run: Run) -> Iterator[Note]:
+    """Return what the analyst should know of how a run ended."""
+    if run.unfinished:
+        yield Note("clock", f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
+    clock = case.document.running_clock
+    waited = clock is not None and (clock.stages[-1].until if clock.stages else clock.until) is not None
+    if waited and not run.met and not run.unfinished:
+        yield Note("clock", f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
 
 
 def _below_zero(temperature: Floats) -> Iterator[Note]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from blunt_ember.case.document import Question
-from blunt_ember.case.units import NUMBER, Kind
+from blunt_ember.case.units import NUMBER, TEMPERATURE, Kind
 
 Verdict = Literal["agrees", "off", "open"]
 
@@ -17,7 +17,7 @@ class Check:
 
     ``error`` is the estimated error of the mesh answer, None when not estimated. ``deviation`` is answer minus
     expected; ``relative`` is it over the expected value or, for temperatures, over the span of temperatures in the
-    body. ``allowed`` is the tolerance in SI. ``note`` says why a check is open.
+    body, of a run all of it. ``allowed`` is the tolerance in SI. ``note`` says why a check is open.
     """
 
     name: str
@@ -45,7 +45,7 @@ def check(
     if expected is None:
         return Check(question.name, asked, kind, value, error, None, source, None, None,
                      question.tolerance.text, None, "open", note or "nothing is expected yet")  # fmt: skip
-    scale = span if question.heat_flow is None else abs(expected)
+    scale = span if question.kind.name == TEMPERATURE.name else abs(expected)
     tolerance = question.tolerance
     allowed = tolerance.amount * scale if tolerance.kind == NUMBER else tolerance.amount
     deviation = value - expected

@@ -158,7 +158,7 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     if outcome.solution is None or outcome.problem is None:
         return where
     if found is not None and found.kind.name != TEMPERATURE.name:
-        flux = flux_at(outcome.problem, outcome.solution.temperature, point)[0]
+        flux = flux_at(outcome.problem, outcome.solution.temperature, point, outcome.t)[0]
         return f"{where}\n{_said(float(np.linalg.norm(flux)), found)}"
     value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
     return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Line, Question
+from blunt_ember.case.document import Question
 from blunt_ember.case.editing import free_name, renamed_formula, with_value, without
+from blunt_ember.case.places import Line
 from blunt_ember.checks.exact_field import SOLUTIONS
 from blunt_ember.desk.sheet_parts import (
     Choice,

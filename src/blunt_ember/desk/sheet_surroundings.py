@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Surrounding
 from blunt_ember.case.laws import PLACE
+from blunt_ember.case.surroundings import Surrounding
 from blunt_ember.case.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
 from blunt_ember.desk.sheet_parts import (
     Choice,

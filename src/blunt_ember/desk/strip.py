@@ -167,6 +167,6 @@ class Strip(QWidget):
         button = self._buttons.button(axis)
         if button is not None:
             button.setChecked(True)
-        profile = profile_through(axis, outcome.geometry, outcome.mesh, temperature, outcome.exact)
+        profile = profile_through(axis, outcome.geometry, outcome.mesh, temperature, outcome.exact_now)
         self._source.setText(_compared_with(profile))
         self.chart.show_profile(profile, "", self._theme, outcome.case.units)

@@ -25,7 +25,7 @@ def parts_of(problem: Problem, terms: Sequence[Term], constraints: Constraints) 
         if isinstance(term, Conduction | AcrossJoint):
             nodes = term.nodes
             if isinstance(term, AcrossJoint):
-                nodes = nodes[(np.abs(term.matrices) > 0).any(axis=(1, 2))]
+                nodes = nodes[(np.abs(term.matrices()) > 0).any(axis=(1, 2))]
             first.append(np.repeat(nodes[:, 0], nodes.shape[1] - 1))
             second.append(nodes[:, 1:].ravel())
     for tie in constraints.ties:

@@ -54,9 +54,10 @@ def slope_of(law: Law, where: dict[str, Floats]) -> Floats:
 
 def conductivity_at(
     conductors: Sequence[Conductor], mesh: Mesh, region: Ints, places: Floats, temperature: Floats,
-    reading: Reading = value_of,
+    t: float = 0.0, reading: Reading = value_of,
 ) -> Floats:  # fmt: skip
-    """Return k in W/(m K) at ``places`` (m, q, d) in cells of ``region`` (m,) at temperatures (m, q) in K.
+    """Return k in W/(m K) at ``places`` (m, q, d) in cells of ``region`` (m,) at temperatures (m, q) in K,
+    at the time ``t`` in s.
 
     The shape is (m, q), or (m, q, d, d) where a region there conducts by directions. Raises :class:`SolverError` where
     a conductivity is not more than zero.
@@ -67,7 +68,7 @@ def conductivity_at(
     result = np.zeros(places.shape[:-1] if evenly else (*places.shape[:-1], dimension, dimension))
     for number in present:
         own, conductor = region == number, conductors[number]
-        where = {**mesh.space.variables(places[own]), "T": temperature[own]}
+        where = {**mesh.space.variables(places[own]), "t": np.full(temperature[own].shape, t), "T": temperature[own]}
         values = [reading(law, where) for law in conductor.k]
         if evenly:
             result[own] = values[0]

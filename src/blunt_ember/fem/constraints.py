@@ -54,13 +54,16 @@ class Constraints:
         return csr_array(self.spread.T @ matrix @ self.spread)
 
 
-def constraints_of(problem: Problem) -> Constraints:
-    """Return the constraints of a problem; raise :class:`CaseError` where a periodic pair does not fit together."""
+def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
+    """Return the constraints of a problem at a time ``t`` in s.
+
+    Raises :class:`CaseError` where a periodic pair does not fit together.
+    """
     mesh, count = problem.mesh, problem.mesh.node_count
     value = np.full(count, np.nan)
     for name, law in problem.held.items():
         nodes = mesh.surfaces[name].nodes
-        value[nodes] = sampled(law, mesh.space.variables(mesh.points[nodes]))
+        value[nodes] = sampled(law, {**mesh.space.variables(mesh.points[nodes]), "t": np.full(len(nodes), t)})
     held = np.flatnonzero(~np.isnan(value))
     taken = ~np.isnan(value)
     ties = []

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from blunt_ember.fem.assembly import nodal_area
+from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem import Problem
-from blunt_ember.fem.steady import Solution
+from blunt_ember.fem.steady import Given, Solution
 from blunt_ember.mesh.mesh import Floats
 
 
@@ -15,54 +18,73 @@ def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
 
     + is into the body; through an interface, from the first region to the second.
     """
-    mesh = problem.mesh
-    entering = _entering(problem, solution)
-    drawn = _drawn(problem, solution)
-    for name, nodal in entering.items():
-        drawn[mesh.surfaces[name].regions[0]] -= nodal
-    heat = {name: float(nodal.sum()) for name, nodal in entering.items()}
-    for name, facets in mesh.surfaces.items():
-        if not facets.outer:
-            heat[name] = 0.0 if name in problem.joints else _through_interface(problem, drawn, name)
-    heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
-    for each in solution.given:
-        if each.kind in ("region", "point"):
-            heat[each.name] += float(each.heat.sum())
-        elif each.kind == "joint":
-            heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
-    return heat
+    return HeatFlows(problem, solution.constraints).of(solution.given, solution.reaction)
 
 
-def _entering(problem: Problem, solution: Solution) -> dict[str, Floats]:
-    """Heat in W at each node, (n,), that enters through each outer surface.
+class HeatFlows:
+    """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
 
-    At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
-    region divide that by their areas at the node.
-    """
-    mesh, count = problem.mesh, problem.mesh.node_count
-    entering = {name: np.zeros(count) for name, facets in mesh.surfaces.items() if facets.outer}
-    for each in solution.given:
-        if each.kind == "surface":
-            np.add.at(entering[each.name], each.nodes, each.heat)
-    areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
-    reaction = solution.reaction.copy()
-    for name, heat in _periodic_heat(solution, sum(areas.values(), np.zeros(count))).items():
-        entering[name] += heat
-        reaction -= heat
-    reaction[np.setdiff1d(np.arange(count), solution.constraints.held_nodes)] = 0.0
-    for name, heat in _held_heat(problem, solution, entering, reaction, areas).items():
-        entering[name] += heat
-    return entering
+    def __init__(self, problem: Problem, constraints: Constraints) -> None:
+        self._problem = problem
+        self._constraints = constraints
+        mesh = problem.mesh
+        self._areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
+        self._held_area = sum(self._areas.values(), np.zeros(mesh.node_count))
+        self._shares = {
+            name: _share_of_interface(problem, name)
+            for name, facets in mesh.surfaces.items()
+            if not facets.outer and name not in problem.joints
+        }
+
+    def of(self, given: Sequence[Given], reaction: Floats) -> dict[str, float]:
+        """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
+        problem, mesh = self._problem, self._problem.mesh
+        entering = self._entering(given, reaction)
+        drawn = _drawn(problem, given)
+        for name, nodal in entering.items():
+            drawn[mesh.surfaces[name].regions[0]] -= nodal
+        heat = {name: float(nodal.sum()) for name, nodal in entering.items()}
+        for name, facets in mesh.surfaces.items():
+            if not facets.outer:
+                share = self._shares.get(name)
+                heat[name] = 0.0 if share is None else -float(drawn[facets.regions[0]] @ share)
+        heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
+        for each in given:
+            if each.kind in ("region", "point"):
+                heat[each.name] += float(each.heat.sum())
+            elif each.kind == "joint":
+                heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
+        return heat
+
+    def _entering(self, given: Sequence[Given], reaction: Floats) -> dict[str, Floats]:
+        """Heat at each node, (n,), that enters through each outer surface.
+
+        At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
+        region divide that by their areas at the node.
+        """
+        mesh, count = self._problem.mesh, self._problem.mesh.node_count
+        entering = {name: np.zeros(count) for name, facets in mesh.surfaces.items() if facets.outer}
+        for each in given:
+            if each.kind == "surface":
+                np.add.at(entering[each.name], each.nodes, each.heat)
+        left = reaction.copy()
+        for name, heat in _periodic_heat(reaction, self._constraints, self._held_area).items():
+            entering[name] += heat
+            left -= heat
+        left[np.setdiff1d(np.arange(count), self._constraints.held_nodes)] = 0.0
+        for name, heat in _held_heat(self._problem, given, entering, left, self._areas).items():
+            entering[name] += heat
+        return entering
 
 
-def _periodic_heat(solution: Solution, held_area: Floats) -> dict[str, Floats]:
+def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> dict[str, Floats]:
     """Heat (n,) that enters through each of a pair of periodic surfaces: what leaves one comes in at the other.
 
     Two held nodes that lie on each other are given their reactions in the ratio of the ``held_area`` (n,) at each; the
     rest passes between them.
     """
-    ties = solution.constraints.ties
-    left = solution.reaction.copy()
+    ties = constraints.ties
+    left = reaction.copy()
     heat: dict[str, Floats] = {}
     for _ in range(len(ties) + 1):  # what comes to a node that follows another goes on from there
         for tie in ties:
@@ -85,14 +107,14 @@ def _periodic_heat(solution: Solution, held_area: Floats) -> dict[str, Floats]:
 
 
 def _held_heat(
-    problem: Problem, solution: Solution, entering: dict[str, Floats], reaction: Floats, areas: dict[str, Floats]
+    problem: Problem, given: Sequence[Given], entering: dict[str, Floats], reaction: Floats, areas: dict[str, Floats]
 ) -> dict[str, Floats]:
     """Divide the reactions among the held surfaces, whose ``areas`` stand at each node."""
     mesh, count = problem.mesh, problem.mesh.node_count
     by_region = np.zeros((len(mesh.regions), count))
     for name, area in areas.items():
         by_region[mesh.surfaces[name].regions[0]] += area
-    drawn = _drawn(problem, solution)
+    drawn = _drawn(problem, given)
     for name, heat in entering.items():
         drawn[mesh.surfaces[name].regions[0]] -= heat
     own_part = np.where(by_region > 0, drawn, 0.0)
@@ -108,17 +130,17 @@ def _held_heat(
     return held
 
 
-def _drawn(problem: Problem, solution: Solution) -> Floats:
-    """Heat (regions, n) that each region draws in at each node: what it conducts on, less what arises in it or comes
-    over its joints."""
+def _drawn(problem: Problem, given: Sequence[Given]) -> Floats:
+    """Heat (regions, n) that each region draws in at each node: what it conducts on and stores, less what arises in it
+    or comes over its joints."""
     mesh = problem.mesh
     drawn = np.zeros((len(mesh.regions), mesh.node_count))
-    for each in solution.given:
+    for each in given:
         if each.kind == "joint":
             half = each.nodes.shape[1] // 2
             for region, side in zip(each.regions.tolist(), (slice(half), slice(half, None)), strict=True):
                 np.add.at(drawn[region], each.nodes[:, side], -each.heat[:, side])
-        elif each.kind in ("conduction", "region"):
+        elif each.kind in ("conduction", "region", "storage"):
             for region in np.unique(each.regions).tolist():
                 own = each.regions == region
                 nodes, heat = each.nodes[own].ravel(), each.heat[own].ravel()
@@ -126,8 +148,8 @@ def _drawn(problem: Problem, solution: Solution) -> Floats:
     return drawn
 
 
-def _through_interface(problem: Problem, drawn: Floats, name: str) -> float:
-    """What the first region draws in there, less what reached it from elsewhere, with the sign turned."""
+def _share_of_interface(problem: Problem, name: str) -> Floats:
+    """The share (n,) an interface has of what its first region passes on at each node of its interfaces."""
     mesh = problem.mesh
     first = mesh.surfaces[name].regions[0]
     share = np.zeros(mesh.node_count)
@@ -138,5 +160,4 @@ def _through_interface(problem: Problem, drawn: Floats, name: str) -> float:
             all_of_it += area
             if other == name:
                 share = area
-    part = np.divide(share, all_of_it, out=np.zeros_like(share), where=all_of_it > 0)
-    return -float(drawn[first] @ part)
+    return np.divide(share, all_of_it, out=np.zeros_like(share), where=all_of_it > 0)

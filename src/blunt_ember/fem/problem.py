@@ -29,10 +29,9 @@ class RadiationLaw:
 
 @dataclass(frozen=True)
 class Exchange:
-    """What acts together on a surface: laws of heat flux, an ``even`` flux (W/m²), films and radiation."""
+    """What acts together on a surface: laws of heat flux, films and radiation."""
 
     fluxes: tuple[Law, ...] = ()
-    even: float = 0.0
     films: tuple[FilmLaw, ...] = ()
     radiations: tuple[RadiationLaw, ...] = ()
 
@@ -53,13 +52,12 @@ class Exchange:
     @property
     def follows_place(self) -> bool:
         """Whether something in it differs from place to place."""
-        return any(law.variables - {"T"} for law in self.laws)
+        return any(law.variables - {"t", "T"} for law in self.laws)
 
     def and_also(self, other: Exchange) -> Exchange:
         """Return what both do together."""
         return Exchange(
-            self.fluxes + other.fluxes, self.even + other.even, self.films + other.films,
-            self.radiations + other.radiations,
+            self.fluxes + other.fluxes, self.films + other.films, self.radiations + other.radiations
         )  # fmt: skip
 
 
@@ -74,16 +72,25 @@ class RegionSource:
 
 @dataclass(frozen=True)
 class PointSource:
-    """Heat in W, ``heat`` (n,), that arises at ``nodes`` (n,)."""
+    """Heat ``total`` in W that arises at ``nodes`` (n,) by ``shares`` (n,)."""
 
     name: str
     nodes: Ints
-    heat: Floats
+    shares: Floats
+    total: Law
+
+
+@dataclass(frozen=True)
+class Capacity:
+    """What a region takes to warm up: density, kg/m³, and specific heat, J/(kg K)."""
+
+    density: Law
+    c: Law
 
 
 @dataclass(frozen=True)
 class Problem:
-    """Steady conduction: ``conductors`` by region; ``held`` temperatures and ``exchanges`` by surface, later ones last.
+    """Conduction: ``conductors`` by region; ``held`` temperatures and ``exchanges`` by surface, later ones last.
 
     ``joints`` are conductances in W/(m² K) by interface, None for an open gap; ``periodic`` pairs of surfaces are one
     and the same. ``notes`` say how statements that meet were understood.
@@ -98,3 +105,6 @@ class Problem:
     joints: Mapping[str, Law | None] = field(default_factory=dict)
     periodic: tuple[tuple[str, str], ...] = ()
     notes: tuple[Note, ...] = ()
+    #: By region where the clock runs, else empty; and whether cells keep their heat at their nodes.
+    capacities: tuple[Capacity, ...] = ()
+    lumped: bool = False

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
 from blunt_ember.fem.conductors import conductivity_at
@@ -23,6 +24,30 @@ def temperature_at(mesh: Mesh, temperature: Floats, points: Floats, region: int 
         for place, cell, local in _located(_of_region(block, region), mesh.points, points):
             shape = FAMILIES[block.family].values(local)
             result[place] = np.einsum("pk,pk->p", shape, temperature[_of_region(block, region).nodes[cell]])
+    return result
+
+
+def weights_at(mesh: Mesh, points: Floats, region: int | None = None) -> csr_array:
+    """Return the weights (p, n) of nodes in the temperature at ``points`` (p, d) in m, in one region if one is given.
+
+    A row outside the body is empty.
+    """
+    rows, columns, values = [], [], []
+    for block in mesh.blocks:
+        own = _of_region(block, region)
+        for place, cell, local in _located(own, mesh.points, points):
+            # What lies where blocks meet is read once, as the last of them has it.
+            rows.append(place)
+            columns.append(own.nodes[cell])
+            values.append(FAMILIES[block.family].values(local))
+    result = csr_array((len(points), mesh.node_count))
+    done = np.zeros(len(points), dtype=bool)
+    for place, nodes, shape in zip(reversed(rows), reversed(columns), reversed(values), strict=True):
+        new = ~done[place]
+        done[place] = True
+        index = np.repeat(place[new], nodes.shape[1])
+        entries = (shape[new].ravel(), (index, nodes[new].ravel()))
+        result = csr_array(result + csr_array(entries, shape=result.shape))
     return result
 
 
@@ -55,8 +80,8 @@ def shares_at(mesh: Mesh, points: Floats) -> tuple[Ints, Floats] | None:
     return numbers, np.asarray(total[numbers], dtype=np.float64)
 
 
-def flux_at(problem: Problem, temperature: Floats, points: Floats) -> Floats:
-    """Return −k∇T in W/m², (p, d), at ``points`` (p, d) in m; NaN outside the body."""
+def flux_at(problem: Problem, temperature: Floats, points: Floats, t: float = 0.0) -> Floats:
+    """Return −k∇T in W/m², (p, d), at ``points`` (p, d) in m at a time ``t`` in s; NaN outside the body."""
     mesh = problem.mesh
     result = np.full(points.shape, np.nan)
     for block in mesh.blocks:
@@ -68,18 +93,18 @@ def flux_at(problem: Problem, temperature: Floats, points: Floats) -> Floats:
             gradient = _solved(jacobian, slope)
             here = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
             result[place] = _conducted(
-                problem, block.region[cell], points[place][:, None], here[:, None], gradient[:, None]
+                problem, block.region[cell], points[place][:, None], here[:, None], gradient[:, None], t
             )[:, 0]
     return result
 
 
-def flux_at_nodes(problem: Problem, temperature: Floats) -> tuple[Floats, ...]:
+def flux_at_nodes(problem: Problem, temperature: Floats, t: float = 0.0) -> tuple[Floats, ...]:
     """Return −k∇T in W/m², (m, k, d) for each block, at the nodes of each cell, averaged over the cells of its region.
 
     The mean over neighbours within one region smooths the jumps between cells but keeps those between materials.
     """
     mesh = problem.mesh
-    fluxes = [_flux_in_cells(problem, block, temperature) for block in mesh.blocks]
+    fluxes = [_flux_in_cells(problem, block, temperature, t) for block in mesh.blocks]
     keys = [(block.region[:, None] * mesh.node_count + block.nodes).ravel() for block in mesh.blocks]
     _, group = np.unique(np.concatenate(keys), return_inverse=True)
     number = np.bincount(group)
@@ -89,7 +114,7 @@ def flux_at_nodes(problem: Problem, temperature: Floats) -> tuple[Floats, ...]:
     return tuple(part.reshape(flux.shape) for part, flux in zip(np.split(smooth, ends), fluxes, strict=True))
 
 
-def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats) -> Floats:
+def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats, t: float) -> Floats:
     """−k∇T at the nodes of each cell by its own shape functions, (m, k, d)."""
     mesh, family = problem.mesh, FAMILIES[block.family]
     places = family.nodes if mesh.dimension < 3 else family.just_inside
@@ -98,24 +123,17 @@ def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats) -> F
         nodes = block.nodes[run]
         gradients, _ = physical_gradients(block.family, mesh.points[nodes], places)
         slope = np.einsum("mqkj,mk->mqj", gradients, temperature[nodes])
-        flux[run] = _conducted(problem, block.region[run], mesh.points[nodes], temperature[nodes], slope)
+        flux[run] = _conducted(problem, block.region[run], mesh.points[nodes], temperature[nodes], slope, t)
     return flux
 
 
-def _conducted(problem: Problem, region: Ints, places: Floats, temperature: Floats, gradient: Floats) -> Floats:
+def _conducted(
+    problem: Problem, region: Ints, places: Floats, temperature: Floats, gradient: Floats, t: float
+) -> Floats:
     """−k∇T, (m, q, d), at places (m, q, d)."""
-    k = conductivity_at(problem.conductors, problem.mesh, region, places, temperature)
+    k = conductivity_at(problem.conductors, problem.mesh, region, places, temperature, t)
     result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
     return result
-
-
-def surface_samples(facets: FacetSet, temperature: Floats) -> Floats:
-    """Return temperatures (s,) at nodes and at places between them on each facet, enough to find the extremes."""
-    values = [
-        (temperature[block.nodes] @ FAMILIES[block.family].values(FAMILIES[block.family].samples).T).ravel()
-        for block in facets.blocks
-    ]
-    return np.concatenate(values)
 
 
 def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
@@ -128,17 +146,6 @@ def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
         areas.append(weights.ravel())
     nodes = mesh.points[facets.nodes]
     return np.concatenate([*places, nodes]), np.concatenate([*areas, np.zeros(len(nodes))])
-
-
-def surface_mean(facets: FacetSet, mesh: Mesh, temperature: Floats) -> float:
-    """Return the mean temperature over a surface, K."""
-    total = area = 0.0
-    for block in facets.blocks:
-        family = FAMILIES[block.family]
-        weights = facet_weights(facets, block, mesh)
-        total += float((weights * (temperature[block.nodes] @ family.values(family.points).T)).sum())
-        area += float(weights.sum())
-    return total / area
 
 
 def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:

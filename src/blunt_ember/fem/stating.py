@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from blunt_ember.case.case import place_faults
-from blunt_ember.case.document import CaseDocument, HeatInside, Line, Surrounding
+from blunt_ember.case.clock import WHOLE_BODY, Condition, conditions_of
+from blunt_ember.case.document import CaseDocument, Question
 from blunt_ember.case.laws import Law, constant_law
 from blunt_ember.case.materials import Directional
+from blunt_ember.case.places import Line
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.structure_faults import nearest, path_text
-from blunt_ember.case.units import FILM_COEFFICIENT, POWER_DENSITY
+from blunt_ember.case.surroundings import HeatInside, Surrounding, holds_at
+from blunt_ember.case.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, HEAT_FLUX, POWER_DENSITY
 from blunt_ember.errors import CaseError, Fault, Note, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.conductors import Conductor
-from blunt_ember.fem.problem import Exchange, FilmLaw, PointSource, Problem, RadiationLaw, RegionSource
+from blunt_ember.fem.problem import Capacity, Exchange, FilmLaw, PointSource, Problem, RadiationLaw, RegionSource
 from blunt_ember.fem.reading import shares_at
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Floats, Mesh
 from blunt_ember.mesh.parting import parted_mesh
 
+Path = tuple[str | int, ...]
 #: Places at which heat along a line is put on the mesh.
 _LINE_PLACES = 2_000
 
@@ -53,8 +58,10 @@ def _joints(document: CaseDocument) -> dict[str, Law | None]:
     return joints
 
 
-def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
+def problem_of(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
     """Put what the case states on the regions and surfaces of its mesh, parted at joints already.
+
+    Of a clock that runs, what holds right after the time ``t`` in s, in a ``stage`` by its place.
 
     Raises :class:`OpenCaseError` for what is not stated yet, :class:`CaseError` for surfaces that do not exist or lie
     inside the body.
@@ -63,10 +70,19 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
     if open_items:
         raise OpenCaseError(open_items)
     stated = _Stated(document, mesh)
+    clock = document.running_clock
+    stages = clock.stages if clock is not None else []
+    own = stages[stage].surroundings if stage < len(stages) else []
+    aside = {member for entry in own for name in entry.surfaces for member in document.members_of(name)}
     for place, entry in enumerate(document.surroundings):
-        stated.surround(place, entry)
+        if holds_at(entry, t):
+            stated.surround(("surroundings", place), entry, aside)
+    for place, entry in enumerate(own):
+        if holds_at(entry, t):
+            stated.surround(("clock", "stages", stage, "surroundings", place), entry)
     for place, source in enumerate(document.heat_inside):
-        stated.heat(place, source)
+        if holds_at(source, t):
+            stated.heat(place, source)
     stated.faults += _question_faults(document, mesh) + _law_faults(document, mesh)
     stated.faults += _own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
@@ -77,7 +93,18 @@ def problem_of(document: CaseDocument, mesh: Mesh) -> Problem:
     return Problem(
         mesh, tuple(_conductor(document, region) for region in mesh.regions), stated.held, stated.exchanges,
         tuple(stated.sources), tuple(stated.points), _joints(document), tuple(stated.periodic), tuple(stated.notes),
+        () if clock is None else tuple(_capacity(document, region) for region in mesh.regions),
+        clock is not None and clock.capacity == "lumped",
     )  # fmt: skip
+
+
+def _capacity(document: CaseDocument, region: str) -> Capacity:
+    filling = document.body.fillings[region]
+    if filling.void:
+        return Capacity(constant_law(1.0, DENSITY), constant_law(1.0, HEAT_CAPACITY))
+    material = document.materials[str(filling.material)]
+    assert material.density is not None and material.c is not None  # open_properties asked for them
+    return Capacity(material.density, material.c)
 
 
 def _conductor(document: CaseDocument, region: str) -> Conductor:
@@ -108,12 +135,15 @@ class _Stated:
     faults: list[Fault] = field(default_factory=list)
     open_items: list[Fault] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
-    #: The statement that stands alone on a surface, by its place and what it says.
-    alone: dict[str, tuple[int, str]] = field(default_factory=dict)
+    #: What the statement says that stands alone on a surface.
+    alone: dict[str, str] = field(default_factory=dict)
 
-    def surround(self, place: int, entry: Surrounding) -> None:
-        """Put one statement on its surfaces; a later one that cannot stand beside earlier ones takes their place."""
-        path = path_text(("surroundings", place, "on"))
+    def surround(self, place: Path, entry: Surrounding, aside: AbstractSet[str] = frozenset()) -> None:
+        """Put the statement at a ``place`` of the document on its surfaces but those that are set ``aside``.
+
+        A later one that cannot stand beside earlier ones takes their place.
+        """
+        path = path_text((*place, "on"))
         names = [member for stated in entry.surfaces for member in self.document.members_of(stated)]
         wrong = [what for name in names if (what := _surface_fault(name, self.mesh, self.document))]
         twice = sorted({name for name in names if names.count(name) > 1})
@@ -125,17 +155,20 @@ class _Stated:
             return
         law = _place_fault(entry, self.mesh)
         if law:
-            self.faults.append(Fault(path_text(("surroundings", place, *law[0])), law[1]))
+            self.faults.append(Fault(path_text((*place, *law[0])), law[1]))
             return
         says = next((key for key in ("temperature", "insulated", "periodic") if getattr(entry, key)), None)
+        area = sum(self._area(name) for name in names) if entry.heat is not None else 0.0
+        if entry.periodic and aside & set(names):
+            return
+        names = [name for name in names if name not in aside]
         for name in names:
             self._make_room(place, name, says)
             if says is not None:
-                self.alone[name] = (place, says)
+                self.alone[name] = says
         if entry.periodic:
             self.periodic.append((names[0], names[1]))
             return
-        area = sum(self._area(name) for name in names) if entry.heat is not None else 0.0
         for name in names:
             if entry.temperature is not None:
                 self.held[name] = entry.temperature
@@ -143,23 +176,24 @@ class _Stated:
                 also = self._exchange(place, entry, name, area)
                 self.exchanges[name] = self.exchanges.get(name, Exchange()).and_also(also)
 
-    def _make_room(self, place: int, name: str, says: str | None) -> None:
+    def _make_room(self, place: Path, name: str, says: str | None) -> None:
         before = self.alone.get(name)
         if before is None and not (says is not None and name in self.exchanges):
             return
         said = {"temperature": "held at a temperature", "insulated": "insulated", "periodic": "periodic", None:
                 "in exchange with its surroundings"}  # fmt: skip
-        earlier = said[before[1]] if before else said[None]
+        earlier = said[before]
         what = f"'{name}' was said to be {earlier} before; this later statement counts"
-        self.notes.append(Note(path_text(("surroundings", place)), what))
+        self.notes.append(Note(path_text(place), what))
         self.alone.pop(name, None)
         self.held.pop(name, None)
         self.exchanges.pop(name, None)
         self.periodic = [pair for pair in self.periodic if name not in pair]
 
-    def _exchange(self, place: int, entry: Surrounding, name: str, area: float) -> Exchange:
+    def _exchange(self, place: Path, entry: Surrounding, name: str, area: float) -> Exchange:
         fluxes = (entry.flux,) if entry.flux is not None else ()
-        even = entry.heat.si / area if entry.heat is not None else 0.0
+        if entry.heat is not None:
+            fluxes = (*fluxes, entry.heat.over_amount(area, HEAT_FLUX))
         films = (FilmLaw(entry.film.h, entry.film.temperature),) if entry.film is not None else ()
         radiations: tuple[RadiationLaw, ...] = ()
         if entry.radiation is not None:
@@ -168,12 +202,12 @@ class _Stated:
                 material = self.document.body.fillings[self.mesh.regions[self.mesh.surfaces[name].regions[0]]].material
                 emissivity = self.document.materials[str(material)].emissivity
                 if emissivity is None:
-                    path = path_text(("surroundings", place, "radiation", "emissivity"))
+                    path = path_text((*place, "radiation", "emissivity"))
                     what = f"state the emissivity of '{name}' here, or that of the material '{material}'"
                     self.open_items.append(Fault(path, what))
                     return Exchange()
             radiations = (RadiationLaw(emissivity, entry.radiation.temperature),)
-        return Exchange(fluxes, even, films, radiations)
+        return Exchange(fluxes, films, radiations)
 
     def _area(self, name: str) -> float:
         facets = self.mesh.surfaces[name]
@@ -193,9 +227,8 @@ class _Stated:
                 self.faults.append(Fault(path_text((*path, where)), what))
                 return
             name = "heat at a point" if entry.at is not None else "heat along a line"
-            total = entry.total.si if entry.total is not None else 0.0
-            nodes, weights = shares
-            self.points.append(PointSource(f"{name} ({place + 1})", nodes, total * weights))
+            assert entry.total is not None
+            self.points.append(PointSource(f"{name} ({place + 1})", *shares, entry.total))
             return
         unknown = [name for name in entry.regions if name not in self.mesh.regions]
         for name in unknown:
@@ -207,7 +240,7 @@ class _Stated:
         law = entry.per_volume
         if law is None:
             assert entry.total is not None
-            law = constant_law(entry.total.si / self._volume(numbers), POWER_DENSITY)
+            law = entry.total.over_amount(self._volume(numbers), POWER_DENSITY)
         elif _unknown_variable(law, self.mesh):
             self.faults.append(Fault(path_text((*path, "per_volume")), _unknown_variable(law, self.mesh)))
             return
@@ -259,6 +292,9 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
     for name, material in document.materials.items():
         if material.k is None and name in used:
             items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))
+        for key, words in (("density", "density"), ("c", "specific heat")) if document.running_clock else ():
+            if getattr(material, key) is None and name in used:
+                items.append(Fault(path_text(("materials", name, key)), f"state the {words} of '{name}'"))
     return tuple(items)
 
 
@@ -281,11 +317,27 @@ def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
 
 def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     faults = []
-    known = [*mesh.surfaces, *document.surfaces]
+    surfaces, regions = [*mesh.surfaces, *document.surfaces], [*mesh.regions, WHOLE_BODY]
+    asked: list[tuple[tuple[str | int, ...], Question | Condition]] = []
     for place, question in enumerate(document.questions):
-        if isinstance(question.target, str) and question.target not in known:
-            what = f"there is no surface '{question.target}'{nearest(question.target, known)}"
-            faults.append(Fault(path_text(("questions", place, question.asks)), what))
+        path: tuple[str | int, ...] = ("questions", place)
+        asked.append((path, question) if question.when is None else ((*path, "when"), question.when))
+    clock = document.running_clock
+    asked += conditions_of(clock) if clock is not None else ()
+    for path, each in asked:
+        if isinstance(each, Condition) and each.passes is None:
+            continue
+        known = surfaces + (regions if each.asks in ("highest", "lowest", "mean") else [])
+        known = regions if each.asks == "heat_stored" else known
+        if isinstance(each.target, str) and each.target not in known:
+            what = "region" if each.asks == "heat_stored" else "surface"
+            faults.append(Fault(path_text((*path, each.asks)),
+                                f"there is no {what} '{each.target}'{nearest(each.target, known)}"))  # fmt: skip
+    for region in clock.start_in if clock is not None else ():
+        if region not in mesh.regions:
+            what = f"there is no region '{region}'{nearest(region, mesh.regions)}"
+            faults.append(Fault(path_text(("clock", "start_in", region)), what))
+    for place, question in enumerate(document.questions):
         if question.side is not None and question.side not in mesh.regions:
             what = f"there is no region '{question.side}'{nearest(question.side, mesh.regions)}"
             faults.append(Fault(path_text(("questions", place, "side")), what))
@@ -330,7 +382,9 @@ def _place_fault(entry: Surrounding, mesh: Mesh) -> tuple[tuple[str, ...], str] 
 
 
 def _unknown_variable(law: Law, mesh: Mesh) -> str:
-    known = {*mesh.space.variables(mesh.points[:1]), "T"}
+    known = {*mesh.space.variables(mesh.points[:1]), "t", "T"}
     for name in sorted(law.variables - known):
-        return f"'{law.text}' depends on {name}, which this body does not have; it has {', '.join(sorted(known))}"
+        return (
+            f"'{law.text}' depends on {name}, which this body does not have; it has {', '.join(sorted(known - {'t'}))}"
+        )
     return ""

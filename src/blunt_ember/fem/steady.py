@@ -72,15 +72,17 @@ class Solution:
 
 
 def solve_steady(
-    problem: Problem, start: float | None = None, told: Callable[[NewtonStep], None] = lambda step: None
+    problem: Problem, start: float | None = None, told: Callable[[NewtonStep], None] = lambda step: None, t: float = 0.0
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
-    ``told`` hears of each of its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
-    :class:`SolverError` when the equations have no finite solution.
+       What follows time is taken at ``t`` in s.
+    ``told`` hears of each of
+       its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
+       :class:`SolverError` when the equations have no finite solution.
     """
     require_memory(problem.mesh)
-    balance = Balance(problem)
+    balance = Balance(problem, t)
     parts = parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
@@ -101,11 +103,12 @@ def solve_steady(
 class Balance:
     """The heat balance of every node, as a function of the temperatures that are free."""
 
-    def __init__(self, problem: Problem) -> None:
+    def __init__(self, problem: Problem, t: float = 0.0) -> None:
         self.problem = problem
-        self.middle = _middle(problem)
+        self.t = t
+        self.middle = middle_of(problem, t)
         self.terms = terms_of(problem, self.middle)
-        self.constraints = constraints_of(problem)
+        self.constraints = constraints_of(problem, t)
         self.fixed = np.zeros(problem.mesh.node_count)
         self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.middle
 
@@ -125,7 +128,8 @@ class Balance:
     def given(self, rise: Floats) -> tuple[Given, ...]:
         """Every term with the heat it gives."""
         return tuple(
-            Given(term.kind, term.name, term.regions, term.nodes, term.heat(rise[term.nodes])) for term in self.terms
+            Given(term.kind, term.name, term.regions, term.nodes, term.heat(rise[term.nodes], self.t))
+            for term in self.terms
         )
 
     def residual(self, given: Sequence[Given]) -> Floats:
@@ -139,7 +143,7 @@ class Balance:
         """What the last digits of the temperatures make of heat through all nodes together, W."""
         total = 0.0
         for term in self.terms:
-            slope = term.slope(rise[term.nodes])
+            slope = term.slope(rise[term.nodes], self.t)
             if slope is not None:
                 total += float(np.abs(np.trace(slope, axis1=1, axis2=2)).sum())
         count = len(rise)
@@ -147,7 +151,9 @@ class Balance:
 
     def matrix(self, rise: Floats) -> csr_array:
         """Minus the derivative of the residual, for the free temperatures."""
-        slopes = [(term.nodes, slope) for term in self.terms if (slope := term.slope(rise[term.nodes])) is not None]
+        slopes = [
+            (term.nodes, slope) for term in self.terms if (slope := term.slope(rise[term.nodes], self.t)) is not None
+        ]
         return self.constraints.reduced(gathered(slopes, len(rise)))
 
     @property
@@ -255,7 +261,7 @@ class Balance:
         return None, left, 1.0, 0.0
 
 
-def _middle(problem: Problem) -> float:
+def middle_of(problem: Problem, t: float = 0.0) -> float:
     """Mean of the temperatures that are stated, K."""
     mesh = problem.mesh
     stated: list[float] = []
@@ -269,6 +275,7 @@ def _middle(problem: Problem) -> float:
             stated.append(law.constant)
         else:
             # Corners may lie where a formula has no value; its middle serves.
-            values = law.at(mesh.space.variables(mesh.points[nodes]))
+            places = mesh.space.variables(mesh.points[nodes])
+            values = law.at({**places, "t": np.full(len(nodes), t)})
             stated.append(float(np.median(values[np.isfinite(values)])) if np.isfinite(values).any() else 300.0)
     return float(np.mean(stated)) if stated else 300.0

@@ -30,7 +30,11 @@ from blunt_ember.fem.problem import Exchange, Problem
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
-Kind = Literal["conduction", "surface", "region", "point", "joint"]
+Kind = Literal["conduction", "surface", "region", "point", "joint", "storage"]
+
+
+#: Numbers kept for the gradients of the cells of a block at most.
+_MOST_KEPT = 8_000_000
 
 
 class Term(Protocol):
@@ -60,10 +64,21 @@ class Term(Protocol):
     def definite(self) -> bool:
         """Whether its slope is symmetric and never takes away from what holds temperatures in place."""
 
-    def heat(self, rise: Floats) -> Floats:
-        """Return the heat in W, (m, n), given to the nodes at temperatures ``rise`` (m, n) over the middle, in K."""
+    @property
+    def steady(self) -> bool:
+        """Whether its slope does not depend on time."""
 
-    def slope(self, rise: Floats) -> Floats | None:
+    @property
+    def still(self) -> bool:
+        """Whether nothing of it depends on time."""
+
+    def heat(self, rise: Floats, t: float) -> Floats:
+        """Return the heat in W, (m, n), given to the nodes at temperatures ``rise`` (m, n) over the middle, in K.
+
+        ``t`` is the time in s.
+        """
+
+    def slope(self, rise: Floats, t: float) -> Floats | None:
         """Return by how much less heat is given per kelvin, (m, n, n) in W/K; None where it does not change."""
 
 
@@ -113,42 +128,79 @@ class Conduction:
         return self.linear
 
     @cached_property
+    def still(self) -> bool:
+        """Whether no conductivity depends on time."""
+        present = np.unique(self.block.region).tolist()
+        return not any(law.follows_time for number in present for law in self.conductors[number].k)
+
+    @property
+    def steady(self) -> bool:
+        """As long as it is still."""
+        return self.still
+
+    @cached_property
     def _constant(self) -> Floats:
         even = even_conductivity(self.conductors, self.block)
         if even is not None:
             return conduction_elements(self.block, self.mesh, lambda run: even[run])
-        return self._elements(np.zeros(self.nodes.shape))
+        zero = np.zeros(self.nodes.shape)
+        return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, zero, 0.0))
 
-    def _elements(self, rise: Floats) -> Floats:
-        return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, rise))
+    def _elements(self, rise: Floats, t: float) -> Floats:
+        if self.linear and self.still:
+            return self._constant
+        return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, rise, t))
 
-    def _conductivity(self, run: slice, rise: Floats) -> Floats:
+    def _conductivity(self, run: slice, rise: Floats, t: float) -> Floats:
         shape = FAMILIES[self.block.family].values(FAMILIES[self.block.family].points)
         places = cell_places(self.block, self.mesh, run)
         temperature = self.middle + rise[run] @ shape.T
-        return conductivity_at(self.conductors, self.mesh, self.block.region[run], places, temperature)
+        return conductivity_at(self.conductors, self.mesh, self.block.region[run], places, temperature, t)
 
-    def heat(self, rise: Floats) -> Floats:
+    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
         """Heat that flows to the nodes out of the cells.
 
         Constants pass no heat, so each cell's own level is taken off first: what is left is small in thin layers that
         conduct well, and so is the round-off.
         """
-        matrices = self._constant if self.linear else self._elements(rise)
-        result: Floats = -(matrices @ (rise - rise[:, :1])[..., None])[..., 0]
+        if self.linear:
+            matrices = self._elements(rise, t)
+            result: Floats = -(matrices @ (rise - rise[:, :1])[..., None])[..., 0]
+            return result
+        result = np.empty(rise.shape)
+        for run in in_runs(self.block, len(FAMILIES[self.block.family].points)):
+            gradients, weights = self._weighted(run)
+            slope = np.matmul((rise[run] - rise[run, :1])[:, None, None], gradients)[:, :, 0]
+            k = self._conductivity(run, rise, t)
+            flux = k[..., None] * slope if k.ndim == 2 else (k @ slope[..., None])[..., 0]
+            result[run] = -np.einsum("mqnd,mqd->mn", gradients, flux * weights[..., None], optimize=True)
         return result
 
-    def slope(self, rise: Floats) -> Floats:
+    def _weighted(self, run: slice) -> tuple[Floats, Floats]:
+        """Gradients and weights of a run of cells; kept where they are asked for again and again and fit in memory."""
+        if self._kept_gradients is None:
+            return weighted_gradients(self.block, self.mesh, run)
+        return self._kept_gradients[0][run], self._kept_gradients[1][run]
+
+    @cached_property
+    def _kept_gradients(self) -> tuple[Floats, Floats] | None:
+        if self.nodes.size * len(FAMILIES[self.block.family].points) * self.mesh.dimension > _MOST_KEPT:
+            return None
+        return weighted_gradients(self.block, self.mesh, slice(None))
+
+    def slope(self, rise: Floats, t: float = 0.0) -> Floats:
         """∫ ∇N·k·∇N dV, and where k follows T also ∫ (∇N·k'·∇T) N dV."""
+        result = self._elements(rise, t)
         if self.linear:
-            return self._constant
-        result = self._elements(rise)
+            return result
         shape = FAMILIES[self.block.family].values(FAMILIES[self.block.family].points)
         for run in in_runs(self.block, len(shape)):
-            gradients, weights = weighted_gradients(self.block, self.mesh, run)
+            gradients, weights = self._weighted(run)
             temperature = self.middle + rise[run] @ shape.T
             places = cell_places(self.block, self.mesh, run)
-            steeper = conductivity_at(self.conductors, self.mesh, self.block.region[run], places, temperature, slope_of)
+            steeper = conductivity_at(
+                self.conductors, self.mesh, self.block.region[run], places, temperature, t, slope_of
+            )
             along = np.einsum("mqnd,mn->mqd", gradients, rise[run] - rise[run, :1])
             flux = steeper[..., None] * along if steeper.ndim == 2 else (steeper @ along[..., None])[..., 0]
             pull = (gradients @ flux[..., None])[..., 0] * weights[..., None]
@@ -183,22 +235,34 @@ class OnSurface:
         laws += [radiation.emissivity for radiation in self.exchange.radiations]
         return not any(law.follows_temperature for law in laws)
 
-    def _temperature(self, rise: Floats) -> dict[str, Floats]:
-        return {**self.where, "T": self.middle + rise @ self.shape.T}
+    @cached_property
+    def still(self) -> bool:
+        """Whether nothing on it depends on time."""
+        return not any(law.follows_time for law in self.exchange.laws)
 
     @cached_property
-    def _still(self) -> dict[int, Floats]:
+    def steady(self) -> bool:
+        """Whether no film coefficient or emissivity depends on time, nor a flux that depends on temperature."""
+        laws = [film.h for film in self.exchange.films] + [each.emissivity for each in self.exchange.radiations]
+        laws += [law for law in self.exchange.fluxes if law.follows_temperature]
+        return not any(law.follows_time for law in laws)
+
+    def _at(self, rise: Floats, t: float) -> dict[str, Floats]:
+        return {**self.where, "t": np.full(self.weights.shape, t), "T": self.middle + rise @ self.shape.T}
+
+    @cached_property
+    def _constant(self) -> dict[int, Floats]:
         """Values of the laws that depend on place alone, by identity."""
-        return {id(law): sampled(law, self.where) for law in self.exchange.laws if not law.follows_temperature}
+        return {id(law): sampled(law, self.where) for law in self.exchange.laws if not law.variables & {"t", "T"}}
 
     def _of(self, law: Law, at: dict[str, Floats]) -> Floats:
-        return sampled(law, at) if law.follows_temperature else self._still[id(law)]
+        return self._constant[id(law)] if id(law) in self._constant else sampled(law, at)
 
-    def heat(self, rise: Floats) -> Floats:
+    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
         """Heat that enters."""
-        at = self._temperature(rise)
+        at = self._at(rise, t)
         over = rise @ self.shape.T
-        density = np.full(over.shape, self.exchange.even)
+        density = np.zeros(over.shape)
         for law in self.exchange.fluxes:
             density = density + self._of(law, at)
         for film in self.exchange.films:
@@ -210,11 +274,11 @@ class OnSurface:
         result: Floats = (density * self.weights) @ self.shape
         return result
 
-    def slope(self, rise: Floats) -> Floats | None:
+    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
         if not (self.exchange.films or self.exchange.radiations) and self.linear:
             return None
-        at = self._temperature(rise)
+        at = self._at(rise, t)
         less = np.zeros(self.weights.shape)
         for law in self.exchange.fluxes:
             less = less - law.slope(at)
@@ -253,25 +317,36 @@ class InRegion:
         """As long as it is linear."""
         return self.linear
 
+    @property
+    def still(self) -> bool:
+        """Whether it does not depend on time."""
+        return not self.per_volume.follows_time
+
+    @property
+    def steady(self) -> bool:
+        """Whether what of it depends on temperature does not depend on time."""
+        return self.linear or self.still
+
     @cached_property
-    def _still(self) -> Floats:
+    def _constant(self) -> Floats:
         result: Floats = (sampled(self.per_volume, self.where) * self.weights) @ self.shape
         return result
 
-    def heat(self, rise: Floats) -> Floats:
+    def _at(self, rise: Floats, t: float) -> dict[str, Floats]:
+        return {**self.where, "t": np.full(self.weights.shape, t), "T": self.middle + rise @ self.shape.T}
+
+    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
         """Heat that arises."""
-        if self.linear:
-            return self._still
-        at = {**self.where, "T": self.middle + rise @ self.shape.T}
-        result: Floats = (sampled(self.per_volume, at) * self.weights) @ self.shape
+        if self.linear and self.still:
+            return self._constant
+        result: Floats = (sampled(self.per_volume, self._at(rise, t)) * self.weights) @ self.shape
         return result
 
-    def slope(self, rise: Floats) -> Floats | None:
+    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
         if self.linear:
             return None
-        at = {**self.where, "T": self.middle + rise @ self.shape.T}
-        less = -self.per_volume.slope(at) * self.weights
+        less = -self.per_volume.slope(self._at(rise, t)) * self.weights
         return np.einsum("mq,qa,qb->mab", less, self.shape, self.shape, optimize=True)
 
 
@@ -281,17 +356,24 @@ class AtNodes:
 
     name: str
     nodes: Ints
-    given: Floats
+    shares: Floats
+    total: Law
     regions: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     linear: bool = True
     definite: bool = True
+    steady: bool = True
     kind: Kind = "point"
 
-    def heat(self, rise: Floats) -> Floats:
-        """Heat that arises."""
-        return self.given
+    @property
+    def still(self) -> bool:
+        """Whether it does not depend on time."""
+        return not self.total.follows_time
 
-    def slope(self, rise: Floats) -> Floats | None:
+    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+        """Heat that arises."""
+        return self.shares * sampled(self.total, {"t": np.array([t])})
+
+    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
         """None."""
         return None
 
@@ -302,21 +384,48 @@ class AcrossJoint:
 
     name: str
     nodes: Ints
-    matrices: Floats = field(repr=False)
+    shape: Floats = field(repr=False)
+    weights: Floats = field(repr=False)
+    where: dict[str, Floats] = field(repr=False)
+    conductance: Law
     regions: Ints
     linear: bool = True
     definite: bool = True
     kind: Kind = "joint"
 
-    def heat(self, rise: Floats) -> Floats:
+    @property
+    def still(self) -> bool:
+        """Whether the conductance does not depend on time."""
+        return not self.conductance.follows_time
+
+    @property
+    def steady(self) -> bool:
+        """As long as it is still."""
+        return self.still
+
+    @cached_property
+    def _constant(self) -> Floats:
+        return self._conducted(0.0)
+
+    def _conducted(self, t: float) -> Floats:
+        h = sampled(self.conductance, {**self.where, "t": np.full(self.weights.shape, t)})
+        result: Floats = np.einsum("mq,qa,qb->mab", self.weights * h, self.shape, self.shape, optimize=True)
+        return result
+
+    def matrices(self, t: float = 0.0) -> Floats:
+        """Conductances (m, n, n) in W/K between the nodes of one side and those of the other."""
+        return self._constant if self.still else self._conducted(t)
+
+    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
         """What each side is given by the other."""
         half = self.nodes.shape[1] // 2
-        passed = (self.matrices @ (rise[:, half:] - rise[:, :half])[..., None])[..., 0]
+        passed = (self.matrices(t) @ (rise[:, half:] - rise[:, :half])[..., None])[..., 0]
         return np.concatenate([passed, -passed], axis=1)
 
-    def slope(self, rise: Floats) -> Floats:
+    def slope(self, rise: Floats, t: float = 0.0) -> Floats:
         """The conductances between the nodes."""
-        first = np.concatenate([self.matrices, -self.matrices], axis=2)
+        matrices = self.matrices(t)
+        first = np.concatenate([matrices, -matrices], axis=2)
         return np.concatenate([first, -first], axis=1)
 
 
@@ -325,7 +434,7 @@ def terms_of(problem: Problem, middle: float) -> tuple[Term, ...]:
     return (
         *(Conduction(block, problem.mesh, problem.conductors, middle) for block in problem.mesh.blocks),
         *_on_surfaces(problem, middle), *_in_regions(problem, middle), *_across_joints(problem),
-        *(AtNodes(source.name, source.nodes[None], source.heat[None]) for source in problem.points),
+        *(AtNodes(source.name, source.nodes[None], source.shares[None], source.total) for source in problem.points),
     )  # fmt: skip
 
 
@@ -367,7 +476,6 @@ def _across_joints(problem: Problem) -> Iterator[Term]:
 def _joint(name: str, facets: FacetSet, near: Ints, far: Ints, family: str, conductance: Law, mesh: Mesh) -> Term:
     shape = FAMILIES[family].values(FAMILIES[family].points)
     block = next(block for block in facets.blocks if block.nodes is near)
-    h = sampled(conductance, mesh.space.variables(shape @ mesh.points[near]))
-    weights = facet_weights(facets, block, mesh) * h
-    matrices = np.einsum("mq,qa,qb->mab", weights, shape, shape, optimize=True)
-    return AcrossJoint(name, np.concatenate([near, far], axis=1), matrices, np.array(facets.regions))
+    weights, where = facet_weights(facets, block, mesh), mesh.space.variables(shape @ mesh.points[near])
+    nodes = np.concatenate([near, far], axis=1)
+    return AcrossJoint(name, nodes, shape, weights, where, conductance, np.array(facets.regions))

@@ -15,12 +15,14 @@ from blunt_ember.gallery.rods import ROD_FAMILIES
 from blunt_ember.gallery.sections import SECTION_FAMILIES
 from blunt_ember.gallery.shape_factors import SHAPE_FACTOR_FAMILIES
 from blunt_ember.gallery.solids import SOLID_FAMILIES
+from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 
 #: Families by what they are about.
 GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType({
     "Walls, pipes, plates, fins": SECTION_FAMILIES, "Heat inside": GENERATING_FAMILIES,
     "Following temperature, contact": RADIATING_FAMILIES, "Plates, strips, spots": PLATE_FAMILIES,
     "Rods": ROD_FAMILIES, "Shape factors": SHAPE_FACTOR_FAMILIES, "Solids": SOLID_FAMILIES,
+    "Heating up, cooling down": WARMING_FAMILIES,
 })  # fmt: skip
 #: Every family by name.
 FAMILIES: Mapping[str, Family] = MappingProxyType({

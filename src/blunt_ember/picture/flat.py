@@ -149,7 +149,7 @@ def _arrows(outcome: Outcome, view: View, largest: float) -> list[vtkActor]:
     box = view.pixels(np.array([mesh.points.min(axis=0), mesh.points.max(axis=0)]))
     x, y = (_spread(box[0, 0], box[1, 0], view.width), _spread(box[1, 1], box[0, 1], view.height))
     places = view.metres(np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2))
-    flux = flux_at(problem, solution.temperature, places)
+    flux = flux_at(problem, solution.temperature, places, outcome.t)
     size = np.linalg.norm(flux, axis=1)
     seen = np.nan_to_num(size) > 1e-6 * largest
     if not seen.any():

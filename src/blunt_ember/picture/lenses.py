@@ -55,7 +55,7 @@ def shade(outcome: Outcome, lens: Lens) -> Shade | None:
             low, high = low - 0.5, high + 0.5
         return Shade(outcome.case.units.of(TEMPERATURE), values, low, high)
     if lens == "Heat flow":
-        fluxes = flux_at_nodes(problem, solution.temperature)
+        fluxes = flux_at_nodes(problem, solution.temperature, outcome.t)
         values = tuple(np.linalg.norm(flux, axis=-1) for flux in fluxes)
         return Shade(outcome.case.units.of(HEAT_FLUX), values, 0.0, max(float(v.max()) for v in values) or 1.0)
     return None

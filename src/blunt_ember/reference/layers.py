@@ -60,8 +60,6 @@ class Layers:
     outer: Side
 
     def __post_init__(self) -> None:
-        if not (self.inner.drives or self.outer.drives):
-            raise ReferenceRefusedError("neither side is held or meets a fluid, so any temperature would do")
         if self.solid and self.inner != Side():
             raise ReferenceRefusedError("nothing can surround the middle of a solid body")
 
@@ -117,6 +115,8 @@ class Layers:
 
     @cached_property
     def _solved(self) -> list[tuple[float, float, float]]:
+        if not (self.inner.drives or self.outer.drives):
+            raise ReferenceRefusedError("neither side is held or meets a fluid, so any temperature would do")
         stated = [*self.inner.driving, *self.outer.driving]
         guess, reach = float(np.mean(stated)), max(float(np.ptp(stated)), 1.0)
         straight = all(layer.k.constant is not None for layer in self.layers)

@@ -47,7 +47,7 @@ def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     geometry, mesh, solution = outcome.geometry, outcome.mesh, outcome.solution
     if geometry and mesh and solution:
         axis = main_axis(geometry, mesh, solution.temperature)
-        profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact)
+        profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
         pictures.append(("profile", ProfileChart().draw(profile, WIDTH, 320, LIGHT)))
     return pictures
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +38,30 @@ class ExactField(Protocol):
         """Heat in W through a surface, with the sign of the ledger; NaN where the solution does not say it."""
 
 
+@runtime_checkable
+class MovingField(Protocol):
+    """An exact solution that changes with time."""
+
+    @property
+    def name(self) -> str:
+        """Name of the solution, as a case refers to it."""
+
+    @property
+    def source(self) -> str:
+        """Where it comes from."""
+
+    def at(self, t: float) -> ExactField:
+        """Return the field of a time in s; it may say the heat that has ``passed`` a surface and is ``stored`` too, J.
+
+        Raises :class:`ReferenceRefusedError` for a time at which it does not hold.
+        """
+
+
+def field_at(field: ExactField | MovingField, t: float) -> ExactField:
+    """Return the field of a time in s; one that does not change is its own."""
+    return field.at(t) if isinstance(field, MovingField) else field
+
+
 def side_of(surface: str, problem: Problem) -> Side:
     """Return what a surface meets, as a side of an exact solution.
 
@@ -46,7 +70,7 @@ def side_of(surface: str, problem: Problem) -> Side:
     if surface in problem.held:
         return Side(held=_even(problem.held[surface], surface))
     exchange = problem.exchanges.get(surface, Exchange())
-    flux = exchange.even + sum(_even(law, surface) for law in exchange.fluxes)
+    flux = sum(_even(law, surface) for law in exchange.fluxes)
     films = [(_even(film.h, surface), _even(film.fluid, surface)) for film in exchange.films]
     h = sum(each for each, _ in films)
     fluid = sum(each * fluid for each, fluid in films) / h if h else 0.0

@@ -48,12 +48,16 @@ class LayeredField:
         """Where it comes from."""
         return self.layers.source
 
+    def distance(self, points: Floats) -> Floats:
+        """Distance (p,) in m from where the layers begin, or from the centre."""
+        if self.centre is None:
+            return points[:, self.axis] - self.origin
+        result: Floats = np.linalg.norm(points - np.array(self.centre), axis=1)
+        return result
+
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 2) in m."""
-        if self.centre is None:
-            s = points[:, self.axis] - self.origin
-        else:
-            s = np.linalg.norm(points - np.array(self.centre), axis=1)
+        s = self.distance(points)
         if region is None or self.order.count(region) != 1:
             return self.layers.temperature_at(s)
         return self.layers.temperature_at(s, self.order.index(region))
@@ -148,8 +152,8 @@ def _radial(
         raise ReferenceRefusedError("the layers do not run round evenly")
     solid = radii[0] < 1e-9 * radii[-1]
     if lattice.centre is None:
-        outer = _flat_end(0, radii[-1], geometry)
-        inner = "" if solid else _flat_end(0, radii[0], geometry)
+        outer = flat_end(0, radii[-1], geometry)
+        inner = "" if solid else flat_end(0, radii[0], geometry)
     else:
         outer = _round_end(lattice.centre, radii[-1], geometry)
         inner = "" if solid else _round_end(lattice.centre, radii[0], geometry)
@@ -206,10 +210,11 @@ class _Stack:
 
 def flat_ends(axis: int, lines: Floats, geometry: SectionGeometry) -> tuple[str, str]:
     """Names of the surfaces that lie whole at the first and at the last line of a lattice."""
-    return _flat_end(axis, float(lines[0]), geometry), _flat_end(axis, float(lines[-1]), geometry)
+    return flat_end(axis, float(lines[0]), geometry), flat_end(axis, float(lines[-1]), geometry)
 
 
-def _flat_end(axis: int, line: float, geometry: SectionGeometry) -> str:
+def flat_end(axis: int, line: float, geometry: SectionGeometry) -> str:
+    """Name of the surface that lies whole at a line of a lattice; raises :class:`ReferenceRefusedError` for several."""
     reach = 1e-9 * geometry.extent
     at = [s.name for s in geometry.outer_surfaces if np.abs(s.segments[..., axis] - line).max() < reach]
     if len(at) != 1:

@@ -81,11 +81,23 @@ class SolidField:
         sign = -1.0 if surface in self.reduction.against else 1.0
         return sign * self.flat.heat(self.reduction.names[surface]) * self.reduction.share
 
+    def passed(self, surface: str) -> float:
+        """Heat in J that has come in through a surface of the solid; NaN where the section does not say it."""
+        if surface not in self.reduction.names:
+            return 0.0
+        read = getattr(self.flat, "passed", None)
+        return float("nan") if read is None else read(self.reduction.names[surface]) * self.reduction.share
+
+    def stored(self) -> float:
+        """Heat in J stored since the start; NaN where the section does not say it."""
+        read = getattr(self.flat, "stored", None)
+        return float("nan") if read is None else read() * self.reduction.share
+
 
 def solid_field(fit: SectionFit, geometry: SolidGeometry, problem: Problem) -> SolidField:
     """Fit a solution of sections to a solid; raise :class:`ReferenceRefusedError` with the reasons it does not hold."""
     reasons = []
-    for reduction in _reductions(geometry, problem):
+    for reduction in solid_reductions(geometry, problem):
         try:
             return SolidField(fit(reduction.section, reduction.problem), reduction)
         except ReferenceRefusedError as error:
@@ -93,7 +105,8 @@ def solid_field(fit: SectionFit, geometry: SolidGeometry, problem: Problem) -> S
     raise ReferenceRefusedError("; ".join(reasons) or "heat does not flow as in any section of this body")
 
 
-def _reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
+def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
+    """Yield the sections in which heat flows as in a solid."""
     heated = passing_heat(geometry, problem)
     ends = set(geometry.ends.values())
     if isinstance(geometry.path, Round):

@@ -1,0 +1,189 @@
+"""A whole run: stage by stage and break by break, each end hit exactly."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import brentq
+
+from blunt_ember.fem.heating import Heating
+from blunt_ember.fem.passing_heat import PassingHeat
+from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.stepping import Stepper, Work
+from blunt_ember.fem.time_step import State, Step
+from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.mesh import Floats
+
+#: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once something has come true.
+Watch = Callable[[Floats, Floats, float], float]
+
+
+@dataclass(frozen=True)
+class Watched:
+    """``make`` gives what is watched in a stage, from the problem, the time and the temperatures (n,) in K at its begin.
+
+    What is not looked for ``at_once`` must first not be true, to come true.
+    """
+
+    make: Callable[[Problem, float, Floats], Watch]
+    at_once: bool = True
+
+
+@dataclass(frozen=True)
+class StagePlan:
+    """A stage that lasts so long in s at most; ``until`` ends it sooner."""
+
+    lasts: float
+    until: Watched | None = None
+
+
+@dataclass(frozen=True)
+class Control:
+    """How steps are chosen: error tolerance as a ``share`` of the span of temperatures or an ``amount`` in K, the
+    ``span`` expected in K, how long errors are remembered in s, or a ``fixed`` step in s."""
+
+    share: float | None
+    amount: float
+    span: float
+    memory: float
+    fixed: float | None = None
+
+
+@dataclass(frozen=True)
+class Marched:
+    """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
+    where their temperatures jumped."""
+
+    step: Step
+    stage: int
+    heating: Heating
+    passing: PassingHeat
+    jumped: dict[str, float]
+    ends_stage: bool = False
+    #: Whether the condition that ends the stage has come true.
+    met: bool = False
+
+
+@dataclass
+class March:
+    """Goes through the stages of a clock.
+
+    ``problem_at`` gives the problem of a stage right after a time; at ``switches`` in s another problem holds, at
+    ``kinks`` what follows time bends or jumps. ``start`` are temperatures (n,) in K.
+    """
+
+    problem_at: Callable[[int, float], Problem]
+    stages: Sequence[StagePlan]
+    switches: Sequence[float]
+    kinks: Sequence[float]
+    start: Floats
+    middle: float
+    control: Control
+    work: Work = field(default_factory=Work)
+
+    def __post_init__(self) -> None:
+        self._low, self._high = float(self.start.min()), float(self.start.max())
+        self._wanted = 0.0
+        self._armed = True
+
+    def steps(self) -> Iterator[Marched]:
+        """Yield every step; raise :class:`SolverError` where none can be taken."""
+        t, rise = 0.0, self.start - self.middle
+        for number, plan in enumerate(self.stages):
+            end, watch = t + plan.lasts, None
+            met = False
+            while t < end and not met:
+                problem = self.problem_at(number, t)
+                if watch is None and plan.until is not None:
+                    watch = plan.until.make(problem, t, rise + self.middle)
+                    self._armed = plan.until.at_once
+                piece_end = min([end, *(each for each in self.switches if each > t)])
+                for marched in self._piece(problem, number, t, rise, piece_end, watch, end):
+                    t, rise = marched.step.after.t, marched.step.after.rise
+                    met = marched.met
+                    yield marched
+
+    def _piece(
+        self,
+        problem: Problem,
+        stage: int,
+        begin: float,
+        rise: Floats,
+        end: float,
+        watch: Watch | None,
+        stage_end: float,
+    ) -> Iterator[Marched]:
+        """The steps on which one problem holds."""
+        heating = Heating(problem, self.middle, begin)
+        stepper = Stepper(heating, self._tolerance(), self.control.memory, _bounded(problem), self.work)
+        passing = PassingHeat(heating)
+        kinks = [each for each in self.kinks if begin < each < end]
+        t, before = begin, None
+        for stop in (*kinks, end):
+            state = heating.state(rise, t)
+            jumped = passing.jump(rise, state.rise) if np.any(state.rise != rise) else {}
+            if before is None or jumped or _jumps(before, state):
+                stepper.begin = t
+                self._wanted = stepper.first_length(state, stage_end - t)
+            while t < stop:
+                if self.control.fixed is not None:
+                    step = stepper.fixed_step(state, self.control.fixed, stop)
+                else:
+                    stepper.tolerance = self._tolerance()
+                    step, self._wanted = stepper.step(state, self._wanted, stop)
+                met = watch is not None and self._armed and self._value(watch, step, 1.0) <= 0
+                if watch is not None and not self._armed:
+                    self._armed = self._value(watch, step, 1.0) > 0
+                if met and watch is not None:
+                    share = self._root(watch, step)
+                    if share < 1:
+                        step = stepper.fixed_step(state, share * step.length, stop)
+                self._reached(step)
+                t, rise, state = step.after.t, step.after.rise, step.after
+                yield Marched(step, stage, heating, passing, jumped, t >= stage_end or met, met)
+                jumped = {}
+                if met:
+                    return
+            before = state
+
+    def _tolerance(self) -> float:
+        span = max(self._high - self._low, self.control.span)
+        return self.control.amount if self.control.share is None else self.control.share * max(span, 1e-6)
+
+    def _reached(self, step: Step) -> None:
+        self._low = min(self._low, float(step.after.rise.min()) + self.middle)
+        self._high = max(self._high, float(step.after.rise.max()) + self.middle)
+
+    def _value(self, watch: Watch, step: Step, share: float) -> float:
+        t = step.before.t + share * step.length
+        return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
+
+    def _root(self, watch: Watch, step: Step) -> float:
+        """The share of a step at which what is watched comes true; it has not at the beginning, or only just."""
+        share = came_true(lambda share: self._value(watch, step, share))
+        return 1.0 if share is None else max(share, 1e-9)
+
+
+def came_true(value: Callable[[float], float]) -> float | None:
+    """Return the share of a step at which a value falls to 0 from above; None where it does not, or began there."""
+    first, last = value(0.0), value(1.0)
+    if first <= 0 or last > 1e-9 * first:
+        return None
+    if last > 0:  # a step that was made to end here
+        return 1.0
+    return float(brentq(value, 0.0, 1.0, xtol=1e-13, rtol=1e-12))
+
+
+def _jumps(before: State, after: State) -> bool:
+    """Whether the heat given to nodes is another one right after a time than right before it."""
+    change = float(np.abs(after.heat - before.heat).max())
+    return change > 1e-6 * float(np.abs(before.heat).max()) + 1e-300
+
+
+def _bounded(problem: Problem) -> bool:
+    """Whether temperatures must stay within the bounds of what the body meets: lumped, and cells linear."""
+    return problem.lumped and all(
+        FAMILIES[block.family].corners == block.nodes.shape[1] for block in problem.mesh.blocks
+    )
