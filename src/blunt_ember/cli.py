@@ -8,10 +8,13 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from blunt_ember import __version__
 from blunt_ember.errors import BluntEmberError, CaseError, SolverError
+
+if TYPE_CHECKING:
+    from blunt_ember.flow import Outcome
 
 AGREED, OFF, WRONG_CASE, SOLVER_FAILED = 0, 1, 2, 3
 
@@ -172,11 +175,32 @@ def _solve(options: argparse.Namespace) -> int:
     if options.units is not None:
         case = with_value(case, ("units",), options.units)
     outcome = Flow().run(case)
+    written = _written_in_time(options, outcome)
     if options.json:
         _print_json(outcome_object(outcome))
     else:
         print(outcome_text(outcome))
+        for path in written:
+            print(f"{path} written")
     return _status(outcome.checks)
+
+
+def _written_in_time(options: argparse.Namespace, outcome: Outcome) -> list[Path]:
+    """Write the histories and the fields of a run where they were asked for."""
+    written = [Path(name) for name in (options.history, options.series) if name is not None]
+    for path in written:
+        _require_new(path, options.force)
+    if not written:
+        return []
+    from blunt_ember.report.series import write_histories, write_series
+
+    if outcome.run is None:
+        raise BluntEmberError("the clock of this case is steady, so it has no histories; let it run first")
+    if options.history is not None:
+        write_histories(outcome, Path(options.history))
+    if options.series is not None:
+        write_series(outcome, Path(options.series))
+    return written
 
 
 def _verify(options: argparse.Namespace) -> int:
@@ -301,6 +325,9 @@ def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
 def _solve_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
     command.add_argument("--units", metavar="SET", help="show values in SI, 'SI with mm' or 'US customary'")
+    command.add_argument("--history", metavar="FILE", help="write what was asked at every instant of a run (.csv)")
+    command.add_argument("--series", metavar="FILE", help="write the fields of a run, for viewers (.xdmf)")
+    command.add_argument("--force", action="store_true", help="write over files that exist")
     _json_argument(command)
 
 

@@ -13,9 +13,11 @@ import numpy as np
 
 from blunt_ember.case.bodies import Body, Imported, without_materials
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import Expectation
+from blunt_ember.case.display import time_kind
+from blunt_ember.case.document import Expectation, Question
 from blunt_ember.case.plausibility import plausibility
 from blunt_ember.case.structure_faults import path_text
+from blunt_ember.case.units import Kind
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer, exact_history, history
 from blunt_ember.checks.asking import asked_sentence
 from blunt_ember.checks.exact_field import exact_field, recognised
@@ -45,8 +47,8 @@ Step = TypeVar("Step")
 
 #: Above this many nodes the errors of the answers are not estimated by a finer solution.
 ESTIMATE_NODES = 20_000
-#: The same of a run, nodes times steps; and by how much the second run is more exact in time.
-ESTIMATE_WORK = 200_000
+#: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
+ESTIMATE_WORK = {1: 400_000, 2: 200_000, 3: 15_000}
 _EXACTER = 0.25
 
 
@@ -105,7 +107,8 @@ class Outcome:
         assert self.run is not None and self.solution is not None
         fields = self.run.fields
         seen = replace(self.solution, temperature=fields.field(frame))
-        return replace(self, solution=seen, instant=float(fields.times[frame]))
+        t = float(fields.times[frame])
+        return replace(self, solution=seen, instant=t, problem=self.run.problem_at(t))
 
     @property
     def unstated(self) -> tuple[str, ...]:
@@ -156,6 +159,8 @@ class Flow:
         try:
             for stage in self._reached(case):
                 reached = stage
+                if stage.scales is not None and stage.run is None:  # what is predicted is seen before the run
+                    yield replace(stage, seconds=time.perf_counter() - start)
             solved = self._solved(case, 1) if reached.run is None else self._ran(case, 1).solved
             checks = self._checks(reached, solved, None)
             reached = replace(reached, histories=self._histories(reached, solved))
@@ -207,7 +212,7 @@ class Flow:
         exact = recognised_in_time(geometry, problem, self._timing(case)) or self._own(case, geometry)
         yield replace(
             reached, problem=problem, solution=ran.solution, scales=scales, run=run, exact=exact,
-            ledger=ledger_at(problem, run, case.document, len(run.times) - 1),
+            ledger=ledger_at(run, case.document, len(run.times) - 1),
             notes=(*reached.notes, *run_remarks(case, run), *remarks(case, problem, ran.solution.temperature)),
         )  # fmt: skip
 
@@ -282,7 +287,7 @@ class Flow:
                 exact = None
             if exact is not None and np.isnan(exact).all():
                 exact = None
-            kind = case.units.of(question.kind)
+            kind = self._kind_of(question, case, solved)
             made.append(History(question.name, kind, values, times, exact, source if exact is not None else ""))
         return tuple(made)
 
@@ -338,8 +343,8 @@ class Flow:
             checks.append(
                 check(
                     question,
-                    case.units.of(question.kind),
-                    asked_sentence(question, case.document.body.heat_basis),
+                    self._kind_of(question, case, solved),
+                    asked_sentence(question, case.document.body.heat_basis, solved.run is not None),
                     value,
                     error,
                     expected,
@@ -349,6 +354,12 @@ class Flow:
                 )
             )
         return tuple(checks)
+
+    def _kind_of(self, question: Question, case: Case, solved: SolvedField) -> Kind:
+        """The kind an answer is shown in: times in the unit that suits the run."""
+        if question.when is not None and solved.run is not None:
+            return time_kind(float(solved.run.times[-1]), case.units)
+        return case.units.of(question.kind)
 
     def _field(self, name: str, case: Case, reached: Outcome) -> ExactField | MovingField:
         assert reached.geometry is not None and reached.problem is not None
@@ -426,7 +437,10 @@ def _worth_refining(solved: SolvedField) -> bool:
         return False
     if solved.run is None:
         return solved.mesh.node_count <= ESTIMATE_NODES
-    return not solved.run.unfinished and solved.mesh.node_count * solved.run.work.steps <= ESTIMATE_WORK
+    return (
+        not solved.run.unfinished
+        and solved.mesh.node_count * solved.run.work.steps <= ESTIMATE_WORK[solved.mesh.dimension]
+    )
 
 
 def _field_named(expect: Expectation, case: Case) -> str | None:

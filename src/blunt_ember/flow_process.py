@@ -3,27 +3,32 @@
 from __future__ import annotations
 
 from multiprocessing.connection import Connection
+from multiprocessing.synchronize import Event
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
+    from blunt_ember.fem.run import Progress
     from blunt_ember.fem.steady import NewtonStep
     from blunt_ember.flow import Outcome
 
 #: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
-#: or in between a step of Newton's method.
-Reply = tuple[int, "dict[str, Any] | NewtonStep"]
+#: or in between a step of Newton's method, or how far a run has got.
+Reply = tuple[int, "dict[str, Any] | NewtonStep | Progress"]
 
 
-def serve(connection: Connection) -> None:
-    """Answer requests ``(number, case data, folder of the case)`` until the other end is closed."""
+def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
+    """Answer requests ``(number, case data, folder of the case)`` until the other end is closed.
+
+    A run ends early when it is ``asked_to_stop``; fields are kept in the folder ``scratch``.
+    """
     # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import SolverError
     from blunt_ember.flow import Flow, Outcome
 
     number = 0
-    flow = Flow(told=lambda step: connection.send((number, step)))
+    flow = Flow(told=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
     while True:
         try:
             number, data, folder = connection.recv()

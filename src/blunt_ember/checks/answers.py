@@ -173,12 +173,12 @@ def _exact_in_regions(asks: str, target: str, field: ExactField, solved: SolvedF
                     total += float(values @ weights[own].ravel())
                     volume += float(weights[own].sum())
         return total / volume
-    values = [
+    every = [
         field.temperature(mesh.points[np.unique(block.nodes[block.region == region])], region)
         for region in regions
         for block in mesh.blocks
     ]
-    return _reduced(asks, np.concatenate(values))
+    return _reduced(asks, np.concatenate(every))
 
 
 def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:

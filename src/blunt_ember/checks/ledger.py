@@ -58,8 +58,9 @@ def ledger(problem: Problem, heat: Mapping[str, float], document: CaseDocument, 
     return Ledger(rows, imbalance, _relative(rows, imbalance, noise), joints)
 
 
-def ledger_at(problem: Problem, run: Run, document: CaseDocument, instant: int, whole: bool = False) -> Ledger:
+def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = False) -> Ledger:
     """Make the ledger of an ``instant`` of a run by its number, in W; or of the ``whole`` run up to it, in J."""
+    problem = run.problem_at(float(run.times[instant]))
     source = run.passed if whole else run.power
     heat = dict(zip(run.names, source[instant].tolist(), strict=True))
     rows, joints = _rows(problem, heat, document)

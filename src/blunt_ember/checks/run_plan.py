@@ -32,6 +32,8 @@ from blunt_ember.mesh.mesh import Floats, Mesh
 
 #: Slowest time constants after which a condition is no longer waited for.
 _PATIENCE = 100.0
+#: Instants that a run is read at, at least, where it says nothing of them.
+_INSTANTS = 100
 #: Share of the span within which a run ends that says nothing of its end.
 SETTLED_SHARE = 0.005
 #: What a temperature is near to when nothing is said, K.
@@ -95,9 +97,9 @@ def run_case(
     end = sum(plan.lasts for plan in plans)
     asked = tuple(question.time.si for question in case.document.questions if question.time is not None)
     every = [stage.every or clock.every for stage in clock.stages] or [clock.every]
-    keeping = Keeping(
-        tuple(None if each is None else each.si for each in every), tuple(at.si for at in clock.at), asked
-    )
+    kept = tuple(None if each is None else each.si for each in every)
+    expected = min(end, request.scales.suggested_end or end)
+    keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS)
     switches, kinks = breaks_of(case)
     march = March(request.problem_at, plans, switches, kinks, request.start, request.middle, control_of(clock, request))
     fields = FieldStore(mesh.node_count, request.middle, folder)
@@ -187,7 +189,7 @@ def _changes(case: Case) -> bool:
     return bool(switches or kinks or follows)
 
 
-def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Callable[[Problem, float, Floats], Watch]:
+def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Watched:
     """Return what makes the function that tells when a condition has come true."""
     if condition.passes is not None:
         members = request.case.document.members_of(str(condition.target))

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
-from blunt_ember.case.display import number, shown, shown_difference
+from blunt_ember.case.display import number, shown, shown_difference, time_shown
 from blunt_ember.case.units import HEAT_FLOW, Kind
-from blunt_ember.checks.ledger import Ledger
+from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.deviation_ruler import DeviationRuler
 from blunt_ember.flow import Outcome
@@ -137,12 +148,14 @@ class LedgerTable(QWidget):
 
     def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme, heat: Kind = HEAT_FLOW) -> None:
         """Take another ledger; figures align on their decimal point."""
-        self._basis.setText(f"+ into the body, {basis}" if ledger else "")
+        self._basis.setText(("+ in, " if ledger.stored is not None else "+ into the body, ") + basis if ledger else "")
         rows: list[tuple[str, str, str, str]] = []
         if ledger is not None:
             for row in ledger.rows:
                 rows.append((row.name, row.statement, f"{'+' if row.heat > 0 else ''}{_fixed(row.heat * heat.factor)}",
                              theme.ember if row.heat > 0 else theme.teal))  # fmt: skip
+            if ledger.stored is not None:
+                rows.append(("goes into storage", "", _fixed(ledger.stored * heat.factor), theme.quiet))
             said = "0" if ledger.imbalance == 0 else number(ledger.imbalance * heat.factor, 2)
             rows.append(("does not balance", "", said, theme.quiet if ledger.relative < 1e-9 else theme.off))
             rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.joints]
@@ -217,6 +230,14 @@ class ChecksPanel(QWidget):
         whole.addWidget(scroll, 1)
         self._ledger = LedgerTable(self)
         whole.addWidget(self._ledger)
+        self._instant: Outcome | None = None
+        self._whole = QPushButton("since the start, in J", self)
+        self._whole.setObjectName("whole run")
+        self._whole.setCheckable(True)
+        self._whole.setToolTip("The ledger of the whole run up to the instant that is seen")
+        self._whole.clicked.connect(lambda: self._show_ledger(self._instant))
+        self._whole.hide()
+        whole.addWidget(self._whole, 0, Qt.AlignmentFlag.AlignLeft)
 
     @property
     def cards(self) -> dict[str, CheckCard]:
@@ -247,9 +268,27 @@ class ChecksPanel(QWidget):
             else "No question is asked yet. Ask one in the sheet, under Questions."
         )  # fmt: skip
         self._summary.setText(_summary(checks))
-        self._ledger.show_ledger(outcome.ledger if outcome else None, basis(outcome) if outcome else "", self._theme,
-                                 outcome.case.units.of(HEAT_FLOW) if outcome else HEAT_FLOW)  # fmt: skip
-        self._ledger.setVisible(outcome is not None and outcome.ledger is not None)
+        self._instant = outcome
+        self._show_ledger(outcome)
+
+    def show_instant(self, outcome: Outcome) -> None:
+        """Show the ledger at another instant of the run shown."""
+        self._instant = outcome
+        self._show_ledger(outcome)
+
+    def _show_ledger(self, outcome: Outcome | None) -> None:
+        """The ledger of the instant that is seen, or of the whole run up to it."""
+        found, said = outcome.ledger if outcome else None, basis(outcome) if outcome else ""
+        run = outcome.run if outcome is not None else None
+        self._whole.setVisible(run is not None)
+        if outcome is not None and run is not None:
+            instant = int(np.argmin(np.abs(run.times - outcome.t)))
+            whole = self._whole.isChecked()
+            found = ledger_at(run, outcome.case.document, instant, whole)
+            said = f"{'up to' if whole else 'at'} {time_shown(outcome.t)}, {said}"
+        heat = outcome.case.units.of(found.kind) if outcome is not None and found is not None else HEAT_FLOW
+        self._ledger.show_ledger(found, said, self._theme, heat)
+        self._ledger.setVisible(found is not None)
 
     def mark_stale(self) -> None:
         """Fade what is no longer the answer to the case as it stands."""

@@ -6,12 +6,13 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtSvgWidgets import QSvgWidget
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from blunt_ember.case.display import number
+from blunt_ember.case.display import number, time_kind
 from blunt_ember.case.editing import with_value
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.icon import ICON
 from blunt_ember.desk.sheet_fields import EntryField
 from blunt_ember.desk.sheet_parts import Entry
+from blunt_ember.fem.run import Progress
 from blunt_ember.fem.steady import NewtonStep
 from blunt_ember.flow import Outcome
 
@@ -22,6 +23,10 @@ def _how_solved(outcome: Outcome) -> str:
         return ""
     steps = (f"{number}: {step.residual:.1e} of the heat left over" + (f", {step.taken:.3g} of the step taken"
              if step.taken < 1 else "") for number, step in enumerate(outcome.solution.steps, start=1))  # fmt: skip
+    if outcome.run is not None:
+        work = outcome.run.work
+        return (f"{work.steps} steps, {work.refused} tried again, {work.factorised} matrices made, "
+                f"{work.solved} systems solved")  # fmt: skip
     return "\n".join([f"solved: {outcome.solution.method}", *(["Newton's method:"] if outcome.solution.steps else []),
                       *steps])  # fmt: skip
 
@@ -85,9 +90,15 @@ class Header(QWidget):
         """Offer to stop while something runs."""
         self._solve.setText("Stop  F5" if busy else "Solve  F5")
 
-    def show_step(self, step: NewtonStep) -> None:
-        """Say how far Newton's method has got."""
-        self._state.setText(f"Newton: {step.residual:.1e} of the heat left over")
+    def show_progress(self, step: NewtonStep | Progress) -> None:
+        """Say how far Newton's method, or a run, has got."""
+        if isinstance(step, NewtonStep):
+            self._state.setText(f"Newton: {step.residual:.1e} of the heat left over")
+            return
+        kind = time_kind(step.end)
+        reached, end = (number(t * kind.factor, 4) for t in (step.t, step.end))
+        left = f", {number(step.seconds_left, 2)} s left" if 1 < step.seconds_left < 1e5 else ""
+        self._state.setText(f"reached {reached} of {end} {kind.shown}, {step.steps} steps{left}")
 
     def show_outcome(self, outcome: Outcome) -> None:
         """Say what the answer cost, or that there is none."""
@@ -98,7 +109,12 @@ class Header(QWidget):
             nodes = number(outcome.mesh.node_count, 9)
             steps = len(outcome.solution.steps) if outcome.solution is not None else 0
             newton = f"   {steps} Newton steps" if steps else ""
-            self._state.setText(f"current   {nodes} nodes{newton}   {outcome.seconds:.2f} s")
+            if outcome.run is not None:
+                newton = f"   {number(outcome.run.work.steps)} time steps"
+            state = "unfinished" if outcome.run is not None and outcome.run.unfinished else "current"
+            if outcome.solution is None:
+                state = "running" if outcome.scales is not None else state
+            self._state.setText(f"{state}   {nodes} nodes{newton}   {outcome.seconds:.2f} s")
 
     def show_stale(self, why: str) -> None:
         """Say why the answer is not current."""

@@ -13,6 +13,7 @@ from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing import with_value
 from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
+from blunt_ember.desk.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses import LENSES
 
@@ -61,6 +62,7 @@ class Menus:
         self._save = self._add(menu, "&Save", window.save, _STANDARD.Save)
         self._save_as = self._add(menu, "Save &as …", window.save_as, "Ctrl+Shift+S")
         self._export = self._add(menu, "&Export …", window.export, "Ctrl+E")
+        self._animate = self._add(menu, "Export &animation …", window.export_animation, "Ctrl+Shift+E")
         menu.addSeparator()
         self._add(menu, "&Quit", window.close, "Ctrl+Q")
 
@@ -96,6 +98,15 @@ class Menus:
         self._add(menu, "Zoom in", lambda: window.stage.zoom(1.25), "Ctrl++", "Ctrl+=")
         self._add(menu, "Zoom out", lambda: window.stage.zoom(0.8), "Ctrl+-")
         self._add(menu, "Whole body", window.stage.fit, "Ctrl+0")
+        menu.addSeparator()
+        bar = window.strip.time_bar
+        self._add(menu, "Play or pause", bar.toggle, "Ctrl+Space")
+        self._add(menu, "One instant on", lambda: bar.go(bar.frame + 1), "Ctrl+Right")
+        self._add(menu, "One instant back", lambda: bar.go(bar.frame - 1), "Ctrl+Left")
+        self._add(menu, "First instant", lambda: bar.go(0), "Ctrl+Home")
+        self._add(menu, "Last instant", lambda: bar.go(bar.slider.maximum()), "Ctrl+End")
+        for number, view in enumerate(VIEWS, start=1):
+            self._add(menu, f"Strip: {view}", partial(window.strip.choose_view, view), f"Alt+Shift+{number}")
         menu.addSeparator()
         self._add(menu, "Go to the sheet", lambda: window.sheet.focus_first(), "F2")
         self._add(menu, "Go to the stage", lambda: window.stage.setFocus(), "F3")
@@ -133,7 +144,7 @@ class Menus:
         for action, word, label in ((self._undo, "Undo", current.undo_label), (self._redo, "Redo", current.redo_label)):
             action.setEnabled(label is not None)
             action.setText(f"&{word} {label[:60]}" if label else f"&{word}")
-        for action in (self._save, self._save_as, self._export, self._copy):
+        for action in (self._save, self._save_as, self._export, self._animate, self._copy):
             action.setEnabled(current.case is not None)
 
     def show_live(self, live: bool) -> None:

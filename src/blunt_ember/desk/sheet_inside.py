@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.units import FILM_COEFFICIENT, POWER_DENSITY
+from blunt_ember.case.units import FILM_COEFFICIENT, HEAT_FLOW, POWER_DENSITY
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Edit,
@@ -35,12 +35,26 @@ def inside_section(case: Case, outcome: Outcome | None) -> Section:
     for place, source in enumerate(case.document.heat_inside):
         path: Path = ("heat_inside", place)
         rows.append((
-            *_where(case, path, source.regions, regions), *_how_much(case, path),
+            *_where(case, path, source.regions, regions), *_how_much(case, path), *_while(case, path),
             Remove(f"remove heat {place}", "Remove this heat", removing(path)),
         ))  # fmt: skip
     rows.append((Choice("add heat inside", "heat that arises inside …", _new_heat(case, regions), "link"),))
     count = len(case.document.heat_inside)
     return Section("Heat inside", f"{count} stated" if count else "none", tuple(rows))
+
+
+def _while(case: Case, path: Path) -> list[Part]:
+    """From when and until when heat arises, where the clock runs."""
+    if case.document.running_clock is None:
+        return []
+    source, parts, options = case.document.heat_inside[int(path[1])], list[Part](), []
+    for key, word, first in (("after", "from", "10 min"), ("before", "until", "30 min")):
+        if getattr(source, key) is None:
+            options.append(Option(f"{word} a time only", setting((*path, key), first)))
+        else:
+            parts += [Word(f", {word}"), *entry(case, (*path, key), "Time on the clock, such as 10 min")]
+            options.append(Option(f"not only {word} a time", removing((*path, key))))
+    return [*parts, Choice(f"while heat {path[1]}", "for …", tuple(options), "link")]
 
 
 def _regions(case: Case, outcome: Outcome | None) -> tuple[str, ...]:
@@ -75,7 +89,7 @@ def _how_much(case: Case, path: Path) -> list[Part]:
     source = case.document.heat_inside[int(path[1])]
     if source.total is not None:
         of_all = [Word("in all")] if source.at is None else []
-        said = [*entry(case, (*path, "total"), "Heat, such as 40 W"), *of_all]
+        said = [*law_entry(case, (*path, "total"), "Heat, such as 40 W, or a formula in t", HEAT_FLOW, "t"), *of_all]
         if source.region is None:
             return said
         per_volume = Option("per volume", _restated(path, {"per_volume": POWER_DENSITY.example}))

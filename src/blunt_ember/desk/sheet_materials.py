@@ -51,7 +51,8 @@ def materials_section(case: Case) -> Section:
         rows.append((
             Entry(f"material {name}", name, "Name of the material", _renaming(name), "name"),
             *_conductivity(case, path, material),
-            *(part for key in _PROPERTIES if getattr(material, key) is not None for part in _property(case, path, key)),
+            *(part for key in _PROPERTIES if getattr(material, key) is not None or _needed(case, key, name in used)
+              for part in _property(case, path, key)),
             *((Word("not used", "quiet"),) if name not in used else ()),
             _more(case, path, material),
             *_source(material),
@@ -63,7 +64,13 @@ def materials_section(case: Case) -> Section:
 
     options = (Option("with a conductivity to state", add), *_from_library())
     rows.append((Choice("add material", "add a material …", options, "link"),))
-    return Section("Materials", "steady: only k is needed", tuple(rows))
+    state = "steady: only k is needed" if case.document.running_clock is None else "the clock runs: k, ρ and c"
+    return Section("Materials", state, tuple(rows))
+
+
+def _needed(case: Case, key: str, used: bool) -> bool:
+    """Whether a property must be stated, as the clock runs."""
+    return case.document.running_clock is not None and used and key in ("density", "c")
 
 
 def _renaming(old: str) -> TypedEdit:
@@ -84,7 +91,8 @@ def _conductivity(case: Case, path: Path, material: Material) -> list[Part]:
 
 def _property(case: Case, path: Path, key: str) -> list[Part]:
     word, kind, first, over = _PROPERTIES[key]
-    return [Word(f", {word}"), *law_entry(case, (*path, key), f"{kind.name}, such as {first}", kind, over)]
+    open_item = (Word("○ open", "state"),) if value_at(case.data, (*path, key)) is None else ()
+    return [Word(f", {word}"), *law_entry(case, (*path, key), f"{kind.name}, such as {first}", kind, over), *open_item]
 
 
 def _source(material: Material) -> tuple[Part, ...]:

@@ -132,6 +132,8 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
 def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[Part]:
     """Return the parts for a value that may be a table over one of ``variables``, words apart by spaces."""
     names = tuple(variables.split()) or (*PLACE, "T")
+    if case.document.running_clock is not None and names[0] in PLACE:
+        names = (*names, "t")
     tabled = Tabled(tuple(path), kind, names)
     law = law_at(case, path)
     if law is not None and law.table is not None:
@@ -147,7 +149,7 @@ def as_table(case: Case, path: tuple[str | int, ...], words: str, kind: Kind, ov
         return Option(f"{words} as one value", setting(path, first))
     stated = str(value_at(case.data, path, kind.example))
     value = stated if law is not None and not law.variables else kind.example
-    ends = ("20 °C", "400 °C") if over == "T" else ("0 mm", "100 mm")
+    ends = {"T": ("20 °C", "400 °C"), "t": ("0 s", "1 hour")}.get(over, ("0 mm", "100 mm"))
     table: dict[str, Any] = {"table": [[ends[0], value], [ends[1], value]]}
     if over != "T":
         table["over"] = over

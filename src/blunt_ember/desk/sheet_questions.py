@@ -10,6 +10,8 @@ from blunt_ember.case.document import Question
 from blunt_ember.case.editing import free_name, renamed_formula, with_value, without
 from blunt_ember.case.places import Line
 from blunt_ember.checks.exact_field import SOLUTIONS
+from blunt_ember.checks.fits.moving import MOVING_SOLUTIONS
+from blunt_ember.desk.sheet_clock import condition_parts
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Edit,
@@ -53,7 +55,13 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
     place = path[1]
     target = question.target
     through = tuple(Option(name, setting((*path, question.asks), name)) for name in surfaces)
-    if question.asks == "heat_flow":
+    if question.when is not None:
+        return [Word("the time when"), *condition_parts(case, (*path, "when"), question.when)]
+    if question.asks == "heat_stored":
+        regions = ("body", *case.document.body.fillings)
+        inside = tuple(Option(name, setting((*path, "heat_stored"), name)) for name in regions)
+        return [Word("heat stored in"), Choice(f"target {place}", str(target), inside), *_at_time(case, path, question)]
+    if question.asks in ("heat_flow", "heat_passed"):
         between = "|" in str(target)
         ways = (
             {"in": "from first to second", "out": "from second to first"}
@@ -62,7 +70,7 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
         )
         bases = {"area": "per m²", "depth": case.document.body.heat_basis}
         return [
-            Word("heat"),
+            Word("heat" if question.asks == "heat_flow" else "heat passed"),
             Choice(f"direction {place}", ways[question.direction],
                    tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()), "plain choice"),
             Word("over" if between else "the body through"),
@@ -70,21 +78,37 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
                    points=(str(target), *case.document.members_of(str(target)))),
             Choice(f"basis {place}", bases[question.basis],
                    tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
+            *_at_time(case, path, question),
         ]  # fmt: skip
     if question.asks == "temperature":
-        return [Word("temperature at"), *place_entries(case, (*path, "temperature"))]
+        return [Word("temperature at"), *place_entries(case, (*path, "temperature")), *_at_time(case, path, question)]
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
     parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
     if isinstance(target, Line):
         ends = (*path, question.asks)
         start, end = (place_entries(case, (*ends, which)) for which in ("start", "end"))
-        return [*parts, Word("temperature from"), *start, Word("to"), *end]
+        return [*parts, Word("temperature from"), *start, Word("to"), *end, *_at_time(case, path, question)]
+    regions = ("body", *case.document.body.fillings)
+    through += tuple(Option(name, setting((*path, question.asks), name)) for name in regions)
     return [
         *parts,
         Word("temperature of"),
         Choice(f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))),
         *_side(case, path, question),
+        *_at_time(case, path, question),
     ]
+
+
+def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    """The time it is asked for, where the clock runs."""
+    if case.document.running_clock is None:
+        return []
+    if question.time is None:
+        options = (Option("at a time", setting((*path, "time"), "10 min")),)
+        return [Choice(f"time {path[1]}", "at the end", options, "plain choice")]
+    end = Option("at the end", removing((*path, "time")))
+    time = entry(case, (*path, "time"), "Time on the clock, such as 10 min")
+    return [Word("at"), *time, Choice(f"time {path[1]}", "…", (end,), "link")]
 
 
 def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
@@ -116,8 +140,10 @@ def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> li
             lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now,
         )
     ]
-    options += [Option(f"exact: {name}", setting((*path, "expect"), {"exact": name})) for name in SOLUTIONS]
-    options += [Option(f"working: {name}", setting((*path, "expect"), {"working": name})) for name in case.working]
+    solutions = (*MOVING_SOLUTIONS, *SOLUTIONS) if case.document.running_clock is not None else SOLUTIONS
+    options += [Option(f"exact: {name}", setting((*path, "expect"), {"exact": name})) for name in solutions]
+    lines = (*case.working, *case.fields)
+    options += [Option(f"working: {name}", setting((*path, "expect"), {"working": name})) for name in lines]
     example = question.kind.example
     options.append(
         Option("a value with its source", setting((*path, "expect"), {"value": example, "source": "to state"}))
@@ -158,6 +184,21 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     options = [
         Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
     ]
+    regions = ("body", *case.document.body.fillings)
+    if case.document.running_clock is not None:
+        hot = {"passes": "100 °C", "highest": "body"}
+        options += [
+            Option("heat passed through", options=tuple(
+                Option(name, ask("heat passed", heat_passed=name)) for name in surfaces)),
+            Option("heat stored in", options=tuple(Option(name, ask("stored", heat_stored=name)) for name in regions)),
+            Option("the time when a temperature is passed", ask("time", when=hot)),
+            Option("the time when it has settled", ask("settled", when={"settled": "0.5 K"})),
+        ]  # fmt: skip
+    options += [
+        Option(f"{measure} temperature in", options=tuple(
+            Option(name, ask(measure, **{measure: name})) for name in regions))
+        for measure in ("highest", "lowest", "mean")
+    ]  # fmt: skip
     origin = ["0 mm"] * len(case.document.body.coordinates)
     options.append(Option("temperature at a point", ask("point", temperature=origin)))
     line = {"start": origin, "end": ["10 mm", *origin[1:]]}

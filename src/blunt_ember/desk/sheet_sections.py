@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.desk.sheet_body import body_section
+from blunt_ember.desk.sheet_clock import clock_section
 from blunt_ember.desk.sheet_inside import inside_section, joints_section
 from blunt_ember.desk.sheet_materials import materials_section
 from blunt_ember.desk.sheet_mesh import mesh_section
@@ -23,7 +24,7 @@ def sections(case: Case, outcome: Outcome | None) -> list[Section]:
     made = {
         "body": body_section(case), "materials": materials_section(case), "surfaces": surfaces_section(case, outcome),
         "surroundings": surroundings_section(case, outcome), "heat_inside": inside_section(case, outcome),
-        "joints": joints_section(case, outcome), "clock": Section("Clock", "steady", ()),
+        "joints": joints_section(case, outcome), "clock": clock_section(case, outcome),
         "mesh": mesh_section(case, outcome), "questions": questions(case, outcome),
         "parameters": formulas(case, "parameters"), "working": formulas(case, "working"),
     }  # fmt: skip

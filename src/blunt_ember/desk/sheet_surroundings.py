@@ -6,8 +6,10 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.laws import PLACE
+from blunt_ember.case.structure_faults import path_text
 from blunt_ember.case.surroundings import Surrounding
-from blunt_ember.case.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
+from blunt_ember.case.tables import law_at
+from blunt_ember.case.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLOW, HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.desk.sheet_parts import (
     Choice,
     Option,
@@ -45,16 +47,14 @@ _ALSO: dict[str, tuple[str, Any]] = {
 }  # fmt: skip
 
 
-def surrounding_options(surface: str, others: tuple[str, ...] = ()) -> tuple[Option, ...]:
-    """Return what can be said of a surface; ``others`` are those it may be made periodic with."""
-    said = tuple(
-        Option(words, adding(("surroundings",), {"on": surface, **what}))
-        for words, what in _KINDS_OF_SURROUNDING.items()
-    )
+def surrounding_options(
+    surface: str, others: tuple[str, ...] = (), into: Path = ("surroundings",)
+) -> tuple[Option, ...]:
+    """Return what can be said of a surface; ``others`` are those it may be made periodic with, ``into`` the list of
+    statements that takes it."""
+    said = tuple(Option(words, adding(into, {"on": surface, **what})) for words, what in _KINDS_OF_SURROUNDING.items())
     pairs = tuple(
-        Option(other, adding(("surroundings",), {"on": [surface, other], "periodic": True}))
-        for other in others
-        if other != surface
+        Option(other, adding(into, {"on": [surface, other], "periodic": True})) for other in others if other != surface
     )
     return (*said, Option("periodic with", options=pairs)) if pairs else said
 
@@ -78,15 +78,52 @@ def surroundings_section(case: Case, outcome: Outcome | None) -> Section:
 
 def surrounding_row(case: Case, place: int, unstated: tuple[str, ...]) -> Row:
     """Return the sentence of one statement."""
-    surrounding = case.document.surroundings[place]
-    path: Path = ("surroundings", place)
+    return surrounding_sentence(case, ("surroundings", place), case.document.surroundings[place], unstated)
+
+
+def surrounding_sentence(case: Case, path: Path, surrounding: Surrounding, others: tuple[str, ...]) -> Row:
+    """Return the sentence of the statement at a path; ``others`` are surfaces it may be on too."""
     return (
-        Choice(f"surface {place}", ", ".join(surrounding.surfaces),
-               _other_surfaces(path, surrounding.surfaces, unstated),
+        Choice(f"surface {_tag(path)}", ", ".join(surrounding.surfaces),
+               _other_surfaces(path, surrounding.surfaces, others),
                points=_every_member(case, surrounding.surfaces)),
-        *_stated_words(case, path, surrounding),
-        Remove(f"remove surrounding {place}", "Remove this statement", removing(path)),
+        *_stated_words(case, path, surrounding), *_for_a_while(case, path, surrounding),
+        Remove(f"remove surrounding {_tag(path)}", "Remove this statement", removing(path)),
     )  # fmt: skip
+
+
+def _tag(path: Path) -> str:
+    """What names a statement: its place, or the whole path of one that belongs to a stage of the clock."""
+    return str(path[1]) if path[0] == "surroundings" else path_text(path)
+
+
+def _for_a_while(case: Case, path: Path, surrounding: Surrounding) -> list[Part]:
+    """When a statement begins and ends to hold."""
+    parts: list[Part] = []
+    for key, word in (("after", "from"), ("before", "until")):
+        if getattr(surrounding, key) is not None:
+            parts += [Word(f", {word}"), *entry(case, (*path, key), "Time on the clock, such as 10 min")]
+    return parts
+
+
+def _windows(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
+    """From when and until when a statement may hold, where the clock runs."""
+    if case.document.running_clock is None:
+        return []
+    options = []
+    for key, word, first in (("after", "from", "10 min"), ("before", "until", "30 min")):
+        if getattr(surrounding, key) is None:
+            options.append(Option(f"{word} a time only", setting((*path, key), first)))
+        else:
+            options.append(Option(f"not only {word} a time", removing((*path, key))))
+    return options
+
+
+def _over_time(case: Case, path: Path, words: str, kind: Kind) -> list[Option]:
+    """A value as a table over time, where the clock runs."""
+    law = law_at(case, path)
+    runs = case.document.running_clock is not None and (law is None or law.table is None)
+    return [as_table(case, path, words, kind, "t")] if runs else []
 
 
 def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[Row]:
@@ -129,8 +166,10 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
     if surrounding.temperature is not None:
         hint = "Temperature, such as 980 °C, or a formula such as 20 °C + 5 K*sin(pi*x/60 mm)"
         held = law_entry(case, (*path, "temperature"), hint, TEMPERATURE, _OVER_PLACES)
-        options = (as_table(case, (*path, "temperature"), "temperature", TEMPERATURE, "x"),)
-        return [Word(f"{verb} held at"), *held, Choice(f"more {path[1]}", "…", options, "link")]
+        options = (as_table(case, (*path, "temperature"), "temperature", TEMPERATURE, "x"),
+                   *_over_time(case, (*path, "temperature"), "temperature", TEMPERATURE),
+                   *_windows(case, path, surrounding))  # fmt: skip
+        return [Word(f"{verb} held at"), *held, Choice(f"more {_tag(path)}", "…", options, "link")]
     if surrounding.insulated:
         return [Word(f"{verb} insulated")]
     if surrounding.periodic:
@@ -141,8 +180,8 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
             parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), key, surrounding)]
     more = [Option(words, setting((*path, key), first)) for key, (words, first) in _ALSO.items()
             if getattr(surrounding, key) is None]  # fmt: skip
-    more += [*_other_forms(case, path, surrounding), *_fewer(path, surrounding)]
-    return [*parts, Choice(f"more {path[1]}", "and …", tuple(more), "link")]
+    more += [*_other_forms(case, path, surrounding), *_windows(case, path, surrounding), *_fewer(path, surrounding)]
+    return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
 
 
 def _acting(case: Case, path: Path, key: str, surrounding: Surrounding) -> list[Part]:
@@ -168,7 +207,11 @@ def _acting(case: Case, path: Path, key: str, surrounding: Surrounding) -> list[
         hint = "Heat flux into the body, such as 500 W/m², or a formula in place and T; − takes heat out"
         return [Word("takes in"), *law_entry(case, path, hint, HEAT_FLUX)]
     together = " in all together" if len(surrounding.surfaces) > 1 else " in all"
-    return [Word("takes in"), *entry(case, path, "Heat into the body, such as 40 W"), Word(together)]
+    return [
+        Word("takes in"),
+        *law_entry(case, path, "Heat into the body, such as 40 W", HEAT_FLOW, "t"),
+        Word(together),
+    ]
 
 
 def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
@@ -176,8 +219,13 @@ def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Optio
     options = []
     if surrounding.film is not None:
         options.append(as_table(case, (*path, "film", "h"), "h", FILM_COEFFICIENT))
+        options += _over_time(case, (*path, "film", "h"), "h", FILM_COEFFICIENT)
+        options += _over_time(case, (*path, "film", "temperature"), "fluid", TEMPERATURE)
     if surrounding.flux is not None:
         options.append(as_table(case, (*path, "flux"), "flux", HEAT_FLUX, "x"))
+        options += _over_time(case, (*path, "flux"), "flux", HEAT_FLUX)
+    if surrounding.heat is not None:
+        options += _over_time(case, (*path, "heat"), "heat", HEAT_FLOW)
     if surrounding.radiation is not None:
         emissivity = (*path, "radiation", "emissivity")
         if surrounding.radiation.emissivity is None:

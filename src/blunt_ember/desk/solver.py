@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import tempfile
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from typing import TYPE_CHECKING
@@ -10,6 +11,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.sip import voidptr
 
+from blunt_ember.fem.run import Progress
 from blunt_ember.flow_process import serve, with_news
 
 if TYPE_CHECKING:
@@ -18,19 +20,24 @@ if TYPE_CHECKING:
 
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300
+#: What a run may take to end after it was asked to stop, ms.
+PATIENCE_MS = 4000
 
 
 class Solver(QObject):
     """Keeps one process that runs the flow; the newest case asked for wins."""
 
     solved = pyqtSignal(object)  # Outcome
-    #: A step of Newton's method was done: what it left over.
-    stepped = pyqtSignal(object)  # NewtonStep
+    #: A step of Newton's method was done, or a run got so far.
+    stepped = pyqtSignal(object)  # NewtonStep or Progress
     busy_changed = pyqtSignal(bool)
     died = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        #: Where the fields of runs are kept; it goes with the window, whatever became of the process.
+        self._folder = tempfile.TemporaryDirectory(prefix="blunt-ember-", ignore_cleanup_errors=True)
+        self._in_run = False
         self._process: BaseProcess | None = None
         self._connection: Connection | None = None
         self._notifier: QSocketNotifier | None = None
@@ -40,7 +47,6 @@ class Solver(QObject):
         self._known: Outcome | None = None
         self._overtaken = QTimer(self)
         self._overtaken.setSingleShot(True)
-        self._overtaken.setInterval(OVERTAKEN_MS)
         self._overtaken.timeout.connect(self._restart)
         self._start()
 
@@ -60,25 +66,37 @@ class Solver(QObject):
         if self._running is None:
             self._send()
         elif not self._overtaken.isActive():
-            self._overtaken.start()
+            self._overtaken.start(OVERTAKEN_MS)
         self.busy_changed.emit(True)
 
-    def stop(self) -> None:
-        """End what is running, at once; nothing is answered."""
+    def stop(self) -> bool:
+        """End what is running; True where that is done at once and nothing is answered.
+
+        A run of the clock is asked to end after its step, and answers with what it has until then; asked twice, or
+        where the step takes too long, it is ended at once too.
+        """
         self._waiting = None
+        if self._in_run and not self._asked_to_stop.is_set():
+            self._asked_to_stop.set()
+            self._overtaken.start(PATIENCE_MS)
+            return False
         if self._running is not None:
             self._restart()
         self.busy_changed.emit(False)
+        return True
 
     def close(self) -> None:
         """End the process for good."""
         self._overtaken.stop()
         self._end()
+        self._folder.cleanup()
 
     def _start(self) -> None:
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
-        self._process = context.Process(target=serve, args=(theirs,), daemon=True, name="blunt-ember solver")
+        self._asked_to_stop = context.Event()
+        arguments = theirs, self._asked_to_stop, self._folder.name
+        self._process = context.Process(target=serve, args=arguments, daemon=True, name="blunt-ember solver")
         self._process.start()
         theirs.close()
         self._connection = ours
@@ -113,6 +131,8 @@ class Solver(QObject):
             return
         self._number += 1
         self._running, self._known = case, None
+        self._in_run = False
+        self._asked_to_stop.clear()
         try:
             self._connection.send((self._number, dict(case.data), case.folder))
         except OSError:
@@ -128,7 +148,8 @@ class Solver(QObject):
             return
         if number != self._number or self._running is None:
             return
-        if not isinstance(reply, dict):  # a step of Newton's method on the way
+        if not isinstance(reply, dict):  # a step of Newton's method on the way, or how far a run has got
+            self._in_run = self._in_run or isinstance(reply, Progress)
             self.stepped.emit(reply)
             return
         outcome = self._known = with_news(self._known, reply, self._running)

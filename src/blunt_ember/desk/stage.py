@@ -72,7 +72,8 @@ class Stage(QWidget):
         self._outcome: Outcome | None = None
         self._image: QImage | None = None
         self._shade: Shade | None = None
-        self._shaded: tuple[object, ...] = (None, None, None, None)
+        self._shaded: tuple[object, ...] = (None,) * 5
+        self._over_whole_run = True
         self._pointer = Pointer()
         self._lens: Lens = "Temperature"
         self._view: View | None = None
@@ -150,6 +151,11 @@ class Stage(QWidget):
                 self.tool.leave()
         if not same:
             self._redraw()
+
+    def colour_over_whole_run(self, whole: bool) -> None:
+        """Choose the range that temperatures of a run are coloured over: of the whole run, or of each instant."""
+        self._over_whole_run = whole
+        self._redraw()
 
     def mark_stale(self, why: str) -> None:
         """Say on the picture that it shows the case before the last edit."""
@@ -430,9 +436,9 @@ class Stage(QWidget):
         self.open_renderer()
         assert self._renderer is not None and self._view is not None
         ratio = self.devicePixelRatioF()
-        shown_now = (outcome.mesh, outcome.solution, self._lens, outcome.case)
+        shown_now = (outcome.mesh, outcome.solution, self._lens, outcome.case, self._over_whole_run)
         if any(one is not other for one, other in zip(shown_now, self._shaded, strict=True)):
-            self._shaded, self._shade = shown_now, shade(outcome, self._lens)
+            self._shaded, self._shade = shown_now, shade(outcome, self._lens, self._over_whole_run)
         lit = {*self._lit, self._under} - {""}
         pixels = self._renderer.draw(outcome, self._lens, self._shade, self._view, self._theme, ratio, lit)
         height, width = pixels.shape[:2]

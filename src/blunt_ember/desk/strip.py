@@ -1,17 +1,33 @@
-"""The strip under the stage: curves along a line."""
+"""The strip under the stage: curves along a line and over time, and the time slider."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QSize, Qt, QTimer
+from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.checks.profile import Profile, main_axis, profile_through
+from blunt_ember.desk.time_bar import TimeBar
+from blunt_ember.desk.time_view import TimeView
+from blunt_ember.fem.run import Run
 from blunt_ember.flow import Outcome
+from blunt_ember.picture.history_chart import draw_history
 from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.picture.run_curves import time_curves
+from blunt_ember.picture.time_line import draw_time_line, tracks
 
 if TYPE_CHECKING:
     from blunt_ember.picture.charts import ProfileChart
@@ -88,8 +104,16 @@ def _compared_with(profile: Profile) -> str:
     return profile.source if profile.source.startswith("working") else f"exact: {profile.source}"
 
 
+#: What the strip can show.
+VIEWS = ("along a line", "over time", "time line")
+
+
 class Strip(QWidget):
-    """Chooses the line and shows the curves along it."""
+    """Curves along a line and over time, the time line of what changes, and the time slider."""
+
+    #: Whether the picture is to be coloured over the range of the whole run.
+    range_chosen = pyqtSignal(bool)
+    frame_chosen = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -98,14 +122,41 @@ class Strip(QWidget):
         self._outcome: Outcome | None = None
         self._theme = LIGHT
         self._axis: int | None = None
+        self._curve = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
+        layout.addLayout(self._top_row())
+        self.chart = ChartView(self)
+        self.history = TimeView("Curves over time", self)
+        self.time_line = TimeView("Time line of what changes", self)
+        self._pages = QStackedWidget(self)
+        for page in (self.chart, self.history, self.time_line):
+            self._pages.addWidget(page)
+        layout.addWidget(self._pages, 1)
+        self.time_bar = TimeBar(self)
+        self.time_bar.hide()
+        self.time_bar.frame_chosen.connect(self.frame_chosen)
+        self.time_bar.range_chosen.connect(self.range_chosen)
+        for view in (self.history, self.time_line):
+            view.time_chosen.connect(self.time_bar.go_to)
+        layout.addWidget(self.time_bar)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._refresh)
+        self.choose_view("along a line")
+
+    def _top_row(self) -> QHBoxLayout:
         top = QHBoxLayout()
-        title = QLabel("ALONG A LINE", self)
-        title.setProperty("role", "heading")
-        top.addWidget(title)
-        top.addSpacing(12)
+        self._views = QButtonGroup(self)
+        for number, view in enumerate(VIEWS):
+            button = QPushButton(view, self)
+            button.setCheckable(True)
+            button.setObjectName(f"view {view}")
+            button.clicked.connect(lambda _, view=view: self.choose_view(view))
+            self._views.addButton(button, number)
+            top.addWidget(button)
+        top.addSpacing(14)
         self._buttons = QButtonGroup(self)
         for axis, words in enumerate(("through in x", "through in y", "through in z")):
             button = QPushButton(words, self)
@@ -114,16 +165,37 @@ class Strip(QWidget):
             button.clicked.connect(lambda _, axis=axis: self._choose(axis))
             self._buttons.addButton(button, axis)
             top.addWidget(button)
-        top.addStretch(1)
+        self.curves = QComboBox(self)
+        self.curves.setObjectName("curves over time")
+        self.curves.setAccessibleName("What is drawn over time")
+        self.curves.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.curves.activated.connect(self._choose_curve)
+        top.addWidget(self.curves)
         self._source = QLabel(self)
         self._source.setProperty("role", "quiet")
-        top.addWidget(self._source)
-        layout.addLayout(top)
-        self.chart = ChartView(self)
-        layout.addWidget(self.chart, 1)
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self._refresh)
+        self._source.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._source.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        top.addWidget(self._source, 1)
+        return top
+
+    def _say_source(self, text: str) -> None:
+        """Say what the second curve is, cut where there is no room; the whole of it is the tool tip."""
+        self._source.setToolTip(text)
+        room = max(self._source.width(), 60)
+        self._source.setText(self._source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
+
+    @property
+    def view(self) -> str:
+        """Which of :data:`VIEWS` is shown."""
+        return VIEWS[self._pages.currentIndex()]
+
+    def choose_view(self, view: str) -> None:
+        """Show another of :data:`VIEWS`."""
+        self._pages.setCurrentIndex(VIEWS.index(view))
+        button = self._views.button(VIEWS.index(view))
+        if button is not None:
+            button.setChecked(True)
+        self._refresh()
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -137,36 +209,123 @@ class Strip(QWidget):
         self.chart.setEnabled(True)
         if outcome is None:
             self._axis = None
+            self._curve = ""
+        run, before = (each.run if each is not None else None for each in (outcome, known))
+        if run is not before:
+            self._take_run(run)
         if (
             known is None or outcome is None or outcome.solution is not known.solution or outcome.trouble
-            or outcome.case.units != known.case.units
+            or outcome.case.units != known.case.units or outcome.histories is not known.histories
         ):  # fmt: skip
             self._soon.start(0)
+
+    def show_frame(self, outcome: Outcome) -> None:
+        """Take another instant of the run shown."""
+        self._outcome = outcome
+        for view in (self.history, self.time_line):
+            view.show_now(outcome.t)
+        if self.view == "along a line":
+            self._soon.start(0)
+
+    def _take_run(self, run: Run | None) -> None:
+        """Another run, or none, as while a new one is computed."""
+        runs = self._outcome is not None and self._outcome.case.document.running_clock is not None
+        self.time_bar.setVisible(run is not None)
+        if run is not None and self._outcome is not None:
+            self.time_bar.show_times(run.fields.times, self._outcome.case.units)
+            for view in (self.history, self.time_line):
+                view.show_now(float(run.times[-1]))
+        if not runs and self.view != "along a line":
+            self.choose_view("along a line")
 
     def _choose(self, axis: int) -> None:
         self._axis = axis
         self._refresh()
 
+    def _choose_curve(self, place: int) -> None:
+        self._curve = self.curves.itemText(place)
+        self._refresh()
+
     def _refresh(self) -> None:
         self._soon.stop()
         outcome = self._outcome
+        runs = outcome is not None and outcome.case.document.running_clock is not None
+        for button in self._views.buttons():
+            button.setVisible(runs or button.text() == "along a line")
+        along = self.view == "along a line"
+        dimension = outcome.mesh.dimension if outcome is not None and outcome.mesh is not None else 1
+        for number, each in enumerate(self._buttons.buttons()):
+            each.setVisible(along and number < dimension)
+        self.curves.setVisible(self.view == "over time")
+        self._source.setText("")
+        if along:
+            self._show_profile(outcome)
+        elif self.view == "over time":
+            self._show_history(outcome)
+        else:
+            self._show_time_line(outcome)
+
+    def _show_profile(self, outcome: Outcome | None) -> None:
         if outcome is None or outcome.solution is None or outcome.geometry is None or outcome.mesh is None:
             self.chart.show_profile(
                 None, "The curve through the body appears here once the case is solved.", self._theme
             )
-            self._source.setText("")
             return
         temperature = outcome.solution.temperature
-        for number, each in enumerate(self._buttons.buttons()):
-            each.setVisible(number < outcome.mesh.dimension)
         axis = (
             self._axis
             if self._axis is not None and self._axis < outcome.mesh.dimension
             else main_axis(outcome.geometry, outcome.mesh, temperature)
         )
+        if outcome.run is not None:
+            self._axis = axis  # from one instant to the next it stays
         button = self._buttons.button(axis)
         if button is not None:
             button.setChecked(True)
         profile = profile_through(axis, outcome.geometry, outcome.mesh, temperature, outcome.exact_now)
-        self._source.setText(_compared_with(profile))
+        self._say_source(_compared_with(profile))
         self.chart.show_profile(profile, "", self._theme, outcome.case.units)
+
+    def _show_history(self, outcome: Outcome | None) -> None:
+        if outcome is None or outcome.run is None:
+            self.history.show_drawing(None, 0.0, "Curves over time appear here once the clock has run.", self._theme)
+            return
+        choices = time_curves(outcome)
+        self.curves.clear()
+        self.curves.addItems(list(choices))
+        chosen = self._curve if self._curve in choices else next(iter(choices))
+        self.curves.setCurrentText(chosen)
+        curves, units = choices[chosen], outcome.case.units
+        self._say_source(curves.source if curves.source.startswith("working") or not curves.source
+                         else f"exact: {curves.source}")  # fmt: skip
+        self.history.show_drawing(
+            lambda width, height, theme, ratio: draw_history(curves, width, height, theme, ratio, units),
+            float(curves.times[-1]), "", self._theme,
+        )  # fmt: skip
+
+    def _show_time_line(self, outcome: Outcome | None) -> None:
+        case = outcome.case if outcome is not None else None
+        end = _end_of(outcome)
+        rows = tracks(case, end, outcome.run.stage_ends if outcome and outcome.run else ()) if case and end else ()
+        if case is None or not rows:
+            self.time_line.show_drawing(None, 0.0, "Nothing that is stated changes with time.", self._theme)
+            return
+        self.time_line.show_drawing(
+            lambda width, height, theme, ratio: draw_time_line(rows, end, case, width, height, theme, ratio),
+            end, "", self._theme,
+        )  # fmt: skip
+
+
+def _end_of(outcome: Outcome | None) -> float:
+    """The end of a run in s, or where it is expected before it is known."""
+    if outcome is None:
+        return 0.0
+    if outcome.run is not None:
+        return float(outcome.run.times[-1])
+    clock = outcome.case.document.running_clock
+    if clock is None:
+        return 0.0
+    lasts = [stage.lasts.si for stage in clock.stages if stage.lasts is not None]
+    if clock.end is not None or lasts:
+        return clock.end.si if clock.end is not None else sum(lasts)
+    return outcome.scales.suggested_end or 0.0 if outcome.scales is not None else 0.0

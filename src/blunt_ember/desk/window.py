@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QMainWindow,
     QMessageBox,
+    QProgressDialog,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -39,6 +40,7 @@ from blunt_ember.flow import Outcome
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
+from blunt_ember.picture.animation import write_animation
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
 
@@ -52,6 +54,8 @@ _OPENED = (
     f"Cases (*{SUFFIX});;All files (*)"
 )
 _EXPORTED = "Mesh with temperatures (*.vtu);;Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
+
+_ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
 
 
 class Window(QMainWindow):
@@ -125,7 +129,9 @@ class Window(QMainWindow):
         self.current.refused.connect(self._tell)
         self.current.told.connect(self._tell)
         self.solver.solved.connect(self._solved)
-        self.solver.stepped.connect(self.header.show_step)
+        self.solver.stepped.connect(self.header.show_progress)
+        self.strip.frame_chosen.connect(self.show_frame)
+        self.strip.range_chosen.connect(self.stage.colour_over_whole_run)
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
         self.sheet.pointed.connect(self.stage.light)
@@ -277,8 +283,10 @@ class Window(QMainWindow):
     def solve_or_stop(self) -> None:
         """Solve the case as it stands, or stop the solve that runs."""
         if self.solver.busy:
-            self.solver.stop()
-            self._mark_stale("stopped; F5 solves again")
+            if self.solver.stop():
+                self._mark_stale("stopped; F5 solves again")
+            else:
+                self.header.show_stale("stopping; what was computed is kept …")
         else:
             self.commit_typing()
             self._solve()
@@ -312,11 +320,65 @@ class Window(QMainWindow):
     def _solved(self, outcome: Outcome) -> None:
         if outcome.case is not self.current.case:
             return
+        if outcome.scales is not None and outcome.run is None and outcome.trouble is None:
+            self._predicted(outcome)
+            return
         self._late.stop()
         self.outcome = outcome
         for zone in (self.stage, self.checks, self.sheet, self.strip, self.card):
             zone.show_outcome(outcome)
         self.header.show_outcome(outcome)
+
+    def _predicted(self, outcome: Outcome) -> None:
+        """Show what is known before the clock has run; what was seen stays, as that of the case before."""
+        self.sheet.show_outcome(outcome)
+        if self.outcome is None or self.outcome.run is None:
+            self.stage.show_outcome(outcome)
+            self.strip.show_outcome(outcome)
+        self._mark_stale("the clock runs …")
+
+    def export_animation(self) -> None:
+        """Ask for a name and write the run as moving pictures, with progress, until it is done or cancelled."""
+        outcome = self.outcome
+        if outcome is None or outcome.run is None:
+            self._tell("Only a case whose clock has run can be animated.")
+            return
+        folder = self.current.path.parent if self.current.path else Path()
+        suggestion = str(folder / f"{outcome.case.document.title}.gif")
+        name, _ = QFileDialog.getSaveFileName(self, "Export animation", suggestion, _ANIMATED)
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(f"{name}.gif")
+        theme = DARK if self.settings.dark else LIGHT
+        progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, self)
+        progress.setWindowModality(Qt.WindowModality.WindowModal)
+        try:
+            for share in write_animation(outcome, path, self.stage.lens, theme, self.strip.time_bar.over_whole_run):
+                progress.setValue(int(100 * share))
+                QApplication.processEvents()
+                if progress.wasCanceled():
+                    self._tell("The animation was stopped.")
+                    return
+        except BluntEmberError as error:
+            QMessageBox.warning(self, "Nothing was exported", str(error))
+            return
+        finally:
+            progress.close()
+        self._tell(f"exported {path}")
+
+    def show_frame(self, frame: int) -> None:
+        """Show another instant of the run: on the stage, in the curves and in the ledger."""
+        outcome = self.outcome
+        if outcome is None or outcome.run is None or not self._is_current():
+            return
+        try:
+            seen = outcome.at_frame(frame)
+        except (OSError, ValueError):  # the file of the fields is gone with the process that wrote it
+            self._tell("The fields of this run are no longer there; F5 computes them again.")
+            return
+        self.stage.show_outcome(seen)
+        self.checks.show_instant(seen)
+        self.strip.show_frame(seen)
 
     def _busy(self, busy: bool) -> None:
         self.header.show_busy(busy)

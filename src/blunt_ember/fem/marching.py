@@ -22,7 +22,7 @@ Watch = Callable[[Floats, Floats, float], float]
 
 @dataclass(frozen=True)
 class Watched:
-    """``make`` gives what is watched in a stage, from the problem, the time and the temperatures (n,) in K at its begin.
+    """``make`` gives what is watched in a stage, from problem, time and temperatures (n,) in K at its beginning.
 
     What is not looked for ``at_once`` must first not be true, to come true.
     """

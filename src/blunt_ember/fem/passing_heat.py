@@ -71,16 +71,7 @@ class PassingHeat:
 
     def power(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in W by name that passes at a share of the step."""
-        if share in (0.0, 1.0):
-            return self._divided(np.array([share == 0.0, 0.0, share == 1.0], dtype=float), step.slopes(share), moments)
-        now = self.moment(step.rise_at(share), step.before.t + share * step.length)
-        slopes = step.slopes(share)
-        stored = tuple(
-            sum(weight * moment.contents[place] for weight, moment in zip(slopes, moments, strict=True))
-            for place in range(len(self._storage))
-        )
-        storing = Moment(now.heats, tuple(np.asarray(each) for each in stored), now.totals)
-        return self._divided(np.ones(1), np.ones(1), (storing,))
+        return self._divided(step.heat_rates(share), step.slopes(share), moments)
 
     def jump(self, before: Floats, after: Floats) -> dict[str, float]:
         """Return the heat in J by name that held surfaces give when temperatures (n,) jump at their nodes."""

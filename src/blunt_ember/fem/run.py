@@ -13,6 +13,7 @@ from blunt_ember.fem.field_store import FieldStore
 from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.marching import March, Marched, Watch, Watched, came_true
 from blunt_ember.fem.passing_heat import Moment
+from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.stepping import Work
 from blunt_ember.fem.storage import Storage
 from blunt_ember.fem.time_step import Step
@@ -50,6 +51,8 @@ class Keeping:
     at: tuple[float, ...]
     #: Times that are read but of which no field is kept.
     also: tuple[float, ...] = ()
+    #: Where every step is kept: how far two instants in s lie apart at most, so that longer steps are read in between.
+    apart: float = np.inf
 
     @property
     def every_step(self) -> bool:
@@ -64,6 +67,9 @@ class Keeping:
             first = int(np.floor((low - stage_begin) / every * (1 + _SAME))) + 1
             last = int(np.floor((high - stage_begin) / every * (1 + _SAME)))
             kept += [min(stage_begin + number * every, high) for number in range(first, last + 1)]
+        if self.every_step and step.length > self.apart:
+            between = np.linspace(low, high, int(np.ceil(step.length / self.apart)) + 1)
+            kept += between[1:-1].tolist()
         found = dict.fromkeys([t for t in self.also if low < t <= high], False) | dict.fromkeys(kept, True)
         ordered = sorted(found.items())
         if not ordered or ordered[-1][0] < high - _SAME * step.length:
@@ -102,6 +108,13 @@ class Run:
     #: Whether the last condition for an end came true; and whether the run was stopped.
     met: bool
     unfinished: bool
+    #: The problem that held from each time in s on.
+    pieces: tuple[tuple[float, Problem], ...] = ()
+
+    def problem_at(self, t: float) -> Problem:
+        """Return the problem that led to what is seen at a time in s."""
+        held = [problem for begin, problem in self.pieces if begin < t]
+        return held[-1] if held else self.pieces[0][1]
 
     def column(self, name: str) -> int:
         """Return the place of a surface or source among the names."""
@@ -142,6 +155,7 @@ class Recorder:
         self._came_true: list[float | None] = [None] * len(self.watched)
         self._stage, self._stage_begin = -1, 0.0
         self._heating: Heating | None = None
+        self._pieces: list[tuple[float, Problem]] = []
         self._worst = 0.0
         self._stride, self._count = 1, 0
         marched: Marched | None = None
@@ -165,6 +179,7 @@ class Recorder:
             self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
         if marched.heating is not self._heating:
             self._heating = marched.heating
+            self._pieces.append((step.before.t, marched.heating.problem))
             self._amounts = _amounts(marched.heating)
             if not self._rows:
                 self._at_start = self._by_region(self.start - self.middle)
@@ -271,6 +286,7 @@ class Recorder:
         return Run(
             times, names, power, passed, stored, storing, lowest, mean, highest, np.array(self._readings),
             tuple(self._came_true), tuple(self._stage_ends), missing, self.fields, work, self._worst, met, unfinished,
+            tuple(self._pieces),
         )  # fmt: skip
 
 

@@ -89,6 +89,17 @@ class Step:
         result: Floats = (inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS) * self.length
         return result
 
+    def heat_rates(self, share: float) -> Floats:
+        """Return the weights (3,) of the heats in the power at a share of the step, which closes the balance there.
+
+        It is the derivative of :meth:`heat_weights`; at the end of the step that of the last heat alone is left.
+        """
+        if self.even:
+            return np.array([0.0, 0.0, 1.0])
+        _, inner, last = self.slopes(share) * self.length
+        result: Floats = inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS
+        return result
+
     def rise_at(self, share: float) -> Floats:
         """Return the temperatures (n,) over the middle at a share of the step, K."""
         return self._summed(self.blend(share))

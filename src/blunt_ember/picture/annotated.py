@@ -23,13 +23,16 @@ _DPI = 100
 _MARGINS = (70, 50, 130, 60)
 
 
-def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: int, height: int, theme: Theme) -> Image:
+def body_picture(
+    renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: int, height: int, theme: Theme, title: str = "",
+    whole_run: bool = True,
+) -> Image:  # fmt: skip
     """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
     low, high = drawn_box(outcome.geometry)
     pose = pose_of(outcome.geometry)
-    found = shade(outcome, lens)
+    found = shade(outcome, lens, whole_run)
     view = fitted(low, high, width, height, _MARGINS, pose)
     pixels = renderer.draw(outcome, lens, found, view, theme)
     figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
@@ -41,7 +44,7 @@ def body_picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: in
         backdrop.set_axis_off()
         if pose is None:
             _scale(figure, view, low, high, width, height)
-        figure.text(16 / width, 1 - 26 / height, f"{outcome.case.document.title}: {lens.lower()}", fontsize=11,
+        figure.text(16 / width, 1 - 26 / height, title or f"{outcome.case.document.title}: {lens.lower()}", fontsize=11,
                     fontweight="bold", color=theme.ink)  # fmt: skip
         if found is not None:
             bar = figure.add_axes((1 - 50 / width, 60 / height, 14 / width, 1 - 130 / height))

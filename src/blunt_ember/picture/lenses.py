@@ -43,14 +43,19 @@ class Shade:
         return [((v - low) / (high - low), number(v)) for v in values.tolist()]
 
 
-def shade(outcome: Outcome, lens: Lens) -> Shade | None:
-    """Return what a lens colours the body by; None for lenses that show no field, or while there is none."""
+def shade(outcome: Outcome, lens: Lens, whole_run: bool = True) -> Shade | None:
+    """Return what a lens colours the body by; None for lenses that show no field, or while there is none.
+
+    Temperatures of a run are coloured over the range of the ``whole_run``, or of the instant.
+    """
     mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
     if mesh is None or solution is None or problem is None:
         return None
     if lens == "Temperature":
         values = tuple(solution.temperature[block.nodes] for block in mesh.blocks)
         low, high = float(solution.temperature.min()), float(solution.temperature.max())
+        if outcome.run is not None and whole_run:
+            low, high = float(outcome.run.lowest.min()), float(outcome.run.highest.max())
         if high - low < 1e-9 * max(high, 1.0):  # an even temperature still needs a range to be coloured over
             low, high = low - 0.5, high + 0.5
         return Shade(outcome.case.units.of(TEMPERATURE), values, low, high)

@@ -7,11 +7,14 @@ import io
 from collections.abc import Sequence
 from typing import Any
 
-from blunt_ember.case.display import in_shown_unit, number, shown, shown_difference
+import numpy as np
+
+from blunt_ember.case.display import in_shown_unit, number, shown, shown_difference, time_shown
 from blunt_ember.case.units import HEAT_FLOW
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow import Outcome
 from blunt_ember.mesh.quality import quality_of
+from blunt_ember.report.series import history_objects
 
 MARKS = {"agrees": "✓ agrees", "off": "✕ off", "open": "○ open"}
 
@@ -31,12 +34,31 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
             "joints": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.joints],
             "imbalance_W": ledger.imbalance,
             "imbalance_relative": ledger.relative,
+            "stored_W": ledger.stored,
         } if ledger else None,
         "unstated": list(outcome.unstated),
         "notes": [{"path": note.path, "message": note.message} for note in outcome.notes],
         "newton": [step.residual for step in outcome.solution.steps] if outcome.solution else [],
         "method": outcome.solution.method if outcome.solution else None,
         "seconds": round(outcome.seconds, 4),
+        **_in_time(outcome),
+    }  # fmt: skip
+
+
+def _in_time(outcome: Outcome) -> dict[str, Any]:
+    """Of a clock that ran: what was predicted, what it cost, and the histories asked for."""
+    run, scales = outcome.run, outcome.scales
+    if run is None or scales is None:
+        return {}
+    return {
+        "time_constants_s": {"slowest": scales.slowest, "lumped": scales.lumped, "biot": scales.biot},
+        "run": {
+            "end_s": float(run.times[-1]), "steps": run.work.steps, "refused": run.work.refused,
+            "factorised": run.work.factorised, "solved": run.work.solved, "unfinished": run.unfinished,
+            "stage_ends_s": list(run.stage_ends), "ledger_worst_step": run.worst_step,
+            "ledger_gap_J": float(run.missing[-1]),
+        },
+        "times_s": run.times.tolist(), "histories": history_objects(outcome),
     }  # fmt: skip
 
 
@@ -113,13 +135,35 @@ def outcome_text(outcome: Outcome) -> str:
     if ledger:
         heat = outcome.case.units.of(HEAT_FLOW)
         rows = [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.rows]
+        if ledger.stored is not None:
+            rows.append(("goes into storage", "", shown(ledger.stored, heat)))
         rows.append(("imbalance", "", f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"))
         rows += [(row.name, f"{row.statement}, inside the body", shown(row.heat, heat)) for row in ledger.joints]
         lines += ["", f"Heat ledger, + into the body, {basis(outcome)}", *aligned(rows)]
+    lines += _run_lines(outcome)
     if outcome.solution and outcome.solution.steps:
         steps = ", ".join(f"{step.residual:.1e}" for step in outcome.solution.steps)
         lines += ["", f"Newton's method, heat left over after each step: {steps}"]
     return "\n".join(lines)
+
+
+def _run_lines(outcome: Outcome) -> list[str]:
+    """Of a clock that ran: how far, what was predicted, what it cost, and whether the ledger closed throughout."""
+    run, scales = outcome.run, outcome.scales
+    if run is None:
+        return []
+    end = float(run.times[-1])
+    lines = ["", f"The clock ran to {time_shown(end)} in {run.work.steps} steps ({run.work.refused} tried again, "
+                 f"{run.work.factorised} matrices made, {run.work.solved} systems solved)"]  # fmt: skip
+    if run.unfinished:
+        lines.append("○ unfinished: it was stopped there")
+    if scales is not None and scales.slowest:
+        lumped = f", {time_shown(scales.lumped)} if lumped" if scales.lumped is not None else ""
+        lines.append(f"predicted: slowest time constant {time_shown(scales.slowest)}{lumped}")
+    passed = max(float(np.abs(run.passed).max()), float(np.abs(run.stored).max()), 1e-300)
+    gap = float(np.abs(run.missing).max())
+    lines.append(f"ledger over the run: {gap:.1e} J unaccounted for at most ({gap / passed:.1e} of what passes)")
+    return lines
 
 
 def basis(outcome: Outcome) -> str:

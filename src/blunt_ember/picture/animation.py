@@ -1,0 +1,75 @@
+"""A run as moving pictures: numbered PNG files, or one animated GIF or WebP."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+from matplotlib.image import imsave
+from PIL import Image as Pictures
+
+from blunt_ember.case.display import time_shown
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Outcome
+from blunt_ember.picture.annotated import Image, body_picture
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.lenses import Lens
+from blunt_ember.picture.palette import Theme
+
+#: What an animation may be written as.
+SUFFIXES = (".gif", ".webp", ".png")
+WIDTH, HEIGHT = 900, 560
+#: Pictures of one animation at most, evenly spread over the time of the run, and how long each is seen, ms.
+MOST_PICTURES = 120
+_SEEN_MS = 80
+
+
+def frames_of(outcome: Outcome, most: int = MOST_PICTURES) -> list[int]:
+    """Return the numbers of the kept instants that are nearest to evenly spread times."""
+    if outcome.run is None:
+        raise BluntEmberError("only a case whose clock has run can be animated")
+    times = outcome.run.fields.times
+    wanted = np.linspace(times[0], times[-1], min(most, len(times)))
+    nearest = np.abs(times[None] - wanted[:, None]).argmin(axis=1)
+    return [int(number) for number in np.unique(nearest)]
+
+
+def write_animation(
+    outcome: Outcome, path: Path, lens: Lens, theme: Theme, whole_run: bool = True, most: int = MOST_PICTURES
+) -> Iterator[float]:
+    """Write the run as seen through a lens; yield the share that is done after every picture.
+
+    ``.gif`` and ``.webp`` become one file; ``.png`` numbered files beside each other, ``name-0001.png`` on. What is not
+    finished leaves no file of the first two. Raises :class:`BluntEmberError` for another suffix or a full disk.
+    """
+    suffix = path.suffix.lower()
+    if suffix not in SUFFIXES:
+        raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(SUFFIXES)}")
+    numbers = frames_of(outcome, most)
+    renderer = BodyRenderer()
+    pictures: list[Pictures.Image] = []
+    try:
+        for place, number in enumerate(numbers, start=1):
+            drawn = _picture(renderer, outcome.at_frame(number), lens, theme, whole_run)
+            if suffix == ".png":
+                imsave(path.with_name(f"{path.stem}-{place:04d}.png"), drawn)
+            else:
+                pictures.append(Pictures.fromarray(drawn[..., :3]))
+            yield place / len(numbers)
+        if pictures:
+            scratch = path.with_name(f".writing {os.getpid()} {path.name}")
+            pictures[0].save(
+                scratch, format=suffix[1:].upper(), save_all=True, append_images=pictures[1:], duration=_SEEN_MS, loop=0
+            )
+            os.replace(scratch, path)
+    except OSError as error:
+        raise BluntEmberError(f"{path} cannot be written: {error.strerror or error}") from error
+    finally:
+        renderer.close()
+
+
+def _picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, theme: Theme, whole_run: bool) -> Image:
+    said = f"{outcome.case.document.title}: {lens.lower()} at {time_shown(outcome.t)}"
+    return body_picture(renderer, outcome, lens, WIDTH, HEIGHT, theme, said, whole_run)

@@ -1,0 +1,84 @@
+"""A run written to files: histories as CSV, and the fields as XDMF with plain binary data beside it."""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import io
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from meshio.xdmf import TimeSeriesWriter
+
+from blunt_ember.case.display import in_shown_unit
+from blunt_ember.case.files import write_text
+from blunt_ember.case.units import HEAT, HEAT_FLOW, TEMPERATURE
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Outcome
+from blunt_ember.mesh.imported import TYPES
+
+
+def histories(outcome: Outcome) -> tuple[list[str], list[list[float]]]:
+    """Return headings with their units, and a row an instant: time, questions, extremes, heat through every surface."""
+    run, case = outcome.run, outcome.case
+    assert run is not None
+    temperature, power, heat = (case.units.of(kind) for kind in (TEMPERATURE, HEAT_FLOW, HEAT))
+    columns: list[tuple[str, Any]] = [("time [s]", run.times)]
+    columns += [(f"{each.name} [{each.kind.shown}]", each.values * each.kind.factor - each.kind.zero)
+                for each in outcome.histories]  # fmt: skip
+    for name, values in (("lowest", run.lowest), ("mean", run.mean), ("highest", run.highest)):
+        columns.append((f"{name} [{temperature.shown}]", values * temperature.factor - temperature.zero))
+    for place, name in enumerate(run.names):
+        shown = case.document.own_name(name)
+        columns.append((f"heat flow {shown} [{power.shown}]", run.power[:, place] * power.factor))
+        columns.append((f"heat passed {shown} [{heat.shown}]", run.passed[:, place] * heat.factor))
+    columns.append((f"heat stored [{heat.shown}]", run.stored.sum(axis=1) * heat.factor))
+    columns.append((f"ledger gap [{heat.shown}]", run.missing * heat.factor))
+    return [name for name, _ in columns], np.stack([np.asarray(values) for _, values in columns], axis=1).tolist()
+
+
+def write_histories(outcome: Outcome, path: Path) -> None:
+    """Write :func:`histories` as CSV."""
+    headings, rows = histories(outcome)
+    stream = io.StringIO()
+    writer = csv.writer(stream)
+    writer.writerow(headings)
+    writer.writerows(rows)
+    write_text(stream.getvalue(), path)
+
+
+def history_objects(outcome: Outcome) -> list[dict[str, Any]]:
+    """Return what was asked, at every instant of a run, as JSON objects."""
+    return [
+        {
+            "name": each.name,
+            "unit": each.kind.shown,
+            "values": [in_shown_unit(v, each.kind) for v in each.values.tolist()],
+        }
+        for each in outcome.histories
+    ]
+
+
+def write_series(outcome: Outcome, path: Path) -> None:
+    """Write the kept fields as a series in time: ``.xdmf``, and the data beside it in files ending in ``.bin``.
+
+    XDMF 3, https://www.xdmf.org. Temperatures are single precision, in the unit the case shows; lengths in m, times in
+    s. Raises :class:`BluntEmberError` for another suffix or a full disk.
+    """
+    run, mesh = outcome.run, outcome.mesh
+    assert run is not None and mesh is not None
+    if path.suffix.lower() != ".xdmf":
+        raise BluntEmberError(f"'{path.suffix}' is no series of fields; write one that ends in .xdmf")
+    kind = outcome.case.units.of(TEMPERATURE)
+    names = {family: name for name, family in TYPES.items()}
+    points = np.pad(mesh.points, ((0, 0), (0, 3 - mesh.dimension)))
+    try:
+        # Its writer puts data beside the folder it is called from.
+        with contextlib.chdir(path.parent), TimeSeriesWriter(path.name, data_format="Binary") as writer:
+            writer.write_points_cells(points, [(names[block.family], block.nodes) for block in mesh.blocks])
+            for number, t in enumerate(run.fields.times.tolist()):
+                field = (run.fields.field(number) * kind.factor - kind.zero).astype(np.float32)
+                writer.write_data(t, point_data={f"temperature {kind.shown}": field})
+    except OSError as error:
+        raise BluntEmberError(f"{path} cannot be written: {error.strerror or error}") from error
