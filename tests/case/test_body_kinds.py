@@ -16,7 +16,7 @@ from blunt_ember.gallery.families import FAMILIES, family
 SHAPED_FAMILIES = [
     name
     for name, made in FAMILIES.items()
-    if made.data["body"]["kind"] in SHAPED and name not in ("stacked-floor", "room-corner")
+    if made.data["body"]["kind"] in SHAPED and name not in ("stacked-floor", "room-corner", "cooling-block")
 ]
 
 

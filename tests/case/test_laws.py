@@ -57,7 +57,7 @@ def test_a_table_is_straight_between_its_rows_and_level_beyond() -> None:
 
 
 @pytest.mark.parametrize(("stated", "said"), [
-    ("3", "has no unit: a conductivity is written like"), ("3 W/(m K)*t", "has no value here"),
+    ("3", "has no unit: a conductivity is written like"), ("3 W/(m K)*t", "depends on t"),
     ("x", "'x' is not a conductivity"), ({"table": [["1 mm", "2 W/(m K)"], ["2 mm", "2 W/(m K)"]]}, "goes over"),
     ({"table": [["20 °C", "2 W/(m K)"]]}, "at least two pairs"), ({"tabel": []}, "'tabel' is not known in a table"),
     ({"table": [["20 °C", "2 W/(m K)"], ["30 °C", "2 W"]]}, "row 2 of the table: '2 W' is not a conductivity"),

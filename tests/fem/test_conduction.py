@@ -110,7 +110,7 @@ def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) 
     held = {"post.bottom": constant_law(700.0, TEMPERATURE), "insulation.bottom": constant_law(650.0, TEMPERATURE)}
     problem = Problem(mesh, conducting(0.04, 15.0), held, {
         "post.top": Exchange(films=(film(25.0, 290.0),)),
-        "insulation.top": Exchange(even=-40.0, films=(film(8.0, 295.0),)),
+        "insulation.top": Exchange(fluxes=(constant_law(-40.0, HEAT_FLUX),), films=(film(8.0, 295.0),)),
         "post.left": Exchange(fluxes=(constant_law(120.0, HEAT_FLUX),)), "insulation.left": Exchange(),
     })  # fmt: skip
     heat = heat_flows(problem, solve_steady(problem))
@@ -137,7 +137,8 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
 
 
 @pytest.mark.parametrize(("held", "exchanges", "named"), [
-    ({}, {"post.top": Exchange(even=10.0)}, "insulation, post"), ({}, {}, "insulation, post"),
+    ({}, {"post.top": Exchange(fluxes=(constant_law(10.0, HEAT_FLUX),))}, "insulation, post"),
+    ({}, {}, "insulation, post"),
     ({}, {"post.top": Exchange(films=(film(0.0, 300.0),))}, "insulation, post"),
 ])  # fmt: skip
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:

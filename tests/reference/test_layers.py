@@ -44,7 +44,7 @@ def test_every_condition_of_a_wall_holds_to_round_off(
     stack = tuple(Layer(float(at), even(k), 0.0, contact) for at, (_, k, contact) in zip(ends, layers, strict=True))
     if not (start.drives or end.drives):
         with pytest.raises(ReferenceRefusedError):
-            Layers("wall", 0.0, stack, start, end)
+            _ = Layers("wall", 0.0, stack, start, end).heat_in
         return
     wall = Layers("wall", 0.0, stack, start, end)
     flux = Fraction(wall.heat_in)

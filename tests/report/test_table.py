@@ -11,6 +11,7 @@ import pytest
 from blunt_ember.case.editing import with_value
 from blunt_ember.flow import Flow, Outcome
 from blunt_ember.gallery.families import FAMILIES, family
+from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 from blunt_ember.report.folder import write_demo
 from blunt_ember.report.table import answer_object, basis, checks_csv, outcome_object, outcome_text
 
@@ -41,14 +42,18 @@ def test_an_answer_off_its_mark_is_told_in_the_unit_of_the_answer(outcome: Outco
     assert answer_object(Flow().run(far).checks[4])["verdict"] == "off"
 
 
-@pytest.mark.parametrize("name", FAMILIES)
+#: Runs of the clock take longer: one that is compared, and one with stages.
+TOLD = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES or name in ("settling-wall", "firing")]
+
+
+@pytest.mark.parametrize("name", TOLD)
 def test_every_family_is_told_whole(name: str) -> None:
     outcome = Flow().run(family(name).case())
     told, text = outcome_object(outcome), outcome_text(outcome)
     assert told["title"] in text and basis(outcome) in text
     for answer in told["answers"]:
         assert answer["name"] in text
-        assert answer["verdict"] == "agrees" and answer["error"] >= 0
+        assert answer["verdict"] == ("agrees" if answer["source"] else "open") and answer["error"] >= 0
     assert told["mesh"]["smallest_angle_deg"] > 20
     assert {row["name"] for row in told["ledger"]["rows"]} == {row.name for row in outcome.ledger.rows}  # type: ignore[union-attr]
     assert set(told["unstated"]) == set(outcome.unstated)

@@ -7,7 +7,7 @@ from typing import Any
 
 from blunt_ember.case.bodies import PLAN_SIDES
 from blunt_ember.case.case import Case
-from blunt_ember.case.document import ASKED
+from blunt_ember.case.clock import READ_KEYS
 from blunt_ember.case.editing import with_surfaces_mapped
 from blunt_ember.errors import BluntEmberError
 
@@ -69,15 +69,20 @@ def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]
     def line(entry: Any) -> Any:
         return {key: change(place) for key, place in entry.items()} if isinstance(entry, dict) else entry
 
+    def asked(question: dict[str, Any]) -> dict[str, Any]:
+        return {
+            key: change(entry) if key == "temperature"
+            else asked(entry) if key in ("when", "until") else line(entry) if key in READ_KEYS else entry
+            for key, entry in question.items()
+        }  # fmt: skip
+
     data = dict(data)
     if "questions" in data:
-        data["questions"] = [
-            {
-                key: change(entry) if key == "temperature" else line(entry) if key in ASKED else entry
-                for key, entry in question.items()
-            }
-            for question in data["questions"]
-        ]
+        data["questions"] = [asked(question) for question in data["questions"]]
+    if isinstance(data.get("clock"), dict):
+        data["clock"] = asked(data["clock"])
+        if "stages" in data["clock"]:
+            data["clock"]["stages"] = [asked(stage) for stage in data["clock"]["stages"]]
     if "surfaces" in data:
         data["surfaces"] = {
             name: {key: change(entry) if key in ("start", "end") else entry for key, entry in part.items()}

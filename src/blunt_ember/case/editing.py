@@ -136,7 +136,8 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
         is_formula = isinstance(entry, str) and key not in _NOT_FORMULAS and (key, entry) not in _WAYS
         return _name_replaced(entry, old, new) if is_formula else entry
 
-    data = {key: entry if key in ("format", "title", "clock", "surfaces") else rewritten(entry, key)
+    data = {key: entry if key in ("format", "title", "surfaces") or (key, entry) == ("clock", "steady")
+            else rewritten(entry, key)
             for key, entry in case.data.items()}  # fmt: skip
     data[block] = {new if name == old else name: formula for name, formula in data[block].items()}
     return case.restated(data)
@@ -179,12 +180,15 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
             heat.append(source if inside is None else {**source, "region": left[0] if len(left) == 1 else left})
     questions = []
     for question in case.data.get("questions", []):
-        targets = [question[key] for key in _SURFACE_KEYS if isinstance(question.get(key), str)]
+        targets = _asked_of(question)
         if any(gone_too(target) for target in targets):
             also.append(f"the question '{question['name']}'")
         else:
             questions.append(question)
     data = _replaced(case.data, owner, lambda parts: {key: part for key, part in parts.items() if key != last})
+    if isinstance(data.get("clock"), dict):
+        data["clock"], lost = _clock_without(data["clock"], gone_too)
+        also += lost
     entries: Any
     for key, entries in (("surfaces", own), ("surroundings", stated["surroundings"]), ("joints", stated["joints"]),
                          ("heat_inside", heat), ("questions", questions)):  # fmt: skip
@@ -193,6 +197,33 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
     if stated["local"] != _stated_entries(case.data, "local"):
         data["mesh"] = {**data["mesh"], "local": stated["local"]}
     return case.restated(data), also
+
+
+def _asked_of(asking: Mapping[str, Any]) -> list[str]:
+    """The surfaces and regions that a question, or what has a condition, asks about."""
+    own = [asking[key] for key in _SURFACE_KEYS if isinstance(asking.get(key), str)]
+    inner = [asking[key] for key in ("when", "until") if isinstance(asking.get(key), dict)]
+    return [*own, *(target for each in inner for target in _asked_of(each))]
+
+
+def _clock_without(clock: Mapping[str, Any], gone: Callable[[str], bool]) -> tuple[dict[str, Any], list[str]]:
+    """The clock without what is stated on surfaces or regions that are gone, and in words what went."""
+    clock, also = dict(clock), list[str]()
+    for place, owner in enumerate([clock, *clock.get("stages", [])]):
+        if any(gone(target) for target in _asked_of(owner)):
+            path = ("clock", "until") if place == 0 else ("clock", "stages", place - 1, "until")
+            raise CaseError((Fault(path_text(path), "it waits for something there; change that first"),))
+    if "start_in" in clock:
+        also += [f"the start of {name}" for name in clock["start_in"] if gone(name)]
+        clock["start_in"] = {name: start for name, start in clock["start_in"].items() if not gone(name)}
+    if "stages" in clock:
+        stages = []
+        for stage in clock["stages"]:
+            kept, lost = _without_surfaces(stage.get("surroundings", []), gone)
+            also += [f"the statement on {surface} in {stage['name']}" for surface in lost]
+            stages.append({**stage, "surroundings": kept} if "surroundings" in stage else stage)
+        clock["stages"] = stages
+    return clock, also
 
 
 def _stated_entries(data: Mapping[str, Any], block: str) -> list[Any]:
@@ -264,9 +295,9 @@ def without_surface_name(case: Case, name: str) -> Case:
     return without(case, ("surfaces", name))
 
 
-_SURFACE_KEYS = ("heat_flow", "highest", "lowest", "mean")
-_NOT_FORMULAS = {"on", "region", "side", "over", "material", "name", "kind", "shape", "source", "exact", "basis",
-                 "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
+_SURFACE_KEYS = ("heat_flow", "heat_passed", "heat_stored", "highest", "lowest", "mean")
+_NOT_FORMULAS = {"on", "region", "side", "over", "between", "going", "capacity", "material", "name", "kind", "shape",
+                 "source", "exact", "basis", "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
 
 
 #: Of a question, the direction of heat; that of a region is an angle and may be a formula.
@@ -286,12 +317,32 @@ def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> 
     if data.get("mesh", {}).get("local"):
         data["mesh"] = {**data["mesh"], "local": [_on_changed(entry, change) for entry in data["mesh"]["local"]]}
     if "questions" in data:
-        data["questions"] = [
-            {key: change(entry) if key in (*_SURFACE_KEYS, "side") and isinstance(entry, str) else entry
-             for key, entry in question.items()}
-            for question in data["questions"]
-        ]  # fmt: skip
+        data["questions"] = [_asked_changed(question, change) for question in data["questions"]]
+    clock = data.get("clock")
+    if isinstance(clock, dict):
+        clock = _asked_changed(clock, change)
+        if "start_in" in clock:
+            clock["start_in"] = {change(name): start for name, start in clock["start_in"].items()}
+        if "stages" in clock:
+            clock["stages"] = [_stage_changed(stage, change) for stage in clock["stages"]]
+        data["clock"] = clock
     return data
+
+
+def _asked_changed(asking: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
+    """A question, or what has a condition, with the surfaces and regions it asks about changed."""
+    return {
+        key: change(entry) if key in (*_SURFACE_KEYS, "side") and isinstance(entry, str)
+        else _asked_changed(entry, change) if key in ("when", "until") else entry
+        for key, entry in asking.items()
+    }  # fmt: skip
+
+
+def _stage_changed(stage: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
+    stage = _asked_changed(stage, change)
+    if "surroundings" in stage:
+        stage["surroundings"] = [_on_changed(entry, change) for entry in stage["surroundings"]]
+    return stage
 
 
 def _on_changed(entry: dict[str, Any], change: Callable[[str], str], key: str = "on") -> dict[str, Any]:

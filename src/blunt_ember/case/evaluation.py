@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -179,6 +180,50 @@ def _value(node: Node, names: Names) -> Value:
             return _operation(sign, _value(left, names), _value(right, names))
         case Call(function, arguments):
             return _call(function, [_value(argument, names) for argument in arguments])
+
+
+def folded(node: Node, names: Names) -> Node:
+    """Return an expression in which everything without variables is one plain number, its SI magnitude.
+
+    It is for :func:`magnitude_of`, once the dimensions have been checked by :func:`evaluate_node`.
+    """
+    if not {name.text for name in names_in(node)} - names.keys() - CONSTANTS.keys():
+        return Literal(float(evaluate_node(node, names).magnitude), ())
+    match node:
+        case Negative(operand):
+            return Negative(folded(operand, names))
+        case Operation(sign, left, right):
+            return Operation(sign, folded(left, names), folded(right, names))
+        case Call(function, arguments):
+            return Call(function, tuple(folded(argument, names) for argument in arguments))
+        case _:
+            return node
+
+
+def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Magnitude:
+    """Return the SI magnitude of a folded expression for arrays of its variables, SI; it checks no dimension."""
+    match node:
+        case Literal(value):
+            return value
+        case Name(text):
+            return variables[text]
+        case Negative(operand):
+            return -magnitude_of(operand, variables)
+        case Operation(sign, left, right):
+            return _OPERATIONS[sign](magnitude_of(left, variables), magnitude_of(right, variables))
+        case Call("min", arguments):
+            return reduce(np.minimum, (magnitude_of(each, variables) for each in arguments))
+        case Call("max", arguments):
+            return reduce(np.maximum, (magnitude_of(each, variables) for each in arguments))
+        case Call(function, arguments):
+            result: Magnitude = _BY_NAME[function](magnitude_of(arguments[0], variables))
+            return result
+
+
+_OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {
+    "+": np.add, "-": np.subtract, "*": np.multiply, "/": np.divide, "^": np.power,
+}  # fmt: skip
+_BY_NAME: dict[str, Callable[[Any], Any]] = {**_PLAIN, "sqrt": np.sqrt, "abs": np.abs}
 
 
 def _literal(node: Literal) -> Value:

@@ -25,6 +25,8 @@ _TOKEN = re.compile(
     r"|(?P<super>⁻?[⁰¹²³⁴-⁹]+)"
     r"|(?P<sign>\*\*|[-+*/^(),·⋅×−])"
 )
+#: Variables that are spelled as units are.
+_VARIABLES = ("x", "y", "z", "r", "t", "T")
 _SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
 _EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
 _THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
@@ -286,7 +288,7 @@ class _Parser:
         """Read units side by side, or with an attached sign for a product: ``m² K``, ``m²·K``, ``m2K``."""
         units: list[tuple[str, int]] = []
         while True:
-            ahead = 1 if units and self.sign("*") and self._is_unit(1) else 0
+            ahead = 1 if units and self.sign("*") and self._is_unit(1) and not self._is_variable(1) else 0
             token = self.peek(ahead)
             if token is None or token.kind != "name" or self.sign("(", ahead=ahead + 1):
                 break
@@ -320,8 +322,13 @@ class _Parser:
             return False
         if self._is_unit(1):
             following = self.peek(1)
-            return following is not None and not following.spaced
+            return following is not None and not following.spaced and not self._is_variable(1)
         return self.sign("(", ahead=1) and self._is_unit(2)
+
+    def _is_variable(self, ahead: int) -> bool:
+        """Whether a sign before it leads to a variable: behind ``5 K*`` a t is the time, not a tonne."""
+        token = self.peek(ahead)
+        return token is not None and token.text in _VARIABLES
 
     def _is_unit(self, ahead: int) -> bool:
         token = self.peek(ahead)

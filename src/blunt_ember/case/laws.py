@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from types import MappingProxyType
 from typing import Any, Literal, get_args
 
@@ -13,7 +14,16 @@ from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
 from pydantic_core import PydanticCustomError, core_schema
 from scipy.interpolate import PchipInterpolator
 
-from blunt_ember.case.evaluation import Value, evaluate, evaluate_node, quantity_si, require_kind
+from blunt_ember.case.evaluation import (
+    Value,
+    evaluate,
+    evaluate_node,
+    folded,
+    magnitude_of,
+    quantity_si,
+    require_kind,
+    undefined,
+)
 from blunt_ember.case.expressions import Literal as Number
 from blunt_ember.case.expressions import Node, Operation, names_in, parse
 from blunt_ember.case.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
@@ -88,7 +98,7 @@ class Law:
     #: Value of a law that depends on nothing.
     constant: float | None = None
 
-    @property
+    @cached_property
     def variables(self) -> frozenset[str]:
         """The variables it depends on."""
         if self.table is not None:
@@ -134,9 +144,18 @@ class Law:
                 raise ExpressionError(f"'{self.table.over}', which the table goes over, is no coordinate of this body")
             return self.table.at(where[self.table.over])
         assert self.formula is not None
-        known = {name: _variable(name, where[name]) for name in self.variables & where.keys()}
-        value = evaluate_node(self.formula, dict(self.names) | known)
-        return np.broadcast_to(np.asarray(value.magnitude, dtype=float), np.shape(next(iter(where.values()))))
+        missing = self.variables - where.keys()
+        if missing:
+            raise ExpressionError(undefined(sorted(missing)[0]))
+        with np.errstate(all="ignore"):
+            value = magnitude_of(self._folded, where)
+        return np.broadcast_to(np.asarray(value, dtype=float), np.shape(next(iter(where.values()))))
+
+    @cached_property
+    def _folded(self) -> Node:
+        """The formula with all that is constant in it worked out; its dimensions were checked when it was read."""
+        assert self.formula is not None
+        return folded(self.formula, dict(self.names))
 
     def slope(self, where: Mapping[str, Floats]) -> Floats:
         """Return its derivative with the temperature, SI, as :meth:`at` takes its variables."""

@@ -15,6 +15,11 @@ from blunt_ember.mesh.mesh import Floats
 _KIND = np.dtype(np.float32)
 
 
+def _let_go(file: Any, path: Path) -> None:
+    file.close()
+    path.unlink(missing_ok=True)
+
+
 class FieldStore:
     """Temperatures (n,) of a run by instant, over a ``middle`` in K, in a file that goes when nobody has the store.
 
@@ -32,7 +37,7 @@ class FieldStore:
             raise SolverError(f"there is no room for the fields of the run: {error}") from error
         self._file: Any = self._path.open("ab")
         self._map: Any = None
-        weakref.finalize(self, self._path.unlink, missing_ok=True)
+        weakref.finalize(self, _let_go, self._file, self._path)
 
     @property
     def times(self) -> Floats:

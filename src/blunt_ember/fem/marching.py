@@ -20,6 +20,11 @@ from blunt_ember.mesh.mesh import Floats
 Watch = Callable[[Floats, Floats, float], float]
 
 
+#: Steps by which the end of a run is moved to where a condition comes true, and how near it must come.
+_SECANTS = 6
+_MET = 1e-10
+
+
 @dataclass(frozen=True)
 class Watched:
     """``make`` gives what is watched in a stage, from problem, time and temperatures (n,) in K at its beginning.
@@ -137,9 +142,7 @@ class March:
                 if watch is not None and not self._armed:
                     self._armed = self._value(watch, step, 1.0) > 0
                 if met and watch is not None:
-                    share = self._root(watch, step)
-                    if share < 1:
-                        step = stepper.fixed_step(state, share * step.length, stop)
+                    step = self._ended(watch, stepper, step, stop)
                 self._reached(step)
                 t, rise, state = step.after.t, step.after.rise, step.after
                 yield Marched(step, stage, heating, passing, jumped, t >= stage_end or met, met)
@@ -160,16 +163,29 @@ class March:
         t = step.before.t + share * step.length
         return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
 
-    def _root(self, watch: Watch, step: Step) -> float:
-        """The share of a step at which what is watched comes true; it has not at the beginning, or only just."""
+    def _ended(self, watch: Watch, stepper: Stepper, step: Step, stop: float) -> Step:
+        """A step in place of one in which what is watched comes true, that ends where it does (by secants)."""
         share = came_true(lambda share: self._value(watch, step, share))
-        return 1.0 if share is None else max(share, 1e-9)
+        if share is None or share >= 1:
+            return step
+        first = self._value(watch, step, 0.0)
+        lengths, values = [0.0, step.length], [first, self._value(watch, step, 1.0)]
+        length = max(share, 1e-9) * step.length
+        for _ in range(_SECANTS):
+            made = stepper.fixed_step(step.before, length, stop)
+            lengths.append(made.length)
+            values.append(self._value(watch, made, 1.0))
+            if abs(values[-1]) <= _MET * abs(first) or values[-1] == values[-2]:
+                break
+            following = lengths[-1] - values[-1] * (lengths[-1] - lengths[-2]) / (values[-1] - values[-2])
+            length = float(np.clip(following, 1e-9 * step.length, stop - step.before.t))
+        return made
 
 
 def came_true(value: Callable[[float], float]) -> float | None:
     """Return the share of a step at which a value falls to 0 from above; None where it does not, or began there."""
     first, last = value(0.0), value(1.0)
-    if first <= 0 or last > 1e-9 * first:
+    if first <= 0 or last > 1e-7 * first:
         return None
     if last > 0:  # a step that was made to end here
         return 1.0

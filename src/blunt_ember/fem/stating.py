@@ -135,8 +135,8 @@ class _Stated:
     faults: list[Fault] = field(default_factory=list)
     open_items: list[Fault] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
-    #: What the statement says that stands alone on a surface.
-    alone: dict[str, str] = field(default_factory=dict)
+    #: The statement that stands alone on a surface, by its place and what it says.
+    alone: dict[str, tuple[Path, str]] = field(default_factory=dict)
 
     def surround(self, place: Path, entry: Surrounding, aside: AbstractSet[str] = frozenset()) -> None:
         """Put the statement at a ``place`` of the document on its surfaces but those that are set ``aside``.
@@ -165,7 +165,7 @@ class _Stated:
         for name in names:
             self._make_room(place, name, says)
             if says is not None:
-                self.alone[name] = says
+                self.alone[name] = (place, says)
         if entry.periodic:
             self.periodic.append((names[0], names[1]))
             return
@@ -182,7 +182,7 @@ class _Stated:
             return
         said = {"temperature": "held at a temperature", "insulated": "insulated", "periodic": "periodic", None:
                 "in exchange with its surroundings"}  # fmt: skip
-        earlier = said[before]
+        earlier = said[before[1]] if before else said[None]
         what = f"'{name}' was said to be {earlier} before; this later statement counts"
         self.notes.append(Note(path_text(place), what))
         self.alone.pop(name, None)
@@ -278,7 +278,7 @@ class _Stated:
                 if self.held[first] != self.held[second]:
                     what = (f"'{first}' and '{second}' meet and are held at different temperatures; "
                             f"where they meet the later one counts, that of '{second}'")  # fmt: skip
-                    self.notes.append(Note(path_text(("surroundings", self.alone[second][0])), what))
+                    self.notes.append(Note(path_text(self.alone[second][0]), what))
 
 
 def open_properties(document: CaseDocument) -> tuple[Fault, ...]:

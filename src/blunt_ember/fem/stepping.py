@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -133,7 +133,7 @@ class Stepper:
         self.work.solved += 1
         largest = float(np.abs(error).max(initial=0.0))
         made = Step(state, inner, after, largest if np.isfinite(largest) else np.inf)
-        return self._within_bounds(made, seen) if self.bounded else made
+        return self._within_bounds(replace(made, straight=True), seen) if self.bounded else made
 
     def _within_bounds(self, made: Step, seen: float) -> Step | None:
         """The step, or where it leaves the bounds of what it began with and meets, one that cannot."""

@@ -77,7 +77,7 @@ def time_scales(problem: Problem, start: Floats, middle: float, horizon: float |
     biot = exchanged / area * length / conductivity if films_only and length is not None else None
     lumped = capacity / exchanged if films_only else None
     end = horizon if horizon is not None else SETTLED_AFTER * slowest if slowest is not None else 0.0
-    span = _span(heating, start, slowest is not None, end, capacity)
+    span = _span(heating, start, slowest, end, capacity)
     return TimeScales(slowest, lumped, biot, length, conductivity * volume / capacity, span)
 
 
@@ -118,24 +118,25 @@ def _mean_conductivity(heating: Heating, rise: Floats) -> float:
     return total / volume
 
 
-def _span(heating: Heating, start: Floats, anchored: bool, end: float, capacity: float) -> float:
-    """How far temperatures are expected to lie apart, K: the start, what is stated, and where it would settle."""
+def _span(heating: Heating, start: Floats, slowest: float | None, end: float, capacity: float) -> float:
+    """How far temperatures are expected to lie apart by the end, K: the start, what is held, and where it settles."""
     problem, mesh = heating.problem, heating.problem.mesh
     seen = [float(start.min()), float(start.max())]
-    stated = [(name, law) for name, law in problem.held.items()]
-    for name, exchange in problem.exchanges.items():
-        stated += [(name, film.fluid) for film in exchange.films]
-        stated += [(name, each.surroundings) for each in exchange.radiations]
+    met = [(name, law) for name, exchange in problem.exchanges.items() for law in
+           [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]]  # fmt: skip
+    # What merely surrounds the body may lie far off; it counts where it changes, as the body will follow.
+    stated = [*problem.held.items(), *((name, law) for name, law in met if not law.variables - {"t"})]
     for name, law in stated:
         points = mesh.points[mesh.surfaces[name].nodes]
         for t in np.linspace(0.0, end, _LOOKS) if law.follows_time else (0.0,):
             values = law.at({**mesh.space.variables(points), "t": np.full(len(points), t)})
             values = values[np.isfinite(values)]
             seen += [float(values.min()), float(values.max())] if len(values) else []
-    if anchored:
+    if slowest is not None:
         try:
-            settled = solve_steady(problem).temperature
-            seen += [float(settled.min()), float(settled.max())]
+            come = 1 - np.exp(-end / slowest) if slowest > 0 else 1.0
+            reached = start + come * (solve_steady(problem).temperature - start)
+            seen += [float(reached.min()), float(reached.max())]
         except BluntEmberError:
             pass  # the run itself will say what is wrong, if anything is
     elif end > 0:

@@ -47,6 +47,8 @@ class Step:
     after: State
     error: float
     even: bool = False
+    #: Whether it is straight between its three states, as a parabola may leave the bounds they keep.
+    straight: bool = False
 
     @property
     def states(self) -> tuple[State, State, State]:
@@ -66,6 +68,10 @@ class Step:
         """Return the weights (3,) of the states at a share of the step."""
         if self.even:
             return np.array([1 - share, 0.0, share])
+        if self.straight:
+            if share <= INNER:
+                return np.array([1 - share / INNER, share / INNER, 0.0])
+            return np.array([0.0, (1 - share) / (1 - INNER), (share - INNER) / (1 - INNER)])
         inner = share * (1 - share) / (INNER * (1 - INNER))
         last = share * (share - INNER) / (1 - INNER)
         return np.array([1 - inner - last, inner, last])
@@ -74,6 +80,9 @@ class Step:
         """Return the weights (3,) in 1/s of the states in the rate of change at a share of the step."""
         if self.even:
             return np.array([-1.0, 0.0, 1.0]) / self.length
+        if self.straight and 0 < share < 1:
+            first = np.array([-1.0, 1.0, 0.0]) / INNER
+            return (first if share <= INNER else np.array([0.0, -1.0, 1.0]) / (1 - INNER)) / self.length
         inner = (1 - 2 * share) / (INNER * (1 - INNER))
         last = (2 * share - INNER) / (1 - INNER)
         return np.array([-inner - last, inner, last]) / self.length

@@ -86,6 +86,43 @@ def manufactured_cases() -> Iterator[tuple[str, Case]]:
                 name = f"manufactured {body}, {cells}, order {order}"
                 yield name, case_from_data(_bulk(body, cells, order, name))
         yield f"manufactured slanting plane, order {order}", case_from_data(_slanting(order))
+    for body, cells, order in (("plane", "auto", 1), ("plane", "triangles", 2), ("turned", "auto", 2),
+                               ("solid", "triangles", 2)):  # fmt: skip
+        name = f"manufactured {body} in time, {cells}, order {order}"
+        size = "22 mm" if body == "solid" else "10 mm"
+        yield name, case_from_data(in_time(_bulk(body, cells, order, name), size))
+
+
+#: How the amplitude A of a field swells and shrinks, and how fast, over A; at time zero it is A itself.
+_SWELL, _SWELLING = "(1 + 0.4*sin(t/t_0))", "0.4*cos(t/t_0)/t_0"
+_C_OF_T = "c_0*(1 + 0.003*(T - T_0)/1 K)"
+
+
+def in_time(data: dict[str, Any], size: str) -> dict[str, Any]:
+    """Return the data of a case in one block with its field swelling in time, and what that takes to warm it.
+
+    The capacity follows temperature; ``size`` is that of the cells.
+    """
+
+    def swelling(entry: Any) -> Any:
+        if isinstance(entry, dict):
+            return {key: swelling(value) for key, value in entry.items()}
+        return entry.replace("A*", f"A*{_SWELL}*") if isinstance(entry, str) else entry
+
+    still = data["working"]["T_field"]
+    moving = swelling(still)
+    warming = f"rho*c_0*(1 + 0.003*({moving} - T_0)/1 K)*({still} - T_0)*{_SWELLING}"
+    (heat,) = data["heat_inside"]
+    return {
+        **data,
+        "parameters": {**data["parameters"], "t_0": "40 s", "rho": "1900 kg/m³", "c_0": "850 J/(kg K)"},
+        "materials": {"block": {**data["materials"]["block"], "density": "rho", "c": _C_OF_T}},
+        "surroundings": [swelling(entry) for entry in data["surroundings"]],
+        "heat_inside": [{**heat, "per_volume": f"{swelling(heat['per_volume'])} + {warming}"}],
+        "clock": {"start": still, "end": "90 s", "tolerance": "0.01 %"},
+        "mesh": {**data["mesh"], "size": size, "across": 1},
+        "working": {"T_field": moving},
+    }
 
 
 def _bulk(kind: str, cells: str, order: int, title: str) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from typing import Any
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document import FORMAT
 
+_T3_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T3"
 _T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"
 _ISO_SOURCE = "ISO 10211, validation case 1"
 _ISO_2_SOURCE = "ISO 10211, validation case 2"
@@ -22,9 +23,27 @@ _ISO_CASE_1 = (
 
 def published_cases() -> Iterator[tuple[str, Case]]:
     """Yield (name, case) of every published benchmark."""
+    yield "Cameron, Casey & Simpson T3", case_from_data(_swinging_end())
     yield "Cameron, Casey & Simpson T4", case_from_data(_plate_with_films())
     yield "ISO 10211 case 1", case_from_data(_half_column())
     yield "ISO 10211 case 2", case_from_data(_metal_bridge())
+
+
+def _swinging_end() -> dict[str, Any]:
+    """Bar from one temperature, one end held at it, the other swinging."""
+    return {
+        "format": FORMAT,
+        "title": "Bar whose end swings in temperature",
+        "materials": {"bar": {"k": "35 W/(m K)", "density": "7200 kg/m³", "c": "440.5 J/(kg K)"}},
+        "body": {"kind": "rod", "pieces": {"bar": {"length": "0.1 m", "diameter": "10 mm", "material": "bar"}}},
+        "surroundings": [
+            {"on": "bar.start", "temperature": "0 °C"},
+            {"on": "bar.end", "temperature": "0 °C + 100 K*sin(pi*t/(40 s))"},
+        ],
+        "clock": {"start": "0 °C", "end": "32 s", "tolerance": "0.02 %"},
+        "questions": [{"name": "near the swinging end", "temperature": ["80 mm"],
+                       "tolerance": "0.01 K", "expect": {"value": "36.60 °C", "source": _T3_SOURCE}}],
+    }  # fmt: skip
 
 
 def _plate_with_films() -> dict[str, Any]:

@@ -30,7 +30,8 @@ _LAYERS = (("lining", "76 mm", "1.1 W/(m K)"), ("felt", "25 mm", "0.09 W/(m K)")
 def reference_cases() -> Iterator[tuple[str, Case]]:
     """Yield (name, case) of every shipped reference case."""
     for name, family in FAMILIES.items():
-        yield name, family.case()
+        if any("expect" in question for question in family.data["questions"]):
+            yield name, family.case()
     for sides, (start, end) in _SIDES.items():
         for order in (1, 2):
             yield f"lying wall, {sides}, order {order}", case_from_data(_wall(sides, start, end, order, upright=False))
