@@ -31,6 +31,7 @@ bench: setup
 	$(PYTHON) bench/mesher.py
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/space.py
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/steady.py
+	$(PYTHON) bench/clock.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

@@ -451,4 +451,5 @@ def _choice_at(sheet: Sheet, path: str) -> QToolButton | None:
 def _seen(outcome: Outcome) -> tuple[object, ...]:
     surfaces = tuple(outcome.geometry.surfaces) if outcome.geometry else ()
     mesh = (outcome.mesh.cell_count, outcome.mesh.node_count) if outcome.mesh else ()
-    return surfaces, outcome.unstated, mesh, outcome.notes
+    ended = outcome.run.times[-1] if outcome.run is not None else None
+    return surfaces, outcome.unstated, mesh, outcome.notes, outcome.scales, ended

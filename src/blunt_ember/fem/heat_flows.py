@@ -28,6 +28,8 @@ class HeatFlows:
         self._problem = problem
         self._constraints = constraints
         mesh = problem.mesh
+        self._not_held = np.ones(mesh.node_count, dtype=bool)
+        self._not_held[constraints.held_nodes] = False
         self._areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
         self._held_area = sum(self._areas.values(), np.zeros(mesh.node_count))
         self._shares = {
@@ -71,7 +73,7 @@ class HeatFlows:
         for name, heat in _periodic_heat(reaction, self._constraints, self._held_area).items():
             entering[name] += heat
             left -= heat
-        left[np.setdiff1d(np.arange(count), self._constraints.held_nodes)] = 0.0
+        left[self._not_held] = 0.0
         for name, heat in _held_heat(self._problem, given, entering, left, self._areas).items():
             entering[name] += heat
         return entering

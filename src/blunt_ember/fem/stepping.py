@@ -15,8 +15,9 @@ from blunt_ember.mesh.mesh import Floats
 
 #: Matrices that are kept ready, for lengths of step that come again.
 _KEPT = 3
-#: Lengths of step stand on a ladder of this ratio, so that one matrix serves many steps.
-_RUNG = np.sqrt(2)
+#: Lengths of step stand on a ladder of this ratio, so that one matrix serves many steps; of a wider one above so many
+#: nodes, where a matrix costs more than the steps it saves.
+_RUNG, _WIDE_RUNG, _WIDE_FROM = 2.0, 4.0, 5_000
 #: How much a step may grow from one to the next, and shrink.
 _GROWTH, _SHRINK = 8.0, 0.15
 _SAFETY = 0.85
@@ -107,7 +108,8 @@ class Stepper:
         return self.tolerance * _SHARE * min(1.0, length / remembered)
 
     def _on_ladder(self, length: float) -> float:
-        return float(_RUNG ** np.floor(np.log(length) / np.log(_RUNG) + 1e-9))
+        rung = _WIDE_RUNG if self.heating.count > _WIDE_FROM else _RUNG
+        return float(rung ** np.floor(np.log(length) / np.log(rung) + 1e-9))
 
     def _tried_step(self, state: State, t: float, last: bool) -> Step | None:
         """The step up to a time; None where the balance does not settle."""

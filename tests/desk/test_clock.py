@@ -1,0 +1,186 @@
+"""The clock through the window: stated in the sheet, run, scrubbed, compared, stopped, exported."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.desk.window import Window
+from blunt_ember.gallery.families import family
+from tests.desk.conftest import choose, field, settled, type_into
+
+
+def opened(window: Window, qtbot: QtBot, name: str) -> None:
+    window.show_case(family(name).case(), None)
+    settled(qtbot, window)
+
+
+def clicked(window: Window, key: str) -> None:
+    """Click a word that has but one thing to do."""
+    word = next(each for each in window.sheet.findChildren(QToolButton, key) if each.isVisibleTo(window.sheet))
+    window.sheet.ensureWidgetVisible(word)
+    QTest.mouseClick(word, Qt.MouseButton.LeftButton)
+
+
+def heat_of(window: Window, name: str) -> float:
+    label = window.checks.findChild(QLabel, f"ledger {name}")
+    assert label is not None
+    return float(label.text().replace("\u2009", "").replace("−", "-"))
+
+
+def test_a_steady_case_is_made_to_run_and_asked_for_what_it_lacks(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "plane-wall")
+    clicked(window, "run the clock")
+    settled(qtbot, window)
+    assert window.outcome is not None and "state the density of 'plate'" in str(window.outcome.trouble)
+    type_into(field(window, "materials.plate.density"), "2400 kg/m³")
+    type_into(field(window, "materials.plate.c"), "900 J/(kg K)")
+    settled(qtbot, window)
+    outcome = window.outcome
+    assert outcome is not None and outcome.trouble is None and outcome.run is not None and outcome.scales is not None
+    assert outcome.run.met  # with nothing said of its end it runs until it has settled
+    said = " ".join(label.text() for label in window.sheet.findChildren(QLabel))
+    assert "slowest time constant" in said and "first step" in said
+    clicked(window, "suggested end")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.run is not None
+    assert window.outcome.run.times[-1] == pytest.approx(5 * outcome.scales.slowest, rel=0.05)
+    assert window.current.case is not None
+    assert window.current.case.document.running_clock is not None
+    assert window.current.case.document.running_clock.end is not None
+    window.current.undo()
+    window.current.undo()
+    assert (
+        window.current.case.data["materials"]["plate"].get("c") is None
+        or "end" not in window.current.case.data["clock"]
+    )
+
+
+def test_a_run_is_scrubbed_by_hand_and_by_key_and_plays(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-wall")
+    bar, run = window.strip.time_bar, window.outcome.run  # type: ignore[union-attr]
+    assert run is not None and bar.isVisible() and bar.frame == len(run.fields.times) - 1
+    last = window.stage.picture()
+    QTest.keyClick(window, Qt.Key.Key_Home, Qt.KeyboardModifier.ControlModifier)
+    qtbot.wait(60)
+    assert bar.frame == 0 and window.stage.picture() != last
+    assert heat_of(window, "wall.left") == pytest.approx(-85 * 622 * 0.0075, rel=0.03)  # h A (T_start − T_air)
+    QTest.keyClick(window, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    assert bar.frame == 1
+    window.strip.choose_view("over time")
+    view = window.strip.history
+    qtbot.wait(60)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(view.width() // 2, view.height() // 2))
+    assert view.cursor_time == pytest.approx(run.times[-1] / 2, rel=0.1)
+    assert bar.frame == pytest.approx(np.searchsorted(run.fields.times, view.cursor_time), abs=1)
+    whole = window.checks.findChild(QPushButton, "whole run")
+    assert whole is not None
+    QTest.mouseClick(whole, Qt.MouseButton.LeftButton)
+    instant = int(np.argmin(np.abs(run.times - view.cursor_time)))
+    assert heat_of(window, "wall.left") == pytest.approx(run.passed[instant, run.column("wall.left")] / 1e3, rel=1e-3)
+    bar.speed.setCurrentIndex(bar.speed.count() - 1)
+    bar.go(0)
+    QTest.mouseClick(bar.play, Qt.MouseButton.LeftButton)
+    assert bar.playing
+    qtbot.waitUntil(lambda: not bar.playing, timeout=8000)
+    assert bar.frame == len(run.fields.times) - 1
+
+
+def test_the_picture_is_coloured_over_the_run_or_the_instant(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "quenched-wall")
+    bar = window.strip.time_bar
+    bar.go(bar.slider.maximum() // 2)
+    qtbot.wait(60)
+    over_run = window.stage.picture()
+    QTest.mouseClick(bar.whole, Qt.MouseButton.LeftButton)
+    qtbot.wait(60)
+    assert bar.whole.text() == "range of the instant" and window.stage.picture() != over_run
+
+
+def test_stages_are_stated_drawn_and_obeyed(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-wall-one-sided")
+    choose(window, "more of the clock", "a stage with surroundings of its own")
+    settled(qtbot, window)
+    choose(window, "more of the clock", "a stage with surroundings of its own")
+    settled(qtbot, window)
+    choose(window, "add to stage 1", "wall.right", "held at a temperature")
+    settled(qtbot, window)
+    type_into(field(window, "clock.stages[1].surroundings[0].temperature"), "300 °C")
+    settled(qtbot, window)
+    outcome = window.outcome
+    assert outcome is not None and outcome.run is not None and len(outcome.run.stage_ends) == 2
+    assert outcome.run.stage_ends[0] == pytest.approx(1500.0)
+    assert outcome.problem is not None and outcome.problem.held["wall.right"].constant == pytest.approx(573.15)
+    window.strip.choose_view("time line")
+    qtbot.wait(60)
+    assert window.strip.time_line.grab().toImage().pixelColor(5, 5).isValid()
+    assert {check.verdict for check in outcome.checks} == {"open"}  # no series holds for two stages
+    type_into(field(window, "clock.stages[1].lasts"), "5")
+    assert "has no unit" in field(window, "clock.stages[1].lasts").toolTip()
+
+
+def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-wall")
+    window.set_live(False)
+    type_into(field(window, "clock.tolerance"), "0.00002 %")
+    assert window.current.case is not None
+    with qtbot.waitSignal(window.solver.stepped, timeout=15_000):
+        window.solve_or_stop()
+    qtbot.wait(400)
+    state = window.header.findChild(QLabel, "state")
+    assert state is not None and state.text().startswith("reached ") and "steps" in state.text()
+    window.solve_or_stop()
+    settled(qtbot, window)
+    outcome = window.outcome
+    assert outcome is not None and outcome.run is not None and outcome.run.unfinished
+    assert 0 < outcome.run.times[-1] < 1200 and state.text().startswith("unfinished")
+    assert any("stopped" in note.message for note in outcome.notes)
+    window.strip.time_bar.go(0)  # what was kept can be looked at
+    assert window.strip.time_bar.slider.maximum() > 3
+
+
+@pytest.mark.parametrize("suffix", [".gif", ".webp", ".png"])
+def test_the_run_is_exported_as_moving_pictures(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, suffix: str
+) -> None:
+    opened(window, qtbot, "settling-wall")
+    assert window.current.case is not None
+    window.show_case(
+        window.current.case.restated({**window.current.case.data, "clock": {"start": "25 °C", "end": "9 min",
+                                                                           "every": "90 s"}}), None)  # fmt: skip
+    settled(qtbot, window)
+    path = tmp_path / f"run{suffix}"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    window.export_animation()
+    if suffix == ".png":
+        pictures = sorted(tmp_path.glob("run-*.png"))
+        assert len(pictures) == 7
+        assert (
+            np.abs(np.asarray(Image.open(pictures[0]), float) - np.asarray(Image.open(pictures[-1]), float)).max() > 50
+        )
+    else:
+        with Image.open(path) as made:
+            assert getattr(made, "n_frames", 1) == 7
+
+
+def test_time_is_asked_for_in_the_sheet(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-sphere")
+    choose(window, "add question", "the time when a temperature is passed")
+    settled(qtbot, window)
+    type_into(field(window, "questions[4].when.passes"), "400 °C")
+    settled(qtbot, window)
+    card = window.checks.cards["time"]
+    assert "the highest temperature of the body passes 400 °C" in card.asked.text()
+    assert "min" in card.value.text()
+    choose(window, "time 0", "at a time")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.run is not None
+    assert np.abs(window.outcome.run.times - 600.0).min() < 1e-6
+    assert ", at 10 min" in window.checks.cards["middle"].asked.text()
