@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -9,6 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import meshio
 import pytest
 
 
@@ -114,10 +116,35 @@ def test_families_schema_and_verify_print_json(tmp_path: Path) -> None:
     families = json.loads(run("families", "--json", folder=tmp_path).stdout)
     assert {"plane-wall", "composite-wall"} <= {entry["name"] for entry in families}
     assert "properties" in json.loads(run("schema", folder=tmp_path).stdout)
-    verified = run("verify", "--json", folder=tmp_path)
+    verified = run("verify", "lying wall", "--json", folder=tmp_path)
     summary = json.loads(verified.stdout)
     assert verified.returncode == 0
-    assert summary["agree"] == summary["count"] == len(summary["checks"]) > 200
+    assert summary["agree"] == summary["count"] == len(summary["checks"]) == 144
+    nothing = run("verify", "no such case", folder=tmp_path)
+    assert nothing.returncode == 2 and "no reference case" in nothing.stderr
+
+
+def test_a_run_is_written_as_histories_and_a_series_of_fields(tmp_path: Path) -> None:
+    run("new", "cooling-wall", "--set", "t_end=8 min", "-o", "wall.ember", folder=tmp_path)
+    done = run("solve", "wall.ember", "--history", "run.csv", "--series", "run.xdmf", folder=tmp_path)
+    assert done.returncode == 0 and "ledger over the run" in done.stdout and "run.xdmf written" in done.stdout
+    rows = [line.split(",") for line in (tmp_path / "run.csv").read_text().splitlines()]
+    heads, first, last = rows[0], rows[1], rows[-1]
+    assert heads[0] == "time [s]" and float(first[0]) == 0 and float(last[0]) == 480
+    stored = heads.index("heat stored [kJ]")
+    passed = [number for number, head in enumerate(heads) if head.startswith("heat passed")]
+    assert float(last[stored]) == pytest.approx(sum(float(last[n]) for n in passed[-4:]), rel=1e-9)
+    with contextlib.chdir(tmp_path), meshio.xdmf.TimeSeriesReader("run.xdmf") as reader:
+        points, _ = reader.read_points_cells()
+        t, fields, _ = reader.read_data(reader.num_steps - 1)
+    assert t == 480 and fields["temperature °C"].shape == (len(points),)
+    assert fields["temperature °C"].max() == pytest.approx(float(last[heads.index("highest [°C]")]), abs=1e-3)
+    told = json.loads(run("solve", "wall.ember", "--json", folder=tmp_path).stdout)
+    middle = next(each for each in told["histories"] if each["name"] == "middle")
+    assert len(middle["values"]) == len(told["times_s"]) and told["run"]["end_s"] == 480
+    assert middle["values"][-1] == pytest.approx(told["answers"][0]["value"])
+    again = run("solve", "wall.ember", "--history", "run.csv", folder=tmp_path)
+    assert again.returncode == 2 and "exists already" in again.stderr
 
 
 def test_the_demo_without_a_display_writes_pictures_and_tables(tmp_path: Path) -> None:

@@ -213,6 +213,8 @@ def _verify(options: argparse.Namespace) -> int:
     rows: list[tuple[str, ...]] = [("case", *CHECK_HEADINGS)]
     by_case: list[tuple[str, ...]] = [("case", "checks", "agree", "largest deviation", "ledger")]
     for name, case in reference_cases():
+        if options.name is not None and options.name not in name:
+            continue
         outcome = flow.run(case)
         checks += outcome.checks
         known = [check for check in outcome.checks if check.relative is not None]
@@ -222,15 +224,19 @@ def _verify(options: argparse.Namespace) -> int:
         by_case.append((name, str(len(outcome.checks)), str(agreed), f"{largest:.1e}", f"{open_by:.0e}"))
         objects += [{"case": name, **answer_object(check)} for check in outcome.checks]
         rows += [(name, *row) for row in check_rows(outcome.checks)]
+    if not checks:
+        raise BluntEmberError(f"there is no reference case with '{options.name}' in its name")
     agree = sum(check.verdict == "agrees" for check in checks)
     exact = [check.relative or 0.0 for check in checks if (check.source or "").startswith("exact")]
     if options.json:
-        summary = {"agree": agree, "count": len(checks), "largest_deviation_from_exact": max(exact)}
+        summary = {"agree": agree, "count": len(checks), "largest_deviation_from_exact": max(exact, default=0.0)}
         _print_json({**summary, "checks": objects})
     else:
         print("\n".join(aligned(rows)))
         print("\n".join(["", *aligned(by_case)]))
-        print(f"\n{agree} of {len(checks)} checks agree; largest deviation from an exact solution {max(exact):.1e}")
+        print(
+            f"\n{agree} of {len(checks)} checks agree; largest deviation from an exact solution {max(exact, default=0.0):.1e}"
+        )
     return AGREED if agree == len(checks) else OFF
 
 
@@ -322,6 +328,11 @@ def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
     command.add_argument("--force", action="store_true", help="write over a file that exists")
 
 
+def _verify_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("name", nargs="?", help="only cases with this in their name")
+    _json_argument(command)
+
+
 def _solve_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
     command.add_argument("--units", metavar="SET", help="show values in SI, 'SI with mm' or 'US customary'")
@@ -345,6 +356,6 @@ _COMMANDS = {
 }
 _ARGUMENTS = {
     "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
-    "solve": _solve_arguments, "read": _read_arguments, "export": _export_arguments, "verify": _json_argument,
+    "solve": _solve_arguments, "read": _read_arguments, "export": _export_arguments, "verify": _verify_arguments,
     "materials": _json_argument,
 }  # fmt: skip

@@ -48,8 +48,8 @@ Step = TypeVar("Step")
 #: Above this many nodes the errors of the answers are not estimated by a finer solution.
 ESTIMATE_NODES = 20_000
 #: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
-ESTIMATE_WORK = {1: 400_000, 2: 200_000, 3: 15_000}
-_EXACTER = 0.25
+ESTIMATE_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
+_EXACTER = 0.0625
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,10 @@ BENT = ("wall-k-table",)
 THIN = ("straight-fin", "annular-fin")
 
 
+#: Compared with where the run would have gone on to, from which it was told to end 0.05 K away.
+SETTLED = ("face in the end", "steady again", "through the back")
+
+
 @pytest.mark.parametrize("name", CASES)
 def test_every_reference_case_agrees(name: str) -> None:
     outcome = Flow().run(CASES[name])
@@ -41,7 +45,7 @@ def test_every_reference_case_agrees(name: str) -> None:
         ):
             assert check.relative is not None
             assert check.relative < 1e-10, check
-        elif check.error is None or name.startswith("manufactured"):
+        elif check.error is None or name.startswith("manufactured") or check.name in SETTLED:
             continue  # no estimate, or one that is tested with its orders
         elif outcome.exact and outcome.exact.name in THIN:
             assert check.relative is not None
@@ -221,13 +225,17 @@ def test_the_profile_has_the_joints_and_the_exact_curve() -> None:
     assert 0.114 in profile.distance.round(12)
 
 
-#: Runs of the clock take longer; that their cases agree is tested above, one of them here.
-QUICK = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES or name == "cooling-cylinder"]
+OTHERS = {"T_hot": "1500 °F", "h_out": "3 BTU/(h ft² °F)", "r_bore": "7 in", "k_core": "0.02 W/(cm K)"}
+#: Families with such parameters; runs of the clock take longer, so of these one.
+CHANGED = [
+    name for name, made in FAMILIES.items()
+    if OTHERS.keys() & made.parameters.keys() and (made not in WARMING_FAMILIES or name == "cooling-cylinder")
+]  # fmt: skip
 
 
-@pytest.mark.parametrize("name", QUICK)
+@pytest.mark.parametrize("name", CHANGED)
 def test_a_family_takes_other_parameters_in_any_unit(name: str) -> None:
-    others = {"T_hot": "1500 °F", "h_out": "3 BTU/(h ft² °F)", "r_bore": "7 in", "k_core": "0.02 W/(cm K)"}
+    others = OTHERS
     parameters = family(name).parameters
     case = family(name).case({key: value for key, value in others.items() if key in parameters})
     assert all(check.verdict == "agrees" for check in Flow().run(case).checks)

@@ -64,12 +64,10 @@ def test_what_is_read_between_steps_is_of_order_two_too() -> None:
     assert np.log2(np.array(errors[:-1]) / errors[1:]) == pytest.approx(2.0, abs=0.35)
 
 
-@pytest.mark.parametrize("name", ["cooling-wall-one-sided", "quenched-wall", "deep-wall-film", "swinging-wall"])
+@pytest.mark.parametrize("name", ["cooling-wall-one-sided", "swinging-wall"])
 def test_the_error_follows_the_tolerance(name: str) -> None:
     made = family(name).case()
-    data = {**made.data, "mesh": {"size": "thickness/40", "across": 1}}
-    if name.startswith("deep"):
-        data["mesh"] = {"size": "thickness/80", "across": 1, "local": [{"on": "wall.left", "size": "3 mm"}]}
+    data = {**made.data, "mesh": {"size": "thickness/20", "across": 1}}
     ratios = []
     for tolerance in (1e-2, 1e-3, 1e-4):
         case = case_from_data({**data, "clock": {**data["clock"], "tolerance": f"{tolerance * 100:.3g} %"}})
