@@ -81,6 +81,18 @@ def _take(folder: Path) -> None:
         spin(lambda: window.outcome is not None and window.outcome.final)
         window.stage.set_lens(lens)
         grab(picture)
+    for name, picture, view, share in (("cooling-wall", "over-time", "over time", 0.6),
+                                       ("firing", "time-line", "time line", 0.45)):  # fmt: skip
+        window.show_case(family(name).case(), None)
+        spin(lambda: window.outcome is not None and window.outcome.final, 90)
+        window.strip.choose_view(view)
+        window.strip.time_bar.go(round(share * window.strip.time_bar.slider.maximum()))
+        bar = window.sheet.verticalScrollBar()
+        assert bar is not None
+        bar.setValue(round(0.42 * bar.maximum()))
+        grab(picture)
+        window.strip.choose_view("along a line")
+        bar.setValue(0)
     window.show_case(family("periodic-strip").case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)
     window.stage.light(("floor.top",))

@@ -234,9 +234,8 @@ def _verify(options: argparse.Namespace) -> int:
     else:
         print("\n".join(aligned(rows)))
         print("\n".join(["", *aligned(by_case)]))
-        print(
-            f"\n{agree} of {len(checks)} checks agree; largest deviation from an exact solution {max(exact, default=0.0):.1e}"
-        )
+        largest = max(exact, default=0.0)
+        print(f"\n{agree} of {len(checks)} checks agree; largest deviation from an exact solution {largest:.1e}")
     return AGREED if agree == len(checks) else OFF
 
 
