@@ -30,10 +30,17 @@ THIN = ("straight-fin", "annular-fin")
 SETTLED = ("face in the end", "steady again", "through the back")
 
 
+ESTIMATED = ("cooling-wall", "cooling-sphere", "deep-wall-held", "settling-wall")
+
+
 @pytest.mark.parametrize("name", CASES)
 def test_every_reference_case_agrees(name: str) -> None:
-    outcome = Flow().run(CASES[name])
-    assert outcome.checks
+    # Errors of runs take a second, finer run; they are looked at in some.
+    quick = CASES[name].document.running_clock is not None and name not in ESTIMATED
+    outcome = next(
+        each for each in Flow().outcomes(CASES[name]) if each.trouble or each.final or (quick and each.checks)
+    )
+    assert outcome.checks and outcome.trouble is None
     for check in outcome.checks:
         assert check.verdict == "agrees", check
         if (

@@ -64,12 +64,12 @@ def test_what_is_read_between_steps_is_of_order_two_too() -> None:
     assert np.log2(np.array(errors[:-1]) / errors[1:]) == pytest.approx(2.0, abs=0.35)
 
 
-@pytest.mark.parametrize("name", ["cooling-wall-one-sided", "swinging-wall"])
+@pytest.mark.parametrize("name", ["cooling-wall-one-sided", "quenched-wall"])
 def test_the_error_follows_the_tolerance(name: str) -> None:
     made = family(name).case()
     data = {**made.data, "mesh": {"size": "thickness/20", "across": 1}}
     ratios = []
-    for tolerance in (1e-2, 1e-3, 1e-4):
+    for tolerance in (1e-2, 1e-3):
         case = case_from_data({**data, "clock": {**data["clock"], "tolerance": f"{tolerance * 100:.3g} %"}})
         outcome = first(case)
         assert outcome.run is not None and outcome.mesh is not None and outcome.exact is not None
@@ -179,8 +179,7 @@ def test_settling_ends_on_the_steady_answer_and_starts_from_one() -> None:
 
 
 def test_a_condition_is_met_to_the_tolerance_not_to_the_next_instant() -> None:
-    case = family("cooling-sphere").case()
-    outcome = Flow().run(case)
+    outcome = next(each for each in Flow().outcomes(family("cooling-sphere").case()) if each.checks)
     check = next(check for check in outcome.checks if check.name == "half way")
     assert outcome.run is not None and check.expected is not None
     gap = np.diff(outcome.run.times)[np.searchsorted(outcome.run.times, check.value) - 1]

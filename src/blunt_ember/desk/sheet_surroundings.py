@@ -122,8 +122,16 @@ def _windows(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
 def _over_time(case: Case, path: Path, words: str, kind: Kind) -> list[Option]:
     """A value as a table over time, where the clock runs."""
     law = law_at(case, path)
-    runs = case.document.running_clock is not None and (law is None or law.table is None)
-    return [as_table(case, path, words, kind, "t")] if runs else []
+    if case.document.running_clock is None:
+        return []
+    if law is None or law.table is None:
+        return [as_table(case, path, words, kind, "t")]
+    ways = {"linear": "straight", "step": "by steps", "smooth": "smoothly"}
+    return [
+        Option(f"{words} goes {how} from row to row", setting((*path, "between"), way))
+        for way, how in ways.items()
+        if law.table.over == "t" and law.table.between != way
+    ]
 
 
 def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[Row]:

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from blunt_ember.case.display import in_shown_unit
-from blunt_ember.case.editing import with_value
+from blunt_ember.case.editing import value_at, with_value
 from blunt_ember.case.laws import VARIABLE_KINDS, law_of
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.case.tables import Cells, is_table, pasted_cells, stated_table, usual_units
@@ -180,6 +180,10 @@ class TableDialog(QDialog):
 
     def _commit(self) -> None:
         table = stated_table(self.cells(), self.over.currentText())
+        case = self._current.case
+        before = value_at(case.data, self._path) if case is not None else None
+        if isinstance(before, dict) and "between" in before:  # how it goes from row to row is kept
+            table["between"] = before["between"]
         why = self._current.edit(f"table at {path_text(self._path)}", lambda case: with_value(case, self._path, table))
         if why is None:
             self.accept()
