@@ -23,7 +23,7 @@ SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7 and 9"
 #: Terms are summed until the exponential is below e to minus this.
 _FADED = 42.0
 #: Terms that are summed at most; earlier times are not said.
-_MOST_TERMS = 60_000
+_MOST_TERMS = 4_000
 
 
 @dataclass(frozen=True)
