@@ -41,8 +41,8 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
     return QPointF(*window.stage._view.pixels(middle[None])[0])
 
 
-#: Runs of the clock are driven in test_clock; of theirs one here.
-OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES or name == "cooling-cylinder"]
+#: Runs of the clock are driven in test_clock.
+OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES]
 
 
 @pytest.mark.parametrize("name", OPENED)
