@@ -16,8 +16,9 @@ from scipy.sparse import csc_array, diags_array
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.run import Run
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
 
 _SWEPT = ("cooling-wall-one-sided", "quenched-wall", "deep-wall-film", "swinging-wall", "lumped-film", "cooling-bar")
 _TOLERANCES = (1e-2, 1e-3, 1e-4, 1e-5, 1e-6)

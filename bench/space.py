@@ -9,9 +9,9 @@ import numpy as np
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document import MeshWish
 from blunt_ember.case.units import TEMPERATURE
-from blunt_ember.flow import Outcome
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.making import mesh_of
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import Shade

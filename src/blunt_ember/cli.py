@@ -14,7 +14,7 @@ from blunt_ember import __version__
 from blunt_ember.errors import BluntEmberError, CaseError, SolverError
 
 if TYPE_CHECKING:
-    from blunt_ember.flow import Outcome
+    from blunt_ember.outcome import Outcome
 
 AGREED, OFF, WRONG_CASE, SOLVER_FAILED = 0, 1, 2, 3
 

@@ -21,27 +21,35 @@ from blunt_ember.case.units import Kind
 from blunt_ember.checks.answers import SolvedField, answer, exact_answer, exact_history, history
 from blunt_ember.checks.asking import asked_sentence
 from blunt_ember.checks.exact_field import exact_field, recognised
-from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.fits.field import ExactField, MovingField
 from blunt_ember.checks.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time
 from blunt_ember.checks.history import History, thinned
-from blunt_ember.checks.ledger import Ledger, ledger, ledger_at
+from blunt_ember.checks.ledger import ledger, ledger_at
 from blunt_ember.checks.own_field import own_field
 from blunt_ember.checks.remarks import remarks, run_remarks
-from blunt_ember.checks.run_plan import RunRequest, breaks_of, first_step, run_case, stage_plans, start_field
+from blunt_ember.checks.run_plan import (
+    RunRequest,
+    breaks_of,
+    horizon_of,
+    run_case,
+    stage_plans,
+    start_field,
+    tolerance_of,
+)
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
-from blunt_ember.errors import BluntEmberError, Note, OpenCaseError, ReferenceRefusedError, SolverError
+from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError
 from blunt_ember.fem.heat_flows import heat_flows
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.run import Progress, Run
 from blunt_ember.fem.stating import open_properties, parted_by_joints, problem_of
 from blunt_ember.fem.steady import NewtonStep, Solution, middle_of, solve_steady
-from blunt_ember.fem.time_constants import TimeScales, time_scales
-from blunt_ember.geometry.regions import outer_surfaces
+from blunt_ember.fem.time_constants import time_scales
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.outcome import Outcome
 
 Step = TypeVar("Step")
 
@@ -50,6 +58,8 @@ ESTIMATE_NODES = 20_000
 #: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
 ESTIMATE_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _EXACTER = 0.0625
+#: Runs that are kept.
+_MOST_RUNS = 4
 
 
 @dataclass(frozen=True)
@@ -60,65 +70,6 @@ class Ran:
     solution: Solution
     problem: Problem
     solved: SolvedField
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
-
-    case: Case
-    geometry: AnyGeometry | None = None
-    mesh: Mesh | None = None
-    problem: Problem | None = None
-    solution: Solution | None = None
-    exact: ExactField | MovingField | None = None
-    checks: tuple[Check, ...] = ()
-    ledger: Ledger | None = None
-    seconds: float = 0.0
-    #: Whether the errors of the answers have been estimated, or are known not to be.
-    final: bool = False
-    #: What the analyst should know of how the case was understood.
-    notes: tuple[Note, ...] = ()
-    #: Of a clock that runs: what physics says beforehand, the first step, and what the run left behind.
-    scales: TimeScales | None = None
-    run: Run | None = None
-    histories: tuple[History, ...] = ()
-    #: The time in s of the temperatures, where they are not those at the end of the run.
-    instant: float | None = None
-    trouble: BluntEmberError | None = None
-
-    @property
-    def t(self) -> float:
-        """The time, s, of its temperatures; 0 where the clock is steady."""
-        if self.instant is not None or self.run is None:
-            return self.instant or 0.0
-        return float(self.run.times[-1])
-
-    @property
-    def exact_now(self) -> ExactField | None:
-        """The exact solution at the time of its temperatures, if one holds."""
-        try:
-            return None if self.exact is None else field_at(self.exact, self.t)
-        except ReferenceRefusedError:
-            return None
-
-    def at_frame(self, frame: int) -> Outcome:
-        """Return what is seen at one of the instants whose fields were kept, by its number."""
-        assert self.run is not None and self.solution is not None
-        fields = self.run.fields
-        seen = replace(self.solution, temperature=fields.field(frame))
-        t = float(fields.times[frame])
-        return replace(self, solution=seen, instant=t, problem=self.run.problem_at(t))
-
-    @property
-    def unstated(self) -> tuple[str, ...]:
-        """Outer surfaces on which nothing is stated, so they are insulated."""
-        if self.geometry is None:
-            return ()
-        document = self.case.document
-        stated = (name for entry in document.surroundings for name in entry.surfaces)
-        said = {member for name in stated for member in document.members_of(name)}
-        return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
 
 
 class Flow:
@@ -198,7 +149,7 @@ class Flow:
             solution,
             recognised(geometry, problem) or self._own(case, geometry),
             ledger=ledger(problem, heat, case.document, solution.noise),
-            notes=(*stated, *problem.notes, *solution.notes, *remarks(case, problem, solution.temperature)),
+            notes=(*stated, *problem.notes, *solution.notes, *remarks(case, problem, solution.temperature[None])),
         )
 
     def _reached_in_time(self, reached: Outcome) -> Iterator[Outcome]:
@@ -213,7 +164,7 @@ class Flow:
         yield replace(
             reached, problem=problem, solution=ran.solution, scales=scales, run=run, exact=exact,
             ledger=ledger_at(run, case.document, len(run.times) - 1),
-            notes=(*reached.notes, *run_remarks(case, run), *remarks(case, problem, ran.solution.temperature)),
+            notes=(*reached.notes, *run_remarks(case, run)),
         )  # fmt: skip
 
     def _timing(self, case: Case) -> Timing:
@@ -221,8 +172,8 @@ class Flow:
         assert clock is not None
         switches, _ = breaks_of(case)
         one = not switches and len(clock.stages) < 2 and not clock.start_in
-        plans = stage_plans(self._request(case, 1))
-        return Timing(clock.start, one, sum(plan.lasts for plan in plans))
+        request = self._request(case, 1)
+        return Timing(clock.start, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
 
     def _request(self, case: Case, refinement: int) -> RunRequest:
         """What a run needs; a finer one is more exact in time too."""
@@ -234,15 +185,11 @@ class Flow:
         def made() -> RunRequest:
             start = start_field(case, clock, problem)
             middle = middle_of(problem) if problem.held or problem.exchanges else float(start.mean())
-            horizon = clock.end.si if clock.end is not None else None
-            if clock.stages and all(stage.lasts is not None for stage in clock.stages):
-                horizon = sum(stage.lasts.si for stage in clock.stages if stage.lasts is not None)
-            scales = time_scales(problem, start, middle, horizon)
-            request = RunRequest(
+            scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
+            return RunRequest(
                 case, self._geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
                 middle, _EXACTER if refinement > 1 else 1.0,
             )  # fmt: skip
-            return replace(request, scales=replace(scales, first_step=first_step(clock, request)))
 
         return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
 
@@ -262,6 +209,9 @@ class Flow:
         ran = Ran(run, solution, problem, solved)
         if not run.unfinished:
             self._cached(*key, lambda: ran)
+            # Each holds its fields on disk, so only the newest are kept.
+            for old in [place for place in self._kept if place[0] == "run"][:-_MOST_RUNS]:
+                del self._kept[old]
         return ran
 
     def _histories(self, reached: Outcome, solved: SolvedField) -> tuple[History, ...]:

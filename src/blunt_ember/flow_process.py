@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.fem.run import Progress
     from blunt_ember.fem.steady import NewtonStep
-    from blunt_ember.flow import Outcome
+    from blunt_ember.outcome import Outcome
 
 #: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
 #: or in between a step of Newton's method, or how far a run has got.
@@ -25,7 +25,8 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
     # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import SolverError
-    from blunt_ember.flow import Flow, Outcome
+    from blunt_ember.flow import Flow
+    from blunt_ember.outcome import Outcome
 
     number = 0
     flow = Flow(told=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
@@ -49,7 +50,7 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
 
 def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
     """Put a reply together with what was known of the case before it."""
-    from blunt_ember.flow import Outcome
+    from blunt_ember.outcome import Outcome
 
     known = {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
     return Outcome(case=case, **{**known, **news})

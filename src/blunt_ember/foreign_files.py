@@ -13,9 +13,9 @@ from blunt_ember.case.files import write_text
 from blunt_ember.case.quantity import stated
 from blunt_ember.case.units import LENGTH
 from blunt_ember.errors import BluntEmberError, ExpressionError
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.imported import imported_geometry
+from blunt_ember.outcome import Outcome
 from blunt_ember.outlines.loops import DrawingError, regions_of
 from blunt_ember.outlines.svg_writing import section_svg
 

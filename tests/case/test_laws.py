@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.display import shown, shown_difference
 from blunt_ember.case.editing import renamed_formula, renamed_part, with_value, without_part
+from blunt_ember.case.evaluation import Value, evaluate
 from blunt_ember.case.laws import law_of
 from blunt_ember.case.plausibility import plausibility
 from blunt_ember.case.tables import Cells, is_table, pasted_cells, stated_table
@@ -27,12 +28,14 @@ from blunt_ember.case.units import (
     NUMBER,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
+    TIME,
 )
 from blunt_ember.errors import CaseError, ExpressionError
 from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.library.shelves import keep, own_materials, shelves
 
 ANYWHERE = frozenset(["x", "y", "z", "r", "theta", "T"])
+ANYTIME = ANYWHERE | {"t"}
 
 
 def test_a_formula_is_read_at_every_place_with_its_slope() -> None:
@@ -54,6 +57,53 @@ def test_a_table_is_straight_between_its_rows_and_level_beyond() -> None:
     np.testing.assert_allclose(law.slope(where), [0.0, 0.02, 0.02, 0.0])
     over = law_of({"over": "x", "table": [["0 mm", "1 W/m²"], ["1 in", "2 W/m²"]]}, HEAT_FLUX, {}, ANYWHERE)
     np.testing.assert_allclose(over.at({"x": np.array([0.0127])}), [1.5])
+
+
+def test_a_table_over_time_steps_or_goes_smoothly_without_overshoot() -> None:
+    rows = [["0 s", "0 W/m²"], ["10 s", "5 W/m²"], ["1 min", "5 W/m²"], ["70 s", "1 W/m²"]]
+    t = np.array([-1.0, 0.0, 9.999, 10.0, 35.0, 60.0, 70.0, 99.0])
+    step = law_of({"table": rows, "between": "step"}, HEAT_FLUX, {}, ANYTIME)
+    np.testing.assert_array_equal(step.at({"t": t}), [0, 0, 0, 5, 5, 5, 1, 1])
+    assert step.follows_time and step.breaks == (0.0, 10.0, 60.0, 70.0)
+    smooth = law_of({"table": rows, "between": "smooth"}, HEAT_FLUX, {}, ANYTIME)
+    np.testing.assert_allclose(smooth.at({"t": t})[[0, 1, 3, 4, 5, 6, 7]], [0, 0, 5, 5, 5, 1, 1])
+    fine = smooth.at({"t": np.linspace(0, 70, 500)})
+    assert fine.max() <= 5 and fine.min() >= 0 and not smooth.breaks
+    levels = [["0 °C", "1 W/(m K)"], ["50 °C", "2 W/(m K)"], ["90 °C", "2.2 W/(m K)"]]
+    k = law_of({"table": levels, "between": "smooth"}, CONDUCTIVITY, {}, ANYWHERE)
+    at = np.array([290.0, 330.0, 355.0])
+    by_hand = (k.at({"T": at + 1e-4}) - k.at({"T": at - 1e-4})) / 2e-4
+    np.testing.assert_allclose(k.slope({"T": at}), by_hand, rtol=1e-6)
+    with pytest.raises(ExpressionError, match="cannot jump at a temperature"):
+        law_of({"table": [["0 °C", "1 W/(m K)"], ["9 °C", "2 W/(m K)"]], "between": "step"}, CONDUCTIVITY, {}, ANYWHERE)
+    with pytest.raises(ExpressionError, match="'between' is one of 'linear', 'step', 'smooth'"):
+        law_of({"table": rows, "between": "cubic"}, HEAT_FLUX, {}, ANYTIME)
+
+
+def test_heat_in_all_is_spread_over_an_amount_whatever_it_follows() -> None:
+    t = {"t": np.array([0.0, 3.0])}
+    for stated, values in (("6 W", [6, 6]), ("6 W*exp(-t/(3 s))", [6, 6 / np.e]),
+                           ({"table": [["0 s", "6 W"], ["3 s", "9 W"]]}, [6, 9])):  # fmt: skip
+        law = law_of(stated, HEAT_FLOW, {}, frozenset("t"))
+        np.testing.assert_allclose(law.over_amount(4.0, HEAT_FLUX).at(t), np.array(values) / 4)
+
+
+#: Formulas in all signs and functions, each of a plain number.
+_FORMULAS = (
+    "2*x/(1 m) - 3", "-(x/(1 m))^2/p", "exp(-t/(5 s))*sin(t/(2 s))", "min(p, x/(1 m), 0.3) + max(2, t/(1 s))",
+    "sqrt(abs(x/(1 m) - 1))", "(T - 20 °C)/(1 K)", "(T/(300 K))^4 - 2^0.5", "bessel_j0(x/(1 m)) + erfc(t/(9 s))*pi",
+    "5 K*t/(1 s)/(3 K)", "ln(2 + x/(1 m))^(1/3) - -p",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("text", _FORMULAS)
+def test_a_law_gives_what_its_formula_says_dimension_by_dimension(text: str) -> None:
+    p = Value(0.37, NUMBER.dimension)
+    where = {"x": np.array([0.2, 1.7]), "t": np.array([4.0, 31.0]), "T": np.array([280.0, 900.0])}
+    kinds = {"x": LENGTH, "t": TIME, "T": TEMPERATURE}
+    names = {name: Value(values, kinds[name].dimension, 1.0 if name == "T" else None) for name, values in where.items()}
+    expected = evaluate(text, {**names, "p": p}).magnitude
+    np.testing.assert_allclose(law_of(text, NUMBER, {"p": p}, ANYTIME).at(where), expected, rtol=1e-14)
 
 
 @pytest.mark.parametrize(("stated", "said"), [

@@ -12,8 +12,9 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.case.editing import with_value
 from blunt_ember.checks.exact_field import exact_field
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
 from blunt_ember.reference.rod_chain import RodChain, RodPiece
 from blunt_ember.reference.side import Side
 

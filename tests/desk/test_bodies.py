@@ -41,7 +41,7 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
     return QPointF(*window.stage._view.pixels(middle[None])[0])
 
 
-#: Runs of the clock are driven in test_clock.
+#: Of a run the exact curve is held against the span of the whole run, in test_clock.
 OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES]
 
 

@@ -10,9 +10,11 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.checks.ledger import ledger_at
 from blunt_ember.errors import CaseError, OpenCaseError
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
 
 STEEL = {"k": "44 W/(m K)", "density": "7300 kg/m³", "c": "540 J/(kg K)"}
 
@@ -124,6 +126,87 @@ def test_breaks_and_stage_ends_are_hit_and_the_books_close() -> None:
     assert run.worst_step < 1e-9
     assert run.highest[-1] == pytest.approx(150.0 + 273.15, abs=1e-6)
     assert left[-1] == pytest.approx(left[int(np.argmin(np.abs(run.times - 145.0)))])  # insulated from there on
+
+
+def test_the_books_close_at_every_instant_where_all_that_may_follows_time() -> None:
+    swing = "(1 + 0.3*sin(t/(20 s)))"
+    fluid = {"table": [["0 s", "20 °C"], ["30 s", "400 °C"], ["60 s", "100 °C"]], "between": "step"}
+    stepped = {"table": [["20 °C", "450 J/(kg K)"], ["600 °C", "700 J/(kg K)"]], "between": "smooth"}
+    case = case_from_data({
+        "format": "blunt-ember/1",
+        "materials": {
+            "a": {"k": f"(2 W/(m K) + 0.001 W/(m K^2)*(T - 300 K))*{swing}", "density": "2000 kg/m³",
+                  "c": "900 J/(kg K) + 0.2 J/(kg K^2)*(T - 300 K)", "emissivity": f"0.7*{swing}"},
+            "b": {"k": "11 W/(m K)", "density": "7000 kg/m³", "c": stepped},
+        },
+        "body": {"kind": "section", "depth": "0.4 m", "regions": {
+            "left": {"shape": "rectangle", "size": ["40 mm", "30 mm"], "at": ["0 mm", "0 mm"], "material": "a"},
+            "right": {"shape": "rectangle", "size": ["30 mm", "30 mm"], "right_of": "left", "material": "b"}}},
+        "surroundings": [
+            {"on": "left.left", "film": {"h": f"40 W/(m² K)*{swing}", "temperature": fluid},
+             "radiation": {"temperature": "300 °C + 40 K*sin(t/(9 s))"}},
+            {"on": "right.right", "temperature": "60 °C + 1 K*t/(1 s)", "before": "70 s"},
+            {"on": "right.right", "film": {"h": "90 W/(m² K)", "temperature": "20 °C"}, "after": "70 s"},
+            {"on": "left.top", "heat": f"30 W*{swing}"},
+            {"on": ["right.top", "right.bottom"], "periodic": True},
+        ],
+        "heat_inside": [
+            {"region": "right", "total": {"table": [["0 s", "0 W"], ["50 s", "80 W"]], "over": "t"}},
+            {"region": "left", "per_volume": f"2e5 W/m³*{swing}", "after": "20 s"},
+            {"at": ["20 mm", "15 mm"], "total": f"15 W*{swing}"},
+        ],
+        "joints": [{"on": "left|right", "conductance": f"600 W/(m² K)*{swing}"}],
+        "clock": {"start": "90 °C", "start_in": {"right": "60 °C"}, "end": "100 s"}, "mesh": {"size": "10 mm"},
+    })  # fmt: skip
+    outcome = first(case)
+    run = outcome.run
+    assert run is not None and outcome.mesh is not None
+    for instant in range(len(run.times)):
+        assert ledger_at(run, case.document, instant).relative < 1e-7
+        assert ledger_at(run, case.document, instant, whole=True).relative < 1e-7
+    # What arises inside is known: the integral of what is stated.
+    passed = dict(zip(run.names, run.passed[-1], strict=True))
+    assert passed["heat in right"] == pytest.approx(80 * 25 + 80 * 50, rel=1e-12)
+    assert passed["heat at a point (3)"] == pytest.approx(15 * (100 + 6 * (1 - np.cos(5))), rel=1e-4)
+    left = 2e5 * 0.4 * 0.04 * 0.03 * (80 + 6 * (np.cos(1) - np.cos(5)))
+    assert passed["heat in left"] == pytest.approx(left, rel=1e-4)
+    assert passed["left.top"] == pytest.approx(30 * (100 + 6 * (1 - np.cos(5))), rel=1e-4)
+    assert passed["right.top"] == pytest.approx(-passed["right.bottom"], rel=1e-9)
+
+
+def test_settling_is_looked_for_on_the_way_to_what_holds_now() -> None:
+    sides = [{"on": "bar.left", "temperature": "20 °C"},
+             {"on": "bar.right", "temperature": "120 °C", "after": "20 min"},
+             {"on": "bar.right", "temperature": "20 °C", "before": "20 min"}]  # fmt: skip
+    case = bar({"start": "30 °C", "end": "2 hour", "tolerance": "0.01 %"}, sides, questions=[
+        {"name": "again", "when": {"settled": "0.01 K"}}])  # fmt: skip
+    late = {**case.data, "clock": {"start": "30 °C", "end": "2 hour", "until": {"settled": "50 K"}}}
+    run = first(case).run
+    assert run is not None and run.came_true[0] is not None and run.came_true[0] < 1200
+    begun = {
+        **late,
+        "clock": {
+            "start": "30 °C",
+            "stages": [
+                {"name": "still", "lasts": "20 min"},
+                {"name": "warm", "lasts": "2 hour", "until": {"settled": "1 K"}},
+            ],
+        },
+    }
+    warm = first(case.restated(begun)).run
+    assert warm is not None and warm.met
+    # In the second stage the first mode fades: 100 K * 2/π * exp(−t/τ) is 1 K away in the middle.
+    tau = 0.1**2 / np.pi**2 / (44 / 7300 / 540)
+    assert warm.stage_ends[1] - 1200 == pytest.approx(tau * np.log(100 * 2 / np.pi), rel=0.01)
+
+
+def test_a_rough_run_with_a_condition_gets_through_where_steps_do_not_settle() -> None:
+    firing = family("firing").case()
+    case = firing.restated({**firing.data, "clock": {**firing.data["clock"], "tolerance": "5 %"},
+                            "mesh": {"size": "20 mm", "order": 1}})  # fmt: skip
+    run = first(case).run
+    assert run is not None and run.met and len(run.stage_ends) == 3
+    assert run.highest[-1] == pytest.approx(353.15, abs=1e-5)
 
 
 def test_the_books_close_where_everything_follows_temperature() -> None:

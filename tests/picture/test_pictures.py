@@ -7,8 +7,9 @@ import pytest
 
 from blunt_ember.case.editing import with_value
 from blunt_ember.checks.profile import profile_through
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import ProfileChart
 from blunt_ember.picture.drawn import drawn_box, pose_of

@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 
 from blunt_ember.case.editing import with_value
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import GROUPS, family
+from blunt_ember.outcome import Outcome
 from blunt_ember.report.folder import write_demo
 from blunt_ember.report.table import answer_object, basis, checks_csv, outcome_object, outcome_text
 

@@ -58,23 +58,31 @@ class Table:
 
     def at(self, x: Floats) -> Floats:
         """Return its values; a step begins at its row."""
+        xs, ys = self._rows
         if self.between == "step":
-            row = np.searchsorted(self.xs, x, side="right") - 1
-            stepped: Floats = np.array(self.ys)[np.clip(row, 0, None)]
+            stepped: Floats = ys[np.clip(np.searchsorted(xs, x, side="right") - 1, 0, None)]
             return stepped
         if self.between == "smooth":
-            smooth: Floats = PchipInterpolator(self.xs, self.ys)(np.clip(x, self.xs[0], self.xs[-1]))
+            smooth: Floats = self._smooth(np.clip(x, xs[0], xs[-1]))
             return smooth
-        return np.interp(x, self.xs, self.ys)
+        return np.interp(x, xs, ys)
+
+    @cached_property
+    def _rows(self) -> tuple[Floats, Floats]:
+        return np.array(self.xs), np.array(self.ys)
+
+    @cached_property
+    def _smooth(self) -> PchipInterpolator:
+        return PchipInterpolator(*self._rows)
 
     def slope(self, x: Floats) -> Floats:
         """Return its derivative; at a kink that behind it."""
-        inside = (x >= self.xs[0]) & (x < self.xs[-1])
+        xs, ys = self._rows
+        inside = (x >= xs[0]) & (x < xs[-1])
         if self.between == "smooth":
-            curve = PchipInterpolator(self.xs, self.ys).derivative()
-            return np.where(inside, curve(np.clip(x, self.xs[0], self.xs[-1])), 0.0)
-        slopes = np.diff(self.ys) / np.diff(self.xs)
-        row = np.clip(np.searchsorted(self.xs, x, side="right") - 1, 0, len(slopes) - 1)
+            return np.where(inside, self._smooth(np.clip(x, xs[0], xs[-1]), 1), 0.0)
+        slopes = np.diff(ys) / np.diff(xs)
+        row = np.clip(np.searchsorted(xs, x, side="right") - 1, 0, len(slopes) - 1)
         return np.where(inside, slopes[row], 0.0)
 
     @property

@@ -12,7 +12,7 @@ from blunt_ember.case.document import Question
 from blunt_ember.case.places import Line
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.units import TIME
-from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.fits.field import ExactField, InstantField, MovingField, field_at
 from blunt_ember.checks.probes import Probe, line_points, line_shares, probe_of
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
@@ -102,12 +102,14 @@ def exact_answer(
         return _exact_time(question.when, members, field, solved)
     end = 0.0 if solved.run is None else float(solved.run.times[-1])
     now = field_at(field, end if question.time is None else question.time.si)
-    if question.asks in ("heat_flow", "heat_passed"):
-        read = now.heat if question.asks == "heat_flow" else getattr(now, "passed", lambda name: float("nan"))
-        return float(_directed(question, members, solved.geometry, sum(read(name) for name in members)))
-    if question.asks == "heat_stored":
-        stored = getattr(now, "stored", None)
-        return stored() if stored is not None and question.target == WHOLE_BODY else float("nan")
+    if question.asks == "heat_flow":
+        return float(_directed(question, members, solved.geometry, sum(now.heat(name) for name in members)))
+    if question.asks in ("heat_passed", "heat_stored"):
+        if not isinstance(now, InstantField):
+            return float("nan")
+        if question.asks == "heat_passed":
+            return float(_directed(question, members, solved.geometry, sum(now.passed(name) for name in members)))
+        return now.stored() if question.target == WHOLE_BODY else float("nan")
     return _exact_reading(question, members, now, solved, solved.region_of(question))
 
 

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from blunt_ember.case.laws import Law
-from blunt_ember.checks.fits.field import Floats
+from blunt_ember.checks.fits.field import Floats, Unsaid
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
 
 
 @dataclass(frozen=True)
-class OwnField:
+class OwnField(Unsaid):
     """A field of temperature that the analyst wrote down."""
 
     law: Law
@@ -33,10 +33,6 @@ class OwnField:
     def at(self, t: float) -> OwnField:
         """Return the field of a time in s."""
         return replace(self, t=t)
-
-    def heat(self, surface: str) -> float:
-        """Not said by a field."""
-        return float("nan")
 
 
 def own_field(name: str, law: Law, space: Space, runs: bool = False) -> OwnField:

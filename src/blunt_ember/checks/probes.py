@@ -117,7 +117,7 @@ def _mean(facets: FacetSet, mesh: Mesh) -> csr_array:
     share = np.zeros(mesh.node_count)
     for block in facets.blocks:
         family = FAMILIES[block.family]
-        share += _gathered(facet_weights(facets, block, mesh) @ family.values(family.points), block.nodes, mesh)
+        share += _gathered(facet_weights(facets, block, mesh) @ family.at_points, block.nodes, mesh)
     return csr_array(share[None] / share.sum())
 
 
@@ -135,7 +135,7 @@ def _of_regions(asks: str, regions: list[int], mesh: Mesh) -> Probe:
         runs = in_runs(block, len(family.points))
         volumes = np.concatenate([weighted_gradients(block, mesh, run)[1] for run in runs])
         own = np.isin(block.region, regions)
-        share += _gathered(volumes[own] @ family.values(family.points), block.nodes[own], mesh)
+        share += _gathered(volumes[own] @ family.at_points, block.nodes[own], mesh)
     return Probe(csr_array(share[None] / share.sum()), "sum")
 
 

@@ -19,15 +19,24 @@ from blunt_ember.mesh.mesh import Floats
 _SLACK = 0.5
 
 
-def remarks(case: Case, problem: Problem, temperature: Floats) -> tuple[Note, ...]:
-    """Return what the temperatures (n,) in K of a solution show to be doubtful."""
+def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) -> tuple[Note, ...]:
+    """Return what temperatures (s, n) in K show to be doubtful: of a solution, or of several instants of a run.
+
+    ``t`` is the time in s at which what is stated is looked at.
+    """
     return (
-        *_below_zero(temperature), *_beyond_ranges(case, problem, temperature), *_impossible(problem, temperature)
+        *_below_zero(temperatures), *_beyond_ranges(case, problem, temperatures),
+        *_impossible(problem, temperatures, t),
     )  # fmt: skip
 
 
 def run_remarks(case: Case, run: Run) -> Iterator[Note]:
-    """Return what the analyst should know of how a run ended."""
+    """Return what the analyst should know of a run: how it ended, and what its hottest and coldest instants show."""
+    kept = run.fields.times
+    extreme = [run.times[np.argmax(run.highest)], run.times[np.argmin(run.lowest)], run.times[-1]]
+    frames = {int(np.argmin(np.abs(kept - t))) for t in extreme}
+    t = float(np.nextafter(run.times[-1], -np.inf))
+    yield from remarks(case, run.pieces[-1][1], np.array([run.fields.field(frame) for frame in sorted(frames)]), t)
     if run.unfinished:
         yield Note("clock", f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
     clock = case.document.running_clock
@@ -36,18 +45,21 @@ def run_remarks(case: Case, run: Run) -> Iterator[Note]:
         yield Note("clock", f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
 
 
-def _below_zero(temperature: Floats) -> Iterator[Note]:
-    if temperature.min() < 0:
-        what = f"temperatures reach {temperature.min():.4g} K, below absolute zero: more heat is taken out than can be"
+def _below_zero(temperatures: Floats) -> Iterator[Note]:
+    if temperatures.min() < 0:
+        what = f"temperatures reach {temperatures.min():.4g} K, below absolute zero: more heat is taken out than can be"
         yield Note("surroundings", what)
 
 
-def _impossible(problem: Problem, temperature: Floats) -> Iterator[Note]:
+def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
     """Formulas for emissivities and film coefficients that leave what is possible at the temperatures found."""
     mesh = problem.mesh
     for name, exchange in problem.exchanges.items():
         nodes = mesh.surfaces[name].nodes
-        where = {**mesh.space.variables(mesh.points[nodes]), "T": temperature[nodes]}
+        over = temperatures[:, nodes]
+        places = {key: np.broadcast_to(values, over.shape) for key, values in
+                  mesh.space.variables(mesh.points[nodes]).items()}  # fmt: skip
+        where = {**places, "t": np.full(over.shape, t), "T": over}
         laws = [(each.emissivity, 0.0, 1.0, "emissivity", "between 0 and 1") for each in exchange.radiations]
         laws += [(film.h, 0.0, np.inf, "film coefficient", "never below zero") for film in exchange.films]
         for law, low, high, what, possible in laws:
@@ -58,12 +70,12 @@ def _impossible(problem: Problem, temperature: Floats) -> Iterator[Note]:
                 yield Note("surroundings", f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}")
 
 
-def _beyond_ranges(case: Case, problem: Problem, temperature: Floats) -> Iterator[Note]:
+def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterator[Note]:
     mesh = problem.mesh
     reached: dict[str, tuple[float, float]] = {}
     for number, region in enumerate(mesh.regions):
         material = case.document.body.fillings[region].material
-        own = [temperature[block.nodes[block.region == number]].ravel() for block in mesh.blocks]
+        own = [temperatures[:, block.nodes[block.region == number]].ravel() for block in mesh.blocks]
         values = np.concatenate(own)
         if material is not None and len(values):
             low, high = reached.get(material, (np.inf, -np.inf))

@@ -17,14 +17,12 @@ from blunt_ember.case.surroundings import HeatInside, Surrounding
 from blunt_ember.case.units import NUMBER
 from blunt_ember.checks.answers import question_probe
 from blunt_ember.checks.probes import Probe, probe_of
-from blunt_ember.errors import CaseError, Fault, OpenCaseError, SolverError
+from blunt_ember.errors import CaseError, Fault, OpenCaseError
 from blunt_ember.fem.field_store import FieldStore
-from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.marching import Control, March, StagePlan, Watch, Watched
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.run import Keeping, Progress, Recorder, Run
-from blunt_ember.fem.steady import Balance, Solution, solve_steady
-from blunt_ember.fem.stepping import Stepper
+from blunt_ember.fem.steady import Solution, solve_steady
 from blunt_ember.fem.terms import sampled
 from blunt_ember.fem.time_constants import TimeScales
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -98,23 +96,19 @@ def run_case(
     asked = tuple(question.time.si for question in case.document.questions if question.time is not None)
     every = [stage.every or clock.every for stage in clock.stages] or [clock.every]
     kept = tuple(None if each is None else each.si for each in every)
+    # Where conditions end it, all that is known beforehand is when it will have settled.
     expected = min(end, request.scales.suggested_end or end)
+    told_end = expected if any(plan.until is not None for plan in plans) else end
     keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS)
     switches, kinks = breaks_of(case)
     march = March(request.problem_at, plans, switches, kinks, request.start, request.middle, control_of(clock, request))
     fields = FieldStore(mesh.node_count, request.middle, folder)
     recorder = Recorder(mesh, request.start, request.middle, probes, watched, keeping, fields)
-    run, last = recorder.record(march, end, told, stopped)
-    problem = last.heating.problem
-    return run, _final(problem, last.step.after.rise + request.middle, last.step.after.t), problem, columns
-
-
-def _final(problem: Problem, temperature: Floats, t: float) -> Solution:
-    """The last instant as a solution, with what every term gives there; what is left over goes into storage."""
-    balance = Balance(problem, float(np.nextafter(t, -np.inf)))
-    rise = temperature - balance.middle
-    given = balance.given(rise)
-    return Solution(temperature, np.zeros(len(rise)), given, balance.constraints, "in time")
+    run, last = recorder.record(march, told_end, told, stopped)
+    temperature = last.step.after.rise + request.middle
+    # What every term gives at an instant is in the histories of the run.
+    solution = Solution(temperature, np.zeros(len(temperature)), (), last.heating.constraints, "in time")
+    return run, solution, last.heating.problem, columns
 
 
 def breaks_of(case: Case) -> tuple[list[float], list[float]]:
@@ -130,23 +124,23 @@ def breaks_of(case: Case) -> tuple[list[float], list[float]]:
 
 def control_of(clock: Clock, request: RunRequest) -> Control:
     """Return how the steps of a run are chosen."""
-    amount = clock.tolerance.amount * request.tolerance_factor
-    share = amount if clock.tolerance.kind == NUMBER else None
-    memory = request.scales.slowest if request.scales.slowest else float("inf")
-    fixed = None if clock.step is None else clock.step.si * np.sqrt(request.tolerance_factor)
-    return Control(share, amount, request.scales.span, memory, fixed)
+    factor, asked = request.tolerance_factor, tolerance_of(clock)
+    fixed = None if clock.step is None else clock.step.si * np.sqrt(factor)
+    return Control(lambda span: factor * asked(span), request.scales.span, request.scales.slowest or np.inf, fixed)
 
 
-def first_step(clock: Clock, request: RunRequest) -> float:
-    """Return the length in s that the first step is tried with."""
-    if clock.step is not None:
-        return clock.step.si
-    control = control_of(clock, request)
-    tolerance = control.amount if control.share is None else control.share * max(control.span, 1e-6)
-    heating = Heating(request.problem_at(0, 0.0), request.middle, 0.0)
-    stepper = Stepper(heating, tolerance, control.memory)
-    longest = stage_plans(request)[0].lasts
-    return stepper.first_length(heating.state(request.start - request.middle, 0.0), longest)
+def tolerance_of(clock: Clock) -> Callable[[float], float]:
+    """Return the error of time stepping in K for a span of temperatures in K."""
+    amount = clock.tolerance.amount
+    return lambda span: amount * max(span, 1e-6) if clock.tolerance.kind == NUMBER else amount
+
+
+def horizon_of(clock: Clock) -> float | None:
+    """Return the time in s at which the clock ends at the latest, as far as that is stated."""
+    if not clock.stages:
+        return None if clock.end is None else clock.end.si
+    lasts = [stage.lasts for stage in clock.stages]
+    return None if None in lasts else sum(each.si for each in lasts if each is not None)
 
 
 def stage_plans(request: RunRequest) -> list[StagePlan]:
@@ -160,9 +154,10 @@ def stage_plans(request: RunRequest) -> list[StagePlan]:
             for place, stage in enumerate(clock.stages)
         ]
     if clock.end is None and clock.until is None:
-        if slowest is None:
-            what = "say when the clock ends: nothing holds a temperature, so the body never settles by itself"
-            raise OpenCaseError((Fault("clock.end", what),))
+        if not slowest:
+            why = "nothing holds a temperature, so the body never settles by itself"
+            why = why if slowest is None else "every temperature is held, so there is nothing to settle"
+            raise OpenCaseError((Fault("clock.end", f"say when the clock ends: {why}"),))
         if _changes(request.case):
             what = "say when the clock ends: what surrounds the body changes with time, so it need not settle"
             raise OpenCaseError((Fault("clock.end", what),))
@@ -175,9 +170,9 @@ def _plan(
     lasts: Quantity | None, until: Condition | None, path: tuple[str | int, ...], request: RunRequest
 ) -> StagePlan:
     slowest = request.scales.slowest
-    if lasts is None and slowest is None:
+    if lasts is None and not slowest:
         key = "end" if path == ("clock",) else "lasts"
-        what = "nothing holds a temperature, so it is not known how long to wait for the condition; say that too"
+        what = "it is not known how long the body takes, nor so how long to wait for the condition; say that too"
         raise OpenCaseError((Fault(path_text((*path, key)), what),))
     longest = lasts.si if lasts is not None else _PATIENCE * (slowest or 0.0)
     return StagePlan(longest, None if until is None else _watch_maker(until, request, path_text((*path, "until"))))
@@ -219,6 +214,6 @@ def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Watche
 def _settled(problem: Problem, t: float, within: float) -> Watch:
     try:
         steady = solve_steady(problem, t=t).temperature
-    except OpenCaseError as error:
-        raise SolverError(f"there is no steady answer to settle at: {error}") from error
+    except OpenCaseError:  # nothing holds a temperature as long as this problem holds
+        return lambda temperature, rate, t: np.inf
     return lambda temperature, rate, t: float(np.abs(temperature - steady).max()) - within

@@ -21,7 +21,7 @@ from blunt_ember.case.units import HEAT_FLOW, Kind
 from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.deviation_ruler import DeviationRuler
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.report.table import MARKS, basis
 

@@ -14,7 +14,7 @@ from blunt_ember.desk.sheet_fields import EntryField
 from blunt_ember.desk.sheet_parts import Entry
 from blunt_ember.fem.run import Progress
 from blunt_ember.fem.steady import NewtonStep
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 
 def _how_solved(outcome: Outcome) -> str:

@@ -11,12 +11,12 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from blunt_ember.case.display import shown
 from blunt_ember.case.laws import Law
 from blunt_ember.errors import ExpressionError
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
 
@@ -47,7 +47,7 @@ def _laws_over_places(outcome: Outcome, surface: str) -> Iterator[tuple[Law, str
         if entry.radiation is not None:
             stated += [(entry.radiation.emissivity, "ε"), (entry.radiation.temperature, "surroundings")]
         for law, word in stated:
-            if law is not None and law.variables - {"T"} and not law.follows_temperature:
+            if law is not None and law.variables - {"t", "T"} and not law.follows_temperature:
                 yield law, word
 
 
@@ -58,7 +58,7 @@ def _paint_one(
     if not len(places):
         return
     try:
-        values = np.asarray(law.at(mesh.space.variables(places)))
+        values = np.asarray(law.at({**mesh.space.variables(places), "t": np.full(len(places), outcome.t)}))
     except ExpressionError:
         return
     sound = np.isfinite(values)

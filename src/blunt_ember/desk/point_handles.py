@@ -18,10 +18,10 @@ from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.outline_drawing import grid_step, point_at, snapped
 from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import shape_of
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
 

@@ -9,7 +9,6 @@ import numpy as np
 from blunt_ember.case.display import both_scales, shown
 from blunt_ember.case.units import LENGTH, TEMPERATURE
 from blunt_ember.fem.reading import flux_at, temperature_at
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -18,6 +17,7 @@ from blunt_ember.mesh.facets import Skin, skin_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.view import View

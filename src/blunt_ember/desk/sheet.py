@@ -26,7 +26,7 @@ from blunt_ember.desk.sheet_parts import Choice, Curve, Edit, Entry, Option, Par
 from blunt_ember.desk.sheet_sections import sections
 from blunt_ember.desk.table_dialog import TableDialog
 from blunt_ember.errors import BluntEmberError, CaseError, OpenCaseError
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 
 class RowWidget(QWidget):

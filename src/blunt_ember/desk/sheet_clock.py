@@ -31,7 +31,7 @@ from blunt_ember.desk.sheet_parts import (
 )
 from blunt_ember.desk.sheet_surroundings import surrounding_options, surrounding_sentence
 from blunt_ember.fem.time_constants import SETTLED_AFTER, TimeScales
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 Path = tuple[str | int, ...]
 _START = "20 °C"

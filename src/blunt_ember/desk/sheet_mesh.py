@@ -22,10 +22,10 @@ from blunt_ember.desk.sheet_parts import (
     setting,
 )
 from blunt_ember.desk.sheet_shapes import whole_entry
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.regions import extent_of
 from blunt_ember.mesh.making import ACROSS
 from blunt_ember.mesh.quality import SHARP, quality_of
+from blunt_ember.outcome import Outcome
 
 _CELLS = {
     "auto": "mapped where it can be", "triangles": "free triangles", "mostly quadrilaterals": "free, mostly four-sided",

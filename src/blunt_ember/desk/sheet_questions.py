@@ -31,7 +31,7 @@ from blunt_ember.desk.sheet_parts import (
     typing,
     value_note,
 )
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 
 def questions(case: Case, outcome: Outcome | None) -> Section:

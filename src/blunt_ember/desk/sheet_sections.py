@@ -16,7 +16,7 @@ from blunt_ember.desk.sheet_questions import formulas, questions
 from blunt_ember.desk.sheet_surfaces import surfaces_section
 from blunt_ember.desk.sheet_surroundings import surroundings_section
 from blunt_ember.errors import Note
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:

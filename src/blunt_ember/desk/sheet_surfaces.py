@@ -23,10 +23,10 @@ from blunt_ember.desk.sheet_parts import (
     setting,
 )
 from blunt_ember.desk.sheet_shapes import shape_words
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.outcome import Outcome
 
 Path = tuple[str | int, ...]
 

@@ -25,7 +25,7 @@ from blunt_ember.desk.sheet_parts import (
     removing,
     setting,
 )
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 Path = tuple[str | int, ...]
 _OVER_PLACES = " ".join(PLACE)

@@ -16,7 +16,7 @@ from blunt_ember.flow_process import serve, with_news
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
-    from blunt_ember.flow import Outcome
+    from blunt_ember.outcome import Outcome
 
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300

@@ -32,9 +32,9 @@ from blunt_ember.desk.legend import paint_legend
 from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
@@ -13,9 +14,10 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollAre
 from blunt_ember.case.editing import with_value
 from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.desk.settings import Settings
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.gallery.family import Family
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
 from blunt_ember.picture.lenses import shade
@@ -150,7 +152,11 @@ class StartPage(QScrollArea):
         case = FAMILIES[name].case()
         if len(case.document.body.coordinates) == 3:  # a card is too small to show more than a plain mesh does
             case = with_value(case, ("mesh",), {"order": 1})
-        outcome = next(self._flow.outcomes(case))
+        if case.document.running_clock is not None:  # nor more than a rough run does
+            case = with_value(with_value(case, ("clock", "tolerance"), "5 %"), ("questions",), [])
+            case = with_value(case, ("mesh", "order"), 1)
+        outcomes = self._flow.outcomes(case)
+        outcome = _where_it_differs_most(next(each for each in outcomes if each.solution is not None or each.trouble))
         if outcome.geometry is not None:
             self._cards[name].picture.setPixmap(self._pixmap(outcome, self._renderer))
         QTimer.singleShot(0, self._draw_next)
@@ -160,8 +166,19 @@ class StartPage(QScrollArea):
         low, high = drawn_box(outcome.geometry)
         view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
         ratio = self.devicePixelRatioF()
-        pixels = renderer.draw(outcome, "Temperature", shade(outcome, "Temperature"), view, self._theme, ratio)
+        pixels = renderer.draw(
+            outcome, "Temperature", shade(outcome, "Temperature", whole_run=False), view, self._theme, ratio
+        )
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)
         return QPixmap.fromImage(image)
+
+
+def _where_it_differs_most(outcome: Outcome) -> Outcome:
+    """Of a run, the instant at which temperatures lie the furthest apart; any other outcome as it is."""
+    run = outcome.run
+    if run is None:
+        return outcome
+    widest = run.times[int(np.argmax(run.highest - run.lowest))]
+    return outcome.at_frame(int(np.argmin(np.abs(run.fields.times - widest))))

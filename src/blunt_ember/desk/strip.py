@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -20,10 +21,11 @@ from PyQt6.QtWidgets import (
 
 from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.checks.profile import Profile, main_axis, profile_through
+from blunt_ember.desk.drawn_view import DrawnView
 from blunt_ember.desk.time_bar import TimeBar
 from blunt_ember.desk.time_view import TimeView
 from blunt_ember.fem.run import Run
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.history_chart import draw_history
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.run_curves import time_curves
@@ -33,18 +35,13 @@ if TYPE_CHECKING:
     from blunt_ember.picture.charts import ProfileChart
 
 
-class ChartView(QWidget):
-    """Paints the chart of a profile, drawn when it is first seen."""
+class ChartView(DrawnView):
+    """Paints the chart of a profile."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._chart: ProfileChart | None = None
         self._profile: Profile | None = None
-        self._image: QImage | None = None
-        self._theme = LIGHT
-        self._units = DEFAULT_UNITS
-        self._message = ""
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     @property
     def profile(self) -> Profile | None:
@@ -53,41 +50,18 @@ class ChartView(QWidget):
 
     def show_profile(self, profile: Profile | None, message: str, theme: Theme, units: UnitSet = DEFAULT_UNITS) -> None:
         """Take other curves, or a message where there are none."""
-        self._profile, self._message, self._theme, self._units = profile, message, theme, units
-        self._image = None
-        if profile is not None and profile.exact is None:
-            self.setAccessibleName(f"{profile.title}: temperature on the mesh")
-        elif profile is not None:
-            self.setAccessibleName(f"{profile.title}: temperature on the mesh and exact")
-        self.update()
+        self._profile = profile
+        if profile is None:
+            self.show_drawing(None, message, theme)
+            return
+        exact = " and exact" if profile.exact is not None else ""
+        self.setAccessibleName(f"{profile.title}: temperature on the mesh{exact}")
 
-    def sizeHint(self) -> QSize:
-        """Wish for the size of the design."""
-        return QSize(880, 170)
+        def drawn(width: int, height: int, theme: Theme, ratio: float) -> NDArray[np.uint8]:
+            self._chart = self._chart or _new_chart()
+            return self._chart.draw(profile, width, height, theme, ratio, units)
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Draw anew in another size."""
-        super().resizeEvent(event)
-        self._image = None
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Paint the chart, or say why there is none."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(self._theme.paper))
-        if self._profile is None:
-            painter.setPen(QColor(self._theme.quiet))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._message)
-        else:
-            if self._image is None:
-                ratio = self.devicePixelRatioF()
-                self._chart = self._chart or _new_chart()
-                pixels = self._chart.draw(self._profile, self.width(), self.height(), self._theme, ratio, self._units)
-                height, width = pixels.shape[:2]
-                image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
-                image.setDevicePixelRatio(ratio)
-                self._image = image
-            painter.drawImage(QPointF(0, 0), self._image)
-        painter.end()
+        self.show_drawing(drawn, "", theme)
 
 
 def _new_chart() -> ProfileChart:
@@ -288,7 +262,7 @@ class Strip(QWidget):
 
     def _show_history(self, outcome: Outcome | None) -> None:
         if outcome is None or outcome.run is None:
-            self.history.show_drawing(None, 0.0, "Curves over time appear here once the clock has run.", self._theme)
+            self.history.show_chart(None, 0.0, "Curves over time appear here once the clock has run.", self._theme)
             return
         choices = time_curves(outcome)
         self.curves.clear()
@@ -298,7 +272,7 @@ class Strip(QWidget):
         curves, units = choices[chosen], outcome.case.units
         self._say_source(curves.source if curves.source.startswith("working") or not curves.source
                          else f"exact: {curves.source}")  # fmt: skip
-        self.history.show_drawing(
+        self.history.show_chart(
             lambda width, height, theme, ratio: draw_history(curves, width, height, theme, ratio, units),
             float(curves.times[-1]), "", self._theme,
         )  # fmt: skip
@@ -308,9 +282,9 @@ class Strip(QWidget):
         end = _end_of(outcome)
         rows = tracks(case, end, outcome.run.stage_ends if outcome and outcome.run else ()) if case and end else ()
         if case is None or not rows:
-            self.time_line.show_drawing(None, 0.0, "Nothing that is stated changes with time.", self._theme)
+            self.time_line.show_chart(None, 0.0, "Nothing that is stated changes with time.", self._theme)
             return
-        self.time_line.show_drawing(
+        self.time_line.show_chart(
             lambda width, height, theme, ratio: draw_time_line(rows, end, case, width, height, theme, ratio),
             end, "", self._theme,
         )  # fmt: skip

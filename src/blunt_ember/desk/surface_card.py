@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayou
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.sheet import RowList
 from blunt_ember.desk.sheet_surroundings import surface_rows
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 WIDTH = 330
 

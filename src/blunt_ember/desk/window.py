@@ -36,10 +36,10 @@ from blunt_ember.desk.strip import Strip
 from blunt_ember.desk.style import palette, style_sheet
 from blunt_ember.desk.surface_card import SurfaceCard
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Outcome
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.animation import write_animation
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows

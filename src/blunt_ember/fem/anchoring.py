@@ -11,7 +11,9 @@ from scipy.sparse import coo_array, csgraph
 from blunt_ember.errors import Fault, Note, OpenCaseError
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem import Problem
-from blunt_ember.fem.terms import AcrossJoint, Conduction, InRegion, Term
+from blunt_ember.fem.terms import Term
+from blunt_ember.fem.terms_inside import Conduction, InRegion
+from blunt_ember.fem.terms_on_facets import AcrossJoint
 from blunt_ember.mesh.mesh import Ints
 
 #: Number of parts that exchange no heat with each other inside the body, and the part (n,) of every node.

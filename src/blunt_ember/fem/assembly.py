@@ -150,14 +150,14 @@ def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats
     family = FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]
     gradients, determinant = physical_gradients(block.family, corners, family.points)
-    factor = mesh.space.of_cells(block.region[run], family.values(family.points) @ corners)
+    factor = mesh.space.of_cells(block.region[run], family.at_points @ corners)
     return gradients, determinant * factor * family.weights
 
 
 def cell_places(block: CellBlock, mesh: Mesh, run: slice = slice(None)) -> Floats:
     """Return the quadrature points (r, q, d) in m of a run of cells."""
     family = FAMILIES[block.family]
-    places: Floats = family.values(family.points) @ mesh.points[block.nodes[run]]
+    places: Floats = family.at_points @ mesh.points[block.nodes[run]]
     return places
 
 

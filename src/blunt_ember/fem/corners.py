@@ -5,12 +5,29 @@ from __future__ import annotations
 import numpy as np
 from scipy import sparse
 
+from blunt_ember.fem.constraints import Constraints
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Ints, Mesh
 
 _LINEAR = {
     "line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8",
 }  # fmt: skip
+
+
+def free_corners(mesh: Mesh, constraints: Constraints) -> sparse.csr_array | None:
+    """Return the free corners of quadratic cells as a coarser space (free, c); None for linear cells, or where corners
+    follow other nodes."""
+    made = from_corners(mesh)
+    if made is None:
+        return None
+    up, corners = made
+    free = constraints.free
+    among = np.isin(np.flatnonzero(free), corners)
+    followed = sparse.csr_array(constraints.spread[corners])
+    own = sparse.csr_array(followed[:, among])
+    if not np.allclose(own.sum(axis=1), followed.sum(axis=1)):
+        return None
+    return sparse.csr_array(up[free] @ own)
 
 
 def from_corners(mesh: Mesh) -> tuple[sparse.csr_array, Ints] | None:

@@ -10,10 +10,11 @@ from scipy.sparse import csr_array
 
 from blunt_ember.fem.assembly import gathered
 from blunt_ember.fem.constraints import constraints_of
-from blunt_ember.fem.corners import from_corners
+from blunt_ember.fem.corners import free_corners
+from blunt_ember.fem.every_term import terms_of
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.storage import storage_of
-from blunt_ember.fem.terms import Term, terms_of
+from blunt_ember.fem.terms import Term
 from blunt_ember.fem.time_step import State
 from blunt_ember.mesh.mesh import Floats
 
@@ -101,13 +102,8 @@ class Heating:
         return self.constraints.reduced(whole)
 
     def coarse(self) -> csr_array | None:
-        """The free corners of quadratic cells, as a coarser space; none where nodes are tied."""
-        made = None if self.constraints.ties else from_corners(self.problem.mesh)
-        if made is None:
-            return None
-        up, corners = made
-        free = self.constraints.free
-        return csr_array(up[free][:, free[corners]])
+        """The free corners of quadratic cells, as a coarser space."""
+        return free_corners(self.problem.mesh, self.constraints)
 
     def held(self, t: float) -> Floats:
         """Return the temperatures (n,) over the middle of nodes that are held at a time; 0 elsewhere."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.optimize import brentq
 
+from blunt_ember.errors import SolverError
 from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.passing_heat import PassingHeat
 from blunt_ember.fem.problem import Problem
@@ -18,8 +19,6 @@ from blunt_ember.mesh.mesh import Floats
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once something has come true.
 Watch = Callable[[Floats, Floats, float], float]
-
-
 #: Steps by which the end of a run is moved to where a condition comes true, and how near it must come.
 _SECANTS = 6
 _MET = 1e-10
@@ -27,7 +26,7 @@ _MET = 1e-10
 
 @dataclass(frozen=True)
 class Watched:
-    """``make`` gives what is watched in a stage, from problem, time and temperatures (n,) in K at its beginning.
+    """``make`` gives what is watched while one problem holds, from it, the time and the temperatures (n,) in K then.
 
     What is not looked for ``at_once`` must first not be true, to come true.
     """
@@ -46,11 +45,10 @@ class StagePlan:
 
 @dataclass(frozen=True)
 class Control:
-    """How steps are chosen: error tolerance as a ``share`` of the span of temperatures or an ``amount`` in K, the
-    ``span`` expected in K, how long errors are remembered in s, or a ``fixed`` step in s."""
+    """How steps are chosen: error ``tolerance`` in K for a span of temperatures in K, the ``span`` expected, how long
+    errors are remembered in s, or a ``fixed`` step in s."""
 
-    share: float | None
-    amount: float
+    tolerance: Callable[[float], float]
     span: float
     memory: float
     fixed: float | None = None
@@ -97,13 +95,11 @@ class March:
         """Yield every step; raise :class:`SolverError` where none can be taken."""
         t, rise = 0.0, self.start - self.middle
         for number, plan in enumerate(self.stages):
-            end, watch = t + plan.lasts, None
-            met = False
+            end, met = t + plan.lasts, False
+            self._armed = plan.until is None or plan.until.at_once
             while t < end and not met:
                 problem = self.problem_at(number, t)
-                if watch is None and plan.until is not None:
-                    watch = plan.until.make(problem, t, rise + self.middle)
-                    self._armed = plan.until.at_once
+                watch = None if plan.until is None else plan.until.make(problem, t, rise + self.middle)
                 piece_end = min([end, *(each for each in self.switches if each > t)])
                 for marched in self._piece(problem, number, t, rise, piece_end, watch, end):
                     t, rise = marched.step.after.t, marched.step.after.rise
@@ -142,7 +138,7 @@ class March:
                 if watch is not None and not self._armed:
                     self._armed = self._value(watch, step, 1.0) > 0
                 if met and watch is not None:
-                    step = self._ended(watch, stepper, step, stop)
+                    step, met = self._ended(watch, stepper, step, stop)
                 self._reached(step)
                 t, rise, state = step.after.t, step.after.rise, step.after
                 yield Marched(step, stage, heating, passing, jumped, t >= stage_end or met, met)
@@ -152,8 +148,7 @@ class March:
             before = state
 
     def _tolerance(self) -> float:
-        span = max(self._high - self._low, self.control.span)
-        return self.control.amount if self.control.share is None else self.control.share * max(span, 1e-6)
+        return self.control.tolerance(max(self._high - self._low, self.control.span))
 
     def _reached(self, step: Step) -> None:
         self._low = min(self._low, float(step.after.rise.min()) + self.middle)
@@ -163,23 +158,30 @@ class March:
         t = step.before.t + share * step.length
         return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
 
-    def _ended(self, watch: Watch, stepper: Stepper, step: Step, stop: float) -> Step:
-        """A step in place of one in which what is watched comes true, that ends where it does (by secants)."""
+    def _ended(self, watch: Watch, stepper: Stepper, step: Step, stop: float) -> tuple[Step, bool]:
+        """A step in place of one in which what is watched comes true, that ends where it does (by secants).
+
+        Where the balance does not settle over such a length, a shorter step that ends before, and False.
+        """
         share = came_true(lambda share: self._value(watch, step, share))
         if share is None or share >= 1:
-            return step
+            return step, True
         first = self._value(watch, step, 0.0)
         lengths, values = [0.0, step.length], [first, self._value(watch, step, 1.0)]
         length = max(share, 1e-9) * step.length
         for _ in range(_SECANTS):
-            made = stepper.fixed_step(step.before, length, stop)
+            try:
+                made = stepper.fixed_step(step.before, length, stop)
+            except SolverError:
+                shorter, _ = stepper.step(step.before, length / 2, stop)
+                return shorter, False
             lengths.append(made.length)
             values.append(self._value(watch, made, 1.0))
             if abs(values[-1]) <= _MET * abs(first) or values[-1] == values[-2]:
                 break
             following = lengths[-1] - values[-1] * (lengths[-1] - lengths[-2]) / (values[-1] - values[-2])
             length = float(np.clip(following, 1e-9 * step.length, stop - step.before.t))
-        return made
+        return made, True
 
 
 def came_true(value: Callable[[float], float]) -> float | None:

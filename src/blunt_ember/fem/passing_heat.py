@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.fem.every_term import terms_of
 from blunt_ember.fem.heat_flows import HeatFlows
 from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.steady import Given
 from blunt_ember.fem.storage import storage_of
-from blunt_ember.fem.terms import terms_of
 from blunt_ember.fem.time_step import State, Step
 from blunt_ember.mesh.mesh import CellBlock, Floats, Ints
 

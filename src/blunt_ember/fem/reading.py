@@ -19,36 +19,27 @@ _PAIRS_AT_ONCE = 4_000_000
 
 def temperature_at(mesh: Mesh, temperature: Floats, points: Floats, region: int | None = None) -> Floats:
     """Return the temperature in K at ``points`` (p, d) in m, in one region if one is given; NaN outside."""
-    result = np.full(len(points), np.nan)
-    for block in mesh.blocks:
-        for place, cell, local in _located(_of_region(block, region), mesh.points, points):
-            shape = FAMILIES[block.family].values(local)
-            result[place] = np.einsum("pk,pk->p", shape, temperature[_of_region(block, region).nodes[cell]])
-    return result
+    weights = weights_at(mesh, points, region)
+    return np.where(np.diff(weights.indptr) > 0, weights @ temperature, np.nan)
 
 
 def weights_at(mesh: Mesh, points: Floats, region: int | None = None) -> csr_array:
     """Return the weights (p, n) of nodes in the temperature at ``points`` (p, d) in m, in one region if one is given.
 
-    A row outside the body is empty.
+    A row outside the body is empty; what lies where blocks meet is read as the last of them has it.
     """
-    rows, columns, values = [], [], []
-    for block in mesh.blocks:
+    rows, columns, values = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)], [np.zeros(0)]
+    new = np.ones(len(points), dtype=bool)
+    for block in reversed(mesh.blocks):
         own = _of_region(block, region)
         for place, cell, local in _located(own, mesh.points, points):
-            # What lies where blocks meet is read once, as the last of them has it.
-            rows.append(place)
-            columns.append(own.nodes[cell])
-            values.append(FAMILIES[block.family].values(local))
-    result = csr_array((len(points), mesh.node_count))
-    done = np.zeros(len(points), dtype=bool)
-    for place, nodes, shape in zip(reversed(rows), reversed(columns), reversed(values), strict=True):
-        new = ~done[place]
-        done[place] = True
-        index = np.repeat(place[new], nodes.shape[1])
-        entries = (shape[new].ravel(), (index, nodes[new].ravel()))
-        result = csr_array(result + csr_array(entries, shape=result.shape))
-    return result
+            first = new[place]
+            new[place] = False
+            rows.append(np.repeat(place[first], own.nodes.shape[1]))
+            columns.append(own.nodes[cell[first]].ravel())
+            values.append(FAMILIES[block.family].values(local[first]).ravel())
+    entries = np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))
+    return csr_array(entries, shape=(len(points), mesh.node_count))
 
 
 def _of_region(block: CellBlock, region: int | None) -> CellBlock:
@@ -142,7 +133,7 @@ def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
     for block in facets.blocks:
         family = FAMILIES[block.family]
         weights = facet_weights(facets, block, mesh)
-        places.append((family.values(family.points) @ mesh.points[block.nodes]).reshape(-1, mesh.dimension))
+        places.append((family.at_points @ mesh.points[block.nodes]).reshape(-1, mesh.dimension))
         areas.append(weights.ravel())
     nodes = mesh.points[facets.nodes]
     return np.concatenate([*places, nodes]), np.concatenate([*areas, np.zeros(len(nodes))])

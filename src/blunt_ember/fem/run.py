@@ -29,7 +29,7 @@ _REPORT_EVERY = 0.1
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a run has got: time ``t`` of at most ``end`` in s, ``steps`` taken, ``seconds`` spent."""
+    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, ``seconds`` spent."""
 
     t: float
     end: float
@@ -39,7 +39,7 @@ class Progress:
     @property
     def seconds_left(self) -> float:
         """A guess from the last stretch would jump about; this one takes all steps as equally long in time."""
-        share = self.t / self.end if self.end > 0 else 1.0
+        share = min(self.t / self.end, 1.0) if self.end > 0 else 1.0
         return self.seconds * (1 - share) / share if share > 0 else float("inf")
 
 
@@ -175,11 +175,11 @@ class Recorder:
         step = marched.step
         if marched.stage != self._stage:
             self._stage, self._stage_begin = marched.stage, step.before.t
-            problem, begin = marched.heating.problem, step.before.rise + self.middle
-            self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
         if marched.heating is not self._heating:
             self._heating = marched.heating
-            self._pieces.append((step.before.t, marched.heating.problem))
+            problem, begin = marched.heating.problem, step.before.rise + self.middle
+            self._pieces.append((step.before.t, problem))
+            self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
             self._amounts = _amounts(marched.heating)
             if not self._rows:
                 self._at_start = self._by_region(self.start - self.middle)

@@ -13,11 +13,12 @@ from blunt_ember.errors import Note, SolverError
 from blunt_ember.fem.anchoring import parts_of, require_anchor, separate_parts
 from blunt_ember.fem.assembly import gathered
 from blunt_ember.fem.constraints import Constraints, constraints_of
-from blunt_ember.fem.corners import from_corners
+from blunt_ember.fem.corners import free_corners
+from blunt_ember.fem.every_term import terms_of
 from blunt_ember.fem.linear import Solver, solve_corrected
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem import Problem
-from blunt_ember.fem.terms import Kind, terms_of
+from blunt_ember.fem.terms import Kind
 from blunt_ember.mesh.mesh import Floats, Ints
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
@@ -162,18 +163,8 @@ class Balance:
         return all(term.definite for term in self.terms)
 
     def coarse(self) -> csr_array | None:
-        """The free corners of quadratic cells, as a coarser space; none where corners follow other nodes."""
-        made = from_corners(self.problem.mesh)
-        if made is None:
-            return None
-        up, corners = made
-        free = self.constraints.free
-        among = np.isin(np.flatnonzero(free), corners)
-        followed = csr_array(self.constraints.spread[corners])
-        own = csr_array(followed[:, among])
-        if not np.allclose(own.sum(axis=1), followed.sum(axis=1)):
-            return None
-        return csr_array(up[free] @ own)
+        """The free corners of quadratic cells, as a coarser space."""
+        return free_corners(self.problem.mesh, self.constraints)
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""

@@ -47,10 +47,9 @@ class Storage:
         present: list[int] = np.unique(self.block.region).tolist()
         return present
 
-    @cached_property
+    @property
     def _shape(self) -> Floats:
-        family = FAMILIES[self.block.family]
-        return family.values(family.points)
+        return FAMILIES[self.block.family].at_points
 
     @cached_property
     def _weights(self) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,8 +15,8 @@ from blunt_ember.fem.heating import Heating
 from blunt_ember.fem.linear import Solver
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.steady import solve_steady
-from blunt_ember.fem.storage import storage_of
-from blunt_ember.fem.terms import OnSurface
+from blunt_ember.fem.stepping import Stepper
+from blunt_ember.fem.terms_on_facets import OnSurface
 from blunt_ember.mesh.mesh import Floats
 
 #: Inverse iteration for the slowest mode: most steps, and the change of its time at which it ends.
@@ -33,7 +34,8 @@ class TimeScales:
     ``slowest`` is the time constant in s of the slowest mode, 1/λ₁ of K x = λ C x as linearised at the start; None
     where nothing holds a temperature. ``lumped`` in s is C/(h A), the body at one temperature; None where a surface is
     held or none meets a fluid. ``biot`` is h L/k with ``length`` L in m, volume over the surface that exchanges heat;
-    ``diffusivity`` in m²/s. ``span`` in K is how far temperatures are expected to lie apart, ``first_step`` in s.
+    ``diffusivity`` in m²/s. ``span`` in K is how far temperatures are expected to lie apart, ``first_step`` in s what
+    the first step is tried with.
     """
 
     slowest: float | None
@@ -42,7 +44,7 @@ class TimeScales:
     length: float | None
     diffusivity: float
     span: float
-    first_step: float = 0.0
+    first_step: float
 
     @property
     def suggested_end(self) -> float | None:
@@ -54,13 +56,20 @@ class TimeScales:
         return None if self.length is None else self.diffusivity * t / self.length**2
 
 
-def time_scales(problem: Problem, start: Floats, middle: float, horizon: float | None) -> TimeScales:
-    """Return the time scales of a problem from its ``start`` (n,) in K; ``horizon`` in s is when it ends, if known."""
+def time_scales(
+    problem: Problem, start: Floats, middle: float, horizon: float | None, tolerance: Callable[[float], float]
+) -> TimeScales:
+    """Return the time scales of a problem from its ``start`` (n,) in K.
+
+    ``horizon`` in s is when it ends, if known; ``tolerance`` in K is what time stepping may be wrong by, for a span of
+    temperatures in K.
+    """
     heating = Heating(problem, middle, 0.0)
-    rise = heating.state(start - middle, 0.0).rise
+    state = heating.state(start - middle, 0.0)
+    rise = state.rise
     slowest = _slowest(heating, rise)
     mesh = problem.mesh
-    storage = storage_of(problem, middle)
+    storage = heating.storage
     capacity = float(sum(each.slope(rise[each.nodes]).sum() for each in storage))
     volume = float(sum(each.volumes.sum() for each in storage))
     exchanged, area = 0.0, 0.0
@@ -78,7 +87,8 @@ def time_scales(problem: Problem, start: Floats, middle: float, horizon: float |
     lumped = capacity / exchanged if films_only else None
     end = horizon if horizon is not None else SETTLED_AFTER * slowest if slowest is not None else 0.0
     span = _span(heating, start, slowest, end, capacity)
-    return TimeScales(slowest, lumped, biot, length, conductivity * volume / capacity, span)
+    first = Stepper(heating, tolerance(span), slowest or np.inf).first_length(state, end) if end > 0 else 0.0
+    return TimeScales(slowest, lumped, biot, length, conductivity * volume / capacity, span, first)
 
 
 def _slowest(heating: Heating, rise: Floats) -> float | None:
@@ -107,7 +117,7 @@ def _slowest(heating: Heating, rise: Floats) -> float | None:
 def _mean_conductivity(heating: Heating, rise: Floats) -> float:
     """Conductivity in W/(m K) by volume, in the first of its directions."""
     mesh, total, volume = heating.problem.mesh, 0.0, 0.0
-    for each in storage_of(heating.problem, heating.middle):
+    for each in heating.storage:
         block = each.block
         places = mesh.points[block.nodes].mean(axis=1)[:, None]
         temperature = heating.middle + rise[block.nodes].mean(axis=1)[:, None]

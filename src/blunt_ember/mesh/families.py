@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import product
 from types import MappingProxyType
 
@@ -45,6 +46,11 @@ class Family:
     corners: int
     drawn: tuple[tuple[int, ...], ...] = ()
     facets: tuple[Facet, ...] = ()
+
+    @cached_property
+    def at_points(self) -> Floats:
+        """Values (q, k) of the shape functions at the quadrature points."""
+        return self.values(self.points)
 
     @property
     def dimension(self) -> int:

@@ -12,7 +12,7 @@ from PIL import Image as Pictures
 
 from blunt_ember.case.display import time_shown
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import Image, body_picture
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.lenses import Lens

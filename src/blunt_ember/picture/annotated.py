@@ -9,7 +9,7 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import chart_style
 from blunt_ember.picture.drawn import drawn_box, pose_of

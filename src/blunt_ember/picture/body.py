@@ -12,8 +12,8 @@ from vtkmodules.vtkCommonCore import vtkUnsignedCharArray
 from vtkmodules.vtkRenderingCore import vtkLight, vtkRenderer
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.flat import flat_actors
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import Theme, rgb

@@ -11,7 +11,6 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.fem.reading import flux_at
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -19,6 +18,7 @@ from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import LIGHT, Theme

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from blunt_ember.case.display import in_shown_unit, number
 from blunt_ember.case.units import HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.fem.reading import flux_at_nodes
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 
 Floats = NDArray[np.float64]
 Lens = Literal["Shape", "Mesh", "Temperature", "Heat flow"]

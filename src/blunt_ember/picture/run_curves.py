@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.case.units import HEAT, HEAT_FLOW, TEMPERATURE
-from blunt_ember.flow import Outcome
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.history_chart import Curve, TimeCurves
 
 #: Curves in one chart at most.

@@ -10,12 +10,12 @@ from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
-from blunt_ember.flow import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours

@@ -112,7 +112,8 @@ def draw_time_line(rows: tuple[Track, ...], end: float, case: Case, width: int, 
             late = low > 0.6 * end * time.factor
             gap = 0.006 * end * time.factor
             axes.text(low - gap if late else low + gap, place + 0.5, words, ha="right" if late else "left", va="center",
-                      fontsize=8, color=theme.ink)  # fmt: skip
+                      fontsize=8, color=theme.ink, bbox={"facecolor": theme.paper, "alpha": 0.75, "pad": 0.8,
+                                                         "linewidth": 0})  # fmt: skip
         axes.set_xlabel(f"time, {time.shown}", labelpad=2)
     canvas.draw()  # type: ignore[no-untyped-call]
     return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from blunt_ember.case.files import CaseFileError, write_case, write_text
 from blunt_ember.checks.profile import main_axis, profile_through
-from blunt_ember.flow import Flow, Outcome
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.families import demo_case
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import ProfileChart

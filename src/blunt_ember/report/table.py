@@ -12,8 +12,8 @@ import numpy as np
 from blunt_ember.case.display import in_shown_unit, number, shown, shown_difference, time_shown
 from blunt_ember.case.units import HEAT_FLOW
 from blunt_ember.checks.verdict import Check
-from blunt_ember.flow import Outcome
 from blunt_ember.mesh.quality import quality_of
+from blunt_ember.outcome import Outcome
 from blunt_ember.report.series import history_objects
 
 MARKS = {"agrees": "✓ agrees", "off": "✕ off", "open": "○ open"}

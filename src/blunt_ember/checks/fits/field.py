@@ -39,6 +39,33 @@ class ExactField(Protocol):
 
 
 @runtime_checkable
+class InstantField(ExactField, Protocol):
+    """An instant of an exact solution in time."""
+
+    def passed(self, surface: str) -> float:
+        """Heat in J that has come in through a surface since the start; NaN where the solution does not say it."""
+
+    def stored(self) -> float:
+        """Heat in J stored in the body since the start; NaN where the solution does not say it."""
+
+
+class Unsaid:
+    """What an instant does not say of heat."""
+
+    def heat(self, surface: str) -> float:
+        """Not said."""
+        return float("nan")
+
+    def passed(self, surface: str) -> float:
+        """Not said."""
+        return float("nan")
+
+    def stored(self) -> float:
+        """Not said."""
+        return float("nan")
+
+
+@runtime_checkable
 class MovingField(Protocol):
     """An exact solution that changes with time."""
 
@@ -50,8 +77,8 @@ class MovingField(Protocol):
     def source(self) -> str:
         """Where it comes from."""
 
-    def at(self, t: float) -> ExactField:
-        """Return the field of a time in s; it may say the heat that has ``passed`` a surface and is ``stored`` too, J.
+    def at(self, t: float) -> InstantField:
+        """Return the field of a time in s.
 
         Raises :class:`ReferenceRefusedError` for a time at which it does not hold.
         """

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from blunt_ember.case.laws import Law, constant_law
-from blunt_ember.checks.fits.field import ExactField, Floats, MovingField, side_of
+from blunt_ember.checks.fits.field import Floats, InstantField, MovingField, Unsaid, side_of
 from blunt_ember.checks.fits.layered import LayeredField, composite_wall, hollow_cylinder, hollow_sphere
 from blunt_ember.checks.fits.products import product_field
 from blunt_ember.checks.fits.solids import Reduction, SolidField, solid_reductions
@@ -18,7 +18,6 @@ from blunt_ember.checks.fits.swings import swing_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Exchange, Problem
 from blunt_ember.fem.storage import storage_of
-from blunt_ember.fem.time_constants import time_scales
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -35,11 +34,13 @@ LUMPED_BIOT = 0.02
 
 @dataclass(frozen=True)
 class Timing:
-    """How a case begins: its ``start``; whether ``one`` problem holds from there to the end, s at the latest."""
+    """How a case begins: its ``start``; whether ``one`` problem holds from there to the ``end``, s at the latest; and
+    its Biot number, where it has one."""
 
     start: Law | Literal["steady"]
     one: bool
     end: float
+    biot: float | None
 
     @property
     def temperature(self) -> float:
@@ -128,7 +129,7 @@ class LayerInTime:
     source: str
     reduction: Reduction | None = None
 
-    def at(self, t: float) -> ExactField:
+    def at(self, t: float) -> InstantField:
         """Return the field of a time in s."""
         if isinstance(self.warming, HalfSpace):
             self.warming.require_depth(t)
@@ -137,7 +138,7 @@ class LayerInTime:
 
 
 @dataclass(frozen=True)
-class LumpedMoment:
+class LumpedMoment(Unsaid):
     """A body at one temperature at an instant."""
 
     body: Lumped
@@ -213,9 +214,8 @@ def lumped_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> M
         raise ReferenceRefusedError("a heat capacity follows temperature")
     if problem.points or any(source.per_volume.constant is None for source in problem.sources):
         raise ReferenceRefusedError("heat arises in a way that is not even")
-    scales = time_scales(problem, np.full(problem.mesh.node_count, start), start, timing.end)
-    if scales.biot is None or scales.biot > LUMPED_BIOT:
-        said = "no film or radiation" if scales.biot is None else f"a Biot number of {scales.biot:.2g}"
+    if timing.biot is None or timing.biot > LUMPED_BIOT:
+        said = "no film or radiation" if timing.biot is None else f"a Biot number of {timing.biot:.2g}"
         raise ReferenceRefusedError(f"the body has {said}; it is at one temperature up to {LUMPED_BIOT}")
     storage = storage_of(problem, start)
     capacity = float(sum(each.slope(np.zeros(each.nodes.shape)).sum() for each in storage))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.case.bodies import Section
-from blunt_ember.checks.fits.field import Floats, require_nothing_else, side_of, single_rectangle
+from blunt_ember.checks.fits.field import Floats, Unsaid, require_nothing_else, side_of, single_rectangle
 from blunt_ember.checks.fits.layered import flat_end, flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
@@ -43,7 +43,7 @@ class Factor:
 
 
 @dataclass(frozen=True)
-class ProductMoment:
+class ProductMoment(Unsaid):
     """An instant of a product; ``end`` in K is what all sides meet, ``drop`` in K what the start is above it."""
 
     factors: tuple[Factor, ...]
@@ -61,10 +61,6 @@ class ProductMoment:
             left = left * factor.share(points, self.t)
         result: Floats = self.end + self.drop * left
         return result
-
-    def heat(self, surface: str) -> float:
-        """Not said."""
-        return float("nan")
 
     def stored(self) -> float:
         """Heat in J stored since the start."""

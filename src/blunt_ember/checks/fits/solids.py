@@ -13,7 +13,7 @@ from itertools import pairwise
 import numpy as np
 
 from blunt_ember.case.bodies import PLAN_SIDES, Section, TurnedSection
-from blunt_ember.checks.fits.field import ExactField, Floats, passing_heat
+from blunt_ember.checks.fits.field import ExactField, Floats, InstantField, passing_heat
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
@@ -85,13 +85,13 @@ class SolidField:
         """Heat in J that has come in through a surface of the solid; NaN where the section does not say it."""
         if surface not in self.reduction.names:
             return 0.0
-        read = getattr(self.flat, "passed", None)
-        return float("nan") if read is None else read(self.reduction.names[surface]) * self.reduction.share
+        if not isinstance(self.flat, InstantField):
+            return float("nan")
+        return self.flat.passed(self.reduction.names[surface]) * self.reduction.share
 
     def stored(self) -> float:
         """Heat in J stored since the start; NaN where the section does not say it."""
-        read = getattr(self.flat, "stored", None)
-        return float("nan") if read is None else read() * self.reduction.share
+        return self.flat.stored() * self.reduction.share if isinstance(self.flat, InstantField) else float("nan")
 
 
 def solid_field(fit: SectionFit, geometry: SolidGeometry, problem: Problem) -> SolidField:

@@ -1,0 +1,81 @@
+"""What is known of a case after the flow."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from blunt_ember.case.case import Case
+from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.history import History
+from blunt_ember.checks.ledger import Ledger
+from blunt_ember.checks.verdict import Check
+from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
+from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.run import Run
+from blunt_ember.fem.steady import Solution
+from blunt_ember.fem.time_constants import TimeScales
+from blunt_ember.geometry.regions import outer_surfaces
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
+
+    case: Case
+    geometry: AnyGeometry | None = None
+    mesh: Mesh | None = None
+    problem: Problem | None = None
+    solution: Solution | None = None
+    exact: ExactField | MovingField | None = None
+    checks: tuple[Check, ...] = ()
+    ledger: Ledger | None = None
+    seconds: float = 0.0
+    #: Whether the errors of the answers have been estimated, or are known not to be.
+    final: bool = False
+    #: What the analyst should know of how the case was understood.
+    notes: tuple[Note, ...] = ()
+    #: Of a clock that runs: what physics says beforehand, the first step, and what the run left behind.
+    scales: TimeScales | None = None
+    run: Run | None = None
+    histories: tuple[History, ...] = ()
+    #: The time in s of the temperatures, where they are not those at the end of the run.
+    instant: float | None = None
+    trouble: BluntEmberError | None = None
+
+    @property
+    def t(self) -> float:
+        """The time, s, of its temperatures; 0 where the clock is steady."""
+        if self.instant is not None or self.run is None:
+            return self.instant or 0.0
+        return float(self.run.times[-1])
+
+    @property
+    def exact_now(self) -> ExactField | None:
+        """The exact solution at the time of its temperatures, if one holds."""
+        try:
+            return None if self.exact is None else field_at(self.exact, self.t)
+        except ReferenceRefusedError:
+            return None
+
+    def at_frame(self, frame: int) -> Outcome:
+        """Return what is seen at one of the instants whose fields were kept, by its number."""
+        assert self.run is not None and self.solution is not None
+        fields = self.run.fields
+        seen = replace(self.solution, temperature=fields.field(frame))
+        t = float(fields.times[frame])
+        return replace(self, solution=seen, instant=t, problem=self.run.problem_at(t))
+
+    @property
+    def unstated(self) -> tuple[str, ...]:
+        """Outer surfaces on which nothing is stated, so they are insulated."""
+        if self.geometry is None:
+            return ()
+        document = self.case.document
+        clock = document.running_clock
+        entries = [*document.surroundings, *(entry for stage in clock.stages for entry in stage.surroundings)
+                   ] if clock is not None else document.surroundings  # fmt: skip
+        stated = (name for entry in entries for name in entry.surfaces)
+        said = {member for name in stated for member in document.members_of(name)}
+        return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
