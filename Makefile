@@ -13,7 +13,7 @@ demo: setup
 
 # Every test once: the core's where there is no Qt, then those of the desk.
 test: setup check core-without-qt
-	QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest tests/desk
+	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 $(PYTHON) -m pytest tests/desk -n 2
 
 # Style, types and the direction of the imports.
 check: setup
@@ -24,7 +24,7 @@ check: setup
 
 # The core's tests in a Python that cannot find Qt.
 core-without-qt: setup
-	$(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py

@@ -1,20 +1,36 @@
-"""The command line as others run it: a process of its own, exit status, output."""
+"""The command line as others run it: exit status and output; where it matters, as a process of its own."""
 
 from __future__ import annotations
 
 import contextlib
+import io
 import json
 import os
 import subprocess
 import sys
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import meshio
 import pytest
 
+from blunt_ember.cli import main
+
 
 def run(*arguments: str, folder: Path, **environment: str) -> subprocess.CompletedProcess[str]:
+    """What a command gives, in this process, which has imported all it needs."""
+    out, err = io.StringIO(), io.StringIO()
+    surroundings = contextlib.chdir(folder), mock.patch.dict(os.environ, environment)
+    with surroundings[0], surroundings[1], contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            status = main(arguments)
+        except SystemExit as end:
+            status = int(end.code or 0)
+    return subprocess.CompletedProcess(arguments, status, out.getvalue(), err.getvalue())
+
+
+def run_alone(*arguments: str, folder: Path, **environment: str) -> subprocess.CompletedProcess[str]:
     env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
     command = [sys.executable, "-m", "blunt_ember", *arguments]
     return subprocess.run(command, cwd=folder, env={**env, **environment}, capture_output=True, text=True, timeout=120)
@@ -31,7 +47,7 @@ def wall(tmp_path: Path) -> Path:
 
 def test_a_case_from_family_to_verdict(wall: Path) -> None:
     assert '"t_brick": "120 mm"' in wall.read_text(encoding="utf-8")
-    done = run("solve", wall.name, "--json", folder=wall.parent)
+    done = run_alone("solve", wall.name, "--json", folder=wall.parent)
     assert done.returncode == 0, done.stderr
     result: dict[str, Any] = json.loads(done.stdout)
     assert {"title", "mesh", "answers", "ledger", "seconds"} <= set(result)
@@ -92,7 +108,8 @@ def test_exit_status_tells_off_wrong_and_unsolvable(wall: Path) -> None:
         assert said in done.stderr
         assert "Traceback" not in done.stderr
     wall.write_text(cases[1][1], encoding="utf-8")
-    told = run("solve", wall.name, "--json", folder=wall.parent)
+    told = run_alone("solve", wall.name, "--json", folder=wall.parent)
+    assert told.returncode == 2
     assert "body.regions.brick.size[0]" in {fault["path"] for fault in json.loads(told.stdout)["faults"]}
 
 
@@ -148,7 +165,7 @@ def test_a_run_is_written_as_histories_and_a_series_of_fields(tmp_path: Path) ->
 
 
 def test_the_demo_without_a_display_writes_pictures_and_tables(tmp_path: Path) -> None:
-    done = run("demo", "-o", "out", folder=tmp_path)
+    done = run_alone("demo", "-o", "out", folder=tmp_path)
     assert done.returncode == 0, done.stderr
     assert str(tmp_path / "out") in done.stdout
     written = {path.name: path.stat().st_size for path in (tmp_path / "out").iterdir()}
@@ -158,6 +175,6 @@ def test_the_demo_without_a_display_writes_pictures_and_tables(tmp_path: Path) -
 
 
 def test_help_teaches_a_first_case(tmp_path: Path) -> None:
-    done = run("--help", folder=tmp_path)
+    done = run_alone("--help", folder=tmp_path)
     assert "blunt-ember solve wall.ember" in done.stdout
     assert "exit status" in done.stdout

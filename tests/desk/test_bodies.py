@@ -172,7 +172,7 @@ def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
     settled(qtbot, window)
     assert window.outcome.ledger is not None and window.outcome.ledger.relative < 1e-9
     type_into(field(window, "body.regions.lid.points[2][1]"), "0 mm")
-    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=30_000)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, window)
     assert window.outcome.trouble is None
@@ -191,7 +191,7 @@ def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
 def test_the_start_page_shows_every_family(window: Window, qtbot: QtBot) -> None:
     window._pages.setCurrentIndex(0)
     cards = window.start_page._cards.values()
-    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=10_000)
+    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=30_000)
     for name in FAMILIES:
         card = window.start_page.findChild(QPushButton, f"family {name}")
         assert card is not None and card.isVisible() and card.height() > 200

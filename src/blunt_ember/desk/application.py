@@ -23,13 +23,18 @@ def application() -> QApplication:
     """Return the application, made ready."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    if app.windowIcon().isNull():
+        _made_ready(app)
+    return app
+
+
+def _made_ready(app: QApplication) -> None:
     app.setApplicationName("blunt-ember")
     app.setApplicationDisplayName("Blunt Ember")
     app.setDesktopFileName("blunt-ember")
     app.setStyle("Fusion")
     app.setFont(base_font())
     app.setWindowIcon(QIcon(str(ICON)))
-    return app
 
 
 def run_window(path: Path | None, demo: bool) -> int:

@@ -413,7 +413,8 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.setPalette(palette(theme))
-            application.setStyleSheet(style_sheet(theme))
+            if application.styleSheet() != style_sheet(theme):  # every widget takes it up anew
+                application.setStyleSheet(style_sheet(theme))
         for zone in (self.stage, self.checks, self.strip, self.start_page):
             zone.set_theme(theme)
         self.menus.show_dark(dark)
