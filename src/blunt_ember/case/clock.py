@@ -14,6 +14,9 @@ from blunt_ember.case.surface_laws import StartTemperature
 from blunt_ember.case.surroundings import Surrounding
 from blunt_ember.case.units import NUMBER
 
+#: A larger share of the span of temperatures is a slip, or no answer.
+_ROUGHEST = 0.2
+
 #: What stands for the whole body where a surface or a region may stand.
 WHOLE_BODY = "body"
 READ_KEYS = ("temperature", "highest", "lowest", "mean")
@@ -116,6 +119,9 @@ class Clock(Part):
             raise complain("the stages say when the clock ends; remove 'end' and 'until', or put them into a stage")
         if self.tolerance.kind.name not in ("a plain number", "a temperature difference") or self.tolerance.amount <= 0:
             raise complain(f"'{self.tolerance.text}' is not possible; write a share such as '0.1 %' or '0.1 K'")
+        if self.tolerance.kind == NUMBER and self.tolerance.amount > _ROUGHEST:
+            share = f"{100 * self.tolerance.amount:.4g} %"
+            raise complain(f"'{self.tolerance.text}' is {share} of all that differs; write at most {_ROUGHEST:.0%}")
         names = [stage.name for stage in self.stages]
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:

@@ -9,7 +9,7 @@ import numpy as np
 import pyamg
 from pyamg.relaxation.relaxation import gauss_seidel
 from scipy.sparse import csr_array, csr_matrix
-from scipy.sparse.linalg import LinearOperator, gmres, splu
+from scipy.sparse.linalg import LinearOperator, cg, gmres, splu
 
 from blunt_ember.errors import SolverError
 from blunt_ember.mesh.mesh import Floats
@@ -23,6 +23,11 @@ MULTIGRID_NODES = 4_000
 PLANE_NODES = 20_000
 #: How many times as many where a matrix is solved with again and again, as in steps of time.
 REPEATED = 8
+#: Unknowns above which a matrix that is solved with repeatedly is first tried without any preparation, and the steps
+#: that may take: in a short step of time its diagonal outweighs the rest, and neither factors nor grids pay.
+PLAIN_NODES = 5_000
+PLAIN_STEPS = 80
+PLAIN_TOLERANCE = 1e-11
 #: Unknowns up to which factors are tried where conjugate gradients do not get there, by dimension.
 MOST_FACTORED = {1: 1_000_000, 2: 300_000, 3: 30_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
@@ -43,8 +48,8 @@ class Solver:
 
     ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
     is solved by generalised minimal residuals in place of conjugate gradients. One that is solved with ``repeated``
-    times is worth factors up to a larger size. Raises :class:`SolverError` when it is
-    singular.
+    times is worth factors up to a larger size, and is only made ready when conjugate gradients scaled by its diagonal
+    take too many steps; ``prepared`` tells whether it was. Raises :class:`SolverError` when it is singular.
     """
 
     def __init__(
@@ -56,18 +61,31 @@ class Solver:
         self.count = matrix.shape[0]
         self._matrix = matrix
         self._symmetric = symmetric
+        self._coarse = coarse
         self._most_factored = MOST_FACTORED[dimension]
         most = (MULTIGRID_NODES if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
         self.multigrid = dimension > 1 and self.count > most
+        self.prepared = False
+        self.method = "conjugate gradients"
+        if not (repeated and symmetric and self.count > PLAIN_NODES):
+            self._prepare()
+
+    def _prepare(self) -> None:
+        self.prepared = True
         self.method = "direct"
         if not self.multigrid:
-            self._correct = _factorised(matrix, symmetric)
+            self._correct = _factorised(self._matrix, self._symmetric)
             return
-        self.method = f"{'conjugate gradients' if symmetric else 'minimal residuals'} with multigrid"
-        self._correct = _multigrid(matrix, coarse(), symmetric)
+        self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
+        self._correct = _multigrid(self._matrix, self._coarse(), self._symmetric)
 
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``; by factors after all where the iteration gets nowhere near."""
+        if not self.prepared:
+            plain = _by_diagonal(self._matrix, left)
+            if plain is not None:
+                return plain
+            self._prepare()
         found = self._correct(left)
         if self.multigrid and self.count <= self._most_factored:
             gap = np.linalg.norm(left - self._matrix @ found)
@@ -113,6 +131,16 @@ def _corrected(solver: Solver, residual: Callable[[Floats], Floats]) -> tuple[Fl
         if size <= (ENOUGH_ITERATED if solver.multigrid else ENOUGH) * first:
             break
     return x, size, first
+
+
+def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:
+    """Conjugate gradients scaled by the diagonal; None where that takes too many steps."""
+    diagonal = matrix.diagonal()
+    if not (diagonal > 0).all():
+        return None
+    scaled = LinearOperator(matrix.shape, matvec=lambda x: np.ravel(x) / diagonal, dtype=float)
+    found, failed = cg(matrix, left, rtol=PLAIN_TOLERANCE, maxiter=PLAIN_STEPS, M=scaled)
+    return None if failed else np.asarray(found)
 
 
 def _factorised(matrix: csr_array, symmetric: bool) -> Correction:

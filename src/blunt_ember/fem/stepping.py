@@ -131,8 +131,7 @@ class Stepper:
             if after is None:
                 return None
             heats = sum(each * moment.heat for each, moment in zip(ERROR_WEIGHTS, (state, inner, after), strict=True))
-            error = self._solver(weight, after).solve(np.asarray(spread.T @ (length * heats)))
-        self.work.solved += 1
+            error = self._solved(weight, after, np.asarray(spread.T @ (length * heats)))
         largest = float(np.abs(error).max(initial=0.0))
         made = Step(state, inner, after, largest if np.isfinite(largest) else np.inf)
         return self._within_bounds(replace(made, straight=True), seen) if self.bounded else made
@@ -209,9 +208,16 @@ class Stepper:
                 fresh = True
             if correction > 1 and fresh and size > 2 * before_size:
                 return None
-            free = free + self._solver(weight, State(seen, rise, content, heat)).solve(left)
-            self.work.solved += 1
+            free = free + self._solved(weight, State(seen, rise, content, heat), left)
         return None
+
+    def _solved(self, weight: float, at: State, left: Floats) -> Floats:
+        solver = self._solver(weight, at)
+        before = solver.prepared
+        result = solver.solve(left)
+        self.work.solved += 1
+        self.work.factorised += int(solver.prepared) - int(before)
+        return result
 
     def _solver(self, weight: float, at: State) -> Solver:
         """A matrix made ready: that of this very length, or in a nonlinear balance one that is close."""
@@ -223,7 +229,7 @@ class Stepper:
             self._solvers[weight] = Solver(
                 matrix, self.heating.coarse, dimension, self.heating.symmetric, repeated=True
             )
-            self.work.factorised += 1
+            self.work.factorised += int(self._solvers[weight].prepared)
             known = weight
             while len(self._solvers) > (_KEPT if self.heating.linear else 1):
                 self._solvers.popitem(last=False)
