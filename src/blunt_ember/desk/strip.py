@@ -11,20 +11,20 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
-    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
-from blunt_ember.checks.profile import Profile, main_axis, profile_through
+from blunt_ember.checks.profile import Profile, ReadingLine, main_axis, profile_on, through_middle
 from blunt_ember.desk.drawn_view import DrawnView
+from blunt_ember.desk.elided_label import ElidedLabel
 from blunt_ember.desk.time_bar import TimeBar
 from blunt_ember.desk.time_view import TimeView
 from blunt_ember.fem.run import Run
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.history_chart import draw_history
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -78,6 +78,8 @@ def _compared_with(profile: Profile) -> str:
     return profile.source if profile.source.startswith("working") else f"exact: {profile.source}"
 
 
+#: The picture shows every instant that is scrubbed over; the curve, which takes longer to draw, follows so much later.
+CURVE_MS = 200
 #: What the strip can show.
 VIEWS = ("along a line", "over time", "time line")
 
@@ -97,6 +99,8 @@ class Strip(QWidget):
         self._theme = LIGHT
         self._axis: int | None = None
         self._curve = ""
+        #: The line that is read, with the mesh and the axis it was laid along.
+        self._line: tuple[Mesh, int, ReadingLine] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
@@ -145,18 +149,9 @@ class Strip(QWidget):
         self.curves.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.curves.activated.connect(self._choose_curve)
         top.addWidget(self.curves)
-        self._source = QLabel(self)
-        self._source.setProperty("role", "quiet")
-        self._source.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._source.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._source = ElidedLabel(self)
         top.addWidget(self._source, 1)
         return top
-
-    def _say_source(self, text: str) -> None:
-        """Say what the second curve is, cut where there is no room; the whole of it is the tool tip."""
-        self._source.setToolTip(text)
-        room = max(self._source.width(), 60)
-        self._source.setText(self._source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
 
     @property
     def view(self) -> str:
@@ -198,8 +193,8 @@ class Strip(QWidget):
         self._outcome = outcome
         for view in (self.history, self.time_line):
             view.show_now(outcome.t)
-        if self.view == "along a line":
-            self._soon.start(0)
+        if self.view == "along a line" and not self._soon.isActive():
+            self._soon.start(CURVE_MS)
 
     def _take_run(self, run: Run | None) -> None:
         """Another run, or none, as while a new one is computed."""
@@ -231,7 +226,7 @@ class Strip(QWidget):
         for number, each in enumerate(self._buttons.buttons()):
             each.setVisible(along and number < dimension)
         self.curves.setVisible(self.view == "over time")
-        self._source.setText("")
+        self._source.say("")
         if along:
             self._show_profile(outcome)
         elif self.view == "over time":
@@ -256,8 +251,10 @@ class Strip(QWidget):
         button = self._buttons.button(axis)
         if button is not None:
             button.setChecked(True)
-        profile = profile_through(axis, outcome.geometry, outcome.mesh, temperature, outcome.exact_now)
-        self._say_source(_compared_with(profile))
+        if self._line is None or self._line[0] is not outcome.mesh or self._line[1] != axis:
+            self._line = (outcome.mesh, axis, through_middle(axis, outcome.geometry, outcome.mesh))
+        profile = profile_on(self._line[2], temperature, outcome.exact_now)
+        self._source.say(_compared_with(profile))
         self.chart.show_profile(profile, "", self._theme, outcome.case.units)
 
     def _show_history(self, outcome: Outcome | None) -> None:
@@ -270,8 +267,8 @@ class Strip(QWidget):
         chosen = self._curve if self._curve in choices else next(iter(choices))
         self.curves.setCurrentText(chosen)
         curves, units = choices[chosen], outcome.case.units
-        self._say_source(curves.source if curves.source.startswith("working") or not curves.source
-                         else f"exact: {curves.source}")  # fmt: skip
+        own = curves.source.startswith("working") or not curves.source
+        self._source.say(curves.source if own else f"exact: {curves.source}")
         self.history.show_chart(
             lambda width, height, theme, ratio: draw_history(curves, width, height, theme, ratio, units),
             float(curves.times[-1]), "", self._theme,
