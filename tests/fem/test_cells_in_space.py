@@ -22,7 +22,7 @@ from blunt_ember.fem.corners import from_corners
 from blunt_ember.fem.linear import MULTIGRID_NODES, solve_corrected
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.flow import Flow
-from blunt_ember.gallery.manufactured import manufactured_in
+from blunt_ember.gallery.manufactured import in_time, manufactured_in
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.making import mesh_of
@@ -209,24 +209,29 @@ def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path) -> Non
     assert np.abs(found[3] - found[2]).max() < 1e-9 * np.abs(found[2]).max()
 
 
+def manufactured_tetrahedra(cells: int, order: int, folder: Path) -> dict[str, Any]:
+    """Data of the manufactured field on a cube of 80 mm, cut into ``cells`` along each edge."""
+    tetrahedra(cells, order, folder / f"{cells}.vtu")
+    body: dict[str, Any] = {"kind": "imported", "file": f"{cells}.vtu", "unit": "80 mm"}
+    geometry = body_of(body, str(folder))
+    (region,) = [known.name for known in geometry.regions]
+    faces = {}
+    for name, facets in geometry.mesh.surfaces.items():
+        places = geometry.mesh.points[facets.nodes]
+        axis = int(np.argmin(np.ptp(places, axis=0)))
+        faces[name] = (axis, 1 if places[0, axis] > 0.04 else -1)
+    assert len(faces) == 6
+    body["groups"] = {region: {"material": "block"}}
+    return manufactured_in("solid", body, region, faces, "auto", order, "Tetrahedra")
+
+
 @pytest.mark.parametrize("order", [1, 2])
 def test_tetrahedra_that_were_read_take_every_term_with_their_order(order: int, tmp_path: Path) -> None:
     """The manufactured field with growing conductivity, heat inside, flux, film and radiation, on a cube of 80 mm."""
     gaps = []
     for cells in (3, 6):
-        tetrahedra(cells, order, tmp_path / f"{cells}.vtu")
-        body: dict[str, Any] = {"kind": "imported", "file": f"{cells}.vtu", "unit": "80 mm"}
-        geometry = body_of(body, str(tmp_path))
-        (region,) = [known.name for known in geometry.regions]
-        faces = {}
-        for name, facets in geometry.mesh.surfaces.items():
-            places = geometry.mesh.points[facets.nodes]
-            axis = int(np.argmin(np.ptp(places, axis=0)))
-            faces[name] = (axis, 1 if places[0, axis] > 0.04 else -1)
-        assert len(faces) == 6
-        body["groups"] = {region: {"material": "block"}}
-        data = manufactured_in("solid", body, region, faces, "auto", order, "Tetrahedra")
-        case = case_from_data({**data, "questions": data["questions"][:1]}, str(tmp_path))
+        data = manufactured_tetrahedra(cells, order, tmp_path)
+        case = case_from_data({**data, "questions": []}, str(tmp_path))
         outcome = next(o for o in Flow().outcomes(case) if o.ledger or o.final)
         assert outcome.trouble is None and outcome.exact is not None and outcome.ledger is not None
         assert outcome.mesh is not None and outcome.solution is not None and outcome.ledger.relative < 1e-9
@@ -235,3 +240,6 @@ def test_tetrahedra_that_were_read_take_every_term_with_their_order(order: int, 
         gap = temperature_at(outcome.mesh, outcome.solution.temperature, places) - outcome.exact.temperature(places)
         gaps.append(float(np.sqrt(np.nanmean(gap**2))))
     assert math.log2(gaps[0] / gaps[1]) > order + 1 - 0.35, gaps
+    swelling = in_time({**data, "questions": data["questions"][:1]}, "10 mm")
+    outcome = next(o for o in Flow().outcomes(case_from_data(swelling, str(tmp_path))) if o.checks or o.trouble)
+    assert outcome.trouble is None and {check.verdict for check in outcome.checks} == {"agrees"}

@@ -86,10 +86,13 @@ def manufactured_cases() -> Iterator[tuple[str, Case]]:
                 name = f"manufactured {body}, {cells}, order {order}"
                 yield name, case_from_data(_bulk(body, cells, order, name))
         yield f"manufactured slanting plane, order {order}", case_from_data(_slanting(order))
-    for body, cells, order in (("plane", "auto", 1), ("plane", "triangles", 2), ("turned", "auto", 2),
+        yield f"manufactured rod in time, order {order}", case_from_data(in_time(_rod(order), "3 mm"))
+    for body, cells, order in (("plane", "auto", 1), ("plane", "auto", 2), ("plane", "triangles", 1),
+                               ("plane", "triangles", 2), ("turned", "auto", 2), ("turned", "triangles", 2),
+                               ("solid", "auto", 1), ("solid", "auto", 2), ("solid", "triangles", 1),
                                ("solid", "triangles", 2)):  # fmt: skip
         name = f"manufactured {body} in time, {cells}, order {order}"
-        size = "22 mm" if body == "solid" else "10 mm"
+        size = ("16 mm", "22 mm")[order - 1] if body == "solid" else ("5 mm", "10 mm")[order - 1]
         yield name, case_from_data(in_time(_bulk(body, cells, order, name), size))
 
 
