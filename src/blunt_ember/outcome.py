@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from blunt_ember.case.case import Case
 from blunt_ember.checks.fits.field import ExactField, MovingField, field_at
 from blunt_ember.checks.history import History
@@ -11,12 +13,39 @@ from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
 from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.reading import temperature_at
 from blunt_ember.fem.run import Run
 from blunt_ember.fem.steady import Solution
 from blunt_ember.fem.time_constants import TimeScales
 from blunt_ember.geometry.regions import outer_surfaces
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+
+@dataclass(frozen=True)
+class Kept:
+    """An earlier answer, to set later ones beside: temperatures (n,) in K on its mesh, and what it is called."""
+
+    name: str
+    mesh: Mesh
+    temperature: Floats
+
+    def less(self, mesh: Mesh, temperature: Floats) -> tuple[Floats, ...]:
+        """Return by how much temperatures (n,) in K of a ``mesh`` exceed the kept ones, K, at the nodes of each cell
+        (m, k), for each block; NaN where the kept body has no region of the name, or does not reach."""
+        gaps = []
+        for block in mesh.blocks:
+            known = np.full(block.nodes.shape, np.nan)
+            for region in np.unique(block.region).tolist():
+                name = mesh.regions[region]
+                if name not in self.mesh.regions or mesh.dimension != self.mesh.dimension:
+                    continue
+                own = block.region == region
+                nodes, back = np.unique(block.nodes[own], return_inverse=True)
+                was = temperature_at(self.mesh, self.temperature, mesh.points[nodes], self.mesh.regions.index(name))
+                known[own] = was[back].reshape(known[own].shape)
+            gaps.append(temperature[block.nodes] - known)
+        return tuple(gaps)
 
 
 @dataclass(frozen=True)
@@ -42,6 +71,8 @@ class Outcome:
     histories: tuple[History, ...] = ()
     #: The time in s of the temperatures, where they are not those at the end of the run.
     instant: float | None = None
+    #: An earlier answer that this one is set beside.
+    kept: Kept | None = None
     trouble: BluntEmberError | None = None
 
     @property

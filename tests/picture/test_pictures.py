@@ -73,8 +73,9 @@ def test_the_temperature_picture_has_the_colour_of_each_value(
 
 def test_every_lens_draws_something_of_its_own(outcome: Outcome, renderer: BodyRenderer) -> None:
     view = view_of(outcome)
+    own = [lens for lens in LENSES if lens != "Material"]  # which fills as Shape does; its key is the stage's
     images = [
-        renderer.draw(outcome, lens, shade(outcome, lens), view, theme) for lens in LENSES for theme in (LIGHT, DARK)
+        renderer.draw(outcome, lens, shade(outcome, lens), view, theme) for lens in own for theme in (LIGHT, DARK)
     ]
     for place, image in enumerate(images):
         assert all((image != other).any() for other in images[:place])

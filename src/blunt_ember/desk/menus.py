@@ -84,6 +84,7 @@ class Menus:
     def _fill_case(self, menu: QMenu) -> None:
         window = self._window
         self._add(menu, "&Solve, or stop", window.solve_or_stop, "F5")
+        self._add(menu, "&Keep this answer to set others beside", window.keep_answer, "Ctrl+K")
         self._live = self._add(
             menu, "&Live: solve every edit at once", lambda: window.set_live(not window.live), "Ctrl+L"
         )

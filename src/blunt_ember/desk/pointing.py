@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.case.display import both_scales, shown
 from blunt_ember.case.units import LENGTH, TEMPERATURE
-from blunt_ember.fem.reading import flux_at, temperature_at
+from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -19,7 +19,7 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses import Plane, Shade
 from blunt_ember.picture.view import View
 
 #: Pixels within which the pointer is on a surface that is drawn as a line.
@@ -85,7 +85,8 @@ class Pointer:
             self._skin = (mesh, skin_of(mesh))
         return self._skin[1]
 
-    def _hit(self, mesh: Mesh, view: View, place: Floats) -> _Hit | None:
+    def _hit(self, mesh: Mesh, view: View, place: Floats, opening: Plane | None = None) -> _Hit | None:
+        """What of the skin is under a place, of one side of the plane that opens the body if there is one."""
         best, found = -np.inf, None
         for part in self._skin_of(mesh).parts:
             local = FAMILIES[part.family].triangles
@@ -93,6 +94,9 @@ class Pointer:
             corners = view.pixels(mesh.points[triangles].reshape(-1, 3)).reshape(-1, 3, 2)
             weights = _barycentric(corners, place)
             inside = np.flatnonzero((weights >= -1e-9).all(axis=1))
+            if opening is not None:
+                at = np.einsum("tk,tk->t", mesh.points[triangles[inside]][..., opening.axis], weights[inside])
+                inside = inside[(at < opening.at) == opening.flipped]
             if not len(inside):
                 continue
             near = (view.nearness(mesh.points[triangles[inside]].reshape(-1, 3)).reshape(-1, 3) * weights[inside]).sum(
@@ -106,7 +110,13 @@ class Pointer:
         return found
 
     def _reading_on_skin(self, outcome: Outcome, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
-        hit = self._hit(mesh, view, place)
+        cuts = found.cuts if found is not None else ()
+        hit = self._hit(mesh, view, place, cuts[0] if cuts else None) if len(cuts) < 2 else None
+        if found is not None and cuts:
+            beyond = -np.inf if hit is None else float(view.nearness((hit.weights @ mesh.points[hit.nodes])[None])[0])
+            said = _reading_on_planes(outcome, mesh, view, found, place, beyond)
+            if said:
+                return said
         if hit is None:
             return ""
         where = _where(hit.weights @ mesh.points[hit.nodes], outcome)
@@ -114,6 +124,24 @@ class Pointer:
             return where
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
         return f"{where}\n{_said(value, found)}"
+
+
+def _reading_on_planes(outcome: Outcome, mesh: Mesh, view: View, found: Shade, place: Floats, beyond: float) -> str:
+    """What is read on the plane nearest to the eye under a place, nearer than ``beyond``; nothing outside the body."""
+    assert view.pose is not None
+    right, up, towards = view.pose.axes
+    flat = view.metres(place[None])[0]
+    base = flat[0] * right + flat[1] * up
+    points = [
+        base + (plane.at - base[plane.axis]) / towards[plane.axis] * towards
+        for plane in found.cuts
+        if abs(towards[plane.axis]) > 1e-6
+    ]
+    for point in sorted(points, key=lambda point: -float(point @ towards)):
+        value = float(field_at(mesh, found.values, point[None])[0])
+        if not np.isnan(value) and float(point @ towards) > beyond - 1e-9 * np.abs(mesh.points).max():
+            return f"{_where(point, outcome)}\n{_said(value, found)}"
+    return ""
 
 
 def _barycentric(corners: Floats, place: Floats) -> Floats:
@@ -158,8 +186,8 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     if outcome.solution is None or outcome.problem is None:
         return where
     if found is not None and found.kind.name != TEMPERATURE.name:
-        flux = flux_at(outcome.problem, outcome.solution.temperature, point, outcome.t)[0]
-        return f"{where}\n{_said(float(np.linalg.norm(flux)), found)}"
+        value = float(field_at(mesh, found.values, point)[0])
+        return f"{where}\n{_said(value, found)}" if not np.isnan(value) else where
     value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
     return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"
 

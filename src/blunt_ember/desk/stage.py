@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import shown
@@ -28,8 +28,10 @@ from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
 from blunt_ember.desk.drawing_tool import DrawingTool
 from blunt_ember.desk.law_spikes import paint_spikes
-from blunt_ember.desk.legend import paint_legend
+from blunt_ember.desk.legend import Legend
+from blunt_ember.desk.look_bar import LookBar
 from blunt_ember.desk.picture_editor import PictureEditor
+from blunt_ember.desk.plane_handles import PlaneHandles
 from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
 from blunt_ember.geometry.section import SectionGeometry
@@ -37,11 +39,11 @@ from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import LENSES, SOLVED, Lens, Shade, shade
+from blunt_ember.picture.lenses import SOLVED, Field, Lens, Look, Shade, field_of, shaded
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View, fitted
 
-MARGINS = (92, 62, 112, 92)
+MARGINS = (92, 88, 124, 80)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
@@ -72,10 +74,9 @@ class Stage(QWidget):
         self._outcome: Outcome | None = None
         self._image: QImage | None = None
         self._shade: Shade | None = None
-        self._shaded: tuple[object, ...] = (None,) * 5
-        self._over_whole_run = True
+        self._field: Field | None = None
+        self._field_of: tuple[object, ...] = (None,) * 7
         self._pointer = Pointer()
-        self._lens: Lens = "Temperature"
         self._view: View | None = None
         self._is_fitted = True
         self._stale = ""
@@ -90,32 +91,31 @@ class Stage(QWidget):
         self.points = PointMover(self, current, self._editor, self._say)
         self._note = ""
         self.tool = DrawingTool(self, current, self._say)
-        self._lens_buttons = self._lens_row()
-
-    def _lens_row(self) -> QButtonGroup:
-        group = QButtonGroup(self)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        for number, lens in enumerate(LENSES, start=1):
-            button = QPushButton(lens, self)
-            button.setCheckable(True)
-            button.setChecked(lens == self._lens)
-            button.setObjectName(f"lens {lens}")
-            button.setToolTip(f"Show the body through the lens {lens}  (Alt+{number})")
-            button.clicked.connect(lambda _, lens=lens: self.set_lens(lens))
-            group.addButton(button, number)
-            row.addWidget(button)
-        row.addStretch(1)
+        self.legend = Legend(self)
+        self.looks = LookBar(self)
+        self.looks.changed.connect(lambda _: self._redraw())
+        self.looks.lens_changed.connect(self.lens_changed)
+        self.legend.range_wanted.connect(self.looks.fix_range)
+        self.planes = PlaneHandles(self.looks.cuts.move_plane)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
-        layout.addLayout(row)
+        layout.addWidget(self.looks)
         layout.addStretch(1)
-        return group
 
     @property
     def lens(self) -> Lens:
         """The lens that was chosen."""
-        return self._lens
+        return self.looks.look.lens
+
+    @property
+    def look(self) -> Look:
+        """How the body is looked at."""
+        return self.looks.look
+
+    @property
+    def shade(self) -> Shade | None:
+        """What the body is coloured by."""
+        return self._shade
 
     @property
     def dimension_labels(self) -> dict[str, Dimension]:
@@ -129,24 +129,20 @@ class Stage(QWidget):
 
     def set_lens(self, lens: Lens) -> None:
         """Look through another lens."""
-        self._lens = lens
-        button = self._lens_buttons.button(LENSES.index(lens) + 1)
-        if button is not None:
-            button.setChecked(True)
-        self._redraw()
-        self.lens_changed.emit(lens)
+        self.looks.choose(lens)
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         """Show what is known of the case now."""
         known = self._outcome
         same = (
             outcome is not None and known is not None and outcome.solution is known.solution
-            and outcome.geometry is known.geometry and outcome.case is known.case
+            and outcome.geometry is known.geometry and outcome.case is known.case and outcome.kept is known.kept
         )  # fmt: skip
         self._outcome = outcome
         self._stale = ""
         if outcome is None:
             self._is_fitted = True
+            self.looks.free_ranges()
             if self.tool.active:  # another case comes: what was begun belongs to the one before
                 self.tool.leave()
         if not same:
@@ -154,8 +150,7 @@ class Stage(QWidget):
 
     def colour_over_whole_run(self, whole: bool) -> None:
         """Choose the range that temperatures of a run are coloured over: of the whole run, or of each instant."""
-        self._over_whole_run = whole
-        self._redraw()
+        self.looks.colour_over_whole_run(whole)
 
     def mark_stale(self, why: str) -> None:
         """Say on the picture that it shows the case before the last edit."""
@@ -241,7 +236,7 @@ class Stage(QWidget):
             painter.drawImage(QPointF(0, 0), self._image)
             view, theme = self._view, self._theme
             assert view is not None
-            named = self._lens not in SOLVED or outcome.solution is None
+            named = self.lens not in SOLVED or outcome.solution is None
             if view.pose is not None:
                 labels = self._pointer.region_labels(outcome, view) if named else []
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
@@ -258,8 +253,13 @@ class Stage(QWidget):
             self.points.paint(painter, outcome if movable else None, view, theme)
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
-                frame = QRectF(self.width() - 96, 52, 82, self.height() - 110)
-                paint_legend(painter, frame, self._shade, self._theme)
+                overlay.paint_values(painter, outcome, self._shade, view, theme)
+                self.planes.take(self._shade.cuts if view.pose is not None else (), *drawn_box(outcome.geometry))
+                if view.pose is not None:
+                    self.looks.cuts.towards = view.pose.axes[2]
+                    self.planes.paint(painter, view, theme)
+            if self.lens == "Material":
+                overlay.paint_materials(painter, outcome, QRectF(self.rect()), theme)
         room = QRectF(self.rect())
         if self._hover is not None:
             overlay.paint_reading(painter, *self._hover, room, self._theme)
@@ -294,6 +294,8 @@ class Stage(QWidget):
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         if drawn_on is not None and self.points.press(event.position(), drawn_on[0]):
             return
+        if self._view is not None and self._shade is not None and self.planes.press(event.position(), self._view):
+            return
         dimension = self._dimension_at(event.position())
         if dimension is not None:
             self.edit_dimension(dimension)
@@ -305,7 +307,7 @@ class Stage(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
         pressed, self._drag, self._pressed_at = self._pressed_at, None, None
-        if self.points.release():
+        if self.points.release() or self.planes.release():
             return
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
@@ -329,6 +331,8 @@ class Stage(QWidget):
             self.tool.move(event.position(), *drawn_on)
             return
         if drawn_on is not None and self.points.move(event.position(), *drawn_on):
+            return
+        if self._view is not None and self.planes.move(event.position(), self._view):
             return
         if self._drag is not None:
             step = event.position() - self._drag
@@ -360,7 +364,8 @@ class Stage(QWidget):
         self._redraw_lit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows pan, or turn a solid, which Shift with arrows pans; + and − zoom, 0 shows the whole body."""
+        """Arrows pan, or turn a solid, which Shift with arrows pans; + and − zoom, 0 shows the whole body; letters
+        choose how it is looked at."""
         if event is None:
             return
         if self.tool.active and (self.tool.key(event) or self.tool.type_on(event)):
@@ -379,6 +384,8 @@ class Stage(QWidget):
             self.zoom(0.8)
         elif event.text() == "0":
             self.fit()
+        elif self.looks.key(event.text()):
+            pass
         else:
             super().keyPressEvent(event)
 
@@ -436,11 +443,16 @@ class Stage(QWidget):
         self.open_renderer()
         assert self._renderer is not None and self._view is not None
         ratio = self.devicePixelRatioF()
-        shown_now = (outcome.mesh, outcome.solution, self._lens, outcome.case, self._over_whole_run)
-        if any(one is not other for one, other in zip(shown_now, self._shaded, strict=True)):
-            self._shaded, self._shade = shown_now, shade(outcome, self._lens, self._over_whole_run)
+        look = self.look
+        shown_now = (outcome.mesh, outcome.solution, outcome.case, outcome.exact, outcome.kept, look.lens, look.part)
+        if any(one is not other for one, other in zip(shown_now, self._field_of, strict=True)):
+            self._field_of, self._field = shown_now, field_of(outcome, look.lens, look.part)
+        self._shade = shaded(self._field, look, outcome) if self._field is not None else None
+        self.looks.offer(outcome, self._field)
+        self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
+        self.legend.show_shade(self._shade, (look.low, look.high), self._theme)
         lit = {*self._lit, self._under} - {""}
-        pixels = self._renderer.draw(outcome, self._lens, self._shade, self._view, self._theme, ratio, lit)
+        pixels = self._renderer.draw(outcome, look.lens, self._shade, self._view, self._theme, ratio, lit)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)

@@ -8,11 +8,19 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from blunt_ember.case.display import in_shown_unit, shown
+from blunt_ember.case.display import number as figure
+from blunt_ember.case.laws import Law
+from blunt_ember.case.units import CONDUCTIVITY
 from blunt_ember.desk.dimensions import Dimension
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
+from blunt_ember.picture.flat import drawn_isolines
+from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
 
@@ -53,6 +61,92 @@ def paint_flat(
                 painter.drawLine(QPointF(*start), QPointF(*end))
     if named and not isinstance(geometry, ImportedGeometry):
         _paint_names(painter, geometry, view, theme)
+
+
+def paint_values(painter: QPainter, outcome: Outcome, shade: Shade, view: View, theme: Theme) -> None:
+    """Write on the picture what is asked for of a shade: its levels, and where its lowest and highest value are."""
+    mesh = outcome.mesh
+    if mesh is not None and shade.bands and mesh.dimension == 2:
+        _paint_levels(painter, mesh, shade, view, theme)
+    if mesh is not None and shade.marks:
+        _paint_extremes(painter, mesh, shade, view, theme)
+
+
+def paint_materials(painter: QPainter, outcome: Outcome, room: QRectF, theme: Theme) -> None:
+    """Write the key of the materials on the right: their colour, their name, and what conducts in them."""
+    document, metrics = outcome.case.document, QFontMetricsF(painter.font())
+    used = {filling.material for filling in document.body.fillings.values()}
+    top = room.top() + 92
+    for place, (name, material) in enumerate(document.materials.items()):
+        if name not in used:
+            continue
+        k = material.k
+        kind = outcome.case.units.of(CONDUCTIVITY)
+        said = "by directions" if k is not None else "k is not stated"
+        if isinstance(k, Law):
+            said = shown(k.constant, kind) if k.constant is not None else k.text
+        box = QRectF(room.right() - 24, top, 12, 2 * metrics.height())
+        painter.setPen(QPen(QColor(theme.hairline), 1))
+        painter.setBrush(QColor(theme.tints[place % len(theme.tints)]))
+        painter.drawRect(box)
+        for line, (text, colour) in enumerate(((name, theme.ink), (said, theme.quiet))):
+            row = QRectF(room.right() - 132, top + line * metrics.height(), 102, metrics.height())
+            painter.setPen(QColor(colour))
+            cut = metrics.elidedText(text, Qt.TextElideMode.ElideRight, row.width())
+            painter.drawText(row, Qt.AlignmentFlag.AlignRight, cut)
+        top += 2 * metrics.height() + 10
+
+
+def _paint_levels(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme: Theme) -> None:
+    """Write the value of each line between two bands where it is nearest to its middle and clear of the others."""
+    pieces, numbers = drawn_isolines(mesh, shade)
+    metrics, taken = QFontMetricsF(painter.font()), list[QRectF]()
+    for number in np.unique(numbers).tolist():
+        middles = view.pixels(pieces[numbers == number].mean(axis=1))
+        text = figure(in_shown_unit(float(shade.levels[number]), shade.kind), 4)
+        size = metrics.horizontalAdvance(text) + 6, metrics.height()
+        nearest = np.argsort(np.linalg.norm(middles - middles.mean(axis=0), axis=1))
+        for x, y in middles[nearest[:: max(1, len(nearest) // 12)]].tolist():
+            box = QRectF(x - size[0] / 2, y - size[1] / 2, *size)
+            if not any(box.intersects(other) for other in taken):
+                taken.append(box)
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(theme.paper))
+                painter.setOpacity(0.85)
+                painter.drawRoundedRect(box, 3, 3)
+                painter.setOpacity(1.0)
+                painter.setPen(QColor(theme.ink))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+                break
+
+
+def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme: Theme) -> None:
+    """Mark where the lowest and the highest of what is coloured are, with their values."""
+    nodes = np.concatenate([block.nodes.ravel() for block in mesh.blocks])
+    values = np.concatenate([block.ravel() for block in shade.values])
+    if np.isnan(values).all():
+        return
+    for word, place in (("lowest", int(np.nanargmin(values))), ("highest", int(np.nanargmax(values)))):
+        point = mesh.points[nodes[place]][None]
+        if mesh.dimension == 1:
+            point = np.column_stack([point, np.zeros(1)])
+        at = QPointF(*view.pixels(point)[0])
+        for colour, width in ((theme.paper, 5.0), (theme.ink, 2.0)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawLine(at + QPointF(-6, 0), at + QPointF(6, 0))
+            painter.drawLine(at + QPointF(0, -6), at + QPointF(0, 6))
+        _paint_tag(painter, at, f"{word} {shown(float(values[place]), shade.kind)}", theme)
+
+
+def _paint_tag(painter: QPainter, at: QPointF, text: str, theme: Theme) -> None:
+    """A short text beside a place, on paper."""
+    metrics = QFontMetricsF(painter.font())
+    box = QRectF(at.x() + 9, at.y() - metrics.height() - 4, metrics.horizontalAdvance(text) + 10, metrics.height() + 4)
+    painter.setPen(QPen(QColor(theme.hairline), 1))
+    painter.setBrush(QColor(theme.paper))
+    painter.drawRoundedRect(box, 3, 3)
+    painter.setPen(QColor(theme.ink))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _dashes(theme: Theme) -> QPen:

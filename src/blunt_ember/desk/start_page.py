@@ -20,7 +20,7 @@ from blunt_ember.gallery.family import Family
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.lenses import Look, shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import fitted
 
@@ -166,9 +166,7 @@ class StartPage(QScrollArea):
         low, high = drawn_box(outcome.geometry)
         view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
         ratio = self.devicePixelRatioF()
-        pixels = renderer.draw(
-            outcome, "Temperature", shade(outcome, "Temperature", whole_run=False), view, self._theme, ratio
-        )
+        pixels = renderer.draw(outcome, "Temperature", shade(outcome, Look(whole_run=False)), view, self._theme, ratio)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)

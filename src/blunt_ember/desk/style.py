@@ -88,6 +88,7 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[role="choice"]:focus, QToolButton[role="plain choice"]:focus, QToolButton[role="link"]:focus,
     QToolButton[role="remove"]:focus {{ border: 1px dotted {t.ember}; }}
     QPushButton {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 12px; padding: 3px 13px; min-height: 16px; }}
+    QPushButton[role="lens"] {{ padding: 3px 8px; }}
     QPushButton:hover {{ border-color: {t.quiet}; }}
     QPushButton:focus {{ border-color: {t.ember}; }}
     QPushButton:checked {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}

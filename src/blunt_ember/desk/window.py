@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -39,7 +40,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
-from blunt_ember.outcome import Outcome
+from blunt_ember.outcome import Kept, Outcome
 from blunt_ember.picture.animation import write_animation
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self.current = CurrentCase(self)
         self.solver = solver or Solver(self)
         self.outcome: Outcome | None = None
+        self._kept: Kept | None = None
         self.live = True
         self._seen: Case | None = None
         self._late = QTimer(self)
@@ -324,10 +326,23 @@ class Window(QMainWindow):
             self._predicted(outcome)
             return
         self._late.stop()
+        self._show(replace(outcome, kept=self._kept))
+
+    def _show(self, outcome: Outcome) -> None:
         self.outcome = outcome
         for zone in (self.stage, self.checks, self.sheet, self.strip, self.card):
             zone.show_outcome(outcome)
         self.header.show_outcome(outcome)
+
+    def keep_answer(self) -> None:
+        """Keep the temperatures that are seen, so that later ones are seen beside them through the lens Difference."""
+        outcome = self.outcome
+        if outcome is None or outcome.mesh is None or outcome.solution is None or not self._is_current():
+            self._tell("There is no answer yet that could be kept.")
+            return
+        self._kept = Kept(outcome.case.document.title, outcome.mesh, outcome.solution.temperature)
+        self._show(replace(outcome, kept=self._kept))
+        self._tell("Kept. Change something, and see what it does through the lens Difference, now − kept.")
 
     def _predicted(self, outcome: Outcome) -> None:
         """Show what is known before the clock has run; what was seen stays, as that of the case before."""
@@ -353,7 +368,7 @@ class Window(QMainWindow):
         progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, self)
         progress.setWindowModality(Qt.WindowModality.WindowModal)
         try:
-            for share in write_animation(outcome, path, self.stage.lens, theme, self.strip.time_bar.over_whole_run):
+            for share in write_animation(outcome, path, self.stage.look, theme):
                 progress.setValue(int(100 * share))
                 QApplication.processEvents()
                 if progress.wasCanceled():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array
@@ -69,6 +71,15 @@ def shares_at(mesh: Mesh, points: Floats) -> tuple[Ints, Floats] | None:
     total = np.bincount(np.concatenate(nodes), np.concatenate(shares), minlength=mesh.node_count)
     numbers: Ints = np.flatnonzero(total).astype(np.int64)
     return numbers, np.asarray(total[numbers], dtype=np.float64)
+
+
+def field_at(mesh: Mesh, values: Sequence[Floats], points: Floats) -> Floats:
+    """Return what values (m, k) at the nodes of the cells of each block are at ``points`` (p, d) in m; NaN outside."""
+    result = np.full(len(points), np.nan)
+    for block, own in zip(mesh.blocks, values, strict=True):
+        for place, cell, local in _located(block, mesh.points, points):
+            result[place] = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), own[cell])
+    return result
 
 
 def flux_at(problem: Problem, temperature: Floats, points: Floats, t: float = 0.0) -> Floats:

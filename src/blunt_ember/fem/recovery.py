@@ -30,11 +30,13 @@ _UNTOLD = 1e-9
 
 @dataclass(frozen=True)
 class Recovered:
-    """Of each block of cells: flux (m, k, d) in W/m² at their nodes, and the squared error (m,) in W K of the flux of
-    the cells, ∫ (q* − q)·k⁻¹·(q* − q) dV; ``energy`` in W K is ∫ q·k⁻¹·q dV over the body."""
+    """Of each block of cells: flux (m, k, d) in W/m² at their nodes, the squared error (m,) in W K of the flux of
+    the cells, ∫ (q* − q)·k⁻¹·(q* − q) dV, and the root of the mean of |q* − q|² (m,) in W/m²; ``energy`` in W K is
+    ∫ q·k⁻¹·q dV over the body."""
 
     at_nodes: tuple[Floats, ...]
     error: tuple[Floats, ...]
+    missed: tuple[Floats, ...]
     energy: float
 
     @property
@@ -54,20 +56,22 @@ def recovered(problem: Problem, temperature: Floats, t: float = 0.0) -> Recovere
     places = np.concatenate([cells.places.reshape(-1, mesh.dimension) for cells in sampled])
     fluxes = np.concatenate([cells.flux.reshape(-1, mesh.dimension) for cells in sampled])
     fitted = patches.fitted(places, fluxes)
-    at_nodes, errors, energy = [], [], 0.0
+    at_nodes, errors, gaps, energy = [], [], [], 0.0
     for number, block in enumerate(mesh.blocks):
         family = FAMILIES[block.family]
         at_nodes.append(patches.blended(number, family.nodes, mesh.points[block.nodes], fitted))
-        missed = np.empty(len(block.nodes))
+        missed, gap = np.empty(len(block.nodes)), np.empty(len(block.nodes))
         for run in in_runs(block, len(family.points) * 2):
             part = CellBlock(block.family, block.nodes[run], block.region[run])
             cells = _fluxes(problem, part, temperature, t, family.points)
             smooth = patches.blended(number, family.points, cells.places, fitted, run)
             volumes = cells.stretch * family.weights * mesh.space.of_cells(part.region, cells.places)
             missed[run] = (volumes * _resisted(smooth - cells.flux, cells.k)).sum(axis=1)
+            gap[run] = np.sqrt((volumes * ((smooth - cells.flux) ** 2).sum(axis=-1)).sum(axis=1) / volumes.sum(axis=1))
             energy += float((volumes * _resisted(cells.flux, cells.k)).sum())
         errors.append(missed)
-    return Recovered(tuple(at_nodes), tuple(errors), energy)
+        gaps.append(gap)
+    return Recovered(tuple(at_nodes), tuple(errors), tuple(gaps), energy)
 
 
 def sampling_points(family: Family) -> Floats:

@@ -15,7 +15,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import Image, body_picture
 from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.lenses import Lens
+from blunt_ember.picture.lenses import Look
 from blunt_ember.picture.palette import Theme
 
 #: What an animation may be written as.
@@ -37,7 +37,7 @@ def frames_of(outcome: Outcome, most: int = MOST_PICTURES) -> list[int]:
 
 
 def write_animation(
-    outcome: Outcome, path: Path, lens: Lens, theme: Theme, whole_run: bool = True, most: int = MOST_PICTURES
+    outcome: Outcome, path: Path, look: Look, theme: Theme, most: int = MOST_PICTURES
 ) -> Iterator[float]:
     """Write the run as seen through a lens; yield the share that is done after every picture.
 
@@ -52,7 +52,7 @@ def write_animation(
     pictures: list[Pictures.Image] = []
     try:
         for place, number in enumerate(numbers, start=1):
-            drawn = _picture(renderer, outcome.at_frame(number), lens, theme, whole_run)
+            drawn = _picture(renderer, outcome.at_frame(number), look, theme)
             if suffix == ".png":
                 imsave(path.with_name(f"{path.stem}-{place:04d}.png"), drawn)
             else:
@@ -70,6 +70,6 @@ def write_animation(
         renderer.close()
 
 
-def _picture(renderer: BodyRenderer, outcome: Outcome, lens: Lens, theme: Theme, whole_run: bool) -> Image:
-    said = f"{outcome.case.document.title}: {lens.lower()} at {time_shown(outcome.t)}"
-    return body_picture(renderer, outcome, lens, WIDTH, HEIGHT, theme, said, whole_run)
+def _picture(renderer: BodyRenderer, outcome: Outcome, look: Look, theme: Theme) -> Image:
+    said = f"{outcome.case.document.title}: {look.lens.lower()} at {time_shown(outcome.t)}"
+    return body_picture(renderer, outcome, look, WIDTH, HEIGHT, theme, said)

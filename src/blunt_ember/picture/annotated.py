@@ -13,8 +13,8 @@ from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import chart_style
 from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import Lens, shade
-from blunt_ember.picture.palette import Theme, temperature_map
+from blunt_ember.picture.lenses import Look, shade
+from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View, fitted
 
 Floats = NDArray[np.float64]
@@ -24,17 +24,16 @@ _MARGINS = (70, 50, 130, 60)
 
 
 def body_picture(
-    renderer: BodyRenderer, outcome: Outcome, lens: Lens, width: int, height: int, theme: Theme, title: str = "",
-    whole_run: bool = True,
-) -> Image:  # fmt: skip
+    renderer: BodyRenderer, outcome: Outcome, look: Look, width: int, height: int, theme: Theme, title: str = ""
+) -> Image:
     """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
     low, high = drawn_box(outcome.geometry)
     pose = pose_of(outcome.geometry)
-    found = shade(outcome, lens, whole_run)
+    found = shade(outcome, look)
     view = fitted(low, high, width, height, _MARGINS, pose)
-    pixels = renderer.draw(outcome, lens, found, view, theme)
+    pixels = renderer.draw(outcome, look.lens, found, view, theme)
     figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
     canvas = FigureCanvasAgg(figure)
     with mpl.rc_context(chart_style(theme)):
@@ -44,11 +43,11 @@ def body_picture(
         backdrop.set_axis_off()
         if pose is None:
             _scale(figure, view, low, high, width, height)
-        figure.text(16 / width, 1 - 26 / height, title or f"{outcome.case.document.title}: {lens.lower()}", fontsize=11,
-                    fontweight="bold", color=theme.ink)  # fmt: skip
+        title = title or f"{outcome.case.document.title}: {look.lens.lower()}"
+        figure.text(16 / width, 1 - 26 / height, title, fontsize=11, fontweight="bold", color=theme.ink)
         if found is not None:
             bar = figure.add_axes((1 - 50 / width, 60 / height, 14 / width, 1 - 130 / height))
-            bar.imshow(temperature_map()[::-1][:, None], extent=(0, 1, 0, 1), aspect="auto")
+            bar.imshow(found.colours[::-1][:, None], extent=(0, 1, 0, 1), aspect="auto")
             places, texts = zip(*found.ticks(6), strict=True)
             bar.set_yticks(places, texts)
             bar.set_xticks([])

@@ -20,10 +20,11 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
+from blunt_ember.picture.isolines import isolines
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View
-from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours
+from blunt_ember.picture.vtk_data import colour_by_shade, line_actor, plain_actor, poly_data, region_colours
 
 Floats = NDArray[np.float64]
 
@@ -45,12 +46,17 @@ def flat_actors(
     if found is None:
         actors.append(_tinted(outcome, mesh, theme))
     else:
-        actors.append(_shaded(outcome, mesh, found))
+        actors.append(_shaded(outcome, mesh, found, theme))
+    if found is not None and found.bands and mesh.dimension == 2:
+        pieces, _ = drawn_isolines(mesh, found)
+        if len(pieces):
+            lines = np.arange(2 * len(pieces)).reshape(-1, 2)
+            actors.append(line_actor(poly_data(pieces.reshape(-1, 2), lines=lines), LIGHT.ink, 0.7 * ratio, 0.01))
     if lens == "Mesh":
         actors += _sharp_cells(mesh, theme)
         actors.append(_cell_edges(outcome, mesh, theme, ratio))
     if lens == "Heat flow" and found is not None and mesh.dimension == 2:
-        actors += _arrows(outcome, view, found.high)
+        actors += _arrows(outcome, view)
     return actors + _outlines(outcome, theme, ratio)
 
 
@@ -63,13 +69,23 @@ def _tinted(outcome: Outcome, mesh: Mesh, theme: Theme) -> vtkActor:
     return plain_actor(surface)
 
 
-def _shaded(outcome: Outcome, mesh: Mesh, found: Shade) -> vtkActor:
+def _shaded(outcome: Outcome, mesh: Mesh, found: Shade, theme: Theme) -> vtkActor:
     surface = _cell_surface(mesh, outcome.geometry)
-    values = np.concatenate([block.ravel() for block in found.values])
-    surface.GetPointData().SetScalars(numpy_to_vtk(_both_edges(values, mesh), deep=True))
+    places = found.places(np.concatenate([block.ravel() for block in found.values]))
+    surface.GetPointData().SetScalars(numpy_to_vtk(_both_edges(places, mesh), deep=True))
     actor = plain_actor(surface)
-    colour_by_values(actor, found.low, found.high)
+    colour_by_shade(actor, found, theme)
     return actor
+
+
+def drawn_isolines(mesh: Mesh, found: Shade) -> tuple[Floats, NDArray[np.int64]]:
+    """Return the pieces (n, 2, 2) in m of the lines between the bands of a shade, and the level (n,) of each."""
+    corners, values = [], []
+    for block, own in zip(mesh.blocks, found.values, strict=True):
+        triangles = FAMILIES[block.family].triangles
+        corners.append(mesh.points[block.nodes[:, triangles]].reshape(-1, 3, 2))
+        values.append(own[:, triangles].reshape(-1, 3))
+    return isolines(np.concatenate(corners), np.concatenate(values), found.levels)
 
 
 def _both_edges(values: Any, mesh: Mesh) -> Any:
@@ -142,7 +158,7 @@ def _outlines(outcome: Outcome, theme: Theme, ratio: float) -> list[vtkActor]:
     return actors
 
 
-def _arrows(outcome: Outcome, view: View, largest: float) -> list[vtkActor]:
+def _arrows(outcome: Outcome, view: View) -> list[vtkActor]:
     """Arrows at even spacing on the picture, their length in the ratio of the flux, dark with a light rim."""
     mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
     assert mesh is not None and solution is not None and problem is not None
@@ -151,7 +167,8 @@ def _arrows(outcome: Outcome, view: View, largest: float) -> list[vtkActor]:
     places = view.metres(np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2))
     flux = flux_at(problem, solution.temperature, places, outcome.t)
     size = np.linalg.norm(flux, axis=1)
-    seen = np.nan_to_num(size) > 1e-6 * largest
+    largest = float(np.nanmax(size, initial=0.0))
+    seen = np.nan_to_num(size) > max(1e-6 * largest, 1e-300)
     if not seen.any():
         return []
     along = flux[seen] / size[seen, None]

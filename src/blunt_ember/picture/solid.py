@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.geometry.solid import SolidGeometry
@@ -16,9 +17,10 @@ from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
-from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.inside import cut, grid_of, within_range
+from blunt_ember.picture.lenses import Lens, Plane, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.picture.vtk_data import colour_by_values, line_actor, plain_actor, poly_data, region_colours
+from blunt_ember.picture.vtk_data import colour_by_shade, line_actor, plain_actor, poly_data, region_colours
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -38,7 +40,10 @@ class SolidScene:
         self._theme, self._ratio = theme, ratio
         self._mesh, self._skin = outcome.mesh, Skin((), ())
         self._actors: list[vtkActor] = []
-        if outcome.mesh is not None:
+        opened = found is not None and (found.cuts or (found.vanish and any(found.narrowed)))
+        if found is not None and opened and outcome.mesh is not None:
+            self._actors = self._opened(outcome.mesh, found)
+        elif outcome.mesh is not None:
             self._skin = skin_of(outcome.mesh)
             for part in self._skin.parts:
                 self._actors.append(self._filled(outcome, outcome.mesh, part, found))
@@ -79,11 +84,29 @@ class SolidScene:
             surface.GetPointData().SetScalars(numpy_to_vtk(colours, deep=True))
         else:
             values = np.concatenate([block.ravel() for block in found.values])[part.places]
-            surface.GetPointData().SetScalars(numpy_to_vtk(values.ravel(), deep=True))
+            surface.GetPointData().SetScalars(numpy_to_vtk(found.places(values.ravel()), deep=True))
         actor = _softly_lit(plain_actor(surface))
         if found is not None:
-            colour_by_values(actor, found.low, found.high)
+            colour_by_shade(actor, found, self._theme)
         return actor
+
+    def _opened(self, mesh: Mesh, found: Shade) -> list[vtkActor]:
+        """What of the body lies in the range, opened by one plane, or only what lies on several."""
+        grid = grid_of(mesh, found)
+        actors = []
+        # What vanishes is cut away here; what is left meets the ends of the range but for round-off.
+        colours = replace(found, narrowed=(False, False)) if found.vanish else found
+        if len(found.cuts) < 2:
+            shell = _softly_lit(plain_actor(within_range(grid, found)))
+            colour_by_shade(shell, colours, self._theme)
+            if found.cuts:
+                _open_at(shell, found.cuts[0])
+            actors.append(shell)
+        for plane in found.cuts:
+            face = plain_actor(cut(grid, plane, found))
+            colour_by_shade(face, colours, self._theme)
+            actors.append(face)
+        return actors
 
     def _sharp(self, mesh: Mesh, part: FacetPart) -> list[vtkActor]:
         """Facets of cells with a sharp angle, filled so that they are seen."""
@@ -112,13 +135,23 @@ def _surface(mesh: Mesh, part: FacetPart) -> vtkPolyData:
     return data
 
 
+def _open_at(actor: vtkActor, plane: Plane) -> None:
+    """Draw only what lies beyond a plane, on its side of greater coordinates."""
+    function = vtkPlane()
+    normal, origin = np.zeros(3), np.zeros(3)
+    normal[plane.axis], origin[plane.axis] = -1.0 if plane.flipped else 1.0, plane.at
+    function.SetNormal(*normal)
+    function.SetOrigin(*origin)
+    actor.GetMapper().AddClippingPlane(function)
+
+
 def _softly_lit(actor: vtkActor) -> vtkActor:
     """Weak light, so that colours keep their meaning."""
     look = actor.GetProperty()
     look.LightingOn()
     look.SetInterpolationToGouraud()
-    look.SetAmbient(0.7)
-    look.SetDiffuse(0.34)
+    look.SetAmbient(0.8)
+    look.SetDiffuse(0.24)
     look.SetSpecular(0.0)
     mapper = actor.GetMapper()
     mapper.SetResolveCoincidentTopologyToPolygonOffset()

@@ -12,9 +12,13 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
 from blunt_ember.outcome import Outcome
-from blunt_ember.picture.palette import Theme, rgb, temperature_map
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.palette import Theme, rgb
 
 Floats = NDArray[np.float64]
+
+#: How much of the stage is in what lies outside the range, and round-off that still belongs inside.
+_FADED, _ROUND_OFF = 0.82, 1e-9
 
 
 def poly_data(
@@ -68,17 +72,31 @@ def line_actor(data: vtkPolyData, colour: str, width: float, level: float = 0.0)
     return actor
 
 
-def colour_by_values(actor: vtkActor, low: float, high: float) -> None:
-    """Colour an actor by its scalars over a range, with the map of temperatures."""
+def colour_by_shade(actor: vtkActor, shade: Shade, theme: Theme) -> None:
+    """Colour an actor by its scalars, which are places on the scale of a shade."""
     table = vtkLookupTable()
-    colours = temperature_map()
-    table.SetNumberOfTableValues(len(colours))
-    for place, colour in enumerate(colours.tolist()):
+    table.SetNumberOfTableValues(len(shade.colours))
+    for place, colour in enumerate(shade.colours.tolist()):
         table.SetTableValue(place, [*colour, 1.0])
+    table.SetNanColor([*rgb(theme.hairline), 1.0])
+    below, above = ([*colour, 0.0 if shade.vanish else 1.0] for colour in faded_ends(shade, theme).tolist())
+    if shade.narrowed[0]:
+        table.UseBelowRangeColorOn()
+        table.SetBelowRangeColor(below)
+    if shade.narrowed[1]:
+        table.UseAboveRangeColorOn()
+        table.SetAboveRangeColor(above)
     mapper = actor.GetMapper()
     mapper.SetLookupTable(table)
-    mapper.SetScalarRange(low, high)
+    mapper.SetScalarRange(-_ROUND_OFF, 1 + _ROUND_OFF)
+    mapper.UseLookupTableScalarRangeOff()
     mapper.InterpolateScalarsBeforeMappingOn()
+
+
+def faded_ends(shade: Shade, theme: Theme) -> Floats:
+    """Return the colours (2, 3) of what lies below and above the coloured range."""
+    result: Floats = _FADED * np.array(rgb(theme.stage)) + (1 - _FADED) * shade.colours[[0, -1]]
+    return result
 
 
 def region_colours(outcome: Outcome, theme: Theme) -> NDArray[np.uint8]:

@@ -16,7 +16,7 @@ from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import ProfileChart
-from blunt_ember.picture.lenses import LENSES
+from blunt_ember.picture.lenses import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.report.table import checks_csv, outcome_text
 
@@ -42,7 +42,8 @@ def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
 def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     renderer = BodyRenderer()
     pictures = [
-        (lens.lower().replace(" ", "-"), body_picture(renderer, outcome, lens, WIDTH, HEIGHT, LIGHT)) for lens in LENSES
+        (lens.lower().replace(" ", "-"), body_picture(renderer, outcome, Look(lens), WIDTH, HEIGHT, LIGHT))
+        for lens in ("Shape", "Mesh", "Temperature", "Heat flow", "Error")
     ]
     renderer.close()
     geometry, mesh, solution = outcome.geometry, outcome.mesh, outcome.solution

@@ -1,0 +1,151 @@
+"""How the body is looked at: the row of lenses, and what the chosen lens shows and how it is coloured."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from blunt_ember.desk.cut_row import CutRow
+from blunt_ember.outcome import Outcome
+from blunt_ember.picture.lenses import LENSES, SOLVED, Field, Lens, Look, parts_of, widened
+
+
+class LookBar(QWidget):
+    """Keeps one look for each lens, and says when the one that is looked through has changed."""
+
+    changed = pyqtSignal(object)  # Look
+    lens_changed = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._looks: dict[Lens, Look] = {lens: Look(lens) for lens in LENSES}
+        self._lens: Lens = "Temperature"
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(self._lens_row())
+        column.addLayout(self._how_row())
+        self.offer(None, None)
+
+    @property
+    def look(self) -> Look:
+        """The look of the chosen lens."""
+        return self._looks[self._lens]
+
+    def choose(self, lens: Lens) -> None:
+        """Look through another lens, as it was last looked through."""
+        self._lens = lens
+        button = self._lenses.button(LENSES.index(lens))
+        if button is not None:
+            button.setChecked(True)
+        self.changed.emit(self.look)
+        self.lens_changed.emit(lens)
+
+    def take(self, look: Look) -> None:
+        """Look otherwise through the chosen lens."""
+        if look != self.look:
+            self._looks[self._lens] = look
+            self.changed.emit(look)
+
+    def colour_over_whole_run(self, whole: bool) -> None:
+        """Choose the range that temperatures of a run are coloured over: of the whole run, or of each instant."""
+        self._looks["Temperature"] = replace(self._looks["Temperature"], whole_run=whole)
+        self.changed.emit(self.look)
+
+    def fix_range(self, low: float | None, high: float | None) -> None:
+        """Fix the ends of the coloured range, SI; None frees one."""
+        self.take(replace(self.look, low=low, high=high))
+
+    def free_ranges(self) -> None:
+        """Free every range, as another case comes, whose values are others."""
+        self._looks = {lens: widened(look) for lens, look in self._looks.items()}
+
+    def key(self, text: str) -> bool:
+        """Press the choice of a key; tell whether there is one that can be pressed."""
+        letters = {"b": self.bands, "l": self.tens, "m": self.marks, "h": self.vanish, "r": self.free}
+        letters |= dict(zip("xyz", self.cuts.buttons, strict=True))
+        button = letters.get(text.lower()) if text else None
+        if button is None or not button.isVisible():
+            return False
+        button.click()
+        return True
+
+    def offer(self, outcome: Outcome | None, field: Field | None) -> None:
+        """Offer what can be chosen of what is seen now."""
+        look = self.look
+        parts = parts_of(outcome, look.lens) if outcome is not None else ()
+        if [self.part.itemText(number) for number in range(self.part.count())] != list(parts):
+            self.part.clear()
+            self.part.addItems(parts)
+        self.part.setCurrentIndex(max(self.part.findText(look.part), 0))
+        self.part.setVisible(len(parts) > 1)
+        shown = look.lens in SOLVED and field is not None
+        for button, on in ((self.bands, look.bands), (self.tens, look.log), (self.vanish, look.vanish),
+                           (self.marks, look.marks)):  # fmt: skip
+            button.setVisible(shown)
+            button.setChecked(on)
+        self.tens.setVisible(shown and field is not None and field.positive)
+        self.free.setVisible(shown and (look.low is not None or look.high is not None))
+        self.vanish.setVisible(self.free.isVisibleTo(self))
+        self.cuts.offer(outcome if shown else None, look.cuts)
+
+    def _lens_row(self) -> QHBoxLayout:
+        self._lenses = QButtonGroup(self)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for number, lens in enumerate(LENSES):
+            button = QPushButton(lens, self)
+            button.setCheckable(True)
+            button.setChecked(lens == self._lens)
+            button.setObjectName(f"lens {lens}")
+            button.setProperty("role", "lens")
+            button.setToolTip(f"Show the body through the lens {lens}  (Alt+{number + 1})")
+            button.clicked.connect(lambda _, lens=lens: self.choose(lens))
+            self._lenses.addButton(button, number)
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
+
+    def _how_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.part = QComboBox(self)
+        self.part.setObjectName("part of the lens")
+        self.part.setAccessibleName("What is shown through the lens")
+        self.part.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.part.activated.connect(
+            lambda number: self.take(replace(widened(self.look), part=self.part.itemText(number)))
+        )
+        row.addWidget(self.part)
+        self.bands = self._choice("bands", "Bands with lines of one value between them  (B)",
+                                  lambda on: replace(self.look, bands=on))  # fmt: skip
+        self.tens = self._choice("by tens", "A scale divided by tens, for values that differ much  (L)",
+                                 lambda on: replace(self.look, log=on))  # fmt: skip
+        self.marks = self._choice("lowest, highest", "Mark where the lowest and the highest value are  (M)",
+                                  lambda on: replace(self.look, marks=on))  # fmt: skip
+        self.vanish = self._choice("hide the rest", "What lies outside the range is not drawn, instead of faded  (H)",
+                                   lambda on: replace(self.look, vanish=on))  # fmt: skip
+        self.cuts = CutRow(self)
+        self.cuts.changed.connect(lambda cuts: self.take(replace(self.look, cuts=cuts)))
+        self.free = QPushButton("whole range", self)
+        self.free.setObjectName("look whole range")
+        self.free.setToolTip("Colour over the range of all values again  (R)")
+        self.free.setProperty("role", "lens")
+        self.free.clicked.connect(lambda: self.take(widened(self.look)))
+        for button in (self.bands, self.tens, self.marks, self.vanish, self.free):
+            row.addWidget(button)
+        row.addWidget(self.cuts)
+        row.addStretch(1)
+        return row
+
+    def _choice(self, text: str, tip: str, made: Callable[[bool], Look]) -> QPushButton:
+        button = QPushButton(text, self)
+        button.setObjectName(f"look {text}")
+        button.setCheckable(True)
+        button.setToolTip(tip)
+        button.setProperty("role", "lens")
+        button.clicked.connect(lambda on: self.take(made(on)))
+        return button

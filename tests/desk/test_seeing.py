@@ -1,0 +1,206 @@
+"""What is seen of an answer: lenses and what they show, the legend as a control, what opens a solid."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.desk.window import Window
+from blunt_ember.fem.reading import field_at, temperature_at
+from blunt_ember.gallery.families import family
+from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.palette import DARK, LIGHT, rgb
+from tests.desk.conftest import field, settled, type_into
+
+
+def opened(window: Window, qtbot: QtBot, name: str) -> None:
+    window.show_case(family(name).case(), None)
+    settled(qtbot, window)
+    window.stage.grab()
+
+
+def shade_of(window: Window) -> Shade:
+    window.stage.grab()
+    found = window.stage.shade
+    assert found is not None
+    return found
+
+
+def colour_at(window: Window, place: tuple[float, float]) -> np.ndarray:
+    """The colour of the picture at a place of the section in m."""
+    window.stage.grab()
+    image, view = window.stage.picture(), window.stage._view
+    assert image is not None and view is not None
+    x, y = view.pixels(np.array([place]))[0].astype(int)
+    return np.array(image.pixelColor(int(x), int(y)).getRgbF()[:3])
+
+
+def test_the_ends_of_the_legend_are_typed_dragged_and_freed(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "hot-edge-plate")
+    legend, stage = window.stage.legend, window.stage
+    cold, warm = (0.15, 0.01), (0.15, 0.19)
+    before = colour_at(window, cold)
+    type_into(legend.low, "100")
+    found = shade_of(window)
+    assert found.low == pytest.approx(373.15) and found.narrowed == (True, False)
+    faded = colour_at(window, cold)
+    assert np.abs(faded - np.array(rgb(LIGHT.stage))).max() < 0.25 < np.abs(before - faded).max()
+    type_into(legend.high, "410 °F")
+    assert shade_of(window).high == pytest.approx((410 + 459.67) / 1.8)
+    for wrong, said in (("90 W", "is not a temperature"), ("50", "must be more than the lower one")):
+        type_into(legend.high, wrong)
+        assert legend.high.property("wrong") and said in legend.high.toolTip()
+        assert shade_of(window).high == pytest.approx((410 + 459.67) / 1.8)
+    QTest.keyClick(legend.high, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(legend.high, Qt.Key.Key_Delete)
+    QTest.keyClick(legend.high, Qt.Key.Key_Return)
+    assert shade_of(window).high == pytest.approx(533.15) and not legend.high.property("wrong")
+    # The lower end is dragged to the middle of the bar, which still shows the whole range.
+    start = QPoint(round(legend.bar.center().x()), round(legend.y_of(373.15)))
+    middle = QPoint(start.x(), round(legend.bar.center().y()))
+    QTest.mousePress(legend, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(legend, middle)
+    QTest.mouseRelease(legend, Qt.MouseButton.LeftButton, pos=middle)
+    assert shade_of(window).low == pytest.approx((313.15 + 533.15) / 2, abs=2.0)
+    assert shade_of(window).outer == pytest.approx((313.15, 533.15))
+    hot = colour_at(window, warm)
+    QTest.mouseClick(stage.looks.free, Qt.MouseButton.LeftButton)
+    assert shade_of(window).narrowed == (False, False)
+    assert np.abs(colour_at(window, cold) - before).max() < 0.01 < np.abs(colour_at(window, warm) - hot).max()
+
+
+def test_bands_are_of_one_colour_with_lines_at_round_values_between(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "plane-wall")
+    window.stage.setFocus()
+    QTest.keyClick(window.stage, Qt.Key.Key_B)
+    found = shade_of(window)
+    assert found.bands and window.stage.looks.bands.isChecked()
+    shown = (found.levels - 273.15) / np.diff(found.levels)[0]
+    np.testing.assert_allclose(shown, np.round(shown), atol=1e-9)
+    assert 6 <= len(found.levels) <= 14
+    image = window.stage.picture()
+    assert image is not None and window.outcome is not None and window.outcome.geometry is not None
+    view = window.stage._view
+    assert view is not None
+    (x0, y0), (x1, _) = view.pixels(np.array([window.outcome.geometry.low, window.outcome.geometry.high]))
+    row = int(y0) - 12
+    seen = [tuple(image.pixelColor(x, row).getRgb()[:3]) for x in range(int(x0) + 4, int(x1) - 4)]
+    runs = [colour for place, colour in enumerate(seen[1:]) if colour == seen[place]]
+    assert len(set(runs)) in (len(found.levels), len(found.levels) + 1)  # the outermost may be narrow
+    QTest.keyClick(window.stage, Qt.Key.Key_M)
+    assert shade_of(window).marks
+
+
+def test_every_lens_shows_what_it_says(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "ring-sector")
+    outcome, stage = window.outcome, window.stage
+    assert outcome is not None and outcome.mesh is not None and outcome.exact_now is not None
+    place = outcome.mesh.points[outcome.mesh.blocks[0].nodes[7]].mean(axis=0)
+
+    def value(lens: Lens, part: str) -> float:
+        stage.set_lens(lens)
+        stage.grab()
+        if part:
+            stage.looks.part.setCurrentText(part)
+            stage.looks.part.activated.emit(stage.looks.part.currentIndex())
+        found = shade_of(window)
+        assert outcome.mesh is not None
+        return float(field_at(outcome.mesh, found.values, place[None])[0])
+
+    radius = np.linalg.norm(place)
+    radial, tangential = value("Heat flow", "radial"), value("Heat flow", "tangential")
+    along = np.array([value("Heat flow", "along x"), value("Heat flow", "along y")])
+    assert radial == pytest.approx(along @ place / radius, rel=1e-3)
+    assert value("Heat flow", "size") == pytest.approx(np.hypot(radial, tangential), rel=1e-3)
+    exact = outcome.exact_now.temperature(place[None])[0]
+    mesh = temperature_at(outcome.mesh, outcome.solution.temperature, place[None])[0]  # type: ignore[union-attr]
+    signed = value("Difference", "")
+    assert signed == pytest.approx(mesh - exact, abs=1e-4) and shade_of(window).signed
+    assert value("Error", "against exact") == pytest.approx(abs(signed), abs=1e-4)
+    assert 0 < value("Error", "estimated") < 0.01 * value("Heat flow", "size")
+    QTest.mouseClick(stage.looks.part, Qt.MouseButton.LeftButton)
+    stage.set_lens("Error")
+    stage.setFocus()
+    QTest.keyClick(stage, Qt.Key.Key_L)
+    assert shade_of(window).log and shade_of(window).low > 0
+    window.set_dark(True)
+    background = np.array(stage.grab().toImage().pixelColor(3, 300).getRgbF()[:3])
+    assert np.abs(background - np.array(rgb(DARK.stage))).max() < 0.02
+    window.set_dark(False)
+
+
+def test_an_answer_is_kept_and_the_next_one_set_beside_it(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "plane-wall")
+    before = window.outcome
+    assert before is not None and before.solution is not None
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    type_into(field(window, "surroundings[0].temperature"), "700 °C")
+    settled(qtbot, window)
+    window.stage.set_lens("Difference")
+    window.stage.grab()
+    parts = [window.stage.looks.part.itemText(number) for number in range(window.stage.looks.part.count())]
+    assert parts == ["mesh − exact", "now − kept"]
+    window.stage.looks.take(replace(window.stage.look, part="now − kept"))
+    found, after = shade_of(window), window.outcome
+    assert after is not None and after.solution is not None
+    change = np.concatenate([block.ravel() for block in found.values])
+    expected = after.solution.temperature - before.solution.temperature
+    assert (change.min(), change.max()) == pytest.approx((expected.min(), expected.max()), abs=1e-9)
+
+
+def test_planes_open_a_solid_and_are_read_typed_and_dragged(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "room-corner")
+    stage, outcome = window.stage, window.outcome
+    assert outcome is not None and outcome.mesh is not None and outcome.solution is not None
+    QTest.mouseClick(stage.looks.cuts.buttons[0], Qt.MouseButton.LeftButton)
+    (plane,) = shade_of(window).cuts
+    assert plane.axis == 0 and plane.at == pytest.approx(0.42)
+    point = np.array([0.42, 0.12, 0.5])
+    view = stage._view
+    assert view is not None
+    at = QPointF(*view.pixels(point[None])[0])
+    expected = temperature_at(outcome.mesh, outcome.solution.temperature, point[None])[0] - 273.15
+    reading = stage.reading_at(at)
+    assert "x 420 mm" in reading and f"{expected:.1f}"[:3] in reading, (reading, expected)
+    type_into(stage.looks.cuts.fields[0], "20 cm")
+    assert shade_of(window).cuts[0].at == pytest.approx(0.2)
+    handle = stage.planes.places(view)[0].toPoint()
+    QTest.mousePress(stage, Qt.MouseButton.LeftButton, pos=handle)
+    QTest.mouseMove(stage, handle + QPoint(60, 14))
+    QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=handle + QPoint(60, 14))
+    assert 0.25 < shade_of(window).cuts[0].at < 0.7
+    stage.setFocus()
+    QTest.keyClick(stage, Qt.Key.Key_Z)
+    assert {each.axis for each in shade_of(window).cuts} == {0, 2}
+    QTest.keyClick(stage, Qt.Key.Key_X)
+    QTest.keyClick(stage, Qt.Key.Key_Z)
+    assert shade_of(window).cuts == ()
+
+
+def test_a_range_opens_a_solid_where_the_rest_is_hidden(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "room-corner")
+    stage = window.stage
+
+    def covered() -> int:
+        stage.grab()
+        image = stage.picture()
+        assert image is not None
+        pixels = image.constBits()
+        assert pixels is not None
+        data = np.frombuffer(pixels.asarray(image.sizeInBytes()), dtype=np.uint8).reshape(image.height(), -1, 4)
+        return int((np.abs(data[..., :3] / 255 - np.array(rgb(LIGHT.stage))).max(axis=-1) > 0.02).sum())
+
+    whole = covered()
+    type_into(stage.legend.low, "30")
+    assert covered() > 0.97 * whole  # the rest is faded, not gone
+    stage.setFocus()
+    QTest.keyClick(stage, Qt.Key.Key_H)
+    assert shade_of(window).vanish
+    assert covered() < 0.75 * whole
+    QTest.keyClick(stage, Qt.Key.Key_R)
+    assert covered() == pytest.approx(whole, rel=0.01)
