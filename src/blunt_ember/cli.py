@@ -185,6 +185,28 @@ def _solve(options: argparse.Namespace) -> int:
     return _status(outcome.checks)
 
 
+def _refine(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import read_case
+    from blunt_ember.flow import Flow
+    from blunt_ember.refinement import adapted, divided
+    from blunt_ember.report.refined import refined_object, refined_text
+
+    case, flow = read_case(Path(options.file)), Flow()
+    if not case.document.questions:
+        raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
+    levels = []
+    for level in adapted(flow, case) if options.follow_error else divided(flow, case, options.levels):
+        levels.append(level)
+        if not options.json:
+            print(f"{level.nodes} nodes, {level.seconds:.2f} s", file=sys.stderr)
+    kinds = flow.kinds(case, flow.solved(case))
+    if options.json:
+        _print_json(refined_object(case, kinds, levels, options.follow_error))
+    else:
+        print(refined_text(case, kinds, levels, options.follow_error))
+    return AGREED
+
+
 def _written_in_time(options: argparse.Namespace, outcome: Outcome) -> list[Path]:
     """Write the histories and the fields of a run where they were asked for."""
     written = [Path(name) for name in (options.history, options.series) if name is not None]
@@ -341,12 +363,27 @@ def _solve_arguments(command: argparse.ArgumentParser) -> None:
     _json_argument(command)
 
 
+def _refine_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    command.add_argument("--levels", type=_count, default=4, metavar="N", help="meshes at most (4)")
+    finer = "mesh a section anew where its heat flux is off, until every answer is within its tolerance"
+    command.add_argument("--follow-error", action="store_true", help=finer)
+    _json_argument(command)
+
+
+def _count(text: str) -> int:
+    if not text.isdigit() or not 2 <= int(text) <= 10:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of meshes from 2 to 10")
+    return int(text)
+
+
 _COMMANDS = {
     "window": (_window, "open the window, on a case file if one is given (also: blunt-ember FILE)"),
     "demo": (_demo, "open the demo case; with no display, solve it and write its pictures and tables"),
     "families": (_families, "list the families of cases and their parameters"),
     "new": (_new, "write a case of a family to a file"),
     "solve": (_solve, "solve a case file and print its checks and heat ledger"),
+    "refine": (_refine, "solve on finer and finer meshes: order seen, what each answer tends to, and how far off"),
     "read": (_read, "make a case of a drawing (DXF, SVG) or of a mesh file"),
     "export": (_export, "write the mesh with its temperatures (VTU), or the body as STL or SVG"),
     "materials": (_materials, "list the library of materials, yours among them"),
@@ -355,6 +392,6 @@ _COMMANDS = {
 }
 _ARGUMENTS = {
     "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
-    "solve": _solve_arguments, "read": _read_arguments, "export": _export_arguments, "verify": _verify_arguments,
-    "materials": _json_argument,
+    "solve": _solve_arguments, "refine": _refine_arguments, "read": _read_arguments, "export": _export_arguments,
+    "verify": _verify_arguments, "materials": _json_argument,
 }  # fmt: skip

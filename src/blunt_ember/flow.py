@@ -126,6 +126,37 @@ class Flow:
             too_large = SolverError("the mesh does not fit in memory; state a larger size")
             yield replace(reached, trouble=too_large, final=True, seconds=time.perf_counter() - start)
 
+    def solved(self, case: Case, refinement: int = 1) -> SolvedField:
+        """Return the solution on the mesh of a case with every cell divided so often; raise what stops it."""
+        if case.document.running_clock is not None:
+            return self._ran(case, refinement).solved
+        return self._solved(case, refinement)
+
+    def solved_on(self, case: Case, mesh: Mesh) -> tuple[SolvedField, Problem]:
+        """Return the steady solution on a mesh of the body, and the problem that was solved."""
+        document = case.document
+        problem = problem_of(document, parted_by_joints(document, mesh), 0, 0.0)
+        solution = solve_steady(problem, told=self._told)
+        heat = heat_flows(problem, solution)
+        return SolvedField(self.geometry(case), problem.mesh, solution.temperature, heat), problem
+
+    def answers(self, case: Case, solved: SolvedField) -> tuple[float, ...]:
+        """Return the mesh value of every question, in SI."""
+        document = case.document
+        return tuple(
+            answer(question, place, document.members_of(str(question.target)), solved,
+                   path_text(("questions", place, question.asks)))
+            for place, question in enumerate(document.questions)
+        )  # fmt: skip
+
+    def kinds(self, case: Case, solved: SolvedField) -> tuple[Kind, ...]:
+        """Return the kind every answer is shown in."""
+        return tuple(self._kind_of(question, case, solved) for question in case.document.questions)
+
+    def geometry(self, case: Case) -> AnyGeometry:
+        """Return the body of a case."""
+        return self._geometry(case)
+
     def _reached(self, case: Case) -> Iterator[Outcome]:
         geometry = self._geometry(case)
         stated = plausibility(case)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 import numpy as np
@@ -22,7 +22,7 @@ from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.pairing import paired
 from blunt_ember.mesh.rod import rod_mesh
-from blunt_ember.mesh.size_field import size_field
+from blunt_ember.mesh.size_field import LocalSizes, size_field
 from blunt_ember.mesh.sweep import levels, swept_mesh
 from blunt_ember.mesh.symmetry import symmetric_triangles
 from blunt_ember.mesh.triangles import MeshError, Triangulation
@@ -39,11 +39,16 @@ ACROSS = {1: 4, 2: 4, 3: 2}
 
 
 def mesh_of(
-    geometry: AnyGeometry, wish: MeshWish, refinement: int = 1, members_of: Members = lambda name: (name,)
+    geometry: AnyGeometry,
+    wish: MeshWish,
+    refinement: int = 1,
+    members_of: Members = lambda name: (name,),
+    finer: LocalSizes = (),
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
-    ``members_of`` tells the surfaces that a name stands for.
+    ``members_of`` tells the surfaces that a name stands for; ``finer`` are places of a section that are to have cells
+    of their own size, which takes free triangles.
 
     A mesh that was read stays as it is. Raises :class:`CaseError` when the wish asks for more cells than can be solved
     or the outline cannot be followed.
@@ -59,9 +64,10 @@ def mesh_of(
         return _solid_mesh(geometry, wish, across, refinement, members_of)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
-    return _planar_mesh(
-        geometry, wish, size, across, refinement, _local(geometry, geometry, wish, members_of, refinement)
-    )
+    local = _local(geometry, geometry, wish, members_of, refinement)
+    if finer:
+        local = replace(local, sizes=[*local.sizes, *finer], free=True)
+    return _planar_mesh(geometry, wish, size, across, refinement, local)
 
 
 def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members) -> Mesh:
@@ -83,10 +89,12 @@ def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement
 
 @dataclass(frozen=True)
 class _Local:
-    """Places of a plan that have cells of their own size, and divisions by hand of its surfaces."""
+    """Places of a plan that have cells of their own size, and divisions by hand of its surfaces; ``free`` where the
+    sizes are stated, which no lattice can follow."""
 
     sizes: list[tuple[Floats, float]]
     by_hand: dict[str, int]
+    free: bool = False
 
 
 def _local(
@@ -100,7 +108,7 @@ def _local(
 
     Raises :class:`CaseError` for a surface there is not, or that has no edge in the plan.
     """
-    local = _Local([], {})
+    local = _Local([], {}, any(entry.size is not None for entry in wish.local))
     for number, entry in enumerate(wish.local):
         if entry.at is not None and entry.size is not None:
             place = np.array([[coordinate.si for coordinate in entry.at]])
@@ -138,8 +146,7 @@ def _planar_mesh(
     local: _Local,
     extents: Extents | None = None,
 ) -> Mesh:
-    finer = any(entry.size is not None for entry in wish.local)
-    lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not finer else None
+    lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
         for name, count in local.by_hand.items():

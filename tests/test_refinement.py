@@ -1,0 +1,86 @@
+"""Finer and finer meshes: orders that theory gives, limits within their bands, and cells that follow the error."""
+
+from __future__ import annotations
+
+import json
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from blunt_ember.cli import main
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.refinement import adapted, divided, left_over, trend
+from blunt_ember.report.refined import trends
+
+
+def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds() -> None:
+    # An answer settles with twice the order of the flux: quadratic cells give 4; at a corner turned inwards the field
+    # goes with r^(2/3), so 4/3 whatever the cells (Strang and Fix 1973, ch. 8).
+    flow, plate = Flow(), family("hot-edge-plate").case()
+    found = dict(zip((question.name for question in plate.document.questions), trends(list(divided(flow, plate, 3))),
+                     strict=True))  # fmt: skip
+    expected = {check.name: check.expected for check in flow.run(plate).checks}
+    for name in ("middle", "out through the bottom"):
+        order, limit, known = found[name].order, found[name].limit, expected[name]
+        assert order is not None and order == pytest.approx(4.0, abs=0.1)
+        assert known is not None and limit == pytest.approx(known, rel=1e-8)
+    corner = family("wall-corner").case()
+    levels = list(divided(flow, corner, 3))
+    (settling,) = trends(levels)
+    assert settling.order == pytest.approx(4 / 3, abs=0.03)
+    finer = divided(flow, corner, 4)
+    *_, finest = finer
+    assert abs(finest.values[0] - settling.limit) < settling.band
+
+
+def test_cells_that_follow_the_error_need_far_fewer_nodes() -> None:
+    case, flow = family("wall-corner").case(), Flow()
+    even = list(divided(flow, case, 3))
+    limit = trends(even)[0].limit
+    following = list(adapted(flow, case))
+    gaps = [abs(level.values[0] - limit) for level in following]
+    assert gaps[-1] < abs(even[-1].values[0] - limit) / 2 and following[-1].nodes < even[-1].nodes / 2
+    allowed = case.document.questions[0].tolerance.amount * abs(following[-1].values[0])
+    assert gaps[-1] < left_over(following)[0] <= allowed
+    offs = [level.off for level in following]
+    assert all(later is not None and earlier is not None and later < earlier / 2
+               for earlier, later in pairwise(offs))  # fmt: skip
+
+
+@pytest.mark.parametrize(("values", "order", "limit", "said"), [
+    ([1 + 1.0, 1 + 0.25, 1 + 0.0625], 2.0, 1.0, ""), ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
+    ([1.0, 2.0, 1.5], None, 1.5, "to and fro"), ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
+    ([3.0, 2.0], None, 2.0, "three meshes"), ([1.0, np.nan, 2.0], None, np.nan, "not answered"),
+])  # fmt: skip
+def test_what_a_sequence_tends_to(values: list[float], order: float | None, limit: float, said: str) -> None:
+    found = trend(values, 1.0)
+    assert found.limit == pytest.approx(limit, nan_ok=True) and said in found.note
+    assert found.order == (pytest.approx(order) if order is not None else None)
+    assert np.isnan(found.limit) or found.band >= abs(values[-1] - found.limit)
+
+
+def test_what_cannot_be_refined_says_why(tmp_path: Path) -> None:
+    for name, said in (("cooling-wall", "only steady sections"), ("rod-film-tip", "only steady sections")):
+        with pytest.raises(BluntEmberError, match=said):
+            list(adapted(Flow(), family(name).case()))
+    mapped = family("plane-wall").case()
+    mapped = mapped.restated({**mapped.data, "mesh": {"cells": "quadrilaterals"}})
+    with pytest.raises(BluntEmberError, match="mapped quadrilaterals"):
+        list(adapted(Flow(), mapped))
+
+
+def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = str(tmp_path / "c.ember")
+    assert main(["new", "hollow-cylinder", "-o", path]) == 0
+    capsys.readouterr()
+    assert main(["refine", path, "--levels", "3", "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert [mesh["nodes"] for mesh in found["meshes"]] == sorted(mesh["nodes"] for mesh in found["meshes"])
+    assert all(len(each["values"]) == 3 and {"order", "limit", "band"} <= set(each) for each in found["answers"])
+    assert main(["refine", path, "--follow-error"]) == 0
+    assert "flux off by" in capsys.readouterr().out
+    assert main(["refine", str(tmp_path / "none.ember")]) == 2
