@@ -207,6 +207,23 @@ def _refine(options: argparse.Namespace) -> int:
     return AGREED
 
 
+def _report(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files import read_case
+    from blunt_ember.flow import Flow
+    from blunt_ember.refinement import divided
+    from blunt_ember.report.html import write_report
+
+    path = Path(options.output)
+    _require_new(path, options.force)
+    case, flow = read_case(Path(options.file)), Flow()
+    outcome = flow.run(case)
+    levels = tuple(divided(flow, case, options.refine)) if options.refine and case.document.questions else ()
+    kinds = flow.kinds(case, flow.solved(case))
+    write_report(outcome, path, levels, kinds)
+    print(f"{path} written")
+    return _status(outcome.checks)
+
+
 def _written_in_time(options: argparse.Namespace, outcome: Outcome) -> list[Path]:
     """Write the histories and the fields of a run where they were asked for."""
     written = [Path(name) for name in (options.history, options.series) if name is not None]
@@ -371,6 +388,12 @@ def _refine_arguments(command: argparse.ArgumentParser) -> None:
     _json_argument(command)
 
 
+def _report_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    command.add_argument("--refine", type=_count, metavar="N", help="with what N finer and finer meshes say")
+    _output_arguments(command, "page to write (.html)")
+
+
 def _count(text: str) -> int:
     if not text.isdigit() or not 2 <= int(text) <= 10:
         raise argparse.ArgumentTypeError(f"'{text}' is not a number of meshes from 2 to 10")
@@ -384,6 +407,7 @@ _COMMANDS = {
     "new": (_new, "write a case of a family to a file"),
     "solve": (_solve, "solve a case file and print its checks and heat ledger"),
     "refine": (_refine, "solve on finer and finer meshes: order seen, what each answer tends to, and how far off"),
+    "report": (_report, "write pictures, statement, checks, ledger and methods as one HTML page"),
     "read": (_read, "make a case of a drawing (DXF, SVG) or of a mesh file"),
     "export": (_export, "write the mesh with its temperatures (VTU), or the body as STL or SVG"),
     "materials": (_materials, "list the library of materials, yours among them"),
@@ -392,6 +416,6 @@ _COMMANDS = {
 }
 _ARGUMENTS = {
     "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
-    "solve": _solve_arguments, "refine": _refine_arguments, "read": _read_arguments, "export": _export_arguments,
-    "verify": _verify_arguments, "materials": _json_argument,
+    "solve": _solve_arguments, "refine": _refine_arguments, "report": _report_arguments, "read": _read_arguments,
+    "export": _export_arguments, "verify": _verify_arguments, "materials": _json_argument,
 }  # fmt: skip

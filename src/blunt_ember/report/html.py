@@ -1,0 +1,162 @@
+"""A case and all that was found of it as one self-contained HTML file."""
+
+from __future__ import annotations
+
+import base64
+import io
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from jinja2 import Environment, PackageLoader, select_autoescape
+from matplotlib.image import imsave
+from numpy.typing import NDArray
+
+from blunt_ember import __version__
+from blunt_ember.case.display import number, shown, shown_difference, time_shown
+from blunt_ember.case.files import CaseFileError, write_text
+from blunt_ember.case.units import HEAT_FLOW, Kind
+from blunt_ember.checks.profile import main_axis, profile_through
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.outcome import Outcome
+from blunt_ember.picture.annotated import body_picture
+from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.charts import ProfileChart
+from blunt_ember.picture.history_chart import draw_history
+from blunt_ember.picture.lenses import Look
+from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.run_curves import time_curves
+from blunt_ember.refinement import Level
+from blunt_ember.report.refined import trends
+from blunt_ember.report.statement import statement
+from blunt_ember.report.table import MARKS, basis
+
+_WIDTH, _HEIGHT, _CHART = 1100, 620, 340
+#: What is pictured of every case, in this order.
+_LOOKS = (Look("Mesh"), Look("Temperature", bands=True), Look("Heat flow"), Look("Error", log=True))
+
+
+def write_report(outcome: Outcome, path: Path, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()) -> None:
+    """Write the report of a solved case; ``levels`` of a refinement are tabulated with it.
+
+    Raises :class:`BluntEmberError` for a case that has no answer, :class:`CaseFileError` where it cannot be written.
+    """
+    if outcome.solution is None:
+        raise BluntEmberError("there is nothing to report before the case is solved")
+    try:
+        write_text(report_html(outcome, levels, kinds), path)
+    except OSError as error:
+        raise CaseFileError(f"{path} cannot be written: {error.strerror or error}") from error
+
+
+def report_html(outcome: Outcome, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()) -> str:
+    """Return the report as text."""
+    loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
+    return loader.get_template("report.html.jinja").render(
+        title=outcome.case.document.title or "A thermal case", summary=_summary(outcome), checks=_checks(outcome),
+        ledger=_ledger(outcome), basis=basis(outcome), pictures=_pictures(outcome),
+        refinement=_refinement(outcome, levels, kinds) if levels else None,
+        notes=[*([f"insulated, as nothing is stated: {', '.join(outcome.unstated)}"] if outcome.unstated else []),
+               *(str(note) for note in outcome.notes)],
+        statement=statement(outcome.case), methods=_methods(outcome), version=__version__,
+    )  # fmt: skip
+
+
+def _summary(outcome: Outcome) -> str:
+    mesh, verdicts = outcome.mesh, [check.verdict for check in outcome.checks]
+    assert mesh is not None
+    words = {"agrees": "agree", "off": "off", "open": "open"}
+    said = [f"{verdicts.count(verdict)} {word}" for verdict, word in words.items() if verdict in verdicts]
+    ran = f", ran to {time_shown(outcome.t)}" if outcome.run is not None else ""
+    size = f"{number(mesh.node_count, 7)} nodes, {number(mesh.cell_count, 7)} cells"
+    return f"{', '.join(said) or 'nothing asked'}; {size}{ran}"
+
+
+def _checks(outcome: Outcome) -> list[dict[str, str]]:
+    rows = []
+    for check in outcome.checks:
+        off = ""
+        if check.deviation is not None and check.relative is not None:
+            share = f"{100 * check.relative:.2g} %, within {check.tolerance}"
+            off = f"{shown_difference(check.deviation, check.kind)} ({share})"
+        rows.append({
+            "name": check.name, "asked": check.asked, "value": shown(check.value, check.kind, 7),
+            "error": "not estimated" if check.error is None else f"± {shown_difference(check.error, check.kind, 1)}",
+            "expected": "" if check.expected is None else shown(check.expected, check.kind, 7), "deviation": off,
+            "source": check.source or check.note, "verdict": check.verdict, "mark": MARKS[check.verdict],
+        })  # fmt: skip
+    return rows
+
+
+def _ledger(outcome: Outcome) -> list[tuple[str, str, str]]:
+    ledger = outcome.ledger
+    if ledger is None:
+        return []
+    heat = outcome.case.units.of(HEAT_FLOW)
+    rows = [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.rows]
+    if ledger.stored is not None:
+        rows.append(("goes into storage", "", shown(ledger.stored, heat)))
+    imbalance = f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"
+    return [*rows, ("does not balance", "", imbalance)]
+
+
+def _pictures(outcome: Outcome) -> list[dict[str, str]]:
+    renderer, found = BodyRenderer(), list[dict[str, str]]()
+    try:
+        for look in _LOOKS:
+            found.append({"caption": look.lens, "data": _png(
+                body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, LIGHT))})  # fmt: skip
+    finally:
+        renderer.close()
+    geometry, mesh, solution, units = outcome.geometry, outcome.mesh, outcome.solution, outcome.case.units
+    assert geometry is not None and mesh is not None and solution is not None
+    axis = main_axis(geometry, mesh, solution.temperature)
+    profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
+    exact = f" beside the exact one: {profile.source}" if profile.exact is not None else ""
+    found.append({"caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
+                  "data": _png(ProfileChart().draw(profile, _WIDTH, _CHART, LIGHT, units=units))})  # fmt: skip
+    if outcome.run is not None:
+        for name, curves in time_curves(outcome).items():
+            image = draw_history(curves, _WIDTH, _CHART, LIGHT, 1.0, units)
+            found.append({"caption": f"Over time: {name}", "data": _png(image)})
+    return found
+
+
+def _png(image: NDArray[np.uint8]) -> str:
+    stream = io.BytesIO()
+    imsave(stream, image, format="png")
+    return base64.b64encode(stream.getvalue()).decode("ascii")
+
+
+def _refinement(outcome: Outcome, levels: Sequence[Level], kinds: Sequence[Kind]) -> dict[str, Any]:
+    names = [question.name for question in outcome.case.document.questions]
+    meshes = [
+        (number(level.nodes, 7), number(level.cells, 7),
+         *(shown(value, kind, 8) for value, kind in zip(level.values, kinds, strict=True)))
+        for level in levels
+    ]  # fmt: skip
+    said = [
+        (name, "–" if found.order is None else f"{found.order:.2f}", shown(found.limit, kind, 8),
+         f"± {shown_difference(found.band, kind)}", found.note)
+        for name, found, kind in zip(names, trends(levels), kinds, strict=True)
+    ]  # fmt: skip
+    return {"names": names, "meshes": meshes, "trends": said}
+
+
+def _methods(outcome: Outcome) -> list[str]:
+    mesh, solution, run = outcome.mesh, outcome.solution, outcome.run
+    assert mesh is not None and solution is not None
+    kinds = sorted({block.family for block in mesh.blocks})
+    order = "quadratic" if mesh.order == 2 else "linear"
+    lines = [
+        f"Finite elements: {order} cells ({', '.join(kinds)}), {number(mesh.node_count, 7)} nodes.",
+        f"Linear systems: {solution.method}." if run is None else
+        f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps, {run.work.refused} tried again.",
+        "Heat flows are sums of nodal residuals, so that what goes in is what comes out on any mesh.",
+        "Estimated errors of answers: twice the change on a mesh of halved cells; of the heat flux: patch recovery "
+        "(Zienkiewicz and Zhu 1992).",
+    ]  # fmt: skip
+    if solution.steps:
+        lines.append(f"Newton's method: {len(solution.steps)} steps, {solution.steps[-1].residual:.1e} left over.")
+    return lines
