@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.desk.exports import export
 from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.sheet_fields import WordButton
 from blunt_ember.desk.window import Window
@@ -168,7 +169,7 @@ def test_drawings_and_meshes_are_opened_and_exported_through_the_window(
 ) -> None:
     opened(window, qtbot, "bowl")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "bowl.vtu"), ""))
-    window.export()
+    export(window)
     assert (tmp_path / "bowl.vtu").stat().st_size > 10_000
     monkeypatch.setattr(QInputDialog, "getItem", lambda *_: ("m", True))
     assert window.open_path(tmp_path / "bowl.vtu")
@@ -178,7 +179,7 @@ def test_drawings_and_meshes_are_opened_and_exported_through_the_window(
     said: list[str] = []
     monkeypatch.setattr(QMessageBox, "warning", lambda *words: said.append(words[2]))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "bowl.svg"), ""))
-    window.export()
+    export(window)
     assert said and "only a section" in said[0]
     broken = tmp_path / "broken.dxf"
     broken.write_text("0\nSECTION\n", encoding="utf-8")

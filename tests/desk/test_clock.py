@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing import with_value
+from blunt_ember.desk.exports import export_animation
 from blunt_ember.desk.window import Window
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, field, settled, type_into
@@ -166,7 +167,7 @@ def test_the_run_is_exported_as_moving_pictures(
     settled(qtbot, window)
     path = tmp_path / f"run{suffix}"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
-    window.export_animation()
+    export_animation(window)
     if suffix == ".png":
         pictures = sorted(tmp_path.glob("run-*.png"))
         assert len(pictures) == 7

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.window import Window
@@ -151,6 +153,22 @@ def test_an_answer_is_kept_and_the_next_one_set_beside_it(window: Window, qtbot:
     change = np.concatenate([block.ravel() for block in found.values])
     expected = after.solution.temperature - before.solution.temperature
     assert (change.min(), change.max()) == pytest.approx((expected.min(), expected.max()), abs=1e-9)
+
+
+def test_what_is_seen_is_exported_as_picture_table_and_report(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name, least in (("wall.png", 5_000), ("wall.csv", 200), ("wall.html", 50_000)):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
+        QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+        qtbot.waitUntil(lambda name=name: (tmp_path / name).exists(), timeout=20_000)
+        assert (tmp_path / name).stat().st_size > least
+    assert window.outcome is not None and window.outcome.checks[0].asked in (tmp_path / "wall.html").read_text("utf-8")
+    said: list[str] = []
+    monkeypatch.setattr(QMessageBox, "warning", lambda *words: said.append(words[2]))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "wall.html"), ""))
+    QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    assert said and "cannot be written" in said[0]
 
 
 def test_planes_open_a_solid_and_are_read_typed_and_dragged(window: Window, qtbot: QtBot) -> None:

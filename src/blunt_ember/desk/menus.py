@@ -13,6 +13,7 @@ from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing import with_value
 from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
+from blunt_ember.desk.exports import export, export_animation
 from blunt_ember.desk.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses import LENSES
@@ -61,8 +62,8 @@ class Menus:
         menu.addSeparator()
         self._save = self._add(menu, "&Save", window.save, _STANDARD.Save)
         self._save_as = self._add(menu, "Save &as …", window.save_as, "Ctrl+Shift+S")
-        self._export = self._add(menu, "&Export …", window.export, "Ctrl+E")
-        self._animate = self._add(menu, "Export &animation …", window.export_animation, "Ctrl+Shift+E")
+        self._export = self._add(menu, "&Export …", partial(export, window), "Ctrl+E")
+        self._animate = self._add(menu, "Export &animation …", partial(export_animation, window), "Ctrl+Shift+E")
         menu.addSeparator()
         self._add(menu, "&Quit", window.close, "Ctrl+Q")
 
@@ -168,6 +169,8 @@ class Menus:
             ("Enter, Tab", "take what was typed into the case"), ("Esc", "back to what the case has"),
             ("arrows, +, −, 0", "on the stage: pan, or turn a solid; zoom, whole body"),
             ("Shift with arrows", "on the stage: pan a solid"),
+            ("B, L, M, H, R", "on the stage: bands, by tens, lowest and highest, hide the rest, whole range"),
+            ("X, Y, Z", "on the stage: a plane across x, y, z through a solid"),
             ("click on a dimension", "edit it on the picture"),
         )]  # fmt: skip
         QMessageBox.information(self._window, "Keys", f"<table>{''.join(rows)}</table>")

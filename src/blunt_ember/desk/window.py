@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QMainWindow,
     QMessageBox,
-    QProgressDialog,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -37,11 +36,10 @@ from blunt_ember.desk.strip import Strip
 from blunt_ember.desk.style import palette, style_sheet
 from blunt_ember.desk.surface_card import SurfaceCard
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign, write_foreign
+from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
 from blunt_ember.outcome import Kept, Outcome
-from blunt_ember.picture.animation import write_animation
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
 
@@ -54,9 +52,6 @@ _OPENED = (
     f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESHES))});;"
     f"Cases (*{SUFFIX});;All files (*)"
 )
-_EXPORTED = "Mesh with temperatures (*.vtu);;Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
-
-_ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
 
 
 class Window(QMainWindow):
@@ -128,8 +123,8 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self.current.changed.connect(self._case_changed)
-        self.current.refused.connect(self._tell)
-        self.current.told.connect(self._tell)
+        self.current.refused.connect(self.tell)
+        self.current.told.connect(self.tell)
         self.solver.solved.connect(self._solved)
         self.solver.stepped.connect(self.header.show_progress)
         self.strip.frame_chosen.connect(self.show_frame)
@@ -157,9 +152,9 @@ class Window(QMainWindow):
             try:
                 path = keep(name, self.current.case.data["materials"][name])
             except BluntEmberError as error:
-                self._tell(str(error))
+                self.tell(str(error))
             else:
-                self._tell(f"'{name}' is kept in {path}.")
+                self.tell(f"'{name}' is kept in {path}.")
 
     # --- files ---
 
@@ -211,23 +206,6 @@ class Window(QMainWindow):
             unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
             return case_from_foreign(path, unit) if told else None
 
-    def export(self) -> None:
-        """Ask for a name and write the body, or the mesh with its temperatures, in the format of its suffix."""
-        if self.outcome is None or self.current.case is None:
-            return
-        folder = self.current.path.parent if self.current.path else Path()
-        suggestion = str(folder / f"{self.current.case.document.title}.vtu")
-        name, _ = QFileDialog.getSaveFileName(self, "Export", suggestion, _EXPORTED)
-        if not name:
-            return
-        path = Path(name) if Path(name).suffix else Path(f"{name}.vtu")
-        try:
-            write_foreign(self.outcome, path)
-        except BluntEmberError as error:
-            QMessageBox.warning(self, "Nothing was exported", str(error))
-            return
-        self._tell(f"exported {path}")
-
     def save(self) -> bool:
         """Save under the name the case has, or ask for one."""
         return self._write(self.current.path) if self.current.path else self.save_as()
@@ -256,7 +234,7 @@ class Window(QMainWindow):
             return False
         self.current.saved(path)
         self.settings.remember(path)
-        self._tell(f"saved {path}")
+        self.tell(f"saved {path}")
         return True
 
     def may_leave(self) -> bool:
@@ -298,7 +276,7 @@ class Window(QMainWindow):
         self.live = live
         self.header.show_live(live)
         self.menus.show_live(live)
-        if live and not self._is_current():
+        if live and not self.is_current():
             self._solve()
 
     def _solve(self) -> None:
@@ -306,7 +284,8 @@ class Window(QMainWindow):
             self._late.start()
             self.solver.submit(self.current.case)
 
-    def _is_current(self) -> bool:
+    def is_current(self) -> bool:
+        """Tell whether what is seen is the answer of the case as it stands."""
         return self.outcome is not None and self.outcome.case is self.current.case
 
     def _case_changed(self) -> None:
@@ -337,12 +316,12 @@ class Window(QMainWindow):
     def keep_answer(self) -> None:
         """Keep the temperatures that are seen, so that later ones are seen beside them through the lens Difference."""
         outcome = self.outcome
-        if outcome is None or outcome.mesh is None or outcome.solution is None or not self._is_current():
-            self._tell("There is no answer yet that could be kept.")
+        if outcome is None or outcome.mesh is None or outcome.solution is None or not self.is_current():
+            self.tell("There is no answer yet that could be kept.")
             return
         self._kept = Kept(outcome.case.document.title, outcome.mesh, outcome.solution.temperature)
         self._show(replace(outcome, kept=self._kept))
-        self._tell("Kept. Change something, and see what it does through the lens Difference, now − kept.")
+        self.tell("Kept. Change something, and see what it does through the lens Difference, now − kept.")
 
     def _predicted(self, outcome: Outcome) -> None:
         """Show what is known before the clock has run; what was seen stays, as that of the case before."""
@@ -352,44 +331,15 @@ class Window(QMainWindow):
             self.strip.show_outcome(outcome)
         self._mark_stale("the clock runs …")
 
-    def export_animation(self) -> None:
-        """Ask for a name and write the run as moving pictures, with progress, until it is done or cancelled."""
-        outcome = self.outcome
-        if outcome is None or outcome.run is None:
-            self._tell("Only a case whose clock has run can be animated.")
-            return
-        folder = self.current.path.parent if self.current.path else Path()
-        suggestion = str(folder / f"{outcome.case.document.title}.gif")
-        name, _ = QFileDialog.getSaveFileName(self, "Export animation", suggestion, _ANIMATED)
-        if not name:
-            return
-        path = Path(name) if Path(name).suffix else Path(f"{name}.gif")
-        theme = DARK if self.settings.dark else LIGHT
-        progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, self)
-        progress.setWindowModality(Qt.WindowModality.WindowModal)
-        try:
-            for share in write_animation(outcome, path, self.stage.look, theme):
-                progress.setValue(int(100 * share))
-                QApplication.processEvents()
-                if progress.wasCanceled():
-                    self._tell("The animation was stopped.")
-                    return
-        except BluntEmberError as error:
-            QMessageBox.warning(self, "Nothing was exported", str(error))
-            return
-        finally:
-            progress.close()
-        self._tell(f"exported {path}")
-
     def show_frame(self, frame: int) -> None:
         """Show another instant of the run: on the stage, in the curves and in the ledger."""
         outcome = self.outcome
-        if outcome is None or outcome.run is None or not self._is_current():
+        if outcome is None or outcome.run is None or not self.is_current():
             return
         try:
             seen = outcome.at_frame(frame)
         except (OSError, ValueError):  # the file of the fields is gone with the process that wrote it
-            self._tell("The fields of this run are no longer there; F5 computes them again.")
+            self.tell("The fields of this run are no longer there; F5 computes them again.")
             return
         self.stage.show_outcome(seen)
         self.checks.show_instant(seen)
@@ -401,14 +351,14 @@ class Window(QMainWindow):
             self._late.stop()
 
     def _mark_stale(self, why: str = "solving …") -> None:
-        if self.outcome is not None and not self._is_current():
+        if self.outcome is not None and not self.is_current():
             self.stage.mark_stale(f"This is the case before the last edit: {why}")
             self.checks.mark_stale()
         self.header.show_stale(why)
 
     def _solver_died(self) -> None:
         self._mark_stale("the solver ended unexpectedly; F5 solves again")
-        self._tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
+        self.tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
 
     def _surface_clicked(self, surface: str, place: QPoint) -> None:
         """Open the card of an outer surface; go to the joints for one inside the body."""
@@ -444,9 +394,10 @@ class Window(QMainWindow):
             lines += ["", *(f"{row.name}\t{row.statement}\t{row.heat!r}\tW" for row in outcome.ledger.rows)]
             lines.append(f"imbalance\t\t{outcome.ledger.imbalance!r}\tW")
         clipboard.setText("\n".join(lines))
-        self._tell("checks and ledger are on the clipboard")
+        self.tell("checks and ledger are on the clipboard")
 
-    def _tell(self, message: str) -> None:
+    def tell(self, message: str) -> None:
+        """Say something under the window for a while."""
         bar = self.statusBar()
         if bar is not None:
             bar.showMessage(message, 8000)
