@@ -32,6 +32,7 @@ bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/space.py
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/steady.py
 	$(PYTHON) bench/clock.py
+	$(PYTHON) bench/estimates.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

@@ -7,6 +7,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from blunt_ember.picture.lenses import Lens
@@ -16,8 +17,7 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
 #: Families that are shown, the name of the picture, and the lens.
 _FAMILIES: tuple[tuple[str, str, Lens], ...] = (
-    ("hollow-cylinder", "pipe", "Temperature"), ("hollow-sphere", "sphere", "Temperature"),
-    ("stacked-floor", "stacked", "Shape"), ("room-corner", "room-corner", "Temperature"), ("bowl", "bowl", "Mesh"),
+    ("hollow-cylinder", "pipe", "Temperature"), ("stacked-floor", "stacked", "Shape"), ("bowl", "bowl", "Mesh"),
     ("rod-film-tip", "rod", "Temperature"), ("wall-contact", "joint", "Temperature"),
 )  # fmt: skip
 
@@ -81,6 +81,24 @@ def _take(folder: Path) -> None:
         spin(lambda: window.outcome is not None and window.outcome.final)
         window.stage.set_lens(lens)
         grab(picture)
+    window.show_case(family("hot-edge-plate").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.stage.looks.take(replace(window.stage.look, bands=True, marks=True))
+    assert window.stage._view is not None
+    spin(lambda: False, 0.3)
+    ends = [QPoint(*map(round, pixel)) for pixel in window.stage._view.pixels(np.array([[0.03, 0.03], [0.28, 0.17]]))]
+    control = Qt.KeyboardModifier.ControlModifier
+    QTest.mousePress(window.stage, Qt.MouseButton.LeftButton, control, ends[0])
+    QTest.mouseMove(window.stage, ends[1])
+    QTest.mouseRelease(window.stage, Qt.MouseButton.LeftButton, control, ends[1])
+    spin(lambda: window.outcome is not None and window.outcome.final and window.is_current())
+    grab("bands")
+    window.stage.looks.take(replace(window.stage.look, bands=False, marks=False))
+    window.show_case(family("room-corner").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.stage.looks.cuts.buttons[0].click()
+    grab("room-corner")
+    window.stage.looks.cuts.buttons[0].click()
     for name, picture, view, share in (("cooling-wall", "over-time", "over time", 0.6),
                                        ("firing", "time-line", "time line", 0.45)):  # fmt: skip
         window.show_case(family(name).case(), None)

@@ -155,6 +155,44 @@ def test_an_answer_is_kept_and_the_next_one_set_beside_it(window: Window, qtbot:
     assert (change.min(), change.max()) == pytest.approx((expected.min(), expected.max()), abs=1e-9)
 
 
+def test_points_are_pinned_and_lines_drawn_and_become_questions(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "hot-edge-plate")
+    stage, view = window.stage, window.stage._view
+    assert view is not None
+    asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
+
+    def pixel(x: float, y: float) -> QPoint:
+        return QPointF(*view.pixels(np.array([[x, y]]))[0]).toPoint()
+
+    control = Qt.KeyboardModifier.ControlModifier
+    QTest.mouseClick(stage, Qt.MouseButton.LeftButton, control, pixel(0.2031, 0.1502))
+    settled(qtbot, window)
+    QTest.mousePress(stage, Qt.MouseButton.LeftButton, control, pixel(0.05, 0.04))
+    QTest.mouseMove(stage, pixel(0.12, 0.09))
+    QTest.mouseMove(stage, pixel(0.25, 0.16))
+    QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, control, pixel(0.25, 0.16))
+    settled(qtbot, window)
+    qtbot.waitUntil(lambda: window.strip.chart.profile is not None and window.strip.chart.profile.title == "Along line")
+    case, outcome, profile = window.current.case, window.outcome, window.strip.chart.profile
+    assert case is not None and outcome is not None and outcome.mesh is not None and outcome.solution is not None
+    point, line = case.document.questions[asked:]
+    assert (point.name, line.name) == ("point", "line") and window.current.edited
+    assert point.temperature is not None and profile is not None and profile.exact is not None
+    place = np.array([[each.si for each in point.temperature]])
+    assert np.abs(outcome.mesh.points - place).sum(axis=1).min() < 1e-5  # it snapped to a node
+    value = next(check.value for check in outcome.checks if check.name == "point")
+    assert value == pytest.approx(temperature_at(outcome.mesh, outcome.solution.temperature, place)[0], abs=1e-3)
+    assert np.abs(profile.mesh - profile.exact).max() < 0.05
+    mean = next(check.value for check in outcome.checks if check.name == "line")
+    assert mean == pytest.approx(np.trapezoid(profile.mesh, profile.distance) / profile.distance[-1], abs=0.02)
+    QTest.mouseMove(stage, pixel(0.1, 0.1))
+    QTest.keyClick(stage, Qt.Key.Key_P)
+    assert case is not window.current.case
+    for _ in range(3):
+        window.current.undo()
+    assert len(window.current.case.document.questions) == asked  # type: ignore[union-attr]
+
+
 def test_what_is_seen_is_exported_as_picture_table_and_report(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

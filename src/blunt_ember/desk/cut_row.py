@@ -29,7 +29,7 @@ class CutRow(QWidget):
         #: Where the eye is, (3,): a plane opens the side towards it.
         self.towards: Floats = np.ones(3)
         row = QHBoxLayout(self)
-        row.setContentsMargins(6, 0, 0, 0)
+        row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(3)
         self.buttons, self.fields = [], []
         for axis, letter in enumerate("xyz"):
@@ -57,6 +57,7 @@ class CutRow(QWidget):
         self.flip.setToolTip("Show what lies on the other side of the plane")
         self.flip.clicked.connect(self._flip)
         row.addWidget(self.flip)
+        row.addStretch(1)
 
     def offer(self, outcome: Outcome | None, planes: tuple[Plane, ...]) -> None:
         """Show the planes as they stand; nothing where the body is not a solid."""

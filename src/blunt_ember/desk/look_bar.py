@@ -28,6 +28,7 @@ class LookBar(QWidget):
         column.setSpacing(6)
         column.addLayout(self._lens_row())
         column.addLayout(self._how_row())
+        column.addWidget(self.cuts)
         self.offer(None, None)
 
     @property
@@ -137,7 +138,6 @@ class LookBar(QWidget):
         self.free.clicked.connect(lambda: self.take(widened(self.look)))
         for button in (self.bands, self.tens, self.marks, self.vanish, self.free):
             row.addWidget(button)
-        row.addWidget(self.cuts)
         row.addStretch(1)
         return row
 

@@ -169,6 +169,8 @@ class Menus:
             ("Enter, Tab", "take what was typed into the case"), ("Esc", "back to what the case has"),
             ("arrows, +, −, 0", "on the stage: pan, or turn a solid; zoom, whole body"),
             ("Shift with arrows", "on the stage: pan a solid"),
+            ("P, or Ctrl with a click", "on the stage: pin the reading under the pointer as a question"),
+            ("Ctrl with a drag", "on the stage: draw a line to read along, as a question"),
             ("B, L, M, H, R", "on the stage: bands, by tens, lowest and highest, hide the rest, whole range"),
             ("X, Y, Z", "on the stage: a plane across x, y, z through a solid"),
             ("click on a dimension", "edit it on the picture"),

@@ -61,6 +61,23 @@ class Pointer:
             return self._reading_on_skin(outcome, outcome.mesh, view, found, np.array(place))
         return _reading_in_plane(outcome, outcome.mesh, view, found, np.array(place))
 
+    def point(self, outcome: Outcome, view: View, found: Shade | None, place: tuple[float, float]) -> Floats | None:
+        """Return the place (d,) in m of the body under a place of the picture; None outside it."""
+        mesh, geometry, at = outcome.mesh, outcome.geometry, np.array(place)
+        if mesh is None or geometry is None:
+            return None
+        if view.pose is None:
+            flat = view.metres(at[None])[:, : mesh.dimension]
+            reach = SURFACE_REACH * view.scale
+            near = flat + reach * np.array([[0, 0], [1, 0], [-1, 0], [0, 1], [0, -1]])[:, : mesh.dimension]
+            return flat[0] if (geometry.owner_at(near) >= 0).any() else None
+        cuts = found.cuts if found is not None else ()
+        hit = self._hit(mesh, view, at, cuts[0] if cuts else None) if len(cuts) < 2 else None
+        on_plane = _on_planes(mesh, view, found, at, _nearness(hit, mesh, view)) if found is not None and cuts else None
+        if on_plane is not None:
+            return on_plane[0]
+        return None if hit is None else np.asarray(hit.weights @ mesh.points[hit.nodes])
+
     def region_labels(self, outcome: Outcome, view: View) -> list[tuple[str, tuple[float, float]]]:
         """Return the names of the regions of a solid that are seen, each with a pixel in the middle of what is seen."""
         if outcome.mesh is None or view.pose is None:
@@ -113,10 +130,9 @@ class Pointer:
         cuts = found.cuts if found is not None else ()
         hit = self._hit(mesh, view, place, cuts[0] if cuts else None) if len(cuts) < 2 else None
         if found is not None and cuts:
-            beyond = -np.inf if hit is None else float(view.nearness((hit.weights @ mesh.points[hit.nodes])[None])[0])
-            said = _reading_on_planes(outcome, mesh, view, found, place, beyond)
-            if said:
-                return said
+            on_plane = _on_planes(mesh, view, found, place, _nearness(hit, mesh, view))
+            if on_plane is not None:
+                return f"{_where(on_plane[0], outcome)}\n{_said(on_plane[1], found)}"
         if hit is None:
             return ""
         where = _where(hit.weights @ mesh.points[hit.nodes], outcome)
@@ -126,8 +142,12 @@ class Pointer:
         return f"{where}\n{_said(value, found)}"
 
 
-def _reading_on_planes(outcome: Outcome, mesh: Mesh, view: View, found: Shade, place: Floats, beyond: float) -> str:
-    """What is read on the plane nearest to the eye under a place, nearer than ``beyond``; nothing outside the body."""
+def _nearness(hit: _Hit | None, mesh: Mesh, view: View) -> float:
+    return -np.inf if hit is None else float(view.nearness((hit.weights @ mesh.points[hit.nodes])[None])[0])
+
+
+def _on_planes(mesh: Mesh, view: View, found: Shade, place: Floats, beyond: float) -> tuple[Floats, float] | None:
+    """The place (3,) and the value on the plane nearest to the eye, nearer than ``beyond``; None outside the body."""
     assert view.pose is not None
     right, up, towards = view.pose.axes
     flat = view.metres(place[None])[0]
@@ -140,8 +160,8 @@ def _reading_on_planes(outcome: Outcome, mesh: Mesh, view: View, found: Shade, p
     for point in sorted(points, key=lambda point: -float(point @ towards)):
         value = float(field_at(mesh, found.values, point[None])[0])
         if not np.isnan(value) and float(point @ towards) > beyond - 1e-9 * np.abs(mesh.points).max():
-            return f"{_where(point, outcome)}\n{_said(value, found)}"
-    return ""
+            return point, value
+    return None
 
 
 def _barycentric(corners: Floats, place: Floats) -> Floats:

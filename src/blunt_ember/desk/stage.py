@@ -34,8 +34,10 @@ from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.desk.plane_handles import PlaneHandles
 from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
+from blunt_ember.desk.readings import Readings, snapped
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
@@ -96,6 +98,7 @@ class Stage(QWidget):
         self.looks.changed.connect(lambda _: self._redraw())
         self.looks.lens_changed.connect(self.lens_changed)
         self.legend.range_wanted.connect(self.looks.fix_range)
+        self.readings = Readings(current)
         self.planes = PlaneHandles(self.looks.cuts.move_plane)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
@@ -254,6 +257,7 @@ class Stage(QWidget):
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
                 overlay.paint_values(painter, outcome, self._shade, view, theme)
+                self.readings.paint(painter, outcome, view, theme)
                 self.planes.take(self._shade.cuts if view.pose is not None else (), *drawn_box(outcome.geometry))
                 if view.pose is not None:
                     self.looks.cuts.towards = view.pose.axes[2]
@@ -294,6 +298,11 @@ class Stage(QWidget):
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         if drawn_on is not None and self.points.press(event.position(), drawn_on[0]):
             return
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            point = self._point_at(event.position())
+            if point is not None:
+                self.readings.begin(event.position(), point)
+            return
         if self._view is not None and self._shade is not None and self.planes.press(event.position(), self._view):
             return
         dimension = self._dimension_at(event.position())
@@ -307,7 +316,7 @@ class Stage(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
         pressed, self._drag, self._pressed_at = self._pressed_at, None, None
-        if self.points.release() or self.planes.release():
+        if self.points.release() or self.planes.release() or self.readings.end():
             return
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
@@ -331,6 +340,9 @@ class Stage(QWidget):
             self.tool.move(event.position(), *drawn_on)
             return
         if drawn_on is not None and self.points.move(event.position(), *drawn_on):
+            return
+        if self.readings.drag(event.position(), self._point_at(event.position())):
+            self.update()
             return
         if self._view is not None and self.planes.move(event.position(), self._view):
             return
@@ -384,6 +396,10 @@ class Stage(QWidget):
             self.zoom(0.8)
         elif event.text() == "0":
             self.fit()
+        elif event.text().lower() == "p" and self._hover is not None:
+            point = self._point_at(self._hover[0])
+            if point is not None:
+                self.readings.pin(point)
         elif self.looks.key(event.text()):
             pass
         else:
@@ -394,6 +410,13 @@ class Stage(QWidget):
         if self._outcome is None or self._view is None:
             return ""
         return self._pointer.reading(self._outcome, self._view, self._shade, (place.x(), place.y()))
+
+    def _point_at(self, place: QPointF) -> Floats | None:
+        """The place (d,) in m of the body under a place of the widget, snapped to nodes and edges."""
+        if self._outcome is None or self._view is None:
+            return None
+        point = self._pointer.point(self._outcome, self._view, self._shade, (place.x(), place.y()))
+        return None if point is None else snapped(point, self._outcome, self._view)
 
     def light(self, surfaces: tuple[str, ...]) -> None:
         """Light surfaces up."""

@@ -17,8 +17,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from blunt_ember.case.places import Line
 from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
-from blunt_ember.checks.profile import Profile, ReadingLine, main_axis, profile_on, through_middle
+from blunt_ember.checks.profile import Profile, ReadingLine, main_axis, profile_on, reading_line, through_middle
 from blunt_ember.desk.drawn_view import DrawnView
 from blunt_ember.desk.elided_label import ElidedLabel
 from blunt_ember.desk.time_bar import TimeBar
@@ -100,7 +101,10 @@ class Strip(QWidget):
         self._axis: int | None = None
         self._curve = ""
         #: The line that is read, with the mesh and the axis it was laid along.
-        self._line: tuple[Mesh, int, ReadingLine] | None = None
+        self._line: tuple[Mesh, object, ReadingLine] | None = None
+        #: The name of the question whose line is read along; none for the line through the middle.
+        self._asked_line = ""
+        self._just_opened = True
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
@@ -143,6 +147,13 @@ class Strip(QWidget):
             button.clicked.connect(lambda _, axis=axis: self._choose(axis))
             self._buttons.addButton(button, axis)
             top.addWidget(button)
+        self.lines = QComboBox(self)
+        self.lines.setObjectName("lines")
+        self.lines.setAccessibleName("Line that is read along")
+        self.lines.setToolTip("Lines that questions are asked of; draw one on the picture with Ctrl and a drag")
+        self.lines.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.lines.activated.connect(self._choose_line)
+        top.addWidget(self.lines)
         self.curves = QComboBox(self)
         self.curves.setObjectName("curves over time")
         self.curves.setAccessibleName("What is drawn over time")
@@ -179,6 +190,7 @@ class Strip(QWidget):
         if outcome is None:
             self._axis = None
             self._curve = ""
+            self._just_opened = True
         run, before = (each.run if each is not None else None for each in (outcome, known))
         if run is not before:
             self._take_run(run)
@@ -211,6 +223,26 @@ class Strip(QWidget):
         self._axis = axis
         self._refresh()
 
+    def _choose_line(self, place: int) -> None:
+        self._asked_line = self.lines.itemText(place) if place > 0 else ""
+        self._refresh()
+
+    def _offer_lines(self, outcome: Outcome | None) -> None:
+        """Offer the lines that questions are asked of."""
+        asked = outcome.case.document.questions if outcome is not None else ()
+        names = [question.name for question in asked if isinstance(question.target, Line)]
+        shown = [self.lines.itemText(number) for number in range(1, self.lines.count())]
+        if names != shown:
+            self.lines.clear()
+            self.lines.addItems(["through the middle", *names])
+            # A line that was just drawn is the one to be seen; those of a case that is opened are not.
+            new = [name for name in names if name not in shown]
+            drawn = new[-1] if len(new) == 1 and not self._just_opened else ""
+            self._asked_line = drawn or (self._asked_line if self._asked_line in names else "")
+        self._just_opened = self._just_opened and outcome is None
+        self.lines.setCurrentText(self._asked_line or "through the middle")
+        self.lines.setVisible(bool(names))
+
     def _choose_curve(self, place: int) -> None:
         self._curve = self.curves.itemText(place)
         self._refresh()
@@ -226,6 +258,7 @@ class Strip(QWidget):
         for number, each in enumerate(self._buttons.buttons()):
             each.setVisible(along and number < dimension)
         self.curves.setVisible(self.view == "over time")
+        self._offer_lines(outcome if along else None)
         self._source.say("")
         if along:
             self._show_profile(outcome)
@@ -251,8 +284,18 @@ class Strip(QWidget):
         button = self._buttons.button(axis)
         if button is not None:
             button.setChecked(True)
-        if self._line is None or self._line[0] is not outcome.mesh or self._line[1] != axis:
-            self._line = (outcome.mesh, axis, through_middle(axis, outcome.geometry, outcome.mesh))
+        asked = next((each for each in outcome.case.document.questions if each.name == self._asked_line), None)
+        target = asked.target if asked is not None and isinstance(asked.target, Line) else None
+        wanted: object = target if target is not None else axis
+        for each in self._buttons.buttons():
+            each.setVisible(each.isVisibleTo(self) and target is None)
+        if self._line is None or self._line[0] is not outcome.mesh or self._line[1] != wanted:
+            if target is not None:
+                start, end = (np.array([each.si for each in place]) for place in (target.start, target.end))
+                line = reading_line(f"Along {self._asked_line}", start, end, outcome.geometry, outcome.mesh)
+            else:
+                line = through_middle(axis, outcome.geometry, outcome.mesh)
+            self._line = (outcome.mesh, wanted, line)
         profile = profile_on(self._line[2], temperature, outcome.exact_now)
         self._source.say(_compared_with(profile))
         self.chart.show_profile(profile, "", self._theme, outcome.case.units)

@@ -1,0 +1,154 @@
+"""Readings on the picture: points that are pinned and lines that are drawn, which become questions of the case."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.display import in_shown_unit, shown
+from blunt_ember.case.editing import appended, free_name
+from blunt_ember.case.places import Line
+from blunt_ember.case.units import LENGTH
+from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.mesh.mesh import Floats
+from blunt_ember.outcome import Outcome
+from blunt_ember.picture.drawn import flat_segments
+from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.view import View
+
+#: Pixels within which a reading snaps to a node or an edge, and that a line has at least.
+_SNAP, _SHORTEST = 7.0, 10.0
+#: Digits a place is written with.
+_DIGITS = 5
+
+
+class Readings:
+    """Draws what is asked of points and along lines, and adds to it."""
+
+    def __init__(self, current: CurrentCase) -> None:
+        self._current = current
+        self._from: tuple[QPointF, Floats] | None = None
+        self._to: tuple[QPointF, Floats] | None = None
+
+    def begin(self, pixel: QPointF, point: Floats) -> None:
+        """Put the first end of a line, or a point, on a place (d,) in m."""
+        self._from, self._to = (pixel, point), None
+
+    def drag(self, pixel: QPointF, point: Floats | None) -> bool:
+        """Move the other end; tell whether something is being drawn."""
+        if self._from is not None and point is not None:
+            self._to = (pixel, point)
+        return self._from is not None
+
+    def end(self) -> bool:
+        """Ask for what was drawn, a line or a point; tell whether something was being drawn."""
+        begun, last, self._from, self._to = self._from, self._to, None, None
+        if begun is None:
+            return False
+        far = last is not None and (last[0] - begun[0]).manhattanLength() >= _SHORTEST
+        if far and last is not None:
+            self._ask("line", lambda case: {"mean": {"start": _place(begun[1], case), "end": _place(last[1], case)}})
+        else:
+            self.pin(begun[1])
+        return True
+
+    def pin(self, point: Floats) -> None:
+        """Ask for the temperature at a place (d,) in m."""
+        self._ask("point", lambda case: {"temperature": _place(point, case)})
+
+    def paint(self, painter: QPainter, outcome: Outcome, view: View, theme: Theme) -> None:
+        """Paint every point and line that is asked about, with its name and answer, and the one being drawn."""
+        values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+        taken: list[QRectF] = []
+        for question in outcome.case.document.questions:
+            target = question.target
+            if isinstance(target, Line):
+                ends = [np.array([each.si for each in end]) for end in (target.start, target.end)]
+                self._paint_line(painter, ends, view, theme)
+                at = view.pixels(_drawn(ends[1]))[0]
+            elif question.temperature is not None:
+                at = view.pixels(_drawn(np.array([each.si for each in question.temperature])))[0]
+                _paint_point(painter, QPointF(*at), theme)
+            else:
+                continue
+            text = f"{question.name}  {values.get(question.name, '')}".strip()
+            taken.append(_paint_tag(painter, QPointF(*at), text, taken, theme))
+        if self._from is not None and self._to is not None:
+            self._paint_line(painter, [self._from[1], self._to[1]], view, theme)
+
+    def _paint_line(self, painter: QPainter, ends: list[Floats], view: View, theme: Theme) -> None:
+        start, stop = (QPointF(*view.pixels(_drawn(end))[0]) for end in ends)
+        for colour, width in ((theme.paper, 4.0), (theme.teal, 1.8)):
+            painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
+            painter.drawLine(start, stop)
+        for end in (start, stop):
+            _paint_point(painter, end, theme)
+
+    def _ask(self, stem: str, made: Callable[[Case], dict[str, object]]) -> None:
+        def change(case: Case) -> Case:
+            name = free_name(stem, [question.name for question in case.document.questions])
+            return appended(case, ("questions",), {"name": name, **made(case)})
+
+        self._current.edit_or_tell(f"reading: a {stem}", change)
+
+
+def snapped(point: Floats, outcome: Outcome, view: View) -> Floats:
+    """Return the node of the mesh near a place (d,) in m of what is drawn flat, else the edge near it, else itself."""
+    mesh, geometry = outcome.mesh, outcome.geometry
+    if mesh is None or geometry is None or view.pose is not None:
+        return point
+    reach = _SNAP * view.scale
+    gaps = np.linalg.norm(mesh.points - point, axis=1)
+    if gaps.min() <= reach:
+        found: Floats = mesh.points[gaps.argmin()]
+        return found
+    if isinstance(geometry, RodGeometry):
+        return point
+    best, nearest = reach, point
+    for segments in flat_segments(geometry).values():  # type: ignore[arg-type]
+        start, along = segments[:, 0], segments[:, 1] - segments[:, 0]
+        share = np.clip(((point - start) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-300), 0, 1)
+        feet = start + share[:, None] * along
+        gap = np.linalg.norm(feet - point, axis=1)
+        if gap.min() < best:
+            best, nearest = float(gap.min()), feet[gap.argmin()]
+    return nearest
+
+
+def _place(point: Floats, case: Case) -> list[str]:
+    kind = case.units.of(LENGTH)
+    return [f"{float(f'{in_shown_unit(value, kind):.{_DIGITS}g}') + 0.0:g} {kind.shown}" for value in point.tolist()]
+
+
+def _drawn(point: Floats) -> Floats:
+    """A place as the picture has it, (1, 2 or 3): a rod lies on its axis."""
+    return np.array([[point[0], 0.0]]) if len(point) == 1 else point[None]
+
+
+def _paint_point(painter: QPainter, at: QPointF, theme: Theme) -> None:
+    painter.setPen(QPen(QColor(theme.paper), 1.5))
+    painter.setBrush(QColor(theme.teal))
+    painter.drawEllipse(at, 4.0, 4.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _paint_tag(painter: QPainter, at: QPointF, text: str, taken: list[QRectF], theme: Theme) -> QRectF:
+    """Write beside a place, below what is written there already."""
+    metrics = QFontMetricsF(painter.font())
+    box = QRectF(at.x() + 8, at.y() + 6, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
+    while any(box.intersects(other) for other in taken):
+        box.translate(0, box.height() + 1)
+    painter.setPen(QPen(QColor(theme.hairline), 1))
+    painter.setBrush(QColor(theme.paper))
+    painter.setOpacity(0.9)
+    painter.drawRoundedRect(box, 3, 3)
+    painter.setOpacity(1.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QColor(theme.teal))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    return box
