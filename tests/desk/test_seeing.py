@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
@@ -191,6 +192,30 @@ def test_points_are_pinned_and_lines_drawn_and_become_questions(window: Window, 
     for _ in range(3):
         window.current.undo()
     assert len(window.current.case.document.questions) == asked  # type: ignore[union-attr]
+
+
+def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "wall-corner")
+    QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+    window.strip.choose_view("refinement")
+    view = window.strip.refinement
+    QTest.mouseClick(view.divide, Qt.MouseButton.LeftButton)
+    assert view.running and not view.divide.isEnabled()
+    qtbot.waitUntil(lambda: not view.running, timeout=40_000)
+    assert len(view.levels) == 4 and view.levels[-1].nodes > 100_000
+    QTest.mouseClick(view.copy, Qt.MouseButton.LeftButton)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    rows = [line.split("\t") for line in clipboard.text().splitlines()]
+    assert rows[0][:3] == ["nodes", "cells", "loss"] and [rows[5][0], rows[5][2]] == ["order seen", "1.33"]
+    shown = [view.table.item(number, 2).text() for number in range(view.table.rowCount())]  # type: ignore[union-attr]
+    assert shown == [row[2] for row in rows]
+    QTest.mouseClick(view.follow, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(view.levels) >= 1, timeout=20_000)
+    QTest.mouseClick(view.stop, Qt.MouseButton.LeftButton)
+    assert not view.running and view.levels and view.divide.isEnabled()
+    opened(window, qtbot, "plane-wall")  # what was found belongs to the case before
+    assert not view.levels and view.table.rowCount() == 0
 
 
 def test_what_is_seen_is_exported_as_picture_table_and_report(

@@ -61,8 +61,11 @@ class Readings:
         """Ask for the temperature at a place (d,) in m."""
         self._ask("point", lambda case: {"temperature": _place(point, case)})
 
-    def paint(self, painter: QPainter, outcome: Outcome, view: View, theme: Theme) -> None:
-        """Paint every point and line that is asked about, with its name and answer, and the one being drawn."""
+    def paint(self, painter: QPainter, outcome: Outcome, view: View, right: float, theme: Theme) -> None:
+        """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
+
+        Names stay left of ``right``, where the legend begins.
+        """
         values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
         taken: list[QRectF] = []
         for question in outcome.case.document.questions:
@@ -77,7 +80,7 @@ class Readings:
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
-            taken.append(_paint_tag(painter, QPointF(*at), text, taken, theme))
+            taken.append(_paint_tag(painter, QPointF(*at), text, taken, right, theme))
         if self._from is not None and self._to is not None:
             self._paint_line(painter, [self._from[1], self._to[1]], view, theme)
 
@@ -137,10 +140,12 @@ def _paint_point(painter: QPainter, at: QPointF, theme: Theme) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def _paint_tag(painter: QPainter, at: QPointF, text: str, taken: list[QRectF], theme: Theme) -> QRectF:
+def _paint_tag(painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme) -> QRectF:
     """Write beside a place, below what is written there already."""
     metrics = QFontMetricsF(painter.font())
     box = QRectF(at.x() + 8, at.y() + 6, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
+    if box.right() > right:
+        box.moveRight(min(at.x() - 8, right))
     while any(box.intersects(other) for other in taken):
         box.translate(0, box.height() + 1)
     painter.setPen(QPen(QColor(theme.hairline), 1))

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import tempfile
-from multiprocessing.connection import Connection
-from multiprocessing.process import BaseProcess
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
-from PyQt6.sip import voidptr
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from blunt_ember.desk.child_process import ChildProcess, forked
 from blunt_ember.fem.run import Progress
 from blunt_ember.flow_process import serve, with_news
 
@@ -20,8 +17,6 @@ if TYPE_CHECKING:
 
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300
-#: What every solver process needs, with all that these import.
-_IMPORTED = ["blunt_ember.flow", "blunt_ember.flow_process"]
 #: What a run may take to end after it was asked to stop, ms.
 PATIENCE_MS = 4000
 
@@ -40,9 +35,6 @@ class Solver(QObject):
         #: Where the fields of runs are kept; it goes with the window, whatever became of the process.
         self._folder = tempfile.TemporaryDirectory(prefix="blunt-ember-", ignore_cleanup_errors=True)
         self._in_run = False
-        self._process: BaseProcess | None = None
-        self._connection: Connection | None = None
-        self._notifier: QSocketNotifier | None = None
         self._number = 0
         self._running: Case | None = None
         self._waiting: Case | None = None
@@ -55,7 +47,7 @@ class Solver(QObject):
     @property
     def pid(self) -> int | None:
         """Process number of the solver."""
-        return self._process.pid if self._process else None
+        return self._process.pid
 
     @property
     def busy(self) -> bool:
@@ -90,40 +82,18 @@ class Solver(QObject):
     def close(self) -> None:
         """End the process for good."""
         self._overtaken.stop()
-        self._end()
+        self._process.end()
         self._folder.cleanup()
 
     def _start(self) -> None:
-        # Forked from a process that has imported all there is to import: a new solver is there at once.
-        context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(_IMPORTED)
-        ours, theirs = context.Pipe()
-        self._asked_to_stop = context.Event()
-        arguments = theirs, self._asked_to_stop, self._folder.name
-        self._process = context.Process(target=serve, args=arguments, daemon=True, name="blunt-ember solver")
-        self._process.start()
-        theirs.close()
-        self._connection = ours
-        self._notifier = QSocketNotifier(voidptr(ours.fileno()), QSocketNotifier.Type.Read, self)
-        self._notifier.activated.connect(self._receive)
-
-    def _end(self) -> None:
-        if self._notifier is not None:
-            self._notifier.setEnabled(False)
-            self._notifier.deleteLater()
-            self._notifier = None
-        if self._connection is not None:
-            self._connection.close()
-            self._connection = None
-        if self._process is not None:
-            self._process.kill()
-            self._process.join(2)
-            self._process.close()
-            self._process = None
+        self._asked_to_stop = forked().Event()
+        self._process = ChildProcess(serve, (self._asked_to_stop, self._folder.name), "solver", self)
+        self._process.said.connect(self._receive)
+        self._process.lost.connect(self._lost)
 
     def _restart(self) -> None:
         self._overtaken.stop()
-        self._end()
+        self._process.end()
         self._running = None
         self._start()
         if self._waiting is not None:
@@ -131,25 +101,17 @@ class Solver(QObject):
 
     def _send(self) -> None:
         case, self._waiting = self._waiting, None
-        if case is None or self._connection is None:
+        if case is None:
             return
         self._number += 1
         self._running, self._known = case, None
         self._in_run = False
         self._asked_to_stop.clear()
-        try:
-            self._connection.send((self._number, dict(case.data), case.folder))
-        except OSError:
+        if not self._process.send((self._number, dict(case.data), case.folder)):
             self._lost()
 
-    def _receive(self) -> None:
-        if self._connection is None:
-            return
-        try:
-            number, reply = self._connection.recv()
-        except (EOFError, OSError):
-            self._lost()
-            return
+    def _receive(self, news: tuple[int, object]) -> None:
+        number, reply = news
         if number != self._number or self._running is None:
             return
         if not isinstance(reply, dict):  # a step of Newton's method on the way, or how far a run has got

@@ -45,7 +45,9 @@ from blunt_ember.picture.lenses import SOLVED, Field, Lens, Look, Shade, field_o
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View, fitted
 
-MARGINS = (92, 88, 124, 80)
+MARGINS = (112, 88, 124, 80)
+#: A solid has a row more above it, of the planes that open it.
+MARGINS_SOLID = (112, 116, 124, 80)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
@@ -257,7 +259,7 @@ class Stage(QWidget):
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
                 overlay.paint_values(painter, outcome, self._shade, view, theme)
-                self.readings.paint(painter, outcome, view, theme)
+                self.readings.paint(painter, outcome, view, self.legend.x() - 4.0, theme)
                 self.planes.take(self._shade.cuts if view.pose is not None else (), *drawn_box(outcome.geometry))
                 if view.pose is not None:
                     self.looks.cuts.towards = view.pose.axes[2]
@@ -460,7 +462,8 @@ class Stage(QWidget):
         if self._view is None or self._is_fitted or (first is None) != (before is None):
             low, high = drawn_box(outcome.geometry)
             pose = before if same_way_up else first
-            self._view = fitted(low, high, self.width(), self.height(), MARGINS, pose)
+            margins = MARGINS if pose is None else MARGINS_SOLID
+            self._view = fitted(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self, outcome: Outcome) -> QImage:
         self.open_renderer()

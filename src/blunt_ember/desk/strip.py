@@ -22,6 +22,7 @@ from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.checks.profile import Profile, ReadingLine, main_axis, profile_on, reading_line, through_middle
 from blunt_ember.desk.drawn_view import DrawnView
 from blunt_ember.desk.elided_label import ElidedLabel
+from blunt_ember.desk.refinement_view import RefinementView
 from blunt_ember.desk.time_bar import TimeBar
 from blunt_ember.desk.time_view import TimeView
 from blunt_ember.fem.run import Run
@@ -82,7 +83,7 @@ def _compared_with(profile: Profile) -> str:
 #: The picture shows every instant that is scrubbed over; the curve, which takes longer to draw, follows so much later.
 CURVE_MS = 200
 #: What the strip can show.
-VIEWS = ("along a line", "over time", "time line")
+VIEWS = ("along a line", "over time", "time line", "refinement")
 
 
 class Strip(QWidget):
@@ -113,7 +114,8 @@ class Strip(QWidget):
         self.history = TimeView("Curves over time", self)
         self.time_line = TimeView("Time line of what changes", self)
         self._pages = QStackedWidget(self)
-        for page in (self.chart, self.history, self.time_line):
+        self.refinement = RefinementView(self)
+        for page in (self.chart, self.history, self.time_line, self.refinement):
             self._pages.addWidget(page)
         layout.addWidget(self._pages, 1)
         self.time_bar = TimeBar(self)
@@ -191,6 +193,7 @@ class Strip(QWidget):
             self._axis = None
             self._curve = ""
             self._just_opened = True
+        self.refinement.show_outcome(outcome)
         run, before = (each.run if each is not None else None for each in (outcome, known))
         if run is not before:
             self._take_run(run)
@@ -216,7 +219,7 @@ class Strip(QWidget):
             self.time_bar.show_times(run.fields.times, self._outcome.case.units)
             for view in (self.history, self.time_line):
                 view.show_now(float(run.times[-1]))
-        if not runs and self.view != "along a line":
+        if not runs and self.view not in ("along a line", "refinement"):
             self.choose_view("along a line")
 
     def _choose(self, axis: int) -> None:
@@ -252,7 +255,7 @@ class Strip(QWidget):
         outcome = self._outcome
         runs = outcome is not None and outcome.case.document.running_clock is not None
         for button in self._views.buttons():
-            button.setVisible(runs or button.text() == "along a line")
+            button.setVisible(runs or button.text() in ("along a line", "refinement"))
         along = self.view == "along a line"
         dimension = outcome.mesh.dimension if outcome is not None and outcome.mesh is not None else 1
         for number, each in enumerate(self._buttons.buttons()):
@@ -264,7 +267,7 @@ class Strip(QWidget):
             self._show_profile(outcome)
         elif self.view == "over time":
             self._show_history(outcome)
-        else:
+        elif self.view == "time line":
             self._show_time_line(outcome)
 
     def _show_profile(self, outcome: Outcome | None) -> None:

@@ -449,6 +449,7 @@ class Window(QMainWindow):
         for name, splitter in self._splitters():
             self.settings.keep_layout(name, splitter.saveState())
         self.settings.flush()
+        self.strip.refinement.end()
         self.solver.close()
         self.stage.close_renderer()
         self.start_page.close_renderer()

@@ -19,29 +19,34 @@ def trends(levels: Sequence[Level]) -> tuple[Trend, ...]:
     return tuple(trend(values, abs(values[-1])) for values in columns)
 
 
+def refined_rows(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> list[list[str]]:
+    """Return a sequence of meshes as rows of a table, with what its answers tend to below them."""
+    names = [question.name for question in case.document.questions]
+    rows = [["nodes", "cells", *names, "time", *(["flux off by"] if follows_error else [])]]
+    for level in levels:
+        values = [shown(value, kind, 8) for value, kind in zip(level.values, kinds, strict=True)]
+        off = [f"{level.off:.2%}"] if level.off is not None else []
+        rows.append([number(level.nodes, 7), number(level.cells, 7), *values, f"{level.seconds:.2f} s", *off])
+    if follows_error:
+        gaps = [f"± {shown_difference(gap, kind)}" for gap, kind in zip(left_over(levels), kinds, strict=True)]
+        rows.append(["may be off by", "", *gaps, ""])
+    elif len(levels) > 1:
+        found = trends(levels)
+        rows.append(["order seen", "", *("–" if each.order is None else f"{each.order:.2f}" for each in found), ""])
+        rows.append(
+            ["tends to", "", *(shown(each.limit, kind, 8) for each, kind in zip(found, kinds, strict=True)), ""]
+        )
+        bands = [f"± {shown_difference(each.band, kind)}" for each, kind in zip(found, kinds, strict=True)]
+        rows.append(["within", "", *bands, ""])
+        if any(each.note for each in found):
+            rows.append(["", "", *(each.note for each in found), ""])
+    return [[*row, *[""] * (len(rows[0]) - len(row))] for row in rows]
+
+
 def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> str:
     """Return a sequence of meshes as text for a terminal, and what its answers tend to."""
-    names = [question.name for question in case.document.questions]
-    head = ("nodes", "cells", *(("flux off by",) if follows_error else ()), *names, "time")
-    rows = [
-        (number(level.nodes, 7), number(level.cells, 7), *((f"{level.off:.2%}",) if level.off is not None else ()),
-         *(shown(value, kind, 8) for value, kind in zip(level.values, kinds, strict=True)), f"{level.seconds:.2f} s")
-        for level in levels
-    ]  # fmt: skip
-    lines = [case.document.title, "", *aligned([head, *rows]), ""]
-    if follows_error:
-        said = [(name, f"± {shown_difference(gap, kind)}")
-                for name, gap, kind in zip(names, left_over(levels), kinds, strict=True)]  # fmt: skip
-        total = sum(level.seconds for level in levels)
-        lines += ["may still be off by", *aligned(said), "", f"{len(levels)} meshes, {total:.1f} s"]
-        return "\n".join(lines)
-    said_of = [("", "order seen", "tends to", "within", "")]
-    for name, found, kind in zip(names, trends(levels), kinds, strict=True):
-        order = "–" if found.order is None else f"{found.order:.2f}"
-        said_of.append(
-            (name, order, shown(found.limit, kind, 8), f"± {shown_difference(found.band, kind)}", found.note)
-        )
-    return "\n".join([*lines, *aligned(said_of)])
+    total = f"{len(levels)} meshes, {sum(level.seconds for level in levels):.1f} s"
+    return "\n".join([case.document.title, "", *aligned(refined_rows(case, kinds, levels, follows_error)), "", total])
 
 
 def refined_object(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> dict[str, Any]:
