@@ -188,14 +188,14 @@ def _solve(options: argparse.Namespace) -> int:
 def _refine(options: argparse.Namespace) -> int:
     from blunt_ember.case.files import read_case
     from blunt_ember.flow import Flow
-    from blunt_ember.refinement import adapted, divided
+    from blunt_ember.refinement import LEVELS, adapted, divided
     from blunt_ember.report.refined import refined_object, refined_text
 
     case, flow = read_case(Path(options.file)), Flow()
     if not case.document.questions:
         raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
     levels = []
-    for level in adapted(flow, case) if options.follow_error else divided(flow, case, options.levels):
+    for level in adapted(flow, case) if options.follow_error else divided(flow, case, options.levels or LEVELS):
         levels.append(level)
         if not options.json:
             print(f"{level.nodes} nodes, {level.seconds:.2f} s", file=sys.stderr)
@@ -382,7 +382,7 @@ def _solve_arguments(command: argparse.ArgumentParser) -> None:
 
 def _refine_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
-    command.add_argument("--levels", type=_count, default=4, metavar="N", help="meshes at most (4)")
+    command.add_argument("--levels", type=_count, metavar="N", help="meshes at most; four when nothing is said")
     finer = "mesh a section anew where its heat flux is off, until every answer is within its tolerance"
     command.add_argument("--follow-error", action="store_true", help=finer)
     _json_argument(command)

@@ -153,12 +153,8 @@ class Flow:
         """Return the kind every answer is shown in."""
         return tuple(self._kind_of(question, case, solved) for question in case.document.questions)
 
-    def geometry(self, case: Case) -> AnyGeometry:
-        """Return the body of a case."""
-        return self._geometry(case)
-
     def _reached(self, case: Case) -> Iterator[Outcome]:
-        geometry = self._geometry(case)
+        geometry = self.geometry(case)
         stated = plausibility(case)
         yield Outcome(case, geometry, notes=stated)
         open_items = open_properties(case.document)
@@ -218,7 +214,7 @@ class Flow:
             middle = middle_of(problem) if problem.held or problem.exchanges else float(start.mean())
             scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
             return RunRequest(
-                case, self._geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
+                case, self.geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
                 middle, _EXACTER if refinement > 1 else 1.0,
             )  # fmt: skip
 
@@ -285,7 +281,7 @@ class Flow:
         return None
 
     def _solved(self, case: Case, refinement: int) -> SolvedField:
-        geometry, mesh = self._geometry(case), self._mesh(case, refinement)
+        geometry, mesh = self.geometry(case), self._mesh(case, refinement)
         problem = self._problem(case, mesh)
         solution = self._solution(problem)
         return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
@@ -351,7 +347,8 @@ class Flow:
             return moving_field(name, reached.geometry, reached.problem, self._timing(case))
         return exact_field(name, reached.geometry, reached.problem)
 
-    def _geometry(self, case: Case) -> AnyGeometry:
+    def geometry(self, case: Case) -> AnyGeometry:
+        """Return the body of a case."""
         body = case.document.body
         return self._cached(
             "geometry", self._body_key(case), lambda: geometry_of(body, case.folder, case.document.surface_parts)
@@ -363,7 +360,7 @@ class Flow:
         key = content_hash(self._body_key(case), document.mesh, own, refinement)
 
         def made() -> Mesh:
-            return mesh_of(self._geometry(case), document.mesh, refinement, document.members_of)
+            return mesh_of(self.geometry(case), document.mesh, refinement, document.members_of)
 
         whole = self._cached("mesh", key, made)
         joints = sorted({name for joint in document.joints for name in joint.surfaces})

@@ -136,8 +136,8 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
 
 
 def left_over(levels: Sequence[Level]) -> tuple[float, ...]:
-    """Return how far each answer (a,) may still be off, SI: by the last two changes, of which the earlier counts a
-    quarter, as the cells of two more meshes of quadratic cells would leave of it."""
+    """Return how far each answer (a,) may still be off, SI: the last change, or a quarter of the one before if that is
+    more, so that an answer which stands still by chance is not taken for settled."""
     if len(levels) < 2:
         return tuple(float("inf") for _ in levels[-1].values)
     changes = np.abs(np.diff([level.values for level in levels[-3:]], axis=0))

@@ -248,8 +248,17 @@ def test_planes_open_a_solid_and_are_read_typed_and_dragged(window: Window, qtbo
     expected = temperature_at(outcome.mesh, outcome.solution.temperature, point[None])[0] - 273.15
     reading = stage.reading_at(at)
     assert "x 420 mm" in reading and f"{expected:.1f}"[:3] in reading, (reading, expected)
+    renderer = stage._renderer
+    assert renderer is not None
+    scene = renderer._scene
+    stage.setFocus()
+    QTest.keyClick(stage, Qt.Key.Key_Right)
+    stage.grab()
+    assert stage._view is not view and renderer._scene is scene  # what is drawn stays while only the eye moves
     type_into(stage.looks.cuts.fields[0], "20 cm")
     assert shade_of(window).cuts[0].at == pytest.approx(0.2)
+    view = stage._view
+    assert view is not None
     handle = stage.planes.places(view)[0].toPoint()
     QTest.mousePress(stage, Qt.MouseButton.LeftButton, pos=handle)
     QTest.mouseMove(stage, handle + QPoint(60, 14))

@@ -7,8 +7,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from blunt_ember.case.display import in_shown_unit, number
-from blunt_ember.case.evaluation import quantity_si
 from blunt_ember.case.units import LENGTH, Kind
+from blunt_ember.desk.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
 from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
@@ -99,9 +99,8 @@ class CutRow(QWidget):
     def _typed(self, axis: int, field: QLineEdit) -> None:
         if not field.isModified():
             return
-        text = field.text().strip()
         try:
-            at = quantity_si(text if not _is_number(text) else f"{text} {self._kind.shown}", LENGTH, {})
+            at = typed_si(field.text(), self._kind)
         except ExpressionError as error:
             field.setProperty("wrong", True)
             field.setToolTip(str(error))
@@ -111,12 +110,5 @@ class CutRow(QWidget):
             return
         field.setProperty("wrong", False)
         field.setModified(False)
-        self.move_plane(axis, at)
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return True
+        if at is not None:
+            self.move_plane(axis, at)

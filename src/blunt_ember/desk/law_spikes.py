@@ -24,7 +24,7 @@ SHORTEST, LONGEST = 5.0, 40.0
 #: Spikes drawn on one surface at most.
 _MOST = 120
 #: Row of pixels under the lenses of the stage.
-_UNDER_LENSES = 46.0
+_UNDER_LENSES = 76.0
 
 
 def paint_spikes(painter: QPainter, outcome: Outcome, surfaces: set[str], view: View, theme: Theme) -> None:

@@ -8,8 +8,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QMouseEvent, QPainter, QP
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from blunt_ember.case.display import in_shown_unit, number
-from blunt_ember.case.evaluation import quantity_si
-from blunt_ember.case.units import Kind
+from blunt_ember.desk.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -152,7 +151,7 @@ class Legend(QWidget):
             return
         wanted = list(self._fixed)
         try:
-            wanted[end] = _stated(field.text(), self._shade.kind)
+            wanted[end] = typed_si(field.text(), self._shade.kind)
         except ExpressionError as error:
             self._refuse(field, str(error))
             return
@@ -173,17 +172,6 @@ class Legend(QWidget):
         style = field.style()
         if style is not None:
             style.polish(field)
-
-
-def _stated(text: str, kind: Kind) -> float | None:
-    """What was typed in SI, a bare number in the unit shown; None where nothing was."""
-    text = text.strip().replace("\u2009", "").replace("−", "-")
-    if not text:
-        return None
-    try:
-        return (float(text) + kind.zero) / kind.factor
-    except ValueError:
-        return quantity_si(text, kind, {})
 
 
 def _colours(shade: Shade, theme: Theme, rows: int) -> QImage:

@@ -14,6 +14,7 @@ from blunt_ember.case.editing import appended, free_name
 from blunt_ember.case.places import Line
 from blunt_ember.case.units import LENGTH
 from blunt_ember.desk.current_case import CurrentCase
+from blunt_ember.desk.stage_overlay import paint_tag
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
@@ -80,7 +81,7 @@ class Readings:
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
-            taken.append(_paint_tag(painter, QPointF(*at), text, taken, right, theme))
+            taken.append(_written_beside(painter, QPointF(*at), text, taken, right, theme))
         if self._from is not None and self._to is not None:
             self._paint_line(painter, [self._from[1], self._to[1]], view, theme)
 
@@ -140,7 +141,9 @@ def _paint_point(painter: QPainter, at: QPointF, theme: Theme) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def _paint_tag(painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme) -> QRectF:
+def _written_beside(
+    painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme
+) -> QRectF:
     """Write beside a place, below what is written there already."""
     metrics = QFontMetricsF(painter.font())
     box = QRectF(at.x() + 8, at.y() + 6, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
@@ -148,12 +151,5 @@ def _paint_tag(painter: QPainter, at: QPointF, text: str, taken: list[QRectF], r
         box.moveRight(min(at.x() - 8, right))
     while any(box.intersects(other) for other in taken):
         box.translate(0, box.height() + 1)
-    painter.setPen(QPen(QColor(theme.hairline), 1))
-    painter.setBrush(QColor(theme.paper))
-    painter.setOpacity(0.9)
-    painter.drawRoundedRect(box, 3, 3)
-    painter.setOpacity(1.0)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QColor(theme.teal))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    paint_tag(painter, box, text, theme.teal, theme)
     return box

@@ -35,6 +35,7 @@ from blunt_ember.desk.plane_handles import PlaneHandles
 from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
 from blunt_ember.desk.readings import Readings, snapped
+from blunt_ember.fem.run import Run
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.mesh import Floats
@@ -80,6 +81,7 @@ class Stage(QWidget):
         self._shade: Shade | None = None
         self._field: Field | None = None
         self._field_of: tuple[object, ...] = (None,) * 7
+        self._shaded: tuple[Field | None, Look, Run | None] = (None, Look(), None)
         self._pointer = Pointer()
         self._view: View | None = None
         self._is_fitted = True
@@ -473,7 +475,11 @@ class Stage(QWidget):
         shown_now = (outcome.mesh, outcome.solution, outcome.case, outcome.exact, outcome.kept, look.lens, look.part)
         if any(one is not other for one, other in zip(shown_now, self._field_of, strict=True)):
             self._field_of, self._field = shown_now, field_of(outcome, look.lens, look.part)
-        self._shade = shaded(self._field, look, outcome) if self._field is not None else None
+        # What is drawn of a solid is kept as long as its shade is the same one.
+        field, seen, run = self._shaded
+        if field is not self._field or seen != look or run is not outcome.run:
+            self._shaded = (self._field, look, outcome.run)
+            self._shade = shaded(self._field, look, outcome) if self._field is not None else None
         self.looks.offer(outcome, self._field)
         self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
         self.legend.show_shade(self._shade, (look.low, look.high), self._theme)

@@ -110,13 +110,7 @@ def _paint_levels(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme
             box = QRectF(x - size[0] / 2, y - size[1] / 2, *size)
             if not any(box.intersects(other) for other in taken):
                 taken.append(box)
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(QColor(theme.paper))
-                painter.setOpacity(0.85)
-                painter.drawRoundedRect(box, 3, 3)
-                painter.setOpacity(1.0)
-                painter.setPen(QColor(theme.ink))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+                paint_tag(painter, box, text, theme.ink, theme)
                 break
 
 
@@ -135,17 +129,21 @@ def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, the
             painter.setPen(QPen(QColor(colour), width))
             painter.drawLine(at + QPointF(-6, 0), at + QPointF(6, 0))
             painter.drawLine(at + QPointF(0, -6), at + QPointF(0, 6))
-        _paint_tag(painter, at, f"{word} {shown(float(values[place]), shade.kind)}", theme)
+        text = f"{word} {shown(float(values[place]), shade.kind)}"
+        metrics = QFontMetricsF(painter.font())
+        size = metrics.horizontalAdvance(text) + 10, metrics.height() + 4
+        paint_tag(painter, QRectF(at.x() + 9, at.y() - size[1], *size), text, theme.ink, theme)
 
 
-def _paint_tag(painter: QPainter, at: QPointF, text: str, theme: Theme) -> None:
-    """A short text beside a place, on paper."""
-    metrics = QFontMetricsF(painter.font())
-    box = QRectF(at.x() + 9, at.y() - metrics.height() - 4, metrics.horizontalAdvance(text) + 10, metrics.height() + 4)
+def paint_tag(painter: QPainter, box: QRectF, text: str, colour: str, theme: Theme) -> None:
+    """Write a short text into a box of paper that lets a little of the picture through."""
+    painter.setOpacity(0.9)
     painter.setPen(QPen(QColor(theme.hairline), 1))
     painter.setBrush(QColor(theme.paper))
     painter.drawRoundedRect(box, 3, 3)
-    painter.setPen(QColor(theme.ink))
+    painter.setOpacity(1.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QColor(colour))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 

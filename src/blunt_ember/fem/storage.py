@@ -10,32 +10,22 @@ import numpy as np
 
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.heat_content import HeatContent
+from blunt_ember.fem.of_cells import OfCells
 from blunt_ember.fem.problem import Problem
 from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import Floats, Mesh
 
 #: What is read of the heat content of a region at some temperatures.
 Reading = Callable[[HeatContent, Floats], Floats]
 
 
 @dataclass(frozen=True)
-class Storage:
+class Storage(OfCells):
     """Heat stored in the cells of one block; ``contents`` by region."""
 
-    block: CellBlock
     mesh: Mesh
     contents: Sequence[HeatContent]
     lumped: bool
-
-    @property
-    def nodes(self) -> Ints:
-        """Those of the cells."""
-        return self.block.nodes
-
-    @property
-    def regions(self) -> Ints:
-        """Those of the cells."""
-        return self.block.region
 
     @cached_property
     def linear(self) -> bool:

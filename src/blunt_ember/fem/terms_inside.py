@@ -16,34 +16,24 @@ from blunt_ember.fem.assembly import (
     weighted_gradients,
 )
 from blunt_ember.fem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
+from blunt_ember.fem.of_cells import OfCells
 from blunt_ember.fem.terms import Kind, sampled
 from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import Floats, Ints, Mesh
 
 #: Numbers kept for the gradients of the cells of a block at most.
 _MOST_KEPT = 8_000_000
 
 
 @dataclass(frozen=True)
-class Conduction:
+class Conduction(OfCells):
     """Heat conducted in the cells of one block."""
 
-    block: CellBlock
     mesh: Mesh
     conductors: Sequence[Conductor]
     middle: float
     name: str = ""
     kind: Kind = "conduction"
-
-    @property
-    def nodes(self) -> Ints:
-        """Those of the cells."""
-        return self.block.nodes
-
-    @property
-    def regions(self) -> Ints:
-        """Those of the cells."""
-        return self.block.region
 
     @cached_property
     def linear(self) -> bool:

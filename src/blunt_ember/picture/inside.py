@@ -102,16 +102,17 @@ def cut(grid: vtkUnstructuredGrid, plane: Plane, found: Shade) -> vtkPolyData:
     """Return the picture of a plane through what of a solid is drawn."""
     cutter = vtkCutter()
     cutter.SetInputData(_clipped(grid, found))
-    cutter.SetCutFunction(_function(plane))
+    cutter.SetCutFunction(plane_function(plane))
     cutter.Update()
     result: vtkPolyData = cutter.GetOutput()
     return result
 
 
-def _function(plane: Plane) -> vtkPlane:
+def plane_function(plane: Plane) -> vtkPlane:
+    """Return a plane as VTK has it; its normal points to the side that is kept."""
     function = vtkPlane()
     normal, origin = np.zeros(3), np.zeros(3)
-    normal[plane.axis], origin[plane.axis] = 1.0, plane.at
+    normal[plane.axis], origin[plane.axis] = -1.0 if plane.flipped else 1.0, plane.at
     function.SetNormal(*normal)
     function.SetOrigin(*origin)
     return function

@@ -13,6 +13,7 @@ from blunt_ember.case.display import in_shown_unit, number
 from blunt_ember.case.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
 from blunt_ember.fem.reading import flux_at_nodes
 from blunt_ember.fem.recovery import recovered
+from blunt_ember.geometry.space import Solid
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import difference_map, temperature_map
 
@@ -276,7 +277,7 @@ def _direction(points: Floats, part: str, outcome: Outcome) -> Floats:
     if points.shape[-1] == 2:
         return np.stack([first, second], axis=-1)
     nil = np.zeros_like(theta)
-    turned = getattr(outcome.mesh.space, "turned", False)
+    turned = isinstance(outcome.mesh.space, Solid) and outcome.mesh.space.turned
     return np.stack([first, nil, second] if turned else [first, second, nil], axis=-1)
 
 

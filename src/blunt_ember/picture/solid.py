@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.geometry.solid import SolidGeometry
@@ -17,7 +17,7 @@ from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
-from blunt_ember.picture.inside import cut, grid_of, within_range
+from blunt_ember.picture.inside import cut, grid_of, plane_function, within_range
 from blunt_ember.picture.lenses import Lens, Plane, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.vtk_data import colour_by_shade, line_actor, plain_actor, poly_data, region_colours
@@ -136,13 +136,8 @@ def _surface(mesh: Mesh, part: FacetPart) -> vtkPolyData:
 
 
 def _open_at(actor: vtkActor, plane: Plane) -> None:
-    """Draw only what lies beyond a plane, on its side of greater coordinates."""
-    function = vtkPlane()
-    normal, origin = np.zeros(3), np.zeros(3)
-    normal[plane.axis], origin[plane.axis] = -1.0 if plane.flipped else 1.0, plane.at
-    function.SetNormal(*normal)
-    function.SetOrigin(*origin)
-    actor.GetMapper().AddClippingPlane(function)
+    """Draw only what lies on the side of a plane that is kept."""
+    actor.GetMapper().AddClippingPlane(plane_function(plane))
 
 
 def _softly_lit(actor: vtkActor) -> vtkActor:

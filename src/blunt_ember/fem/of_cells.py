@@ -1,0 +1,24 @@
+"""What belongs to the cells of one block."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from blunt_ember.mesh.mesh import CellBlock, Ints
+
+
+@dataclass(frozen=True)
+class OfCells:
+    """Has the nodes and the regions of its cells."""
+
+    block: CellBlock
+
+    @property
+    def nodes(self) -> Ints:
+        """Those of the cells, (m, k)."""
+        return self.block.nodes
+
+    @property
+    def regions(self) -> Ints:
+        """Those of the cells, (m,)."""
+        return self.block.region
