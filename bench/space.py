@@ -55,7 +55,7 @@ def main() -> None:
         start = time.perf_counter()
         for _ in range(FRAMES):
             view = view.turned(0.05, 0.0, np.array([0.5, 0.5, 0.5]))
-            renderer.draw(outcome, "Temperature", found, view, LIGHT)
+            renderer.draw(outcome, "Temperature", found, view, LIGHT, moving=True)
         frame = (time.perf_counter() - start) / FRAMES
         print(f"  {mesh.cell_count:>9,} cells  first picture {first:5.2f} s  turned {frame * 1e3:5.0f} ms a frame")
     renderer.close()

@@ -167,7 +167,7 @@ def _straight(
         else:
             x = float(low[0]) - away
             start, end = (x, first), (x, last)
-            box = (x - room + 8, middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+            box = (max(x - room + 8, 4.0), middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
         corners = sorted((_pixel(corner) for corner in pixels), key=lambda corner: corner[axis])
         paths = tuple(("body", "regions", name, *key) for name in names)
         name = f"{'width' if axis == 0 else 'height'} of {', '.join(names)}"

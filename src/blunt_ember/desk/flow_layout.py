@@ -80,6 +80,8 @@ class FlowLayout(QLayout):
             pending.clear()
 
         for item in self._items:
+            if item.isEmpty():  # hidden
+                continue
             size = item.sizeHint()
             if pending and x + size.width() > rect.right() + 1:
                 finish()

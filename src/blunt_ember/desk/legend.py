@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from blunt_ember.case.display import in_shown_unit, number
 from blunt_ember.desk.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
+from blunt_ember.picture.actors import faded_ends
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.picture.vtk_data import faded_ends
 
 BAR_WIDTH = 14
 WIDTH = 104

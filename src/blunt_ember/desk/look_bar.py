@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.cut_row import CutRow
+from blunt_ember.desk.flow_layout import FlowLayout
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.lenses import LENSES, SOLVED, Field, Lens, Look, parts_of, widened
 
@@ -23,6 +24,7 @@ class LookBar(QWidget):
         super().__init__(parent)
         self._looks: dict[Lens, Look] = {lens: Look(lens) for lens in LENSES}
         self._lens: Lens = "Temperature"
+        self._offered: tuple[object, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -66,7 +68,8 @@ class LookBar(QWidget):
 
     def key(self, text: str) -> bool:
         """Press the choice of a key; tell whether there is one that can be pressed."""
-        letters = {"b": self.bands, "l": self.tens, "m": self.marks, "h": self.vanish, "r": self.free}
+        letters = {"b": self.bands, "l": self.tens, "m": self.marks, "h": self.vanish, "r": self.free,
+                   "a": self.arrows, "f": self.flow_lines}  # fmt: skip
         letters |= dict(zip("xyz", self.cuts.buttons, strict=True))
         button = letters.get(text.lower()) if text else None
         if button is None or not button.isVisible():
@@ -76,7 +79,7 @@ class LookBar(QWidget):
 
     def offer(self, outcome: Outcome | None, field: Field | None) -> None:
         """Offer what can be chosen of what is seen now."""
-        look = self.look
+        look, before = self.look, self._offered
         parts = parts_of(outcome, look.lens) if outcome is not None else ()
         if [self.part.itemText(number) for number in range(self.part.count())] != list(parts):
             self.part.clear()
@@ -88,10 +91,18 @@ class LookBar(QWidget):
                            (self.marks, look.marks)):  # fmt: skip
             button.setVisible(shown)
             button.setChecked(on)
+        followed = shown and field is not None and field.follow is not None
+        for button in (self.arrows, self.flow_lines):
+            button.setVisible(followed)
+            button.setChecked(look.over == button.text())
         self.tens.setVisible(shown and field is not None and field.positive)
         self.free.setVisible(shown and (look.low is not None or look.high is not None))
         self.vanish.setVisible(self.free.isVisibleTo(self))
         self.cuts.offer(outcome if shown else None, look.cuts)
+        self._offered = (parts, followed, self.tens.isVisibleTo(self), self.free.isVisibleTo(self), shown)
+        layout = self.layout()
+        if self._offered != before and layout is not None:
+            layout.invalidate()  # what wraps may need another line, or one less
 
     def _lens_row(self) -> QHBoxLayout:
         self._lenses = QButtonGroup(self)
@@ -110,9 +121,8 @@ class LookBar(QWidget):
         row.addStretch(1)
         return row
 
-    def _how_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
+    def _how_row(self) -> FlowLayout:
+        row = FlowLayout(spacing=4, indent=0)
         self.part = QComboBox(self)
         self.part.setObjectName("part of the lens")
         self.part.setAccessibleName("What is shown through the lens")
@@ -129,6 +139,10 @@ class LookBar(QWidget):
                                   lambda on: replace(self.look, marks=on))  # fmt: skip
         self.vanish = self._choice("hide the rest", "What lies outside the range is not drawn, instead of faded  (H)",
                                    lambda on: replace(self.look, vanish=on))  # fmt: skip
+        self.arrows = self._choice("arrows", "Arrows, as long as the heat flux is large  (A)",
+                                   lambda on: replace(self.look, over="arrows" if on else ""))  # fmt: skip
+        self.flow_lines = self._choice("flow lines", "Lines that follow the heat, each for the same heat flow  (F)",
+                                       lambda on: replace(self.look, over="flow lines" if on else ""))  # fmt: skip
         self.cuts = CutRow(self)
         self.cuts.changed.connect(lambda cuts: self.take(replace(self.look, cuts=cuts)))
         self.free = QPushButton("whole range", self)
@@ -136,9 +150,8 @@ class LookBar(QWidget):
         self.free.setToolTip("Colour over the range of all values again  (R)")
         self.free.setProperty("role", "lens")
         self.free.clicked.connect(lambda: self.take(widened(self.look)))
-        for button in (self.bands, self.tens, self.marks, self.vanish, self.free):
+        for button in (self.bands, self.tens, self.marks, self.arrows, self.flow_lines, self.vanish, self.free):
             row.addWidget(button)
-        row.addStretch(1)
         return row
 
     def _choice(self, text: str, tip: str, made: Callable[[bool], Look]) -> QPushButton:

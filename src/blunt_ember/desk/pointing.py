@@ -78,6 +78,12 @@ class Pointer:
             return on_plane[0]
         return None if hit is None else np.asarray(hit.weights @ mesh.points[hit.nodes])
 
+    def sees(self, mesh: Mesh, view: View, point: Floats) -> bool:
+        """Tell whether a place (3,) in m on the skin of a solid is seen, with nothing of the skin before it."""
+        hit = self._hit(mesh, view, view.pixels(point[None])[0])
+        slack = 1e-3 * float(np.ptp(mesh.points, axis=0).max())
+        return hit is not None and _nearness(hit, mesh, view) <= float(view.nearness(point[None])[0]) + slack
+
     def region_labels(self, outcome: Outcome, view: View) -> list[tuple[str, tuple[float, float]]]:
         """Return the names of the regions of a solid that are seen, each with a pixel in the middle of what is seen."""
         if outcome.mesh is None or view.pose is None:

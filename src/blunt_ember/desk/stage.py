@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -29,6 +29,7 @@ from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
 from blunt_ember.desk.drawing_tool import DrawingTool
 from blunt_ember.desk.law_spikes import paint_spikes
 from blunt_ember.desk.legend import Legend
+from blunt_ember.desk.level_labels import LevelLabels
 from blunt_ember.desk.look_bar import LookBar
 from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.desk.plane_handles import PlaneHandles
@@ -52,6 +53,8 @@ MARGINS_SOLID = (112, 116, 124, 80)
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
+#: How long a solid has stood still, in ms, when it is drawn with smooth edges again.
+STILL_MS = 150
 #: Dimensions of a solid that may stand over its field.
 MOST_OVER_FIELD = 8
 
@@ -83,6 +86,7 @@ class Stage(QWidget):
         self._field_of: tuple[object, ...] = (None,) * 7
         self._shaded: tuple[Field | None, Look, Run | None] = (None, Look(), None)
         self._pointer = Pointer()
+        self._levels = LevelLabels()
         self._view: View | None = None
         self._is_fitted = True
         self._stale = ""
@@ -96,6 +100,9 @@ class Stage(QWidget):
         self._editor = PictureEditor(self, current)
         self.points = PointMover(self, current, self._editor, self._say)
         self._note = ""
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.timeout.connect(self._redraw)
         self.tool = DrawingTool(self, current, self._say)
         self.legend = Legend(self)
         self.looks = LookBar(self)
@@ -173,24 +180,26 @@ class Stage(QWidget):
         """Enlarge about a place of the widget, its middle when none is given."""
         if self._view is not None:
             about = about or QPointF(self.width() / 2, self.height() / 2)
-            self._view = self._view.zoomed(factor, (about.x(), about.y()))
-            self._is_fitted = False
-            self._redraw()
+            self._move_to(self._view.zoomed(factor, (about.x(), about.y())))
 
     def pan(self, right: float, down: float) -> None:
         """Drag the picture by pixels."""
         if self._view is not None:
-            self._view = self._view.moved(right, down)
-            self._is_fitted = False
-            self._redraw()
+            self._move_to(self._view.moved(right, down))
 
     def turn(self, around: float, above: float) -> None:
         """Move the eye round a solid by so many radians."""
         if self._view is None or self._outcome is None or self._outcome.geometry is None or self._view.pose is None:
             return
         low, high = drawn_box(self._outcome.geometry)
-        self._view = self._view.turned(around, above, (low + high) / 2)
+        self._move_to(self._view.turned(around, above, (low + high) / 2))
+
+    def _move_to(self, view: View) -> None:
+        """Look from elsewhere; a solid is drawn quickly while it moves, and sharp once it stands still."""
+        self._view = view
         self._is_fitted = False
+        if view.pose is not None:
+            self._still.start(STILL_MS)
         self._redraw()
 
     def draw_outline(self) -> None:
@@ -260,6 +269,9 @@ class Stage(QWidget):
             self.points.paint(painter, outcome if movable else None, view, theme)
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
             if self._shade is not None:
+                if outcome.mesh is not None and not self._still.isActive():
+                    taken = [QRectF(*dimension.box) for dimension in self._dimensions]
+                    self._levels.paint(painter, outcome.mesh, self._shade, view, self._pointer, taken, theme)
                 overlay.paint_values(painter, outcome, self._shade, view, theme)
                 self.readings.paint(painter, outcome, view, self.legend.x() - 4.0, theme)
                 self.planes.take(self._shade.cuts if view.pose is not None else (), *drawn_box(outcome.geometry))
@@ -484,7 +496,9 @@ class Stage(QWidget):
         self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
         self.legend.show_shade(self._shade, (look.low, look.high), self._theme)
         lit = {*self._lit, self._under} - {""}
-        pixels = self._renderer.draw(outcome, look.lens, self._shade, self._view, self._theme, ratio, lit)
+        pixels = self._renderer.draw(
+            outcome, look.lens, self._shade, self._view, self._theme, ratio, lit, self._still.isActive()
+        )
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
         image.setDevicePixelRatio(ratio)

@@ -8,10 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from blunt_ember.case.display import in_shown_unit, shown
-from blunt_ember.case.display import number as figure
+from blunt_ember.case.display import shown
 from blunt_ember.case.laws import Law
-from blunt_ember.case.units import CONDUCTIVITY
+from blunt_ember.case.units import CONDUCTIVITY, HEAT_FLOW
 from blunt_ember.desk.dimensions import Dimension
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -19,10 +18,11 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
-from blunt_ember.picture.flat import drawn_isolines
+from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
+from blunt_ember.report.table import basis
 
 
 def paint_flat(
@@ -64,10 +64,10 @@ def paint_flat(
 
 
 def paint_values(painter: QPainter, outcome: Outcome, shade: Shade, view: View, theme: Theme) -> None:
-    """Write on the picture what is asked for of a shade: its levels, and where its lowest and highest value are."""
+    """Write on the picture what flow lines stand for, and where the lowest and the highest value of a shade are."""
     mesh = outcome.mesh
-    if mesh is not None and shade.bands and mesh.dimension == 2:
-        _paint_levels(painter, mesh, shade, view, theme)
+    if mesh is not None and shade.flow_lines is not None:
+        _paint_share(painter, outcome, shade.flow_lines, view, theme)
     if mesh is not None and shade.marks:
         _paint_extremes(painter, mesh, shade, view, theme)
 
@@ -97,21 +97,15 @@ def paint_materials(painter: QPainter, outcome: Outcome, room: QRectF, theme: Th
         top += 2 * metrics.height() + 10
 
 
-def _paint_levels(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme: Theme) -> None:
-    """Write the value of each line between two bands where it is nearest to its middle and clear of the others."""
-    pieces, numbers = drawn_isolines(mesh, shade)
-    metrics, taken = QFontMetricsF(painter.font()), list[QRectF]()
-    for number in np.unique(numbers).tolist():
-        middles = view.pixels(pieces[numbers == number].mean(axis=1))
-        text = figure(in_shown_unit(float(shade.levels[number]), shade.kind), 4)
-        size = metrics.horizontalAdvance(text) + 6, metrics.height()
-        nearest = np.argsort(np.linalg.norm(middles - middles.mean(axis=0), axis=1))
-        for x, y in middles[nearest[:: max(1, len(nearest) // 12)]].tolist():
-            box = QRectF(x - size[0] / 2, y - size[1] / 2, *size)
-            if not any(box.intersects(other) for other in taken):
-                taken.append(box)
-                paint_tag(painter, box, text, theme.ink, theme)
-                break
+def _paint_share(painter: QPainter, outcome: Outcome, flow: FlowLines, view: View, theme: Theme) -> None:
+    """Write at the foot what heat flow each of the lines stands for."""
+    kind = outcome.case.units.of(HEAT_FLOW)
+    text = "no heat crosses the skin"
+    if flow.lines:
+        text = f"each line stands for {shown(flow.each, kind, 3)}, {basis(outcome)}"
+    metrics = QFontMetricsF(painter.font())
+    size = metrics.horizontalAdvance(text) + 16, metrics.height() + 6
+    paint_tag(painter, QRectF((view.width - size[0]) / 2, view.height - size[1] - 10, *size), text, theme.ink, theme)
 
 
 def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme: Theme) -> None:

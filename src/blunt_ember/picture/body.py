@@ -46,10 +46,12 @@ class BodyRenderer:
         theme: Theme,
         pixel_ratio: float = 1.0,
         lit: Collection[str] = (),
+        moving: bool = False,
     ) -> Image:
         """Return the picture as (height, width, 4) bytes RGBA, top row first.
 
-        ``found`` is the shade of the lens, ``lit`` are surfaces of a solid that are pointed at.
+        ``found`` is the shade of the lens, ``lit`` are surfaces of a solid that are pointed at. While a solid is
+        ``moving`` its edges are not smoothed, which takes two thirds of the time.
         """
         self._renderer.RemoveAllViewProps()
         self._renderer.SetBackground(*rgb(theme.stage))
@@ -62,7 +64,7 @@ class BodyRenderer:
         for actor in actors:
             self._renderer.AddActor(actor)
         fine = view.sharper(pixel_ratio)
-        self._window.SetMultiSamples(_samples(outcome, lens))
+        self._window.SetMultiSamples(0 if moving and view.pose is not None else _samples(outcome, lens))
         self._window.SetSize(fine.width, fine.height)
         self._look(fine)
         self._window.Render()

@@ -19,12 +19,14 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
+from blunt_ember.picture.actors import colour_by_shade, line_actor, plain_actor, region_colours
 from blunt_ember.picture.drawn import flat_segments, half_heights
+from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.isolines import isolines
 from blunt_ember.picture.lenses import Lens, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View
-from blunt_ember.picture.vtk_data import colour_by_shade, line_actor, plain_actor, poly_data, region_colours
+from blunt_ember.picture.vtk_data import poly_data, polylines
 
 Floats = NDArray[np.float64]
 
@@ -55,8 +57,10 @@ def flat_actors(
     if lens == "Mesh":
         actors += _sharp_cells(mesh, theme)
         actors.append(_cell_edges(outcome, mesh, theme, ratio))
-    if lens == "Heat flow" and found is not None and mesh.dimension == 2:
+    if found is not None and found.arrows:
         actors += _arrows(outcome, view)
+    if found is not None and found.flow_lines is not None and found.flow_lines.lines:
+        actors += _followed(found.flow_lines, view, ratio)
     return actors + _outlines(outcome, theme, ratio)
 
 
@@ -176,6 +180,29 @@ def _arrows(outcome: Outcome, view: View) -> list[vtkActor]:
     rim = _arrow_shapes(places[seen], along, length, view.scale, 1.3)
     core = _arrow_shapes(places[seen], along, length, view.scale, 0.0)
     return [plain_actor(poly_data(*rim, level=0.03), LIGHT.paper), plain_actor(poly_data(*core, level=0.04), LIGHT.ink)]
+
+
+def _followed(flow: FlowLines, view: View, ratio: float) -> list[vtkActor]:
+    """Lines that follow the heat, dark with a light rim, each with a barb in its middle."""
+    data = polylines(flow.lines)
+    middle, along = (np.array(each) for each in zip(*(_half_way(line) for line in flow.lines), strict=True))
+    size = np.full(len(middle), 11.0)
+    return [
+        line_actor(data, LIGHT.paper, 3.2 * ratio, 0.03),
+        plain_actor(poly_data(*_arrow_shapes(middle, along, size, view.scale, 1.0), level=0.03), LIGHT.paper),
+        line_actor(data, LIGHT.ink, 1.3 * ratio, 0.04),
+        plain_actor(poly_data(*_arrow_shapes(middle, along, size, view.scale, 0.0), level=0.04), LIGHT.ink),
+    ]
+
+
+def _half_way(line: Floats) -> tuple[Floats, Floats]:
+    """The place (d,) half way along a line (p, d), and the direction (d,) it has there."""
+    steps = np.diff(line, axis=0)
+    lengths = np.linalg.norm(steps, axis=1)
+    gone = np.cumsum(lengths)
+    piece = int(np.searchsorted(gone, gone[-1] / 2))
+    back = (gone[piece] - gone[-1] / 2) / max(lengths[piece], 1e-300)
+    return line[piece + 1] - back * steps[piece], steps[piece] / max(lengths[piece], 1e-300)
 
 
 def _spread(low: float, high: float, end: float) -> Floats:

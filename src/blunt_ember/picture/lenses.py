@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Literal
 
 import numpy as np
@@ -15,9 +16,11 @@ from blunt_ember.fem.reading import flux_at_nodes
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.geometry.space import Solid
 from blunt_ember.outcome import Outcome
+from blunt_ember.picture.flow_lines import FlowLines, flow_lines
 from blunt_ember.picture.palette import difference_map, temperature_map
 
 Floats = NDArray[np.float64]
+Over = Literal["arrows", "flow lines", ""]
 Lens = Literal["Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material"]
 LENSES: tuple[Lens, ...] = ("Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material")
 #: Lenses that need a solution.
@@ -47,7 +50,7 @@ class Look:
 
     ``low`` and ``high`` in SI narrow the range that is coloured; what lies outside fades, or with ``vanish`` is not
     drawn. ``whole_run`` colours temperatures of a run over the range of all of it. ``cuts`` are planes through a solid:
-    a single one opens it, of several only what lies on them is drawn.
+    a single one opens it, of several only what lies on them is drawn. ``over`` is what shows which way the heat goes.
     """
 
     lens: Lens = "Temperature"
@@ -60,13 +63,15 @@ class Look:
     marks: bool = False
     whole_run: bool = True
     cuts: tuple[Plane, ...] = ()
+    over: Over = "arrows"
 
 
 @dataclass(frozen=True)
 class Field:
     """What a lens shows: values (m, k) in SI at the nodes of each cell, for each block, and the ends of their range.
 
-    ``signed`` values are coloured about zero; those that are ``positive`` may be coloured by tens.
+    ``signed`` values are coloured about zero; those that are ``positive`` may be coloured by tens. ``follow`` gives the
+    lines that follow the heat, where there are any.
     """
 
     what: str
@@ -75,6 +80,7 @@ class Field:
     ends: tuple[float, float]
     signed: bool = False
     positive: bool = False
+    follow: Callable[[], FlowLines] | None = None
 
 
 @dataclass(frozen=True)
@@ -96,6 +102,8 @@ class Shade:
     #: The range that the legend shows, which holds all values and the coloured range.
     outer: tuple[float, float] | None = None
     cuts: tuple[Plane, ...] = ()
+    arrows: bool = False
+    flow_lines: FlowLines | None = None
 
     @property
     def scale(self) -> Shade:
@@ -230,9 +238,11 @@ def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
         ends = min(low, high), max(ends[1], high)
     if not low < high or (log and low <= 0):
         (low, high), log, narrowed = ends, False, (False, False)
+    lines = field.follow() if field.follow is not None and look.over == "flow lines" else None
+    arrows = field.follow is not None and look.over == "arrows"
     return Shade(
         field.kind, field.values, low, high, field.what, field.signed, look.bands, log, look.vanish, narrowed,
-        look.marks, (min(ends[0], low), max(ends[1], high)), look.cuts,
+        look.marks, (min(ends[0], low), max(ends[1], high)), look.cuts, arrows, lines,
     )  # fmt: skip
 
 
@@ -253,9 +263,10 @@ def _heat_flow(outcome: Outcome, part: str) -> Field:
     assert mesh is not None and solution is not None and problem is not None
     fluxes = flux_at_nodes(problem, solution.temperature, outcome.t)
     kind = outcome.case.units.of(HEAT_FLUX)
+    follow = cache(lambda: flow_lines(mesh, fluxes)) if mesh.dimension > 1 else None
     if part in ("", "size"):
         sizes = tuple(np.linalg.norm(flux, axis=-1) for flux in fluxes)
-        return Field("Heat flux", kind, sizes, (0.0, max(float(v.max()) for v in sizes) or 1.0), positive=True)
+        return Field("Heat flux", kind, sizes, (0.0, max(float(v.max()) for v in sizes) or 1.0), False, True, follow)
     if part.startswith("along "):
         axis = "xyz".index(part[-1])
         values = tuple(flux[..., axis] for flux in fluxes)
@@ -265,7 +276,7 @@ def _heat_flow(outcome: Outcome, part: str) -> Field:
             for flux, block in zip(fluxes, mesh.blocks, strict=True)
         )
     far = max(abs(end) for end in _ends(values)) or 1.0
-    return Field(f"Heat flux {part}", kind, values, (-far, far), signed=True)
+    return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow)
 
 
 def _direction(points: Floats, part: str, outcome: Outcome) -> Floats:

@@ -9,18 +9,23 @@ import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkContourFilter, vtkTubeFilter
 from vtkmodules.vtkRenderingCore import vtkActor
 
+from blunt_ember.fem.reading import field_at, flux_at
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
+from blunt_ember.picture.actors import colour_by_shade, line_actor, plain_actor, region_colours
+from blunt_ember.picture.arrows import arrow_shapes, even_places, spacing_of, triangles_of, usual_most
+from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.inside import cut, grid_of, plane_function, within_range
 from blunt_ember.picture.lenses import Lens, Plane, Shade
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.picture.vtk_data import colour_by_shade, line_actor, plain_actor, poly_data, region_colours
+from blunt_ember.picture.vtk_data import poly_data, polylines
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -29,6 +34,8 @@ Ints = NDArray[np.int64]
 #: Half a stroke, as a share of the side of its facet.
 _STROKE = 0.2
 _MOST_STROKES = 2_000
+#: Half the thickness of a line that follows the heat, as a share of the size of the body.
+_TUBE = 0.0035
 
 
 class SolidScene:
@@ -40,6 +47,8 @@ class SolidScene:
         self._theme, self._ratio = theme, ratio
         self._mesh, self._skin = outcome.mesh, Skin((), ())
         self._actors: list[vtkActor] = []
+        self._faces: list[vtkPolyData] = []
+        self._follows = found is not None and found.flow_lines is not None
         opened = found is not None and (found.cuts or (found.vanish and any(found.narrowed)))
         if found is not None and opened and outcome.mesh is not None:
             self._actors = self._opened(outcome.mesh, found)
@@ -53,7 +62,12 @@ class SolidScene:
                 if lens == "Mesh":
                     self._actors += self._sharp(outcome.mesh, part)
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
-        colour = theme.ink if found is None else LIGHT.quiet  # seen on the darkest and on the lightest of the map
+        if found is not None and found.flow_lines is not None and found.flow_lines.lines:
+            self._actors.append(self._tubes(found.flow_lines, found))
+        if found is not None and found.arrows and outcome.mesh is not None:
+            self._actors += self._arrows(outcome, outcome.mesh)
+        # On a field a colour that is seen on the darkest and on the lightest of the map.
+        colour = theme.ink if found is None or self._follows else LIGHT.quiet
         if isinstance(outcome.geometry, SolidGeometry):
             self._actors.append(_creases(outcome.geometry.creases, colour, ratio))
         elif outcome.mesh is not None:
@@ -79,15 +93,20 @@ class SolidScene:
 
     def _filled(self, outcome: Outcome, mesh: Mesh, part: FacetPart, found: Shade | None) -> vtkActor:
         surface = _surface(mesh, part)
-        if found is None:
+        if found is None or self._follows:
             colours = np.repeat(region_colours(outcome, self._theme)[part.region], part.nodes.shape[1], axis=0)
             surface.GetPointData().SetScalars(numpy_to_vtk(colours, deep=True))
         else:
             values = np.concatenate([block.ravel() for block in found.values])[part.places]
             surface.GetPointData().SetScalars(numpy_to_vtk(found.places(values.ravel()), deep=True))
         actor = _softly_lit(plain_actor(surface))
-        if found is not None:
+        if self._follows:
+            _only_behind(actor)
+        elif found is not None:
             colour_by_shade(actor, found, self._theme)
+        self._faces.append(surface)
+        if found is not None and found.bands and not self._follows:
+            self._actors.append(_level_lines(surface, found, self._ratio))
         return actor
 
     def _opened(self, mesh: Mesh, found: Shade) -> list[vtkActor]:
@@ -97,16 +116,62 @@ class SolidScene:
         # What vanishes is cut away here; what is left meets the ends of the range but for round-off.
         colours = replace(found, narrowed=(False, False)) if found.vanish else found
         if len(found.cuts) < 2:
-            shell = _softly_lit(plain_actor(within_range(grid, found)))
-            colour_by_shade(shell, colours, self._theme)
+            skin = within_range(grid, found)
+            shell = _softly_lit(plain_actor(skin, self._theme.tints[0] if self._follows else None))
+            if self._follows:
+                _only_behind(shell)
+            else:
+                colour_by_shade(shell, colours, self._theme)
             if found.cuts:
                 _open_at(shell, found.cuts[0])
+            else:
+                self._faces.append(skin)
             actors.append(shell)
+            if found.bands and not self._follows:
+                lines = _level_lines(skin, found, self._ratio)
+                if found.cuts:
+                    _open_at(lines, found.cuts[0])
+                actors.append(lines)
         for plane in found.cuts:
-            face = plain_actor(cut(grid, plane, found))
+            self._faces.append(cut(grid, plane, found))
+            face = plain_actor(self._faces[-1])
             colour_by_shade(face, colours, self._theme)
             actors.append(face)
+            if found.bands:
+                actors.append(_level_lines(self._faces[-1], found, self._ratio))
         return actors
+
+    def _tubes(self, flow: FlowLines, found: Shade) -> vtkActor:
+        """Lines that follow the heat, coloured by what the lens shows along them."""
+        assert self._mesh is not None
+        data = polylines(flow.lines)
+        places = found.places(field_at(self._mesh, found.values, np.concatenate(flow.lines)))
+        data.GetPointData().SetScalars(numpy_to_vtk(places, deep=True))
+        tubes = vtkTubeFilter()
+        tubes.SetInputData(data)
+        tubes.SetRadius(_TUBE * float(np.linalg.norm(np.ptp(self._mesh.points, axis=0))))
+        tubes.SetNumberOfSides(8)
+        tubes.Update()
+        actor = _softly_lit(plain_actor(tubes.GetOutput()))
+        colour_by_shade(actor, found, self._theme)
+        if len(found.cuts) == 1:
+            _open_at(actor, found.cuts[0])
+        return actor
+
+    def _arrows(self, outcome: Outcome, mesh: Mesh) -> list[vtkActor]:
+        """Arrows on what is drawn, light with a dark rim."""
+        problem, solution = outcome.problem, outcome.solution
+        assert problem is not None and solution is not None
+        spacing = spacing_of(mesh.points)
+        places, away = even_places(np.concatenate([triangles_of(face) for face in self._faces]), spacing)
+        flux = flux_at(problem, solution.temperature, places - 1e-3 * spacing * away, outcome.t)
+        known = ~np.isnan(flux).any(axis=1)
+        places, away, flux = places[known], away[known], flux[known]
+        largest = usual_most(np.linalg.norm(flux, axis=1))
+        rim, core = (arrow_shapes(places, away, flux, largest, spacing, grown) for grown in (0.03, 0.0))
+        behind = plain_actor(rim, LIGHT.ink)
+        behind.GetProperty().FrontfaceCullingOn()
+        return [behind, plain_actor(core, LIGHT.paper)]
 
     def _sharp(self, mesh: Mesh, part: FacetPart) -> list[vtkActor]:
         """Facets of cells with a sharp angle, filled so that they are seen."""
@@ -133,6 +198,23 @@ def _surface(mesh: Mesh, part: FacetPart) -> vtkPolyData:
     data = poly_data(mesh.points[part.nodes].reshape(-1, 3), polygons=pieces)
     data.GetPointData().SetNormals(numpy_to_vtk(normals(part, mesh.points).reshape(-1, 3), deep=True))
     return data
+
+
+def _level_lines(drawn: vtkPolyData, found: Shade, ratio: float) -> vtkActor:
+    """Lines between the bands, on what has the places on the scale as its scalars."""
+    lines = vtkContourFilter()
+    lines.SetInputData(drawn)
+    for number, place in enumerate(found.places(found.levels).tolist()):
+        lines.SetValue(number, place)
+    lines.Update()
+    actor = line_actor(lines.GetOutput(), LIGHT.ink, 0.8 * ratio)
+    _in_front(actor, 2.0)
+    return actor
+
+
+def _only_behind(actor: vtkActor) -> None:
+    """Draw only the walls behind what is inside, as they are seen from within."""
+    actor.GetProperty().FrontfaceCullingOn()
 
 
 def _open_at(actor: vtkActor, plane: Plane) -> None:

@@ -7,18 +7,39 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
-from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints
-from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
-from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
-
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.palette import Theme, rgb
+from vtkmodules.vtkCommonCore import VTK_UNSIGNED_CHAR, vtkPoints
+from vtkmodules.vtkCommonDataModel import (
+    VTK_HEXAHEDRON,
+    VTK_TETRA,
+    VTK_WEDGE,
+    vtkCellArray,
+    vtkPolyData,
+    vtkUnstructuredGrid,
+)
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 
-#: How much of the stage is in what lies outside the range, and round-off that still belongs inside.
-_FADED, _ROUND_OFF = 0.82, 1e-9
+#: Quadratic cells as the linear ones between their nodes.
+_HEX27 = [
+    [0, 8, 24, 11, 16, 22, 26, 20], [8, 1, 9, 24, 22, 17, 21, 26], [24, 9, 2, 10, 26, 21, 18, 23],
+    [11, 24, 10, 3, 20, 26, 23, 19], [16, 22, 26, 20, 4, 12, 25, 15], [22, 17, 21, 26, 12, 5, 13, 25],
+    [26, 21, 18, 23, 25, 13, 6, 14], [20, 26, 23, 19, 15, 25, 14, 7],
+]  # fmt: skip
+_WEDGE18 = [
+    [0, 6, 8, 12, 15, 17], [6, 1, 7, 15, 13, 16], [8, 7, 2, 17, 16, 14], [6, 7, 8, 15, 16, 17],
+    [12, 15, 17, 3, 9, 11], [15, 13, 16, 9, 4, 10], [17, 16, 14, 11, 10, 5], [15, 16, 17, 9, 10, 11],
+]  # fmt: skip
+_TET10 = [
+    [0, 4, 6, 7], [4, 1, 5, 8], [6, 5, 2, 9], [7, 8, 9, 3],
+    [4, 8, 7, 6], [4, 5, 8, 6], [9, 7, 8, 6], [9, 8, 5, 6],
+]  # fmt: skip
+_LINEAR: dict[str, tuple[int, list[list[int]]]] = {
+    "hex8": (VTK_HEXAHEDRON, [list(range(8))]), "wedge6": (VTK_WEDGE, [[0, 2, 1, 3, 5, 4]]),
+    "tet4": (VTK_TETRA, [list(range(4))]), "hex27": (VTK_HEXAHEDRON, _HEX27),
+    # VTK turns wedges the other way about.
+    "wedge18": (VTK_WEDGE, [[a, c, b, d, f, e] for a, b, c, d, e, f in _WEDGE18]), "tet10": (VTK_TETRA, _TET10),
+}  # fmt: skip
 
 
 def poly_data(
@@ -42,6 +63,31 @@ def poly_data(
     return data
 
 
+def polylines(lines: Sequence[Floats]) -> vtkPolyData:
+    """Return lines through places (p, 2 or 3) each."""
+    data = poly_data(np.concatenate(lines))
+    offsets = np.concatenate([[0], np.cumsum([len(line) for line in lines])])
+    cells = vtkCellArray()
+    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True),
+                  numpy_to_vtkIdTypeArray(np.arange(offsets[-1]), deep=True))  # fmt: skip
+    data.SetLines(cells)
+    return data
+
+
+def unstructured_grid(points: Floats, pieces: Sequence[tuple[int, NDArray[np.int64]]]) -> vtkUnstructuredGrid:
+    """Return places (n, 2 or 3) in m with cells: kinds of VTK and the numbers (m, k) of their nodes."""
+    if points.shape[1] == 2:
+        points = np.column_stack([points, np.zeros(len(points))])
+    grid = vtkUnstructuredGrid()
+    places = vtkPoints()
+    places.SetData(numpy_to_vtk(points, deep=True))
+    grid.SetPoints(places)
+    kinds = np.concatenate([np.full(len(nodes), kind, dtype=np.uint8) for kind, nodes in pieces])
+    cells = _cell_array([nodes for _, nodes in pieces])
+    grid.SetCells(numpy_to_vtk(kinds, deep=True, array_type=VTK_UNSIGNED_CHAR), cells)
+    return grid
+
+
 def _cell_array(kinds: Sequence[NDArray[np.int64]]) -> vtkCellArray:
     cells = vtkCellArray()
     sizes = np.concatenate([np.full(len(nodes), nodes.shape[1]) for nodes in kinds])
@@ -51,59 +97,7 @@ def _cell_array(kinds: Sequence[NDArray[np.int64]]) -> vtkCellArray:
     return cells
 
 
-def plain_actor(data: vtkPolyData, colour: str | None = None) -> vtkActor:
-    """Return an actor without lighting, in one colour or by its scalars."""
-    mapper = vtkPolyDataMapper()
-    mapper.SetInputData(data)
-    actor = vtkActor()
-    actor.SetMapper(mapper)
-    actor.GetProperty().LightingOff()
-    if colour is not None:
-        mapper.ScalarVisibilityOff()
-        actor.GetProperty().SetColor(*rgb(colour))
-    return actor
-
-
-def line_actor(data: vtkPolyData, colour: str, width: float, level: float = 0.0) -> vtkActor:
-    """Return an actor of lines ``width`` pixels wide, a little nearer to the eye by ``level``."""
-    actor = plain_actor(data, colour)
-    actor.GetProperty().SetLineWidth(width)
-    actor.SetPosition(0.0, 0.0, level)
-    return actor
-
-
-def colour_by_shade(actor: vtkActor, shade: Shade, theme: Theme) -> None:
-    """Colour an actor by its scalars, which are places on the scale of a shade."""
-    table = vtkLookupTable()
-    table.SetNumberOfTableValues(len(shade.colours))
-    for place, colour in enumerate(shade.colours.tolist()):
-        table.SetTableValue(place, [*colour, 1.0])
-    table.SetNanColor([*rgb(theme.hairline), 1.0])
-    below, above = ([*colour, 0.0 if shade.vanish else 1.0] for colour in faded_ends(shade, theme).tolist())
-    if shade.narrowed[0]:
-        table.UseBelowRangeColorOn()
-        table.SetBelowRangeColor(below)
-    if shade.narrowed[1]:
-        table.UseAboveRangeColorOn()
-        table.SetAboveRangeColor(above)
-    mapper = actor.GetMapper()
-    mapper.SetLookupTable(table)
-    mapper.SetScalarRange(-_ROUND_OFF, 1 + _ROUND_OFF)
-    mapper.UseLookupTableScalarRangeOff()
-    mapper.InterpolateScalarsBeforeMappingOn()
-
-
-def faded_ends(shade: Shade, theme: Theme) -> Floats:
-    """Return the colours (2, 3) of what lies below and above the coloured range."""
-    result: Floats = _FADED * np.array(rgb(theme.stage)) + (1 - _FADED) * shade.colours[[0, -1]]
-    return result
-
-
-def region_colours(outcome: Outcome, theme: Theme) -> NDArray[np.uint8]:
-    """Return the tint of every region by its material, (r, 3) bytes."""
-    assert outcome.mesh is not None
-    document = outcome.case.document
-    order, fillings = list(document.materials), document.body.fillings
-    materials = [fillings[name].material if name in fillings else None for name in outcome.mesh.regions]
-    tints = [theme.tints[order.index(m) % len(theme.tints)] if m is not None else theme.field for m in materials]
-    return (np.array([rgb(tint) for tint in tints]) * 255).astype(np.uint8)
+def linear_pieces(family: str, nodes: Ints) -> tuple[int, Ints]:
+    """Return solid cells (m, k) as linear ones between their nodes: their kind in VTK, and their nodes (p, l)."""
+    kind, pieces = _LINEAR[family]
+    return kind, nodes[:, np.array(pieces)].reshape(-1, len(pieces[0]))
