@@ -18,6 +18,7 @@ from blunt_ember.picture.pose import Pose
 from blunt_ember.picture.view import fitted
 
 
+@settings(deadline=None)
 @given(st.floats(-10, 10), st.floats(-1.5, 1.5), st.sampled_from([1, 2]))
 def test_the_axes_of_a_pose_are_right_handed_and_upright_stays_up(around: float, above: float, upright: int) -> None:
     axes = Pose(around, above, upright).axes
