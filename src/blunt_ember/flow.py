@@ -144,7 +144,7 @@ class Flow:
         """Return the mesh value of every question, in SI."""
         document = case.document
         return tuple(
-            answer(question, place, document.members_of(str(question.target)), solved,
+            answer(question, place, document.members_asked(question.target), solved,
                    path_text(("questions", place, question.asks)))
             for place, question in enumerate(document.questions)
         )  # fmt: skip
@@ -247,7 +247,7 @@ class Flow:
             return ()
         case, made = reached.case, []
         for place, question in enumerate(case.document.questions):
-            members = case.document.members_of(str(question.target))
+            members = case.document.members_asked(question.target)
             values = history(question, place, members, solved)
             if values is None:
                 continue
@@ -295,7 +295,7 @@ class Flow:
             span = float(solved.run.highest.max() - solved.run.lowest.min())
         for place, question in enumerate(case.document.questions):
             path = path_text(("questions", place, question.asks))
-            members = case.document.members_of(str(question.target))
+            members = case.document.members_asked(question.target)
             value = answer(question, place, members, solved, path)
             # A halved cell size takes at least half of the error away where the field is no smoother than at a
             # singular corner, so twice the change is what may be left.

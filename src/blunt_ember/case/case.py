@@ -240,7 +240,7 @@ def _asked_places(
     target: Any = asking.target
     path = (*path, asking.asks)
     if isinstance(target, Line):
-        return [((*path, "start"), target.start), ((*path, "end"), target.end)]
+        return [((*path, key), place) for key, place in target.places.items()]
     return [] if isinstance(target, str) else [(path, target)]
 
 

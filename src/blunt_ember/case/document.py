@@ -227,6 +227,11 @@ class CaseDocument(Part):
             return (name,)
         return (members,) if isinstance(members, str) else tuple(members)
 
+    def members_asked(self, target: Any) -> tuple[str, ...]:
+        """Return the surfaces that what is asked about stands for: a name, or the surfaces a line is laid by."""
+        names = target.surfaces if isinstance(target, Line) else (str(target),)
+        return tuple(member for name in names for member in self.members_of(name))
+
     @property
     def surface_parts(self) -> dict[str, SurfacePart]:
         """Parts cut out of surfaces, by their names."""

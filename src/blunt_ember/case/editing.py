@@ -202,6 +202,9 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
 def _asked_of(asking: Mapping[str, Any]) -> list[str]:
     """The surfaces and regions that a question, or what has a condition, asks about."""
     own = [asking[key] for key in _SURFACE_KEYS if isinstance(asking.get(key), str)]
+    for line in (asking[key] for key in _SURFACE_KEYS if isinstance(asking.get(key), dict)):
+        laid = [line[key] for key in _LAID_BY if key in line]
+        own += [name for names in laid for name in ([names] if isinstance(names, str) else names)]
     inner = [asking[key] for key in ("when", "until") if isinstance(asking.get(key), dict)]
     return [*own, *(target for each in inner for target in _asked_of(each))]
 
@@ -289,15 +292,18 @@ def without_surface_name(case: Case, name: str) -> Case:
                 path = path_text((*(("mesh",) if block == "local" else ()), block, place, "on"))
                 raise CaseError((Fault(path, f"it is stated on '{name}'; change that first"),))
     for question in case.data.get("questions", []):
-        if name in [question.get(key) for key in _SURFACE_KEYS]:
+        if name in _asked_of(question):
             what = f"the question '{question['name']}' asks about '{name}'; change that first"
             raise CaseError((Fault(path_text(("surfaces", name)), what),))
     return without(case, ("surfaces", name))
 
 
 _SURFACE_KEYS = ("heat_flow", "heat_passed", "heat_stored", "highest", "lowest", "mean")
+#: The keys of a line that name surfaces.
+_LAID_BY = ("edge", "between")
 _NOT_FORMULAS = {"on", "region", "side", "over", "between", "going", "capacity", "material", "name", "kind", "shape",
-                 "source", "exact", "basis", "surfaces", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
+                 "source", "exact", "basis", "surfaces", "edge",
+                 "across", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
 
 
 #: Of a question, the direction of heat; that of a region is an angle and may be a formula.
@@ -331,11 +337,17 @@ def with_surfaces_mapped(data: dict[str, Any], change: Callable[[str], str]) -> 
 
 def _asked_changed(asking: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:
     """A question, or what has a condition, with the surfaces and regions it asks about changed."""
-    return {
-        key: change(entry) if key in (*_SURFACE_KEYS, "side") and isinstance(entry, str)
-        else _asked_changed(entry, change) if key in ("when", "until") else entry
-        for key, entry in asking.items()
-    }  # fmt: skip
+    changed = dict(asking)
+    for key, entry in asking.items():
+        if key in ("when", "until"):
+            changed[key] = _asked_changed(entry, change)
+        elif key in (*_SURFACE_KEYS, "side") and isinstance(entry, str):
+            changed[key] = change(entry)
+        elif key in _SURFACE_KEYS and isinstance(entry, dict):
+            for laid in _LAID_BY:
+                entry = _on_changed(entry, change, laid)
+            changed[key] = entry
+    return changed
 
 
 def _stage_changed(stage: dict[str, Any], change: Callable[[str], str]) -> dict[str, Any]:

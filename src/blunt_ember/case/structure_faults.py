@@ -97,6 +97,7 @@ _UNION_MEMBERS = (
     "str",
     "float",
     "Line",
+    "StraightLine",
     "SurfacePart",
     "list[str]",
     "law",

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.parts import Part, complain
-from blunt_ember.case.places import Line, Place
+from blunt_ember.case.places import Place, StraightLine
 from blunt_ember.case.quantity import Quantity, Time
 from blunt_ember.case.surface_laws import Film, HeatFlux, HeatInAll, HeatPerVolume, Radiation, Temperature
 
@@ -71,7 +71,7 @@ class HeatInside(Part):
 
     region: str | list[str] | None = Field(None, description="region or regions it arises in")
     at: Place | None = Field(None, description="point it arises at")
-    along: Line | None = Field(None, description="straight line it arises along, evenly")
+    along: StraightLine | None = Field(None, description="straight line it arises along, evenly")
     per_volume: HeatPerVolume | None = Field(None, description="heat per volume, in regions")
     total: HeatInAll | None = Field(None, description="heat in all, spread evenly")
     after: Time | None = Field(None, description="time on the clock from which it arises; from its start")

@@ -13,7 +13,8 @@ from blunt_ember.case.places import Line
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.units import TIME
 from blunt_ember.checks.fits.field import ExactField, InstantField, MovingField, field_at
-from blunt_ember.checks.probes import Probe, line_points, line_shares, probe_of
+from blunt_ember.checks.probes import Probe, probe_of
+from blunt_ember.checks.reading_line import laid
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.fem.run import Run
@@ -145,8 +146,12 @@ def _exact_reading(
         # The side of the first region, as the mesh is read.
         side = solved.mesh.surfaces[members[0]].regions[0]
     if isinstance(target, Line):
-        values = field.temperature(line_points(target), side)
-        return _reduced(asking.asks, values[~np.isnan(values)])
+        line = laid(target, "", members, solved.geometry, solved.mesh, asking.asks, side)
+        values, shares = line.of_each_region(field.temperature), line.shares
+        known = ~np.isnan(values)
+        if asking.asks == "mean":
+            return float(values[known] @ shares[known] / shares[known].sum()) if known.any() else float("nan")
+        return _extreme(asking.asks, values[known]) if known.any() else float("nan")
     if isinstance(target, str):
         along = [_along(solved, name) for name in members]
         sides = [side if len(members) == 1 else solved.mesh.surfaces[name].regions[0] for name in members]
@@ -154,7 +159,7 @@ def _exact_reading(
         if asking.asks == "mean":
             weights = np.concatenate([weights for _, weights in along])
             return float(values @ weights / weights.sum())
-        return _reduced(asking.asks, values)
+        return _extreme(asking.asks, values)
     assert isinstance(target, tuple)
     return float(field.temperature(np.array([[place.si for place in target]]), side)[0])
 
@@ -180,7 +185,7 @@ def _exact_in_regions(asks: str, target: str, field: ExactField, solved: SolvedF
         for region in regions
         for block in mesh.blocks
     ]
-    return _reduced(asks, np.concatenate(every))
+    return _extreme(asks, np.concatenate(every))
 
 
 def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
@@ -198,7 +203,5 @@ def _directed(question: Question, members: tuple[str, ...], geometry: AnyGeometr
     return signed
 
 
-def _reduced(asks: str, values: Floats) -> float:
-    if asks == "mean":  # along a line
-        return float(values @ line_shares(len(values)))
+def _extreme(asks: str, values: Floats) -> float:
     return float(values.max() if asks == "highest" else values.min())

@@ -42,8 +42,7 @@ def _reading(asking: Question | Condition) -> str:
         return f"Temperature at ({', '.join(place.text for place in target)})"
     measure = asking.asks.capitalize()
     if isinstance(target, Line):
-        start, end = (", ".join(place.text for place in point) for point in (target.start, target.end))
-        return f"{measure} temperature from ({start}) to ({end})"
+        return f"{measure} temperature {target.words}"
     return f"{measure} temperature of {_named(str(target))}"
 
 

@@ -11,6 +11,7 @@ from scipy.sparse import csr_array, vstack
 from blunt_ember.case.clock import WHOLE_BODY, Condition
 from blunt_ember.case.document import Question
 from blunt_ember.case.places import Line
+from blunt_ember.checks.reading_line import laid
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.reading import weights_at
@@ -18,8 +19,6 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
 
-#: Places at which a line is read.
-LINE_SAMPLES = 201
 Reduction = Literal["highest", "lowest", "sum"]
 
 
@@ -39,37 +38,21 @@ class Probe:
 _OF = {"highest": "max", "lowest": "min"}
 
 
-def line_points(line: Line, count: int = LINE_SAMPLES) -> Floats:
-    """Return ``count`` places (count, 2) in m, evenly spaced from start to end."""
-    start, end = (np.array([place.si for place in point]) for point in (line.start, line.end))
-    result: Floats = start + np.linspace(0, 1, count)[:, None] * (end - start)
-    return result
-
-
-def line_shares(count: int) -> Floats:
-    """Return the share (count,) each of evenly spaced places has in a mean: the ends count half."""
-    shares = np.ones(count)
-    shares[[0, -1]] = 0.5 if count > 1 else 1.0
-    return shares / shares.sum()
-
-
 def probe_of(
     asking: Question | Condition, members: tuple[str, ...], mesh: Mesh, geometry: AnyGeometry, path: str,
     side: int | None = None,
 ) -> Probe:  # fmt: skip
     """Return what a question or condition reads of temperatures.
 
-    ``members`` are the surfaces its target stands for, where it is a surface; ``side`` the region it is read from at a
-    joint. Raises :class:`CaseError` at ``path`` where a place lies outside the body.
+    ``members`` are the surfaces its target stands for, or that a line is laid by; ``side`` the region it is read from
+    at a joint. Raises :class:`CaseError` at ``path`` where a place lies outside the body.
     """
     target, asks = asking.target, asking.asks
     if isinstance(target, Line):
-        weights = weights_at(mesh, line_points(target), side)
-        inside = np.asarray(weights.sum(axis=1)).ravel() > 0.5
-        if not inside.any():
-            raise CaseError((Fault(path, "no part of the line lies in the body"),))
-        weights = csr_array(weights[inside])
-        return _reduced(asks, weights, line_shares(weights.shape[0]))
+        line = laid(target, "", members, geometry, mesh, path, side)
+        if asks == "mean":
+            return Probe(csr_array(csr_array(line.shares[None]) @ line.weights), "sum")
+        return Probe(csr_array(line.weights[line.inside]), "highest" if asks == "highest" else "lowest")
     if not isinstance(target, str):
         assert isinstance(target, tuple)
         weights = weights_at(mesh, np.array([[place.si for place in target]]), side)
@@ -87,12 +70,6 @@ def probe_of(
     areas = np.array([geometry.surfaces[name].area for name in members])
     means = _stacked([_mean(each, mesh) for each in facets])
     return Probe(csr_array((areas / areas.sum())[None] @ means), "sum")
-
-
-def _reduced(asks: str, weights: csr_array, shares: Floats) -> Probe:
-    if asks == "mean":
-        return Probe(csr_array(csr_array(shares[None]) @ weights), "sum")
-    return Probe(weights, "highest" if asks == "highest" else "lowest")
 
 
 def _stacked(parts: list[csr_array]) -> csr_array:

@@ -1,21 +1,29 @@
-"""Temperature along a line through the body, with the exact curve where one is known."""
+"""What is read along a line through the body, with the exact curve where one is known."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array, vstack
 
+from blunt_ember.case.units import HEAT_FLUX, TEMPERATURE, Kind
+from blunt_ember.checks.exact_flux import exact_flux
 from blunt_ember.checks.fits.field import ExactField
-from blunt_ember.fem.reading import weights_at
+from blunt_ember.checks.reading_line import ReadingLine, through_middle
+from blunt_ember.fem.problem import Problem
+from blunt_ember.fem.recovery import recovered
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+#: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
+#: or along an axis.
+QUANTITIES = ("temperature", "heat flux", "flux along the line", "flux along x", "flux along y", "flux along z")
 
 
 @dataclass(frozen=True)
 class Profile:
-    """Values along a line: ``distance`` (p,) in m, temperatures (p,) in K; ``joints`` are (distance, name) pairs."""
+    """Values of a ``kind`` in SI along a line: ``distance`` (p,) in m, ``mesh`` and ``exact`` (p,); ``joints`` are
+    (distance, name) pairs."""
 
     title: str
     distance: Floats
@@ -23,77 +31,61 @@ class Profile:
     exact: Floats | None
     source: str
     joints: tuple[tuple[float, str], ...]
+    kind: Kind = TEMPERATURE
 
 
-@dataclass(frozen=True)
-class ReadingLine:
-    """A straight line laid through a mesh, to be read again and again.
-
-    ``distance`` (p,) in m of its ``places`` (p, d) in m, the ``region`` (p,) each lies in, -1 for none, and the
-    ``weights`` (p, n) of the nodes in what is read there.
-
-    What meets at a joint is there twice, as the temperature may jump.
-    """
-
-    title: str
-    distance: Floats
-    places: Floats
-    region: Ints
-    weights: csr_array
-    joints: tuple[tuple[float, str], ...]
-
-    def read(self, values: Floats) -> Floats:
-        """Return what values (n,) at the nodes are along the line, (p,); NaN outside the body."""
-        return np.where(np.diff(self.weights.indptr) > 0, self.weights @ values, np.nan)
-
-
-def reading_line(
-    title: str, start: Floats, end: Floats, geometry: AnyGeometry, mesh: Mesh, samples: int = 401
-) -> ReadingLine:
-    """Lay a line from ``start`` to ``end`` (d,) in m, with every joint sampled exactly."""
-    cuts = geometry.cuts(start, end)
-    even = np.linspace(0, 1, samples)
-    clear = np.abs(even[:, None] - cuts).min(axis=1, initial=1.0) > 1e-9
-    ends = np.concatenate([[0.0], cuts, [1.0]])
-    owners = geometry.owner_at(start + (ends[:-1] + ends[1:])[:, None] / 2 * (end - start)).tolist()
-    length = float(np.linalg.norm(end - start))
-    joints = [
-        (float(ends[place]) * length, geometry.regions[owner].name if owner >= 0 else "")
-        for place, owner in enumerate(owners)
-        if place == 0 or owner != owners[place - 1]
-    ]
-    # Each piece has its own ends, as the temperature may jump where two meet.
-    shares, places, weights = [], [], []
-    for low_end, high_end, owner in zip(ends[:-1], ends[1:], owners, strict=True):
-        share = np.concatenate([[low_end], even[clear & (even > low_end) & (even < high_end)], [high_end]])
-        shares.append(share)
-        places.append(start + share[:, None] * (end - start))
-        weights.append(weights_at(mesh, places[-1], owner if owner >= 0 else None))
-    region = np.repeat(owners, [len(share) for share in shares])
-    return ReadingLine(
-        title, np.concatenate(shares) * length, np.concatenate(places), region, csr_array(vstack(weights)),
-        tuple(joints),
-    )  # fmt: skip
-
-
-def through_middle(axis: int, geometry: AnyGeometry, mesh: Mesh, samples: int = 401) -> ReadingLine:
-    """Lay a line along x (``axis`` 0), y (1) or z (2) through the middle of the body."""
-    low, high = np.array(geometry.low), np.array(geometry.high)
-    start, end = (low + high) / 2, (low + high) / 2
-    start[axis], end[axis] = low[axis], high[axis]
-    return reading_line(f"Along {'xyz'[axis]}, through the middle", start, end, geometry, mesh, samples)
+def quantities_of(mesh: Mesh) -> tuple[str, ...]:
+    """Return what of :data:`QUANTITIES` can be read in a mesh."""
+    if mesh.dimension == 1:
+        return QUANTITIES[0], QUANTITIES[3]
+    return QUANTITIES[: 3 + mesh.dimension]
 
 
 def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None) -> Profile:
     """Read the temperatures (n,) in K of the nodes along a line, and an exact field beside them."""
-    curve = None
-    if exact is not None:
-        curve = np.empty(len(line.distance))
-        for region in np.unique(line.region).tolist():
-            own = line.region == region
-            curve[own] = exact.temperature(line.places[own], region if region >= 0 else None)
+    curve = line.of_each_region(exact.temperature) if exact is not None else None
     source = exact.source if exact is not None else ""
     return Profile(line.title, line.distance, line.read(temperature), curve, source, line.joints)
+
+
+def flux_profile(
+    line: ReadingLine, quantity: str, problem: Problem, temperature: Floats, geometry: AnyGeometry,
+    exact: ExactField | None, t: float = 0.0,
+) -> Profile:  # fmt: skip
+    """Read the recovered heat flux along a line, one of :data:`QUANTITIES`, and that of an exact field beside it."""
+    mesh, curve = problem.mesh, None
+    fluxes = recovered(problem, temperature, t).at_nodes
+    found = line.of_each_region(lambda places, region: np.full((len(places), mesh.dimension), np.nan))
+    for region in np.unique(line.region).tolist():
+        own = line.region == region
+        # Along what no region is known of, as in a mesh that was read, the first one stands for all.
+        at_nodes = _in_region(mesh, fluxes, max(region, 0) if len(mesh.regions) > 1 or region >= 0 else 0)
+        found[own] = line.read(at_nodes)[own] if region >= 0 else np.nan
+    values = _part(found, line, quantity)
+    if exact is not None:
+        held = exact
+        curve = _part(line.of_each_region(
+            lambda places, region: exact_flux(held, problem, geometry, places, region, t)), line, quantity)  # fmt: skip
+        curve = None if np.isnan(curve).all() else curve
+    source = exact.source if exact is not None and curve is not None else ""
+    return Profile(f"{line.title}: {quantity}", line.distance, values, curve, source, line.joints, HEAT_FLUX)
+
+
+def _in_region(mesh: Mesh, fluxes: tuple[Floats, ...], region: int) -> Floats:
+    """Fluxes (n, d) at the nodes as the cells of one region have them, NaN elsewhere."""
+    at_nodes = np.zeros((mesh.node_count, mesh.dimension))
+    for block, flux in zip(mesh.blocks, fluxes, strict=True):
+        own = block.region == region
+        at_nodes[block.nodes[own]] = flux[own]
+    return at_nodes
+
+
+def _part(flux: Floats, line: ReadingLine, quantity: str) -> Floats:
+    if quantity == "heat flux":
+        return np.asarray(np.linalg.norm(flux, axis=1))
+    if quantity == "flux along the line":
+        return np.asarray((flux * line.along).sum(axis=1))
+    return np.asarray(flux[:, "xyz".index(quantity[-1])])
 
 
 def profile_through(

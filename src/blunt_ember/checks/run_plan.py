@@ -85,7 +85,7 @@ def run_case(
             columns[place] = len(watched)
             watched.append(_watch_maker(question.when, request, path))
             continue
-        members = case.document.members_of(str(question.target))
+        members = case.document.members_asked(question.target)
         path = path_text(("questions", place, question.asks))
         probe = question_probe(question, members, mesh, request.geometry, path)
         if probe is not None:
@@ -187,7 +187,7 @@ def _changes(case: Case) -> bool:
 def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Watched:
     """Return what makes the function that tells when a condition has come true."""
     if condition.passes is not None:
-        members = request.case.document.members_of(str(condition.target))
+        members = request.case.document.members_asked(condition.target)
         probe = probe_of(condition, members, request.mesh, request.geometry, f"{path}.{condition.asks}")
         goal = condition.passes.si
 

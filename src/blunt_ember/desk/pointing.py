@@ -17,6 +17,7 @@ from blunt_ember.mesh.facets import Skin, skin_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.nearest import nearest_on_surface
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.lenses import Plane, Shade
@@ -211,11 +212,29 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     where = _where(point[0], outcome)
     if outcome.solution is None or outcome.problem is None:
         return where
+    jump = _at_joint(outcome, mesh, view, place)
+    if jump:
+        return f"{where}\n{jump}"
     if found is not None and found.kind.name != TEMPERATURE.name:
         value = float(field_at(mesh, found.values, point)[0])
         return f"{where}\n{_said(value, found)}" if not np.isnan(value) else where
     value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
     return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"
+
+
+def _at_joint(outcome: Outcome, mesh: Mesh, view: View, place: Floats) -> str:
+    """The temperatures on both sides of a joint under the pointer where they differ; else nothing."""
+    geometry = outcome.geometry
+    assert geometry is not None and not isinstance(geometry, SolidGeometry) and outcome.solution is not None
+    facets = mesh.surfaces.get(_nearest_line(geometry, view, place))
+    if facets is None or not facets.far:
+        return ""
+    at = nearest_on_surface(facets, mesh, view.metres(place[None])[0, : mesh.dimension])
+    kind, said = outcome.case.units.of(TEMPERATURE), []
+    for region in facets.regions:
+        value = float(temperature_at(mesh, outcome.solution.temperature, at[None], region)[0])
+        said.append(f"{mesh.regions[region]}  {both_scales(round(value, 2), kind)}")
+    return "\n".join(said)
 
 
 def _where(point: Floats, outcome: Outcome) -> str:

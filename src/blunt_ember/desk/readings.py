@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import in_shown_unit, shown
 from blunt_ember.case.editing import appended, free_name
 from blunt_ember.case.places import Line
 from blunt_ember.case.units import LENGTH
+from blunt_ember.checks.reading_line import laid
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.stage_overlay import paint_tag
+from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.mesh import Floats
+from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.nearest import nearest_on_surface
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments
 from blunt_ember.picture.palette import Theme
@@ -35,6 +36,10 @@ class Readings:
         self._current = current
         self._from: tuple[QPointF, Floats] | None = None
         self._to: tuple[QPointF, Floats] | None = None
+        #: The place (d,) in m that is read in the strip now.
+        self.cursor: Floats | None = None
+        self._mesh: Mesh | None = None
+        self._lines: dict[str, Floats | None] = {}
 
     def begin(self, pixel: QPointF, point: Floats) -> None:
         """Put the first end of a line, or a point, on a place (d,) in m."""
@@ -46,21 +51,31 @@ class Readings:
             self._to = (pixel, point)
         return self._from is not None
 
-    def end(self) -> bool:
+    def end(self, outcome: Outcome | None = None) -> bool:
         """Ask for what was drawn, a line or a point; tell whether something was being drawn."""
         begun, last, self._from, self._to = self._from, self._to, None, None
         if begun is None:
             return False
         far = last is not None and (last[0] - begun[0]).manhattanLength() >= _SHORTEST
         if far and last is not None:
-            self._ask("line", lambda case: {"mean": {"start": _place(begun[1], case), "end": _place(last[1], case)}})
+            ends = begun[1], last[1]
+            self._current.edit_or_tell("reading: a line", lambda case: _with_question(
+                case, "line", {"mean": {"start": _place(ends[0], case), "end": _place(ends[1], case)}}))  # fmt: skip
         else:
-            self.pin(begun[1])
+            self.pin(begun[1], outcome)
         return True
 
-    def pin(self, point: Floats) -> None:
-        """Ask for the temperature at a place (d,) in m."""
-        self._ask("point", lambda case: {"temperature": _place(point, case)})
+    def pin(self, point: Floats, outcome: Outcome | None = None) -> None:
+        """Ask for the temperature at a place (d,) in m; on both sides of a joint where it jumps."""
+        sides = sides_at(point, outcome) if outcome is not None else ()
+
+        def change(case: Case) -> Case:
+            for side in sides or ("",):
+                asked: dict[str, object] = {"temperature": _place(point, case), **({"side": side} if side else {})}
+                case = _with_question(case, f"point in {side.replace('.', ' ')}" if side else "point", asked)
+            return case
+
+        self._current.edit_or_tell("reading: a point", change)
 
     def paint(self, painter: QPainter, outcome: Outcome, view: View, right: float, theme: Theme) -> None:
         """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
@@ -72,46 +87,75 @@ class Readings:
         for question in outcome.case.document.questions:
             target = question.target
             if isinstance(target, Line):
-                ends = [np.array([each.si for each in end]) for end in (target.start, target.end)]
-                self._paint_line(painter, ends, view, theme)
-                at = view.pixels(_drawn(ends[1]))[0]
+                places = self._laid(target, outcome)
+                if places is None:
+                    continue
+                self._paint_line(painter, places, view, theme)
+                at = view.pixels(_drawn(places[-1:]))[0]
             elif question.temperature is not None:
-                at = view.pixels(_drawn(np.array([each.si for each in question.temperature])))[0]
+                at = view.pixels(_drawn(np.array([[each.si for each in question.temperature]])))[0]
                 _paint_point(painter, QPointF(*at), theme)
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
             taken.append(_written_beside(painter, QPointF(*at), text, taken, right, theme))
         if self._from is not None and self._to is not None:
-            self._paint_line(painter, [self._from[1], self._to[1]], view, theme)
+            self._paint_line(painter, np.array([self._from[1], self._to[1]]), view, theme)
+        if self.cursor is not None:
+            _paint_point(painter, QPointF(*view.pixels(_drawn(self.cursor[None]))[0]), theme, theme.ember)
 
-    def _paint_line(self, painter: QPainter, ends: list[Floats], view: View, theme: Theme) -> None:
-        start, stop = (QPointF(*view.pixels(_drawn(end))[0]) for end in ends)
+    def _laid(self, line: Line, outcome: Outcome) -> Floats | None:
+        """The places (p, d) a line of the case runs through; None where it cannot be laid yet."""
+        if outcome.mesh is None or outcome.geometry is None:
+            return None
+        if self._mesh is not outcome.mesh:
+            self._mesh, self._lines = outcome.mesh, {}
+        key = line.model_dump_json()
+        if key not in self._lines:
+            try:
+                members = outcome.case.document.members_asked(line)
+                self._lines[key] = laid(line, "", members, outcome.geometry, outcome.mesh, "").places
+            except BluntEmberError:
+                self._lines[key] = None
+        return self._lines[key]
+
+    def _paint_line(self, painter: QPainter, places: Floats, view: View, theme: Theme) -> None:
+        pixels = [QPointF(x, y) for x, y in view.pixels(_drawn(places)).tolist()]
         for colour, width in ((theme.paper, 4.0), (theme.teal, 1.8)):
             painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
-            painter.drawLine(start, stop)
-        for end in (start, stop):
+            painter.drawPolyline(QPolygonF(pixels))
+        for end in (pixels[0], pixels[-1]):
             _paint_point(painter, end, theme)
 
-    def _ask(self, stem: str, made: Callable[[Case], dict[str, object]]) -> None:
-        def change(case: Case) -> Case:
-            name = free_name(stem, [question.name for question in case.document.questions])
-            return appended(case, ("questions",), {"name": name, **made(case)})
 
-        self._current.edit_or_tell(f"reading: a {stem}", change)
+def _with_question(case: Case, stem: str, asked: dict[str, object]) -> Case:
+    name = free_name(stem, [question.name for question in case.document.questions])
+    return appended(case, ("questions",), {"name": name, **asked})
+
+
+def sides_at(point: Floats, outcome: Outcome) -> tuple[str, ...]:
+    """Return the regions that meet at a place (d,) in m with a jump of temperature between them."""
+    mesh = outcome.mesh
+    for facets in mesh.surfaces.values() if mesh is not None else ():
+        assert mesh is not None
+        if facets.far:
+            gap = float(np.linalg.norm(nearest_on_surface(facets, mesh, point) - point))
+            if gap <= 1e-6 * float(np.ptp(mesh.points, axis=0).max()):
+                return tuple(mesh.regions[region] for region in facets.regions)
+    return ()
 
 
 def snapped(point: Floats, outcome: Outcome, view: View) -> Floats:
     """Return the node of the mesh near a place (d,) in m of what is drawn flat, else the edge near it, else itself."""
     mesh, geometry = outcome.mesh, outcome.geometry
-    if mesh is None or geometry is None or view.pose is not None:
+    if mesh is None or geometry is None:
         return point
     reach = _SNAP * view.scale
     gaps = np.linalg.norm(mesh.points - point, axis=1)
     if gaps.min() <= reach:
         found: Floats = mesh.points[gaps.argmin()]
         return found
-    if isinstance(geometry, RodGeometry):
+    if isinstance(geometry, RodGeometry) or view.pose is not None:
         return point
     best, nearest = reach, point
     for segments in flat_segments(geometry).values():  # type: ignore[arg-type]
@@ -129,14 +173,14 @@ def _place(point: Floats, case: Case) -> list[str]:
     return [f"{float(f'{in_shown_unit(value, kind):.{_DIGITS}g}') + 0.0:g} {kind.shown}" for value in point.tolist()]
 
 
-def _drawn(point: Floats) -> Floats:
-    """A place as the picture has it, (1, 2 or 3): a rod lies on its axis."""
-    return np.array([[point[0], 0.0]]) if len(point) == 1 else point[None]
+def _drawn(points: Floats) -> Floats:
+    """Places (p, d) as the picture has them, (p, 2 or 3): a rod lies on its axis."""
+    return np.column_stack([points, np.zeros(len(points))]) if points.shape[1] == 1 else points
 
 
-def _paint_point(painter: QPainter, at: QPointF, theme: Theme) -> None:
+def _paint_point(painter: QPainter, at: QPointF, theme: Theme, colour: str = "") -> None:
     painter.setPen(QPen(QColor(theme.paper), 1.5))
-    painter.setBrush(QColor(theme.teal))
+    painter.setBrush(QColor(colour or theme.teal))
     painter.drawEllipse(at, 4.0, 4.0)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 

@@ -332,7 +332,7 @@ class Stage(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """End a drag; a press and release on one place is a click on what lies there."""
         pressed, self._drag, self._pressed_at = self._pressed_at, None, None
-        if self.points.release() or self.planes.release() or self.readings.end():
+        if self.points.release() or self.planes.release() or self.readings.end(self._outcome):
             return
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if event is not None and pressed is not None and (event.position() - pressed).manhattanLength() < 4:
@@ -415,7 +415,7 @@ class Stage(QWidget):
         elif event.text().lower() == "p" and self._hover is not None:
             point = self._point_at(self._hover[0])
             if point is not None:
-                self.readings.pin(point)
+                self.readings.pin(point, self._outcome)
         elif self.looks.key(event.text()):
             pass
         else:

@@ -19,7 +19,8 @@ from PyQt6.QtWidgets import (
 
 from blunt_ember.case.places import Line
 from blunt_ember.case.unit_sets import DEFAULT_UNITS, UnitSet
-from blunt_ember.checks.profile import Profile, ReadingLine, main_axis, profile_on, reading_line, through_middle
+from blunt_ember.checks.profile import Profile, main_axis, profile_on
+from blunt_ember.checks.reading_line import ReadingLine, laid, through_middle
 from blunt_ember.desk.drawn_view import DrawnView
 from blunt_ember.desk.elided_label import ElidedLabel
 from blunt_ember.desk.refinement_view import RefinementView
@@ -294,8 +295,8 @@ class Strip(QWidget):
             each.setVisible(each.isVisibleTo(self) and target is None)
         if self._line is None or self._line[0] is not outcome.mesh or self._line[1] != wanted:
             if target is not None:
-                start, end = (np.array([each.si for each in place]) for place in (target.start, target.end))
-                line = reading_line(f"Along {self._asked_line}", start, end, outcome.geometry, outcome.mesh)
+                members = outcome.case.document.members_asked(target)
+                line = laid(target, f"Along {self._asked_line}", members, outcome.geometry, outcome.mesh, "line")
             else:
                 line = through_middle(axis, outcome.geometry, outcome.mesh)
             self._line = (outcome.mesh, wanted, line)

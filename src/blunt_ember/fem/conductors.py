@@ -80,6 +80,16 @@ def conductivity_at(
     return result
 
 
+def conducted(
+    conductors: Sequence[Conductor], mesh: Mesh, region: Ints, places: Floats, temperature: Floats, gradient: Floats,
+    t: float = 0.0,
+) -> Floats:  # fmt: skip
+    """Return −k∇T in W/m², (m, q, d), at places (m, q, d) of temperatures (m, q) in K and their gradients (m, q, d)."""
+    k = conductivity_at(conductors, mesh, region, places, temperature, t)
+    result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
+    return result
+
+
 def _directions(conductor: Conductor, mesh: Mesh, places: Floats) -> Floats:
     """Unit vectors (…, d, d) along, across and through at ``places`` (…, d)."""
     axes = mesh.space.axes(places)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
-from blunt_ember.fem.conductors import conductivity_at
+from blunt_ember.fem.conductors import conducted
 from blunt_ember.fem.problem import Problem
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
@@ -94,9 +94,10 @@ def flux_at(problem: Problem, temperature: Floats, points: Floats, t: float = 0.
             slope = np.einsum("pki,pk->pi", reference, temperature[block.nodes[cell]])
             gradient = _solved(jacobian, slope)
             here = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
-            result[place] = _conducted(
-                problem, block.region[cell], points[place][:, None], here[:, None], gradient[:, None], t
-            )[:, 0]
+            result[place] = conducted(
+                problem.conductors, mesh, block.region[cell], points[place][:, None], here[:, None],
+                gradient[:, None], t,
+            )[:, 0]  # fmt: skip
     return result
 
 
@@ -125,17 +126,10 @@ def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats, t: f
         nodes = block.nodes[run]
         gradients, _ = physical_gradients(block.family, mesh.points[nodes], places)
         slope = np.einsum("mqkj,mk->mqj", gradients, temperature[nodes])
-        flux[run] = _conducted(problem, block.region[run], mesh.points[nodes], temperature[nodes], slope, t)
+        flux[run] = conducted(
+            problem.conductors, mesh, block.region[run], mesh.points[nodes], temperature[nodes], slope, t
+        )
     return flux
-
-
-def _conducted(
-    problem: Problem, region: Ints, places: Floats, temperature: Floats, gradient: Floats, t: float
-) -> Floats:
-    """−k∇T, (m, q, d), at places (m, q, d)."""
-    k = conductivity_at(problem.conductors, problem.mesh, region, places, temperature, t)
-    result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
-    return result
 
 
 def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:

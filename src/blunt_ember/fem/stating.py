@@ -13,7 +13,7 @@ from blunt_ember.case.clock import WHOLE_BODY, Condition, conditions_of
 from blunt_ember.case.document import CaseDocument, Question
 from blunt_ember.case.laws import Law, constant_law
 from blunt_ember.case.materials import Directional
-from blunt_ember.case.places import Line
+from blunt_ember.case.places import Line, StraightLine
 from blunt_ember.case.quantity import Quantity
 from blunt_ember.case.structure_faults import nearest, path_text
 from blunt_ember.case.surroundings import HeatInside, Surrounding, holds_at
@@ -250,7 +250,7 @@ class _Stated:
     def _spread(self, entry: HeatInside) -> Floats:
         if entry.at is not None:
             return np.array([[place.si for place in entry.at]])
-        assert isinstance(entry.along, Line)
+        assert isinstance(entry.along, StraightLine)
         start, end = (np.array([place.si for place in point]) for point in (entry.along.start, entry.along.end))
         if len(start) != len(end):
             return start[None]
@@ -329,6 +329,8 @@ def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
             continue
         known = surfaces + (regions if each.asks in ("highest", "lowest", "mean") else [])
         known = regions if each.asks == "heat_stored" else known
+        if isinstance(each.target, Line):
+            faults += _line_faults((*path, each.asks), each.target, surfaces, mesh)
         if isinstance(each.target, str) and each.target not in known:
             what = "region" if each.asks == "heat_stored" else "surface"
             faults.append(Fault(path_text((*path, each.asks)),
@@ -342,6 +344,25 @@ def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
             what = f"there is no region '{question.side}'{nearest(question.side, mesh.regions)}"
             faults.append(Fault(path_text(("questions", place, "side")), what))
     return faults
+
+
+def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], mesh: Mesh) -> list[Fault]:
+    """What is wrong with a line that is read along in this body."""
+    key = "edge" if line.edge is not None else "between"
+    unknown = [name for name in line.surfaces if name not in surfaces]
+    if unknown:
+        what = f"there is no surface '{unknown[0]}'{nearest(unknown[0], surfaces)}"
+        return [Fault(path_text((*path, key)), what)]
+    solid = mesh.dimension == 3
+    if line.edge is not None and solid != (len(line.surfaces) == 2):
+        what = ("an edge of a solid is where two surfaces meet; name both" if solid
+                else "an edge of a section is a single surface; name one")  # fmt: skip
+        return [Fault(path_text((*path, "edge")), what)]
+    if line.centre is not None and mesh.dimension == 1:
+        return [Fault(path_text((*path, "centre")), "a rod has no circles; read along it from 'start' to 'end'")]
+    if line.across is not None and not solid:
+        return [Fault(path_text((*path, "across")), "only in a solid a circle lies across an axis; remove it")]
+    return []
 
 
 def _own_name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:

@@ -21,6 +21,7 @@ from blunt_ember.case.regions import AnyRegion
 from blunt_ember.case.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
+from blunt_ember.geometry.changes import changes
 from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.placing import box_of, placed
@@ -82,19 +83,7 @@ class SolidGeometry:
 
     def cuts(self, start: Floats, end: Floats) -> Floats:
         """Return the shares, in order, at which a straight line from ``start`` to ``end`` (3,) enters a region."""
-        share = (np.arange(_LINE_SAMPLES) + 0.5) / _LINE_SAMPLES
-
-        def owner(at: Floats) -> Ints:
-            return self.owner_at(start + at[:, None] * (end - start))
-
-        found = owner(share)
-        change = np.flatnonzero(found[1:] != found[:-1])
-        low, high, before = share[change], share[change + 1], found[change]
-        for _ in range(45):
-            middle = (low + high) / 2
-            same = owner(middle) == before
-            low, high = np.where(same, middle, low), np.where(same, high, middle)
-        return (low + high) / 2
+        return changes(lambda share: self.owner_at(start + share[:, None] * (end - start)))
 
 
 def stacked_geometry(body: Stacked, parts: Parts = _NO_PARTS) -> SolidGeometry:

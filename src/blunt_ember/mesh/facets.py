@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components, depth_first_order
 
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
@@ -140,3 +142,24 @@ def normals(part: FacetPart, points: Floats) -> Floats:
     cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
     result: Floats = cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)
     return result
+
+
+def chained(corners: Ints) -> tuple[Ints, NDArray[np.bool_]]:
+    """Return the order (f,) in which pieces (f, 2) between nodes follow each other, chain after chain, and which run
+    against it."""
+    nodes, local = np.unique(corners, return_inverse=True)
+    local = local.reshape(corners.shape)
+    graph = coo_array((np.ones(len(local)), (local[:, 0], local[:, 1])), shape=(len(nodes),) * 2).tocsr()
+    _, chain = connected_components(graph, directed=False)
+    degree = np.bincount(local.ravel(), minlength=len(nodes))
+    turn = np.zeros(len(nodes), dtype=np.int64)
+    for number in range(chain.max() + 1):
+        members = np.flatnonzero(chain == number)
+        ends = members[degree[members] == 1]  # an open chain begins at one of its ends
+        first_node = ends[0] if len(ends) else members[0]
+        met = depth_first_order(graph, first_node, directed=False, return_predecessors=False)
+        turn[met] = np.arange(len(met))
+    first, last = np.sort(turn[local], axis=1).T
+    closing = last - first > 1  # the piece that closes a loop joins its first node and its last
+    order: Ints = np.lexsort([np.where(closing, last, first), chain[local[:, 0]]])
+    return order, (turn[local[:, 0]] > turn[local[:, 1]]) ^ closing

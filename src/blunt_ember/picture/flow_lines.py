@@ -7,13 +7,11 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components, depth_first_order
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import VTK_TRIANGLE
 from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 
-from blunt_ember.mesh.facets import FacetPart, skin_of
+from blunt_ember.mesh.facets import FacetPart, chained, skin_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.vtk_data import linear_pieces, poly_data, unstructured_grid
@@ -88,29 +86,12 @@ def _passing(mesh: Mesh, part: FacetPart, fluxes: tuple[Floats, ...]) -> _Passin
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
     ends, middle = points[:, :2], family.values(family.middle[None])[0] @ points
     if mesh.dimension == 2:
-        order, turned = _along(part.corners)
+        order, turned = chained(part.corners)
         ends = np.where(turned[:, None, None], ends[:, ::-1], ends)
     else:
         order = _near_by(middle)
     size = np.linalg.norm(np.ptp(points, axis=1), axis=1)
     return _Passing(ends[order], middle[order], -normal[order], size[order], (through @ family.weights)[order])
-
-
-def _along(corners: Ints) -> tuple[Ints, NDArray[np.bool_]]:
-    """The order in which pieces (f, 2) between nodes follow each other, chain after chain, and which run against it."""
-    nodes, local = np.unique(corners, return_inverse=True)
-    local = local.reshape(corners.shape)
-    graph = coo_array((np.ones(len(local)), (local[:, 0], local[:, 1])), shape=(len(nodes),) * 2).tocsr()
-    _, chain = connected_components(graph, directed=False)
-    turn = np.zeros(len(nodes), dtype=np.int64)
-    for number in range(chain.max() + 1):
-        members = np.flatnonzero(chain == number)
-        met = depth_first_order(graph, members[0], directed=False, return_predecessors=False)
-        turn[met] = np.arange(len(met))
-    first, last = np.sort(turn[local], axis=1).T
-    closing = last - first > 1  # the piece that closes a loop joins its first node and its last
-    order: Ints = np.lexsort([np.where(closing, last, first), chain[local[:, 0]]])
-    return order, (turn[local[:, 0]] > turn[local[:, 1]]) ^ closing
 
 
 def _near_by(places: Floats) -> Ints:
