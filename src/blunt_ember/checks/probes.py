@@ -66,9 +66,11 @@ def probe_of(
     if side is not None:
         facets = [each.side(side) for each in facets]
     if asks != "mean":
-        return Probe(_stacked([_samples(each, mesh) for each in facets]), "highest" if asks == "highest" else "lowest")
+        return Probe(
+            _stacked([surface_samples(each, mesh) for each in facets]), "highest" if asks == "highest" else "lowest"
+        )
     areas = np.array([geometry.surfaces[name].area for name in members])
-    means = _stacked([_mean(each, mesh) for each in facets])
+    means = _stacked([surface_mean(each, mesh) for each in facets])
     return Probe(csr_array((areas / areas.sum())[None] @ means), "sum")
 
 
@@ -76,8 +78,8 @@ def _stacked(parts: list[csr_array]) -> csr_array:
     return csr_array(vstack(parts))
 
 
-def _samples(facets: FacetSet, mesh: Mesh) -> csr_array:
-    """Weights (s, n) of places on each facet, enough to find the extremes."""
+def surface_samples(facets: FacetSet, mesh: Mesh) -> csr_array:
+    """Return weights (s, n) of places on each facet of a surface, enough to find the extremes."""
     rows = []
     for block in facets.blocks:
         shape = FAMILIES[block.family].values(FAMILIES[block.family].samples)
@@ -89,8 +91,8 @@ def _samples(facets: FacetSet, mesh: Mesh) -> csr_array:
     return _stacked(rows)
 
 
-def _mean(facets: FacetSet, mesh: Mesh) -> csr_array:
-    """Weights (1, n) of the mean over a surface."""
+def surface_mean(facets: FacetSet, mesh: Mesh) -> csr_array:
+    """Return weights (1, n) of the mean over a surface."""
     share = np.zeros(mesh.node_count)
     for block in facets.blocks:
         family = FAMILIES[block.family]

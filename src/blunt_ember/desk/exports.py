@@ -15,6 +15,7 @@ from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.lenses import Look
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
+from blunt_ember.picture.plot import write_plot
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window
@@ -24,7 +25,9 @@ _EXPORTED = (
     "Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
 )
 _ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
+_CHARTS = "Drawing that scales (*.svg);;Page (*.pdf);;Picture (*.png);;All files (*)"
 _WIDTH, _HEIGHT = 1600, 1000
+_CHART_SIZE = 900, 320
 
 
 def export(window: Window) -> None:
@@ -67,6 +70,23 @@ def written(outcome: Outcome, path: Path, look: Look, theme: Theme) -> None:
         imsave(path, image)
     else:
         write_foreign(outcome, path)
+
+
+def export_chart(window: Window) -> None:
+    """Ask for a name and write the chart that the strip shows, as pixels or as lines."""
+    plot, case = window.strip.plot, window.current.case
+    if plot is None or case is None:
+        window.tell("The strip shows no chart now; choose one of its curves, or the resistances.")
+        return
+    path = _asked_for(window, "Export chart", f"{case.document.title}, {window.strip.view}.svg", _CHARTS)
+    if path is None:
+        return
+    try:
+        write_plot(plot, path, *_CHART_SIZE, _theme(window))
+    except (BluntEmberError, OSError) as error:
+        QMessageBox.warning(window, "Nothing was exported", str(error))
+        return
+    window.tell(f"exported {path}")
 
 
 def export_animation(window: Window) -> None:

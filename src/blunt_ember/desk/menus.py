@@ -13,7 +13,7 @@ from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing import with_value
 from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
-from blunt_ember.desk.exports import export, export_animation
+from blunt_ember.desk.exports import export, export_animation, export_chart
 from blunt_ember.desk.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses import LENSES
@@ -63,6 +63,7 @@ class Menus:
         self._save = self._add(menu, "&Save", window.save, _STANDARD.Save)
         self._save_as = self._add(menu, "Save &as …", window.save_as, "Ctrl+Shift+S")
         self._export = self._add(menu, "&Export …", partial(export, window), "Ctrl+E")
+        self._chart = self._add(menu, "Export &chart …", partial(export_chart, window), "Ctrl+Alt+E")
         self._animate = self._add(menu, "Export &animation …", partial(export_animation, window), "Ctrl+Shift+E")
         menu.addSeparator()
         self._add(menu, "&Quit", window.close, "Ctrl+Q")
@@ -146,7 +147,7 @@ class Menus:
         for action, word, label in ((self._undo, "Undo", current.undo_label), (self._redo, "Redo", current.redo_label)):
             action.setEnabled(label is not None)
             action.setText(f"&{word} {label[:60]}" if label else f"&{word}")
-        for action in (self._save, self._save_as, self._export, self._animate, self._copy):
+        for action in (self._save, self._save_as, self._export, self._chart, self._animate, self._copy):
             action.setEnabled(current.case is not None)
 
     def show_live(self, live: bool) -> None:

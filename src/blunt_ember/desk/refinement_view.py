@@ -6,7 +6,16 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.units import Kind
@@ -42,6 +51,8 @@ class RefinementView(QWidget):
         self.copy = self._button(row, "copy as text", "Put the table on the clipboard", self._copy)
         self.said = QLabel(_HINT, self)
         self.said.setProperty("role", "quiet")
+        self.said.setWordWrap(True)  # what it says takes no room from the sheet
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(self.said, 1)
         column.addLayout(row)
         self.table = QTableWidget(self)

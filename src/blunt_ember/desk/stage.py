@@ -68,6 +68,8 @@ class Stage(QWidget):
     surface_pointed = pyqtSignal(str)
     surface_clicked = pyqtSignal(str, QPoint)
     emptiness_clicked = pyqtSignal()
+    #: The place (d,) in m of the body under the pointer, or None.
+    place_pointed = pyqtSignal(object)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -382,6 +384,7 @@ class Stage(QWidget):
         if under:
             reading = f"{under}\n{reading}" if reading else under
         self._hover = (event.position(), reading) if reading else None
+        self.place_pointed.emit(self._place_under(event.position()) if reading else None)
         self.update()
 
     def leaveEvent(self, event: object) -> None:
@@ -389,6 +392,7 @@ class Stage(QWidget):
         self._hover = None
         self._under = ""
         self.surface_pointed.emit("")
+        self.place_pointed.emit(None)
         self._redraw_lit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -427,12 +431,23 @@ class Stage(QWidget):
             return ""
         return self._pointer.reading(self._outcome, self._view, self._shade, (place.x(), place.y()))
 
-    def _point_at(self, place: QPointF) -> Floats | None:
-        """The place (d,) in m of the body under a place of the widget, snapped to nodes and edges."""
+    def mark_place(self, place: Floats | None) -> None:
+        """Mark the place (d,) in m that is read in the strip."""
+        self.readings.cursor = place
+        self.update()
+
+    def _place_under(self, place: QPointF) -> Floats | None:
+        """The place (d,) in m of the body under a place of the widget."""
         if self._outcome is None or self._view is None:
             return None
-        point = self._pointer.point(self._outcome, self._view, self._shade, (place.x(), place.y()))
-        return None if point is None else snapped(point, self._outcome, self._view)
+        return self._pointer.point(self._outcome, self._view, self._shade, (place.x(), place.y()))
+
+    def _point_at(self, place: QPointF) -> Floats | None:
+        """The same, snapped to nodes and edges."""
+        point = self._place_under(place)
+        if point is None or self._outcome is None or self._view is None:
+            return None
+        return snapped(point, self._outcome, self._view)
 
     def light(self, surfaces: tuple[str, ...]) -> None:
         """Light surfaces up."""

@@ -95,5 +95,9 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:disabled {{ color: {t.quiet}; background: {t.paper}; }}
     QPushButton[role="primary"] {{ background: {t.ember}; color: {"#FFFFFF" if t.name == "light" else t.stage}; border-color: {t.ember}; }}
     QPushButton[role="card"] {{ border-radius: 6px; text-align: left; padding: 12px; }}
+    QTableView {{ background: {t.paper}; alternate-background-color: {t.note}; border: none; border-top: 1px solid {t.hairline};
+        selection-background-color: {t.hairline}; selection-color: {t.ink}; }}
+    QHeaderView {{ background: {t.paper}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.hairline}; padding: 3px 6px; }}
     QDialog {{ background: {t.paper}; }}
     """

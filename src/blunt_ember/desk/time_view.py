@@ -6,9 +6,10 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from blunt_ember.desk.drawn_view import Drawing, DrawnView
+from blunt_ember.desk.drawn_view import DrawnView
 from blunt_ember.picture.history_chart import MARGINS
 from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.plot import Plot
 
 
 class TimeView(DrawnView):
@@ -26,10 +27,10 @@ class TimeView(DrawnView):
         """Time in s that the cursor stands at."""
         return self._now
 
-    def show_chart(self, drawing: Drawing | None, end: float, message: str, theme: Theme) -> None:
+    def show_chart(self, plot: Plot | None, end: float, message: str, theme: Theme) -> None:
         """Take another chart, that ends at a time in s, or a message where there is none."""
         self._end = end
-        self.show_drawing(drawing, message, theme)
+        self.show_plot(plot, message, theme)
 
     def show_now(self, t: float) -> None:
         """Put the cursor at a time in s."""

@@ -129,6 +129,8 @@ class Window(QMainWindow):
         self.solver.stepped.connect(self.header.show_progress)
         self.strip.frame_chosen.connect(self.show_frame)
         self.strip.range_chosen.connect(self.stage.colour_over_whole_run)
+        self.strip.place_pointed.connect(self.stage.mark_place)
+        self.stage.place_pointed.connect(self.strip.line.show_place)
         self.solver.busy_changed.connect(self._busy)
         self.solver.died.connect(self._solver_died)
         self.sheet.pointed.connect(self.stage.light)

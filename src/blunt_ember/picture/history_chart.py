@@ -7,20 +7,17 @@ from dataclasses import dataclass
 import matplotlib as mpl
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
-from numpy.typing import NDArray
 
 from blunt_ember.case.display import number, time_kind
 from blunt_ember.case.unit_sets import UnitSet
 from blunt_ember.case.units import Kind
 from blunt_ember.mesh.mesh import Floats
-from blunt_ember.picture.charts import chart_style
+from blunt_ember.picture.charts import chart_style, name_difference
 from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.plot import Plot
 
-Image = NDArray[np.uint8]
-_DPI = 100
 #: Room beside the axes, in pixels: left, right, bottom, top.
 MARGINS = (74, 14, 36, 22)
 
@@ -47,11 +44,12 @@ class TimeCurves:
     stages: tuple[tuple[float, str], ...] = ()
 
 
-def draw_history(curves: TimeCurves, width: int, height: int, theme: Theme, ratio: float, units: UnitSet) -> Image:
-    """Return the chart as (height, width, 4) bytes RGBA; time runs over the width between the :data:`MARGINS`."""
-    width, height = max(width, 160), max(height, 90)
-    figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI * ratio, facecolor=theme.paper)
-    canvas = FigureCanvasAgg(figure)
+def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
+    """Return the chart; time runs over the width between the :data:`MARGINS`."""
+    return lambda figure, width, height, theme: _fill(figure, curves, units, width, height, theme)
+
+
+def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height: int, theme: Theme) -> None:
     kind, time = curves.kind, time_kind(float(curves.times[-1]), units)
     shown = [each.values * kind.factor - kind.zero for each in curves.curves]
     compared = curves.exact is not None
@@ -81,8 +79,6 @@ def draw_history(curves: TimeCurves, width: int, height: int, theme: Theme, rati
     left, right, bottom, top = MARGINS
     low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
     figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
-    canvas.draw()  # type: ignore[no-untyped-call]
-    return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
 
 def _difference(axes: Axes, curves: TimeCurves, theme: Theme, factor: float) -> None:
@@ -97,6 +93,6 @@ def _difference(axes: Axes, curves: TimeCurves, theme: Theme, factor: float) -> 
     limit = max(largest * 1.3, 1e-12)
     axes.set_ylim(-limit, limit)
     axes.set_yticks([0.0], ["0"])
-    axes.set_ylabel(f"Δ, {unit.removeprefix('Δ')}", rotation=0, labelpad=18, va="center")
+    name_difference(axes, unit, theme)
     axes.text(0.995, 1.02, f"mesh − exact: at most {number(largest, 2)} {unit}", transform=axes.transAxes, ha="right",
               va="bottom", fontsize=8, color=theme.quiet)  # fmt: skip

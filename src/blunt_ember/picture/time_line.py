@@ -6,9 +6,7 @@ from dataclasses import dataclass
 
 import matplotlib as mpl
 import numpy as np
-from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
-from numpy.typing import NDArray
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import in_shown_unit, number, time_kind
@@ -20,9 +18,8 @@ from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.charts import chart_style
 from blunt_ember.picture.history_chart import MARGINS
 from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.plot import Plot
 
-Image = NDArray[np.uint8]
-_DPI = 100
 _SAMPLES = 400
 _MOST_ROWS = 8
 
@@ -87,12 +84,14 @@ def _curve(label: str, law: Law, begin: float, end: float, case: Case) -> Track:
     return Track(label, begin, end, t, heights, f"{ends[0]} … {ends[1]} {kind.shown}".strip())
 
 
-def draw_time_line(rows: tuple[Track, ...], end: float, case: Case, width: int, height: int, theme: Theme,
-                   ratio: float) -> Image:  # fmt: skip
-    """Return the time line as (height, width, 4) bytes RGBA, its time over the width as in a history."""
-    width, height = max(width, 160), max(height, 60)
-    figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI * ratio, facecolor=theme.paper)
-    canvas = FigureCanvasAgg(figure)
+def time_line_plot(rows: tuple[Track, ...], end: float, case: Case) -> Plot:
+    """Return the time line, its time over the width as in a history."""
+    return lambda figure, width, height, theme: _fill(figure, rows, end, case, width, height, theme)
+
+
+def _fill(
+    figure: Figure, rows: tuple[Track, ...], end: float, case: Case, width: int, height: int, theme: Theme
+) -> None:
     time = time_kind(end, case.units)
     with mpl.rc_context(chart_style(theme)):
         left, right, bottom, _ = MARGINS
@@ -115,5 +114,3 @@ def draw_time_line(rows: tuple[Track, ...], end: float, case: Case, width: int, 
                       fontsize=8, color=theme.ink, bbox={"facecolor": theme.paper, "alpha": 0.75, "pad": 0.8,
                                                          "linewidth": 0})  # fmt: skip
         axes.set_xlabel(f"time, {time.shown}", labelpad=2)
-    canvas.draw()  # type: ignore[no-untyped-call]
-    return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]

@@ -15,9 +15,10 @@ from blunt_ember.gallery.families import demo_case
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.charts import ProfileChart
+from blunt_ember.picture.charts import profile_plot
 from blunt_ember.picture.lenses import Look
 from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.plot import image_of
 from blunt_ember.report.table import checks_csv, outcome_text
 
 WIDTH, HEIGHT = 900, 560
@@ -50,7 +51,7 @@ def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     if geometry and mesh and solution:
         axis = main_axis(geometry, mesh, solution.temperature)
         profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
-        pictures.append(("profile", ProfileChart().draw(profile, WIDTH, 320, LIGHT)))
+        pictures.append(("profile", image_of(profile_plot(profile, outcome.case.units), WIDTH, 320, LIGHT)))
     return pictures
 
 

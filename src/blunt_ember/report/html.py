@@ -22,10 +22,11 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.charts import ProfileChart
-from blunt_ember.picture.history_chart import draw_history
+from blunt_ember.picture.charts import profile_plot
+from blunt_ember.picture.history_chart import history_plot
 from blunt_ember.picture.lenses import Look
 from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.plot import image_of
 from blunt_ember.picture.run_curves import time_curves
 from blunt_ember.refinement import Level
 from blunt_ember.report.refined import trends
@@ -115,10 +116,10 @@ def _pictures(outcome: Outcome) -> list[dict[str, str]]:
     profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
     exact = f" beside the exact one: {profile.source}" if profile.exact is not None else ""
     found.append({"caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
-                  "data": _png(ProfileChart().draw(profile, _WIDTH, _CHART, LIGHT, units=units))})  # fmt: skip
+                  "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT))})  # fmt: skip
     if outcome.run is not None:
         for name, curves in time_curves(outcome).items():
-            image = draw_history(curves, _WIDTH, _CHART, LIGHT, 1.0, units)
+            image = image_of(history_plot(curves, units), _WIDTH, _CHART, LIGHT)
             found.append({"caption": f"Over time: {name}", "data": _png(image)})
     return found
 
