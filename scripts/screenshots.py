@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from blunt_ember.picture.lenses import Lens
+from blunt_ember.picture.look import Lens
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 

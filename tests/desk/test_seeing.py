@@ -16,7 +16,8 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.desk.window import Window
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from tests.desk.conftest import field, settled, type_into
 

@@ -13,7 +13,8 @@ from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import ProfileChart
 from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import LENSES, shade
+from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.look import LENSES
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
 from blunt_ember.picture.view import View, fitted
 

@@ -13,17 +13,21 @@ from blunt_ember.errors import ExpressionError
 from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import drawn_box
-from blunt_ember.picture.lenses import Plane
+from blunt_ember.picture.look import Plane
+
+#: Steps in which a plane goes through the body by keys.
+_STEPS = 50
 
 
 class CutRow(QWidget):
     """Chooses the planes; a plane that is chosen for the first time goes through the middle."""
 
-    changed = pyqtSignal(object)  # tuple[Plane, ...]
+    changed = pyqtSignal(object, object)  # tuple[Plane, ...], and the axis of the one that is drawn alone, or None
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self._planes: tuple[Plane, ...] = ()
+        self._flat: int | None = None
         self._box: list[tuple[float, float]] = []
         self._kind: Kind = LENGTH
         #: Where the eye is, (3,): a plane opens the side towards it.
@@ -57,11 +61,18 @@ class CutRow(QWidget):
         self.flip.setToolTip("Show what lies on the other side of the plane")
         self.flip.clicked.connect(self._flip)
         row.addWidget(self.flip)
+        self.face_on = QPushButton("face on", self)
+        self.face_on.setObjectName("cut face on")
+        self.face_on.setCheckable(True)
+        self.face_on.setProperty("role", "lens")
+        self.face_on.setToolTip("Draw one plane alone, as a flat picture; of several each in turn  (T)")
+        self.face_on.clicked.connect(self._next_face)
+        row.addWidget(self.face_on)
         row.addStretch(1)
 
-    def offer(self, outcome: Outcome | None, planes: tuple[Plane, ...]) -> None:
-        """Show the planes as they stand; nothing where the body is not a solid."""
-        self._planes = planes
+    def offer(self, outcome: Outcome | None, planes: tuple[Plane, ...], flat: int | None = None) -> None:
+        """Show the planes as they stand, the one across ``flat`` drawn alone; nothing where the body is no solid."""
+        self._planes, self._flat = planes, flat if flat in [plane.axis for plane in planes] else None
         solid = outcome is not None and outcome.mesh is not None and outcome.mesh.dimension == 3
         self.setVisible(solid)
         if not solid or outcome is None or outcome.geometry is None:
@@ -76,7 +87,10 @@ class CutRow(QWidget):
             if plane is not None and not (field.hasFocus() and field.isModified()):
                 field.setText(number(in_shown_unit(plane.at, self._kind), 4))
                 field.setModified(False)
-        self.flip.setVisible(len(planes) == 1)
+        self.flip.setVisible(len(planes) == 1 and self._flat is None)
+        self.face_on.setVisible(bool(planes))
+        self.face_on.setChecked(self._flat is not None)
+        self.face_on.setText("face on" if self._flat is None or len(planes) < 2 else f"face on {'xyz'[self._flat]}")
 
     def move_plane(self, axis: int, at: float) -> None:
         """Move the plane across an axis to a place in m, within the body."""
@@ -86,7 +100,27 @@ class CutRow(QWidget):
 
     def _take(self, planes: tuple[Plane, ...]) -> None:
         self._planes = planes
-        self.changed.emit(planes)
+        if self._flat not in [plane.axis for plane in planes]:
+            self._flat = None
+        self.changed.emit(planes, self._flat)
+
+    def step(self, steps: int) -> bool:
+        """Move the plane that is drawn alone, or else the last one, by steps of its way; tell whether there is one."""
+        plane = next(
+            (each for each in self._planes if each.axis == self._flat), self._planes[-1] if self._planes else None
+        )
+        if plane is None:
+            return False
+        low, high = self._box[plane.axis]
+        self.move_plane(plane.axis, plane.at + steps * (high - low) / _STEPS)
+        return True
+
+    def _next_face(self) -> None:
+        """Draw the next plane alone; after the last one the body again."""
+        order = [None, *sorted(plane.axis for plane in self._planes)]
+        place = order.index(self._flat) if self._flat in order else 0
+        self._flat = order[(place + 1) % len(order)]
+        self._take(self._planes)
 
     def _choose(self, axis: int, on: bool) -> None:
         others = tuple(each for each in self._planes if each.axis != axis)

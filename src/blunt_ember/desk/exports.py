@@ -13,7 +13,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.foreign_files import write_foreign
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.lenses import Look
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.picture.plot import write_plot
 

@@ -16,7 +16,7 @@ from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
 from blunt_ember.desk.exports import export, export_animation, export_chart
 from blunt_ember.desk.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
-from blunt_ember.picture.lenses import LENSES
+from blunt_ember.picture.look import LENSES
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window

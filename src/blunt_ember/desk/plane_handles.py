@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from blunt_ember.mesh.mesh import Floats
-from blunt_ember.picture.lenses import Plane
+from blunt_ember.picture.look import Plane
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View
 

@@ -20,7 +20,8 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import nearest_on_surface
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
-from blunt_ember.picture.lenses import Plane, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Plane
 from blunt_ember.picture.view import View
 
 #: Pixels within which the pointer is on a surface that is drawn as a line.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
@@ -77,10 +79,13 @@ class Readings:
 
         self._current.edit_or_tell("reading: a point", change)
 
-    def paint(self, painter: QPainter, outcome: Outcome, view: View, right: float, theme: Theme) -> None:
+    def paint(
+        self, painter: QPainter, outcome: Outcome, view: View, right: float, theme: Theme,
+        unfold: Callable[[Floats], Floats],
+    ) -> None:  # fmt: skip
         """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
 
-        Names stay left of ``right``, where the legend begins.
+        Names stay left of ``right``, where the legend begins; ``unfold`` takes places of the body to those drawn.
         """
         values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
         taken: list[QRectF] = []
@@ -90,19 +95,20 @@ class Readings:
                 places = self._laid(target, outcome)
                 if places is None:
                     continue
+                places = _drawn(unfold(places))
                 self._paint_line(painter, places, view, theme)
-                at = view.pixels(_drawn(places[-1:]))[0]
+                at = view.pixels(places[-1:])[0]
             elif question.temperature is not None:
-                at = view.pixels(_drawn(np.array([[each.si for each in question.temperature]])))[0]
+                at = view.pixels(_drawn(unfold(np.array([[each.si for each in question.temperature]]))))[0]
                 _paint_point(painter, QPointF(*at), theme)
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
             taken.append(_written_beside(painter, QPointF(*at), text, taken, right, theme))
         if self._from is not None and self._to is not None:
-            self._paint_line(painter, np.array([self._from[1], self._to[1]]), view, theme)
+            self._paint_line(painter, _drawn(unfold(np.array([self._from[1], self._to[1]]))), view, theme)
         if self.cursor is not None:
-            _paint_point(painter, QPointF(*view.pixels(_drawn(self.cursor[None]))[0]), theme, theme.ember)
+            _paint_point(painter, QPointF(*view.pixels(_drawn(unfold(self.cursor[None])))[0]), theme, theme.ember)
 
     def _laid(self, line: Line, outcome: Outcome) -> Floats | None:
         """The places (p, d) a line of the case runs through; None where it cannot be laid yet."""
@@ -120,7 +126,7 @@ class Readings:
         return self._lines[key]
 
     def _paint_line(self, painter: QPainter, places: Floats, view: View, theme: Theme) -> None:
-        pixels = [QPointF(x, y) for x, y in view.pixels(_drawn(places)).tolist()]
+        pixels = [QPointF(x, y) for x, y in view.pixels(places).tolist()]
         for colour, width in ((theme.paper, 4.0), (theme.teal, 1.8)):
             painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
             painter.drawPolyline(QPolygonF(pixels))

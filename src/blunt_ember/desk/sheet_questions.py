@@ -85,9 +85,8 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
     parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
     if isinstance(target, Line):
-        ends = (*path, question.asks)
-        start, end = (place_entries(case, (*ends, which)) for which in ("start", "end"))
-        return [*parts, Word("temperature from"), *start, Word("to"), *end, *_at_time(case, path, question)]
+        laid = _laid(case, (*path, question.asks), target, surfaces)
+        return [*parts, Word("temperature"), *laid, *_side(case, path, question), *_at_time(case, path, question)]
     regions = ("body", *case.document.body.fillings)
     through += tuple(Option(name, setting((*path, question.asks), name)) for name in regions)
     return [
@@ -97,6 +96,35 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
         *_side(case, path, question),
         *_at_time(case, path, question),
     ]
+
+
+def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[str, ...]) -> list[Part]:
+    """How a line that is read along runs."""
+    place = path[1]
+
+    def one_of(number: int | None, key: str, name: str) -> Choice:
+        where = (*path, key) if number is None else (*path, key, number)
+        options = tuple(Option(each, setting(where, each)) for each in surfaces)
+        members = case.document.members_of(name)
+        return Choice(f"{key} {place} {number or 0}", name, options, points=(name, *members))
+
+    if line.edge is not None:
+        if isinstance(line.edge, str):
+            return [Word("along"), one_of(None, "edge", line.edge)]
+        first, second = (one_of(number, "edge", name) for number, name in enumerate(line.edge))
+        return [Word("along the edge of"), first, Word("and"), second]
+    if line.between is not None:
+        first, second = (one_of(number, "between", name) for number, name in enumerate(line.between))
+        return [Word("from"), first, Word("to"), second]
+    if line.centre is not None:
+        parts: list[Part] = [Word("round"), *place_entries(case, (*path, "centre")), Word("at"),
+                             *entry(case, (*path, "radius"), "Radius, such as 20 mm")]  # fmt: skip
+        if len(case.document.body.coordinates) == 3:
+            axes = tuple(Option(f"across {axis}", setting((*path, "across"), axis)) for axis in "xyz")
+            parts.append(Choice(f"across {place}", f"across {line.across or 'z'}", axes, "plain choice"))
+        return parts
+    start, end = (place_entries(case, (*path, which)) for which in ("start", "end"))
+    return [Word("from"), *start, Word("to"), *end]
 
 
 def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
@@ -113,7 +141,8 @@ def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> lis
 
 def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
     """At a joint that is not perfect, the side from which the temperature is read."""
-    name = str(question.target)
+    target = question.target
+    name = target.edge if isinstance(target, Line) and isinstance(target.edge, str) else str(target)
     stated = {member for joint in case.document.joints for on in joint.surfaces for member in
               case.document.members_of(on)}  # fmt: skip
     if name not in stated or "|" not in name:
@@ -203,6 +232,17 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     options.append(Option("temperature at a point", ask("point", temperature=origin)))
     line = {"start": origin, "end": ["10 mm", *origin[1:]]}
     options.append(Option("mean temperature along a line", ask("line", mean=line)))
+    if len(surfaces) > 1:  # which two is said in the sentence
+        pair = [surfaces[0], surfaces[1]]
+        options.append(Option("mean temperature from one surface to another", ask("way", mean={"between": pair})))
+        if len(origin) == 3:
+            options.append(Option("mean temperature along the edge of two surfaces", ask("edge", mean={"edge": pair})))
+    if len(origin) == 2:
+        options.append(Option("mean temperature along", options=tuple(
+            Option(name, ask("edge", mean={"edge": name})) for name in surfaces)))  # fmt: skip
+    if len(origin) > 1:
+        options.append(Option("mean temperature round a circle",
+                              ask("circle", mean={"centre": origin, "radius": "10 mm"})))  # fmt: skip
     return tuple(options)
 
 

@@ -36,20 +36,21 @@ from blunt_ember.desk.plane_handles import PlaneHandles
 from blunt_ember.desk.point_handles import PointMover
 from blunt_ember.desk.pointing import Pointer
 from blunt_ember.desk.readings import Readings, snapped
-from blunt_ember.fem.run import Run
+from blunt_ember.desk.stage_picture import StagePicture
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import SOLVED, Field, Lens, Look, Shade, field_of, shaded
+from blunt_ember.picture.drawn import drawn_box, seen_pose
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import SOLVED, Lens, Look
 from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.picture.pose import Pose
 from blunt_ember.picture.view import View, fitted
 
 MARGINS = (112, 88, 124, 80)
-#: A solid has a row more above it, of the planes that open it.
-MARGINS_SOLID = (112, 116, 124, 80)
+#: Room between what is chosen above and a flat body, with its dimensions, or a solid.
+ABOVE, ABOVE_SOLID = 26, 8
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
@@ -80,16 +81,15 @@ class Stage(QWidget):
         self.setMinimumSize(300, 220)
         self._current = current
         self._theme = LIGHT
-        self._renderer: BodyRenderer | None = None
+        self._drawer = StagePicture()
         self._outcome: Outcome | None = None
         self._image: QImage | None = None
-        self._shade: Shade | None = None
-        self._field: Field | None = None
-        self._field_of: tuple[object, ...] = (None,) * 7
-        self._shaded: tuple[Field | None, Look, Run | None] = (None, Look(), None)
         self._pointer = Pointer()
         self._levels = LevelLabels()
         self._view: View | None = None
+        #: The axis across which a plane is drawn alone, and how the body was turned before it was.
+        self._across: int | None = None
+        self._turned: Pose | None = None
         self._is_fitted = True
         self._stale = ""
         self._hover: tuple[QPointF, str] | None = None
@@ -108,7 +108,9 @@ class Stage(QWidget):
         self.tool = DrawingTool(self, current, self._say)
         self.legend = Legend(self)
         self.looks = LookBar(self)
-        self.looks.changed.connect(lambda _: self._redraw())
+        self.looks.changed.connect(self._look_changed)
+        self.looks.whole_changed.connect(self.fit)
+        self.looks.height_changed.connect(self._room_changed)
         self.looks.lens_changed.connect(self.lens_changed)
         self.legend.range_wanted.connect(self.looks.fix_range)
         self.readings = Readings(current)
@@ -131,7 +133,12 @@ class Stage(QWidget):
     @property
     def shade(self) -> Shade | None:
         """What the body is coloured by."""
-        return self._shade
+        return self._drawer.shade
+
+    @property
+    def _seen(self) -> Outcome | None:
+        """The outcome as it is drawn, with all that is drawn beyond what is solved."""
+        return None if self._outcome is None else self._drawer.body(self._outcome, self.look).outcome
 
     @property
     def dimension_labels(self) -> dict[str, Dimension]:
@@ -162,6 +169,7 @@ class Stage(QWidget):
             if self.tool.active:  # another case comes: what was begun belongs to the one before
                 self.tool.leave()
         if not same:
+            self._hover = None  # what was read there is no longer so
             self._redraw()
 
     def colour_over_whole_run(self, whole: bool) -> None:
@@ -191,9 +199,12 @@ class Stage(QWidget):
 
     def turn(self, around: float, above: float) -> None:
         """Move the eye round a solid by so many radians."""
-        if self._view is None or self._outcome is None or self._outcome.geometry is None or self._view.pose is None:
+        seen = self._seen
+        if self._view is None or seen is None or seen.geometry is None or self._view.pose is None:
             return
-        low, high = drawn_box(self._outcome.geometry)
+        if self.look.face is not None:
+            return  # a flat picture is looked at straight on
+        low, high = drawn_box(seen.geometry)
         self._move_to(self._view.turned(around, above, (low + high) / 2))
 
     def _move_to(self, view: View) -> None:
@@ -215,7 +226,7 @@ class Stage(QWidget):
         self.tool.begin()
 
     def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
-        geometry = self._outcome.geometry if self._outcome is not None else None
+        geometry = self._seen.geometry if self._seen is not None else None
         return (self._view, geometry) if self._view is not None and isinstance(geometry, SectionGeometry) else None
 
     def _say(self, text: str) -> None:
@@ -228,14 +239,11 @@ class Stage(QWidget):
 
     def close_renderer(self) -> None:
         """Give the graphics context back."""
-        if self._renderer is not None:
-            self._renderer.close()
-            self._renderer = None
+        self._drawer.close()
 
     def open_renderer(self) -> None:
         """Open the graphics context before it is first needed, as that takes a while."""
-        if self._renderer is None:
-            self._renderer = BodyRenderer()
+        self._drawer.open()
 
     def sizeHint(self) -> QSize:
         """Wish for the size of the design."""
@@ -246,11 +254,11 @@ class Stage(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(self._theme.stage))
-        outcome = self._outcome
+        outcome = self._seen
         if outcome is not None and outcome.geometry is not None:
             self._fit_view(outcome)
             if self._image is None:
-                self._image = self._drawn_image(outcome)
+                self._image = self._drawn_image()
             painter.drawImage(QPointF(0, 0), self._image)
             view, theme = self._view, self._theme
             assert view is not None
@@ -264,19 +272,22 @@ class Stage(QWidget):
                 )
             paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
-            if view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD:
+            crowded = view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD
+            if crowded or self.look.face is not None:
                 self._dimensions = []  # they would hide the field; the lens Shape has them all
             overlay.paint_dimensions(painter, self._dimensions, theme)
             movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
             self.points.paint(painter, outcome if movable else None, view, theme)
             self.tool.paint(painter, view, QRectF(self.rect()), theme)
-            if self._shade is not None:
+            shade = self.shade
+            if shade is not None:
                 if outcome.mesh is not None and not self._still.isActive():
                     taken = [QRectF(*dimension.box) for dimension in self._dimensions]
-                    self._levels.paint(painter, outcome.mesh, self._shade, view, self._pointer, taken, theme)
-                overlay.paint_values(painter, outcome, self._shade, view, theme)
-                self.readings.paint(painter, outcome, view, self.legend.x() - 4.0, theme)
-                self.planes.take(self._shade.cuts if view.pose is not None else (), *drawn_box(outcome.geometry))
+                    self._levels.paint(painter, outcome.mesh, shade, view, self._pointer, taken, theme)
+                overlay.paint_values(painter, outcome, shade, view, theme)
+                self._paint_readings(painter, view)
+                moved = view.pose is not None and not shade.flat
+                self.planes.take(shade.cuts if moved else (), *drawn_box(outcome.geometry))
                 if view.pose is not None:
                     self.looks.cuts.towards = view.pose.axes[2]
                     self.planes.paint(painter, view, theme)
@@ -284,7 +295,8 @@ class Stage(QWidget):
                 overlay.paint_materials(painter, outcome, QRectF(self.rect()), theme)
         room = QRectF(self.rect())
         if self._hover is not None:
-            overlay.paint_reading(painter, *self._hover, room, self._theme)
+            left = room.adjusted(0, 0, self.legend.x() - room.right() - 4 if self.shade is not None else 0, 0)
+            overlay.paint_reading(painter, *self._hover, left, self._theme)
         message, colour = self._message()
         if message:
             overlay.paint_message(painter, message, colour, room, self._theme)
@@ -321,7 +333,7 @@ class Stage(QWidget):
             if point is not None:
                 self.readings.begin(event.position(), point)
             return
-        if self._view is not None and self._shade is not None and self.planes.press(event.position(), self._view):
+        if self._view is not None and self.shade is not None and self.planes.press(event.position(), self._view):
             return
         dimension = self._dimension_at(event.position())
         if dimension is not None:
@@ -368,7 +380,7 @@ class Stage(QWidget):
             step = event.position() - self._drag
             self._drag = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
-            if self._turns and self._view is not None and self._view.pose is not None:
+            if self._turns and self._view is not None and self._view.pose is not None and self.look.face is None:
                 self.turn(-step.x() * TURN_PER_PIXEL, step.y() * TURN_PER_PIXEL)
             else:
                 self.pan(step.x(), step.y())
@@ -403,7 +415,7 @@ class Stage(QWidget):
         if self.tool.active and (self.tool.key(event) or self.tool.type_on(event)):
             return
         arrows = {Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        solid = self._view is not None and self._view.pose is not None
+        solid = self._view is not None and self._view.pose is not None and self.look.face is None
         if event.key() in arrows:
             x, y = arrows[Qt.Key(event.key())]
             if solid and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
@@ -427,9 +439,9 @@ class Stage(QWidget):
 
     def reading_at(self, place: QPointF) -> str:
         """Return what there is to read under a place of the widget; nothing outside the body."""
-        if self._outcome is None or self._view is None:
+        if self._seen is None or self._view is None:
             return ""
-        return self._pointer.reading(self._outcome, self._view, self._shade, (place.x(), place.y()))
+        return self._pointer.reading(self._seen, self._view, self.shade, (place.x(), place.y()))
 
     def mark_place(self, place: Floats | None) -> None:
         """Mark the place (d,) in m that is read in the strip."""
@@ -438,9 +450,10 @@ class Stage(QWidget):
 
     def _place_under(self, place: QPointF) -> Floats | None:
         """The place (d,) in m of the body under a place of the widget."""
-        if self._outcome is None or self._view is None:
+        if self._outcome is None or self._seen is None or self._view is None:
             return None
-        return self._pointer.point(self._outcome, self._view, self._shade, (place.x(), place.y()))
+        point = self._pointer.point(self._seen, self._view, self.shade, (place.x(), place.y()))
+        return None if point is None else self._drawer.body(self._outcome, self.look).fold(point[None])[0]
 
     def _point_at(self, place: QPointF) -> Floats | None:
         """The same, snapped to nodes and edges."""
@@ -456,9 +469,9 @@ class Stage(QWidget):
 
     def surface_at(self, place: QPointF) -> str:
         """Return the surface under a place of the widget, the nearest within reach; empty for none."""
-        if self._outcome is None or self._view is None:
+        if self._seen is None or self._view is None or self.look.face is not None:
             return ""
-        return self._pointer.surface(self._outcome, self._view, (place.x(), place.y()))
+        return self._pointer.surface(self._seen, self._view, (place.x(), place.y()))
 
     def edit_dimension(self, dimension: Dimension) -> None:
         """Open a field over a dimension."""
@@ -479,45 +492,57 @@ class Stage(QWidget):
             self._image = None
         self.update()
 
+    def _room_changed(self) -> None:
+        """A body that is shown whole is shown whole in the room that is left."""
+        if self._is_fitted:
+            self._redraw()
+
+    def _look_changed(self) -> None:
+        self._hover = None
+        self._redraw()
+
     def _redraw(self) -> None:
         self._image = None
         self.update()
 
     def _fit_view(self, outcome: Outcome) -> None:
         assert outcome.geometry is not None
-        first = pose_of(outcome.geometry)
-        before = self._view.pose if self._view is not None else None
-        same_way_up = first is not None and before is not None and first.upright == before.upright
-        if self._view is None or self._is_fitted or (first is None) != (before is None):
-            low, high = drawn_box(outcome.geometry)
+        first, face = seen_pose(outcome.geometry, self.look), self.look.face
+        before, pose = self._view.pose if self._view is not None else None, first
+        if (across := face.axis if face is not None else None) != self._across:
+            if self._across is None:
+                self._turned = before
+            pose = first if face is not None or self._turned is None else self._turned
+            self._across = across
+        elif self._view is None or self._is_fitted or (first is None) != (before is None):
+            same_way_up = first is not None and before is not None and first.upright == before.upright
             pose = before if same_way_up else first
-            margins = MARGINS if pose is None else MARGINS_SOLID
-            self._view = fitted(low, high, self.width(), self.height(), margins, pose)
+        else:
+            return
+        low, high = drawn_box(outcome.geometry)
+        left, top, right, bottom = MARGINS
+        top = max(top, self.looks.geometry().bottom() + (ABOVE if pose is None else ABOVE_SOLID))
+        margins = left, top, right, bottom
+        self._view = fitted(low, high, self.width(), self.height(), margins, pose)
 
-    def _drawn_image(self, outcome: Outcome) -> QImage:
-        self.open_renderer()
-        assert self._renderer is not None and self._view is not None
-        ratio = self.devicePixelRatioF()
-        look = self.look
-        shown_now = (outcome.mesh, outcome.solution, outcome.case, outcome.exact, outcome.kept, look.lens, look.part)
-        if any(one is not other for one, other in zip(shown_now, self._field_of, strict=True)):
-            self._field_of, self._field = shown_now, field_of(outcome, look.lens, look.part)
-        # What is drawn of a solid is kept as long as its shade is the same one.
-        field, seen, run = self._shaded
-        if field is not self._field or seen != look or run is not outcome.run:
-            self._shaded = (self._field, look, outcome.run)
-            self._shade = shaded(self._field, look, outcome) if self._field is not None else None
-        self.looks.offer(outcome, self._field)
-        self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
-        self.legend.show_shade(self._shade, (look.low, look.high), self._theme)
+    def _drawn_image(self) -> QImage:
+        outcome, look, view = self._outcome, self.look, self._view
+        assert outcome is not None and view is not None
         lit = {*self._lit, self._under} - {""}
-        pixels = self._renderer.draw(
-            outcome, look.lens, self._shade, self._view, self._theme, ratio, lit, self._still.isActive()
+        image = self._drawer.draw(
+            outcome, look, view, self._theme, self.devicePixelRatioF(), lit, self._still.isActive()
         )
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
-        image.setDevicePixelRatio(ratio)
+        self.looks.offer(outcome, self._drawer.field(outcome, look), self._seen)
+        self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
+        self.legend.show_shade(self.shade, (look.low, look.high), self._theme)
         return image
+
+    def _paint_readings(self, painter: QPainter, view: View) -> None:
+        """What is asked of points and lines, where it is in the body as it is drawn."""
+        outcome, look = self._outcome, self.look
+        assert outcome is not None
+        unfold = self._drawer.body(outcome, look).unfold
+        self.readings.paint(painter, outcome, view, self.legend.x() - 4.0, self._theme, unfold)
 
     def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
         metrics = QFontMetricsF(painter.font())

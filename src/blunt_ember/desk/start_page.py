@@ -20,7 +20,8 @@ from blunt_ember.gallery.family import Family
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import Look, shade
+from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import fitted
 

@@ -38,7 +38,7 @@ _BEND = 35.0
 
 @dataclass(frozen=True)
 class ImportedGeometry:
-    """The geometry of a mesh that was read: its regions, and surfaces with their areas in m²."""
+    """The geometry a mesh has by itself, as one that was read has: its regions, and surfaces with areas in m²."""
 
     space: Plane | Solid
     regions: tuple[Region, ...]
@@ -46,6 +46,8 @@ class ImportedGeometry:
     low: tuple[float, ...]
     high: tuple[float, ...]
     mesh: Mesh = field(repr=False)
+    #: The axis that points up where it is looked at: 1 for y, 2 for z.
+    upright: int = 2
 
     def owner_at(self, points: Floats) -> Ints:
         """Return 0 for every place in the box about the body: which cell it lies in is the reading's to find."""

@@ -15,7 +15,7 @@ from blunt_ember.mesh.families import FAMILIES, Floats
 from blunt_ember.mesh.mapped import divided, subdivided
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Ints, Mesh
 
-_SWEPT = {
+SWEPT = {
     "line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27",
 }  # fmt: skip
 #: Cells round a full turn at least.
@@ -40,13 +40,13 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
     if path.closed:
         along = along[:-1]
     slab = np.repeat(np.arange(len(counts)), counts)  # of every layer of cells
-    numbers = _node_numbers(plan.points, len(along), isinstance(path, Round))
+    numbers = node_numbers(plan.points, len(along), isinstance(path, Round))
     blocks = []
     for flat in plan.blocks:
         region = geometry.holds[flat.region][:, slab]
         cell, layer = np.nonzero(region != VOID)
         blocks.append(
-            (_SWEPT[flat.family], _swept(flat.family, flat.nodes[cell], layer, order, numbers), region[cell, layer])
+            (SWEPT[flat.family], swept_nodes(flat.family, flat.nodes[cell], layer, order, numbers), region[cell, layer])
         )
     facets = _sides(geometry, plan, slab, numbers)
     for name, ends in _ends(geometry, plan, counts, numbers).items():
@@ -67,8 +67,8 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
     )  # fmt: skip
 
 
-def _node_numbers(plan: Floats, count: int, turned: bool) -> Ints:
-    """Number the nodes of all levels, (levels, n); those on the axis of a turn are the same on every level."""
+def node_numbers(plan: Floats, count: int, turned: bool) -> Ints:
+    """Return the numbers (levels, n) of the nodes of all levels; those on the axis of a turn are one on every level."""
     numbers = np.arange(count * len(plan)).reshape(count, len(plan))
     if turned:
         on_axis = plan[:, 0] <= 1e-9 * plan[:, 0].max()
@@ -76,12 +76,17 @@ def _node_numbers(plan: Floats, count: int, turned: bool) -> Ints:
     return numbers
 
 
-def _swept(family: str, nodes: Ints, layer: Ints, order: int, numbers: Ints) -> Ints:
-    """Return the nodes (m, k) of what cells with plan ``nodes`` (m, j) sweep in their ``layer`` (m,)."""
-    flat, solid = FAMILIES[family], FAMILIES[_SWEPT[family]]
+def plan_places(family: str) -> tuple[Ints, Floats]:
+    """Return for each node of what a flat cell sweeps the node (k,) of that cell, and its height (k,) from 0 to 1."""
+    flat, solid = FAMILIES[family], FAMILIES[SWEPT[family]]
     bottom = flat.nodes[:, None] == solid.nodes[None, :, : flat.dimension]
-    of_plan = bottom.all(axis=2).argmax(axis=0)
-    level = np.rint((solid.nodes[:, -1] + 1) / 2 * order).astype(np.int64)
+    return bottom.all(axis=2).argmax(axis=0), (solid.nodes[:, -1] + 1) / 2
+
+
+def swept_nodes(family: str, nodes: Ints, layer: Ints, order: int, numbers: Ints) -> Ints:
+    """Return the nodes (m, k) of what cells with plan ``nodes`` (m, j) sweep in their ``layer`` (m,)."""
+    of_plan, height = plan_places(family)
+    level = np.rint(height * order).astype(np.int64)
     result: Ints = numbers[(layer[:, None] * order + level) % len(numbers), nodes[:, of_plan]]
     return result
 
@@ -94,7 +99,7 @@ def _sides(geometry: SolidGeometry, plan: Mesh, slab: Ints, numbers: Ints) -> di
             nodes = np.repeat(block.nodes, len(layers), axis=0)
             layer = np.tile(layers, len(block.nodes))
             found.setdefault(name, []).append(
-                (_SWEPT[block.family], _swept(block.family, nodes, layer, plan.order, numbers))
+                (SWEPT[block.family], swept_nodes(block.family, nodes, layer, plan.order, numbers))
             )
     return _joined(found)
 

@@ -15,7 +15,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import Image, body_picture
 from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.lenses import Look
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 
 #: What an animation may be written as.

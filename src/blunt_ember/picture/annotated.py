@@ -12,10 +12,11 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import chart_style
-from blunt_ember.picture.drawn import drawn_box, pose_of
-from blunt_ember.picture.lenses import Look, shade
+from blunt_ember.picture.drawn import drawn_box, seen_pose
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 from blunt_ember.picture.view import View, fitted
+from blunt_ember.picture.whole import seen_through
 
 Floats = NDArray[np.float64]
 Image = NDArray[np.uint8]
@@ -29,11 +30,13 @@ def body_picture(
     """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
-    low, high = drawn_box(outcome.geometry)
-    pose = pose_of(outcome.geometry)
-    found = shade(outcome, look)
+    seen, found = seen_through(outcome, look)
+    geometry = seen.outcome.geometry
+    assert geometry is not None
+    low, high = drawn_box(geometry)
+    pose = seen_pose(geometry, look)
     view = fitted(low, high, width, height, _MARGINS, pose)
-    pixels = renderer.draw(outcome, look.lens, found, view, theme)
+    pixels = renderer.draw(seen.outcome, look.lens, found, view, theme)
     figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
     canvas = FigureCanvasAgg(figure)
     with mpl.rc_context(chart_style(theme)):

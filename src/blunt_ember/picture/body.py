@@ -15,7 +15,8 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.flat import flat_actors
-from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import Theme, rgb
 from blunt_ember.picture.solid import SolidScene
 from blunt_ember.picture.view import View

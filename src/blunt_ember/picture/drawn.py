@@ -13,7 +13,8 @@ from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.picture.pose import Pose, first_pose
+from blunt_ember.picture.look import Look
+from blunt_ember.picture.pose import Pose, facing, first_pose
 
 Floats = NDArray[np.float64]
 
@@ -32,10 +33,16 @@ def drawn_box(geometry: AnyGeometry) -> tuple[Floats, Floats]:
 def pose_of(geometry: AnyGeometry) -> Pose | None:
     """Return how a solid is first seen; None for what is drawn flat."""
     if isinstance(geometry, ImportedGeometry) and geometry.space.dimension == 3:
-        return first_pose(2)
+        return first_pose(geometry.upright)
     if isinstance(geometry, SolidGeometry):
         return first_pose(1 if isinstance(geometry.path, Round) else 2)
     return None
+
+
+def seen_pose(geometry: AnyGeometry, look: Look) -> Pose | None:
+    """Return how a body is first seen by a look: straight on where one plane is drawn alone."""
+    pose = pose_of(geometry)
+    return pose if pose is None or look.face is None else facing(look.face.axis, pose.upright)
 
 
 def half_heights(geometry: RodGeometry) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,6 @@ from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
-from blunt_ember.fem.reading import flux_at
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -23,7 +23,8 @@ from blunt_ember.picture.actors import colour_by_shade, line_actor, plain_actor,
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.isolines import isolines
-from blunt_ember.picture.lenses import Lens, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.view import View
 from blunt_ember.picture.vtk_data import poly_data, polylines
@@ -57,8 +58,8 @@ def flat_actors(
     if lens == "Mesh":
         actors += _sharp_cells(mesh, theme)
         actors.append(_cell_edges(outcome, mesh, theme, ratio))
-    if found is not None and found.arrows:
-        actors += _arrows(outcome, view)
+    if found is not None and found.arrows is not None:
+        actors += _arrows(mesh, found.arrows, view)
     if found is not None and found.flow_lines is not None and found.flow_lines.lines:
         actors += _followed(found.flow_lines, view, ratio)
     return actors + _outlines(outcome, theme, ratio)
@@ -162,14 +163,12 @@ def _outlines(outcome: Outcome, theme: Theme, ratio: float) -> list[vtkActor]:
     return actors
 
 
-def _arrows(outcome: Outcome, view: View) -> list[vtkActor]:
+def _arrows(mesh: Mesh, flux_at: Callable[[Floats], Floats], view: View) -> list[vtkActor]:
     """Arrows at even spacing on the picture, their length in the ratio of the flux, dark with a light rim."""
-    mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
-    assert mesh is not None and solution is not None and problem is not None
     box = view.pixels(np.array([mesh.points.min(axis=0), mesh.points.max(axis=0)]))
     x, y = (_spread(box[0, 0], box[1, 0], view.width), _spread(box[1, 1], box[0, 1], view.height))
     places = view.metres(np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2))
-    flux = flux_at(problem, solution.temperature, places, outcome.t)
+    flux = flux_at(places)
     size = np.linalg.norm(flux, axis=1)
     largest = float(np.nanmax(size, initial=0.0))
     seen = np.nan_to_num(size) > max(1e-6 * largest, 1e-300)

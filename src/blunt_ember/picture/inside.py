@@ -15,7 +15,8 @@ from vtkmodules.vtkFiltersGeneral import vtkTableBasedClipDataSet
 from vtkmodules.vtkFiltersGeometry import vtkGeometryFilter
 
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.picture.lenses import Plane, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Plane
 from blunt_ember.picture.vtk_data import linear_pieces, unstructured_grid
 
 Floats = NDArray[np.float64]

@@ -5,26 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.case.display import in_shown_unit, number
 from blunt_ember.case.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
-from blunt_ember.fem.reading import flux_at_nodes
+from blunt_ember.fem.reading import flux_at, flux_at_nodes
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.geometry.space import Solid
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.flow_lines import FlowLines, flow_lines
+from blunt_ember.picture.look import SOLVED, Lens, Look, Plane
 from blunt_ember.picture.palette import difference_map, temperature_map
 
 Floats = NDArray[np.float64]
-Over = Literal["arrows", "flow lines", ""]
-Lens = Literal["Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material"]
-LENSES: tuple[Lens, ...] = ("Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material")
-#: Lenses that need a solution.
-SOLVED: frozenset[Lens] = frozenset({"Temperature", "Heat flow", "Error", "Difference"})
 #: Colours in a map, and steps of a scale that is divided by tens.
 _COLOURS = 512
 _DECADES = 4.0
@@ -35,43 +30,11 @@ _FEW, _BEYOND = 0.01, 10.0
 
 
 @dataclass(frozen=True)
-class Plane:
-    """A plane through a solid: across x, y or z (``axis`` 0, 1 or 2) at a place ``at`` in m."""
-
-    axis: int
-    at: float
-    #: Whether the side of lesser coordinates is kept where it opens the body, instead of that of greater ones.
-    flipped: bool = False
-
-
-@dataclass(frozen=True)
-class Look:
-    """How the body is looked at: through which lens, at which ``part`` of what it shows, and how that is coloured.
-
-    ``low`` and ``high`` in SI narrow the range that is coloured; what lies outside fades, or with ``vanish`` is not
-    drawn. ``whole_run`` colours temperatures of a run over the range of all of it. ``cuts`` are planes through a solid:
-    a single one opens it, of several only what lies on them is drawn. ``over`` is what shows which way the heat goes.
-    """
-
-    lens: Lens = "Temperature"
-    part: str = ""
-    bands: bool = False
-    log: bool = False
-    low: float | None = None
-    high: float | None = None
-    vanish: bool = False
-    marks: bool = False
-    whole_run: bool = True
-    cuts: tuple[Plane, ...] = ()
-    over: Over = "arrows"
-
-
-@dataclass(frozen=True)
 class Field:
     """What a lens shows: values (m, k) in SI at the nodes of each cell, for each block, and the ends of their range.
 
     ``signed`` values are coloured about zero; those that are ``positive`` may be coloured by tens. ``follow`` gives the
-    lines that follow the heat, where there are any.
+    lines that follow the heat, where there are any, ``flux`` the heat flux (p, d) in W/m² at places (p, d) in m.
     """
 
     what: str
@@ -81,6 +44,7 @@ class Field:
     signed: bool = False
     positive: bool = False
     follow: Callable[[], FlowLines] | None = None
+    flux: Callable[[Floats], Floats] | None = None
 
 
 @dataclass(frozen=True)
@@ -102,7 +66,10 @@ class Shade:
     #: The range that the legend shows, which holds all values and the coloured range.
     outer: tuple[float, float] | None = None
     cuts: tuple[Plane, ...] = ()
-    arrows: bool = False
+    #: Whether only the one plane is drawn, as a flat picture.
+    flat: bool = False
+    #: The heat flux (p, d) in W/m² at places (p, d) in m, where arrows are drawn.
+    arrows: Callable[[Floats], Floats] | None = None
     flow_lines: FlowLines | None = None
 
     @property
@@ -239,10 +206,12 @@ def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
     if not low < high or (log and low <= 0):
         (low, high), log, narrowed = ends, False, (False, False)
     lines = field.follow() if field.follow is not None and look.over == "flow lines" else None
-    arrows = field.follow is not None and look.over == "arrows"
+    arrows = field.flux if look.over == "arrows" else None
+    face = look.face
     return Shade(
         field.kind, field.values, low, high, field.what, field.signed, look.bands, log, look.vanish, narrowed,
-        look.marks, (min(ends[0], low), max(ends[1], high)), look.cuts, arrows, lines,
+        look.marks, (min(ends[0], low), max(ends[1], high)), look.cuts if face is None else (face,), face is not None,
+        arrows, lines,
     )  # fmt: skip
 
 
@@ -253,30 +222,31 @@ def shade(outcome: Outcome, look: Look | Lens) -> Shade | None:
     return None if field is None else shaded(field, chosen, outcome)
 
 
-def widened(look: Look) -> Look:
-    """Return a look over the whole range again."""
-    return replace(look, low=None, high=None)
-
-
 def _heat_flow(outcome: Outcome, part: str) -> Field:
     mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
     assert mesh is not None and solution is not None and problem is not None
     fluxes = flux_at_nodes(problem, solution.temperature, outcome.t)
     kind = outcome.case.units.of(HEAT_FLUX)
     follow = cache(lambda: flow_lines(mesh, fluxes)) if mesh.dimension > 1 else None
+
+    def flux_of(places: Floats) -> Floats:
+        return flux_at(problem, solution.temperature, places, outcome.t)
+
+    flux = flux_of if mesh.dimension > 1 else None
     if part in ("", "size"):
-        sizes = tuple(np.linalg.norm(flux, axis=-1) for flux in fluxes)
-        return Field("Heat flux", kind, sizes, (0.0, max(float(v.max()) for v in sizes) or 1.0), False, True, follow)
+        sizes = tuple(np.linalg.norm(each, axis=-1) for each in fluxes)
+        ends = 0.0, max(float(each.max()) for each in sizes) or 1.0
+        return Field("Heat flux", kind, sizes, ends, False, True, follow, flux)
     if part.startswith("along "):
         axis = "xyz".index(part[-1])
-        values = tuple(flux[..., axis] for flux in fluxes)
+        values = tuple(each[..., axis] for each in fluxes)
     else:
         values = tuple(
-            (flux * _direction(mesh.points[block.nodes], part, outcome)).sum(axis=-1)
-            for flux, block in zip(fluxes, mesh.blocks, strict=True)
+            (each * _direction(mesh.points[block.nodes], part, outcome)).sum(axis=-1)
+            for each, block in zip(fluxes, mesh.blocks, strict=True)
         )
     far = max(abs(end) for end in _ends(values)) or 1.0
-    return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow)
+    return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow, flux=flux)
 
 
 def _direction(points: Floats, part: str, outcome: Outcome) -> Floats:

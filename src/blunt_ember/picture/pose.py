@@ -39,6 +39,15 @@ class Pose:
         )
 
 
+def facing(axis: int, upright: int) -> Pose:
+    """Return the pose that looks straight along an axis, 0, 1 or 2, from its positive end; across the one from the
+    front, so that x goes to the right where it can."""
+    turn = (axis - upright - 1) % 3  # 0 and 1 for the level axes in their order, 2 for the upright one
+    if turn == 2:
+        return Pose(-np.pi / 2 if upright == 2 else 0.0, np.pi / 2, upright)
+    return Pose((0.0, -np.pi / 2)[turn], 0.0, upright)
+
+
 def first_pose(upright: int) -> Pose:
     """Return the pose a body is first seen in: from the front, a little from the right and from above."""
     return Pose(-np.pi / 3 if upright == 2 else np.pi / 6, np.radians(24), upright)

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPolyData
-from vtkmodules.vtkFiltersCore import vtkContourFilter, vtkTubeFilter
+from vtkmodules.vtkFiltersCore import vtkContourFilter, vtkFeatureEdges, vtkTubeFilter
 from vtkmodules.vtkRenderingCore import vtkActor
 
-from blunt_ember.fem.reading import field_at, flux_at
+from blunt_ember.fem.reading import field_at
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
 from blunt_ember.mesh.families import FAMILIES
@@ -23,7 +23,8 @@ from blunt_ember.picture.actors import colour_by_shade, line_actor, plain_actor,
 from blunt_ember.picture.arrows import arrow_shapes, even_places, spacing_of, triangles_of, usual_most
 from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.inside import cut, grid_of, plane_function, within_range
-from blunt_ember.picture.lenses import Lens, Plane, Shade
+from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.look import Lens, Plane
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.vtk_data import poly_data, polylines
 
@@ -64,8 +65,11 @@ class SolidScene:
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
         if found is not None and found.flow_lines is not None and found.flow_lines.lines:
             self._actors.append(self._tubes(found.flow_lines, found))
-        if found is not None and found.arrows and outcome.mesh is not None:
-            self._actors += self._arrows(outcome, outcome.mesh)
+        if found is not None and found.arrows is not None and outcome.mesh is not None:
+            self._actors += self._arrows(outcome.mesh, found.arrows, found.flat)
+        if found is not None and found.flat:
+            self._actors += [_rim(face, theme, ratio) for face in self._faces]
+            return
         # On a field a colour that is seen on the darkest and on the lightest of the map.
         colour = theme.ink if found is None or self._follows else LIGHT.quiet
         if isinstance(outcome.geometry, SolidGeometry):
@@ -115,7 +119,7 @@ class SolidScene:
         actors = []
         # What vanishes is cut away here; what is left meets the ends of the range but for round-off.
         colours = replace(found, narrowed=(False, False)) if found.vanish else found
-        if len(found.cuts) < 2:
+        if len(found.cuts) < 2 and not found.flat:
             skin = within_range(grid, found)
             shell = _softly_lit(plain_actor(skin, self._theme.tints[0] if self._follows else None))
             if self._follows:
@@ -158,13 +162,13 @@ class SolidScene:
             _open_at(actor, found.cuts[0])
         return actor
 
-    def _arrows(self, outcome: Outcome, mesh: Mesh) -> list[vtkActor]:
-        """Arrows on what is drawn, light with a dark rim."""
-        problem, solution = outcome.problem, outcome.solution
-        assert problem is not None and solution is not None
+    def _arrows(self, mesh: Mesh, flux_at: Callable[[Floats], Floats], flat: bool) -> list[vtkActor]:
+        """Arrows on what is drawn, light with a dark rim; on a flat picture only what of them lies in it."""
         spacing = spacing_of(mesh.points)
         places, away = even_places(np.concatenate([triangles_of(face) for face in self._faces]), spacing)
-        flux = flux_at(problem, solution.temperature, places - 1e-3 * spacing * away, outcome.t)
+        flux = flux_at(places - 1e-3 * spacing * away)
+        if flat:
+            flux = flux - (flux * away).sum(axis=1, keepdims=True) * away
         known = ~np.isnan(flux).any(axis=1)
         places, away, flux = places[known], away[known], flux[known]
         largest = usual_most(np.linalg.norm(flux, axis=1))
@@ -220,6 +224,21 @@ def _only_behind(actor: vtkActor) -> None:
 def _open_at(actor: vtkActor, plane: Plane) -> None:
     """Draw only what lies on the side of a plane that is kept."""
     actor.GetMapper().AddClippingPlane(plane_function(plane))
+
+
+def _rim(face: vtkPolyData, theme: Theme, ratio: float) -> vtkActor:
+    """What a face ends at."""
+    edges = vtkFeatureEdges()
+    edges.SetInputData(face)
+    edges.BoundaryEdgesOn()
+    edges.FeatureEdgesOff()
+    edges.NonManifoldEdgesOff()
+    edges.ManifoldEdgesOff()
+    edges.ColoringOff()
+    edges.Update()
+    actor = line_actor(edges.GetOutput(), theme.ink, 1.6 * ratio)
+    _in_front(actor, 4.0)
+    return actor
 
 
 def _softly_lit(actor: vtkActor) -> vtkActor:

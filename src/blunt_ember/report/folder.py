@@ -16,7 +16,7 @@ from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.charts import profile_plot
-from blunt_ember.picture.lenses import Look
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.plot import image_of
 from blunt_ember.report.table import checks_csv, outcome_text
