@@ -12,8 +12,9 @@ import pytest
 from blunt_ember.cli import main
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Flow
+from blunt_ember.following_error import adapted, left_over
 from blunt_ember.gallery.families import family
-from blunt_ember.refinement import adapted, divided, left_over, trend
+from blunt_ember.refinement import divided, trend
 from blunt_ember.report.refined import trends
 
 

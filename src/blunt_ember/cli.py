@@ -188,7 +188,8 @@ def _solve(options: argparse.Namespace) -> int:
 def _refine(options: argparse.Namespace) -> int:
     from blunt_ember.case.files import read_case
     from blunt_ember.flow import Flow
-    from blunt_ember.refinement import LEVELS, adapted, divided
+    from blunt_ember.following_error import adapted
+    from blunt_ember.refinement import LEVELS, divided
     from blunt_ember.report.refined import refined_object, refined_text
 
     case, flow = read_case(Path(options.file)), Flow()

@@ -46,15 +46,14 @@ from blunt_ember.fem.stating import open_properties, parted_by_joints, problem_o
 from blunt_ember.fem.steady import NewtonStep, Solution, middle_of, solve_steady
 from blunt_ember.fem.time_constants import time_scales
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
-from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.outcome import Outcome
 
 Step = TypeVar("Step")
 
-#: Above this many nodes the errors of the answers are not estimated by a finer solution.
-ESTIMATE_NODES = 20_000
+#: Above this many nodes, by the dimension of the mesh, the errors of the answers are not estimated by a finer solution.
+ESTIMATE_NODES = {1: 200_000, 2: 60_000, 3: 30_000}
 #: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
 ESTIMATE_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _EXACTER = 0.0625
@@ -133,9 +132,14 @@ class Flow:
         return self._solved(case, refinement)
 
     def solved_on(self, case: Case, mesh: Mesh) -> tuple[SolvedField, Problem]:
-        """Return the steady solution on a mesh of the body, and the problem that was solved."""
+        """Return the solution on a mesh of the body, and the problem that was solved, the last one of a run."""
         document = case.document
-        problem = problem_of(document, parted_by_joints(document, mesh), 0, 0.0)
+        mesh = parted_by_joints(document, mesh)
+        if document.running_clock is not None:
+            request = self._request_on(case, mesh, 1.0)
+            run, last, problem, columns = run_case(request, self._folder, self._told, self._stopped)
+            return SolvedField(request.geometry, mesh, last.temperature, {}, run, columns), problem
+        problem = problem_of(document, mesh, 0, 0.0)
         solution = solve_steady(problem, told=self._told)
         heat = heat_flows(problem, solution)
         return SolvedField(self.geometry(case), problem.mesh, solution.temperature, heat), problem
@@ -204,8 +208,11 @@ class Flow:
 
     def _request(self, case: Case, refinement: int) -> RunRequest:
         """What a run needs; a finer one is more exact in time too."""
-        document, mesh = case.document, self._mesh(case, refinement)
-        clock = document.running_clock
+        return self._request_on(case, self._mesh(case, refinement), _EXACTER if refinement > 1 else 1.0)
+
+    def _request_on(self, case: Case, mesh: Mesh, exacter: float) -> RunRequest:
+        """What a run on a mesh needs, with errors in time smaller by a factor."""
+        clock = case.document.running_clock
         assert clock is not None
         problem = self._problem(case, mesh)
 
@@ -215,7 +222,7 @@ class Flow:
             scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
             return RunRequest(
                 case, self.geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
-                middle, _EXACTER if refinement > 1 else 1.0,
+                middle, exacter,
             )  # fmt: skip
 
         return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
@@ -411,10 +418,8 @@ class Flow:
 
 def _worth_refining(solved: SolvedField) -> bool:
     """Whether a second solve on a finer mesh is cheap enough to tell the errors of the answers."""
-    if isinstance(solved.geometry, ImportedGeometry):
-        return False
     if solved.run is None:
-        return solved.mesh.node_count <= ESTIMATE_NODES
+        return solved.mesh.node_count <= ESTIMATE_NODES[solved.mesh.dimension]
     return (
         not solved.run.unfinished
         and solved.mesh.node_count * solved.run.work.steps <= ESTIMATE_WORK[solved.mesh.dimension]

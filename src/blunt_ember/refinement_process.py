@@ -11,7 +11,8 @@ def serve_levels(connection: Connection, data: dict[str, Any], folder: str, foll
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import BluntEmberError
     from blunt_ember.flow import Flow
-    from blunt_ember.refinement import adapted, divided
+    from blunt_ember.following_error import adapted
+    from blunt_ember.refinement import divided
 
     try:
         case, flow = case_from_data(data, folder), Flow()

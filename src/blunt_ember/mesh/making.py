@@ -16,12 +16,13 @@ from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.halving import halved
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
 from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_mesh
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.pairing import paired
-from blunt_ember.mesh.rod import rod_mesh
+from blunt_ember.mesh.rod import graded_rod_mesh, rod_mesh
 from blunt_ember.mesh.size_field import LocalSizes, size_field
 from blunt_ember.mesh.sweep import levels, swept_mesh
 from blunt_ember.mesh.symmetry import symmetric_triangles
@@ -44,24 +45,28 @@ def mesh_of(
     refinement: int = 1,
     members_of: Members = lambda name: (name,),
     finer: LocalSizes = (),
+    layers: Ints | None = None,
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
-    ``members_of`` tells the surfaces that a name stands for; ``finer`` are places of a section that are to have cells
-    of their own size, which takes free triangles.
+    ``members_of`` tells the surfaces that a name stands for; ``finer`` are places of a rod, a section, or the plan of a
+    solid that are to have cells of their own size, which takes free triangles; ``layers`` are the cells of a solid
+    between the stations of its path.
 
-    A mesh that was read stays as it is. Raises :class:`CaseError` when the wish asks for more cells than can be solved
-    or the outline cannot be followed.
+    Of a mesh that was read ``refinement`` is a power of two. Raises :class:`CaseError` when the wish asks for more
+    cells than can be solved or the outline cannot be followed.
     """
     across = wish.across if wish.across is not None else ACROSS[geometry.space.dimension]
     if isinstance(geometry, ImportedGeometry):
-        return geometry.mesh
+        return _divided_as_read(geometry.mesh, refinement)
     if isinstance(geometry, RodGeometry):
+        if finer:
+            return graded_rod_mesh(geometry, finer, across, wish.order)
         size = geometry.length / ROD_CELLS if wish.size == "auto" else wish.size.si
         _require_few(geometry.length / size * refinement)
         return rod_mesh(geometry, size, across, wish.order, refinement)
     if isinstance(geometry, SolidGeometry):
-        return _solid_mesh(geometry, wish, across, refinement, members_of)
+        return _solid_mesh(geometry, wish, across, refinement, members_of, finer, layers)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
     local = _local(geometry, geometry, wish, members_of, refinement)
@@ -70,9 +75,12 @@ def mesh_of(
     return _planar_mesh(geometry, wish, size, across, refinement, local)
 
 
-def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members) -> Mesh:
+def _solid_mesh(
+    geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members,
+    finer: LocalSizes = (), layers: Ints | None = None,
+) -> Mesh:  # fmt: skip
     size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
-    counts = levels(geometry, size, across) * refinement
+    counts = levels(geometry, size, across) * refinement if layers is None else layers
     _require_few(geometry.volume / size**3 * refinement**3)
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
     lattice = lattice_of(geometry.plan)
@@ -82,9 +90,18 @@ def _solid_mesh(geometry: SolidGeometry, wish: MeshWish, across: int, refinement
         among = [(geometry.holds == region).any(axis=1) for region in held]
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
     local = _local(geometry, geometry.plan, wish, members_of, refinement)
+    if finer:
+        local = replace(local, sizes=[*local.sizes, *finer], free=True)
     plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
     _require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts)
+
+
+def _divided_as_read(mesh: Mesh, refinement: int) -> Mesh:
+    _require_few(float(mesh.cell_count) * refinement**mesh.dimension)
+    while refinement > 1:
+        mesh, refinement = halved(mesh), refinement // 2
+    return mesh
 
 
 @dataclass(frozen=True)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.mapped import divided, subdivided
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.size_field import LocalSizes
 
 
 def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refinement: int) -> Mesh:
@@ -14,8 +17,32 @@ def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refine
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]
     counts = divided(widths, each, size, across) * refinement
-    region = np.repeat(np.arange(len(widths)), counts)
-    points = subdivided(geometry.stations, counts * order)
+    return _of_ends(geometry, subdivided(geometry.stations, counts), counts, order)
+
+
+def graded_rod_mesh(geometry: RodGeometry, sizes: LocalSizes, across: int, order: int) -> Mesh:
+    """Divide every piece so that cells have about the size (m) wanted at the nearest of its places (p, 1), ``across``
+    of them at least."""
+    places = np.concatenate([at[:, 0] for at, _ in sizes])
+    density = np.concatenate([np.full(len(at), 1 / size) for at, size in sizes])
+    order_of = np.argsort(places)
+    places, density = places[order_of], density[order_of]
+    borders = (places[1:] + places[:-1]) / 2
+    ends, counts = [geometry.stations[:1]], []
+    for low, high in pairwise(geometry.stations.tolist()):
+        x = np.concatenate([[low], borders[(borders > low) & (borders < high)], [high]])
+        dense = density[np.searchsorted(borders, (x[1:] + x[:-1]) / 2)]
+        passed = np.concatenate([[0.0], np.cumsum(dense * np.diff(x))])
+        count = max(int(np.ceil(passed[-1] - 1e-9)), across)
+        ends.append(np.interp(np.linspace(0, passed[-1], count + 1)[1:], passed, x))
+        counts.append(count)
+    return _of_ends(geometry, np.concatenate(ends), np.array(counts), order)
+
+
+def _of_ends(geometry: RodGeometry, ends: Floats, counts: Ints, order: int) -> Mesh:
+    """The mesh with cells between ``ends`` (c + 1,) in m, ``counts`` (p,) of them in every piece."""
+    region = np.repeat(np.arange(len(counts)), counts)
+    points = subdivided(ends, np.full(len(ends) - 1, order))
     first = np.arange(len(region)) * order
     nodes = first[:, None] + (np.array([0, 1]) if order == 1 else np.array([0, 2, 1]))
     family = "line2" if order == 1 else "line3"

@@ -9,7 +9,8 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.display import number, shown, shown_difference
 from blunt_ember.case.units import Kind
-from blunt_ember.refinement import Level, Trend, left_over, trend
+from blunt_ember.following_error import left_over
+from blunt_ember.refinement import Level, Trend, trend
 from blunt_ember.report.table import aligned
 
 
