@@ -14,9 +14,11 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing import with_value
 from blunt_ember.case.unit_sets import SET_NAMES, USUAL_UNITS
 from blunt_ember.desk.exports import export, export_animation, export_chart
+from blunt_ember.desk.keys_overlay import KeysOverlay
 from blunt_ember.desk.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.look import LENSES
+from blunt_ember.picture.palette import DARK, LIGHT
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window
@@ -159,24 +161,14 @@ class Menus:
         self._dark.setChecked(dark)
 
     def _show_keys(self) -> None:
-        rows = []
-        for action in self._window.findChildren(QAction):
-            keys = ", ".join(key.toString() for key in action.shortcuts())
-            if keys:
-                rows.append(
-                    f"<tr><td style='padding-right:24px'>{keys}</td><td>{action.text().replace('&', '')}</td></tr>"
-                )
-        rows += [f"<tr><td>{keys}</td><td>{what}</td></tr>" for keys, what in (
-            ("Enter, Tab", "take what was typed into the case"), ("Esc", "back to what the case has"),
-            ("arrows, +, −, 0", "on the stage: pan, or turn a solid; zoom, whole body"),
-            ("Shift with arrows", "on the stage: pan a solid"),
-            ("P, or Ctrl with a click", "on the stage: pin the reading under the pointer as a question"),
-            ("Ctrl with a drag", "on the stage: draw a line to read along, as a question"),
-            ("B, L, M, H, R", "on the stage: bands, by tens, lowest and highest, hide the rest, whole range"),
-            ("X, Y, Z", "on the stage: a plane across x, y, z through a solid"),
-            ("click on a dimension", "edit it on the picture"),
-        )]  # fmt: skip
-        QMessageBox.information(self._window, "Keys", f"<table>{''.join(rows)}</table>")
+        window = self._window
+        bar = window.menuBar()
+        groups = []
+        for heading in bar.actions() if bar is not None else []:
+            menu = heading.menu()
+            if menu is not None:
+                groups.append((heading.text().replace("&", ""), _every_action(menu)))
+        KeysOverlay(window, groups, DARK if window.settings.dark else LIGHT)
 
     def _show_about(self) -> None:
         QMessageBox.about(
@@ -189,3 +181,12 @@ class Menus:
 def _required(value: Made | None) -> Made:
     assert value is not None
     return value
+
+
+def _every_action(menu: QMenu) -> list[QAction]:
+    """The actions of a menu and of those in it."""
+    found = []
+    for action in menu.actions():
+        inner = action.menu()
+        found += [action] if inner is None else _every_action(inner)
+    return found

@@ -10,7 +10,7 @@ RECENT = 8
 
 
 class Settings:
-    """Recent files, window geometry and theme."""
+    """Recent files, window geometry, theme, and which hints have been taken."""
 
     def __init__(self) -> None:
         self._store = QSettings(QSettings.Format.IniFormat, QSettings.Scope.UserScope, "blunt-ember", "blunt-ember")
@@ -36,6 +36,16 @@ class Settings:
     @dark.setter
     def dark(self, dark: bool) -> None:
         self._store.setValue("theme", "dark" if dark else "light")
+
+    @property
+    def hints_used(self) -> tuple[str, ...]:
+        """What has been done once, so that it need not be hinted at."""
+        stored = self._store.value("hints", [])
+        return (stored,) if isinstance(stored, str) else tuple(stored or ())
+
+    @hints_used.setter
+    def hints_used(self, used: tuple[str, ...]) -> None:
+        self._store.setValue("hints", list(used))
 
     def layout(self, part: str) -> QByteArray | None:
         """Return the stored geometry of a part of the window."""

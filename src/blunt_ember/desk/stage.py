@@ -1,70 +1,40 @@
-"""The stage: the body through a lens, with dimensions that are edited on the picture."""
+"""The stage: what is done on the picture, with the pointer and by keys: dimensions, outlines, readings, planes."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import (
-    QColor,
-    QFontMetricsF,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QResizeEvent,
-    QWheelEvent,
-)
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtWidgets import QWidget
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.display import shown
 from blunt_ember.case.editing import with_typed_value
-from blunt_ember.case.units import LENGTH
-from blunt_ember.desk import stage_overlay as overlay
 from blunt_ember.desk.current_case import CurrentCase
-from blunt_ember.desk.dimensions import Dimension, dimensions, every_length
+from blunt_ember.desk.dimensions import Dimension
 from blunt_ember.desk.drawing_tool import DrawingTool
-from blunt_ember.desk.law_spikes import paint_spikes
-from blunt_ember.desk.legend import Legend
-from blunt_ember.desk.level_labels import LevelLabels
-from blunt_ember.desk.look_bar import LookBar
+from blunt_ember.desk.hints import Hints
 from blunt_ember.desk.picture_editor import PictureEditor
 from blunt_ember.desk.plane_handles import PlaneHandles
 from blunt_ember.desk.point_handles import PointMover
-from blunt_ember.desk.pointing import Pointer
 from blunt_ember.desk.readings import Readings, snapped
-from blunt_ember.desk.stage_picture import StagePicture
+from blunt_ember.desk.stage_view import StageView
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.mesh import Floats
 from blunt_ember.outcome import Outcome
-from blunt_ember.picture.drawn import drawn_box, seen_pose
+from blunt_ember.picture.drawn import drawn_box
 from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import SOLVED, Lens, Look
-from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.picture.pose import Pose
-from blunt_ember.picture.view import View, fitted
+from blunt_ember.picture.view import View
 
-MARGINS = (112, 88, 124, 80)
-#: Room between what is chosen above and a flat body, with its dimensions, or a solid.
-ABOVE, ABOVE_SOLID = 26, 8
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
-#: How long a solid has stood still, in ms, when it is drawn with smooth edges again.
-STILL_MS = 150
-#: Dimensions of a solid that may stand over its field.
-MOST_OVER_FIELD = 8
 
 
-class Stage(QWidget):
-    """Paints the picture of the newest outcome; pans, zooms, reads and edits on it."""
+class Stage(StageView):
+    """Reads and edits on the picture."""
 
-    drawn = pyqtSignal()
-    lens_changed = pyqtSignal(str)
     #: The surface under the pointer, empty when there is none; and the one that was clicked, with where.
     surface_pointed = pyqtSignal(str)
     surface_clicked = pyqtSignal(str, QPoint)
@@ -72,148 +42,60 @@ class Stage(QWidget):
     #: The place (d,) in m of the body under the pointer, or None.
     place_pointed = pyqtSignal(object)
 
-    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+    def __init__(self, current: CurrentCase, hints: Hints, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setObjectName("stage")
-        self.setAccessibleName("Stage: the body through a lens")
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(300, 220)
-        self._current = current
-        self._theme = LIGHT
-        self._drawer = StagePicture()
-        self._outcome: Outcome | None = None
-        self._image: QImage | None = None
-        self._pointer = Pointer()
-        self._levels = LevelLabels()
-        self._view: View | None = None
-        #: The axis across which a plane is drawn alone, and how the body was turned before it was.
-        self._across: int | None = None
-        self._turned: Pose | None = None
-        self._is_fitted = True
-        self._stale = ""
-        self._hover: tuple[QPointF, str] | None = None
+        self._hints = hints
         self._drag: QPointF | None = None
         self._turns = False
-        self._dimensions: list[Dimension] = []
-        self._lit: tuple[str, ...] = ()
-        self._under = ""
         self._pressed_at: QPointF | None = None
         self._editor = PictureEditor(self, current)
         self.points = PointMover(self, current, self._editor, self._say)
-        self._note = ""
-        self._still = QTimer(self)
-        self._still.setSingleShot(True)
-        self._still.timeout.connect(self._redraw)
         self.tool = DrawingTool(self, current, self._say)
-        self.legend = Legend(self)
-        self.looks = LookBar(self)
-        self.looks.changed.connect(self._look_changed)
-        self.looks.whole_changed.connect(self.fit)
-        self.looks.height_changed.connect(self._room_changed)
-        self.looks.lens_changed.connect(self.lens_changed)
-        self.legend.range_wanted.connect(self.looks.fix_range)
         self.readings = Readings(current)
         self.planes = PlaneHandles(self.looks.cuts.move_plane)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 10, 12, 10)
-        layout.addWidget(self.looks)
-        layout.addStretch(1)
+        self.legend.range_wanted.connect(lambda *_: hints.used("legend"))
+        self.looks.cuts.changed.connect(lambda *_: hints.used("cut"))
+        self.looks.lens_changed.connect(lambda _: hints.used("lens"))
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Show what is known of the case now."""
+        if outcome is None and self.tool.active:  # another case comes: what was begun belongs to the one before
+            self.tool.leave()
+        super().show_outcome(outcome)
+
+    def hint(self) -> str:
+        """Return what has not been done yet of what can be done with this picture."""
+        solid = self._view is not None and self._view.pose is not None
+        return "" if self.tool.active else self._hints.said(solid, bool(self._dimensions))
 
     @property
-    def lens(self) -> Lens:
-        """The lens that was chosen."""
-        return self.looks.look.lens
+    def shows_dimensions(self) -> bool:
+        """Whether there is room for dimensions: none while an outline is drawn."""
+        return not self.tool.active
 
-    @property
-    def look(self) -> Look:
-        """How the body is looked at."""
-        return self.looks.look
+    def paint_tools(self, painter: QPainter, outcome: Outcome, view: View, named: bool) -> None:
+        """Paint the points that can be moved, and the outline that is drawn."""
+        movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
+        self.points.paint(painter, outcome if movable else None, view, self._theme)
+        self.tool.paint(painter, view, QRectF(self.rect()), self._theme)
 
-    @property
-    def shade(self) -> Shade | None:
-        """What the body is coloured by."""
-        return self._drawer.shade
-
-    @property
-    def _seen(self) -> Outcome | None:
-        """The outcome as it is drawn, with all that is drawn beyond what is solved."""
-        return None if self._outcome is None else self._drawer.body(self._outcome, self.look).outcome
+    def paint_read(self, painter: QPainter, outcome: Outcome, view: View, shade: Shade) -> None:
+        """Paint what is asked of points and lines, and the handles of planes."""
+        assert self._outcome is not None and outcome.geometry is not None
+        unfold = self._drawer.body(self._outcome, self.look).unfold
+        self.readings.paint(painter, self._outcome, view, self.legend.x() - 4.0, self._theme, unfold)
+        moved = view.pose is not None and not shade.flat
+        self.planes.take(shade.cuts if moved else (), *drawn_box(outcome.geometry))
+        if view.pose is not None:
+            self.looks.cuts.towards = view.pose.axes[2]
+            self.planes.paint(painter, view, self._theme)
 
     @property
     def dimension_labels(self) -> dict[str, Dimension]:
         """The dimensions on the picture by their name, such as ``width of brick``."""
         return {dimension.name: dimension for dimension in self._dimensions}
-
-    def set_theme(self, theme: Theme) -> None:
-        """Draw in other colours."""
-        self._theme = theme
-        self._redraw()
-
-    def set_lens(self, lens: Lens) -> None:
-        """Look through another lens."""
-        self.looks.choose(lens)
-
-    def show_outcome(self, outcome: Outcome | None) -> None:
-        """Show what is known of the case now."""
-        known = self._outcome
-        same = (
-            outcome is not None and known is not None and outcome.solution is known.solution
-            and outcome.geometry is known.geometry and outcome.case is known.case and outcome.kept is known.kept
-        )  # fmt: skip
-        self._outcome = outcome
-        self._stale = ""
-        if outcome is None:
-            self._is_fitted = True
-            self.looks.free_ranges()
-            if self.tool.active:  # another case comes: what was begun belongs to the one before
-                self.tool.leave()
-        if not same:
-            self._hover = None  # what was read there is no longer so
-            self._redraw()
-
-    def colour_over_whole_run(self, whole: bool) -> None:
-        """Choose the range that temperatures of a run are coloured over: of the whole run, or of each instant."""
-        self.looks.colour_over_whole_run(whole)
-
-    def mark_stale(self, why: str) -> None:
-        """Say on the picture that it shows the case before the last edit."""
-        self._stale = why
-        self.update()
-
-    def fit(self) -> None:
-        """Show the whole body."""
-        self._is_fitted = True
-        self._redraw()
-
-    def zoom(self, factor: float, about: QPointF | None = None) -> None:
-        """Enlarge about a place of the widget, its middle when none is given."""
-        if self._view is not None:
-            about = about or QPointF(self.width() / 2, self.height() / 2)
-            self._move_to(self._view.zoomed(factor, (about.x(), about.y())))
-
-    def pan(self, right: float, down: float) -> None:
-        """Drag the picture by pixels."""
-        if self._view is not None:
-            self._move_to(self._view.moved(right, down))
-
-    def turn(self, around: float, above: float) -> None:
-        """Move the eye round a solid by so many radians."""
-        seen = self._seen
-        if self._view is None or seen is None or seen.geometry is None or self._view.pose is None:
-            return
-        if self.look.face is not None:
-            return  # a flat picture is looked at straight on
-        low, high = drawn_box(seen.geometry)
-        self._move_to(self._view.turned(around, above, (low + high) / 2))
-
-    def _move_to(self, view: View) -> None:
-        """Look from elsewhere; a solid is drawn quickly while it moves, and sharp once it stands still."""
-        self._view = view
-        self._is_fitted = False
-        if view.pose is not None:
-            self._still.start(STILL_MS)
-        self._redraw()
 
     def draw_outline(self) -> None:
         """Begin to draw a new outline on the picture; a solid or a rod says why not."""
@@ -229,90 +111,29 @@ class Stage(QWidget):
         geometry = self._seen.geometry if self._seen is not None else None
         return (self._view, geometry) if self._view is not None and isinstance(geometry, SectionGeometry) else None
 
-    def _say(self, text: str) -> None:
-        self._note = text
+    def edit_dimension(self, dimension: Dimension) -> None:
+        """Open a field over a dimension."""
+        self._hints.used("dimension")
+
+        def change(text: str) -> Callable[[Case], Case]:
+            def made(case: Case) -> Case:
+                for path in dimension.paths:
+                    case = with_typed_value(case, path, text)
+                return case
+
+            return made
+
+        self._editor.open(dimension.name, dimension.text, dimension.box, change)
+
+    def mark_place(self, place: Floats | None) -> None:
+        """Mark the place (d,) in m that is read in the strip."""
+        self.readings.cursor = place
         self.update()
-
-    def picture(self) -> QImage | None:
-        """Return the picture as last painted, without what is laid over it."""
-        return self._image
-
-    def close_renderer(self) -> None:
-        """Give the graphics context back."""
-        self._drawer.close()
-
-    def open_renderer(self) -> None:
-        """Open the graphics context before it is first needed, as that takes a while."""
-        self._drawer.open()
-
-    def sizeHint(self) -> QSize:
-        """Wish for the size of the design."""
-        return QSize(579, 501)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Paint picture, dimensions, legend, reading and what is wrong."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(self._theme.stage))
-        outcome = self._seen
-        if outcome is not None and outcome.geometry is not None:
-            self._fit_view(outcome)
-            if self._image is None:
-                self._image = self._drawn_image()
-            painter.drawImage(QPointF(0, 0), self._image)
-            view, theme = self._view, self._theme
-            assert view is not None
-            named = self.lens not in SOLVED or outcome.solution is None
-            if view.pose is not None:
-                labels = self._pointer.region_labels(outcome, view) if named else []
-                overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
-            elif not isinstance(outcome.geometry, SolidGeometry):
-                overlay.paint_flat(
-                    painter, outcome.geometry, {*self._lit, self._under}, outcome.unstated, named, view, theme
-                )
-            paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
-            self._dimensions = [] if self.tool.active else self._laid_out(painter, outcome, view)
-            crowded = view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD
-            if crowded or self.look.face is not None:
-                self._dimensions = []  # they would hide the field; the lens Shape has them all
-            overlay.paint_dimensions(painter, self._dimensions, theme)
-            movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
-            self.points.paint(painter, outcome if movable else None, view, theme)
-            self.tool.paint(painter, view, QRectF(self.rect()), theme)
-            shade = self.shade
-            if shade is not None:
-                if outcome.mesh is not None and not self._still.isActive():
-                    taken = [QRectF(*dimension.box) for dimension in self._dimensions]
-                    self._levels.paint(painter, outcome.mesh, shade, view, self._pointer, taken, theme)
-                overlay.paint_values(painter, outcome, shade, view, theme)
-                self._paint_readings(painter, view)
-                moved = view.pose is not None and not shade.flat
-                self.planes.take(shade.cuts if moved else (), *drawn_box(outcome.geometry))
-                if view.pose is not None:
-                    self.looks.cuts.towards = view.pose.axes[2]
-                    self.planes.paint(painter, view, theme)
-            if self.lens == "Material":
-                overlay.paint_materials(painter, outcome, QRectF(self.rect()), theme)
-        room = QRectF(self.rect())
-        if self._hover is not None:
-            left = room.adjusted(0, 0, self.legend.x() - room.right() - 4 if self.shade is not None else 0, 0)
-            overlay.paint_reading(painter, *self._hover, left, self._theme)
-        message, colour = self._message()
-        if message:
-            overlay.paint_message(painter, message, colour, room, self._theme)
-        painter.end()
-        self.drawn.emit()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Keep the scale, or the fit, in the new frame."""
-        super().resizeEvent(event)
-        if self._view is not None:
-            self._view = self._view.resized(max(self.width(), 1), max(self.height(), 1))
-        self._redraw()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom about the pointer."""
         if event is not None:
+            self._hints.used("zoom")
             self.zoom(1.0015 ** event.angleDelta().y(), event.position())
             event.accept()
 
@@ -332,6 +153,7 @@ class Stage(QWidget):
             point = self._point_at(event.position())
             if point is not None:
                 self.readings.begin(event.position(), point)
+                self._hints.used("reading")
             return
         if self._view is not None and self.shade is not None and self.planes.press(event.position(), self._view):
             return
@@ -354,6 +176,7 @@ class Stage(QWidget):
             if not surface:
                 self.emptiness_clicked.emit()
             else:
+                self._hints.used("surface")
                 self.surface_clicked.emit(surface, event.globalPosition().toPoint())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -381,6 +204,7 @@ class Stage(QWidget):
             self._drag = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
             if self._turns and self._view is not None and self._view.pose is not None and self.look.face is None:
+                self._hints.used("turn")
                 self.turn(-step.x() * TURN_PER_PIXEL, step.y() * TURN_PER_PIXEL)
             else:
                 self.pan(step.x(), step.y())
@@ -437,127 +261,12 @@ class Stage(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def reading_at(self, place: QPointF) -> str:
-        """Return what there is to read under a place of the widget; nothing outside the body."""
-        if self._seen is None or self._view is None:
-            return ""
-        return self._pointer.reading(self._seen, self._view, self.shade, (place.x(), place.y()))
-
-    def mark_place(self, place: Floats | None) -> None:
-        """Mark the place (d,) in m that is read in the strip."""
-        self.readings.cursor = place
-        self.update()
-
-    def _place_under(self, place: QPointF) -> Floats | None:
-        """The place (d,) in m of the body under a place of the widget."""
-        if self._outcome is None or self._seen is None or self._view is None:
-            return None
-        point = self._pointer.point(self._seen, self._view, self.shade, (place.x(), place.y()))
-        return None if point is None else self._drawer.body(self._outcome, self.look).fold(point[None])[0]
-
     def _point_at(self, place: QPointF) -> Floats | None:
         """The same, snapped to nodes and edges."""
         point = self._place_under(place)
         if point is None or self._outcome is None or self._view is None:
             return None
         return snapped(point, self._outcome, self._view)
-
-    def light(self, surfaces: tuple[str, ...]) -> None:
-        """Light surfaces up."""
-        self._lit = surfaces
-        self._redraw_lit()
-
-    def surface_at(self, place: QPointF) -> str:
-        """Return the surface under a place of the widget, the nearest within reach; empty for none."""
-        if self._seen is None or self._view is None or self.look.face is not None:
-            return ""
-        return self._pointer.surface(self._seen, self._view, (place.x(), place.y()))
-
-    def edit_dimension(self, dimension: Dimension) -> None:
-        """Open a field over a dimension."""
-
-        def change(text: str) -> Callable[[Case], Case]:
-            def made(case: Case) -> Case:
-                for path in dimension.paths:
-                    case = with_typed_value(case, path, text)
-                return case
-
-            return made
-
-        self._editor.open(dimension.name, dimension.text, dimension.box, change)
-
-    def _redraw_lit(self) -> None:
-        """On a solid, lit surfaces are part of the picture, so that what stands before them hides them."""
-        if self._view is not None and self._view.pose is not None:
-            self._image = None
-        self.update()
-
-    def _room_changed(self) -> None:
-        """A body that is shown whole is shown whole in the room that is left."""
-        if self._is_fitted:
-            self._redraw()
-
-    def _look_changed(self) -> None:
-        self._hover = None
-        self._redraw()
-
-    def _redraw(self) -> None:
-        self._image = None
-        self.update()
-
-    def _fit_view(self, outcome: Outcome) -> None:
-        assert outcome.geometry is not None
-        first, face = seen_pose(outcome.geometry, self.look), self.look.face
-        before, pose = self._view.pose if self._view is not None else None, first
-        if (across := face.axis if face is not None else None) != self._across:
-            if self._across is None:
-                self._turned = before
-            pose = first if face is not None or self._turned is None else self._turned
-            self._across = across
-        elif self._view is None or self._is_fitted or (first is None) != (before is None):
-            same_way_up = first is not None and before is not None and first.upright == before.upright
-            pose = before if same_way_up else first
-        else:
-            return
-        low, high = drawn_box(outcome.geometry)
-        left, top, right, bottom = MARGINS
-        top = max(top, self.looks.geometry().bottom() + (ABOVE if pose is None else ABOVE_SOLID))
-        margins = left, top, right, bottom
-        self._view = fitted(low, high, self.width(), self.height(), margins, pose)
-
-    def _drawn_image(self) -> QImage:
-        outcome, look, view = self._outcome, self.look, self._view
-        assert outcome is not None and view is not None
-        lit = {*self._lit, self._under} - {""}
-        image = self._drawer.draw(
-            outcome, look, view, self._theme, self.devicePixelRatioF(), lit, self._still.isActive()
-        )
-        self.looks.offer(outcome, self._drawer.field(outcome, look), self._seen)
-        self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
-        self.legend.show_shade(self.shade, (look.low, look.high), self._theme)
-        return image
-
-    def _paint_readings(self, painter: QPainter, view: View) -> None:
-        """What is asked of points and lines, where it is in the body as it is drawn."""
-        outcome, look = self._outcome, self.look
-        assert outcome is not None
-        unfold = self._drawer.body(outcome, look).unfold
-        self.readings.paint(painter, outcome, view, self.legend.x() - 4.0, self._theme, unfold)
-
-    def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
-        metrics = QFontMetricsF(painter.font())
-        labels = {}
-        for quantity in every_length(outcome.case.document.body):
-            label = shown(quantity.si, outcome.case.units.of(LENGTH), 6)
-            labels[label] = metrics.horizontalAdvance(label)
-        assert outcome.geometry is not None
-        return dimensions(outcome.case, outcome.geometry, view, labels)
-
-    def _message(self) -> tuple[str, str]:
-        """What is to be said under the picture, and its colour."""
-        if self._outcome is not None and self._outcome.trouble is not None:
-            return str(self._outcome.trouble), self._theme.off
-        return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)
 
     def _dimension_at(self, place: QPointF) -> Dimension | None:
         return next((d for d in self._dimensions if QRectF(*d.box).contains(place)), None)

@@ -239,6 +239,15 @@ def paint_reading(painter: QPainter, place: QPointF, text: str, room: QRectF, th
         painter.drawText(QPointF(x + 8, y + 5 + metrics.ascent() + number * metrics.height()), line)
 
 
+def paint_hint(painter: QPainter, text: str, room: QRectF, theme: Theme) -> None:
+    """Write a hint quietly at the foot of the stage, as much of it as there is room for."""
+    metrics = QFontMetricsF(painter.font())
+    row = QRectF(14, room.height() - metrics.height() - 8, room.width() - 28, metrics.height())
+    painter.setPen(QColor(theme.quiet))
+    cut = metrics.elidedText(text, Qt.TextElideMode.ElideRight, row.width())
+    painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, cut)
+
+
 def paint_message(painter: QPainter, text: str, colour: str, room: QRectF, theme: Theme) -> None:
     """Write a message into a frame at the foot of the stage."""
     metrics = QFontMetricsF(painter.font())

@@ -25,6 +25,7 @@ from blunt_ember.desk.checks_panel import ChecksPanel
 from blunt_ember.desk.current_case import CurrentCase
 from blunt_ember.desk.faults_dialog import FaultsDialog
 from blunt_ember.desk.header import Header
+from blunt_ember.desk.hints import Hints
 from blunt_ember.desk.menus import Menus
 from blunt_ember.desk.settings import Settings
 from blunt_ember.desk.sheet import Sheet
@@ -76,7 +77,7 @@ class Window(QMainWindow):
 
         self.header = Header(self.current, self)
         self.sheet = Sheet(self.current, self)
-        self.stage = Stage(self.current, self)
+        self.stage = Stage(self.current, Hints(self.settings), self)
         self.checks = ChecksPanel(self)
         self.card = SurfaceCard(self.current, self.stage)
         self.strip = Strip(self)
