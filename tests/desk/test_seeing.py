@@ -249,7 +249,7 @@ def test_planes_open_a_solid_and_are_read_typed_and_dragged(window: Window, qtbo
     expected = temperature_at(outcome.mesh, outcome.solution.temperature, point[None])[0] - 273.15
     reading = stage.reading_at(at)
     assert "x 420 mm" in reading and f"{expected:.1f}"[:3] in reading, (reading, expected)
-    renderer = stage._renderer
+    renderer = stage._drawer._renderer
     assert renderer is not None
     scene = renderer._scene
     stage.setFocus()

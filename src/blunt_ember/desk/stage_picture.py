@@ -43,8 +43,8 @@ class StagePicture:
 
     def body(self, outcome: Outcome, look: Look) -> Drawn:
         """Return what is drawn of an outcome."""
-        if self._drawn is None or self._drawn_of != (outcome, look.whole):
-            known, whole = self._drawn_of
+        known, whole = self._drawn_of
+        if self._drawn is None or known is not outcome or whole != look.whole:
             same = (
                 self._drawn is not None and known is not None and whole == look.whole and known.mesh is outcome.mesh
                 and known.solution is outcome.solution and known.problem is outcome.problem

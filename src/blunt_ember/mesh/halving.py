@@ -21,6 +21,7 @@ _OF_TRIANGLE = np.array([[[0, 0], [0.5, 0], [0, 0.5]], [[0.5, 0], [1, 0], [0.5, 
                          [[0, 0.5], [0.5, 0.5], [0, 1]], [[0.5, 0.5], [0, 0.5], [0.5, 0]]])  # fmt: skip
 #: Weights of corners are multiples of one part in so many.
 _PARTS = 64
+#: Constants of a generator whose numbers have no pattern (Steele, Lea & Flood, OOPSLA 2014: splitmix64).
 _MIXING = (np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB))
 
 
@@ -53,6 +54,8 @@ def halved(mesh: Mesh) -> Mesh:
 def _halved_facets(facets: FacetSet, known: NDArray[np.uint64]) -> FacetSet:
     def of(block: FacetBlock) -> FacetBlock:
         family = FAMILIES[block.family]
+        if family.dimension == 0:
+            return FacetBlock(block.family, np.searchsorted(known, _keys(block.nodes, np.ones((1, 1)))))
         local = _children(block.family)
         flat = local.reshape(-1, family.dimension)
         keys = _keys(block.nodes[:, : family.corners], _shares(block.family, flat))
@@ -64,13 +67,13 @@ def _halved_facets(facets: FacetSet, known: NDArray[np.uint64]) -> FacetSet:
 def _keys(corners: Ints, shares: Floats) -> NDArray[np.uint64]:
     """Return one number (m, q) for each place by the corners (m, c) it lies between and its shares (q, c) of them."""
     parts = np.rint(shares * _PARTS).astype(np.uint64)
-    mixed = corners.astype(np.uint64) + np.uint64(1)
+    mixed = (corners.astype(np.uint64) + np.uint64(1)) * _MIXING[0]
     for shift, factor in ((30, _MIXING[1]), (27, _MIXING[2])):
         mixed = (mixed ^ (mixed >> np.uint64(shift))) * factor
+    mixed ^= mixed >> np.uint64(31)
     # A sum does not depend on the order in which a cell has its corners.
-    weighed = parts[None] * (mixed[:, None] | np.uint64(1))
-    total: NDArray[np.uint64] = weighed.sum(axis=2, dtype=np.uint64) * _MIXING[0]
-    return total ^ (total >> np.uint64(31))
+    total: NDArray[np.uint64] = (parts[None] * mixed[:, None]).sum(axis=2, dtype=np.uint64)
+    return total
 
 
 def _shares(family: str, local: Floats) -> Floats:
@@ -93,8 +96,6 @@ def _linear(family: str) -> Family:
 def _children(family: str) -> Floats:
     """Places (c, k, dim), in a cell's own coordinates, of the nodes of the cells it is divided into."""
     kind, linear = FAMILIES[family], _linear(family)
-    if kind.dimension == 0:
-        return kind.nodes[None]
     corners = linear.nodes[: linear.corners]
     if family.startswith("tri"):
         pieces = _OF_TRIANGLE
