@@ -137,7 +137,7 @@ def test_the_analysts_units_show_everywhere_and_what_was_typed_stays(window: Win
             assert field(window, "parameters.thickness").text() == "32 mm"
             notes = {label.text() for label in window.sheet.findChildren(type(window.checks._summary))}
             assert "= 1.2598 in" in notes and "= 860 °F = 733.15 K" in notes
-            assert window.stage._shade is not None and window.stage._shade.title == "Temperature, °F"
+            assert window.stage.shade is not None and window.stage.shade.title == "Temperature, °F"
         elif words == "W":
             assert ledger == "W" and data_of(window)["units"] == {"set": "US customary", "heat flow": "W"}
         else:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.cut_row import CutRow
@@ -27,7 +26,6 @@ class LookBar(QWidget):
     lens_changed = pyqtSignal(str)
     #: More, or less, is drawn beyond what is solved.
     whole_changed = pyqtSignal()
-    height_changed = pyqtSignal()
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -48,11 +46,6 @@ class LookBar(QWidget):
     def look(self) -> Look:
         """The look of the chosen lens."""
         return replace(self._looks[self._lens], whole=self._whole)
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Say that there is more, or less, room below."""
-        super().resizeEvent(event)
-        self.height_changed.emit()
 
     def choose(self, lens: Lens) -> None:
         """Look through another lens, as it was last looked through."""

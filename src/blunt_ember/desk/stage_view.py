@@ -26,9 +26,9 @@ from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.picture.pose import Pose
 from blunt_ember.picture.view import View, fitted
 
-MARGINS = (112, 88, 124, 80)
-#: Room between what is chosen above and a flat body, with its dimensions, or a solid.
-ABOVE, ABOVE_SOLID = 26, 8
+#: Room about a body: left, top, right, bottom. A solid has a row more above it, of the planes that open it.
+MARGINS = (112, 108, 124, 80)
+MARGINS_SOLID = (112, 140, 124, 80)
 #: How long a solid has stood still, in ms, when it is drawn with smooth edges again.
 STILL_MS = 150
 #: Dimensions of a solid that may stand over its field.
@@ -70,7 +70,6 @@ class StageView(QWidget):
         self.looks = LookBar(self)
         self.looks.changed.connect(self._look_changed)
         self.looks.whole_changed.connect(self.fit)
-        self.looks.height_changed.connect(self._room_changed)
         self.looks.lens_changed.connect(self.lens_changed)
         self.legend.range_wanted.connect(self.looks.fix_range)
         layout = QVBoxLayout(self)
@@ -136,6 +135,7 @@ class StageView(QWidget):
             self.looks.free_ranges()
         if not same:
             self._hover = None  # what was read there is no longer so
+            self._offer()
             self._redraw()
 
     def colour_over_whole_run(self, whole: bool) -> None:
@@ -287,14 +287,15 @@ class StageView(QWidget):
             self._image = None
         self.update()
 
-    def _room_changed(self) -> None:
-        """A body that is shown whole is shown whole in the room that is left."""
-        if self._is_fitted:
-            self._redraw()
-
     def _look_changed(self) -> None:
         self._hover = None
+        self._offer()
         self._redraw()
+
+    def _offer(self) -> None:
+        """Offer what can be chosen of what is seen now."""
+        outcome = self._outcome
+        self.looks.offer(outcome, None if outcome is None else self._drawer.field(outcome, self.look), self._seen)
 
     def _redraw(self) -> None:
         self._image = None
@@ -315,9 +316,7 @@ class StageView(QWidget):
         else:
             return
         low, high = drawn_box(outcome.geometry)
-        left, top, right, bottom = MARGINS
-        top = max(top, self.looks.geometry().bottom() + (ABOVE if pose is None else ABOVE_SOLID))
-        margins = left, top, right, bottom
+        margins = MARGINS if pose is None else MARGINS_SOLID
         self._view = fitted(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self) -> QImage:
@@ -327,7 +326,6 @@ class StageView(QWidget):
         image = self._drawer.draw(
             outcome, look, view, self._theme, self.devicePixelRatioF(), lit, self._still.isActive()
         )
-        self.looks.offer(outcome, self._drawer.field(outcome, look), self._seen)
         self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
         self.legend.show_shade(self.shade, (look.low, look.high), self._theme)
         return image
