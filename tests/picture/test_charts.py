@@ -1,0 +1,168 @@
+"""Charts: drawn to scale, readable where much is crowded, and written as lines or pixels."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from matplotlib.figure import Figure
+from matplotlib.image import imread
+from matplotlib.patches import Rectangle
+from matplotlib.text import Text
+
+from blunt_ember.case.unit_sets import DEFAULT_UNITS
+from blunt_ember.checks.profile import Profile, flux_profile, profile_through
+from blunt_ember.checks.reading_line import through_middle
+from blunt_ember.checks.series_path import series_path
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
+from blunt_ember.picture.chain_chart import _apart, chain_plot
+from blunt_ember.picture.charts import MARGINS, profile_plot
+from blunt_ember.picture.history_chart import history_plot
+from blunt_ember.picture.palette import DARK, LIGHT, rgb
+from blunt_ember.picture.plot import DPI, Plot, image_of, write_plot
+from blunt_ember.picture.run_curves import time_curves
+from blunt_ember.picture.time_line import time_line_plot, tracks
+
+FLOW = Flow()
+
+
+@pytest.fixture(scope="module")
+def wall() -> Outcome:
+    return FLOW.run(family("composite-wall").case())
+
+
+def chain_of(outcome: Outcome) -> Plot:
+    assert outcome.problem is not None and outcome.solution is not None
+    return chain_plot(series_path(outcome.exact, outcome.problem, outcome.solution), DEFAULT_UNITS)
+
+
+def profile_of(outcome: Outcome) -> Profile:
+    assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
+    return profile_through(0, outcome.geometry, outcome.mesh, outcome.solution.temperature, outcome.exact_now)
+
+
+def filled(plot: Plot, width: int = 880, height: int = 170) -> Figure:
+    figure = Figure(figsize=(width / DPI, height / DPI), dpi=DPI)
+    plot(figure, width, height, LIGHT)
+    return figure
+
+
+def texts(figure: Figure) -> list[str]:
+    return [each.get_text() for each in figure.findobj(Text) if each.get_text()]
+
+
+def test_a_chain_is_drawn_to_scale(wall: Outcome) -> None:
+    figure = filled(chain_of(wall))
+    boxes = [
+        each for each in figure.findobj(Rectangle) if isinstance(each, Rectangle) and 20 > each.get_linewidth() == 1
+    ]
+    widths = np.array([each.get_width() for each in boxes if 0 < each.get_height() < 1 and each.get_width() < 880])
+    resistances = np.array([0.114 / 0.35, 0.05 / 0.12, 0.003 / 45, 1 / 12])
+    room = 880 - 32
+    expected = np.maximum(room * resistances / resistances.sum() - 2, 1.5)
+    np.testing.assert_allclose(widths[-4:], expected, rtol=1e-6)
+    said = texts(figure)
+    for wanted in ("brick", "R 0.3257 m² K/W", "ΔT 376.7 K", "film", "brick|blanket", "603.318 °C", "mesh 603.318",
+                   "fluid", "25 °C"):  # fmt: skip
+        assert wanted in said
+    assert any("R in all 0.82578 m² K/W" in each and "on the mesh" in each for each in said)
+
+
+@given(st.lists(st.floats(0, 900), min_size=1, max_size=7), st.lists(st.integers(1, 16), min_size=7, max_size=7))
+def test_texts_stand_apart_in_their_order(wanted: list[float], lengths: list[int]) -> None:
+    places = np.sort(np.array(wanted))
+    lines = [["x" * lengths[number]] for number in range(len(places))]
+    found = _apart(places, lines, 900.0)
+    half = np.array([lengths[number] * 6.2 / 2 for number in range(len(places))])
+    room = 2 * half.sum() + 16 * (len(places) - 1)
+    if room < 880:
+        assert (found[1:] - half[1:] >= found[:-1] + half[:-1] + 16 - 1e-6).all()
+        assert found[0] - half[0] >= 0 and found[-1] + half[-1] <= 900
+        # Nothing is moved that need not be.
+        free = (np.diff(places) > half[1:] + half[:-1] + 16).all() and (places - half > 8).all()
+        if free and (places + half < 892).all():
+            np.testing.assert_allclose(found, places)
+    else:
+        assert (np.diff(found) > 0).all()
+
+
+def test_difference_and_quantity_are_named_beside_their_axes(wall: Outcome) -> None:
+    said = texts(filled(profile_plot(profile_of(wall), DEFAULT_UNITS)))
+    assert {"°C", "Δ K", "distance, mm", "brick", "blanket"} <= set(said)
+    assert any(each.startswith("mesh − exact: at most") for each in said)
+    pipe = FLOW.run(family("hollow-cylinder").case())
+    assert (
+        pipe.geometry is not None and pipe.mesh is not None and pipe.problem is not None and pipe.solution is not None
+    )
+    profile = flux_profile(through_middle(0, pipe.geometry, pipe.mesh), "heat flux", pipe.problem,
+                           pipe.solution.temperature, pipe.geometry, pipe.exact_now)  # fmt: skip
+    assert {"W/m²", "Δ W/m²"} <= set(texts(filled(profile_plot(profile, DEFAULT_UNITS))))
+
+
+def test_a_flux_that_does_not_change_is_a_straight_line(wall: Outcome) -> None:
+    assert wall.geometry is not None and wall.mesh is not None and wall.problem is not None
+    assert wall.solution is not None
+    profile = flux_profile(through_middle(0, wall.geometry, wall.mesh), "flux along x", wall.problem,
+                           wall.solution.temperature, wall.geometry, wall.exact_now)  # fmt: skip
+    figure = filled(profile_plot(profile, DEFAULT_UNITS))
+    low, high = figure.axes[0].get_ylim()
+    assert high - low > 0.15 * 1156  # round-off does not fill the scale
+    left, right, _, _ = MARGINS
+    box = figure.axes[0].get_position()
+    assert (box.x0 * 880, 880 - box.x1 * 880) == pytest.approx((left, right))
+
+
+@pytest.mark.parametrize("suffix", [".svg", ".pdf", ".png"])
+def test_charts_are_written_as_lines_or_pixels(wall: Outcome, tmp_path: Path, suffix: str) -> None:
+    for name, plot in (("chain", chain_of(wall)), ("profile", profile_plot(profile_of(wall), DEFAULT_UNITS))):
+        path, again = tmp_path / f"{name}{suffix}", tmp_path / f"again{suffix}"
+        write_plot(plot, path, 900, 320, LIGHT)
+        write_plot(plot, again, 900, 320, LIGHT)
+        assert path.read_bytes() == again.read_bytes()  # the same chart is the same file
+        if suffix == ".svg":
+            text = path.read_text("utf-8")
+            assert "<svg" in text and "brick" in text and "date" not in text.lower().replace("update", "")
+            assert re.search(r'width="\d+(\.\d+)?pt"', text) and "<image" not in text
+        elif suffix == ".pdf":
+            assert path.read_bytes().startswith(b"%PDF") and b"CreationDate" not in path.read_bytes()
+        else:
+            assert imread(path).shape[:2] == (640, 1800)
+
+
+def test_another_suffix_is_refused_with_those_there_are(wall: Outcome, tmp_path: Path) -> None:
+    with pytest.raises(BluntEmberError, match=r"\.png, \.svg, \.pdf; '\.gif' is none"):
+        write_plot(chain_of(wall), tmp_path / "chain.gif", 900, 320, LIGHT)
+    assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK])
+def test_images_have_the_paper_of_their_theme_and_sharper_ones_more_pixels(wall: Outcome, theme: object) -> None:
+    assert theme in (LIGHT, DARK)
+    plot = chain_of(wall)
+    image = image_of(plot, 400, 200, theme)  # type: ignore[arg-type]
+    sharp = image_of(plot, 400, 200, theme, 2.0)  # type: ignore[arg-type]
+    assert image.shape == (200, 400, 4) and sharp.shape == (400, 800, 4)
+    np.testing.assert_allclose(image[2, 2, :3] / 255, rgb(theme.paper), atol=0.01)  # type: ignore[attr-defined]
+
+
+def test_curves_over_time_and_the_time_line_fill_a_figure() -> None:
+    outcome = next(each for each in FLOW.outcomes(family("cooling-wall").case()) if each.trouble or each.checks)
+    assert outcome.run is not None
+    curves = time_curves(outcome)
+    name, first = next(iter(curves.items()))
+    said = texts(filled(history_plot(first, outcome.case.units)))
+    assert name and "exact" in said and any(each.startswith("time, ") for each in said) and "Δ K" in said
+    stored = texts(filled(history_plot(curves["heat stored"], outcome.case.units)))
+    assert "kJ" in stored and "exact" not in stored
+    firing = family("firing").case()
+    rows = tracks(firing, 36_000.0)
+    assert len(rows) > 3
+    line = filled(time_line_plot(rows, 36_000.0, firing))
+    assert all(any(row.label in each for each in texts(line)) for row in rows)
