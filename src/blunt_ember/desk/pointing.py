@@ -74,7 +74,7 @@ class Pointer:
             near = flat + reach * np.array([[0, 0], [1, 0], [-1, 0], [0, 1], [0, -1]])[:, : mesh.dimension]
             return flat[0] if (geometry.owner_at(near) >= 0).any() else None
         cuts = found.cuts if found is not None else ()
-        hit = self._hit(mesh, view, at, cuts[0] if cuts else None) if len(cuts) < 2 else None
+        hit = None if _only_planes(found) else self._hit(mesh, view, at, cuts[0] if cuts else None)
         on_plane = _on_planes(mesh, view, found, at, _nearness(hit, mesh, view)) if found is not None and cuts else None
         if on_plane is not None:
             return on_plane[0]
@@ -136,7 +136,7 @@ class Pointer:
 
     def _reading_on_skin(self, outcome: Outcome, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
         cuts = found.cuts if found is not None else ()
-        hit = self._hit(mesh, view, place, cuts[0] if cuts else None) if len(cuts) < 2 else None
+        hit = None if _only_planes(found) else self._hit(mesh, view, place, cuts[0] if cuts else None)
         if found is not None and cuts:
             on_plane = _on_planes(mesh, view, found, place, _nearness(hit, mesh, view))
             if on_plane is not None:
@@ -148,6 +148,11 @@ class Pointer:
             return where
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
         return f"{where}\n{_said(value, found)}"
+
+
+def _only_planes(found: Shade | None) -> bool:
+    """Whether nothing but planes through the body is drawn."""
+    return found is not None and (found.flat or len(found.cuts) > 1)
 
 
 def _nearness(hit: _Hit | None, mesh: Mesh, view: View) -> float:

@@ -149,8 +149,10 @@ class TableView(QWidget):
         return self._model.table
 
     def show_outcome(self, outcome: Outcome | None) -> None:
-        """Take another outcome; the table follows at the next :meth:`refresh`."""
+        """Take another outcome; the table follows at the next :meth:`refresh`, at once where there is none."""
         self._outcome = outcome
+        if outcome is None:
+            self.refresh()
 
     def refresh(self) -> None:
         """Make the table of the outcome anew."""

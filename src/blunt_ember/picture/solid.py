@@ -75,7 +75,7 @@ class SolidScene:
         if isinstance(outcome.geometry, SolidGeometry):
             self._actors.append(_creases(outcome.geometry.creases, colour, ratio))
         elif outcome.mesh is not None:
-            self._actors.append(_creases(outcome.mesh.points[borders(self._skin)], colour, ratio))
+            self._actors.append(_creases(outcome.mesh.points[borders(skin_of(outcome.mesh))], colour, ratio))
 
     def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""
