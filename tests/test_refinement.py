@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import json
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from blunt_ember.cli import main
-from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow import Flow
-from blunt_ember.following_error import adapted, left_over
 from blunt_ember.gallery.families import family
 from blunt_ember.refinement import divided, trend
 from blunt_ember.report.refined import trends
@@ -38,20 +35,6 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
     assert abs(finest.values[0] - settling.limit) < settling.band
 
 
-def test_cells_that_follow_the_error_need_far_fewer_nodes() -> None:
-    case, flow = family("wall-corner").case(), Flow()
-    even = list(divided(flow, case, 3))
-    limit = trends(even)[0].limit
-    following = list(adapted(flow, case))
-    gaps = [abs(level.values[0] - limit) for level in following]
-    assert gaps[-1] < abs(even[-1].values[0] - limit) / 2 and following[-1].nodes < even[-1].nodes / 2
-    allowed = case.document.questions[0].tolerance.amount * abs(following[-1].values[0])
-    assert gaps[-1] < left_over(following)[0] <= allowed
-    offs = [level.off for level in following]
-    assert all(later is not None and earlier is not None and later < earlier / 2
-               for earlier, later in pairwise(offs))  # fmt: skip
-
-
 @pytest.mark.parametrize(("values", "order", "limit", "said"), [
     ([1 + 1.0, 1 + 0.25, 1 + 0.0625], 2.0, 1.0, ""), ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
     ([1.0, 2.0, 1.5], None, 1.5, "to and fro"), ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
@@ -62,16 +45,6 @@ def test_what_a_sequence_tends_to(values: list[float], order: float | None, limi
     assert found.limit == pytest.approx(limit, nan_ok=True) and said in found.note
     assert found.order == (pytest.approx(order) if order is not None else None)
     assert np.isnan(found.limit) or found.band >= abs(values[-1] - found.limit)
-
-
-def test_what_cannot_be_refined_says_why(tmp_path: Path) -> None:
-    for name, said in (("cooling-wall", "only steady sections"), ("rod-film-tip", "only steady sections")):
-        with pytest.raises(BluntEmberError, match=said):
-            list(adapted(Flow(), family(name).case()))
-    mapped = family("plane-wall").case()
-    mapped = mapped.restated({**mapped.data, "mesh": {"cells": "quadrilaterals"}})
-    with pytest.raises(BluntEmberError, match="mapped quadrilaterals"):
-        list(adapted(Flow(), mapped))
 
 
 def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
