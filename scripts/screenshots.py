@@ -10,15 +10,18 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from blunt_ember.picture.look import Lens
+from blunt_ember.picture.look import Lens, Whole
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
-#: Families that are shown, the name of the picture, and the lens.
-_FAMILIES: tuple[tuple[str, str, Lens], ...] = (
-    ("hollow-cylinder", "pipe", "Temperature"), ("stacked-floor", "stacked", "Shape"), ("bowl", "bowl", "Mesh"),
-    ("rod-film-tip", "rod", "Temperature"), ("wall-contact", "joint", "Temperature"),
+#: Families that are shown, the name of the picture, the lens, the view of the strip and what is read along a line.
+_FAMILIES: tuple[tuple[str, str, Lens, str, str], ...] = (
+    ("hollow-cylinder", "pipe", "Temperature", "along a line", "heat flux"),
+    ("stacked-floor", "stacked", "Shape", "along a line", "temperature"),
+    ("bowl", "bowl", "Mesh", "along a line", "temperature"), ("rod-film-tip", "rod", "Temperature", "table", ""),
+    ("wall-contact", "joint", "Temperature", "resistances", ""),
+    ("hollow-sphere", "turned", "Heat flow", "along a line", "temperature"),
 )  # fmt: skip
 
 
@@ -76,11 +79,21 @@ def _take(folder: Path) -> None:
         QTest.keyClicks(entry, "100 W")
         QTest.keyClick(entry, Qt.Key.Key_Return)
     grab("mistake")
-    for name, picture, lens in _FAMILIES:
+    for name, picture, lens, view, what in _FAMILIES:
         window.show_case(family(name).case(), None)
         spin(lambda: window.outcome is not None and window.outcome.final)
         window.stage.set_lens(lens)
+        window.strip.choose_view(view)
+        if what:
+            window.strip.line.what.setCurrentText(what)
+            window.strip.line.refresh()
+        if view == "table":
+            window.strip.tables.which.setCurrentText("surfaces")
+            window.strip.tables.refresh()
+        window.stage.looks.draw_whole(Whole(deep=picture == "turned"))
         grab(picture)
+    window.strip.choose_view("along a line")
+    window.stage.set_lens("Temperature")
     window.show_case(family("hot-edge-plate").case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)
     window.stage.looks.take(replace(window.stage.look, bands=True, marks=True))

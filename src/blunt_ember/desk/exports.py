@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -9,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QProgressDialog
 
 from blunt_ember.case.files import write_text
+from blunt_ember.case.units import Kind
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.foreign_files import write_foreign
 from blunt_ember.outcome import Outcome
@@ -16,6 +18,7 @@ from blunt_ember.picture.body import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.picture.plot import write_plot
+from blunt_ember.refinement import Level
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window
@@ -40,7 +43,8 @@ def export(window: Window) -> None:
         return
     QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
     try:
-        written(outcome, path, window.stage.look, _theme(window))
+        levels, kinds = window.strip.refinement.found_of(outcome)
+        written(outcome, path, window.stage.look, _theme(window), levels, kinds)
     except (BluntEmberError, OSError) as error:
         QMessageBox.warning(window, "Nothing was exported", str(error))
         return
@@ -49,8 +53,11 @@ def export(window: Window) -> None:
     window.tell(f"exported {path}")
 
 
-def written(outcome: Outcome, path: Path, look: Look, theme: Theme) -> None:
-    """Write an outcome in the format of a suffix; raise :class:`BluntEmberError` for what cannot be."""
+def written(
+    outcome: Outcome, path: Path, look: Look, theme: Theme, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()
+) -> None:
+    """Write an outcome, looked at in a way, with a refinement, in the format of a suffix; raise
+    :class:`BluntEmberError` for what cannot be."""
     # Imported when they are wanted: the window is there the sooner.
     from matplotlib.image import imsave
 
@@ -60,7 +67,7 @@ def written(outcome: Outcome, path: Path, look: Look, theme: Theme) -> None:
 
     suffix = path.suffix.lower()
     if suffix in (".html", ".htm"):
-        write_report(outcome, path)
+        write_report(outcome, path, levels, kinds, look)
     elif suffix == ".csv":
         write_text(checks_csv(outcome), path)
     elif suffix == ".png":

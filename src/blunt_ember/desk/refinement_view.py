@@ -75,6 +75,11 @@ class RefinementView(QWidget):
             self._fill()
         self._show_buttons()
 
+    def found_of(self, outcome: Outcome) -> tuple[list[Level], tuple[Kind, ...]]:
+        """Return the meshes of a finished refinement by halves, and the kinds of the answers; none of another case."""
+        known = outcome.case is self._case and not self.running and not self._follows and bool(self._kinds)
+        return (self.levels, self._kinds) if known else ([], ())
+
     def end(self) -> None:
         """End a refinement that is under way."""
         if self._process is not None:

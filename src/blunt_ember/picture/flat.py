@@ -20,6 +20,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.quality import quality_of
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.actors import colour_by_shade, line_actor, plain_actor, region_colours
+from blunt_ember.picture.arrows import usual_most
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.flow_lines import FlowLines
 from blunt_ember.picture.isolines import isolines
@@ -170,12 +171,14 @@ def _arrows(mesh: Mesh, flux_at: Callable[[Floats], Floats], view: View) -> list
     places = view.metres(np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2))
     flux = flux_at(places)
     size = np.linalg.norm(flux, axis=1)
-    largest = float(np.nanmax(size, initial=0.0))
+    known = size[np.isfinite(size)]
+    largest = usual_most(known)
     seen = np.nan_to_num(size) > max(1e-6 * largest, 1e-300)
     if not seen.any():
         return []
     along = flux[seen] / size[seen, None]
-    length = size[seen] / largest * ARROW_LENGTH
+    # At a corner the flux may be large without end: what is beyond the usual is drawn no longer.
+    length = np.minimum(size[seen] / largest, 1.0) * ARROW_LENGTH
     rim = _arrow_shapes(places[seen], along, length, view.scale, 1.3)
     core = _arrow_shapes(places[seen], along, length, view.scale, 0.0)
     return [plain_actor(poly_data(*rim, level=0.03), LIGHT.paper), plain_actor(poly_data(*core, level=0.04), LIGHT.ink)]

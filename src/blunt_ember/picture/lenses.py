@@ -26,7 +26,7 @@ _DECADES = 4.0
 #: About so many bands.
 _BANDS = 12
 #: Where so few values lie beyond the others, as at a corner held at two temperatures, they do not set the range.
-_FEW, _BEYOND = 0.01, 10.0
+_FEW, _BEYOND = 0.02, 3.0
 
 
 @dataclass(frozen=True)
@@ -172,7 +172,8 @@ def field_of(outcome: Outcome, lens: Lens, part: str = "") -> Field | None:
             np.broadcast_to(missed[:, None], block.nodes.shape)
             for missed, block in zip(found.missed, mesh.blocks, strict=True)
         )
-        return Field("Error of heat flux", units.of(HEAT_FLUX), spread, _ends(spread), positive=True)
+        ends = _ends(spread)[0], _reach(spread)
+        return Field("Error of heat flux", units.of(HEAT_FLUX), spread, ends, positive=True)
     gap = _gap(outcome, chosen)
     if gap is None:
         return None
@@ -235,7 +236,7 @@ def _heat_flow(outcome: Outcome, part: str) -> Field:
     flux = flux_of if mesh.dimension > 1 else None
     if part in ("", "size"):
         sizes = tuple(np.linalg.norm(each, axis=-1) for each in fluxes)
-        ends = 0.0, max(float(each.max()) for each in sizes) or 1.0
+        ends = 0.0, _reach(sizes)
         return Field("Heat flux", kind, sizes, ends, False, True, follow, flux)
     if part.startswith("along "):
         axis = "xyz".index(part[-1])
@@ -245,7 +246,7 @@ def _heat_flow(outcome: Outcome, part: str) -> Field:
             (each * _direction(mesh.points[block.nodes], part, outcome)).sum(axis=-1)
             for each, block in zip(fluxes, mesh.blocks, strict=True)
         )
-    far = max(abs(end) for end in _ends(values)) or 1.0
+    far = _reach(values)
     return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow, flux=flux)
 
 
@@ -287,7 +288,7 @@ def _ends(values: tuple[Floats, ...]) -> tuple[float, float]:
 
 
 def _reach(gap: tuple[Floats, ...]) -> float:
-    """How far differences go from nothing, but for a few that go much farther."""
+    """How far values go from nothing, but for a few that go much farther."""
     sizes = np.abs(np.concatenate([block.ravel() for block in gap]))
     sizes = sizes[~np.isnan(sizes)]
     if not len(sizes):

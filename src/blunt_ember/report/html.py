@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import io
 from collections.abc import Sequence
 from pathlib import Path
@@ -18,10 +19,12 @@ from blunt_ember.case.display import number, shown, shown_difference, time_shown
 from blunt_ember.case.files import CaseFileError, write_text
 from blunt_ember.case.units import HEAT_FLOW, Kind
 from blunt_ember.checks.profile import main_axis, profile_through
-from blunt_ember.errors import BluntEmberError
+from blunt_ember.checks.series_path import series_path
+from blunt_ember.errors import BluntEmberError, ReferenceRefusedError
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.chain_chart import chain_plot
 from blunt_ember.picture.charts import profile_plot
 from blunt_ember.picture.history_chart import history_plot
 from blunt_ember.picture.look import Look
@@ -29,6 +32,7 @@ from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.plot import image_of
 from blunt_ember.picture.run_curves import time_curves
 from blunt_ember.refinement import Level
+from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
 from blunt_ember.report.statement import statement
 from blunt_ember.report.table import MARKS, basis
@@ -38,25 +42,31 @@ _WIDTH, _HEIGHT, _CHART = 1100, 620, 340
 _LOOKS = (Look("Mesh"), Look("Temperature", bands=True), Look("Heat flow"), Look("Error", log=True))
 
 
-def write_report(outcome: Outcome, path: Path, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()) -> None:
-    """Write the report of a solved case; ``levels`` of a refinement are tabulated with it.
+def write_report(
+    outcome: Outcome, path: Path, levels: Sequence[Level] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
+) -> None:
+    """Write the report of a solved case; ``levels`` of a refinement are tabulated with it, ``seen`` is how the body is
+    looked at now, if that is to be pictured too.
 
     Raises :class:`BluntEmberError` for a case that has no answer, :class:`CaseFileError` where it cannot be written.
     """
     if outcome.solution is None:
         raise BluntEmberError("there is nothing to report before the case is solved")
     try:
-        write_text(report_html(outcome, levels, kinds), path)
+        write_text(report_html(outcome, levels, kinds, seen), path)
     except OSError as error:
         raise CaseFileError(f"{path} cannot be written: {error.strerror or error}") from error
 
 
-def report_html(outcome: Outcome, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()) -> str:
+def report_html(
+    outcome: Outcome, levels: Sequence[Level] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
+) -> str:
     """Return the report as text."""
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
     return loader.get_template("report.html.jinja").render(
         title=outcome.case.document.title or "A thermal case", summary=_summary(outcome), checks=_checks(outcome),
-        ledger=_ledger(outcome), basis=basis(outcome), pictures=_pictures(outcome),
+        ledger=_ledger(outcome), basis=basis(outcome), pictures=_pictures(outcome, seen),
+        surfaces=_surfaces(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
         notes=[*([f"insulated, as nothing is stated: {', '.join(outcome.unstated)}"] if outcome.unstated else []),
                *(str(note) for note in outcome.notes)],
@@ -102,11 +112,22 @@ def _ledger(outcome: Outcome) -> list[tuple[str, str, str]]:
     return [*rows, ("does not balance", "", imbalance)]
 
 
-def _pictures(outcome: Outcome) -> list[dict[str, str]]:
+def _surfaces(outcome: Outcome) -> list[list[str]]:
+    """Every surface with its area, heat and temperatures, under its headings."""
+    table = number_table(outcome, "surfaces")
+    if table is None:
+        return []
+    return [[column.title for column in table.columns],
+            *([column.text(row) for column in table.columns] for row in table.rows.tolist())]  # fmt: skip
+
+
+def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
     renderer, found = BodyRenderer(), list[dict[str, str]]()
     try:
-        for look in _LOOKS:
-            found.append({"caption": look.lens, "data": _png(
+        own = [] if seen is None or seen in _LOOKS else [seen]
+        for look in (*own, *_LOOKS):
+            caption = f"{look.lens}, as it was looked at" if look in own else look.lens
+            found.append({"caption": caption, "data": _png(
                 body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, LIGHT))})  # fmt: skip
     finally:
         renderer.close()
@@ -117,6 +138,11 @@ def _pictures(outcome: Outcome) -> list[dict[str, str]]:
     exact = f" beside the exact one: {profile.source}" if profile.exact is not None else ""
     found.append({"caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
                   "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT))})  # fmt: skip
+    if outcome.run is None and outcome.problem is not None:
+        with contextlib.suppress(ReferenceRefusedError):
+            chain = series_path(outcome.exact, outcome.problem, solution)
+            found.append({"caption": f"Resistances in series: {chain.source}",
+                          "data": _png(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT))})  # fmt: skip
     if outcome.run is not None:
         for name, curves in time_curves(outcome).items():
             image = image_of(history_plot(curves, units), _WIDTH, _CHART, LIGHT)
