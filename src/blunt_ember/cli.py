@@ -79,13 +79,18 @@ def _read(options: argparse.Namespace) -> int:
 def _export(options: argparse.Namespace) -> int:
     from blunt_ember.case.files import read_case
     from blunt_ember.flow import Flow
-    from blunt_ember.foreign_files import write_foreign
+    from blunt_ember.picture.look import Look
+    from blunt_ember.picture.palette import LIGHT
+    from blunt_ember.report.exporting import write_outcome
+    from blunt_ember.report.picture_file import USUAL, picture_size
 
     path = Path(options.output)
     _require_new(path, options.force)
+    size = USUAL if options.size is None else picture_size(options.size)
     *_, outcome = Flow().outcomes(read_case(Path(options.file)))
-    write_foreign(outcome, path)
-    known = " with its temperatures" if outcome.solution is not None and path.suffix not in (".svg", ".stl") else ""
+    look = Look(options.lens, options.part or "")
+    write_outcome(outcome, path, look, LIGHT, size=size, table=options.table or "")
+    known = " with its temperatures" if outcome.solution is not None and path.suffix == ".vtu" else ""
     print(f"{path} written{known}")
     return AGREED
 
@@ -359,7 +364,14 @@ def _read_arguments(command: argparse.ArgumentParser) -> None:
 
 def _export_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
-    _output_arguments(command, ".vtu or another mesh format, .stl for a solid's skin, .svg for a section's outlines")
+    lenses = ("Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material")
+    command.add_argument("--lens", choices=lenses, default="Temperature", help="what a picture shows")
+    command.add_argument("--part", help="what of a lens, such as 'along x' of the heat flow")
+    command.add_argument("--size", metavar="WxH", help="size of a picture in pixels, such as 1600x1000")
+    tables = ("readings", "surfaces", "regions", "nodes", "cells")
+    command.add_argument("--table", choices=tables, help="write this table instead of the checks (.csv)")
+    _output_arguments(command, ".vtu or another mesh format, .png of a picture, .csv of a table, .html of a report, "
+                               ".stl for a solid's skin, .svg for a section's outlines")  # fmt: skip
 
 
 def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
@@ -410,7 +422,7 @@ _COMMANDS = {
     "refine": (_refine, "solve on finer and finer meshes: order seen, what each answer tends to, and how far off"),
     "report": (_report, "write pictures, statement, checks, ledger and methods as one HTML page"),
     "read": (_read, "make a case of a drawing (DXF, SVG) or of a mesh file"),
-    "export": (_export, "write the mesh with its temperatures (VTU), or the body as STL or SVG"),
+    "export": (_export, "write the mesh with its temperatures (VTU), a picture, a table, or the body as STL or SVG"),
     "materials": (_materials, "list the library of materials, yours among them"),
     "verify": (_verify, "solve every shipped reference case, one row a check"),
     "schema": (_schema, "print the JSON Schema of the case file"),

@@ -2,23 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QProgressDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox, QProgressDialog
 
-from blunt_ember.case.files import write_text
-from blunt_ember.case.units import Kind
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.foreign_files import write_foreign
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.picture.plot import write_plot
-from blunt_ember.refinement import Level
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window
@@ -29,8 +21,7 @@ _EXPORTED = (
 )
 _ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
 _CHARTS = "Drawing that scales (*.svg);;Page (*.pdf);;Picture (*.png);;All files (*)"
-_WIDTH, _HEIGHT = 1600, 1000
-_CHART_SIZE = 900, 320
+_CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)
 
 
 def export(window: Window) -> None:
@@ -39,44 +30,22 @@ def export(window: Window) -> None:
     if outcome is None or case is None:
         return
     path = _asked_for(window, "Export", f"{case.document.title}.vtu", _EXPORTED)
-    if path is None:
+    size = _asked_size(window) if path is not None and path.suffix.lower() == ".png" else _USUAL_SIZE
+    if path is None or size is None:
         return
     QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
     try:
         levels, kinds = window.strip.refinement.found_of(outcome)
-        written(outcome, path, window.stage.look, _theme(window), levels, kinds)
+        # Imported when it is wanted: the window is there the sooner.
+        from blunt_ember.report.exporting import write_outcome
+
+        write_outcome(outcome, path, window.stage.look, _theme(window), levels, kinds, size)
     except (BluntEmberError, OSError) as error:
         QMessageBox.warning(window, "Nothing was exported", str(error))
         return
     finally:
         QApplication.restoreOverrideCursor()
     window.tell(f"exported {path}")
-
-
-def written(
-    outcome: Outcome, path: Path, look: Look, theme: Theme, levels: Sequence[Level] = (), kinds: Sequence[Kind] = ()
-) -> None:
-    """Write an outcome, looked at in a way, with a refinement, in the format of a suffix; raise
-    :class:`BluntEmberError` for what cannot be."""
-    # Imported when they are wanted: the window is there the sooner.
-    from matplotlib.image import imsave
-
-    from blunt_ember.picture.annotated import body_picture
-    from blunt_ember.report.html import write_report
-    from blunt_ember.report.table import checks_csv
-
-    suffix = path.suffix.lower()
-    if suffix in (".html", ".htm"):
-        write_report(outcome, path, levels, kinds, look)
-    elif suffix == ".csv":
-        write_text(checks_csv(outcome), path)
-    elif suffix == ".png":
-        renderer = BodyRenderer()
-        image = body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, theme)
-        renderer.close()
-        imsave(path, image)
-    else:
-        write_foreign(outcome, path)
 
 
 def export_chart(window: Window) -> None:
@@ -131,6 +100,21 @@ def _asked_for(window: Window, title: str, suggestion: str, kinds: str) -> Path 
     if not name:
         return None
     return Path(name) if Path(name).suffix else Path(f"{name}{Path(suggestion).suffix}")
+
+
+def _asked_size(window: Window) -> tuple[int, int] | None:
+    """The size of a picture in pixels; asked again until it can be understood, None when it is not told."""
+    from blunt_ember.report.picture_file import picture_size
+
+    said, typed = "Width and height in pixels", " x ".join(map(str, _USUAL_SIZE))
+    while True:
+        typed, told = QInputDialog.getText(window, "Size of the picture", said, text=typed)
+        if not told:
+            return None
+        try:
+            return picture_size(typed)
+        except BluntEmberError as error:
+            said = f"{error}.\nWidth and height in pixels"
 
 
 def _theme(window: Window) -> Theme:
