@@ -62,7 +62,7 @@ def test_round_a_circle_a_pipe_has_one_temperature(radius: float) -> None:
 
 
 def test_a_circle_in_a_solid_lies_across_its_axis() -> None:
-    outcome = FLOW.run(family("bowl").case())
+    outcome = next(each for each in FLOW.outcomes(family("bowl").case()) if each.checks)
     assert outcome.solution is not None and outcome.exact_now is not None
     # Within the wall of half a sphere, at a height: one distance from the centre.
     line = line_in(outcome, {"centre": ["0 m", "-30 mm", "0 m"], "radius": "65 mm", "across": "y"})

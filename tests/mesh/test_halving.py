@@ -7,6 +7,7 @@ from pathlib import Path
 import meshio
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document import MeshWish
@@ -24,7 +25,7 @@ from blunt_ember.mesh.parting import parted_mesh
 BODIES = {
     "mapped": ("plane-wall", {}), "triangles": ("wall-corner", {"size": "120 mm"}), "ring": ("ring-sector", {}),
     "turned": ("hollow-sphere", {}), "rod": ("rod-film-tip", {}), "hexahedra": ("pipe-wedge", {}),
-    "wedges": ("room-corner", {"cells": "triangles", "size": "200 mm"}), "bowl": ("bowl", {}),
+    "wedges": ("room-corner", {"cells": "triangles", "size": "200 mm"}), "bowl": ("bowl", {"size": "24 mm"}),
     "free quadrilaterals": ("wall-corner", {"size": "120 mm", "cells": "mostly quadrilaterals"}),
 }  # fmt: skip
 
@@ -59,7 +60,7 @@ def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) 
             assert halves.family == block.family and len(halves.nodes) == 2**flat * len(block.nodes)
             at = mesh.points[block.nodes].reshape(-1, dimension)
             fine_at = finer.points[halves.nodes].reshape(-1, dimension)
-            gaps = np.abs(fine_at[None] - at[:, None]).sum(axis=2).min(axis=1)
+            gaps = cKDTree(fine_at).query(at)[0]
             assert gaps.max() < 1e-12 * max(np.abs(mesh.points).max(), 1e-300) + 1e-15  # corners and middles stay
     if dimension > 1:  # a gap between children would show as more skin
         skins = [sum(len(part.nodes) for part in skin_of(each).parts) for each in (mesh, finer)]

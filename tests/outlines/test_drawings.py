@@ -119,6 +119,8 @@ def test_a_section_written_as_svg_comes_back_the_same(name: str, tmp_path: Path)
 def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path: Path) -> None:
     """With its groups; a hollow cylinder is a plane mesh, of which a metre is meant."""
     case = family(name).case()
+    if name == "bowl":
+        case = with_value(case, ("mesh",), {"size": "24 mm"})
     outcome = Flow().run(case)
     assert outcome.mesh is not None
     path = tmp_path / "mesh.vtu"
@@ -145,7 +147,8 @@ def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path:
 
 
 def test_vtk_opens_what_is_written_and_sees_its_volume(tmp_path: Path) -> None:
-    outcome = Flow().run(with_value(family("bowl").case(), ("mesh",), {"order": 1, "size": "5 mm"}))
+    case = with_value(family("bowl").case(), ("mesh",), {"order": 1, "size": "5 mm"})
+    outcome = next(each for each in Flow().outcomes(case) if each.checks)  # its errors are not asked for
     write_foreign(outcome, tmp_path / "bowl.vtu")
     reader = vtkXMLUnstructuredGridReader()
     reader.SetFileName(str(tmp_path / "bowl.vtu"))

@@ -79,7 +79,7 @@ class Family:
         if self._is_simplex:
             grid = np.array(list(product(range(5), repeat=self.dimension))) / 4
             return grid[grid.sum(axis=1) <= 1]
-        return np.array(list(product(even, repeat=self.dimension))).reshape(-1, self.dimension)
+        return np.array(list(product(even, repeat=self.dimension))).reshape(len(even) ** self.dimension, self.dimension)
 
     def holds(self, local: Floats, slack: float) -> NDArray[np.bool_]:
         """Tell which of ``local`` (q, dim) lie in the reference cell, with some ``slack``."""
