@@ -33,6 +33,7 @@ bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/steady.py
 	$(PYTHON) bench/clock.py
 	$(PYTHON) bench/estimates.py
+	$(PYTHON) bench/refining.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

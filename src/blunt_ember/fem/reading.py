@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array
+from scipy.spatial import cKDTree
 
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
 from blunt_ember.fem.conductors import conducted
@@ -15,7 +17,7 @@ from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _BULGE = 0.05
-#: Pairs of point and cell compared in one go.
+#: Pairs of point and cell up to which all are compared.
 _PAIRS_AT_ONCE = 4_000_000
 
 
@@ -152,24 +154,42 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
     low, high = corners.min(axis=1), corners.max(axis=1)
     # A curved side may reach beyond its nodes, and what is read may lie on a flat one but for round-off.
     slack = _BULGE * (high - low) + 1e-12 * np.abs(high).max()
-    low, high = low - slack, high + slack
-    places, cells = [], []
-    step = max(1, _PAIRS_AT_ONCE // len(low))
-    for start in range(0, len(points), step):
-        part = points[start : start + step]
-        inside = np.ones((len(part), len(low)), dtype=bool)
-        for axis in range(points.shape[1]):
-            inside &= (part[:, None, axis] >= low[:, axis]) & (part[:, None, axis] <= high[:, axis])
-        place, cell = np.nonzero(inside)
-        places.append(place + start)
-        cells.append(cell)
-    place, cell = np.concatenate(places), np.concatenate(cells)
+    place, cell = boxed(points, low - slack, high + slack)
     if not len(place):
         return []
     local, converged = _local_coordinates(block, nodes, cell, points[place])
     place, cell, local = place[converged], cell[converged], local[converged]
     _, first = np.unique(place, return_index=True)
     return [(place[first], cell[first], local[first])]
+
+
+def boxed(points: Floats, low: Floats, high: Floats) -> tuple[Ints, Ints]:
+    """Return the pairs of points (p, d) and boxes between ``low`` and ``high`` (m, d) that hold them: the numbers (k,)
+    of the points, in order, and of the boxes."""
+    if len(points) * len(low) <= _PAIRS_AT_ONCE:
+        inside = np.ones((len(points), len(low)), dtype=bool)
+        for axis in range(points.shape[1]):
+            inside &= (points[:, None, axis] >= low[:, axis]) & (points[:, None, axis] <= high[:, axis])
+        place, box = np.nonzero(inside)
+        return place, box
+    middle, reach = (low + high) / 2, (high - low).max(axis=1) / 2
+    octave = np.floor(np.log2(np.maximum(reach, 1e-300))).astype(np.int64)
+    places, boxes = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)]
+    for size in np.unique(octave).tolist():  # boxes of about one size are found by their middles
+        own = np.flatnonzero(octave == size)
+        within = float(reach[own].max()) * (1 + 1e-9)
+        near: Any = cKDTree(middle[own]).query_ball_point(points, within, p=np.inf)
+        counts = np.array([len(each) for each in near])
+        if not counts.any():
+            continue
+        place = np.repeat(np.arange(len(points)), counts)
+        box = own[np.concatenate([each for each in near if each]).astype(np.int64)]
+        held = ((points[place] >= low[box]) & (points[place] <= high[box])).all(axis=1)
+        places.append(place[held])
+        boxes.append(box[held])
+    place, box = np.concatenate(places), np.concatenate(boxes)
+    order = np.lexsort([box, place])
+    return place[order], box[order]
 
 
 def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:

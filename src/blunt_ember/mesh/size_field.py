@@ -13,6 +13,8 @@ from blunt_ember.geometry.curves import Curves, Floats, Ints
 
 #: Cells along a quarter turn at least.
 ALONG_QUARTER = 6
+#: Places that are looked at along one curve at most, at first and where the body is thin.
+_SAMPLES, _SAMPLES_THIN = 400, 2_000
 #: Rays times edges that are cast in one go.
 _AT_ONCE = 2_000_000
 
@@ -53,14 +55,25 @@ def size_field(
     quarter = np.abs(curves.sweep) / (np.pi / 2)
     by_bend = np.where(curves.is_arc, curves.length / np.maximum(quarter, 1e-12) / (ALONG_QUARTER * refinement), np.inf)
     size = np.minimum(largest, by_bend)
-    counts = np.clip(np.ceil(curves.length / np.minimum(size, largest) * 2), 3, 400).astype(int)
-    owner = np.repeat(np.arange(len(curves)), counts)
-    place = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
-    share = (place + 0.5) / counts[owner]
+    owner, share = _sampled(curves, size, _SAMPLES)
     width = _widths(plan, owner, share)
+    # Where a body is thin it is looked at again, so closely that no place between two is thought to be wider.
+    narrow = size.copy()
+    np.minimum.at(narrow, owner, width / across)
+    if (narrow < size).any():
+        owner, share = _sampled(curves, narrow, _SAMPLES_THIN)
+        width = _widths(plan, owner, share)
     points = [curves.take(owner).at(share), *(places for places, _ in local)]
     sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
     return _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
+
+
+def _sampled(curves: Curves, size: Floats, most: int) -> tuple[Ints, Floats]:
+    """Places along curves, two for every ``size`` (n,) in m, ``most`` of one at most: the curve and the share of each."""
+    counts = np.clip(np.ceil(curves.length / size * 2), 3, most).astype(int)
+    owner = np.repeat(np.arange(len(curves)), counts)
+    place = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return owner, (place + 0.5) / counts[owner]
 
 
 def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> SizeField:
