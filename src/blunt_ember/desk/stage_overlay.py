@@ -190,7 +190,7 @@ def paint_solid(
     for text, place in labels:
         _tag(painter, text, QPointF(*place), theme)
     assert view.pose is not None
-    foot = QPointF(42, room.height() - 40)
+    foot = QPointF(42, room.height() - 56)
     for letter, (right, up) in zip("xyz", view.pose.axes[:2].T.tolist(), strict=True):
         tip = foot + QPointF(26 * right, -26 * up)
         painter.setPen(QPen(QColor(theme.quiet), 1.4))

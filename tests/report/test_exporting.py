@@ -1,0 +1,133 @@
+"""Files of an outcome: what each suffix holds, from Python and from the command line, and what is refused."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+import pytest
+from matplotlib.image import imread
+
+from blunt_ember.cli import main
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
+from blunt_ember.picture.look import LENSES, Look, Mirror, Plane, Whole
+from blunt_ember.picture.palette import DARK, LIGHT, rgb
+from blunt_ember.refinement import divided
+from blunt_ember.report.exporting import write_outcome
+from blunt_ember.report.picture_file import MOST, picture_size, write_picture
+
+
+@pytest.fixture(scope="module")
+def corner() -> Outcome:
+    return Flow().run(family("wall-corner").case())
+
+
+@pytest.mark.parametrize(("text", "size"), [
+    ("1600x1000", (1600, 1000)), (" 640 × 480 px", (640, 480)), ("200,8000", (200, 8000)),
+    ("300 x 300 pixels", (300, 300)),
+])  # fmt: skip
+def test_a_size_is_read_as_people_write_it(text: str, size: tuple[int, int]) -> None:
+    assert picture_size(text) == size
+
+
+@pytest.mark.parametrize(("text", "said"), [
+    ("big", "write it like 1600 x 1000"), ("100", "write it like"), ("10 x 10", "200 to 8000 pixels"),
+    (f"{MOST + 1} x 400", "is not"), ("-300 x 300", "write it like"), ("1e3 x 400", "write it like"),
+])  # fmt: skip
+def test_no_size_says_how_it_is_written(text: str, said: str) -> None:
+    with pytest.raises(BluntEmberError, match=said):
+        picture_size(text)
+
+
+@pytest.mark.parametrize("lens", [lens for lens in LENSES if lens != "Difference"])
+@pytest.mark.parametrize("theme", [LIGHT, DARK])
+def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: Path, lens: str, theme: object) -> None:
+    assert theme in (LIGHT, DARK)
+    path = tmp_path / "picture.png"
+    write_picture(corner, path, Look(lens), theme, (420, 300))  # type: ignore[arg-type]
+    image = imread(path)
+    assert image.shape[:2] == (300, 420)
+    np.testing.assert_allclose(image[-2, 2, :3], rgb(theme.stage), atol=0.02)  # type: ignore[attr-defined]
+    assert len(np.unique(image.reshape(-1, image.shape[2]), axis=0)) > 20
+
+
+def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -> None:
+    pictures = {}
+    room = Flow().run(family("room-corner").case())
+    for name, outcome, look in (
+        ("plain", corner, Look("Temperature")), ("bands", corner, Look("Temperature", bands=True)),
+        ("whole", corner, Look("Temperature", whole=Whole((Mirror(0, True), Mirror(1, True))))),
+        ("along x", corner, Look("Heat flow", "along x", over="")),
+        ("lines", corner, Look("Heat flow", over="flow lines")),
+        ("narrow", corner, Look("Temperature", low=300.0, vanish=True)), ("room", room, Look("Temperature")),
+        ("cut", room, Look("Temperature", cuts=(Plane(0, 0.3),))),
+        ("face", room, Look("Temperature", cuts=(Plane(0, 0.3),), flat=0)),
+    ):  # fmt: skip
+        write_outcome(outcome, tmp_path / f"{name}.png", look, LIGHT, size=(400, 300))
+        pictures[name] = imread(tmp_path / f"{name}.png")
+    names = list(pictures)
+    for place, name in enumerate(names):
+        for other in names[place + 1 :]:
+            assert (pictures[name] != pictures[other]).any(), (name, other)
+
+
+def test_a_lens_that_shows_nothing_and_a_part_there_is_not_are_refused(corner: Outcome, tmp_path: Path) -> None:
+    refused = ((Look("Difference"), "shows nothing here"), (Look("Heat flow", "along z"), "it has size, along x"),
+               (Look("Temperature", "hot"), "nothing to choose"))  # fmt: skip
+    for look, said in refused:
+        with pytest.raises(BluntEmberError, match=said):
+            write_picture(corner, tmp_path / "x.png", look, LIGHT)
+    bare = Outcome(corner.case, corner.geometry, corner.mesh)
+    with pytest.raises(BluntEmberError, match="there is no answer"):
+        write_picture(bare, tmp_path / "x.png", Look("Temperature"), LIGHT)
+    write_picture(bare, tmp_path / "shape.png", Look("Shape"), LIGHT, (300, 300))
+    with pytest.raises(BluntEmberError, match="before the case is solved"):
+        write_outcome(bare, tmp_path / "x.csv", Look(), LIGHT, table="nodes")
+    with pytest.raises(BluntEmberError, match="before the case is solved"):
+        write_outcome(bare, tmp_path / "x.html", Look(), LIGHT)
+    assert {each.name for each in tmp_path.iterdir()} == {"shape.png"}
+
+
+def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp_path: Path) -> None:
+    flow, case = Flow(), family("composite-wall").case()
+    outcome = flow.run(case)
+    levels = list(divided(flow, case, 3))
+    look = Look("Temperature", low=500.0)
+    write_outcome(outcome, tmp_path / "wall.html", look, LIGHT, levels, flow.kinds(case, flow.solved(case)))
+    text = (tmp_path / "wall.html").read_text("utf-8")
+    for wanted in ("as it was looked at", "Resistances in series", "<h2>Surfaces</h2>", "heat per area, W/m²",
+                   "<h2>Refinement</h2>", "brick|blanket"):  # fmt: skip
+        assert wanted in text
+    assert text.count("<img") == 7
+    corner = flow.run(family("wall-corner").case())
+    write_outcome(corner, tmp_path / "corner.html", Look("Mesh"), LIGHT)
+    plain = (tmp_path / "corner.html").read_text("utf-8")
+    assert "Resistances in series" not in plain and "as it was looked at" not in plain and plain.count("<img") == 5
+
+
+def test_pictures_and_tables_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    case = str(tmp_path / "wall.ember")
+    assert main(["new", "composite-wall", "-o", case]) == 0
+    picture, table = tmp_path / "flow.png", tmp_path / "nodes.csv"
+    assert (
+        main(["export", case, "-o", str(picture), "--lens", "Heat flow", "--part", "along x", "--size", "500x320"]) == 0
+    )
+    assert imread(picture).shape[:2] == (320, 500)
+    assert main(["export", case, "-o", str(table), "--table", "nodes"]) == 0
+    rows = list(csv.reader(table.read_text("utf-8").splitlines()))
+    assert rows[0][:4] == ["node", "x, mm", "y, mm", "temperature, °C"] and len(rows) > 1000
+    hottest = max(float(row[3]) for row in rows[1:])
+    assert hottest == pytest.approx(980)
+    capsys.readouterr()
+    assert main(["export", case, "-o", str(picture)]) == 2  # nothing is written over
+    assert "exists already" in capsys.readouterr().err
+    for wrong, said in ((["--size", "7"], "write it like"), (["--part", "sideways"], "nothing to choose")):
+        assert main(["export", case, "-o", str(tmp_path / "no.png"), *wrong]) == 2
+        assert said in capsys.readouterr().err
+    assert main(["export", case, "-o", str(tmp_path / "checks.csv")]) == 0
+    assert (tmp_path / "checks.csv").read_text("utf-8").startswith("name,value,unit")
+    assert not (tmp_path / "no.png").exists()
