@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
+from PyQt6.QtGui import QGuiApplication, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.window import Window
@@ -222,11 +222,20 @@ def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: W
 def test_what_is_seen_is_exported_as_picture_table_and_report(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    typed = [("7", True), ("640 x 400", True)]  # a slip is asked again, with the reason
+    asked: list[str] = []
+
+    def size(*words: object, **more: object) -> tuple[str, bool]:
+        asked.append(str(words[2]))
+        return typed.pop(0)
+
+    monkeypatch.setattr(QInputDialog, "getText", size)
     for name, least in (("wall.png", 5_000), ("wall.csv", 200), ("wall.html", 50_000)):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
         QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
         qtbot.waitUntil(lambda name=name: (tmp_path / name).exists(), timeout=20_000)
         assert (tmp_path / name).stat().st_size > least
+    assert QImage(str(tmp_path / "wall.png")).size() == QSize(640, 400) and "write it like" in asked[1]
     assert window.outcome is not None and window.outcome.checks[0].asked in (tmp_path / "wall.html").read_text("utf-8")
     said: list[str] = []
     monkeypatch.setattr(QMessageBox, "warning", lambda *words: said.append(words[2]))
