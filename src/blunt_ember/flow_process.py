@@ -39,13 +39,13 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         before = None
         try:
             for outcome in flow.outcomes(case):
-                connection.send((number, _news(outcome, before)))
+                connection.send((number, news_of(outcome, before)))
                 before = outcome
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # the window must hear of it, whatever it was
             trouble = SolverError(f"the solver met something unforeseen ({type(error).__name__}: {error})")
-            connection.send((number, _news(Outcome(case, final=True, trouble=trouble), None)))
+            connection.send((number, news_of(Outcome(case, final=True, trouble=trouble), None)))
 
 
 def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
@@ -56,7 +56,8 @@ def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outco
     return Outcome(case=case, **{**known, **news})
 
 
-def _news(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
+def news_of(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
+    """Return the entries of an outcome that are not those of the one before, less its case."""
     return {
         key: value
         for key, value in vars(outcome).items()

@@ -10,7 +10,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
 from PyQt6.QtGui import QGuiApplication, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QProgressDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.window import Window
@@ -235,13 +235,40 @@ def test_what_is_seen_is_exported_as_picture_table_and_report(
         QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
         qtbot.waitUntil(lambda name=name: (tmp_path / name).exists(), timeout=20_000)
         assert (tmp_path / name).stat().st_size > least
+    bar = window.statusBar()
+    assert bar is not None
+    qtbot.waitUntil(lambda: bar.currentMessage() == f"exported {tmp_path / 'wall.html'}", timeout=20_000)
     assert QImage(str(tmp_path / "wall.png")).size() == QSize(640, 400) and "write it like" in asked[1]
     assert window.outcome is not None and window.outcome.checks[0].asked in (tmp_path / "wall.html").read_text("utf-8")
     said: list[str] = []
     monkeypatch.setattr(QMessageBox, "warning", lambda *words: said.append(words[2]))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "wall.html"), ""))
+    qtbot.waitUntil(lambda: not window.findChildren(QProgressDialog))
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
     QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
-    assert said and "cannot be written" in said[0]
+    qtbot.waitUntil(lambda: bool(said), timeout=20_000)
+    assert "cannot be written" in said[0]
+
+
+def test_a_report_is_written_beside_the_work_and_can_be_stopped(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened(window, qtbot, "room-corner")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "room.html"), ""))
+    QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    assert not (tmp_path / "room.html").exists()  # the window is free at once
+    type_into(field(window, "mesh.across"), "3")
+    (progress,) = window.findChildren(QProgressDialog)
+    stop = progress.findChild(QPushButton)
+    assert stop is not None
+    progress.show()
+    QTest.mouseClick(stop, Qt.MouseButton.LeftButton)
+    bar = window.statusBar()
+    assert bar is not None and "nothing was written" in bar.currentMessage()
+    settled(qtbot, window)
+    qtbot.wait(300)
+    assert list(tmp_path.glob("*room*")) == []
 
 
 def test_planes_open_a_solid_and_are_read_typed_and_dragged(window: Window, qtbot: QtBot) -> None:

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox, QProgressDialog
 
+from blunt_ember.case.units import Kind
+from blunt_ember.desk.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow_process import news_of
+from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.picture.plot import write_plot
+from blunt_ember.refinement import Level
+from blunt_ember.report.report_process import serve_report
 
 if TYPE_CHECKING:
     from blunt_ember.desk.window import Window
@@ -33,9 +40,12 @@ def export(window: Window) -> None:
     size = _asked_size(window) if path is not None and path.suffix.lower() == ".png" else _USUAL_SIZE
     if path is None or size is None:
         return
+    levels, kinds = window.strip.refinement.found_of(outcome)
+    if path.suffix.lower() in (".html", ".htm") and outcome.solution is not None:
+        _write_report(window, outcome, path, (levels, kinds))
+        return
     QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
     try:
-        levels, kinds = window.strip.refinement.found_of(outcome)
         # Imported when it is wanted: the window is there the sooner.
         from blunt_ember.report.exporting import write_outcome
 
@@ -46,6 +56,37 @@ def export(window: Window) -> None:
     finally:
         QApplication.restoreOverrideCursor()
     window.tell(f"exported {path}")
+
+
+def _write_report(
+    window: Window, outcome: Outcome, path: Path, refined: tuple[Sequence[Level], Sequence[Kind]]
+) -> None:
+    """Write a report beside the work in the window, with a way to stop it."""
+    case, look = outcome.case, window.stage.look
+    arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, *refined
+    process = ChildProcess(serve_report, arguments, "report", window)
+    progress = QProgressDialog(f"Writing {path.name} …", "Stop", 0, 0, window)
+    progress.setWindowTitle("Report")
+    progress.setMinimumDuration(600)
+    progress.setAutoClose(False)
+
+    def done(said: object) -> None:
+        progress.canceled.disconnect(stopped)  # closing it is no wish to stop
+        process.end()
+        progress.close()
+        progress.deleteLater()
+        if said:
+            QMessageBox.warning(window, "Nothing was exported", str(said))
+        else:
+            window.tell(f"exported {path}")
+
+    def stopped() -> None:
+        process.end()
+        window.tell("The report was stopped; nothing was written.")
+
+    process.said.connect(done)
+    process.lost.connect(lambda: done("the process that wrote the report ended unexpectedly"))
+    progress.canceled.connect(stopped)
 
 
 def export_chart(window: Window) -> None:

@@ -69,7 +69,7 @@ def size_field(
 
 
 def _sampled(curves: Curves, size: Floats, most: int) -> tuple[Ints, Floats]:
-    """Places along curves, two for every ``size`` (n,) in m, ``most`` of one at most: the curve and the share of each."""
+    """Places along curves, two for every ``size`` (n,) in m, ``most`` on one at most: the curve and share of each."""
     counts = np.clip(np.ceil(curves.length / size * 2), 3, most).astype(int)
     owner = np.repeat(np.arange(len(curves)), counts)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
