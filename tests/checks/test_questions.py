@@ -1,0 +1,182 @@
+"""Questions of every kind on every kind of body: what is answered, in which sense and words, with which verdict."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.document import Question
+from blunt_ember.case.editing import appended, with_value
+from blunt_ember.case.units import HEAT_FLOW, TEMPERATURE
+from blunt_ember.checks.asking import asked_sentence
+from blunt_ember.checks.history import thinned
+from blunt_ember.checks.verdict import Check, check
+from blunt_ember.errors import CaseError
+from blunt_ember.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.outcome import Outcome
+
+FLOW = Flow()
+
+
+def ask(name: str, *asked: dict[str, Any], mesh: dict[str, Any] | None = None) -> tuple[list[Check], Outcome]:
+    case = family(name).case()
+    if mesh is not None:
+        case = with_value(case, ("mesh",), mesh)
+    for number, each in enumerate(asked):
+        case = appended(case, ("questions",), {"name": f"own {number}", **each})
+    outcome = next(each for each in FLOW.outcomes(case) if each.trouble or each.checks)
+    if outcome.trouble is not None:
+        raise outcome.trouble
+    return list(outcome.checks[len(outcome.checks) - len(asked) :]), outcome
+
+
+#: Families with an exact solution, a surface of each, and how near the mesh comes, K.
+EXACT = (
+    ("composite-wall", "brick|blanket", 1e-6), ("hollow-cylinder", "lagging.rim", 2e-3), ("ring-sector", None, 5e-3),
+    ("hollow-sphere", None, 2e-3), ("rod-film-tip", None, 1e-4), ("stacked-floor", None, 1e-5),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "surface", "near"), EXACT)
+def test_extremes_and_means_of_surfaces_regions_and_the_body_agree_with_theory(
+    name: str, surface: str | None, near: float
+) -> None:
+    geometry = FLOW.geometry(family(name).case())
+    surface = surface or next(each for each, found in geometry.surfaces.items() if found.outer)
+    region = next(each.name for each in geometry.regions if not each.void)
+    solution = {"rod-film-tip": "rod", "ring-sector": "hollow-cylinder", "stacked-floor": "composite-wall"}.get(
+        name, name
+    )
+    asked = [{measure: target, "expect": {"exact": solution}} for target in (surface, region, "body")
+             for measure in ("highest", "lowest", "mean")]  # fmt: skip
+    checks, outcome = ask(name, *asked)
+    for found, question in zip(checks, asked, strict=True):
+        assert found.expected is not None, (question, found.note)
+        assert found.value == pytest.approx(found.expected, abs=max(near, 1e-9)), question
+    for start in (0, 3, 6):
+        high, low, mean = (each.value for each in checks[start : start + 3])
+        assert low - 1e-9 <= mean <= high + 1e-9
+    assert outcome.solution is not None
+    assert checks[6].value == pytest.approx(outcome.solution.temperature.max())
+    assert checks[7].value == pytest.approx(outcome.solution.temperature.min())
+
+
+def test_heat_has_a_direction_and_a_basis() -> None:
+    per_area, depth, out, joint, back = ask(
+        "composite-wall", {"heat_flow": "brick.left", "basis": "area"}, {"heat_flow": "brick.left"},
+        {"heat_flow": "brick.left", "direction": "out"}, {"heat_flow": "brick|blanket"},
+        {"heat_flow": "brick|blanket", "direction": "out"},
+    )[0]  # fmt: skip
+    assert per_area.value == pytest.approx(1156.481, abs=1e-3) and per_area.kind.shown == "W/m²"
+    assert depth.value == pytest.approx(0.1 * per_area.value) and out.value == -depth.value
+    assert joint.value == pytest.approx(depth.value) and back.value == -joint.value
+    # Of several surfaces under one name the heats add up, and the areas with them.
+    case = with_value(family("composite-wall").case(), ("surfaces",), {"ends": ["brick.left", "shell.right"]})
+    case = appended(case, ("questions",), {"name": "both", "heat_flow": "ends", "basis": "area"})
+    assert FLOW.run(case).checks[-1].value == pytest.approx(0.0, abs=1e-9)
+
+
+def test_linear_cells_answer_as_well_only_less_closely() -> None:
+    question = {"mean": "pipe.bore", "expect": {"exact": "hollow-cylinder"}}
+    gaps = []
+    for order in (1, 2):
+        ((found,), _) = ask("hollow-cylinder", question, mesh={"order": order})
+        assert found.expected is not None
+        gaps.append(abs(found.value - found.expected))
+    assert gaps[1] < gaps[0] / 20 < 0.05
+
+
+@pytest.mark.parametrize(("asked", "words"), [
+    ({"heat_flow": "a.left"}, "Heat flow into the body through a.left, whole body"),
+    ({"heat_flow": "a.left", "direction": "out", "basis": "area"}, "Heat flow out of the body through a.left, per m²"),
+    ({"heat_flow": "a|b"}, "Heat flow from a to b, whole body"),
+    ({"heat_flow": "a|b", "direction": "out"}, "Heat flow from b to a, whole body"),
+    ({"temperature": ["1 mm", "d/2"]}, "Temperature at (1 mm, d/2)"),
+    ({"highest": "body"}, "Highest temperature of the body"), ({"mean": "a.top"}, "Mean temperature of a.top"),
+    ({"lowest": {"start": ["0 m"], "end": ["1 m"]}}, "Lowest temperature from (0 m) to (1 m)"),
+    ({"mean": {"edge": "a.top"}}, "Mean temperature along a.top"),
+    ({"mean": {"edge": ["a.top", "a.left"]}}, "Mean temperature along the edge of a.top and a.left"),
+    ({"mean": {"between": ["a.top", "b.left"]}}, "Mean temperature from a.top to b.left"),
+    ({"mean": {"centre": ["0 m", "1 m"], "radius": "far"}}, "Mean temperature round (0 m, 1 m) at far"),
+    ({"mean": {"centre": ["0 m", "1 m", "2 m"], "radius": "3 mm", "across": "x"}},
+     "Mean temperature round (0 m, 1 m, 2 m) at 3 mm, across x"),
+])  # fmt: skip
+def test_a_question_is_said_in_words(asked: dict[str, Any], words: str) -> None:
+    data = {"format": "blunt-ember/1", "parameters": {"d": "3 mm", "far": "2 mm"}, "body": BODIES[dimension(asked)],
+            "questions": [{"name": "q", **asked}]}  # fmt: skip
+    assert asked_sentence(case_from_data(data).document.questions[0], "whole body") == words
+
+
+_PLATE = {"shape": "rectangle", "size": ["1 m", "1 m"]}
+BODIES: dict[int, dict[str, Any]] = {
+    1: {"kind": "rod", "pieces": {"a": {"length": "1 m", "diameter": "1 mm"}}},
+    2: {"kind": "section", "depth": "1 m", "regions": {"a": _PLATE}},
+    3: {"kind": "stacked", "regions": {"a": {**_PLATE, "z": ["0 m", "1 m"]}}},
+}
+
+
+def dimension(asked: dict[str, Any]) -> int:
+    """Coordinates of the places that are asked about; two where there are none."""
+    places = [value for value in asked.values() if isinstance(value, list)]
+    for line in (value for value in asked.values() if isinstance(value, dict)):
+        places += [line[key] for key in ("start", "end", "centre") if key in line]
+    return len(places[0]) if places else 2
+
+
+def question(tolerance: str, **asked: Any) -> Question:
+    data = {"format": "blunt-ember/1", "body": BODIES[2],
+        "questions": [{"name": "q", "tolerance": tolerance, **(asked or {"heat_flow": "a.left"})}]}  # fmt: skip
+    return case_from_data(data).document.questions[0]
+
+
+@given(st.floats(-1e6, 1e6), st.floats(-0.2, 0.2), st.floats(0.01, 10))
+def test_a_share_is_of_the_expected_heat_and_of_the_span_of_temperatures(value: float, off: float, span: float) -> None:
+    asked = question("5 %")
+    expected = value * (1 + off)
+    found = check(asked, HEAT_FLOW, "", value, None, expected, "made up", span)
+    assert found.deviation == pytest.approx(value - expected) and found.allowed == pytest.approx(0.05 * abs(expected))
+    assert found.verdict == ("agrees" if abs(value - expected) <= 0.05 * abs(expected) * (1 + 1e-12) else "off")
+    warm = question("5 %", highest="a.left")
+    near = check(warm, TEMPERATURE, "", 300.0 + 0.04 * span, 0.1, 300.0, "made up", span)
+    assert near.verdict == "agrees" and near.relative == pytest.approx(0.04, rel=1e-6)
+    far = check(warm, TEMPERATURE, "", 300.0 + 0.06 * span, 0.1, 300.0, "made up", span)
+    assert far.verdict == "off" and far.allowed == pytest.approx(0.05 * span)
+
+
+def test_a_tolerance_with_a_unit_is_what_it_says_and_nothing_expected_is_open() -> None:
+    warm = question("0.5 K", highest="a.left")
+    assert check(warm, TEMPERATURE, "", 300.4, None, 300.0, "s", 1000.0).verdict == "agrees"
+    assert check(warm, TEMPERATURE, "", 300.6, None, 300.0, "s", 1000.0).verdict == "off"
+    open_one = check(warm, TEMPERATURE, "asked", 300.6, 0.1, None, None, 1000.0)
+    assert open_one.verdict == "open" and open_one.note == "nothing is expected yet" and open_one.allowed is None
+    said = check(warm, TEMPERATURE, "asked", 300.6, 0.1, None, None, 1000.0, "it does not hold")
+    assert said.note == "it does not hold"
+    exact = check(question("0 %"), HEAT_FLOW, "", 1.0 + 1e-14, None, 1.0, "s", 1.0)
+    assert exact.verdict == "agrees"  # round-off is no deviation
+    nothing = check(question("1 %"), HEAT_FLOW, "", 0.5, None, 0.0, "s", 1.0)
+    assert nothing.verdict == "off" and nothing.relative == np.inf
+
+
+@pytest.mark.parametrize(("asked", "said"), [
+    ({"temperature": ["9 m", "0 mm"]}, "lies outside the body"), ({"mean": "bricks"}, "did you mean 'brick'"),
+    ({"heat_flow": "brick"}, "there is no surface"), ({"temperature": ["1 mm"]}, "has x, y"),
+    ({"temperature": ["1 mm", "1 mm"], "side": "wool"}, "there is no region 'wool'"),
+])  # fmt: skip
+def test_a_question_that_cannot_be_answered_says_where(asked: dict[str, Any], said: str) -> None:
+    with pytest.raises(CaseError) as caught:
+        ask("composite-wall", asked)
+    assert said in str(caught.value) and "questions[5]" in str(caught.value)
+
+
+@given(st.integers(1, 5000), st.integers(2, 300))
+def test_thinned_instants_keep_both_ends_and_their_order(count: int, most: int) -> None:
+    times = np.cumsum(np.ones(count))
+    found = thinned(times, most)
+    assert found[0] == times[0] and found[-1] == times[-1] and len(found) <= max(most, 1) + 1
+    assert (np.diff(found) > 0).all() and set(found) <= set(times)
