@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.case.case import case_from_data
 from blunt_ember.desk.hints import Hints
 from blunt_ember.desk.keys_overlay import KeysOverlay
 from blunt_ember.desk.window import Window
@@ -197,6 +198,46 @@ def test_a_joint_is_read_on_both_sides_and_pinned_twice(window: Window, qtbot: Q
     # A perfect interface has one temperature.
     opened(window, qtbot, "composite-wall")
     assert stage.reading_at(pixel(window, (0.114, 0.05))).count("°C") == 1
+
+
+def test_a_joint_of_a_solid_is_read_where_it_is_seen(window: Window, qtbot: QtBot) -> None:
+    flat = family("wall-contact").case().data
+    regions = {name: {**region, "z": ["0 mm", "30 mm"]} for name, region in flat["body"]["regions"].items()}
+    coat = {"shape": "rectangle", "size": ["t_casting", "80 mm"], "at": ["t_plate", "0 mm"], "z": ["30 mm", "30.4 mm"],
+            "material": "casting"}  # fmt: skip
+    window.show_case(case_from_data({
+        **flat, "body": {"kind": "stacked", "regions": {**regions, "coat": coat}},
+        "joints": [*flat["joints"], {"on": "casting|coat", "resistance": "R_contact"}],
+        "mesh": {"size": "6 mm", "across": 1}, "questions": [],
+    }), None)  # fmt: skip
+    settled(qtbot, window)
+    stage, outcome = window.stage, window.outcome
+    assert outcome is not None and outcome.mesh is not None and outcome.mesh.dimension == 3, outcome.trouble
+    stage.grab()
+    sides = ("plate  242.1", "casting  231.4")
+    # On the skin beside the joint; and on the coat, with its joint just beneath it, what is seen is the coat.
+    beside = stage.reading_at(pixel(window, (0.0121, 0.0, 0.013)))
+    assert all(side in beside for side in sides), beside
+    upon = stage.reading_at(pixel(window, (0.032, 0.04, 0.0304)))
+    assert upon.count("°C") == 1 and "z 30.4 mm" in upon, upon
+    # On a plane through the body, and pinned there between the nodes.
+    stage.setFocus()
+    QTest.keyClick(stage, Qt.Key.Key_Y)
+    stage.grab()
+    cut = float(stage.look.cuts[0].at)
+    for height in (0.011, 0.0171):
+        at = pixel(window, (0.0119, cut, height))
+        reading = stage.reading_at(at)
+        assert all(side in reading for side in sides), reading
+        QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at.toPoint())
+        settled(qtbot, window)
+        assert window.current.case is not None and window.outcome is not None
+        pinned = window.current.case.document.questions[-2:]
+        assert [each.side for each in pinned] == ["plate", "casting"]
+        assert pinned[0].temperature is not None
+        assert [each.si for each in pinned[0].temperature] == pytest.approx([0.012, cut, height], abs=0.0012)
+        values = [check.value - 273.15 for check in window.outcome.checks[-2:]]
+        assert values == pytest.approx([242.1646, 231.4634], abs=0.05)
 
 
 def test_hints_go_once_they_are_taken_and_stay_gone(window: Window, qtbot: QtBot) -> None:

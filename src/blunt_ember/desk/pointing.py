@@ -17,7 +17,7 @@ from blunt_ember.mesh.facets import Skin, skin_of
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.nearest import nearest_on_surface
+from blunt_ember.mesh.nearest import parted_near
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments, half_heights
 from blunt_ember.picture.lenses import Shade
@@ -76,9 +76,11 @@ class Pointer:
         cuts = found.cuts if found is not None else ()
         hit = None if _only_planes(found) else self._hit(mesh, view, at, cuts[0] if cuts else None)
         on_plane = _on_planes(mesh, view, found, at, _nearness(hit, mesh, view)) if found is not None and cuts else None
-        if on_plane is not None:
-            return on_plane[0]
-        return None if hit is None else np.asarray(hit.weights @ mesh.points[hit.nodes])
+        if on_plane is None and hit is None:
+            return None
+        seen, normal = (on_plane[0], on_plane[2]) if on_plane is not None else _on_skin(hit, mesh)  # type: ignore[arg-type]
+        joint = parted_near(mesh, seen, SURFACE_REACH * view.scale, normal)
+        return seen if joint is None else joint[1]
 
     def sees(self, mesh: Mesh, view: View, point: Floats) -> bool:
         """Tell whether a place (3,) in m on the skin of a solid is seen, with nothing of the skin before it."""
@@ -140,14 +142,27 @@ class Pointer:
         if found is not None and cuts:
             on_plane = _on_planes(mesh, view, found, place, _nearness(hit, mesh, view))
             if on_plane is not None:
-                return f"{_where(on_plane[0], outcome)}\n{_said(on_plane[1], found)}"
+                point, value, normal = on_plane
+                said = _at_joint(outcome, mesh, view, point, normal) or _said(value, found)
+                return f"{_where(point, outcome)}\n{said}"
         if hit is None:
             return ""
-        where = _where(hit.weights @ mesh.points[hit.nodes], outcome)
+        point, normal = _on_skin(hit, mesh)
+        where = _where(point, outcome)
         if found is None:
             return where
+        jump = _at_joint(outcome, mesh, view, point, normal)
+        if jump:
+            return f"{where}\n{jump}"
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
         return f"{where}\n{_said(value, found)}"
+
+
+def _on_skin(hit: _Hit, mesh: Mesh) -> tuple[Floats, Floats]:
+    """The place (3,) in m that is hit, and the normal (3,) there."""
+    corners = mesh.points[hit.nodes]
+    across = np.cross(corners[1] - corners[0], corners[2] - corners[0])
+    return np.asarray(hit.weights @ corners), across / np.linalg.norm(across)
 
 
 def _only_planes(found: Shade | None) -> bool:
@@ -159,21 +174,26 @@ def _nearness(hit: _Hit | None, mesh: Mesh, view: View) -> float:
     return -np.inf if hit is None else float(view.nearness((hit.weights @ mesh.points[hit.nodes])[None])[0])
 
 
-def _on_planes(mesh: Mesh, view: View, found: Shade, place: Floats, beyond: float) -> tuple[Floats, float] | None:
-    """The place (3,) and the value on the plane nearest to the eye, nearer than ``beyond``; None outside the body."""
+def _on_planes(
+    mesh: Mesh, view: View, found: Shade, place: Floats, beyond: float
+) -> tuple[Floats, float, Floats] | None:
+    """The place (3,) on the plane nearest to the eye, the value there and the normal (3,) of the plane.
+
+    None outside the body, and where what lies ``beyond`` is nearer.
+    """
     assert view.pose is not None
     right, up, towards = view.pose.axes
     flat = view.metres(place[None])[0]
     base = flat[0] * right + flat[1] * up
     points = [
-        base + (plane.at - base[plane.axis]) / towards[plane.axis] * towards
+        (base + (plane.at - base[plane.axis]) / towards[plane.axis] * towards, np.eye(3)[plane.axis])
         for plane in found.cuts
         if abs(towards[plane.axis]) > 1e-6
     ]
-    for point in sorted(points, key=lambda point: -float(point @ towards)):
+    for point, normal in sorted(points, key=lambda each: -float(each[0] @ towards)):
         value = float(field_at(mesh, found.values, point[None])[0])
         if not np.isnan(value) and float(point @ towards) > beyond - 1e-9 * np.abs(mesh.points).max():
-            return point, value
+            return point, value, normal
     return None
 
 
@@ -218,7 +238,7 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     where = _where(point[0], outcome)
     if outcome.solution is None or outcome.problem is None:
         return where
-    jump = _at_joint(outcome, mesh, view, place)
+    jump = _at_joint(outcome, mesh, view, point[0])
     if jump:
         return f"{where}\n{jump}"
     if found is not None and found.kind.name != TEMPERATURE.name:
@@ -228,14 +248,12 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
     return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"
 
 
-def _at_joint(outcome: Outcome, mesh: Mesh, view: View, place: Floats) -> str:
-    """The temperatures on both sides of a joint under the pointer where they differ; else nothing."""
-    geometry = outcome.geometry
-    assert geometry is not None and not isinstance(geometry, SolidGeometry) and outcome.solution is not None
-    facets = mesh.surfaces.get(_nearest_line(geometry, view, place))
-    if facets is None or not facets.far:
+def _at_joint(outcome: Outcome, mesh: Mesh, view: View, point: Floats, normal: Floats | None = None) -> str:
+    """The temperatures on both sides of a joint at a place (d,) in m where they differ; else nothing."""
+    found = parted_near(mesh, point, SURFACE_REACH * view.scale, normal)
+    if found is None or outcome.solution is None:
         return ""
-    at = nearest_on_surface(facets, mesh, view.metres(place[None])[0, : mesh.dimension])
+    facets, at = found
     kind, said = outcome.case.units.of(TEMPERATURE), []
     for region in facets.regions:
         value = float(temperature_at(mesh, outcome.solution.temperature, at[None], region)[0])

@@ -19,7 +19,7 @@ from blunt_ember.desk.stage_overlay import paint_tag
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.mesh import Floats, Mesh
-from blunt_ember.mesh.nearest import nearest_on_surface
+from blunt_ember.mesh.nearest import parted_near
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.drawn import flat_segments
 from blunt_ember.picture.palette import Theme
@@ -29,6 +29,8 @@ from blunt_ember.picture.view import View
 _SNAP, _SHORTEST = 7.0, 10.0
 #: Digits a place is written with.
 _DIGITS = 5
+#: A place is on a joint within this share of the body.
+_ON = 1e-6
 
 
 class Readings:
@@ -142,25 +144,30 @@ def _with_question(case: Case, stem: str, asked: dict[str, object]) -> Case:
 def sides_at(point: Floats, outcome: Outcome) -> tuple[str, ...]:
     """Return the regions that meet at a place (d,) in m with a jump of temperature between them."""
     mesh = outcome.mesh
-    for facets in mesh.surfaces.values() if mesh is not None else ():
-        assert mesh is not None
-        if facets.far:
-            gap = float(np.linalg.norm(nearest_on_surface(facets, mesh, point) - point))
-            if gap <= 1e-6 * float(np.ptp(mesh.points, axis=0).max()):
-                return tuple(mesh.regions[region] for region in facets.regions)
-    return ()
+    found = parted_near(mesh, point, _ON * float(np.ptp(mesh.points, axis=0).max())) if mesh is not None else None
+    return tuple(mesh.regions[region] for region in found[0].regions) if mesh is not None and found is not None else ()
 
 
 def snapped(point: Floats, outcome: Outcome, view: View) -> Floats:
-    """Return the node of the mesh near a place (d,) in m of what is drawn flat, else the edge near it, else itself."""
+    """Return the node of the mesh near a place (d,) in m, else the joint or edge drawn flat near it, else itself.
+
+    A joint over which temperature jumps comes before what is beside it.
+    """
     mesh, geometry = outcome.mesh, outcome.geometry
     if mesh is None or geometry is None:
         return point
     reach = _SNAP * view.scale
-    gaps = np.linalg.norm(mesh.points - point, axis=1)
+    # On a turned body the pointer has already found the joint that is seen there; what is beneath it is not meant.
+    joint = parted_near(mesh, point, reach if view.pose is None else _ON * float(np.ptp(mesh.points, axis=0).max()))
+    nodes = mesh.points
+    if joint is not None:
+        nodes = nodes[np.unique(np.concatenate([block.nodes.ravel() for block in joint[0].blocks]))]
+    gaps = np.linalg.norm(nodes - point, axis=1)
     if gaps.min() <= reach:
-        found: Floats = mesh.points[gaps.argmin()]
+        found: Floats = nodes[gaps.argmin()]
         return found
+    if joint is not None:
+        return joint[1]
     if isinstance(geometry, RodGeometry) or view.pose is not None:
         return point
     best, nearest = reach, point

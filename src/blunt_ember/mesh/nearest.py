@@ -1,4 +1,4 @@
-"""The place on a surface that is nearest to another."""
+"""The place on a surface, or on a joint, that is nearest to another."""
 
 from __future__ import annotations
 
@@ -9,6 +9,9 @@ from blunt_ember.mesh.mesh import FacetSet, Floats, Mesh
 
 #: Straight pieces that stand for a facet of a section while it is looked for.
 _PIECES = 8
+#: Sine of the angle to a surface over which the way to a joint goes beneath it; and the share of the reach within which
+#: the joint is taken to be on the surface anyway.
+_BENEATH, _ON = 0.3, 0.05
 
 
 def nearest_on_surface(facets: FacetSet, mesh: Mesh, point: Floats) -> Floats:
@@ -34,6 +37,27 @@ def nearest_on_surface(facets: FacetSet, mesh: Mesh, point: Floats) -> Floats:
         if gaps.min() < best:
             best, found = float(gaps.min()), places[gaps.argmin()]
     return found
+
+
+def parted_near(
+    mesh: Mesh, point: Floats, reach: float, normal: Floats | None = None
+) -> tuple[FacetSet, Floats] | None:
+    """Return the joint that parts the mesh within ``reach`` in m of a point (d,), with the place (d,) on it.
+
+    With a ``normal`` (d,) of the surface that the point is seen on, only what is beside it there: a joint beneath the
+    surface is not seen. None where there is none.
+    """
+    best: tuple[FacetSet, Floats] | None = None
+    for facets in mesh.surfaces.values():
+        if not facets.far:
+            continue
+        at = nearest_on_surface(facets, mesh, point)
+        away = at - point
+        gap = float(np.linalg.norm(away))
+        beneath = normal is not None and abs(float(away @ normal)) > max(_BENEATH * gap, _ON * reach)
+        if gap <= reach and not beneath:
+            best, reach = (facets, at), gap
+    return best
 
 
 def _pieces(family: Family) -> Floats:
