@@ -52,8 +52,14 @@ from blunt_ember.outcome import Outcome
 
 Step = TypeVar("Step")
 
-#: Above this many nodes, by the dimension of the mesh, the errors of the answers are not estimated by a finer solution.
+#: Above this many nodes, by the dimension of the mesh, the errors of the answers are estimated by a coarser solution
+#: and not by a finer one.
 ESTIMATE_NODES = {1: 200_000, 2: 60_000, 3: 30_000}
+#: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
+#: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
+_LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
+#: So much larger the coarser cells are at least, taken over the body.
+_COARSER = 1.5
 #: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
 ESTIMATE_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _EXACTER = 0.0625
@@ -117,7 +123,11 @@ class Flow:
             yield replace(reached, checks=checks, seconds=time.perf_counter() - start)
             if _worth_refining(solved):
                 finer = self._solved(case, 2) if reached.run is None else self._ran(case, 2).solved
-                checks = self._checks(reached, solved, finer)
+                checks = self._checks(reached, solved, finer, _LEFT_BY_FINER)
+            else:
+                coarser = self._coarser(case, solved)
+                if coarser is not None:
+                    checks = self._checks(reached, solved, coarser, _LEFT_BY_COARSER)
             yield replace(reached, checks=checks, final=True, seconds=time.perf_counter() - start)
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
@@ -287,13 +297,34 @@ class Flow:
                     continue
         return None
 
-    def _solved(self, case: Case, refinement: int) -> SolvedField:
+    def _solved(self, case: Case, refinement: float) -> SolvedField:
         geometry, mesh = self.geometry(case), self._mesh(case, refinement)
         problem = self._problem(case, mesh)
         solution = self._solution(problem)
         return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
 
-    def _checks(self, reached: Outcome, solved: SolvedField, finer: SolvedField | None) -> tuple[Check, ...]:
+    def _coarser(self, case: Case, solved: SolvedField) -> SolvedField | None:
+        """The solution on cells of twice the size; None where there is none, or parts of the body keep their cells.
+
+        Only mapped cells are halved back into themselves: free ones lie elsewhere, and what a point says of them may
+        then change by less than it is wrong.
+        """
+        mapped = all(block.family.startswith(("line", "quad", "hex")) for block in solved.mesh.blocks)
+        if solved.run is not None or not mapped or case.document.mesh.across == 1:
+            return None
+        if isinstance(case.document.body, Imported):
+            return None
+        try:
+            if self._mesh(case, 0.5).cell_count * _COARSER**solved.mesh.dimension > solved.mesh.cell_count:
+                return None
+            return self._solved(case, 0.5)
+        except BluntEmberError:  # what was solved is an answer without an estimate
+            return None
+
+    def _checks(
+        self, reached: Outcome, solved: SolvedField, other: SolvedField | None, left: float = 0.0
+    ) -> tuple[Check, ...]:
+        """What was asked, with errors of ``left`` times what changes on the ``other`` mesh; None when there is none."""
         assert reached.geometry is not None and reached.problem is not None
         case, checks = reached.case, list[Check]()
         fitted = {reached.exact.name: reached.exact} if reached.exact is not None else {}
@@ -304,9 +335,7 @@ class Flow:
             path = path_text(("questions", place, question.asks))
             members = case.document.members_asked(question.target)
             value = answer(question, place, members, solved, path)
-            # A halved cell size takes at least half of the error away where the field is no smoother than at a
-            # singular corner, so twice the change is what may be left.
-            error = None if finer is None else 2 * abs(answer(question, place, members, finer, path) - value)
+            error = None if other is None else left * abs(answer(question, place, members, other, path) - value)
             expected, source, note = case.expected.get(place), None, ""
             if np.isnan(value):
                 note = "it did not come true" if question.when is not None else "the run did not get to that time"
@@ -361,7 +390,7 @@ class Flow:
             "geometry", self._body_key(case), lambda: geometry_of(body, case.folder, case.document.surface_parts)
         )
 
-    def _mesh(self, case: Case, refinement: int) -> Mesh:
+    def _mesh(self, case: Case, refinement: float) -> Mesh:
         document = case.document
         own = document.surfaces if document.mesh.local else {}
         key = content_hash(self._body_key(case), document.mesh, own, refinement)

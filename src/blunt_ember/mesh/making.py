@@ -19,7 +19,7 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.halving import halved
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.lattice import Lattice, lattice_of
-from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_mesh
+from blunt_ember.mesh.mapped import Extents, divided_by_hand, divisions, mapped_mesh, refined_counts
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.pairing import paired
 from blunt_ember.mesh.rod import graded_rod_mesh, rod_mesh
@@ -42,19 +42,21 @@ ACROSS = {1: 4, 2: 4, 3: 2}
 def mesh_of(
     geometry: AnyGeometry,
     wish: MeshWish,
-    refinement: int = 1,
+    refinement: float = 1,
     members_of: Members = lambda name: (name,),
     finer: LocalSizes = (),
     layers: Ints | None = None,
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
+    Half of it is a mesh with cells of twice the size, as far as a part keeps one cell across it.
+
     ``members_of`` tells the surfaces that a name stands for; ``finer`` are places of a rod, a section, or the plan of a
     solid that are to have cells of their own size, which takes free triangles; ``layers`` are the cells of a solid
     between the stations of its path.
 
-    Of a mesh that was read ``refinement`` is a power of two. Raises :class:`CaseError` when the wish asks for more
-    cells than can be solved or the outline cannot be followed.
+    Of a mesh that was read ``refinement`` is a power of two, and no less than one. Raises :class:`CaseError` when the
+    wish asks for more cells than can be solved or the outline cannot be followed.
     """
     across = wish.across if wish.across is not None else ACROSS[geometry.space.dimension]
     if isinstance(geometry, ImportedGeometry):
@@ -76,11 +78,11 @@ def mesh_of(
 
 
 def _solid_mesh(
-    geometry: SolidGeometry, wish: MeshWish, across: int, refinement: int, members_of: Members,
+    geometry: SolidGeometry, wish: MeshWish, across: int, refinement: float, members_of: Members,
     finer: LocalSizes = (), layers: Ints | None = None,
 ) -> Mesh:  # fmt: skip
     size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
-    counts = levels(geometry, size, across) * refinement if layers is None else layers
+    counts = refined_counts(levels(geometry, size, across), refinement) if layers is None else layers
     _require_few(geometry.volume / size**3 * refinement**3)
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
     lattice = lattice_of(geometry.plan)
@@ -97,10 +99,10 @@ def _solid_mesh(
     return swept_mesh(geometry, plan, counts)
 
 
-def _divided_as_read(mesh: Mesh, refinement: int) -> Mesh:
+def _divided_as_read(mesh: Mesh, refinement: float) -> Mesh:
     _require_few(float(mesh.cell_count) * refinement**mesh.dimension)
     while refinement > 1:
-        mesh, refinement = halved(mesh), refinement // 2
+        mesh, refinement = halved(mesh), refinement / 2
     return mesh
 
 
@@ -119,7 +121,7 @@ def _local(
     plan: SectionGeometry,
     wish: MeshWish,
     members_of: Members,
-    refinement: int,
+    refinement: float,
 ) -> _Local:
     """Put what is stated of single places on the ``plan`` of a body, which a section is itself.
 
@@ -159,7 +161,7 @@ def _planar_mesh(
     wish: MeshWish,
     size: float,
     across: int,
-    refinement: int,
+    refinement: float,
     local: _Local,
     extents: Extents | None = None,
 ) -> Mesh:
@@ -169,7 +171,7 @@ def _planar_mesh(
         for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
             made = divided_by_hand(lattice, made, segments, count, name)
-        counts_u, counts_v = (counts * refinement for counts in made)
+        counts_u, counts_v = (refined_counts(counts, refinement) for counts in made)
         _require_few(float(counts_u.sum()) * float(counts_v.sum()))
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
     if wish.cells == "quadrilaterals":
@@ -177,14 +179,19 @@ def _planar_mesh(
         raise CaseError((Fault("mesh.cells", what),))
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(
-        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement
+        geometry.arrangement,
+        size / refinement,
+        across * refinement,
+        wish.growth / min(refinement, 1.0),
+        local.sizes,
+        refinement,
     )
     try:
         fixed: dict[int, int] = {}
         for name, count in local.by_hand.items():
             edges = geometry.surfaces[name].edges
             lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
-            fixed.update(_shared_out(count * refinement, lengths))
+            fixed.update(_shared_out(max(1, int(count * refinement)), lengths))
         filled = symmetric_triangles(geometry.arrangement, geometry.owner_at, sizes, fixed)
         return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
     except MeshError as error:

@@ -54,6 +54,11 @@ def divided(widths: Floats, extents: Extents, size: float, across: int) -> Ints:
     return np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64)
 
 
+def refined_counts(counts: Ints, refinement: float) -> Ints:
+    """Return so many times the cells (n,), rounded down, and one at least."""
+    return np.maximum(counts * refinement, 1).astype(np.int64)
+
+
 def divided_by_hand(
     lattice: Lattice, counts: tuple[Ints, Ints], along: Floats, count: int, name: str
 ) -> tuple[Ints, Ints]:

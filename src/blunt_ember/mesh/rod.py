@@ -7,16 +7,16 @@ from itertools import pairwise
 import numpy as np
 
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.mapped import divided, subdivided
+from blunt_ember.mesh.mapped import divided, refined_counts, subdivided
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 from blunt_ember.mesh.size_field import LocalSizes
 
 
-def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refinement: int) -> Mesh:
+def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refinement: float) -> Mesh:
     """Divide every piece evenly: no cell longer than ``size`` (m), at least ``across`` of them."""
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]
-    counts = divided(widths, each, size, across) * refinement
+    counts = refined_counts(divided(widths, each, size, across), refinement)
     return _of_ends(geometry, subdivided(geometry.stations, counts), counts, order)
 
 

@@ -45,7 +45,7 @@ LocalSizes = Sequence[tuple[Floats, float]]
 
 
 def size_field(
-    plan: Arrangement, largest: float, across: int, growth: float, local: LocalSizes = (), refinement: int = 1
+    plan: Arrangement, largest: float, across: float, growth: float, local: LocalSizes = (), refinement: float = 1
 ) -> SizeField:
     """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
 
