@@ -18,6 +18,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.case.editing import with_value
 from blunt_ember.case.files import read_case, write_case
 from blunt_ember.desk.faults_dialog import FaultsDialog
 from blunt_ember.desk.picture_editor import DimensionEditor
@@ -330,3 +331,16 @@ def test_the_start_page_leads_to_a_case(window: Window, qtbot: QtBot) -> None:
     settled(qtbot, window)
     assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
     assert window.current.edited, "a new case is not on disk yet"
+
+
+def test_an_answer_whose_error_is_not_estimated_says_so(window: Window, qtbot: QtBot) -> None:
+    card = window.checks.cards["heat flow"]
+    assert card.error.text().startswith("± ") and "finer or coarser" in card.error.toolTip()
+    assert window.current.case is not None
+    wish = {"size": "0.55 mm", "order": 1, "cells": "triangles"}
+    window.show_case(with_value(window.current.case, ("mesh",), wish), None)
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.mesh is not None and window.outcome.final
+    assert window.outcome.mesh.node_count > 60_000
+    card = window.checks.cards["heat flow"]
+    assert card.error.text() == "± not known" and "too large" in card.error.toolTip()

@@ -93,14 +93,18 @@ class CheckCard(QFrame):
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
 
-    def show_check(self, check: Check, theme: Theme) -> None:
-        """Take another check."""
+    def show_check(self, check: Check, theme: Theme, final: bool) -> None:
+        """Take another check; until it is ``final`` its error may still come."""
         self.setObjectName(f"check {check.name}")
         self.name.setText(check.name)
         self.asked.setText(check.asked)
         self.value.setText(shown(check.value, check.kind, 7))
-        self.error.setText("" if check.error is None else f"± {number(check.error * check.kind.factor, 1)}")
-        self.error.setToolTip("Estimated error of the mesh answer, from the change on a mesh twice as fine")
+        if check.error is None:
+            self.error.setText("± not known" if final else "")
+            self.error.setToolTip("The mesh or the run is too large for its errors to be estimated" if final else "")
+        else:
+            self.error.setText(f"± {number(check.error * check.kind.factor, 1)}")
+            self.error.setToolTip("Estimated error of the mesh answer, from the change on finer or coarser cells")
         self.verdict.setText(MARKS[check.verdict])
         _look(self.verdict, "verdict", check.verdict)
         compared = check.expected is not None
@@ -261,7 +265,7 @@ class ChecksPanel(QWidget):
         for place, card in enumerate(self._cards):
             card.setVisible(place < len(checks))
             if place < len(checks):
-                card.show_check(checks[place], self._theme)
+                card.show_check(checks[place], self._theme, outcome is not None and outcome.final)
         self._empty.setVisible(not checks)
         self._empty.setText(
             "Nothing is solved: see the line under the picture." if outcome and outcome.trouble

@@ -49,7 +49,7 @@ def mesh_of(
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
-    Half of it is a mesh with cells of twice the size, as far as a part keeps one cell across it.
+    A half makes mapped cells of twice the size, as far as a part keeps one cell across it.
 
     ``members_of`` tells the surfaces that a name stands for; ``finer`` are places of a rod, a section, or the plan of a
     solid that are to have cells of their own size, which takes free triangles; ``layers`` are the cells of a solid
@@ -179,12 +179,7 @@ def _planar_mesh(
         raise CaseError((Fault("mesh.cells", what),))
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(
-        geometry.arrangement,
-        size / refinement,
-        across * refinement,
-        wish.growth / min(refinement, 1.0),
-        local.sizes,
-        refinement,
+        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement
     )
     try:
         fixed: dict[int, int] = {}
