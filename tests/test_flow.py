@@ -8,7 +8,8 @@ import pytest
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.editing import with_value
-from blunt_ember.flow import ESTIMATE_NODES, Flow
+from blunt_ember.estimated_errors import FINER_NODES
+from blunt_ember.flow import Flow
 from blunt_ember.gallery.reference_cases import reference_cases
 
 
@@ -45,7 +46,7 @@ def test_an_outcome_is_shown_before_its_errors_are_known(wall_data: dict[str, An
 def test_errors_on_large_meshes_are_told_by_coarser_cells(name: str, wish: dict[str, Any]) -> None:
     case = with_value(dict(reference_cases())[name], ("mesh",), wish)
     outcome = Flow().run(case)
-    assert outcome.mesh is not None and outcome.mesh.node_count > ESTIMATE_NODES[outcome.mesh.dimension]
+    assert outcome.mesh is not None and outcome.mesh.node_count > FINER_NODES[outcome.mesh.dimension]
     known = [check for check in outcome.checks if check.deviation is not None and check.relative > 1e-9]  # type: ignore[operator]
     assert len(known) >= 2
     overstated = [check.error / abs(check.deviation) for check in known]  # type: ignore[operator, arg-type]

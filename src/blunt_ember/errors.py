@@ -54,5 +54,9 @@ class SolverError(BluntEmberError):
     """The equations could not be solved."""
 
 
+class StoppedError(BluntEmberError):
+    """What was running was asked to stop."""
+
+
 class ReferenceRefusedError(BluntEmberError):
     """An exact solution does not hold for this case; the text says why."""

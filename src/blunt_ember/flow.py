@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -38,7 +38,8 @@ from blunt_ember.checks.run_plan import (
 )
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
-from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError
+from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError, StoppedError
+from blunt_ember.estimated_errors import EXACTER, Again, estimated_errors
 from blunt_ember.fem.heat_flows import heat_flows
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.run import Progress, Run
@@ -48,21 +49,10 @@ from blunt_ember.fem.time_constants import time_scales
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.outcome import Outcome
+from blunt_ember.outcome import Outcome, with_errors
 
 Step = TypeVar("Step")
 
-#: Above this many nodes, by the dimension of the mesh, the errors of the answers are estimated by a coarser solution
-#: and not by a finer one.
-ESTIMATE_NODES = {1: 200_000, 2: 60_000, 3: 30_000}
-#: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
-#: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
-_LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
-#: So much larger the coarser cells are at least, taken over the body.
-_COARSER = 1.5
-#: The same of a run, nodes times steps by the dimension of the mesh; and how much more exact in time the second is.
-ESTIMATE_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
-_EXACTER = 0.0625
 #: Runs that are kept.
 _MOST_RUNS = 4
 
@@ -118,17 +108,13 @@ class Flow:
                 if stage.scales is not None and stage.run is None:  # what is predicted is seen before the run
                     yield replace(stage, seconds=time.perf_counter() - start)
             solved = self._solved(case, 1) if reached.run is None else self._ran(case, 1).solved
-            checks = self._checks(reached, solved, None)
-            reached = replace(reached, histories=self._histories(reached, solved))
-            yield replace(reached, checks=checks, seconds=time.perf_counter() - start)
-            if _worth_refining(solved):
-                finer = self._solved(case, 2) if reached.run is None else self._ran(case, 2).solved
-                checks = self._checks(reached, solved, finer, _LEFT_BY_FINER)
-            else:
-                coarser = self._coarser(case, solved)
-                if coarser is not None:
-                    checks = self._checks(reached, solved, coarser, _LEFT_BY_COARSER)
-            yield replace(reached, checks=checks, final=True, seconds=time.perf_counter() - start)
+            reached = replace(
+                reached, checks=self._checks(reached, solved), histories=self._histories(reached, solved),
+                seconds=time.perf_counter() - start,
+            )  # fmt: skip
+            yield reached
+            estimated = with_errors(reached, estimated_errors(self, case, solved))
+            yield replace(estimated, seconds=time.perf_counter() - start)
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
         except MemoryError:
@@ -143,16 +129,37 @@ class Flow:
 
     def solved_on(self, case: Case, mesh: Mesh) -> tuple[SolvedField, Problem]:
         """Return the solution on a mesh of the body, and the problem that was solved, the last one of a run."""
-        document = case.document
-        mesh = parted_by_joints(document, mesh)
-        if document.running_clock is not None:
-            request = self._request_on(case, mesh, 1.0)
-            run, last, problem, columns = run_case(request, self._folder, self._told, self._stopped)
+        return self._solved_anew(case, parted_by_joints(case.document, mesh), 1.0, self._told)
+
+    def _solved_anew(
+        self, case: Case, mesh: Mesh, looser: float, told: Callable[[NewtonStep | Progress], None]
+    ) -> tuple[SolvedField, Problem]:
+        """The solution on a mesh and the problem, neither of them kept, with so much larger errors in time."""
+        if case.document.running_clock is not None:
+            request = replace(self._request_on(case, mesh), tolerance_factor=looser)
+            run, last, problem, columns = run_case(request, self._folder, told, self._stopped)
             return SolvedField(request.geometry, mesh, last.temperature, {}, run, columns), problem
-        problem = problem_of(document, mesh, 0, 0.0)
-        solution = solve_steady(problem, told=self._told)
-        heat = heat_flows(problem, solution)
-        return SolvedField(self.geometry(case), problem.mesh, solution.temperature, heat), problem
+        problem = problem_of(case.document, mesh, 0, 0.0)
+        solution = solve_steady(problem, told=told)
+        return SolvedField(self.geometry(case), mesh, solution.temperature, heat_flows(problem, solution)), problem
+
+    def answers_again(self, case: Case, again: Again) -> tuple[float, ...]:
+        """Return the mesh value of every question, in SI, in a second solution that is not kept.
+
+        Raises :class:`StoppedError` where that was asked for.
+        """
+        mesh = self.mesh(case, again.refinement)
+
+        def told(step: NewtonStep | Progress) -> None:
+            self._told(replace(step, again=True))
+
+        def made() -> tuple[float, ...]:
+            solved, _ = self._solved_anew(case, mesh, again.looser, told)
+            if solved.run is not None and solved.run.unfinished:
+                raise StoppedError("it was stopped")
+            return self.answers(case, solved)
+
+        return self._cached("answers", content_hash(self._run_key(case, mesh), again), made)
 
     def answers(self, case: Case, solved: SolvedField) -> tuple[float, ...]:
         """Return the mesh value of every question, in SI."""
@@ -172,7 +179,7 @@ class Flow:
         stated = plausibility(case)
         yield Outcome(case, geometry, notes=stated)
         open_items = open_properties(case.document)
-        mesh = self._mesh(case, 1)
+        mesh = self.mesh(case, 1)
         yield Outcome(case, geometry, mesh, notes=stated)
         if open_items:
             raise OpenCaseError(open_items)
@@ -216,12 +223,11 @@ class Flow:
         request = self._request(case, 1)
         return Timing(clock.start, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
 
-    def _request(self, case: Case, refinement: int) -> RunRequest:
-        """What a run needs; a finer one is more exact in time too."""
-        return self._request_on(case, self._mesh(case, refinement), _EXACTER if refinement > 1 else 1.0)
+    def _request(self, case: Case, refinement: float) -> RunRequest:
+        return self._request_on(case, self.mesh(case, refinement))
 
-    def _request_on(self, case: Case, mesh: Mesh, exacter: float) -> RunRequest:
-        """What a run on a mesh needs, with errors in time smaller by a factor."""
+    def _request_on(self, case: Case, mesh: Mesh) -> RunRequest:
+        """What a run on a mesh needs."""
         clock = case.document.running_clock
         assert clock is not None
         problem = self._problem(case, mesh)
@@ -232,17 +238,20 @@ class Flow:
             scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
             return RunRequest(
                 case, self.geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
-                middle, exacter,
+                middle,
             )  # fmt: skip
 
         return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
 
     def _run_key(self, case: Case, mesh: Mesh) -> str:
         document = case.document
-        return content_hash(self._hash(mesh), self._said(case), document.clock, document.questions)
+        return content_hash(self._hash(mesh), self._said(case), document.clock, _read(document.questions))
 
     def _ran(self, case: Case, refinement: int) -> Ran:
+        """The run on divided cells, which is more exact in time too."""
         request = self._request(case, refinement)
+        if refinement > 1:
+            request = replace(request, tolerance_factor=EXACTER)
         key = ("run", self._run_key(case, request.mesh))
         if key in self._kept:
             self._kept.move_to_end(key)
@@ -298,33 +307,13 @@ class Flow:
         return None
 
     def _solved(self, case: Case, refinement: float) -> SolvedField:
-        geometry, mesh = self.geometry(case), self._mesh(case, refinement)
+        geometry, mesh = self.geometry(case), self.mesh(case, refinement)
         problem = self._problem(case, mesh)
         solution = self._solution(problem)
         return SolvedField(geometry, mesh, solution.temperature, self._heat(problem, solution))
 
-    def _coarser(self, case: Case, solved: SolvedField) -> SolvedField | None:
-        """The solution on cells of twice the size; None where there is none, or parts of the body keep their cells.
-
-        Only mapped cells are halved back into themselves: free ones lie elsewhere, and what a point says of them may
-        then change by less than it is wrong.
-        """
-        mapped = all(block.family.startswith(("line", "quad", "hex")) for block in solved.mesh.blocks)
-        if solved.run is not None or not mapped or case.document.mesh.across == 1:
-            return None
-        if isinstance(case.document.body, Imported):
-            return None
-        try:
-            if self._mesh(case, 0.5).cell_count * _COARSER**solved.mesh.dimension > solved.mesh.cell_count:
-                return None
-            return self._solved(case, 0.5)
-        except BluntEmberError:  # what was solved is an answer without an estimate
-            return None
-
-    def _checks(
-        self, reached: Outcome, solved: SolvedField, other: SolvedField | None, left: float = 0.0
-    ) -> tuple[Check, ...]:
-        """What was asked, with errors of ``left`` times what changes on the ``other`` mesh; None when there is none."""
+    def _checks(self, reached: Outcome, solved: SolvedField) -> tuple[Check, ...]:
+        """What was asked, not yet with its errors."""
         assert reached.geometry is not None and reached.problem is not None
         case, checks = reached.case, list[Check]()
         fitted = {reached.exact.name: reached.exact} if reached.exact is not None else {}
@@ -335,7 +324,6 @@ class Flow:
             path = path_text(("questions", place, question.asks))
             members = case.document.members_asked(question.target)
             value = answer(question, place, members, solved, path)
-            error = None if other is None else left * abs(answer(question, place, members, other, path) - value)
             expected, source, note = case.expected.get(place), None, ""
             if np.isnan(value):
                 note = "it did not come true" if question.when is not None else "the run did not get to that time"
@@ -359,7 +347,7 @@ class Flow:
                     self._kind_of(question, case, solved),
                     asked_sentence(question, case.document.body.heat_basis, solved.run is not None),
                     value,
-                    error,
+                    None,
                     expected,
                     source,
                     span,
@@ -390,7 +378,8 @@ class Flow:
             "geometry", self._body_key(case), lambda: geometry_of(body, case.folder, case.document.surface_parts)
         )
 
-    def _mesh(self, case: Case, refinement: float) -> Mesh:
+    def mesh(self, case: Case, refinement: float) -> Mesh:
+        """Return the mesh of a case with every cell divided so often, parted at its joints."""
         document = case.document
         own = document.surfaces if document.mesh.local else {}
         key = content_hash(self._body_key(case), document.mesh, own, refinement)
@@ -445,14 +434,9 @@ class Flow:
         return result
 
 
-def _worth_refining(solved: SolvedField) -> bool:
-    """Whether a second solve on a finer mesh is cheap enough to tell the errors of the answers."""
-    if solved.run is None:
-        return solved.mesh.node_count <= ESTIMATE_NODES[solved.mesh.dimension]
-    return (
-        not solved.run.unfinished
-        and solved.mesh.node_count * solved.run.work.steps <= ESTIMATE_WORK[solved.mesh.dimension]
-    )
+def _read(questions: Sequence[Question]) -> list[Question]:
+    """Questions without what does not matter to an answer: their names and what is expected."""
+    return [question.model_copy(update={"name": "", "expect": None, "tolerance": None}) for question in questions]
 
 
 def _field_named(expect: Expectation, case: Case) -> str | None:

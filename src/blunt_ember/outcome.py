@@ -12,6 +12,7 @@ from blunt_ember.checks.history import History
 from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
+from blunt_ember.estimated_errors import Errors
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.fem.run import Run
@@ -63,6 +64,8 @@ class Outcome:
     seconds: float = 0.0
     #: Whether the errors of the answers have been estimated, or are known not to be.
     final: bool = False
+    #: Why an answer has no estimated error, where one has none.
+    unestimated: str = ""
     #: What the analyst should know of how the case was understood.
     notes: tuple[Note, ...] = ()
     #: Of a clock that runs: what physics says beforehand, the first step, and what the run left behind.
@@ -110,3 +113,12 @@ class Outcome:
         stated = (name for entry in entries for name in entry.surfaces)
         said = {member for name in stated for member in document.members_of(name)}
         return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
+
+
+def with_errors(outcome: Outcome, errors: Errors) -> Outcome:
+    """Return an outcome with the estimated errors of its answers, which makes it final."""
+    checks = tuple(
+        replace(check, error=None if np.isnan(amount) else amount)
+        for check, amount in zip(outcome.checks, errors.amounts, strict=True)
+    )
+    return replace(outcome, checks=checks, unestimated=errors.missing, final=True)

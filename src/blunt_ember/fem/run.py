@@ -29,12 +29,16 @@ _REPORT_EVERY = 0.1
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, ``seconds`` spent."""
+    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, ``seconds`` spent.
+
+    ``again`` marks a run that only tells how far the answers of another may be off.
+    """
 
     t: float
     end: float
     steps: int
     seconds: float
+    again: bool = False
 
     @property
     def seconds_left(self) -> float:

@@ -37,10 +37,14 @@ MOST_HALVINGS = 60
 
 @dataclass(frozen=True)
 class NewtonStep:
-    """One step: the residual left by it as a share of the heat that flows, and the share of the step taken."""
+    """One step: the residual left by it as a share of the heat that flows, and the share of the step taken.
+
+    ``again`` marks one of a solution that only tells how far the answers of another may be off.
+    """
 
     residual: float
     taken: float
+    again: bool = False
 
 
 @dataclass(frozen=True)
