@@ -1,8 +1,8 @@
 """How far the answers of a case may be off, told by what they are on other cells and with other steps in time.
 
 Small cases are solved again on finer cells. Of large ones that would cost many times the answer; they are solved again
-on coarser cells, twice, so that no answer stands still by chance. Where there is nothing coarser, as on a mesh that was
-read, the cells are halved after all.
+on coarser cells, three times, so that no answer stands still by chance. Where there is nothing coarser, as on a mesh
+that was read, the cells are halved after all.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 #: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: So much larger coarser cells are at least, taken over the body.
-_COARSER = 1.5
+_LARGER = 1.5
 
 
 @dataclass(frozen=True)
@@ -41,9 +41,11 @@ class Again:
 
 #: How much more exact in time a solution on divided cells is.
 EXACTER = 0.0625
+#: Why there are no errors where what was running was asked to stop.
+STOPPED = "it was stopped before the errors were estimated"
 _FINER = Again(2, EXACTER)
-#: Two that differ in cells and steps: what one of them tells by chance the other does not.
-_TWO_COARSER = (Again(0.5, 8.0), Again(0.6, 4.0))
+#: They differ in cells and steps: an answer that one of them leaves where it is by chance is moved by another.
+_COARSER = (Again(0.5, 8.0), Again(0.55, 6.0), Again(0.6, 4.0))
 _LOOSER = 8.0
 
 
@@ -65,9 +67,11 @@ class Solves(Protocol):
 
 @dataclass(frozen=True)
 class Errors:
-    """The estimated error (a,) of every answer in SI, NaN where there is none; ``missing`` says why."""
+    """The estimated error (a,) of every answer in SI, NaN where there is none; ``told_by`` says what they were taken
+    from, ``missing`` why one is missing."""
 
     amounts: tuple[float, ...]
+    told_by: str = ""
     missing: str = ""
 
 
@@ -79,33 +83,36 @@ def estimated_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
     values = np.array(solver.answers(case, solved))
     none = tuple(np.full(len(values), np.nan).tolist())
     if solved.run is not None and solved.run.unfinished:
-        return Errors(none, "the run was stopped before its end")
+        return Errors(none, missing="the run was stopped before its end")
     try:
-        amounts = _amounts(solver, case, solved, values)
+        amounts, told_by = _amounts(solver, case, solved, values)
     except StoppedError:
-        return Errors(none, "it was stopped before the errors were estimated")
+        return Errors(none, missing=STOPPED)
     except MemoryError:
-        return Errors(none, "solving the case again did not fit in memory")
+        return Errors(none, missing="solving the case again did not fit in memory")
     except BluntEmberError as error:
-        return Errors(none, f"solving the case again on finer cells: {error}")
+        return Errors(none, missing=f"solving it again on finer cells: {error}")
     missing = "in a solution it was compared with it did not come true" if np.isnan(amounts[~np.isnan(values)]).any(
         ) else ""  # fmt: skip
-    return Errors(tuple(amounts.tolist()), missing)
+    return Errors(tuple(amounts.tolist()), told_by, missing)
 
 
-def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
+    in_time = "" if solved.run is None else " and other steps in time"
+    halved = f"twice the change on cells of half the size{in_time}"
     if _small(solved):
-        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values)
+        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values), halved
     if _joinable(case):
         try:
-            coarse = solver.mesh(case, _TWO_COARSER[0].refinement)
-            if coarse.cell_count * _COARSER**coarse.dimension <= solved.mesh.cell_count:
-                return _by_coarser(solver, case, solved, values)
+            coarse = solver.mesh(case, _COARSER[0].refinement)
+            if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
+                told_by = f"the largest change on three meshes of larger cells{in_time}"
+                return _by_coarser(solver, case, solved, values), told_by
         except StoppedError:
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    return _by_finer(solver, case, solved, values)
+    return _by_finer(solver, case, solved, values), halved
 
 
 def _small(solved: SolvedField) -> bool:
@@ -122,9 +129,9 @@ def _joinable(case: Case) -> bool:
 
 
 def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
-    """The larger change to two coarser solutions; with one cell across every layer also what a second one changes."""
-    changes = [np.abs(solver.answers_again(case, again) - values) for again in _TWO_COARSER]
-    error = _LEFT_BY_COARSER * np.maximum(*changes)
+    """The largest change to coarser solutions; with one cell across every layer also what a second one changes."""
+    changes = [np.abs(solver.answers_again(case, again) - values) for again in _COARSER]
+    error = _LEFT_BY_COARSER * np.max(changes, axis=0)
     if case.document.mesh.across != 1:
         return error
     looser = Again(1, _LOOSER if solved.run is not None else 1)

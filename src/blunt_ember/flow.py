@@ -113,8 +113,7 @@ class Flow:
                 seconds=time.perf_counter() - start,
             )  # fmt: skip
             yield reached
-            estimated = with_errors(reached, estimated_errors(self, case, solved))
-            yield replace(estimated, seconds=time.perf_counter() - start)
+            yield with_errors(reached, estimated_errors(self, case, solved))
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
         except MemoryError:

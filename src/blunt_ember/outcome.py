@@ -12,7 +12,7 @@ from blunt_ember.checks.history import History
 from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
-from blunt_ember.estimated_errors import Errors
+from blunt_ember.estimated_errors import STOPPED, Errors
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.fem.run import Run
@@ -64,8 +64,8 @@ class Outcome:
     seconds: float = 0.0
     #: Whether the errors of the answers have been estimated, or are known not to be.
     final: bool = False
-    #: Why an answer has no estimated error, where one has none.
-    unestimated: str = ""
+    #: How the errors of the answers were estimated, and why one is missing.
+    errors: Errors | None = None
     #: What the analyst should know of how the case was understood.
     notes: tuple[Note, ...] = ()
     #: Of a clock that runs: what physics says beforehand, the first step, and what the run left behind.
@@ -121,4 +121,9 @@ def with_errors(outcome: Outcome, errors: Errors) -> Outcome:
         replace(check, error=None if np.isnan(amount) else amount)
         for check, amount in zip(outcome.checks, errors.amounts, strict=True)
     )
-    return replace(outcome, checks=checks, unestimated=errors.missing, final=True)
+    return replace(outcome, checks=checks, errors=errors, final=True)
+
+
+def without_errors(outcome: Outcome) -> Outcome:
+    """Return an outcome whose errors were not estimated to the end, as that was stopped."""
+    return with_errors(outcome, Errors((np.nan,) * len(outcome.checks), missing=STOPPED))

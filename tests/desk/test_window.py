@@ -15,7 +15,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QMessageBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing import with_value
@@ -23,6 +23,7 @@ from blunt_ember.case.files import read_case, write_case
 from blunt_ember.desk.faults_dialog import FaultsDialog
 from blunt_ember.desk.picture_editor import DimensionEditor
 from blunt_ember.desk.window import Window
+from blunt_ember.estimated_errors import FINER_NODES
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import field, settled, type_into
 
@@ -333,14 +334,23 @@ def test_the_start_page_leads_to_a_case(window: Window, qtbot: QtBot) -> None:
     assert window.current.edited, "a new case is not on disk yet"
 
 
-def test_an_answer_whose_error_is_not_estimated_says_so(window: Window, qtbot: QtBot) -> None:
+def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window: Window, qtbot: QtBot) -> None:
     card = window.checks.cards["heat flow"]
-    assert card.error.text().startswith("± ") and "finer or coarser" in card.error.toolTip()
+    assert card.error.text().startswith("± ") and "half the size" in card.error.toolTip()
     assert window.current.case is not None
-    wish = {"size": "0.55 mm", "order": 1, "cells": "triangles"}
-    window.show_case(with_value(window.current.case, ("mesh",), wish), None)
+    before = window.current.case
+    wish = {"size": "0.6 mm", "order": 1, "cells": "triangles"}
+    window.show_case(with_value(before, ("mesh",), wish), None)
+    qtbot.waitUntil(lambda: window.is_current() and bool(window.checks.cards), timeout=30_000)
+    state = window.header.findChild(QLabel, "state")
+    assert state is not None and state.text().endswith("estimating errors …")
+    assert card.error.text() == "± …" and "being estimated" in card.error.toolTip()
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert not window.solver.busy and window.outcome is not None and window.outcome.final
+    assert card.error.text() == "± not known" and "stopped" in card.error.toolTip()
+    assert window.checks.isEnabled() and not window.stage._stale, "the answer itself is current"
+    assert state.text().startswith("current") and not state.text().endswith("…")
+    window.show_case(with_value(before, ("mesh",), {**wish, "size": "0.55 mm"}), None)
     settled(qtbot, window)
-    assert window.outcome is not None and window.outcome.mesh is not None and window.outcome.final
-    assert window.outcome.mesh.node_count > 60_000
-    card = window.checks.cards["heat flow"]
-    assert card.error.text() == "± not known" and "too large" in card.error.toolTip()
+    assert window.outcome.mesh is not None and window.outcome.mesh.node_count > FINER_NODES[2]
+    assert card.error.text().startswith("± ") and "three meshes of larger cells" in card.error.toolTip()

@@ -21,6 +21,7 @@ from blunt_ember.case.units import HEAT_FLOW, Kind
 from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.deviation_ruler import DeviationRuler
+from blunt_ember.estimated_errors import Errors
 from blunt_ember.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.report.table import MARKS, basis
@@ -93,18 +94,21 @@ class CheckCard(QFrame):
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
 
-    def show_check(self, check: Check, theme: Theme, final: bool) -> None:
-        """Take another check; until it is ``final`` its error may still come."""
+    def show_check(self, check: Check, theme: Theme, errors: Errors | None) -> None:
+        """Take another check; as long as there are no ``errors`` its own may still come."""
         self.setObjectName(f"check {check.name}")
         self.name.setText(check.name)
         self.asked.setText(check.asked)
         self.value.setText(shown(check.value, check.kind, 7))
         if check.error is None:
-            self.error.setText("± not known" if final else "")
-            self.error.setToolTip("The mesh or the run is too large for its errors to be estimated" if final else "")
+            self.error.setText("± …" if errors is None else "± not known")
+            self.error.setToolTip(
+                "How far it may be off is being estimated: the case is solved again on other cells" if errors is None
+                else f"Its error could not be estimated: {errors.missing}"
+            )  # fmt: skip
         else:
             self.error.setText(f"± {number(check.error * check.kind.factor, 1)}")
-            self.error.setToolTip("Estimated error of the mesh answer, from the change on finer or coarser cells")
+            self.error.setToolTip(f"Estimated error of the mesh answer: {errors.told_by if errors else ''}")
         self.verdict.setText(MARKS[check.verdict])
         _look(self.verdict, "verdict", check.verdict)
         compared = check.expected is not None
@@ -265,7 +269,8 @@ class ChecksPanel(QWidget):
         for place, card in enumerate(self._cards):
             card.setVisible(place < len(checks))
             if place < len(checks):
-                card.show_check(checks[place], self._theme, outcome is not None and outcome.final)
+                assert outcome is not None
+                card.show_check(checks[place], self._theme, outcome.errors)
         self._empty.setVisible(not checks)
         self._empty.setText(
             "Nothing is solved: see the line under the picture." if outcome and outcome.trouble

@@ -92,13 +92,14 @@ class Header(QWidget):
 
     def show_progress(self, step: NewtonStep | Progress) -> None:
         """Say how far Newton's method, or a run, has got."""
+        errors = "estimating errors: " if step.again else ""
         if isinstance(step, NewtonStep):
-            self._state.setText(f"Newton: {step.residual:.1e} of the heat left over")
+            self._state.setText(f"{errors}Newton: {step.residual:.1e} of the heat left over")
             return
         kind = time_kind(step.end)
         reached, end = (number(t * kind.factor, 4) for t in (step.t, step.end))
         left = f", {number(step.seconds_left, 2)} s left" if 1 < step.seconds_left < 1e5 else ""
-        self._state.setText(f"reached {reached} of {end} {kind.shown}, {step.steps} steps{left}")
+        self._state.setText(f"{errors}reached {reached} of {end} {kind.shown}, {step.steps} steps{left}")
 
     def show_outcome(self, outcome: Outcome) -> None:
         """Say what the answer cost, or that there is none."""
@@ -114,7 +115,8 @@ class Header(QWidget):
             state = "unfinished" if outcome.run is not None and outcome.run.unfinished else "current"
             if outcome.solution is None:
                 state = "running" if outcome.scales is not None else state
-            self._state.setText(f"{state}   {nodes} nodes{newton}   {outcome.seconds:.2f} s")
+            more = "" if outcome.final or not outcome.checks else "   estimating errors …"
+            self._state.setText(f"{state}   {nodes} nodes{newton}   {outcome.seconds:.2f} s{more}")
 
     def show_stale(self, why: str) -> None:
         """Say why the answer is not current."""

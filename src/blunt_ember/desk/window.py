@@ -40,7 +40,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
-from blunt_ember.outcome import Kept, Outcome
+from blunt_ember.outcome import Kept, Outcome, without_errors
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.table import CHECK_HEADINGS, check_rows
 
@@ -266,10 +266,12 @@ class Window(QMainWindow):
     def solve_or_stop(self) -> None:
         """Solve the case as it stands, or stop the solve that runs."""
         if self.solver.busy:
-            if self.solver.stop():
-                self._mark_stale("stopped; F5 solves again")
-            else:
+            if not self.solver.stop():
                 self.header.show_stale("stopping; what was computed is kept …")
+            elif self.outcome is not None and self.is_current() and self.outcome.checks and not self.outcome.final:
+                self._show(without_errors(self.outcome))
+            else:
+                self._mark_stale("stopped; F5 solves again")
         else:
             self.commit_typing()
             self._solve()

@@ -38,7 +38,8 @@ def require_memory(mesh: Mesh) -> None:
     """Raise :class:`SolverError` with the estimate where a solve would not fit."""
     free, needed = free_bytes(), needed_bytes(mesh)
     if free is not None and needed > _SHARE * free:
+        nodes = f"{mesh.node_count:,}".replace(",", "\u2009")
         raise SolverError(
-            f"solving {mesh.node_count:,} nodes takes about {needed / 1e9:.1f} GB of memory, and "
-            f"{max(free, 0) / 1e9:.1f} GB are free; state a larger mesh size".replace(",", "\u2009")
+            f"solving {nodes} nodes takes about {needed / 1e9:.1f} GB of memory, and "
+            f"{max(free, 0) / 1e9:.1f} GB are free; state a larger mesh size"
         )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from blunt_ember.case.bodies import Imported
 from blunt_ember.case.case import place_faults
 from blunt_ember.case.clock import WHOLE_BODY, Condition, conditions_of
 from blunt_ember.case.document import CaseDocument, Question
@@ -69,6 +70,7 @@ def problem_of(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.
     open_items = open_properties(document)
     if open_items:
         raise OpenCaseError(open_items)
+    _require_groups(document, mesh)
     stated = _Stated(document, mesh)
     clock = document.running_clock
     stages = clock.stages if clock is not None else []
@@ -296,6 +298,25 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
             if getattr(material, key) is None and name in used:
                 items.append(Fault(path_text(("materials", name, key)), f"state the {words} of '{name}'"))
     return tuple(items)
+
+
+def _require_groups(document: CaseDocument, mesh: Mesh) -> None:
+    """Raise what stops a body whose file has other groups of cells than the case speaks of."""
+    body = document.body
+    if not isinstance(body, Imported):
+        return
+    strange = tuple(
+        Fault(path_text(("body", "groups", name)), f"'{body.file}' has no group '{name}'{nearest(name, mesh.regions)}")
+        for name in body.groups if name not in mesh.regions
+    )  # fmt: skip
+    if strange:
+        raise CaseError(strange)
+    missing = tuple(
+        Fault(path_text(("body", "groups", name, "material")), f"say what '{name}' is made of")
+        for name in mesh.regions if name not in body.groups
+    )  # fmt: skip
+    if missing:
+        raise OpenCaseError(missing)
 
 
 def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:

@@ -68,10 +68,16 @@ def report_html(
         ledger=_ledger(outcome), basis=basis(outcome), pictures=_pictures(outcome, seen),
         surfaces=_surfaces(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
-        notes=[*([f"insulated, as nothing is stated: {', '.join(outcome.unstated)}"] if outcome.unstated else []),
-               *(str(note) for note in outcome.notes)],
+        notes=_notes(outcome),
         statement=statement(outcome.case), methods=_methods(outcome), version=__version__,
     )  # fmt: skip
+
+
+def _notes(outcome: Outcome) -> list[str]:
+    lines = [f"insulated, as nothing is stated: {', '.join(outcome.unstated)}"] if outcome.unstated else []
+    if outcome.errors is not None and outcome.errors.missing:
+        lines.append(f"errors not estimated: {outcome.errors.missing}")
+    return [*lines, *(str(note) for note in outcome.notes)]
 
 
 def _summary(outcome: Outcome) -> str:
@@ -181,9 +187,10 @@ def _methods(outcome: Outcome) -> list[str]:
         f"Linear systems: {solution.method}." if run is None else
         f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps, {run.work.refused} tried again.",
         "Heat flows are sums of nodal residuals, so that what goes in is what comes out on any mesh.",
-        "Estimated errors of answers: twice the change on a mesh of halved cells; of the heat flux: patch recovery "
-        "(Zienkiewicz and Zhu 1992).",
+        "Estimated error of the heat flux: patch recovery (Zienkiewicz and Zhu 1992).",
     ]  # fmt: skip
+    if outcome.errors is not None and outcome.errors.told_by:
+        lines.append(f"Estimated errors of answers: {outcome.errors.told_by}.")
     if solution.steps:
         lines.append(f"Newton's method: {len(solution.steps)} steps, {solution.steps[-1].residual:.1e} left over.")
     return lines

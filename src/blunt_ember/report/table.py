@@ -36,6 +36,8 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
             "imbalance_relative": ledger.relative,
             "stored_W": ledger.stored,
         } if ledger else None,
+        "errors_told_by": outcome.errors.told_by if outcome.errors else "",
+        "errors_missing": outcome.errors.missing if outcome.errors else "",
         "unstated": list(outcome.unstated),
         "notes": [{"path": note.path, "message": note.message} for note in outcome.notes],
         "newton": [step.residual for step in outcome.solution.steps] if outcome.solution else [],
@@ -128,6 +130,10 @@ def outcome_text(outcome: Outcome) -> str:
             f"{outcome.solution.method} solve, {outcome.seconds:.2f} s"
         )
     lines += ["", *aligned([CHECK_HEADINGS, *check_rows(outcome.checks)])]
+    if outcome.errors and outcome.errors.told_by:
+        lines += ["", f"± is {outcome.errors.told_by}"]
+    if outcome.errors and outcome.errors.missing:
+        lines += ["", f"○ errors not estimated: {outcome.errors.missing}"]
     if outcome.unstated:
         lines += ["", f"○ insulated, as nothing is stated: {', '.join(outcome.unstated)}"]
     if outcome.notes:
