@@ -163,7 +163,7 @@ def _rest_still(axes: Axes, profile: Profile) -> None:
 def name_difference(axes: Axes, unit: str, theme: Theme) -> None:
     """Write what a difference is told in beside the top of its axes."""
     text = f"Δ {unit.removeprefix('Δ')}"
-    axes.text(-0.008, 1.04, text, transform=axes.transAxes, ha="right", va="top", color=theme.quiet)
+    axes.text(-0.008, 1.05, text, transform=axes.transAxes, ha="right", va="center", color=theme.quiet)
 
 
 def chart_style(theme: Theme) -> dict[Any, Any]:
