@@ -136,10 +136,12 @@ def test_what_cannot_follow_says_why_and_what_to_do(tmp_path: Path) -> None:
     with pytest.raises(BluntEmberError, match="let the cells be of any kind"):
         list(adapted(Flow(), mapped))
     from tests.mesh.test_halving import tetrahedra
+    from tests.test_estimated_errors import bar, cooling_bar
 
-    read = tetrahedra(tmp_path, 1)
+    bar(tmp_path, (2, 1, 1))
     with pytest.raises(BluntEmberError, match="divide every cell instead"):
-        list(adapted(Flow(), read))
+        next(adapted(Flow(), cooling_bar(tmp_path)))
+    read = tetrahedra(tmp_path, 1)
     levels = list(divided(Flow(), read, 4))
     assert [level.cells for level in levels] == [96 * 8**number for number in range(4)]
     steps = np.abs(np.diff(values(levels, 2)))

@@ -18,6 +18,7 @@ from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow import Flow
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.bisecting import bisected, require_simplices
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.making import mesh_of
@@ -27,9 +28,11 @@ from blunt_ember.refinement import MOST_NODES, Level
 
 #: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
 _MORE, _SHRINK, _GROW = 2.0, 0.2, 1.6
-#: A column of a solid is as fine as its finest cell wants, and a layer runs through all columns, so these go gently:
-#: what the cells shrink by at most, and the share of a slab that may want more layers than it gets.
-_SHRINK_SWEPT, _WANTING = 0.5, 0.1
+#: What cells shrink by at most where others follow them: neighbours of those cut in two are cut, a column of a solid is
+#: as fine as its finest cell wants, and a layer runs through all columns.
+_SHRINK_GENTLY = 0.5
+#: The share of a slab that may want more layers than it gets.
+_WANTING = 0.1
 _MOST_MESHES = 14
 #: Instants of a run at which the error of the flux is looked at.
 _INSTANTS = 6
@@ -47,22 +50,20 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
     """Yield a case on meshes that are finer where its heat flux is off, each with about twice the cells.
 
     A rod is divided anew, a section meshed anew with triangles, and so is the plan of a solid, which gets more layers
-    where they are wanted; of a run the errors at several instants count together. It ends where every answer is within
-    the tolerance of its question, see :func:`left_over`. Raises :class:`BluntEmberError` for a mesh that was read, or
-    cells that cannot follow.
+    where they are wanted; of a mesh that was read cells are cut in two. Of a run the errors at several instants count
+    together. It ends where every answer is within the tolerance of its question, see :func:`left_over`. Raises
+    :class:`BluntEmberError` for cells that cannot follow.
     """
     document, geometry = case.document, flow.geometry(case)
-    if isinstance(geometry, ImportedGeometry):
-        raise BluntEmberError("a mesh that was read cannot follow the error; divide every cell instead")
     if document.mesh.cells == "quadrilaterals" and geometry.space.dimension > 1:
         raise BluntEmberError("mapped quadrilaterals cannot follow the error; let the cells be of any kind")
     most = most_nodes or MOST_NODES[geometry.space.dimension]
-    finer: LocalSizes = ()
-    layers: Ints | None = None
     found: list[Level] = []
+    begin = time.perf_counter()
+    mesh = mesh_of(geometry, document.mesh, 1, document.members_of)
+    if isinstance(geometry, ImportedGeometry):
+        require_simplices(mesh)
     for _ in range(_MOST_MESHES):
-        begin = time.perf_counter()
-        mesh = mesh_of(geometry, document.mesh, 1, document.members_of, finer, layers)
         if found and mesh.node_count > most:
             return
         solved, problem = flow.solved_on(case, mesh)
@@ -74,7 +75,12 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
         settled = all(gap <= most_off for gap, most_off in zip(left_over(found), allowed, strict=True))
         if (len(found) > 2 and settled) or _MORE * mesh.node_count > most:
             return
-        finer, layers = _wanted(geometry, solved.mesh, estimate.error, document.mesh.order)
+        begin = time.perf_counter()
+        if isinstance(geometry, ImportedGeometry):
+            mesh = _cut(mesh, _factors(estimate.error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
+        else:
+            finer, layers = _wanted(geometry, solved.mesh, estimate.error, document.mesh.order)
+            mesh = mesh_of(geometry, document.mesh, 1, document.members_of, finer, layers)
 
 
 def left_over(levels: Sequence[Level]) -> tuple[float, ...]:
@@ -123,7 +129,7 @@ def _wanted(geometry: AnyGeometry, mesh: Mesh, error: Floats, order: int) -> tup
     """The sizes of cells by the places of today's, and of a solid the layers between its stations."""
     middles = np.concatenate([mesh.points[block.nodes].mean(axis=1) for block in mesh.blocks])
     swept = isinstance(geometry, SolidGeometry)
-    factor = _factors(error, order, mesh.dimension, _SHRINK_SWEPT if swept else _SHRINK)
+    factor = _factors(error, order, mesh.dimension, _SHRINK_GENTLY if swept else _SHRINK)
     reach = np.concatenate([_sizes(block.family, mesh.points[block.nodes]) for block in mesh.blocks])
     if not isinstance(geometry, SolidGeometry):
         return _by_size(middles, reach * factor), None
@@ -139,14 +145,23 @@ def _wanted(geometry: AnyGeometry, mesh: Mesh, error: Floats, order: int) -> tup
     return _by_size(plan, _plan_reach(geometry, mesh) * factor), layers
 
 
+def _cut(mesh: Mesh, factor: Floats) -> Mesh:
+    """Cut the cells of a mesh in two until they have shrunk by their factor (c,), as near as that comes."""
+    wanted = np.rint(-mesh.dimension * np.log2(factor))
+    while (wanted > 0).any():
+        mesh, parent, times = bisected(mesh, wanted > 0)
+        wanted = wanted[parent] - times
+    return mesh
+
+
 def _by_size(places: Floats, wanted: Floats) -> LocalSizes:
     octave = np.floor(np.log2(wanted) * 4).astype(int)
     return [(places[octave == number], float(2 ** (number / 4))) for number in np.unique(octave).tolist()]
 
 
-def _factors(error: Floats, order: int, dimension: int, least: float) -> Floats:
+def _factors(error: Floats, order: int, dimension: int, least: float, most: float = _GROW) -> Floats:
     """By how much each cell is to shrink or grow so that the error is shared out evenly among about twice as many;
-    none shrinks below the share ``least``.
+    none shrinks below the share ``least`` or grows beyond the share ``most``.
 
     The squared error of a cell goes with the power 2 p + d of its size where the field is smooth.
     """
@@ -156,7 +171,7 @@ def _factors(error: Floats, order: int, dimension: int, least: float) -> Floats:
     factor = np.ones(len(share))
     for _ in range(60):  # how large the even share is that gives the number of cells
         even = np.sqrt(low * high)
-        factor = np.clip(even / share, least, _GROW)
+        factor = np.clip(even / share, least, most)
         low, high = (even, high) if (factor**-dimension).sum() > _MORE * len(factor) else (low, even)
     return factor
 
