@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.geometry.arrangement import Arrangement
-from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.geometry.curves import Curves, Floats, Ints
 from blunt_ember.mesh.size_field import SizeField
 
 #: Places at which the size field is read along an edge, for each cell expected there.
 _FINE = 4
+#: Where a step holds more than so many cells it is halved, at most so often.
+_COARSE, _HALVINGS = 0.5, 40
 
 
 @dataclass(frozen=True)
@@ -42,17 +44,36 @@ def sampled(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> 
             continue
         expected = curves.length[each] / sizes.largest
         fine = int(np.clip(expected * _FINE, 32, 20_000))
-        own = curves.take(np.full(fine, each))
-        middle = (np.arange(fine) + 0.5) / fine
-        density = curves.length[each] / fine / sizes.at(own.at(middle))
+        ends, density = _densities(curves.take(np.full(1, each)), sizes, fine)
         total = np.concatenate([[0.0], np.cumsum(density)])
         least = 2 if curves.is_arc[each] and abs(curves.sweep[each]) > 0.3 else 1
         count = max(least, int(np.ceil(total[-1] - 1e-6)))
-        shares.append(np.interp(np.linspace(0, total[-1], count + 1), total, np.linspace(0, 1, fine + 1)))
+        shares.append(np.interp(np.linspace(0, total[-1], count + 1), total, ends))
     counts = np.array([len(share) - 1 for share in shares])
     edge = np.repeat(np.arange(len(curves)), counts)
     span = np.concatenate([np.column_stack([share[:-1], share[1:]]) for share in shares])
     return _numbered(plan, edge, span)
+
+
+def _densities(curve: Curves, sizes: SizeField, count: int) -> tuple[Floats, Floats]:
+    """Return shares (n + 1,) of a curve and how many segments are wanted between them (n,).
+
+    It is looked at in ``count`` even steps, and closer where the size asked for is less than a step.
+    """
+    low, step = np.arange(count) / count, 1 / count
+    shares, wanted = [], []
+    for left in reversed(range(_HALVINGS)):
+        middle = low + step / 2
+        own = curve.take(np.zeros(len(low), dtype=np.int64))
+        density = curve.length[0] * step / sizes.at(own.at(middle))
+        coarse = (density > _COARSE) & (left > 0)
+        shares.append(low[~coarse])
+        wanted.append(density[~coarse])
+        low, step = np.concatenate([low[coarse], middle[coarse]]), step / 2
+        if not len(low):
+            break
+    order = np.argsort(np.concatenate(shares))
+    return np.append(np.concatenate(shares)[order], 1.0), np.concatenate(wanted)[order]
 
 
 def halved(plan: Arrangement, boundary: Boundary, chosen: Ints) -> Boundary:

@@ -28,6 +28,8 @@ Flags = NDArray[np.bool_]
 LARGE = 0.72
 #: Circumradius over shortest side above which a triangle is too flat; 1.15 is a smallest angle of 25.8°.
 FLAT = 1.15
+#: The share of what is wanted that makes a round worth while which leaves the outline as it is.
+FEW = 0.1
 FIRST_ROUNDS, LAST_ROUNDS = 12, 60
 SMOOTHINGS = 1
 #: Sweeps of smoothing on one triangulation.
@@ -228,7 +230,8 @@ def _circles(points: Floats, cells: Ints) -> tuple[Floats, Floats, Floats]:
 def _inserted(
     plan: Arrangement, boundary: Boundary, centre: Floats, radius: Floats, wish: Floats, region: Ints, owner_at: Owners
 ) -> tuple[Boundary, Floats]:
-    """Take a spread-out choice of the circumcentres; where all lie too near the outline, cut it where it is long."""
+    """Take a spread-out choice of the circumcentres; where nearly all lie too near the outline, cut it where it is
+    long."""
     low, high = boundary.points.min(axis=0), boundary.points.max(axis=0)
     within = ((centre >= low) & (centre <= high)).all(axis=1)
     order = np.argsort(-wish, kind="stable")
@@ -237,9 +240,9 @@ def _inserted(
     inside[within] = owner_at(centre[within]) == region[within]
     clear = inside & _clear_of(centre, boundary, 0.5)
     added = centre[clear][_spread(centre[clear], 0.9 * radius[clear])]
-    if len(added):
+    if len(added) > FEW * len(centre):
         return boundary, added
-    cut = _encroached(boundary, centre, radius)
+    cut = _encroached(boundary, centre[~clear], radius[~clear])
     return (halved(plan, boundary, cut) if len(cut) else boundary), added
 
 
