@@ -12,6 +12,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.units import NUMBER, TEMPERATURE
 from blunt_ember.checks.answers import SolvedField
+from blunt_ember.checks.weighed_error import weighed_error
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.recovery import recovered
@@ -76,10 +77,13 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
         if (len(found) > 2 and settled) or _MORE * mesh.node_count > most:
             return
         begin = time.perf_counter()
+        error = estimate.error
+        if solved.run is None and document.questions:
+            error = weighed_error(document, solved, problem, error, allowed)
         if isinstance(geometry, ImportedGeometry):
-            mesh = _cut(mesh, _factors(estimate.error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
+            mesh = _cut(mesh, _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
         else:
-            finer, layers = _wanted(geometry, solved.mesh, estimate.error, document.mesh.order)
+            finer, layers = _wanted(geometry, solved.mesh, error, document.mesh.order)
             mesh = mesh_of(geometry, document.mesh, 1, document.members_of, finer, layers)
 
 

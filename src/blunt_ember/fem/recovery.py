@@ -46,12 +46,15 @@ class Recovered:
         return float(np.sqrt(missed / max(self.energy + missed, 1e-300)))
 
 
-def recovered(problem: Problem, temperature: Floats, t: float = 0.0) -> Recovered:
-    """Return the recovered flux −k∇T of ``temperature`` (n,) in K at a time ``t`` in s, and the estimated error."""
-    mesh = problem.mesh
+def recovered(problem: Problem, temperature: Floats, t: float = 0.0, of: Floats | None = None) -> Recovered:
+    """Return the recovered flux −k∇T of ``temperature`` (n,) in K at a time ``t`` in s, and the estimated error.
+
+    Where a field ``of`` nodes (n,) is given it is that of −k∇ of it, and temperature only tells k.
+    """
+    mesh, field = problem.mesh, temperature if of is None else of
     patches = _Patches(mesh)
     sampled = [
-        _fluxes(problem, block, temperature, t, sampling_points(FAMILIES[block.family])) for block in mesh.blocks
+        _fluxes(problem, block, temperature, field, t, sampling_points(FAMILIES[block.family])) for block in mesh.blocks
     ]
     places = np.concatenate([cells.places.reshape(-1, mesh.dimension) for cells in sampled])
     fluxes = np.concatenate([cells.flux.reshape(-1, mesh.dimension) for cells in sampled])
@@ -63,7 +66,7 @@ def recovered(problem: Problem, temperature: Floats, t: float = 0.0) -> Recovere
         missed, gap = np.empty(len(block.nodes)), np.empty(len(block.nodes))
         for run in in_runs(block, len(family.points) * 2):
             part = CellBlock(block.family, block.nodes[run], block.region[run])
-            cells = _fluxes(problem, part, temperature, t, family.points)
+            cells = _fluxes(problem, part, temperature, field, t, family.points)
             smooth = patches.blended(number, family.points, cells.places, fitted, run)
             volumes = cells.stretch * family.weights * mesh.space.of_cells(part.region, cells.places)
             missed[run] = (volumes * _resisted(smooth - cells.flux, cells.k)).sum(axis=1)
@@ -101,14 +104,14 @@ class _Cells:
     stretch: Floats
 
 
-def _fluxes(problem: Problem, block: CellBlock, temperature: Floats, t: float, at: Floats) -> _Cells:
-    """The cells of a block at reference places (q, dim)."""
+def _fluxes(problem: Problem, block: CellBlock, temperature: Floats, field: Floats, t: float, at: Floats) -> _Cells:
+    """−k∇ of a field in the cells of a block at reference places (q, dim)."""
     mesh, values = problem.mesh, FAMILIES[block.family].values(at)
     places = np.einsum("qk,mkd->mqd", values, mesh.points[block.nodes])
     gradient, stretch = np.empty(places.shape), np.empty(places.shape[:2])
     for run in in_runs(block, len(at)):
         slopes, stretch[run] = physical_gradients(block.family, mesh.points[block.nodes[run]], at)
-        gradient[run] = np.einsum("mqkj,mk->mqj", slopes, temperature[block.nodes[run]])
+        gradient[run] = np.einsum("mqkj,mk->mqj", slopes, field[block.nodes[run]])
     here = temperature[block.nodes] @ values.T
     k = conductivity_at(problem.conductors, mesh, block.region, places, here, t)
     k = np.broadcast_to(k, (len(block.nodes), len(at), *k.shape[2:]))

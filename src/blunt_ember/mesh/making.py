@@ -73,7 +73,7 @@ def mesh_of(
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
     local = _local(geometry, geometry, wish, members_of, refinement)
     if finer:
-        local = replace(local, sizes=[*local.sizes, *finer], free=True)
+        local = replace(local, dense=finer, free=True)
     return _planar_mesh(geometry, wish, size, across, refinement, local)
 
 
@@ -93,7 +93,7 @@ def _solid_mesh(
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
     local = _local(geometry, geometry.plan, wish, members_of, refinement)
     if finer:
-        local = replace(local, sizes=[*local.sizes, *finer], free=True)
+        local = replace(local, dense=finer, free=True)
     plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
     _require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts)
@@ -108,12 +108,13 @@ def _divided_as_read(mesh: Mesh, refinement: float) -> Mesh:
 
 @dataclass(frozen=True)
 class _Local:
-    """Places of a plan that have cells of their own size, and divisions by hand of its surfaces; ``free`` where the
-    sizes are stated, which no lattice can follow."""
+    """Places of a plan that have cells of their own size, ``dense`` ones all over it, and divisions by hand of its
+    surfaces; ``free`` where the sizes are stated, which no lattice can follow."""
 
     sizes: list[tuple[Floats, float]]
     by_hand: dict[str, int]
     free: bool = False
+    dense: LocalSizes = ()
 
 
 def _local(
@@ -179,7 +180,7 @@ def _planar_mesh(
         raise CaseError((Fault("mesh.cells", what),))
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(
-        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement
+        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement, local.dense
     )
     try:
         fixed: dict[int, int] = {}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -45,11 +45,13 @@ LocalSizes = Sequence[tuple[Floats, float]]
 
 
 def size_field(
-    plan: Arrangement, largest: float, across: float, growth: float, local: LocalSizes = (), refinement: float = 1
-) -> SizeField:
+    plan: Arrangement, largest: float, across: float, growth: float, local: LocalSizes = (), refinement: float = 1,
+    dense: LocalSizes = (),
+) -> SizeField:  # fmt: skip
     """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
 
-    ``local`` are finer places; ``refinement`` multiplies the cells along an arc.
+    ``local`` are finer places, and so are ``dense`` ones, which lie all over the body as the cells of a mesh do;
+    ``refinement`` multiplies the cells along an arc.
     """
     curves = plan.curves
     quarter = np.abs(curves.sweep) / (np.pi / 2)
@@ -65,7 +67,13 @@ def size_field(
         width = _widths(plan, owner, share)
     points = [curves.take(owner).at(share), *(places for places, _ in local)]
     sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
-    return _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
+    field = _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
+    if not dense:
+        return field
+    # Once what each asks for is spread to the others, the nearest one tells.
+    every = np.concatenate([places for places, _ in dense])
+    own = _grouped(every, np.concatenate([np.full(len(places), s) for places, s in dense]), largest, growth)
+    return replace(field, places=(*field.places, cKDTree(every)), sizes=(*field.sizes, own.at(every)))
 
 
 def _sampled(curves: Curves, size: Floats, most: int) -> tuple[Ints, Floats]:
