@@ -40,7 +40,7 @@ def overstated(outcome: Outcome) -> list[float]:
     ("hot-edge-plate", {"size": "1.06 mm", "order": 1, "cells": "triangles"}),
     ("hot-edge-plate", {"size": "2.1 mm", "order": 2, "cells": "triangles"}),
     ("hot-edge-plate", {"size": "0.97 mm", "order": 1, "across": 1}),
-    ("manufactured solid, auto, order 1", {"size": "2.6 mm", "order": 1}),
+    ("pipe-wedge", {"size": "4 mm", "order": 1}),
     ("manufactured solid, triangles, order 2", {"size": "6.3 mm", "order": 2, "cells": "triangles"}),
 ])  # fmt: skip
 def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[str, Any]) -> None:
@@ -58,7 +58,7 @@ def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[s
 @pytest.mark.parametrize(("name", "wish"), [
     ("cooling-short-cylinder", {"cells": "triangles"}),
     ("cooling-bar", {"size": "0.7 mm", "order": 1}),
-    ("cooling-block", {}),
+    ("cooling-block", {"size": "9 mm", "order": 1}),
 ])  # fmt: skip
 def test_errors_of_long_runs_are_told_by_larger_cells_and_steps(name: str, wish: dict[str, Any]) -> None:
     outcome = solved(name, wish)

@@ -113,7 +113,7 @@ def test_without_a_choice_nothing_is_cut_and_boxes_cannot_be(tmp_path: Path) -> 
 
 
 def test_tetrahedra_that_were_read_follow_the_error_to_the_edge_it_is_at(tmp_path: Path) -> None:
-    case, flow = read_corner(tmp_path, 3), Flow()
+    case, flow = read_corner(tmp_path, 2), Flow()
     # Along the edge it is the corner of a wall, whose heat is known well from the plane.
     plane = case_from_data({
         "format": "blunt-ember/1", "materials": {"a": {"k": "0.7 W/(m K)"}},
@@ -125,7 +125,7 @@ def test_tetrahedra_that_were_read_follow_the_error_to_the_edge_it_is_at(tmp_pat
         "mesh": {"size": "0.5 mm"}, "questions": [{"name": "loss", "heat_flow": "a.side 3"}],
     })  # fmt: skip
     limit = Flow().run(plane).checks[0].value
-    even, following = list(divided(flow, case, 4)), list(adapted(flow, case, most_nodes=12_000))
+    even, following = list(divided(flow, case, 4)), list(adapted(flow, case, most_nodes=6_000))
     off = [abs(level.values[0] / limit - 1) for level in following]
     same = next(level for level in even if abs(level.values[0] / limit - 1) < 1.2 * off[-1] or level is even[-1])
     assert len(following) > 3 and off[-1] < off[0] / 4

@@ -260,6 +260,8 @@ def _spread(points: Floats, apart: Floats) -> Flags:
 
 def _encroached(boundary: Boundary, centre: Floats, radius: Floats) -> Ints:
     """Return segments whose circle holds a centre and that are long beside the triangle that asks."""
+    if not len(centre):
+        return np.zeros(0, dtype=np.int64)
     ends = boundary.points[boundary.nodes]
     middle, length = ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
     distance, nearest = _nearest(middle, centre, 4)
