@@ -26,7 +26,7 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import SolverError
     from blunt_ember.flow import Flow
-    from blunt_ember.outcome import Outcome
+    from blunt_ember.outcome import Outcome, without_errors
 
     number = 0
     flow = Flow(told=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
@@ -44,8 +44,11 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # the window must hear of it, whatever it was
-            trouble = SolverError(f"the solver met something unforeseen ({type(error).__name__}: {error})")
-            connection.send((number, news_of(Outcome(case, final=True, trouble=trouble), None)))
+            what = f"the solver met something unforeseen ({type(error).__name__}: {error})"
+            if before is not None and before.checks:  # the answers stand
+                connection.send((number, news_of(without_errors(before, what), before)))
+            else:
+                connection.send((number, news_of(Outcome(case, final=True, trouble=SolverError(what)), None)))
 
 
 def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:

@@ -124,6 +124,6 @@ def with_errors(outcome: Outcome, errors: Errors) -> Outcome:
     return replace(outcome, checks=checks, errors=errors, final=True)
 
 
-def without_errors(outcome: Outcome) -> Outcome:
-    """Return an outcome whose errors were not estimated to the end, as that was stopped."""
-    return with_errors(outcome, Errors((np.nan,) * len(outcome.checks), missing=STOPPED))
+def without_errors(outcome: Outcome, why: str = STOPPED) -> Outcome:
+    """Return an outcome whose errors were not estimated to the end."""
+    return with_errors(outcome, Errors((np.nan,) * len(outcome.checks), missing=why))
