@@ -155,6 +155,23 @@ def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Wi
     assert window.strip.time_bar.slider.maximum() > 3
 
 
+def test_a_run_that_does_not_end_when_asked_is_ended_and_that_is_said(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("blunt_ember.desk.solver.PATIENCE_MS", 0)
+    opened(window, qtbot, "cooling-wall")
+    window.set_live(False)
+    type_into(field(window, "clock.tolerance"), "0.00002 %")
+    with qtbot.waitSignal(window.solver.stepped, timeout=15_000):
+        window.solve_or_stop()
+    with qtbot.waitSignal(window.solver.stopped, timeout=5_000):
+        window.solve_or_stop()
+    solve, state = (window.header.findChild(*each) for each in ((QPushButton, "solve"), (QLabel, "state")))
+    assert solve is not None and solve.text().startswith("Solve") and not window.solver.busy
+    assert state is not None and state.text() == "stopped; F5 solves again"
+    assert "stopped" in window.stage._stale
+
+
 @pytest.mark.parametrize("suffix", [".gif", ".webp", ".png"])
 def test_the_run_is_exported_as_moving_pictures(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, suffix: str

@@ -28,6 +28,8 @@ class Solver(QObject):
     #: A step of Newton's method was done, or a run got so far.
     stepped = pyqtSignal(object)  # NewtonStep or Progress
     busy_changed = pyqtSignal(bool)
+    #: What was running was ended on request, and nothing more is answered.
+    stopped = pyqtSignal()
     died = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -41,7 +43,7 @@ class Solver(QObject):
         self._known: Outcome | None = None
         self._overtaken = QTimer(self)
         self._overtaken.setSingleShot(True)
-        self._overtaken.timeout.connect(self._restart)
+        self._overtaken.timeout.connect(self._give_up)
         self._start()
 
     @property
@@ -63,21 +65,18 @@ class Solver(QObject):
             self._overtaken.start(OVERTAKEN_MS)
         self.busy_changed.emit(True)
 
-    def stop(self) -> bool:
-        """End what is running; True where that is done at once and nothing is answered.
+    def stop(self) -> None:
+        """End what is running.
 
         A run of the clock is asked to end after its step, and answers with what it has until then; asked twice, or
-        where the step takes too long, it is ended at once too.
+        where the step takes too long, it is ended at once as all else is.
         """
         self._waiting = None
         if self._in_run and not self._asked_to_stop.is_set():
             self._asked_to_stop.set()
             self._overtaken.start(PATIENCE_MS)
-            return False
-        if self._running is not None:
-            self._restart()
-        self.busy_changed.emit(False)
-        return True
+        else:
+            self._give_up()
 
     def close(self) -> None:
         """End the process for good."""
@@ -90,6 +89,13 @@ class Solver(QObject):
         self._process = ChildProcess(serve, (self._asked_to_stop, self._folder.name), "solver", self)
         self._process.said.connect(self._receive)
         self._process.lost.connect(self._lost)
+
+    def _give_up(self) -> None:
+        """End at once what takes too long, for the case that waits or for none."""
+        self._restart()
+        if not self.busy:
+            self.busy_changed.emit(False)
+            self.stopped.emit()
 
     def _restart(self) -> None:
         self._overtaken.stop()

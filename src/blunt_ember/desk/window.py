@@ -133,6 +133,7 @@ class Window(QMainWindow):
         self.strip.place_pointed.connect(self.stage.mark_place)
         self.stage.place_pointed.connect(self.strip.line.show_place)
         self.solver.busy_changed.connect(self._busy)
+        self.solver.stopped.connect(self._stopped)
         self.solver.died.connect(self._solver_died)
         self.sheet.pointed.connect(self.stage.light)
         self.sheet.asked.connect(self._asked)
@@ -266,12 +267,8 @@ class Window(QMainWindow):
     def solve_or_stop(self) -> None:
         """Solve the case as it stands, or stop the solve that runs."""
         if self.solver.busy:
-            if not self.solver.stop():
-                self.header.show_stale("stopping; what was computed is kept …")
-            elif self.outcome is not None and self.is_current() and self.outcome.checks and not self.outcome.final:
-                self._show(without_errors(self.outcome))
-            else:
-                self._mark_stale("stopped; F5 solves again")
+            self.header.show_stale("stopping; what was computed is kept …")
+            self.solver.stop()
         else:
             self.commit_typing()
             self._solve()
@@ -360,6 +357,13 @@ class Window(QMainWindow):
             self.stage.mark_stale(f"This is the case before the last edit: {why}")
             self.checks.mark_stale()
         self.header.show_stale(why)
+
+    def _stopped(self) -> None:
+        """Keep an answer whose errors were still being estimated; what had none yet has none."""
+        if self.outcome is not None and self.is_current() and self.outcome.checks and not self.outcome.final:
+            self._show(without_errors(self.outcome))
+        else:
+            self._mark_stale("stopped; F5 solves again")
 
     def _solver_died(self) -> None:
         self._mark_stale("the solver ended unexpectedly; F5 solves again")
