@@ -396,7 +396,7 @@ def _solve_arguments(command: argparse.ArgumentParser) -> None:
 def _refine_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
     command.add_argument("--levels", type=_count, metavar="N", help="meshes at most; four when nothing is said")
-    finer = "mesh a section anew where its heat flux is off, until every answer is within its tolerance"
+    finer = "finer cells where the answers need them, until every one is within its tolerance"
     command.add_argument("--follow-error", action="store_true", help=finer)
     _json_argument(command)
 

@@ -1,4 +1,4 @@
-"""Meshes that follow the error: finer where the heat flux is estimated to be off, until the answers are within their
+"""Meshes that follow the error: finer where the heat flux is off and matters, until the answers are within their
 tolerances."""
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ class _Estimate:
 
 
 def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[Level]:
-    """Yield a case on meshes that are finer where its heat flux is off, each with about twice the cells.
+    """Yield a case on meshes that are finer where its answers need it, each with about twice the cells.
 
     A rod is divided anew, a section meshed anew with triangles, and so is the plan of a solid, which gets more layers
     where they are wanted; of a mesh that was read cells are cut in two. Of a run the errors at several instants count

@@ -45,7 +45,7 @@ class RefinementView(QWidget):
         row = QHBoxLayout()
         row.setSpacing(6)
         self.divide = self._button(row, "divide every cell", "Halve the cells again and again", self._divide)
-        finer = "Mesh a section finer where its heat flux is off, until every answer is within its tolerance"
+        finer = "Make cells finer where the answers need it, until every one of them is within its tolerance"
         self.follow = self._button(row, "follow the error", finer, self._follow)
         self.stop = self._button(row, "stop", "End the refinement; what was found stays", self.end)
         self.copy = self._button(row, "copy as text", "Put the table on the clipboard", self._copy)
