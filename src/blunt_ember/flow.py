@@ -147,18 +147,26 @@ class Flow:
 
         Raises :class:`StoppedError` where that was asked for.
         """
+        self._go_on()
         mesh = self.mesh(case, again.refinement)
 
         def told(step: NewtonStep | Progress) -> None:
             self._told(replace(step, again=True))
+            self._go_on()
 
         def made() -> tuple[float, ...]:
+            self._go_on()
             solved, _ = self._solved_anew(case, mesh, again.looser, told)
             if solved.run is not None and solved.run.unfinished:
                 raise StoppedError("it was stopped")
             return self.answers(case, solved)
 
         return self._cached("answers", content_hash(self._run_key(case, mesh), again), made)
+
+    def _go_on(self) -> None:
+        """Raise where it was asked to stop."""
+        if self._stopped():
+            raise StoppedError("it was stopped")
 
     def answers(self, case: Case, solved: SolvedField) -> tuple[float, ...]:
         """Return the mesh value of every question, in SI."""

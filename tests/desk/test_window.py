@@ -350,7 +350,12 @@ def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window
     assert card.error.text() == "± not known" and "stopped" in card.error.toolTip()
     assert window.checks.isEnabled() and not window.stage._stale, "the answer itself is current"
     assert state.text().startswith("current") and not state.text().endswith("…")
-    window.show_case(with_value(before, ("mesh",), {**wish, "size": "0.55 mm"}), None)
+    finer = with_value(before, ("mesh",), {"size": "0.4 mm", "order": 1})
+    window.show_case(finer, None)
+    qtbot.waitUntil(lambda: window.is_current() and card.error.text() == "± …", timeout=30_000)
+    process = window.solver.pid
+    window.show_case(with_value(finer, ("materials", "brick", "k"), "0.6 W/(m K)"), None)
     settled(qtbot, window)
+    assert window.solver.pid == process, "the mesh it knows is worth more than the time to stop in peace"
     assert window.outcome.mesh is not None and window.outcome.mesh.node_count > FINER_NODES[2]
     assert card.error.text().startswith("± ") and "three meshes of larger cells" in card.error.toolTip()

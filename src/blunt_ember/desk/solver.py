@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300
+#: One whose answers are known, and only their errors are being estimated, is asked to stop first; what it keeps of the
+#: body and its mesh is worth waiting so long for, ms.
+ESTIMATING_MS = 1500
 #: What a run may take to end after it was asked to stop, ms.
 PATIENCE_MS = 4000
 
@@ -62,8 +65,16 @@ class Solver(QObject):
         if self._running is None:
             self._send()
         elif not self._overtaken.isActive():
-            self._overtaken.start(OVERTAKEN_MS)
+            self._overtake()
         self.busy_changed.emit(True)
+
+    def _overtake(self) -> None:
+        """Make way for a newer case."""
+        if self._known is not None and self._known.checks:
+            self._asked_to_stop.set()
+            self._overtaken.start(ESTIMATING_MS)
+        else:
+            self._overtaken.start(OVERTAKEN_MS)
 
     def stop(self) -> None:
         """End what is running.
@@ -132,6 +143,8 @@ class Solver(QObject):
             self.solved.emit(outcome)
         elif outcome.final:
             self._send()
+        else:
+            self._overtake()
         if not self.busy:
             self.busy_changed.emit(False)
 
