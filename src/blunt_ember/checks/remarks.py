@@ -47,8 +47,8 @@ def run_remarks(case: Case, run: Run) -> Iterator[Note]:
 
 def _below_zero(temperatures: Floats) -> Iterator[Note]:
     if temperatures.min() < 0:
-        what = f"temperatures reach {temperatures.min():.4g} K, below absolute zero: more heat is taken out than can be"
-        yield Note("surroundings", what)
+        what = f"temperatures reach {temperatures.min():.4g} K, below absolute zero"
+        yield Note("surroundings", f"{what}: more heat is taken out than can flow in; look at signs and units of heat")
 
 
 def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
