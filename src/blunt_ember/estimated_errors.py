@@ -92,8 +92,11 @@ def estimated_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
         return Errors(none, missing="solving the case again did not fit in memory")
     except BluntEmberError as error:
         return Errors(none, missing=f"solving it again on finer cells: {error}")
-    missing = "in a solution it was compared with it did not come true" if np.isnan(amounts[~np.isnan(values)]).any(
-        ) else ""  # fmt: skip
+    missing = ""
+    if np.isnan(amounts[~np.isnan(values)]).any():
+        missing = "in a solution it was compared with it did not come true"
+    elif np.isnan(values).any():
+        missing = "there is no answer to it"
     return Errors(tuple(amounts.tolist()), told_by, missing)
 
 
