@@ -52,7 +52,8 @@ def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[s
     assert len(ratios) >= 2
     # Where a place lies within its cell matters too with linear cells, so that one may be worse than the change says.
     assert sum(ratio >= 1 for ratio in ratios) >= len(ratios) - 1 and min(ratios) > 0.5, ratios
-    assert sorted(ratios)[(len(ratios) - 1) // 2] < 25, ratios
+    # Quadratic cells gain more by being small, so that what larger ones tell of them is more too much.
+    assert sorted(ratios)[len(ratios) // 2] < (10 if wish["order"] == 1 else 25), ratios
 
 
 @pytest.mark.parametrize(("name", "wish"), [

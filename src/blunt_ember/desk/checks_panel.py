@@ -269,8 +269,7 @@ class ChecksPanel(QWidget):
         for place, card in enumerate(self._cards):
             card.setVisible(place < len(checks))
             if place < len(checks):
-                assert outcome is not None
-                card.show_check(checks[place], self._theme, outcome.errors)
+                card.show_check(checks[place], self._theme, outcome.errors if outcome else None)
         self._empty.setVisible(not checks)
         self._empty.setText(
             "Nothing is solved: see the line under the picture." if outcome and outcome.trouble
