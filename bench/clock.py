@@ -85,13 +85,21 @@ def beside_bdf() -> None:
     for tolerance in (3e-3, 1e-3, 3e-4, 1e-4):
         begin = time.perf_counter()
         found = solve_ivp(
-            lambda t, y: heating.heat(y, t) / capacity, (0.0, run.times[-1]), start, "BDF", jac=jacobian,
-            rtol=tolerance, atol=tolerance * 622, t_eval=[run.times[-1]],
-        )  # fmt: skip
+            lambda t, y: heating.heat(y, t) / capacity,
+            (0.0, run.times[-1]),
+            start,
+            "BDF",
+            jac=jacobian,
+            rtol=tolerance,
+            atol=tolerance * 622,
+            t_eval=[run.times[-1]],
+        )
         theirs = time.perf_counter() - begin
         gap = float(np.abs(found.y[:, -1] + 600.0 - exact).max())
-        print(f"BDF at {tolerance:g}: {found.nlu} factorised, {found.nfev} evaluations, {theirs:.2f} s, "
-              f"error {gap:.3f} K: {theirs / seconds:.1f} times ours")  # fmt: skip
+        print(
+            f"BDF at {tolerance:g}: {found.nlu} factorised, {found.nfev} evaluations, {theirs:.2f} s, "
+            f"error {gap:.3f} K: {theirs / seconds:.1f} times ours"
+        )
         if gap <= error:
             return
 
@@ -107,8 +115,10 @@ def keeping() -> None:
     for number in chosen.tolist():
         outcome.at_frame(number)
     each = (time.perf_counter() - begin) / len(chosen)
-    print(f"\n{outcome.mesh.node_count} nodes, {len(run.fields.times)} fields: {seconds:.2f} s, without them "
-          f"{without:.2f} s; {run.fields.size / 1e6:.1f} MB on disk; {1000 * each:.2f} ms to read one")  # fmt: skip
+    print(
+        f"\n{outcome.mesh.node_count} nodes, {len(run.fields.times)} fields: {seconds:.2f} s, without them "
+        f"{without:.2f} s; {run.fields.size / 1e6:.1f} MB on disk; {1000 * each:.2f} ms to read one"
+    )
 
 
 if __name__ == "__main__":

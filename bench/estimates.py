@@ -54,8 +54,10 @@ def main() -> None:
                 missed.append((ratios[-1], name, check.name, check.relative))
     held = np.array(ratios) >= 1
     print(f"{len(ratios)} answers with an error ({exact} more are exact but for round-off)")
-    print(f"{held.mean():.1%} within the estimate, which overstates {np.median(ratios):.2f} times in the median, "
-          f"{np.quantile(ratios, 0.9):.1f} times or more in a tenth")  # fmt: skip
+    print(
+        f"{held.mean():.1%} within the estimate, which overstates {np.median(ratios):.2f} times in the median, "
+        f"{np.quantile(ratios, 0.9):.1f} times or more in a tenth"
+    )
     for ratio, name, asked, relative in sorted(missed):
         print(f"  {ratio:.3f}\t{relative:.1e}\t{name}: {asked}")
 

@@ -14,10 +14,13 @@ from blunt_ember.mesh.size_field import size_field
 from blunt_ember.mesh.triangles import triangulated
 
 SIZES = {"10 000": 0.0505, "100 000": 0.016, "500 000": 0.00716}
-PLATE = {"kind": "section", "regions": {
-    "plate": {"shape": "rectangle", "size": ["4 m", "3 m"], "material": None},
-    "hole": {"shape": "disc", "radius": "0.5 m", "inside": "plate", "void": True},
-}}  # fmt: skip
+PLATE = {
+    "kind": "section",
+    "regions": {
+        "plate": {"shape": "rectangle", "size": ["4 m", "3 m"], "material": None},
+        "hole": {"shape": "disc", "radius": "0.5 m", "inside": "plate", "void": True},
+    },
+}
 
 
 def main() -> None:

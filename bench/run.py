@@ -32,8 +32,11 @@ def main() -> None:
                 began = time.time()
                 done = subprocess.run(
                     [sys.executable, str(Path(__file__).with_name("window.py")), what, repr(began)],
-                    env=env, capture_output=True, text=True, check=True,
-                )  # fmt: skip
+                    env=env,
+                    capture_output=True,
+                    text=True,
+                    check=True,
+                )
                 for line in done.stdout.splitlines():
                     name, _, value = line.rpartition(" ")
                     found[name].append(float(value))

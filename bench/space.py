@@ -18,10 +18,16 @@ from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.view import fitted
 
-CUBE = {"format": "blunt-ember/1", "body": {"kind": "stacked", "regions": {
-    "low": {"shape": "rectangle", "size": ["1 m", "1 m"], "z": ["0 m", "0.5 m"]},
-    "high": {"shape": "rectangle", "size": ["1 m", "1 m"], "z": ["0.5 m", "1 m"]},
-}}}  # fmt: skip
+CUBE = {
+    "format": "blunt-ember/1",
+    "body": {
+        "kind": "stacked",
+        "regions": {
+            "low": {"shape": "rectangle", "size": ["1 m", "1 m"], "z": ["0 m", "0.5 m"]},
+            "high": {"shape": "rectangle", "size": ["1 m", "1 m"], "z": ["0.5 m", "1 m"]},
+        },
+    },
+}
 FRAMES = 20
 
 

@@ -29,30 +29,40 @@ from blunt_ember.picture.view import fitted
 
 TOLERANCE = 1e-10
 #: Name, dimension, divisions and order of what is solved beside PyAMG alone.
-BESIDE = (("solid, 1.07 million nodes, quadratic", 3, 50, 2), ("solid, 1.03 million nodes, linear", 3, 100, 1),
-          ("plane, 252 000 nodes, quadratic", 2, 250, 2), ("plane, 251 000 nodes, linear", 2, 500, 1))  # fmt: skip
+BESIDE = (
+    ("solid, 1.07 million nodes, quadratic", 3, 50, 2),
+    ("solid, 1.03 million nodes, linear", 3, 100, 1),
+    ("plane, 252 000 nodes, quadratic", 2, 250, 2),
+    ("plane, 251 000 nodes, linear", 2, 500, 1),
+)
 GROWTH = {3: (10, 16, 23, 34, 50), 2: (50, 100, 160, 250, 500)}
 
 
 def block(dimension: int, divisions: int, order: int) -> Case:
     """A block with a core that conducts fifteen times better; held below, film on one side and over the core."""
     outer: dict[str, Any] = {"shape": "rectangle", "size": ["1 m", "1 m"], "material": "clay"}
-    core: dict[str, Any] = {"shape": "rectangle", "size": ["0.5 m", "0.5 m"], "at": ["0.25 m", "0.25 m"],
-                            "material": "casting"}  # fmt: skip
+    core: dict[str, Any] = {
+        "shape": "rectangle",
+        "size": ["0.5 m", "0.5 m"],
+        "at": ["0.25 m", "0.25 m"],
+        "material": "casting",
+    }
     if dimension == 3:
         outer["z"], core["z"] = ["0 m", "1 m"], ["0.5 m", "1 m"]
     else:
         core["at"] = ["0.25 m", "0.5 m"]
-    return case_from_data({
-        "format": "blunt-ember/1",
-        "materials": {"clay": {"k": "2 W/(m K)"}, "casting": {"k": "30 W/(m K)"}},
-        "body": {"kind": "stacked" if dimension == 3 else "section", "regions": {"block": outer, "core": core}},
-        "mesh": {"size": f"{1 / divisions} m", "order": order},
-        "surroundings": [
-            {"on": "block.bottom", "temperature": "10 °C"},
-            {"on": ["block.left", "core.top"], "film": {"h": "25 W/(m² K)", "temperature": "200 °C"}},
-        ],
-    })  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}, "casting": {"k": "30 W/(m K)"}},
+            "body": {"kind": "stacked" if dimension == 3 else "section", "regions": {"block": outer, "core": core}},
+            "mesh": {"size": f"{1 / divisions} m", "order": order},
+            "surroundings": [
+                {"on": "block.bottom", "temperature": "10 °C"},
+                {"on": ["block.left", "core.top"], "film": {"h": "25 W/(m² K)", "temperature": "200 °C"}},
+            ],
+        }
+    )
 
 
 def beside(dimension: int, divisions: int, order: int) -> None:
@@ -80,8 +90,10 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     ready = time.perf_counter()
     levels.solve(load, tol=TOLERANCE, accel="cg", maxiter=400)
     alone = time.perf_counter() - start
-    print(f"    PyAMG alone: set-up {ready - start:.1f} s, in all {alone:.1f} s to {TOLERANCE:g}; "
-          f"ours, all of it, is {sum(took) / alone:.2f} × that")  # fmt: skip
+    print(
+        f"    PyAMG alone: set-up {ready - start:.1f} s, in all {alone:.1f} s to {TOLERANCE:g}; "
+        f"ours, all of it, is {sum(took) / alone:.2f} × that"
+    )
 
 
 def growth(dimension: int) -> None:

@@ -65,9 +65,12 @@ def edit() -> None:
     app, window = _opened([])
     _spin(app, lambda: window.outcome is not None and window.outcome.final)
     times: dict[str, list[float]] = defaultdict(list)
-    zones = {"stage: VTK picture and what lies over it": (window.stage, "paintEvent"),
-             "sheet": (window.sheet, "refresh"), "checks": (window.checks, "show_outcome"),
-             "curve": (window.strip.chart, "paintEvent")}  # fmt: skip
+    zones = {
+        "stage: VTK picture and what lies over it": (window.stage, "paintEvent"),
+        "sheet": (window.sheet, "refresh"),
+        "checks": (window.checks, "show_outcome"),
+        "curve": (window.strip.chart, "paintEvent"),
+    }
     for name, (zone, method) in zones.items():
         setattr(zone, method, timed(times, name, getattr(zone, method)))
     assert isinstance(window.solver, Solver)

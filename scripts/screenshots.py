@@ -19,10 +19,11 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 _FAMILIES: tuple[tuple[str, str, Lens, str, str], ...] = (
     ("hollow-cylinder", "pipe", "Temperature", "along a line", "heat flux"),
     ("stacked-floor", "stacked", "Shape", "along a line", "temperature"),
-    ("bowl", "bowl", "Mesh", "along a line", "temperature"), ("rod-film-tip", "rod", "Temperature", "table", ""),
+    ("bowl", "bowl", "Mesh", "along a line", "temperature"),
+    ("rod-film-tip", "rod", "Temperature", "table", ""),
     ("wall-contact", "joint", "Temperature", "resistances", ""),
     ("hollow-sphere", "turned", "Heat flow", "along a line", "temperature"),
-)  # fmt: skip
+)
 
 
 def main() -> None:
@@ -116,8 +117,10 @@ def _take(folder: Path) -> None:
     window.stage.looks.cuts.buttons[0].click()
     grab("room-corner")
     window.stage.looks.cuts.buttons[0].click()
-    for name, picture, view, share in (("cooling-wall", "over-time", "over time", 0.6),
-                                       ("firing", "time-line", "time line", 0.45)):  # fmt: skip
+    for name, picture, view, share in (
+        ("cooling-wall", "over-time", "over time", 0.6),
+        ("firing", "time-line", "time line", 0.45),
+    ):
         window.show_case(family(name).case(), None)
         spin(lambda: window.outcome is not None and window.outcome.final, 90)
         window.strip.choose_view(view)

@@ -113,15 +113,21 @@ def test_exit_status_tells_off_wrong_and_unsolvable(wall: Path) -> None:
     assert "body.regions.brick.size[0]" in {fault["path"] for fault in json.loads(told.stdout)["faults"]}
 
 
-@pytest.mark.parametrize(("arguments", "said"), [
-    (("new", "composite-wal", "-o", "x.ember"), "did you mean 'composite-wall'"),
-    (("new", "plane-wall", "--set", "thick=1 mm", "-o", "x.ember"), "no parameter 'thick'"),
-    (("new", "plane-wall", "--set", "thickness=1 W", "-o", "x.ember"), "is not a length"),
-    (("new", "plane-wall", "--set", "thickness", "-o", "x.ember"), "NAME=QUANTITY"),
-    (("new", "plane-wall", "-o", "w.ember"), "exists already"), (("solve", "none.ember"), "no such file"),
-    (("new", "plane-wall", "-o", "no/such/x.ember"), "no such file"), (("slove", "w.ember"), "unrecognized"),
-    (("slove",), "no command 'slove'"), (("solve", "."), "is a directory"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (("new", "composite-wal", "-o", "x.ember"), "did you mean 'composite-wall'"),
+        (("new", "plane-wall", "--set", "thick=1 mm", "-o", "x.ember"), "no parameter 'thick'"),
+        (("new", "plane-wall", "--set", "thickness=1 W", "-o", "x.ember"), "is not a length"),
+        (("new", "plane-wall", "--set", "thickness", "-o", "x.ember"), "NAME=QUANTITY"),
+        (("new", "plane-wall", "-o", "w.ember"), "exists already"),
+        (("solve", "none.ember"), "no such file"),
+        (("new", "plane-wall", "-o", "no/such/x.ember"), "no such file"),
+        (("slove", "w.ember"), "unrecognized"),
+        (("slove",), "no command 'slove'"),
+        (("solve", "."), "is a directory"),
+    ],
+)
 def test_a_wrong_command_says_how_to_mend_it(wall: Path, arguments: tuple[str, ...], said: str) -> None:
     done = run(*arguments, folder=wall.parent)
     assert done.returncode == 2

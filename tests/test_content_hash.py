@@ -12,14 +12,23 @@ from blunt_ember.case.units import LENGTH
 from blunt_ember.content_hash import content_hash
 
 SAME: list[tuple[Any, Any]] = [
-    (stated("114 mm", LENGTH), stated("0.114 m", LENGTH)), ({"a": 1, "b": 2.0}, {"a": 1, "b": 2.0}),
-    (np.arange(6.0).reshape(2, 3), np.arange(6.0).reshape(2, 3).copy(order="F")), ((1, (2,)), (1, (2,))),
-]  # fmt: skip
+    (stated("114 mm", LENGTH), stated("0.114 m", LENGTH)),
+    ({"a": 1, "b": 2.0}, {"a": 1, "b": 2.0}),
+    (np.arange(6.0).reshape(2, 3), np.arange(6.0).reshape(2, 3).copy(order="F")),
+    ((1, (2,)), (1, (2,))),
+]
 DIFFERENT: list[tuple[Any, Any]] = [
-    (stated("114 mm", LENGTH), stated("115 mm", LENGTH)), ((1, 2), (12,)), (("ab", "c"), ("a", "bc")),
-    (1, 1.0), ([1], (1,)), (np.zeros(3), np.zeros(4)), (np.zeros(3), np.zeros(3, dtype=np.float32)),
-    (np.zeros((2, 3)), np.zeros((3, 2))), ({"a": None}, {"a": 0}), ((("a",), "b"), ("a", ("b",))),
-]  # fmt: skip
+    (stated("114 mm", LENGTH), stated("115 mm", LENGTH)),
+    ((1, 2), (12,)),
+    (("ab", "c"), ("a", "bc")),
+    (1, 1.0),
+    ([1], (1,)),
+    (np.zeros(3), np.zeros(4)),
+    (np.zeros(3), np.zeros(3, dtype=np.float32)),
+    (np.zeros((2, 3)), np.zeros((3, 2))),
+    ({"a": None}, {"a": 0}),
+    ((("a",), "b"), ("a", ("b",))),
+]
 
 
 @pytest.mark.parametrize(("one", "other"), SAME)

@@ -30,19 +30,23 @@ def solved(name: str, wish: dict[str, Any]) -> Outcome:
 def overstated(outcome: Outcome) -> list[float]:
     """Estimated over true error of every answer whose true one is known."""
     return [
-        check.error / abs(check.deviation) for check in outcome.checks
+        check.error / abs(check.deviation)
+        for check in outcome.checks
         if check.deviation is not None and check.error is not None and check.relative > 1e-9  # type: ignore[operator]
-    ]  # fmt: skip
+    ]
 
 
-@pytest.mark.parametrize(("name", "wish"), [
-    ("hot-edge-plate", {"size": "0.97 mm", "order": 1}),
-    ("hot-edge-plate", {"size": "1.06 mm", "order": 1, "cells": "triangles"}),
-    ("hot-edge-plate", {"size": "2.1 mm", "order": 2, "cells": "triangles"}),
-    ("hot-edge-plate", {"size": "0.97 mm", "order": 1, "across": 1}),
-    ("pipe-wedge", {"size": "4 mm", "order": 1}),
-    ("manufactured solid, triangles, order 2", {"size": "6.3 mm", "order": 2, "cells": "triangles"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "wish"),
+    [
+        ("hot-edge-plate", {"size": "0.97 mm", "order": 1}),
+        ("hot-edge-plate", {"size": "1.06 mm", "order": 1, "cells": "triangles"}),
+        ("hot-edge-plate", {"size": "2.1 mm", "order": 2, "cells": "triangles"}),
+        ("hot-edge-plate", {"size": "0.97 mm", "order": 1, "across": 1}),
+        ("pipe-wedge", {"size": "4 mm", "order": 1}),
+        ("manufactured solid, triangles, order 2", {"size": "6.3 mm", "order": 2, "cells": "triangles"}),
+    ],
+)
 def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[str, Any]) -> None:
     outcome = solved(name, wish)
     assert outcome.mesh is not None and outcome.mesh.node_count > FINER_NODES[outcome.mesh.dimension]
@@ -56,11 +60,14 @@ def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[s
     assert sorted(ratios)[len(ratios) // 2] < (10 if wish["order"] == 1 else 25), ratios
 
 
-@pytest.mark.parametrize(("name", "wish"), [
-    ("cooling-short-cylinder", {"cells": "triangles"}),
-    ("cooling-bar", {"size": "0.7 mm", "order": 1}),
-    ("cooling-block", {"size": "9 mm", "order": 1}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "wish"),
+    [
+        ("cooling-short-cylinder", {"cells": "triangles"}),
+        ("cooling-bar", {"size": "0.7 mm", "order": 1}),
+        ("cooling-block", {"size": "9 mm", "order": 1}),
+    ],
+)
 def test_errors_of_long_runs_are_told_by_larger_cells_and_steps(name: str, wish: dict[str, Any]) -> None:
     outcome = solved(name, wish)
     assert outcome.mesh is not None and outcome.run is not None and outcome.errors is not None
@@ -84,19 +91,24 @@ def bar(folder: Path, counts: tuple[int, int, int]) -> None:
 
 def cooling_bar(folder: Path) -> Case:
     """Both ends of a read bar held at nothing, while a half wave dies away: the middle is 100 exp(−a (π/L)² t)."""
-    return case_from_data({
-        "format": "blunt-ember/1",
-        "materials": {"a": {"k": "4 W/(m K)", "density": "1000 kg/m³", "c": "1000 J/(kg K)"}},
-        "body": {"kind": "imported", "file": "b.vtu", "unit": "1 mm", "groups": {"part": {"material": "a"}}},
-        "surroundings": [{"on": ["part.face 1", "part.face 2"], "temperature": "0 °C"}],
-        "clock": {"start": "0 °C + 100 K*sin(pi*x/(20 mm))", "end": "10 s"},
-        "questions": [
-            {"name": "middle", "temperature": ["10 mm", "5 mm", "5 mm"], "expect": {"working": "middle"}},
-            {"name": "aside", "temperature": ["3.7 mm", "5 mm", "2 mm"], "expect": {"working": "aside"}},
-        ],
-        "working": {"middle": "0 °C + 100 K*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)",
-                    "aside": "0 °C + 100 K*sin(pi*3.7/20)*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)"},
-    }, str(folder))  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "4 W/(m K)", "density": "1000 kg/m³", "c": "1000 J/(kg K)"}},
+            "body": {"kind": "imported", "file": "b.vtu", "unit": "1 mm", "groups": {"part": {"material": "a"}}},
+            "surroundings": [{"on": ["part.face 1", "part.face 2"], "temperature": "0 °C"}],
+            "clock": {"start": "0 °C + 100 K*sin(pi*x/(20 mm))", "end": "10 s"},
+            "questions": [
+                {"name": "middle", "temperature": ["10 mm", "5 mm", "5 mm"], "expect": {"working": "middle"}},
+                {"name": "aside", "temperature": ["3.7 mm", "5 mm", "2 mm"], "expect": {"working": "aside"}},
+            ],
+            "working": {
+                "middle": "0 °C + 100 K*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)",
+                "aside": "0 °C + 100 K*sin(pi*3.7/20)*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)",
+            },
+        },
+        str(folder),
+    )
 
 
 def test_groups_that_a_file_has_not_and_those_a_case_does_not_speak_of_are_named(tmp_path: Path) -> None:

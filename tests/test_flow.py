@@ -11,15 +11,18 @@ from blunt_ember.case.editing import with_value
 from blunt_ember.flow import Flow
 
 
-@pytest.mark.parametrize(("path", "value", "kept"), [
-    (("parameters", "h_out"), "15 W/(m² K)", {"geometry", "mesh"}),
-    (("materials", "brick", "k"), "0.5 W/(m K)", {"geometry", "mesh"}),
-    (("mesh", "order"), 1, {"geometry"}),
-    (("parameters", "t_brick"), "120 mm", set()),
-    (("parameters", "t_brick"), "11.4 cm", {"geometry", "mesh", "problem", "solution"}),
-    (("questions", 0, "tolerance"), "1 %", {"geometry", "mesh", "problem", "solution"}),
-    (("title",), "another", {"geometry", "mesh", "problem", "solution"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("path", "value", "kept"),
+    [
+        (("parameters", "h_out"), "15 W/(m² K)", {"geometry", "mesh"}),
+        (("materials", "brick", "k"), "0.5 W/(m K)", {"geometry", "mesh"}),
+        (("mesh", "order"), 1, {"geometry"}),
+        (("parameters", "t_brick"), "120 mm", set()),
+        (("parameters", "t_brick"), "11.4 cm", {"geometry", "mesh", "problem", "solution"}),
+        (("questions", 0, "tolerance"), "1 %", {"geometry", "mesh", "problem", "solution"}),
+        (("title",), "another", {"geometry", "mesh", "problem", "solution"}),
+    ],
+)
 def test_an_edit_redoes_only_what_follows_from_it(
     wall_data: dict[str, Any], path: tuple[Any, ...], value: Any, kept: set[str]
 ) -> None:

@@ -30,8 +30,7 @@ def test_cells_that_follow_the_error_need_far_fewer_nodes() -> None:
     allowed = case.document.questions[0].tolerance.amount * abs(following[-1].values[0])
     assert gaps[-1] < left_over(following)[0] <= allowed
     offs = [level.off for level in following]
-    assert all(later is not None and earlier is not None and later < earlier / 2
-               for earlier, later in pairwise(offs))  # fmt: skip
+    assert all(later is not None and earlier is not None and later < earlier / 2 for earlier, later in pairwise(offs))
 
 
 def coarse(name: str, **mesh: object) -> Case:
@@ -60,15 +59,22 @@ def test_a_plate_whose_corners_jump_needs_fewer_nodes_for_the_same_answer() -> N
 
 def rod_with_a_long_tail() -> Case:
     """Strong film on a thin rod: all happens in the first part of it."""
-    return case_from_data({
-        "format": "blunt-ember/1", "materials": {"steel": {"k": "16 W/(m K)"}},
-        "body": {"kind": "rod", "pieces": {"pin": {"length": "400 mm", "diameter": "2 mm", "material": "steel"}}},
-        "surroundings": [{"on": "pin.start", "temperature": "500 °C"},
-                         {"on": "pin.side", "film": {"h": "300 W/(m² K)", "temperature": "20 °C"}}],
-        "mesh": {"size": "50 mm", "order": 1, "across": 2},
-        "questions": [{"name": "root", "heat_flow": "pin.start", "expect": {"exact": "rod"}, "tolerance": "0.1 %"},
-                      {"name": "near", "temperature": ["9 mm"], "expect": {"exact": "rod"}, "tolerance": "0.5 K"}],
-    })  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"steel": {"k": "16 W/(m K)"}},
+            "body": {"kind": "rod", "pieces": {"pin": {"length": "400 mm", "diameter": "2 mm", "material": "steel"}}},
+            "surroundings": [
+                {"on": "pin.start", "temperature": "500 °C"},
+                {"on": "pin.side", "film": {"h": "300 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            "mesh": {"size": "50 mm", "order": 1, "across": 2},
+            "questions": [
+                {"name": "root", "heat_flow": "pin.start", "expect": {"exact": "rod"}, "tolerance": "0.1 %"},
+                {"name": "near", "temperature": ["9 mm"], "expect": {"exact": "rod"}, "tolerance": "0.5 K"},
+            ],
+        }
+    )
 
 
 def test_a_rod_is_divided_where_its_flux_bends() -> None:
@@ -119,8 +125,7 @@ def test_a_solid_gets_finer_plans_and_layers() -> None:
 
 
 def test_of_a_run_the_errors_of_several_instants_count() -> None:
-    case = coarse("cooling-wall", order=1,
-                  size="20 mm", across=2)  # fmt: skip
+    case = coarse("cooling-wall", order=1, size="20 mm", across=2)
     flow = Flow()
     following = list(adapted(flow, case, most_nodes=4_000))
     assert len(following) >= 2 and following[-1].nodes > following[0].nodes

@@ -19,8 +19,11 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
     # An answer settles with twice the order of the flux: quadratic cells give 4; at a corner turned inwards the field
     # goes with r^(2/3), so 4/3 whatever the cells (Strang and Fix 1973, ch. 8).
     flow, plate = Flow(), family("hot-edge-plate").case()
-    found = dict(zip((question.name for question in plate.document.questions), trends(list(divided(flow, plate, 3))),
-                     strict=True))  # fmt: skip
+    found = dict(
+        zip(
+            (question.name for question in plate.document.questions), trends(list(divided(flow, plate, 3))), strict=True
+        )
+    )
     expected = {check.name: check.expected for check in flow.run(plate).checks}
     for name in ("middle", "out through the bottom"):
         order, limit, known = found[name].order, found[name].limit, expected[name]
@@ -35,11 +38,17 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
     assert abs(finest.values[0] - settling.limit) < settling.band
 
 
-@pytest.mark.parametrize(("values", "order", "limit", "said"), [
-    ([1 + 1.0, 1 + 0.25, 1 + 0.0625], 2.0, 1.0, ""), ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
-    ([1.0, 2.0, 1.5], None, 1.5, "to and fro"), ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
-    ([3.0, 2.0], None, 2.0, "three meshes"), ([1.0, np.nan, 2.0], None, np.nan, "not answered"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("values", "order", "limit", "said"),
+    [
+        ([1 + 1.0, 1 + 0.25, 1 + 0.0625], 2.0, 1.0, ""),
+        ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
+        ([1.0, 2.0, 1.5], None, 1.5, "to and fro"),
+        ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
+        ([3.0, 2.0], None, 2.0, "three meshes"),
+        ([1.0, np.nan, 2.0], None, np.nan, "not answered"),
+    ],
+)
 def test_what_a_sequence_tends_to(values: list[float], order: float | None, limit: float, said: str) -> None:
     found = trend(values, 1.0)
     assert found.limit == pytest.approx(limit, nan_ok=True) and said in found.note

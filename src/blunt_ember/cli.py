@@ -39,8 +39,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         return int(options.run(options))
     except CaseError as error:
-        return _fail(options, "the case is wrong", [{"path": f.path, "message": f.message} for f in error.faults],
-                     [str(fault) for fault in error.faults], WRONG_CASE)  # fmt: skip
+        return _fail(
+            options,
+            "the case is wrong",
+            [{"path": f.path, "message": f.message} for f in error.faults],
+            [str(fault) for fault in error.faults],
+            WRONG_CASE,
+        )
     except SolverError as error:
         return _fail(options, "the solver failed", [{"path": "", "message": str(error)}], [str(error)], SOLVER_FAILED)
     except BluntEmberError as error:
@@ -351,8 +356,13 @@ def _json_argument(command: argparse.ArgumentParser) -> None:
 
 def _new_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("family", metavar="FAMILY", help="a family, as 'blunt-ember families' lists them")
-    command.add_argument("--set", action="append", default=[], metavar="NAME=QUANTITY",
-                         help="set a parameter, with its unit: --set \"t_brick=120 mm\"; may be repeated")  # fmt: skip
+    command.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=QUANTITY",
+        help='set a parameter, with its unit: --set "t_brick=120 mm"; may be repeated',
+    )
     _output_arguments(command, "case file to write")
 
 
@@ -370,8 +380,11 @@ def _export_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("--size", metavar="WxH", help="size of a picture in pixels, such as 1600x1000")
     tables = ("readings", "surfaces", "regions", "nodes", "cells")
     command.add_argument("--table", choices=tables, help="write this table instead of the checks (.csv)")
-    _output_arguments(command, ".vtu or another mesh format, .png of a picture, .csv of a table, .html of a report, "
-                               ".stl for a solid's skin, .svg for a section's outlines")  # fmt: skip
+    _output_arguments(
+        command,
+        ".vtu or another mesh format, .png of a picture, .csv of a table, .html of a report, "
+        ".stl for a solid's skin, .svg for a section's outlines",
+    )
 
 
 def _output_arguments(command: argparse.ArgumentParser, what: str) -> None:
@@ -428,7 +441,15 @@ _COMMANDS = {
     "schema": (_schema, "print the JSON Schema of the case file"),
 }
 _ARGUMENTS = {
-    "window": _window_arguments, "demo": _demo_arguments, "families": _json_argument, "new": _new_arguments,
-    "solve": _solve_arguments, "refine": _refine_arguments, "report": _report_arguments, "read": _read_arguments,
-    "export": _export_arguments, "verify": _verify_arguments, "materials": _json_argument,
-}  # fmt: skip
+    "window": _window_arguments,
+    "demo": _demo_arguments,
+    "families": _json_argument,
+    "new": _new_arguments,
+    "solve": _solve_arguments,
+    "refine": _refine_arguments,
+    "report": _report_arguments,
+    "read": _read_arguments,
+    "export": _export_arguments,
+    "verify": _verify_arguments,
+    "materials": _json_argument,
+}

@@ -138,8 +138,9 @@ def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats)
     if case.document.mesh.across != 1:
         return error
     looser = Again(1, _LOOSER if solved.run is not None else 1)
-    two = replace(case, document=case.document.model_copy(
-        update={"mesh": case.document.mesh.model_copy(update={"across": 2})}))  # fmt: skip
+    two = replace(
+        case, document=case.document.model_copy(update={"mesh": case.document.mesh.model_copy(update={"across": 2})})
+    )
     beside = values if solved.run is None else solver.answers_again(case, looser)
     return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, looser), beside))
 

@@ -109,9 +109,11 @@ class Flow:
                     yield replace(stage, seconds=time.perf_counter() - start)
             solved = self._solved(case, 1) if reached.run is None else self._ran(case, 1).solved
             reached = replace(
-                reached, checks=self._checks(reached, solved), histories=self._histories(reached, solved),
+                reached,
+                checks=self._checks(reached, solved),
+                histories=self._histories(reached, solved),
                 seconds=time.perf_counter() - start,
-            )  # fmt: skip
+            )
             yield reached
             yield with_errors(reached, estimated_errors(self, case, solved))
         except BluntEmberError as error:
@@ -172,10 +174,15 @@ class Flow:
         """Return the mesh value of every question, in SI."""
         document = case.document
         return tuple(
-            answer(question, place, document.members_asked(question.target), solved,
-                   path_text(("questions", place, question.asks)))
+            answer(
+                question,
+                place,
+                document.members_asked(question.target),
+                solved,
+                path_text(("questions", place, question.asks)),
+            )
             for place, question in enumerate(document.questions)
-        )  # fmt: skip
+        )
 
     def kinds(self, case: Case, solved: SolvedField) -> tuple[Kind, ...]:
         """Return the kind every answer is shown in."""
@@ -217,10 +224,15 @@ class Flow:
         run, problem = ran.run, ran.problem
         exact = recognised_in_time(geometry, problem, self._timing(case)) or self._own(case, geometry)
         yield replace(
-            reached, problem=problem, solution=ran.solution, scales=scales, run=run, exact=exact,
+            reached,
+            problem=problem,
+            solution=ran.solution,
+            scales=scales,
+            run=run,
+            exact=exact,
             ledger=ledger_at(run, case.document, len(run.times) - 1),
             notes=(*reached.notes, *run_remarks(case, run)),
-        )  # fmt: skip
+        )
 
     def _timing(self, case: Case) -> Timing:
         clock = case.document.running_clock
@@ -244,9 +256,14 @@ class Flow:
             middle = middle_of(problem) if problem.held or problem.exchanges else float(start.mean())
             scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
             return RunRequest(
-                case, self.geometry(case), mesh, lambda stage, t: self._problem(case, mesh, stage, t), scales, start,
+                case,
+                self.geometry(case),
+                mesh,
+                lambda stage, t: self._problem(case, mesh, stage, t),
+                scales,
+                start,
                 middle,
-            )  # fmt: skip
+            )
 
         return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
 
@@ -407,9 +424,16 @@ class Flow:
 
     def _said(self, case: Case) -> Any:
         document = case.document
-        return (self._body_key(case), document.body, document.materials, document.surfaces,
-                document.surroundings, document.heat_inside, document.joints,
-                [(question.target, question.side) for question in document.questions])  # fmt: skip
+        return (
+            self._body_key(case),
+            document.body,
+            document.materials,
+            document.surfaces,
+            document.surroundings,
+            document.heat_inside,
+            document.joints,
+            [(question.target, question.side) for question in document.questions],
+        )
 
     def _problem(self, case: Case, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
         document = case.document

@@ -186,8 +186,11 @@ def _sizes(family: str, corners: Floats) -> Floats:
         return np.asarray(np.abs(corners[:, 1, 0] - corners[:, 0, 0]))
     three = corners[:, :3]
     first, second = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]
-    area = np.linalg.norm(np.cross(first, second), axis=1) if corners.shape[2] == 3 else np.abs(
-        first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0])  # fmt: skip
+    area = (
+        np.linalg.norm(np.cross(first, second), axis=1)
+        if corners.shape[2] == 3
+        else np.abs(first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0])
+    )
     return np.asarray(np.sqrt(area if family.startswith("quad") else area * 2 / np.sqrt(3)))
 
 

@@ -108,8 +108,11 @@ class Outcome:
             return ()
         document = self.case.document
         clock = document.running_clock
-        entries = [*document.surroundings, *(entry for stage in clock.stages for entry in stage.surroundings)
-                   ] if clock is not None else document.surroundings  # fmt: skip
+        entries = (
+            [*document.surroundings, *(entry for stage in clock.stages for entry in stage.surroundings)]
+            if clock is not None
+            else document.surroundings
+        )
         stated = (name for entry in entries for name in entry.surfaces)
         said = {member for name in stated for member in document.members_of(name)}
         return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)

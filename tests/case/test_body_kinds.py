@@ -52,8 +52,11 @@ def test_a_fin_answers_the_same_as_section_and_as_solid() -> None:
     assert {check.name: check.value for check in outcome.checks} == pytest.approx(flat, rel=2e-4)
     assert all(check.verdict == "agrees" for check in outcome.checks)
     assert {row.name for row in outcome.ledger.rows} == {  # type: ignore[union-attr]
-        "fin.left", "fin.right", "fin.front", "fin.back"
-    }  # fmt: skip
+        "fin.left",
+        "fin.right",
+        "fin.front",
+        "fin.back",
+    }
 
 
 def test_a_rod_is_made_of_its_pieces_only() -> None:
@@ -74,7 +77,7 @@ MISTAKES: dict[str, tuple[dict[str, Any], str, str]] = {
     "a length of area": ({"length": "1 m²", "diameter": "1 mm"}, "body.pieces.a.length", "length"),
     "a key misspelt": ({"length": "1 m", "diametre": "1 mm", "area": "1 mm²"}, "body.pieces.a.diametre", "'diameter'"),
     "an unknown material": ({"length": "1 m", "diameter": "1 mm", "material": "tin"}, "body.pieces.a.material", "tin"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", MISTAKES)

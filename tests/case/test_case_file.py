@@ -157,12 +157,19 @@ def test_all_faults_are_collected_at_once(wall_data: dict[str, Any]) -> None:
     assert {"titel", "body.regions.brick.size[1]", "parameters.h_out"} <= {fault.path for fault in caught.value.faults}
 
 
-@pytest.mark.parametrize(("raw", "said"), [
-    (b'{"format": "blunt-ember/1",\n "title": }', "line 2, column 11"), (b"\xff\xfe\x00", "not UTF-8"),
-    (b'{"a": NaN}', "NaN"), (b'{"a": 1, "a": 2}', "stands twice"), (b"[]", "a JSON object"),
-    (b"[" * 200_000, "nested too deep"), (b'{"a": "\\ud800"}', "character pair"),
-    (b'{"a": ' + b"9" * 5000 + b"}", "digits"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("raw", "said"),
+    [
+        (b'{"format": "blunt-ember/1",\n "title": }', "line 2, column 11"),
+        (b"\xff\xfe\x00", "not UTF-8"),
+        (b'{"a": NaN}', "NaN"),
+        (b'{"a": 1, "a": 2}', "stands twice"),
+        (b"[]", "a JSON object"),
+        (b"[" * 200_000, "nested too deep"),
+        (b'{"a": "\\ud800"}', "character pair"),
+        (b'{"a": ' + b"9" * 5000 + b"}", "digits"),
+    ],
+)
 def test_a_file_that_is_no_case_is_refused(tmp_path: Path, raw: bytes, said: str) -> None:
     path = tmp_path / "broken.ember"
     path.write_bytes(raw)

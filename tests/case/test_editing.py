@@ -27,8 +27,10 @@ WIDTH = ("body", "regions", "brick", "size", 0)
 def test_an_edit_leaves_the_old_case_as_it_was(wall_data: dict[str, Any]) -> None:
     case = case_from_data(wall_data)
     text = case_to_text(case)
-    edited = without(appended(with_value(case, WIDTH, "90 mm"), ("questions",), {"name": "z", "highest": "shell.top"}),
-                     ("surroundings", 0))  # fmt: skip
+    edited = without(
+        appended(with_value(case, WIDTH, "90 mm"), ("questions",), {"name": "z", "highest": "shell.top"}),
+        ("surroundings", 0),
+    )
     assert case_to_text(case) == text
     assert edited.document.body.regions["brick"].size[0].si == pytest.approx(0.09)
     assert len(edited.document.questions) == len(case.document.questions) + 1
@@ -65,10 +67,16 @@ def test_renaming_carries_every_reference_along(wall_data: dict[str, Any]) -> No
 BRICK = ("body", "regions", "brick")
 
 
-@pytest.mark.parametrize(("rename", "arguments"), [
-    (renamed_part, (BRICK, "shell")), (renamed_part, (BRICK, "a.b")), (renamed_material, ("brick", "steel")),
-    (renamed_formula, ("parameters", "t_brick", "q")), (renamed_formula, ("working", "q", "T")),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("rename", "arguments"),
+    [
+        (renamed_part, (BRICK, "shell")),
+        (renamed_part, (BRICK, "a.b")),
+        (renamed_material, ("brick", "steel")),
+        (renamed_formula, ("parameters", "t_brick", "q")),
+        (renamed_formula, ("working", "q", "T")),
+    ],
+)
 def test_a_name_that_is_taken_or_none_is_refused(
     wall_data: dict[str, Any], rename: Any, arguments: tuple[str, ...]
 ) -> None:

@@ -82,18 +82,28 @@ def test_a_table_over_time_steps_or_goes_smoothly_without_overshoot() -> None:
 
 def test_heat_in_all_is_spread_over_an_amount_whatever_it_follows() -> None:
     t = {"t": np.array([0.0, 3.0])}
-    for stated, values in (("6 W", [6, 6]), ("6 W*exp(-t/(3 s))", [6, 6 / np.e]),
-                           ({"table": [["0 s", "6 W"], ["3 s", "9 W"]]}, [6, 9])):  # fmt: skip
+    for stated, values in (
+        ("6 W", [6, 6]),
+        ("6 W*exp(-t/(3 s))", [6, 6 / np.e]),
+        ({"table": [["0 s", "6 W"], ["3 s", "9 W"]]}, [6, 9]),
+    ):
         law = law_of(stated, HEAT_FLOW, {}, frozenset("t"))
         np.testing.assert_allclose(law.over_amount(4.0, HEAT_FLUX).at(t), np.array(values) / 4)
 
 
 #: Formulas in all signs and functions, each of a plain number.
 _FORMULAS = (
-    "2*x/(1 m) - 3", "-(x/(1 m))^2/p", "exp(-t/(5 s))*sin(t/(2 s))", "min(p, x/(1 m), 0.3) + max(2, t/(1 s))",
-    "sqrt(abs(x/(1 m) - 1))", "(T - 20 °C)/(1 K)", "(T/(300 K))^4 - 2^0.5", "bessel_j0(x/(1 m)) + erfc(t/(9 s))*pi",
-    "5 K*t/(1 s)/(3 K)", "ln(2 + x/(1 m))^(1/3) - -p",
-)  # fmt: skip
+    "2*x/(1 m) - 3",
+    "-(x/(1 m))^2/p",
+    "exp(-t/(5 s))*sin(t/(2 s))",
+    "min(p, x/(1 m), 0.3) + max(2, t/(1 s))",
+    "sqrt(abs(x/(1 m) - 1))",
+    "(T - 20 °C)/(1 K)",
+    "(T/(300 K))^4 - 2^0.5",
+    "bessel_j0(x/(1 m)) + erfc(t/(9 s))*pi",
+    "5 K*t/(1 s)/(3 K)",
+    "ln(2 + x/(1 m))^(1/3) - -p",
+)
 
 
 @pytest.mark.parametrize("text", _FORMULAS)
@@ -106,24 +116,33 @@ def test_a_law_gives_what_its_formula_says_dimension_by_dimension(text: str) -> 
     np.testing.assert_allclose(law_of(text, NUMBER, {"p": p}, ANYTIME).at(where), expected, rtol=1e-14)
 
 
-@pytest.mark.parametrize(("stated", "said"), [
-    ("3", "has no unit: a conductivity is written like"), ("3 W/(m K)*t", "depends on t"),
-    ("x", "'x' is not a conductivity"), ({"table": [["1 mm", "2 W/(m K)"], ["2 mm", "2 W/(m K)"]]}, "goes over"),
-    ({"table": [["20 °C", "2 W/(m K)"]]}, "at least two pairs"), ({"tabel": []}, "'tabel' is not known in a table"),
-    ({"table": [["20 °C", "2 W/(m K)"], ["30 °C", "2 W"]]}, "row 2 of the table: '2 W' is not a conductivity"),
-    ({"table": [["20", "2 W/(m K)"], ["30", "3 W/(m K)"]], "over": "T"}, "row 1 of the table: '20' has no unit"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("stated", "said"),
+    [
+        ("3", "has no unit: a conductivity is written like"),
+        ("3 W/(m K)*t", "depends on t"),
+        ("x", "'x' is not a conductivity"),
+        ({"table": [["1 mm", "2 W/(m K)"], ["2 mm", "2 W/(m K)"]]}, "goes over"),
+        ({"table": [["20 °C", "2 W/(m K)"]]}, "at least two pairs"),
+        ({"tabel": []}, "'tabel' is not known in a table"),
+        ({"table": [["20 °C", "2 W/(m K)"], ["30 °C", "2 W"]]}, "row 2 of the table: '2 W' is not a conductivity"),
+        ({"table": [["20", "2 W/(m K)"], ["30", "3 W/(m K)"]], "over": "T"}, "row 1 of the table: '20' has no unit"),
+    ],
+)
 def test_what_is_no_law_says_why(stated: Any, said: str) -> None:
     with pytest.raises(ExpressionError) as caught:
         law_of(stated, CONDUCTIVITY, {}, ANYWHERE)
     assert said in str(caught.value)
 
 
-@pytest.mark.parametrize(("text", "rows", "units"), [
-    ("T [°C]\tk [W/(m K)]\n20\t0,08\n400\t0,11\n", (("20", "0.08"), ("400", "0.11")), ("°C", "W/(m K)")),
-    ("20 °C;0.08 W/(m K)\n400 °C;0.11 W/(m K)", (("20 °C", "0.08 W/(m K)"), ("400 °C", "0.11 W/(m K)")), ("", "")),
-    ("x (mm)  h (W/(m² K))  note\n0  12  a\n\n50  9  b", (("0", "12"), ("50", "9")), ("mm", "W/(m² K)")),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "rows", "units"),
+    [
+        ("T [°C]\tk [W/(m K)]\n20\t0,08\n400\t0,11\n", (("20", "0.08"), ("400", "0.11")), ("°C", "W/(m K)")),
+        ("20 °C;0.08 W/(m K)\n400 °C;0.11 W/(m K)", (("20 °C", "0.08 W/(m K)"), ("400 °C", "0.11 W/(m K)")), ("", "")),
+        ("x (mm)  h (W/(m² K))  note\n0  12  a\n\n50  9  b", (("0", "12"), ("50", "9")), ("mm", "W/(m² K)")),
+    ],
+)
 def test_columns_pasted_from_a_spreadsheet_are_cells(
     text: str, rows: tuple[tuple[str, str], ...], units: tuple[str, str]
 ) -> None:
@@ -142,8 +161,11 @@ def test_plain_numbers_of_a_table_take_the_unit_of_their_column() -> None:
 @given(st.sampled_from([kind for kind in KINDS if kind != NUMBER]), st.floats(1e-3, 1e6))
 def test_a_value_shown_in_us_units_reads_back_as_itself(kind: Any, si: float) -> None:
     text = shown(si, UnitSet("US customary").of(kind), 9).replace("\u2009", "")
-    case = {"format": "blunt-ember/1", "body": {"kind": "section", "regions": {"a": {
-        "shape": "rectangle", "size": ["1 m", "1 m"]}}}, "parameters": {"p": text}}  # fmt: skip
+    case = {
+        "format": "blunt-ember/1",
+        "body": {"kind": "section", "regions": {"a": {"shape": "rectangle", "size": ["1 m", "1 m"]}}},
+        "parameters": {"p": text},
+    }
     value = case_from_data(case).parameters["p"]
     assert value.dimension == kind.dimension
     # A reading near the zero of its scale has fewer digits than its distance from absolute zero.
@@ -164,25 +186,34 @@ def test_differences_are_never_offset_in_any_set() -> None:
     assert shown(0.123, own.of(LENGTH)) == "12.3 cm" and shown(300.0, own.of(TEMPERATURE)) == "300 K"
 
 
-@pytest.mark.parametrize(("units", "said"), [
-    ("imperial", "no set of units 'imperial'"), ({"length": "kg"}, "'kg' is not a unit of a length"),
-    ({"lenght": "m"}, "is no quantity"), ({"temperature": "W"}, "not a unit of temperature"), (3, "say one of"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("units", "said"),
+    [
+        ("imperial", "no set of units 'imperial'"),
+        ({"length": "kg"}, "'kg' is not a unit of a length"),
+        ({"lenght": "m"}, "is no quantity"),
+        ({"temperature": "W"}, "not a unit of temperature"),
+        (3, "say one of"),
+    ],
+)
 def test_wrong_units_are_named(units: Any, said: str) -> None:
     with pytest.raises(CaseError) as caught:
         with_value(family("plane-wall").case(), ("units",), units)
     assert caught.value.faults[0].path == "units" and said in caught.value.faults[0].message
 
 
-@pytest.mark.parametrize(("name", "path", "value", "said"), [
-    ("plane-wall", ("parameters", "h_out"), "15 W/(mm² K)", "per mm² though it is per m²?"),
-    ("plane-wall", ("parameters", "h_out"), "15e-6 W/(m² K)", "Was it meant per mm²?"),
-    ("plane-wall", ("parameters", "k_plate"), "14 kW/(m K)", "far above what is usual: from 0.01"),
-    ("plane-wall", ("parameters", "T_hot"), "46 K", "colder than any case"),
-    ("wall-film-and-radiation", ("parameters", "T_walls"), "299 K", "0.15 K apart"),
-    ("wall-film-and-radiation", ("parameters", "T_walls"), "26000 °C", "hotter than any flame"),
-    ("wall-contact", ("parameters", "R_contact"), "450 m² K/W", "from 1e-6 between"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "path", "value", "said"),
+    [
+        ("plane-wall", ("parameters", "h_out"), "15 W/(mm² K)", "per mm² though it is per m²?"),
+        ("plane-wall", ("parameters", "h_out"), "15e-6 W/(m² K)", "Was it meant per mm²?"),
+        ("plane-wall", ("parameters", "k_plate"), "14 kW/(m K)", "far above what is usual: from 0.01"),
+        ("plane-wall", ("parameters", "T_hot"), "46 K", "colder than any case"),
+        ("wall-film-and-radiation", ("parameters", "T_walls"), "299 K", "0.15 K apart"),
+        ("wall-film-and-radiation", ("parameters", "T_walls"), "26000 °C", "hotter than any flame"),
+        ("wall-contact", ("parameters", "R_contact"), "450 m² K/W", "from 1e-6 between"),
+    ],
+)
 def test_what_looks_like_a_slip_is_remarked_on(name: str, path: tuple[str, str], value: str, said: str) -> None:
     notes = plausibility(with_value(family(name).case(), path, value))
     assert any(said in note.message for note in notes), notes
@@ -241,8 +272,11 @@ def test_statements_follow_the_names_they_speak_of() -> None:
 
 def test_lines_of_the_working_may_follow_the_place() -> None:
     bare = with_value(family("plane-wall").case(), ("questions",), [])
-    case = with_value(bare, ("working",), {
-        "slope": "(T_hot - T_air)/thickness", "T_line": "T_hot - drop", "drop": "slope*x*(1 + 0*y/1 mm)"})  # fmt: skip
+    case = with_value(
+        bare,
+        ("working",),
+        {"slope": "(T_hot - T_air)/thickness", "T_line": "T_hot - drop", "drop": "slope*x*(1 + 0*y/1 mm)"},
+    )
     assert set(case.working) == {"slope"} and set(case.fields) == {"T_line", "drop"}
     assert case.fields["T_line"].at({"x": np.array([0.016]), "y": np.array([0.0])})[0] == pytest.approx(273.15 + 241)
     with pytest.raises(CaseError, match="is defined by itself"):

@@ -29,40 +29,85 @@ from blunt_ember.errors import ExpressionError
 BTU, FOOT = 1055.05585262, 0.3048
 
 
-@pytest.mark.parametrize(("text", "kind", "si"), [
-    ("114 mm", LENGTH, 0.114), ("114mm", LENGTH, 0.114), ("1 in + 2*3 cm", LENGTH, 0.0854),
-    ("sqrt(4 m²)", LENGTH, 2.0), ("max(1 mm, 2 cm, 3 mm)", LENGTH, 0.02), ("-2 mm", LENGTH, -0.002),
-    ("1\u2009250 mm", LENGTH, 1.25), ("2e-3 m", LENGTH, 0.002), (".5 m", LENGTH, 0.5),
-    ("12 W/(m² K)", FILM_COEFFICIENT, 12.0), ("12 W/m2K", FILM_COEFFICIENT, 12.0),
-    ("12 W/m²K", FILM_COEFFICIENT, 12.0), ("12 W/m^2/K", FILM_COEFFICIENT, 12.0),
-    ("12 W m-2 K-1", FILM_COEFFICIENT, 12.0), ("12 W·m⁻²·K⁻¹", FILM_COEFFICIENT, 12.0),
-    ("12 W/(m²·K)", FILM_COEFFICIENT, 12.0), ("12 W/(m² °C)", FILM_COEFFICIENT, 12.0),
-    ("2 BTU/(h ft² °F)", FILM_COEFFICIENT, 2 * BTU / 3600 / FOOT**2 * 1.8),
-    ("0.35 W/m K", CONDUCTIVITY, 0.35), ("0.002 W/(mm K)", CONDUCTIVITY, 2.0), ("1.9 kW/m²", HEAT_FLUX, 1900.0),
-    ("25 °C", TEMPERATURE, 298.15), ("77 °F", TEMPERATURE, 298.15), ("-40 °F", TEMPERATURE, 233.15),
-    ("-5 degC", TEMPERATURE, 268.15), ("300 K", TEMPERATURE, 300.0), ("25 °C + 5 K", TEMPERATURE, 303.15),
-    ("(20 °C + 30 °C)/2", TEMPERATURE, 298.15), ("0.5 °C", TEMPERATURE_DIFFERENCE, 0.5),
-    ("9 °F", TEMPERATURE_DIFFERENCE, 5.0), ("980 °C - 25 °C", TEMPERATURE_DIFFERENCE, 955.0),
-    ("0.5 %", NUMBER, 0.005), ("2^3^2", NUMBER, 512.0), ("-2^2", NUMBER, -4.0), ("2*-3", NUMBER, -6.0),
-    ("erf(0.5) + cos(pi)", NUMBER, math.erf(0.5) - 1), ("30° / 1°", NUMBER, 30.0),
-    ("0.9*sigma*(500 K)^4", HEAT_FLUX, 0.9 * STEFAN_BOLTZMANN * 500.0**4),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "kind", "si"),
+    [
+        ("114 mm", LENGTH, 0.114),
+        ("114mm", LENGTH, 0.114),
+        ("1 in + 2*3 cm", LENGTH, 0.0854),
+        ("sqrt(4 m²)", LENGTH, 2.0),
+        ("max(1 mm, 2 cm, 3 mm)", LENGTH, 0.02),
+        ("-2 mm", LENGTH, -0.002),
+        ("1\u2009250 mm", LENGTH, 1.25),
+        ("2e-3 m", LENGTH, 0.002),
+        (".5 m", LENGTH, 0.5),
+        ("12 W/(m² K)", FILM_COEFFICIENT, 12.0),
+        ("12 W/m2K", FILM_COEFFICIENT, 12.0),
+        ("12 W/m²K", FILM_COEFFICIENT, 12.0),
+        ("12 W/m^2/K", FILM_COEFFICIENT, 12.0),
+        ("12 W m-2 K-1", FILM_COEFFICIENT, 12.0),
+        ("12 W·m⁻²·K⁻¹", FILM_COEFFICIENT, 12.0),
+        ("12 W/(m²·K)", FILM_COEFFICIENT, 12.0),
+        ("12 W/(m² °C)", FILM_COEFFICIENT, 12.0),
+        ("2 BTU/(h ft² °F)", FILM_COEFFICIENT, 2 * BTU / 3600 / FOOT**2 * 1.8),
+        ("0.35 W/m K", CONDUCTIVITY, 0.35),
+        ("0.002 W/(mm K)", CONDUCTIVITY, 2.0),
+        ("1.9 kW/m²", HEAT_FLUX, 1900.0),
+        ("25 °C", TEMPERATURE, 298.15),
+        ("77 °F", TEMPERATURE, 298.15),
+        ("-40 °F", TEMPERATURE, 233.15),
+        ("-5 degC", TEMPERATURE, 268.15),
+        ("300 K", TEMPERATURE, 300.0),
+        ("25 °C + 5 K", TEMPERATURE, 303.15),
+        ("(20 °C + 30 °C)/2", TEMPERATURE, 298.15),
+        ("0.5 °C", TEMPERATURE_DIFFERENCE, 0.5),
+        ("9 °F", TEMPERATURE_DIFFERENCE, 5.0),
+        ("980 °C - 25 °C", TEMPERATURE_DIFFERENCE, 955.0),
+        ("0.5 %", NUMBER, 0.005),
+        ("2^3^2", NUMBER, 512.0),
+        ("-2^2", NUMBER, -4.0),
+        ("2*-3", NUMBER, -6.0),
+        ("erf(0.5) + cos(pi)", NUMBER, math.erf(0.5) - 1),
+        ("30° / 1°", NUMBER, 30.0),
+        ("0.9*sigma*(500 K)^4", HEAT_FLUX, 0.9 * STEFAN_BOLTZMANN * 500.0**4),
+    ],
+)
 def test_a_quantity_is_read_in_si(text: str, kind: object, si: float) -> None:
     assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-12)  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize(("text", "kind", "said"), [
-    ("12", LENGTH, "has no unit: a length is written like '12 mm'"), ("12 W", LENGTH, "'12 W' is not a length"),
-    ("12 mmm", LENGTH, "did you mean 'mm'"), ("0,35 W/(m K)", CONDUCTIVITY, "decimal comma"), ("", LENGTH, "nothing"),
-    ("25 °C + 5 °C", TEMPERATURE, "a difference in kelvin"), ("-300 °C", TEMPERATURE, "below absolute zero"),
-    ("1 m + 1 s", LENGTH, "two sides of '+'"), ("1/0", NUMBER, "divides by zero"), ("9^9^9^9", NUMBER, "finite"),
-    ("2 t_brick", LENGTH, "written with *"), ("(1 m", LENGTH, "')' is missing"), ("1 m)", LENGTH, "not expected"),
-    ("sin(1 m)", NUMBER, "takes a plain number"), ("nope(1)", NUMBER, "not a function"), ("a", NUMBER, "not defined"),
-    ("(1 m)^(1 m)", NUMBER, "exponent"), ("sqrt(1, 2)", NUMBER, "one argument"), ("T", TEMPERATURE, "no value here"),
-    ("(" * 60 + "1" + ")" * 60, NUMBER, "nested too deep"), ("1" * 3000, NUMBER, "longer than"),
-    ("().__class__", NUMBER, "no meaning"), ("__import__('os')", NUMBER, "no meaning"), ("ln(-1)", NUMBER, "finite"),
-    ("5 m; 3", LENGTH, "no meaning"), ("1 m 20 cm", LENGTH, "not expected"), ("12 W / h", LENGTH, "'h' is not defined"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "kind", "said"),
+    [
+        ("12", LENGTH, "has no unit: a length is written like '12 mm'"),
+        ("12 W", LENGTH, "'12 W' is not a length"),
+        ("12 mmm", LENGTH, "did you mean 'mm'"),
+        ("0,35 W/(m K)", CONDUCTIVITY, "decimal comma"),
+        ("", LENGTH, "nothing"),
+        ("25 °C + 5 °C", TEMPERATURE, "a difference in kelvin"),
+        ("-300 °C", TEMPERATURE, "below absolute zero"),
+        ("1 m + 1 s", LENGTH, "two sides of '+'"),
+        ("1/0", NUMBER, "divides by zero"),
+        ("9^9^9^9", NUMBER, "finite"),
+        ("2 t_brick", LENGTH, "written with *"),
+        ("(1 m", LENGTH, "')' is missing"),
+        ("1 m)", LENGTH, "not expected"),
+        ("sin(1 m)", NUMBER, "takes a plain number"),
+        ("nope(1)", NUMBER, "not a function"),
+        ("a", NUMBER, "not defined"),
+        ("(1 m)^(1 m)", NUMBER, "exponent"),
+        ("sqrt(1, 2)", NUMBER, "one argument"),
+        ("T", TEMPERATURE, "no value here"),
+        ("(" * 60 + "1" + ")" * 60, NUMBER, "nested too deep"),
+        ("1" * 3000, NUMBER, "longer than"),
+        ("().__class__", NUMBER, "no meaning"),
+        ("__import__('os')", NUMBER, "no meaning"),
+        ("ln(-1)", NUMBER, "finite"),
+        ("5 m; 3", LENGTH, "no meaning"),
+        ("1 m 20 cm", LENGTH, "not expected"),
+        ("12 W / h", LENGTH, "'h' is not defined"),
+    ],
+)
 def test_a_mistake_is_named(text: str, kind: object, said: str) -> None:
     with pytest.raises(ExpressionError, match=re.escape(said)):
         quantity_si(text, kind, {})  # type: ignore[arg-type]
@@ -92,10 +137,19 @@ def test_renaming_leaves_units_of_the_same_spelling() -> None:
     assert renamed("5 m + m*2 - (m)", "m", "width") == "5 m + width*2 - (width)"
 
 
-@pytest.mark.parametrize(("value", "digits", "text"), [
-    (1156.481022, 5, "1\u2009156.5"), (-0.00012, 5, "−0.00012"), (1234567.0, 7, "1\u2009234\u2009567"), (0.0, 5, "0"),
-    (4.2e-13, 3, "4.2e−13"), (99999.7, 5, "100\u2009000"), (float("inf"), 3, "∞"), (25.0, 5, "25"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("value", "digits", "text"),
+    [
+        (1156.481022, 5, "1\u2009156.5"),
+        (-0.00012, 5, "−0.00012"),
+        (1234567.0, 7, "1\u2009234\u2009567"),
+        (0.0, 5, "0"),
+        (4.2e-13, 3, "4.2e−13"),
+        (99999.7, 5, "100\u2009000"),
+        (float("inf"), 3, "∞"),
+        (25.0, 5, "25"),
+    ],
+)
 def test_numbers_are_shown_to_significant_digits(value: float, digits: int, text: str) -> None:
     assert number(value, digits) == text
 

@@ -80,15 +80,20 @@ def test_the_time_line_shows_stages_tables_and_what_holds_for_a_while(firing: Ca
     two = int(np.argmin(np.abs(table.times - 7200)))
     assert table.times[two] == 7200 and table.heights[two] == pytest.approx(280 / 1160)
     assert [(row.label, row.begin, row.end) for row in rows if row.said == "holds"] == [
-        ("brick.left", 6 * 3600, 7.5 * 3600), ("brick.left", 7.5 * 3600, 50 * 3600)]  # fmt: skip
+        ("brick.left", 6 * 3600, 7.5 * 3600),
+        ("brick.left", 7.5 * 3600, 50 * 3600),
+    ]
 
 
-@pytest.mark.parametrize(("text", "mean", "amplitude", "period"), [
-    ("12 °C + 9 K*sin(2*pi*t/(1 day))", 285.15, 9.0, 86400.0),
-    ("12 °C - 9 K*cos(2*pi*(t - 6 hour)/(1 day))", 285.15, 9.0, 86400.0),
-    ("300 K + 5 K*sin(1 - 0.01*t/(1 s))", 300.0, 5.0, 200 * np.pi),
-    ("(2 - cos(t/(3 s)))*150 K", 300.0, 150.0, 6 * np.pi),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "mean", "amplitude", "period"),
+    [
+        ("12 °C + 9 K*sin(2*pi*t/(1 day))", 285.15, 9.0, 86400.0),
+        ("12 °C - 9 K*cos(2*pi*(t - 6 hour)/(1 day))", 285.15, 9.0, 86400.0),
+        ("300 K + 5 K*sin(1 - 0.01*t/(1 s))", 300.0, 5.0, 200 * np.pi),
+        ("(2 - cos(t/(3 s)))*150 K", 300.0, 150.0, 6 * np.pi),
+    ],
+)
 def test_one_sine_is_recognised_however_it_is_written(text: str, mean: float, amplitude: float, period: float) -> None:
     law = law_of(text, TEMPERATURE, {}, frozenset("t"))
     found, swing = swing_of(law)
@@ -98,24 +103,36 @@ def test_one_sine_is_recognised_however_it_is_written(text: str, mean: float, am
     np.testing.assert_allclose(found + swing.amplitude * np.sin(swing.rate * t + swing.phase), law.at({"t": t}))
 
 
-@pytest.mark.parametrize("text", [
-    "300 K + 5 K*sin(t/(3 s)) + 2 K*sin(t/(1 s))", "300 K + 5 K*sin((t/(3 s))^2)", "300 K + 1 K*t/(1 s)*sin(t/(3 s))",
-    "300 K + 5 K*exp(-t/(9 s))", "300 K + 4 K*sin(t/(3 s))^2",
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "text",
+    [
+        "300 K + 5 K*sin(t/(3 s)) + 2 K*sin(t/(1 s))",
+        "300 K + 5 K*sin((t/(3 s))^2)",
+        "300 K + 1 K*t/(1 s)*sin(t/(3 s))",
+        "300 K + 5 K*exp(-t/(9 s))",
+        "300 K + 4 K*sin(t/(3 s))^2",
+    ],
+)
 def test_anything_else_is_not_taken_for_a_sine(text: str) -> None:
     with pytest.raises(ReferenceRefusedError, match="otherwise than as one sine"):
         swing_of(law_of(text, TEMPERATURE, {}, frozenset("t")))
 
 
-@pytest.mark.parametrize(("clock", "path", "said"), [
-    ({"start": "20 W"}, "clock.start", "is not a temperature"),
-    ({"start": "20 °C", "end": "-3 s"}, "clock.end", "must be more than zero"),
-    ({"start": "20 °C", "end": "9 s", "until": {"passes": "90 °C", "highest": "brik"}}, "clock.until", "brik"),
-    ({"start": "20 °C", "stages": [{"name": "a", "lasts": "9 s"}, {"name": "a", "lasts": "9 s"}]}, "clock",
-     "two stages are named"),
-    ({"start": "20 °C", "end": "9 s", "tolerance": "2"}, "clock", "'2' is 200 %"),
-    ({"start": "20 °C", "end": "9 s", "capacty": "lumped"}, "clock.capacty", "did you mean 'capacity'"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("clock", "path", "said"),
+    [
+        ({"start": "20 W"}, "clock.start", "is not a temperature"),
+        ({"start": "20 °C", "end": "-3 s"}, "clock.end", "must be more than zero"),
+        ({"start": "20 °C", "end": "9 s", "until": {"passes": "90 °C", "highest": "brik"}}, "clock.until", "brik"),
+        (
+            {"start": "20 °C", "stages": [{"name": "a", "lasts": "9 s"}, {"name": "a", "lasts": "9 s"}]},
+            "clock",
+            "two stages are named",
+        ),
+        ({"start": "20 °C", "end": "9 s", "tolerance": "2"}, "clock", "'2' is 200 %"),
+        ({"start": "20 °C", "end": "9 s", "capacty": "lumped"}, "clock.capacty", "did you mean 'capacity'"),
+    ],
+)
 def test_a_clock_that_cannot_run_says_where_and_how_to_mend_it(clock: object, path: str, said: str) -> None:
     data = dict(family("cooling-wall").case().data)
     try:

@@ -54,21 +54,37 @@ def test_a_mesh_size_that_suits_no_body_is_explained() -> None:
 
 def heat_sink(order: int) -> dict[str, Any]:
     return {
-        "format": "blunt-ember/1", "materials": {"aluminium": {"k": "180 W/(m K)"}}, "mesh": {"order": order},
-        "body": {"kind": "section", "depth": "60 mm", "regions": {
-            "base": {"shape": "rectangle", "size": ["52 mm", "5 mm"], "material": "aluminium"},
-            "fin": {"shape": "rectangle", "size": ["2 mm", "24 mm"], "at": ["3 mm", "5 mm"], "material": "aluminium",
-                    "repeat": {"count": 8, "step": ["6.3 mm", "0 mm"]}},
-            "screw": {"shape": "disc", "radius": "1.2 mm", "at": ["1.6 mm", "2.5 mm"], "void": True},
-        }},
+        "format": "blunt-ember/1",
+        "materials": {"aluminium": {"k": "180 W/(m K)"}},
+        "mesh": {"order": order},
+        "body": {
+            "kind": "section",
+            "depth": "60 mm",
+            "regions": {
+                "base": {"shape": "rectangle", "size": ["52 mm", "5 mm"], "material": "aluminium"},
+                "fin": {
+                    "shape": "rectangle",
+                    "size": ["2 mm", "24 mm"],
+                    "at": ["3 mm", "5 mm"],
+                    "material": "aluminium",
+                    "repeat": {"count": 8, "step": ["6.3 mm", "0 mm"]},
+                },
+                "screw": {"shape": "disc", "radius": "1.2 mm", "at": ["1.6 mm", "2.5 mm"], "void": True},
+            },
+        },
         "surroundings": [
             {"on": "base.bottom", "flux": "9 kW/m²"},
-            {"on": ["fin.left", "fin.right", "fin.top", "base.top"],
-             "film": {"h": "32 W/(m² K)", "temperature": "24 °C"}},
+            {
+                "on": ["fin.left", "fin.right", "fin.top", "base.top"],
+                "film": {"h": "32 W/(m² K)", "temperature": "24 °C"},
+            },
         ],
-        "questions": [{"name": "hottest", "highest": "base.bottom"}, {"name": "in", "heat_flow": "base.bottom"},
-                      {"name": "fins", "heat_flow": "base|fin"}],
-    }  # fmt: skip
+        "questions": [
+            {"name": "hottest", "highest": "base.bottom"},
+            {"name": "in", "heat_flow": "base.bottom"},
+            {"name": "fins", "heat_flow": "base|fin"},
+        ],
+    }
 
 
 @pytest.mark.parametrize("order", [1, 2])

@@ -20,14 +20,17 @@ def fin(**surfaces: Any) -> Case:
     data = dict(family("straight-fin").case().data)
     data["surfaces"] = {"root": "fin.left", "wetted": WETTED, **surfaces}
     data["surroundings"] = [
-        {"on": "root", "temperature": "T_base"}, {"on": "wetted", "film": {"h": "h", "temperature": "T_air"}},
-    ]  # fmt: skip
+        {"on": "root", "temperature": "T_base"},
+        {"on": "wetted", "film": {"h": "h", "temperature": "T_air"}},
+    ]
     data["questions"] = [
-        {"name": "in", "heat_flow": "root"}, {"name": "out", "heat_flow": "wetted", "direction": "out"},
+        {"name": "in", "heat_flow": "root"},
+        {"name": "out", "heat_flow": "wetted", "direction": "out"},
         {"name": "flux", "heat_flow": "wetted", "direction": "out", "basis": "area"},
-        {"name": "coldest", "lowest": "wetted"}, {"name": "mean", "mean": "wetted"},
+        {"name": "coldest", "lowest": "wetted"},
+        {"name": "mean", "mean": "wetted"},
         *({"name": f"mean {n}", "mean": surface} for n, surface in enumerate(WETTED)),
-    ]  # fmt: skip
+    ]
     return case_from_data(data)
 
 
@@ -48,10 +51,14 @@ def test_a_group_answers_as_its_members_together() -> None:
     assert {row.name for row in outcome.ledger.rows} == {"root", *WETTED}
 
 
-@pytest.mark.parametrize(("surfaces", "path", "said"), [
-    ({"odd": "fin.lft"}, "surfaces.odd", "did you mean 'fin.left'"), ({"odd": []}, "surfaces.odd", "names no surface"),
-    ({"odd": ["fin.left", "root"]}, "surfaces.odd", "there is no surface 'root'"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("surfaces", "path", "said"),
+    [
+        ({"odd": "fin.lft"}, "surfaces.odd", "did you mean 'fin.left'"),
+        ({"odd": []}, "surfaces.odd", "names no surface"),
+        ({"odd": ["fin.left", "root"]}, "surfaces.odd", "there is no surface 'root'"),
+    ],
+)
 def test_a_name_for_what_does_not_exist_is_explained(surfaces: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
         Flow().run(fin(**surfaces))
@@ -86,8 +93,11 @@ def test_own_names_follow_edits_and_are_kept_while_they_are_used() -> None:
 def test_removing_a_region_takes_its_members_out_of_a_group() -> None:
     data = dict(family("composite-wall").case().data)
     data["surfaces"] = {"ends": ["brick.top", "shell.top"], "skin": "shell.right"}
-    data["surroundings"] = [data["surroundings"][0], {**data["surroundings"][1], "on": "skin"},
-                            {"on": "ends", "insulated": True}]  # fmt: skip
+    data["surroundings"] = [
+        data["surroundings"][0],
+        {**data["surroundings"][1], "on": "skin"},
+        {"on": "ends", "insulated": True},
+    ]
     data["questions"] = [{"name": "q", "heat_flow": "skin"}]
     smaller, also = without_part(case_from_data(data), ("body", "regions", "shell"))
     assert smaller.data["surfaces"] == {"ends": ["brick.top"]}

@@ -55,28 +55,39 @@ class OnPaper:
         last, r = len(self.k) - 1, [f"{each!r} m" for each in self.r.tolist()]
         turned = {"start": "-90°", "end": "90°"} if self.shape == "sphere" else {}
         regions = {
-            f"l{i}": {"shape": "ring sector" if turned else "ring", "inner": r[i], "outer": r[i + 1],
-                      "material": f"m{i}", **turned, **({"around": f"l{i - 1}"} if i and not turned else {})}
+            f"l{i}": {
+                "shape": "ring sector" if turned else "ring",
+                "inner": r[i],
+                "outer": r[i + 1],
+                "material": f"m{i}",
+                **turned,
+                **({"around": f"l{i - 1}"} if i and not turned else {}),
+            }
             for i in range(last + 1)
-        }  # fmt: skip
+        }
         body: dict[str, Any] = {"kind": "turned section"} if turned else {"kind": "section", "depth": "1 m"}
         middle = f"{float(self.r[-2:].mean())!r} m"
         round_about = {"centre": ["0 m", "0 m"], "radius": middle}
-        return FLOW.run(case_from_data({
-            "format": "blunt-ember/1", "body": {**body, "regions": regions},
-            "materials": {f"m{i}": {"k": f"{k!r} W/(m K)"} for i, k in enumerate(self.k.tolist())},
-            "surroundings": [
-                {"on": on, "film": {"h": f"{self.h!r} W/(m² K)", "temperature": f"{fluid} °C"}}
-                for on, fluid in (("l0.bore", GAS), (f"l{last}.rim", AIR))
-            ],
-            "questions": [
-                {"name": "heat", "heat_flow": f"l{last}.rim", "direction": "out"},
-                {"name": "across", "mean": {"between": ["l0.bore", f"l{last}.rim"]}},
-                {"name": "drawn", "mean": {"start": [r[0], "0 m"], "end": [r[-1], "0 m"]}},
-                {"name": "round", "mean": round_about},
-                {"name": "skin", "mean": {"edge": f"l{last}.rim"}},
-            ],
-        }))  # fmt: skip
+        return FLOW.run(
+            case_from_data(
+                {
+                    "format": "blunt-ember/1",
+                    "body": {**body, "regions": regions},
+                    "materials": {f"m{i}": {"k": f"{k!r} W/(m K)"} for i, k in enumerate(self.k.tolist())},
+                    "surroundings": [
+                        {"on": on, "film": {"h": f"{self.h!r} W/(m² K)", "temperature": f"{fluid} °C"}}
+                        for on, fluid in (("l0.bore", GAS), (f"l{last}.rim", AIR))
+                    ],
+                    "questions": [
+                        {"name": "heat", "heat_flow": f"l{last}.rim", "direction": "out"},
+                        {"name": "across", "mean": {"between": ["l0.bore", f"l{last}.rim"]}},
+                        {"name": "drawn", "mean": {"start": [r[0], "0 m"], "end": [r[-1], "0 m"]}},
+                        {"name": "round", "mean": round_about},
+                        {"name": "skin", "mean": {"edge": f"l{last}.rim"}},
+                    ],
+                }
+            )
+        )
 
 
 @pytest.mark.parametrize("shape", ["pipe", "sphere"])

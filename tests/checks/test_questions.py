@@ -38,9 +38,13 @@ def ask(name: str, *asked: dict[str, Any], mesh: dict[str, Any] | None = None) -
 
 #: Families with an exact solution, a surface of each, and how near the mesh comes, K.
 EXACT = (
-    ("composite-wall", "brick|blanket", 1e-6), ("hollow-cylinder", "lagging.rim", 2e-3), ("ring-sector", None, 5e-3),
-    ("hollow-sphere", None, 2e-3), ("rod-film-tip", None, 1e-4), ("stacked-floor", None, 1e-5),
-)  # fmt: skip
+    ("composite-wall", "brick|blanket", 1e-6),
+    ("hollow-cylinder", "lagging.rim", 2e-3),
+    ("ring-sector", None, 5e-3),
+    ("hollow-sphere", None, 2e-3),
+    ("rod-film-tip", None, 1e-4),
+    ("stacked-floor", None, 1e-5),
+)
 
 
 @pytest.mark.parametrize(("name", "surface", "near"), EXACT)
@@ -53,8 +57,11 @@ def test_extremes_and_means_of_surfaces_regions_and_the_body_agree_with_theory(
     solution = {"rod-film-tip": "rod", "ring-sector": "hollow-cylinder", "stacked-floor": "composite-wall"}.get(
         name, name
     )
-    asked = [{measure: target, "expect": {"exact": solution}} for target in (surface, region, "body")
-             for measure in ("highest", "lowest", "mean")]  # fmt: skip
+    asked = [
+        {measure: target, "expect": {"exact": solution}}
+        for target in (surface, region, "body")
+        for measure in ("highest", "lowest", "mean")
+    ]
     checks, outcome = ask(name, *asked)
     for found, question in zip(checks, asked, strict=True):
         assert found.expected is not None, (question, found.note)
@@ -69,10 +76,13 @@ def test_extremes_and_means_of_surfaces_regions_and_the_body_agree_with_theory(
 
 def test_heat_has_a_direction_and_a_basis() -> None:
     per_area, depth, out, joint, back = ask(
-        "composite-wall", {"heat_flow": "brick.left", "basis": "area"}, {"heat_flow": "brick.left"},
-        {"heat_flow": "brick.left", "direction": "out"}, {"heat_flow": "brick|blanket"},
+        "composite-wall",
+        {"heat_flow": "brick.left", "basis": "area"},
+        {"heat_flow": "brick.left"},
+        {"heat_flow": "brick.left", "direction": "out"},
+        {"heat_flow": "brick|blanket"},
         {"heat_flow": "brick|blanket", "direction": "out"},
-    )[0]  # fmt: skip
+    )[0]
     assert per_area.value == pytest.approx(1156.481, abs=1e-3) and per_area.kind.shown == "W/m²"
     assert depth.value == pytest.approx(0.1 * per_area.value) and out.value == -depth.value
     assert joint.value == pytest.approx(depth.value) and back.value == -joint.value
@@ -92,24 +102,37 @@ def test_linear_cells_answer_as_well_only_less_closely() -> None:
     assert gaps[1] < gaps[0] / 20 < 0.05
 
 
-@pytest.mark.parametrize(("asked", "words"), [
-    ({"heat_flow": "a.left"}, "Heat flow into the body through a.left, whole body"),
-    ({"heat_flow": "a.left", "direction": "out", "basis": "area"}, "Heat flow out of the body through a.left, per m²"),
-    ({"heat_flow": "a|b"}, "Heat flow from a to b, whole body"),
-    ({"heat_flow": "a|b", "direction": "out"}, "Heat flow from b to a, whole body"),
-    ({"temperature": ["1 mm", "d/2"]}, "Temperature at (1 mm, d/2)"),
-    ({"highest": "body"}, "Highest temperature of the body"), ({"mean": "a.top"}, "Mean temperature of a.top"),
-    ({"lowest": {"start": ["0 m"], "end": ["1 m"]}}, "Lowest temperature from (0 m) to (1 m)"),
-    ({"mean": {"edge": "a.top"}}, "Mean temperature along a.top"),
-    ({"mean": {"edge": ["a.top", "a.left"]}}, "Mean temperature along the edge of a.top and a.left"),
-    ({"mean": {"between": ["a.top", "b.left"]}}, "Mean temperature from a.top to b.left"),
-    ({"mean": {"centre": ["0 m", "1 m"], "radius": "far"}}, "Mean temperature round (0 m, 1 m) at far"),
-    ({"mean": {"centre": ["0 m", "1 m", "2 m"], "radius": "3 mm", "across": "x"}},
-     "Mean temperature round (0 m, 1 m, 2 m) at 3 mm, across x"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("asked", "words"),
+    [
+        ({"heat_flow": "a.left"}, "Heat flow into the body through a.left, whole body"),
+        (
+            {"heat_flow": "a.left", "direction": "out", "basis": "area"},
+            "Heat flow out of the body through a.left, per m²",
+        ),
+        ({"heat_flow": "a|b"}, "Heat flow from a to b, whole body"),
+        ({"heat_flow": "a|b", "direction": "out"}, "Heat flow from b to a, whole body"),
+        ({"temperature": ["1 mm", "d/2"]}, "Temperature at (1 mm, d/2)"),
+        ({"highest": "body"}, "Highest temperature of the body"),
+        ({"mean": "a.top"}, "Mean temperature of a.top"),
+        ({"lowest": {"start": ["0 m"], "end": ["1 m"]}}, "Lowest temperature from (0 m) to (1 m)"),
+        ({"mean": {"edge": "a.top"}}, "Mean temperature along a.top"),
+        ({"mean": {"edge": ["a.top", "a.left"]}}, "Mean temperature along the edge of a.top and a.left"),
+        ({"mean": {"between": ["a.top", "b.left"]}}, "Mean temperature from a.top to b.left"),
+        ({"mean": {"centre": ["0 m", "1 m"], "radius": "far"}}, "Mean temperature round (0 m, 1 m) at far"),
+        (
+            {"mean": {"centre": ["0 m", "1 m", "2 m"], "radius": "3 mm", "across": "x"}},
+            "Mean temperature round (0 m, 1 m, 2 m) at 3 mm, across x",
+        ),
+    ],
+)
 def test_a_question_is_said_in_words(asked: dict[str, Any], words: str) -> None:
-    data = {"format": "blunt-ember/1", "parameters": {"d": "3 mm", "far": "2 mm"}, "body": BODIES[dimension(asked)],
-            "questions": [{"name": "q", **asked}]}  # fmt: skip
+    data = {
+        "format": "blunt-ember/1",
+        "parameters": {"d": "3 mm", "far": "2 mm"},
+        "body": BODIES[dimension(asked)],
+        "questions": [{"name": "q", **asked}],
+    }
     assert asked_sentence(case_from_data(data).document.questions[0], "whole body") == words
 
 
@@ -130,8 +153,11 @@ def dimension(asked: dict[str, Any]) -> int:
 
 
 def question(tolerance: str, **asked: Any) -> Question:
-    data = {"format": "blunt-ember/1", "body": BODIES[2],
-        "questions": [{"name": "q", "tolerance": tolerance, **(asked or {"heat_flow": "a.left"})}]}  # fmt: skip
+    data = {
+        "format": "blunt-ember/1",
+        "body": BODIES[2],
+        "questions": [{"name": "q", "tolerance": tolerance, **(asked or {"heat_flow": "a.left"})}],
+    }
     return case_from_data(data).document.questions[0]
 
 
@@ -163,11 +189,16 @@ def test_a_tolerance_with_a_unit_is_what_it_says_and_nothing_expected_is_open() 
     assert nothing.verdict == "off" and nothing.relative == np.inf
 
 
-@pytest.mark.parametrize(("asked", "said"), [
-    ({"temperature": ["9 m", "0 mm"]}, "lies outside the body"), ({"mean": "bricks"}, "did you mean 'brick'"),
-    ({"heat_flow": "brick"}, "there is no surface"), ({"temperature": ["1 mm"]}, "has x, y"),
-    ({"temperature": ["1 mm", "1 mm"], "side": "wool"}, "there is no region 'wool'"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("asked", "said"),
+    [
+        ({"temperature": ["9 m", "0 mm"]}, "lies outside the body"),
+        ({"mean": "bricks"}, "did you mean 'brick'"),
+        ({"heat_flow": "brick"}, "there is no surface"),
+        ({"temperature": ["1 mm"]}, "has x, y"),
+        ({"temperature": ["1 mm", "1 mm"], "side": "wool"}, "there is no region 'wool'"),
+    ],
+)
 def test_a_question_that_cannot_be_answered_says_where(asked: dict[str, Any], said: str) -> None:
     with pytest.raises(CaseError) as caught:
         ask("composite-wall", asked)

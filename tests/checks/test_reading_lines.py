@@ -141,8 +141,9 @@ def test_the_edges_of_a_solid_are_where_two_surfaces_meet() -> None:
 def flux_along(outcome: Outcome, stated: dict[str, Any], quantity: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     line = line_in(outcome, stated)
     assert outcome.problem is not None and outcome.solution is not None and outcome.geometry is not None
-    profile = flux_profile(line, quantity, outcome.problem, outcome.solution.temperature, outcome.geometry,
-                           outcome.exact_now)  # fmt: skip
+    profile = flux_profile(
+        line, quantity, outcome.problem, outcome.solution.temperature, outcome.geometry, outcome.exact_now
+    )
     assert profile.exact is not None
     return line.places, profile.mesh, profile.exact
 
@@ -253,9 +254,13 @@ def test_a_line_in_time_is_read_at_every_instant() -> None:
 def test_every_kind_of_line_is_written_and_read_again() -> None:
     case = family("composite-wall").case()
     for number, line in enumerate(
-        ({"edge": "brick.left"}, {"between": ["brick.left", "shell.right"]},
-         {"centre": ["t_brick", "1 cm"], "radius": "t_shell"}, {"start": ["0 in", "0 mm"], "end": ["1 in", "0 mm"]})
-    ):  # fmt: skip
+        (
+            {"edge": "brick.left"},
+            {"between": ["brick.left", "shell.right"]},
+            {"centre": ["t_brick", "1 cm"], "radius": "t_shell"},
+            {"start": ["0 in", "0 mm"], "end": ["1 in", "0 mm"]},
+        )
+    ):
         case = appended(case, ("questions",), {"name": f"line {number}", "highest": line})
     again = case_from_data(dict(case.data))
     assert again.document.questions == case.document.questions

@@ -14,11 +14,12 @@ from blunt_ember.flow import Flow
 from blunt_ember.outcome import Outcome
 
 MATERIALS: dict[str, Any] = {
-    "clay": {"k": "1.4 W/(m K)", "emissivity": 0.9}, "steel": {"k": "40 W/(m K)"},
+    "clay": {"k": "1.4 W/(m K)", "emissivity": 0.9},
+    "steel": {"k": "40 W/(m K)"},
     "felt": {"k": {"table": [["0 °C", "0.3 W/(m K)"], ["400 °C", "0.9 W/(m K)"]]}, "emissivity": 0.8},
     "wound": {"k": {"along": "6 W/(m K)", "across": "0.5 W/(m K)"}},
     "growing": {"k": "1 W/(m K)*(1 + (T - 20 °C)/300 K)", "emissivity": 0.7},
-}  # fmt: skip
+}
 FILM = {"film": {"h": "25 W/(m² K)", "temperature": "30 °C"}}
 BOTH = {**FILM, "radiation": {"temperature": "20 °C"}}
 HOT = {"temperature": "350 °C"}
@@ -32,49 +33,112 @@ def box(size: list[str], material: str, **further: Any) -> dict[str, Any]:
 #: Body, surroundings, further entries, the solution that holds, and how near the mesh comes, as a share of the span.
 CASES: dict[str, tuple[dict[str, Any], list[dict[str, Any]], dict[str, Any], str, float]] = {
     "pile with a joint, heat and radiation": (
-        {"kind": "stacked", "regions": {
-            "a": box(["60 mm", "50 mm"], "clay", z=["0 mm", "30 mm"]),
-            "b": box(["60 mm", "50 mm"], "felt", z=["30 mm", "45 mm"])}},
+        {
+            "kind": "stacked",
+            "regions": {
+                "a": box(["60 mm", "50 mm"], "clay", z=["0 mm", "30 mm"]),
+                "b": box(["60 mm", "50 mm"], "felt", z=["30 mm", "45 mm"]),
+            },
+        },
         [{"on": "a.bottom", **FILM}, {"on": "b.top", **BOTH}],
-        {"heat_inside": [HEAT], "joints": [{"on": "a|b", "resistance": "0.01 m² K/W"}]}, "plane-wall", 1e-4),
+        {"heat_inside": [HEAT], "joints": [{"on": "a|b", "resistance": "0.01 m² K/W"}]},
+        "plane-wall",
+        1e-4,
+    ),
     "wall of growing conductivity that radiates on both sides": (
         {"kind": "section", "regions": {"a": box(["40 mm", "70 mm"], "growing", at=["-13 mm", "5 mm"])}},
         [{"on": "a.top", "radiation": {"temperature": "500 °C"}}, {"on": "a.bottom", **BOTH}],
-        {"heat_inside": [HEAT]}, "plane-wall", 1e-5),
+        {"heat_inside": [HEAT]},
+        "plane-wall",
+        1e-5,
+    ),
     "solid cylinder as a part of a turn": (
         {"kind": "turned solid", "angle": "90 deg", "regions": {"a": box(["25 mm", "20 mm"], "clay")}},
-        [{"on": "a.right", **FILM}], {"heat_inside": [HEAT]}, "hollow-cylinder", 1e-3),
+        [{"on": "a.right", **FILM}],
+        {"heat_inside": [HEAT]},
+        "hollow-cylinder",
+        1e-3,
+    ),
     "disc of one level, two rings of it": (
-        {"kind": "stacked", "regions": {
-            "a": {"shape": "disc", "radius": "20 mm", "material": "clay", "z": ["0 mm", "8 mm"]},
-            "b": {"shape": "ring", "inner": "20 mm", "outer": "31 mm", "material": "steel", "z": ["0 mm", "8 mm"]}}},
-        [{"on": "b.rim", **FILM}], {"heat_inside": [HEAT], "joints": [{"on": "a|b", "conductance": "400 W/(m² K)"}]},
-        "hollow-cylinder", 1e-3),
+        {
+            "kind": "stacked",
+            "regions": {
+                "a": {"shape": "disc", "radius": "20 mm", "material": "clay", "z": ["0 mm", "8 mm"]},
+                "b": {"shape": "ring", "inner": "20 mm", "outer": "31 mm", "material": "steel", "z": ["0 mm", "8 mm"]},
+            },
+        },
+        [{"on": "b.rim", **FILM}],
+        {"heat_inside": [HEAT], "joints": [{"on": "a|b", "conductance": "400 W/(m² K)"}]},
+        "hollow-cylinder",
+        1e-3,
+    ),
     "ring wound about its centre": (
-        {"kind": "section", "regions": {"a": {
-            "shape": "ring", "inner": "30 mm", "outer": "60 mm", "at": ["4 mm", "-7 mm"], "material": "wound",
-            "direction": {"radial_from": ["4 mm", "-7 mm"]}}}},
-        [{"on": "a.bore", **HOT}, {"on": "a.rim", **FILM}], {}, "hollow-cylinder", 1e-4),
+        {
+            "kind": "section",
+            "regions": {
+                "a": {
+                    "shape": "ring",
+                    "inner": "30 mm",
+                    "outer": "60 mm",
+                    "at": ["4 mm", "-7 mm"],
+                    "material": "wound",
+                    "direction": {"radial_from": ["4 mm", "-7 mm"]},
+                }
+            },
+        },
+        [{"on": "a.bore", **HOT}, {"on": "a.rim", **FILM}],
+        {},
+        "hollow-cylinder",
+        1e-4,
+    ),
     "plate off the origin, wound upright": (
-        {"kind": "section", "depth": "0.3 m", "regions": {
-            "a": box(["80 mm", "50 mm"], "wound", at=["30 mm", "-20 mm"], direction="90 deg")}},
+        {
+            "kind": "section",
+            "depth": "0.3 m",
+            "regions": {"a": box(["80 mm", "50 mm"], "wound", at=["30 mm", "-20 mm"], direction="90 deg")},
+        },
         [{"on": "a.left", **HOT}, {"on": "a.top", **FILM}, {"on": "a.bottom", "flux": "900 W/m²"}],
-        {"heat_inside": [HEAT]}, "rectangle", 2e-3),
+        {"heat_inside": [HEAT]},
+        "rectangle",
+        2e-3,
+    ),
     "plate as a stacked body": (
         {"kind": "stacked", "regions": {"a": box(["80 mm", "50 mm"], "clay", z=["5 mm", "25 mm"])}},
-        [{"on": "a.back", **FILM}, {"on": "a.right", "flux": "2 kW/m²"}, {"on": "a.left", **FILM}], {},
-        "rectangle", 1e-3),
+        [{"on": "a.back", **FILM}, {"on": "a.right", "flux": "2 kW/m²"}, {"on": "a.left", **FILM}],
+        {},
+        "rectangle",
+        1e-3,
+    ),
     "rod of two pieces pressed together": (
-        {"kind": "rod", "pieces": {"a": {"length": "50 mm", "diameter": "7 mm", "material": "steel"},
-                                   "b": {"length": "30 mm", "diameter": "5 mm", "material": "clay"}}},
-        [{"on": "a.start", **HOT}, {"on": ["a.side", "b.side"], **FILM}, {"on": "b.end", "radiation": {
-            "emissivity": 0.6, "temperature": "900 °C"}}],
-        {"heat_inside": [HEAT], "joints": [{"on": "a|b", "resistance": "1e-4 m² K/W"}]}, "rod", 5e-4),
+        {
+            "kind": "rod",
+            "pieces": {
+                "a": {"length": "50 mm", "diameter": "7 mm", "material": "steel"},
+                "b": {"length": "30 mm", "diameter": "5 mm", "material": "clay"},
+            },
+        },
+        [
+            {"on": "a.start", **HOT},
+            {"on": ["a.side", "b.side"], **FILM},
+            {"on": "b.end", "radiation": {"emissivity": 0.6, "temperature": "900 °C"}},
+        ],
+        {"heat_inside": [HEAT], "joints": [{"on": "a|b", "resistance": "1e-4 m² K/W"}]},
+        "rod",
+        5e-4,
+    ),
     "ball that gives off heat": (
-        {"kind": "turned section", "regions": {"a": {
-            "shape": "ring sector", "outer": "30 mm", "start": "-90°", "end": "90°", "material": "felt"}}},
-        [{"on": "a.rim", **BOTH}], {"heat_inside": [HEAT]}, "hollow-sphere", 1e-4),
-}  # fmt: skip
+        {
+            "kind": "turned section",
+            "regions": {
+                "a": {"shape": "ring sector", "outer": "30 mm", "start": "-90°", "end": "90°", "material": "felt"}
+            },
+        },
+        [{"on": "a.rim", **BOTH}],
+        {"heat_inside": [HEAT]},
+        "hollow-sphere",
+        1e-4,
+    ),
+}
 
 
 def solved(name: str) -> Outcome:
@@ -110,22 +174,43 @@ GROWING, WOUND = "wall of growing conductivity that radiates on both sides", "pl
 BARE_RING = {"shape": "ring", "inner": "30 mm", "outer": "60 mm", "material": "wound"}
 
 
-@pytest.mark.parametrize(("name", "change", "said"), [
-    (GROWING,
-     {"surroundings": [{"on": "a.top", "flux": "900 W/m²*x/10 mm"}, {"on": "a.bottom", **FILM}]},
-     "not the same everywhere"),
-    (GROWING, {"heat_inside": [{"at": ["0 mm", "30 mm"], "total": "3 W"}]}, "heat arises at a point"),
-    (GROWING, {"heat_inside": [{"region": "a", "per_volume": "2 kW/m³*exp(x/9 mm)"}]},
-     "heat in a is not the same everywhere"),
-    ("ring wound about its centre", {"body": {"kind": "section", "regions": {"a": BARE_RING}}}, "that are not radial"),
-    (WOUND, {"body": {"kind": "section", "regions": {"a": box(
-        ["80 mm", "50 mm"], "wound", direction="30 deg")}}}, "conducts aslant"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "change", "said"),
+    [
+        (
+            GROWING,
+            {"surroundings": [{"on": "a.top", "flux": "900 W/m²*x/10 mm"}, {"on": "a.bottom", **FILM}]},
+            "not the same everywhere",
+        ),
+        (GROWING, {"heat_inside": [{"at": ["0 mm", "30 mm"], "total": "3 W"}]}, "heat arises at a point"),
+        (
+            GROWING,
+            {"heat_inside": [{"region": "a", "per_volume": "2 kW/m³*exp(x/9 mm)"}]},
+            "heat in a is not the same everywhere",
+        ),
+        (
+            "ring wound about its centre",
+            {"body": {"kind": "section", "regions": {"a": BARE_RING}}},
+            "that are not radial",
+        ),
+        (
+            WOUND,
+            {"body": {"kind": "section", "regions": {"a": box(["80 mm", "50 mm"], "wound", direction="30 deg")}}},
+            "conducts aslant",
+        ),
+    ],
+)
 def test_what_no_solution_holds_for_says_why(name: str, change: dict[str, Any], said: str) -> None:
     body, surroundings, further, expected, _ = CASES[name]
     asked = {"name": "q", "heat_flow": surroundings[0]["on"], "expect": {"exact": expected}}
-    data = {"format": "blunt-ember/1", "materials": MATERIALS, "body": body, "surroundings": surroundings,
-            "questions": [asked], **further}  # fmt: skip
+    data = {
+        "format": "blunt-ember/1",
+        "materials": MATERIALS,
+        "body": body,
+        "surroundings": surroundings,
+        "questions": [asked],
+        **further,
+    }
     outcome = next(o for o in Flow().outcomes(case_from_data({**data, **change})) if o.checks or o.final)
     assert outcome.trouble is None and outcome.exact is None, outcome.trouble
     assert outcome.checks[0].verdict == "open" and said in outcome.checks[0].note, outcome.checks[0].note

@@ -53,7 +53,12 @@ def test_the_kiln_wall_as_on_paper() -> None:
     assert path.total == pytest.approx(sum(expected.values()))
     assert path.heat == pytest.approx(955 / sum(expected.values()))
     assert [junction.name for junction in path.junctions] == [
-        "brick.left", "brick|blanket", "blanket|shell", "shell.right", "fluid"]  # fmt: skip
+        "brick.left",
+        "brick|blanket",
+        "blanket|shell",
+        "shell.right",
+        "fluid",
+    ]
     is_whole(path, 1e-8)
 
 
@@ -103,16 +108,21 @@ def test_solids_and_bent_conductivities_have_chains_too() -> None:
 
 
 def test_a_rod_without_losses_is_a_chain() -> None:
-    pieces = {"shaft": {"length": "60 mm", "diameter": "8 mm", "material": "steel"},
-              "tip": {"length": "25 mm", "diameter": "5 mm", "material": "copper"}}  # fmt: skip
+    pieces = {
+        "shaft": {"length": "60 mm", "diameter": "8 mm", "material": "steel"},
+        "tip": {"length": "25 mm", "diameter": "5 mm", "material": "copper"},
+    }
     data: dict[str, Any] = {
-        "format": "blunt-ember/1", "materials": {"steel": {"k": "16 W/(m K)"}, "copper": {"k": "380 W/(m K)"}},
+        "format": "blunt-ember/1",
+        "materials": {"steel": {"k": "16 W/(m K)"}, "copper": {"k": "380 W/(m K)"}},
         "body": {"kind": "rod", "pieces": pieces},
-        "surroundings": [{"on": "shaft.start", "temperature": "400 °C"},
-                         {"on": "tip.end", "film": {"h": "900 W/(m² K)", "temperature": "30 °C"}}],
+        "surroundings": [
+            {"on": "shaft.start", "temperature": "400 °C"},
+            {"on": "tip.end", "film": {"h": "900 W/(m² K)", "temperature": "30 °C"}},
+        ],
         "joints": [{"on": "shaft|tip", "resistance": "2e-4 m² K/W"}],
         "questions": [{"name": "heat", "heat_flow": "shaft.start"}],
-    }  # fmt: skip
+    }
     path = path_of(FLOW.run(case_from_data(data)))
     area = np.pi / 4 * np.array([8e-3, 5e-3]) ** 2
     expected = [0.06 / (16 * area[0]), 2e-4 / area[1], 0.025 / (380 * area[1]), 1 / (900 * area[1])]
@@ -124,10 +134,17 @@ def test_a_rod_without_losses_is_a_chain() -> None:
         path_of(FLOW.run(case_from_data(data)))
 
 
-@pytest.mark.parametrize(("name", "said"), [
-    ("generating-wall", "heat arises"), ("generating-cylinder", "heat arises"), ("hot-edge-plate", "one layer after"),
-    ("wall-corner", "one layer after"), ("straight-fin", "one layer after"), ("rod-film-tip", "through the sides"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [
+        ("generating-wall", "heat arises"),
+        ("generating-cylinder", "heat arises"),
+        ("hot-edge-plate", "one layer after"),
+        ("wall-corner", "one layer after"),
+        ("straight-fin", "one layer after"),
+        ("rod-film-tip", "through the sides"),
+    ],
+)
 def test_where_there_is_no_chain_the_reason_is_said(name: str, said: str) -> None:
     with pytest.raises(ReferenceRefusedError, match=said):
         path_in(name)
@@ -145,22 +162,32 @@ def test_no_heat_tells_no_resistance_and_heat_may_go_either_way() -> None:
 
 @settings(max_examples=12, deadline=None)
 @given(
-    st.lists(st.tuples(st.floats(1e-3, 0.3), st.floats(0.03, 60)), min_size=1, max_size=4), st.floats(2, 200),
+    st.lists(st.tuples(st.floats(1e-3, 0.3), st.floats(0.03, 60)), min_size=1, max_size=4),
+    st.floats(2, 200),
     st.floats(-100, 900),
-)  # fmt: skip
+)
 def test_walls_made_at_random(layers: list[tuple[float, float]], h: float, hot: float) -> None:
     regions, materials = {}, {}
     for number, (thickness, k) in enumerate(layers):
         place = {"right_of": f"l{number - 1}"} if number else {"at": ["0 m", "0 m"]}
-        regions[f"l{number}"] = {"shape": "rectangle", "size": [f"{thickness!r} m", "0.1 m"], "material": f"m{number}",
-                                 **place}  # fmt: skip
+        regions[f"l{number}"] = {
+            "shape": "rectangle",
+            "size": [f"{thickness!r} m", "0.1 m"],
+            "material": f"m{number}",
+            **place,
+        }
         materials[f"m{number}"] = {"k": f"{k!r} W/(m K)"}
-    case = case_from_data({
-        "format": "blunt-ember/1", "materials": materials,
-        "body": {"kind": "section", "depth": "2 m", "regions": regions},
-        "surroundings": [{"on": "l0.left", "film": {"h": f"{h!r} W/(m² K)", "temperature": f"{hot!r} °C"}},
-                         {"on": f"l{len(layers) - 1}.right", "temperature": "-120 °C"}],
-    })  # fmt: skip
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": materials,
+            "body": {"kind": "section", "depth": "2 m", "regions": regions},
+            "surroundings": [
+                {"on": "l0.left", "film": {"h": f"{h!r} W/(m² K)", "temperature": f"{hot!r} °C"}},
+                {"on": f"l{len(layers) - 1}.right", "temperature": "-120 °C"},
+            ],
+        }
+    )
     path = path_of(FLOW.run(case))
     expected = [1 / h, *(thickness / k for thickness, k in layers)]
     np.testing.assert_allclose([link.resistance for link in path.links], expected, rtol=1e-8)

@@ -45,8 +45,13 @@ def test_rods_solids_and_corners_converge_with_the_expected_order(name: str, ord
 
 
 def solved(body: dict[str, Any], surroundings: list[dict[str, Any]]) -> Outcome:
-    case = {"format": "blunt-ember/1", "materials": {"a": {"k": "1 W/(m K)"}, "b": {"k": "4 W/(m K)"}}, "body": body,
-            "surroundings": surroundings, "mesh": {"order": 1}}  # fmt: skip
+    case = {
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": "1 W/(m K)"}, "b": {"k": "4 W/(m K)"}},
+        "body": body,
+        "surroundings": surroundings,
+        "mesh": {"order": 1},
+    }
     return Flow().run(case_from_data(case))
 
 
@@ -66,8 +71,11 @@ def test_a_pile_in_any_order_is_a_wall_with_its_signs() -> None:
 
 
 def test_a_solution_that_does_not_hold_says_why() -> None:
-    turned = {"kind": "turned solid", "angle": "90 deg", "regions": {
-        "w": {"shape": "rectangle", "at": ["1 m", "0 m"], "size": ["1 m", "1 m"], "material": "a"}}}  # fmt: skip
+    turned = {
+        "kind": "turned solid",
+        "angle": "90 deg",
+        "regions": {"w": {"shape": "rectangle", "at": ["1 m", "0 m"], "size": ["1 m", "1 m"], "material": "a"}},
+    }
     ends = [{"on": "w.left", "temperature": "0 °C"}, {"on": "w.right", "temperature": "9 °C"}]
     fitting = solved(turned, ends)
     assert fitting.exact is not None and fitting.exact.name == "hollow-cylinder"
@@ -97,10 +105,10 @@ def test_the_waves_of_a_rod_are_those_of_the_books() -> None:
     root = 40 * 1e-4 * m * excess
     share = 10 / (m * 40)
     tips = {
-        Side(): math.tanh(m), Side(held=320.0): (math.cosh(m) - 20 / 80) / math.sinh(m),
-        Side(h=10.0, fluid=300.0):
-            (math.sinh(m) + share * math.cosh(m)) / (math.cosh(m) + share * math.sinh(m)),
-    }  # fmt: skip
+        Side(): math.tanh(m),
+        Side(held=320.0): (math.cosh(m) - 20 / 80) / math.sinh(m),
+        Side(h=10.0, fluid=300.0): (math.sinh(m) + share * math.cosh(m)) / (math.cosh(m) + share * math.sinh(m)),
+    }
     for tip, expected in tips.items():
         chain = RodChain((RodPiece(1.0, 1e-4, 0.04, 40.0, Side(h=10.0, fluid=300.0)),), Side(held=380.0), tip)
         assert chain.heat_along(0, 0.0) == pytest.approx(root * expected, rel=1e-12)

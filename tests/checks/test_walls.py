@@ -81,12 +81,16 @@ def wall(layers: list[tuple[float, float]], start: dict[str, Any], end: dict[str
     ends = ["l0.left", f"l{len(layers) - 1}.right"]
     questions = [{"name": f"T {s.replace('|', ' ').replace('.', ' ')}", "mean": s} for s in [*joints, *ends]]
     questions += [{"name": f"q {s.replace('|', ' ').replace('.', ' ')}", "heat_flow": s} for s in [*joints, ends[0]]]
-    return case_from_data({
-        "format": "blunt-ember/1", "materials": {f"l{i}": {"k": f"{k} W/(m K)"} for i, (_, k) in enumerate(layers)},
-        "body": {"kind": "section", "regions": regions}, "mesh": {"order": order},
-        "surroundings": [{"on": ends[0], **start}, {"on": ends[1], **end}],
-        "questions": [{**q, "expect": {"exact": "composite-wall"}, "tolerance": "1e-8 %"} for q in questions],
-    })  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {f"l{i}": {"k": f"{k} W/(m K)"} for i, (_, k) in enumerate(layers)},
+            "body": {"kind": "section", "regions": regions},
+            "mesh": {"order": order},
+            "surroundings": [{"on": ends[0], **start}, {"on": ends[1], **end}],
+            "questions": [{**q, "expect": {"exact": "composite-wall"}, "tolerance": "1e-8 %"} for q in questions],
+        }
+    )
 
 
 HELD = st.integers(0, 1200).map(lambda t: {"temperature": f"{t} °C"})
@@ -125,13 +129,18 @@ def changed(**entries: Any) -> Outcome:
 QUESTION = {"name": "q", "heat_flow": "brick.left", "basis": "area"}
 
 
-@pytest.mark.parametrize(("expect", "tolerance", "verdict"), [
-    ({"value": "1160 W/m²", "source": "made up"}, "0.5 %", "agrees"),
-    ({"value": "1160 W/m²", "source": "made up"}, "0.1 %", "off"),
-    ({"value": "1.160 kW/m²", "source": "made up"}, "5 W/m²", "agrees"),
-    ({"value": "1160 W/m²", "source": "made up"}, "3 W/m²", "off"),
-    ({"exact": "plane-wall"}, "0.5 %", "open"), ({"exact": "nonsense"}, "0.5 %", "open"), (None, "0.5 %", "open"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("expect", "tolerance", "verdict"),
+    [
+        ({"value": "1160 W/m²", "source": "made up"}, "0.5 %", "agrees"),
+        ({"value": "1160 W/m²", "source": "made up"}, "0.1 %", "off"),
+        ({"value": "1.160 kW/m²", "source": "made up"}, "5 W/m²", "agrees"),
+        ({"value": "1160 W/m²", "source": "made up"}, "3 W/m²", "off"),
+        ({"exact": "plane-wall"}, "0.5 %", "open"),
+        ({"exact": "nonsense"}, "0.5 %", "open"),
+        (None, "0.5 %", "open"),
+    ],
+)
 def test_a_verdict_follows_deviation_and_tolerance(expect: Any, tolerance: str, verdict: str) -> None:
     (check,) = changed(questions=[{**QUESTION, "expect": expect, "tolerance": tolerance}]).checks
     assert check.verdict == verdict
@@ -143,10 +152,13 @@ def test_a_verdict_follows_deviation_and_tolerance(expect: Any, tolerance: str, 
 
 def test_basis_and_direction_of_a_heat_flow() -> None:
     questions: list[dict[str, Any]] = [
-        {"name": "a", "heat_flow": "brick.left"}, {"name": "b", "heat_flow": "shell.right", "direction": "out"},
-        {"name": "c", "heat_flow": "brick|blanket"}, {"name": "d", "heat_flow": "brick|blanket", "direction": "out"},
-        {"name": "e", "heat_flow": "shell.right", "basis": "area"}, {"name": "f", "heat_flow": "shell.top"},
-    ]  # fmt: skip
+        {"name": "a", "heat_flow": "brick.left"},
+        {"name": "b", "heat_flow": "shell.right", "direction": "out"},
+        {"name": "c", "heat_flow": "brick|blanket"},
+        {"name": "d", "heat_flow": "brick|blanket", "direction": "out"},
+        {"name": "e", "heat_flow": "shell.right", "basis": "area"},
+        {"name": "f", "heat_flow": "shell.top"},
+    ]
     values = [check.value for check in changed(questions=questions).checks]
     np.testing.assert_allclose(np.array(values) / 115.64810222934711, [1, 1, 1, -1, -10, 0], atol=1e-11)
 
@@ -164,21 +176,37 @@ def test_extremes_and_means_on_surfaces_and_lines_are_those_of_the_exact_field()
     np.testing.assert_allclose([check.expected for check in outcome.checks], expected, rtol=1e-9)
 
 
-@pytest.mark.parametrize(("change", "path", "said"), [
-    ({"questions": [{"name": "q", "temperature": ["1 m", "1 m"]}]}, "questions[0].temperature", "outside the body"),
-    ({"questions": [{"name": "q", "mean": "brick.lft"}]}, "questions[0].mean", "did you mean 'brick.left'"),
-    ({"questions": [{"name": "q", "mean": {"start": ["1 m", "1 m"], "end": ["2 m", "2 m"]}}]},
-     "questions[0].mean", "lies in"),
-    ({"surroundings": [{"on": "brick.lft", "temperature": "1 °C"}]}, "surroundings[0].on", "did you mean 'brick.left'"),
-    ({"surroundings": [{"on": "brick|blanket", "temperature": "1 °C"}]}, "surroundings[0].on", "inside the body"),
-    ({"surroundings": [{"on": ["brick.left", "brick.left"], "temperature": "1 °C"}]},
-     "surroundings[0].on", "named twice"),
-    ({"joints": [{"on": "brick|shell", "open": True}]}, "joints[0].on", "no interface 'brick|shell'; did you mean"),
-    ({"surroundings": [{"on": "brick.left", "temperature": "1 K*z/1 m"}]},
-     "surroundings[0].temperature", "depends on z, which"),
-    ({"heat_inside": [{"region": "brik", "total": "1 W"}]}, "heat_inside[0].region", "did you mean 'brick'"),
-    ({"heat_inside": [{"at": ["1 m", "1 m"], "total": "1 W"}]}, "heat_inside[0].at", "outside the body"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("change", "path", "said"),
+    [
+        ({"questions": [{"name": "q", "temperature": ["1 m", "1 m"]}]}, "questions[0].temperature", "outside the body"),
+        ({"questions": [{"name": "q", "mean": "brick.lft"}]}, "questions[0].mean", "did you mean 'brick.left'"),
+        (
+            {"questions": [{"name": "q", "mean": {"start": ["1 m", "1 m"], "end": ["2 m", "2 m"]}}]},
+            "questions[0].mean",
+            "lies in",
+        ),
+        (
+            {"surroundings": [{"on": "brick.lft", "temperature": "1 °C"}]},
+            "surroundings[0].on",
+            "did you mean 'brick.left'",
+        ),
+        ({"surroundings": [{"on": "brick|blanket", "temperature": "1 °C"}]}, "surroundings[0].on", "inside the body"),
+        (
+            {"surroundings": [{"on": ["brick.left", "brick.left"], "temperature": "1 °C"}]},
+            "surroundings[0].on",
+            "named twice",
+        ),
+        ({"joints": [{"on": "brick|shell", "open": True}]}, "joints[0].on", "no interface 'brick|shell'; did you mean"),
+        (
+            {"surroundings": [{"on": "brick.left", "temperature": "1 K*z/1 m"}]},
+            "surroundings[0].temperature",
+            "depends on z, which",
+        ),
+        ({"heat_inside": [{"region": "brik", "total": "1 W"}]}, "heat_inside[0].region", "did you mean 'brick'"),
+        ({"heat_inside": [{"at": ["1 m", "1 m"], "total": "1 W"}]}, "heat_inside[0].at", "outside the body"),
+    ],
+)
 def test_what_cannot_be_answered_is_named_with_its_place(change: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
         changed(**change)
@@ -202,18 +230,32 @@ def test_the_estimated_error_covers_the_true_one_where_heat_bends() -> None:
     """A post through insulation: the answer of a mesh eight times as fine stands for the truth."""
 
     def post(across: int) -> Outcome:
-        return Flow().run(case_from_data({
-            "format": "blunt-ember/1", "materials": {"wool": {"k": "0.04 W/(m K)"}, "steel": {"k": "15 W/(m K)"}},
-            "body": {"kind": "section", "regions": {
-                "wool": {"shape": "rectangle", "size": ["300 mm", "120 mm"], "material": "wool"},
-                "post": {"shape": "rectangle", "size": ["40 mm", "160 mm"], "at": ["130 mm", "0 mm"],
-                         "material": "steel"},
-            }},
-            "surroundings": [{"on": ["wool.bottom", "post.bottom"], "temperature": "640 °C"},
-                             {"on": ["wool.top", "post.top"], "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}}],
-            "mesh": {"order": 1, "across": across, "size": "1 m"},
-            "questions": [{"name": "in", "heat_flow": "post.bottom"}, {"name": "top", "mean": "post.top"}],
-        }))  # fmt: skip
+        return Flow().run(
+            case_from_data(
+                {
+                    "format": "blunt-ember/1",
+                    "materials": {"wool": {"k": "0.04 W/(m K)"}, "steel": {"k": "15 W/(m K)"}},
+                    "body": {
+                        "kind": "section",
+                        "regions": {
+                            "wool": {"shape": "rectangle", "size": ["300 mm", "120 mm"], "material": "wool"},
+                            "post": {
+                                "shape": "rectangle",
+                                "size": ["40 mm", "160 mm"],
+                                "at": ["130 mm", "0 mm"],
+                                "material": "steel",
+                            },
+                        },
+                    },
+                    "surroundings": [
+                        {"on": ["wool.bottom", "post.bottom"], "temperature": "640 °C"},
+                        {"on": ["wool.top", "post.top"], "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
+                    ],
+                    "mesh": {"order": 1, "across": across, "size": "1 m"},
+                    "questions": [{"name": "in", "heat_flow": "post.bottom"}, {"name": "top", "mean": "post.top"}],
+                }
+            )
+        )
 
     coarse, fine = post(3), post(24)
     for rough, true in zip(coarse.checks, fine.checks, strict=True):
@@ -237,9 +279,10 @@ def test_the_profile_has_the_joints_and_the_exact_curve() -> None:
 OTHERS = {"T_hot": "1500 °F", "h_out": "3 BTU/(h ft² °F)", "r_bore": "7 in", "k_core": "0.02 W/(cm K)"}
 #: Families with such parameters; runs of the clock take longer, so of these one.
 CHANGED = [
-    name for name, made in FAMILIES.items()
+    name
+    for name, made in FAMILIES.items()
     if OTHERS.keys() & made.parameters.keys() and (made not in WARMING_FAMILIES or name == "cooling-cylinder")
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("name", CHANGED)

@@ -63,10 +63,17 @@ def test_a_whole_case_from_the_start_page_to_the_file(
     QTest.mouseClick(card, Qt.MouseButton.LeftButton)
     settled(qtbot, window)
     # Change: every value of the sheet that matters, each with its unit.
-    for key, text in (("parameters.r_bore", "60 mm"), ("parameters.t_pipe", "6 mm"), ("parameters.t_lagging", "6.4 cm"),
-                      ("parameters.k_pipe", "18 W/(m K)"), ("parameters.k_lagging", "0.05 W/(m K)"),
-                      ("parameters.h_in", "60 W/(m² K)"), ("parameters.h_out", "11 W/(m² K)"),
-                      ("parameters.T_gas", "420 °C"), ("parameters.T_air", "12 °C")):  # fmt: skip
+    for key, text in (
+        ("parameters.r_bore", "60 mm"),
+        ("parameters.t_pipe", "6 mm"),
+        ("parameters.t_lagging", "6.4 cm"),
+        ("parameters.k_pipe", "18 W/(m K)"),
+        ("parameters.k_lagging", "0.05 W/(m K)"),
+        ("parameters.h_in", "60 W/(m² K)"),
+        ("parameters.h_out", "11 W/(m² K)"),
+        ("parameters.T_gas", "420 °C"),
+        ("parameters.T_air", "12 °C"),
+    ):
         type_into(field(window, key), text)
     settled(qtbot, window)
     assert window.outcome is not None and {check.verdict for check in window.outcome.checks} == {"agrees"}

@@ -153,13 +153,25 @@ def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
     window: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
     wedge: dict[str, Any] = {
-        "format": "blunt-ember/1", "title": "Lid edge", "materials": {"clay": {"k": "1.1 W/(m K)"}},
-        "body": {"kind": "section", "regions": {"lid": {"shape": "polygon", "material": "clay", "points": [
-            ["0 mm", "0 mm"], ["200 mm", "0 mm"], ["200 mm", "24 mm"]]}}},
-        "surroundings": [{"on": "lid.side 1", "temperature": "900 °C"},
-                         {"on": "lid.side 3", "film": {"h": "11 W/(m² K)", "temperature": "25 °C"}}],
+        "format": "blunt-ember/1",
+        "title": "Lid edge",
+        "materials": {"clay": {"k": "1.1 W/(m K)"}},
+        "body": {
+            "kind": "section",
+            "regions": {
+                "lid": {
+                    "shape": "polygon",
+                    "material": "clay",
+                    "points": [["0 mm", "0 mm"], ["200 mm", "0 mm"], ["200 mm", "24 mm"]],
+                }
+            },
+        },
+        "surroundings": [
+            {"on": "lid.side 1", "temperature": "900 °C"},
+            {"on": "lid.side 3", "film": {"h": "11 W/(m² K)", "temperature": "25 °C"}},
+        ],
         "questions": [{"name": "in", "heat_flow": "lid.side 1"}],
-    }  # fmt: skip
+    }
     write_case(case_from_data(wedge), tmp_path / "lid.ember")
     assert window.open_path(tmp_path / "lid.ember")
     settled(qtbot, window)

@@ -179,8 +179,11 @@ def test_the_run_is_exported_as_moving_pictures(
     opened(window, qtbot, "settling-wall")
     assert window.current.case is not None
     window.show_case(
-        window.current.case.restated({**window.current.case.data, "clock": {"start": "25 °C", "end": "9 min",
-                                                                           "every": "90 s"}}), None)  # fmt: skip
+        window.current.case.restated(
+            {**window.current.case.data, "clock": {"start": "25 °C", "end": "9 min", "every": "90 s"}}
+        ),
+        None,
+    )
     settled(qtbot, window)
     path = tmp_path / f"run{suffix}"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))

@@ -184,8 +184,9 @@ def test_the_card_of_a_periodic_surface_and_two_temperatures_on_one(window: Wind
     assert window.outcome is not None and window.outcome.exact is not None and window.outcome.unstated == ()
     assert {f.text() for f in window.card.findChildren(EntryField)} == set()
     held = {"on": "plate.left", "temperature": "40 °C"}
-    window.current.edit_or_tell("twice", lambda case: case.restated(
-        {**case.data, "surroundings": [*case.data["surroundings"], held]}))  # fmt: skip
+    window.current.edit_or_tell(
+        "twice", lambda case: case.restated({**case.data, "surroundings": [*case.data["surroundings"], held]})
+    )
     settled(qtbot, window)
     assert any("this later statement counts" in note.message for note in window.outcome.notes)
     face = window.outcome.mesh.surfaces["plate.left"].nodes  # type: ignore[union-attr]
@@ -242,10 +243,20 @@ def test_a_formula_on_a_solid_and_the_card_of_its_side(window: Window, qtbot: Qt
     assert row.heat > 0 and window.outcome.ledger.relative < 1e-9
     window.stage.light((surface,))
     QTest.qWait(50)
-    window.current.edit_or_tell("gone", lambda case: case.restated(
-        {**case.data, "body": family("plane-wall").data["body"], "parameters": family("plane-wall").data["parameters"],
-         "materials": family("plane-wall").data["materials"], "surroundings": family("plane-wall").data["surroundings"],
-         "questions": [], "working": {}}))  # fmt: skip
+    window.current.edit_or_tell(
+        "gone",
+        lambda case: case.restated(
+            {
+                **case.data,
+                "body": family("plane-wall").data["body"],
+                "parameters": family("plane-wall").data["parameters"],
+                "materials": family("plane-wall").data["materials"],
+                "surroundings": family("plane-wall").data["surroundings"],
+                "questions": [],
+                "working": {},
+            }
+        ),
+    )
     settled(qtbot, window)
     assert not window.card.isVisible(), "its surface is no more"
 

@@ -80,7 +80,12 @@ def test_the_heat_flux_is_read_along_lines_too(window: Window, qtbot: QtBot) -> 
     opened(window, qtbot, "hollow-cylinder")
     line = window.strip.line
     assert [line.what.itemText(each) for each in range(line.what.count())] == [
-        "temperature", "heat flux", "flux along the line", "flux along x", "flux along y"]  # fmt: skip
+        "temperature",
+        "heat flux",
+        "flux along the line",
+        "flux along x",
+        "flux along y",
+    ]
     pick(line.what, "flux along x")
     profile = window.strip.chart.profile
     assert profile is not None and profile.exact is not None and profile.kind.shown == "W/m²"
@@ -160,7 +165,8 @@ def test_a_table_is_sorted_filtered_copied_and_written(
     tables = window.strip.tables
     assert tables.which.currentText() == "readings" and tables.table is not None
     assert [tables.table.columns[0].text(row) for row in tables.table.rows] == [
-        check.name for check in window.outcome.checks]  # type: ignore[union-attr]  # fmt: skip
+        check.name for check in window.outcome.checks
+    ]  # type: ignore[union-attr]
     pick(tables.which, "surfaces")
     header = tables.grid.horizontalHeader()
     assert header is not None and tables.table is not None

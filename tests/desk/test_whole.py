@@ -105,16 +105,21 @@ def test_a_quarter_is_mirrored_to_the_whole_through_every_lens(window: Window, q
     assert stage.surface_at(pixel(window, (2 * 0.96, 0.5))) == "walls.left"
     # What is pinned in the image is asked of the body.
     asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
-    QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier,
-                     pixel(window, image).toPoint())  # fmt: skip
+    QTest.mouseClick(
+        stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, pixel(window, image).toPoint()
+    )
     settled(qtbot, window)
     pinned = window.current.case.document.questions[asked].temperature  # type: ignore[union-attr]
     assert pinned is not None and [each.si for each in pinned] == pytest.approx(place, abs=0.02)
     # An edit that lets heat through an edge takes its mirror away.
     case = window.current.case
     assert case is not None
-    window.current.edit_or_tell("open", lambda now: now.restated({**now.data, "surroundings": [
-        *now.data["surroundings"], {"on": "walls.right", "flux": "1 W/m²"}]}))  # fmt: skip
+    window.current.edit_or_tell(
+        "open",
+        lambda now: now.restated(
+            {**now.data, "surroundings": [*now.data["surroundings"], {"on": "walls.right", "flux": "1 W/m²"}]}
+        ),
+    )
     settled(qtbot, window)
     stage.grab()
     menu = stage.looks.whole.menu()
@@ -203,13 +208,25 @@ def test_a_joint_is_read_on_both_sides_and_pinned_twice(window: Window, qtbot: Q
 def test_a_joint_of_a_solid_is_read_where_it_is_seen(window: Window, qtbot: QtBot) -> None:
     flat = family("wall-contact").case().data
     regions = {name: {**region, "z": ["0 mm", "30 mm"]} for name, region in flat["body"]["regions"].items()}
-    coat = {"shape": "rectangle", "size": ["t_casting", "80 mm"], "at": ["t_plate", "0 mm"], "z": ["30 mm", "30.4 mm"],
-            "material": "casting"}  # fmt: skip
-    window.show_case(case_from_data({
-        **flat, "body": {"kind": "stacked", "regions": {**regions, "coat": coat}},
-        "joints": [*flat["joints"], {"on": "casting|coat", "resistance": "R_contact"}],
-        "mesh": {"size": "6 mm", "across": 1}, "questions": [],
-    }), None)  # fmt: skip
+    coat = {
+        "shape": "rectangle",
+        "size": ["t_casting", "80 mm"],
+        "at": ["t_plate", "0 mm"],
+        "z": ["30 mm", "30.4 mm"],
+        "material": "casting",
+    }
+    window.show_case(
+        case_from_data(
+            {
+                **flat,
+                "body": {"kind": "stacked", "regions": {**regions, "coat": coat}},
+                "joints": [*flat["joints"], {"on": "casting|coat", "resistance": "R_contact"}],
+                "mesh": {"size": "6 mm", "across": 1},
+                "questions": [],
+            }
+        ),
+        None,
+    )
     settled(qtbot, window)
     stage, outcome = window.stage, window.outcome
     assert outcome is not None and outcome.mesh is not None and outcome.mesh.dimension == 3, outcome.trouble
@@ -276,9 +293,17 @@ def test_every_key_is_laid_over_the_window_until_it_is_pressed_away(window: Wind
 def test_every_choice_that_has_a_key_says_it(window: Window, qtbot: QtBot) -> None:
     opened(window, qtbot, "room-corner")
     looks = window.stage.looks
-    for button, key in ((looks.bands, "B"), (looks.tens, "L"), (looks.marks, "M"), (looks.vanish, "H"),
-                        (looks.free, "R"), (looks.arrows, "A"), (looks.flow_lines, "F"), (looks.cuts.face_on, "T"),
-                        *zip(looks.cuts.buttons, "XYZ", strict=True)):  # fmt: skip
+    for button, key in (
+        (looks.bands, "B"),
+        (looks.tens, "L"),
+        (looks.marks, "M"),
+        (looks.vanish, "H"),
+        (looks.free, "R"),
+        (looks.arrows, "A"),
+        (looks.flow_lines, "F"),
+        (looks.cuts.face_on, "T"),
+        *zip(looks.cuts.buttons, "XYZ", strict=True),
+    ):
         assert f"({key})" in button.toolTip()
     assert "(D)" in looks.whole.toolTip()
 
@@ -329,10 +354,16 @@ window.close()
 
 
 def test_all_is_drawn_sharp_at_one_and_a_half_times_the_size(tmp_path: Path) -> None:
-    scaled = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "1.5",
-              "XDG_CONFIG_HOME": str(tmp_path), "XDG_STATE_HOME": str(tmp_path)}  # fmt: skip
-    found = subprocess.run([sys.executable, "-c", _SCALED], env=scaled, capture_output=True, text=True, timeout=90,
-                           check=True)  # fmt: skip
+    scaled = {
+        **os.environ,
+        "QT_QPA_PLATFORM": "offscreen",
+        "QT_SCALE_FACTOR": "1.5",
+        "XDG_CONFIG_HOME": str(tmp_path),
+        "XDG_STATE_HOME": str(tmp_path),
+    }
+    found = subprocess.run(
+        [sys.executable, "-c", _SCALED], env=scaled, capture_output=True, text=True, timeout=90, check=True
+    )
     width, height, ratio, pixels, stage = found.stdout.splitlines()[0].split()
     assert (int(width), int(height)) == (1920, 1200) and float(ratio) == 1.5
     assert int(pixels) == pytest.approx(1.5 * int(stage), abs=1) and "cut" not in found.stdout

@@ -51,12 +51,22 @@ def near(image: QImage, colour: str, tolerance: float = 0.06) -> np.ndarray:
     return np.column_stack([columns, rows])
 
 
-@pytest.mark.parametrize(("text", "kind", "si"), [
-    ("100", TEMPERATURE, 373.15), ("32 °F", TEMPERATURE, 273.15), ("−40", TEMPERATURE, 233.15),
-    ("300 K", TEMPERATURE, 300), ("12", LENGTH, 0.012), ("2*57 mm", LENGTH, 0.114), ("1 in", LENGTH, 0.0254),
-    ("", LENGTH, None), ("  ", NUMBER, None),
-    ("1\u2009500", HEAT_FLUX, 1500.0), ("1.5 kW/m²", HEAT_FLUX, 1500.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "kind", "si"),
+    [
+        ("100", TEMPERATURE, 373.15),
+        ("32 °F", TEMPERATURE, 273.15),
+        ("−40", TEMPERATURE, 233.15),
+        ("300 K", TEMPERATURE, 300),
+        ("12", LENGTH, 0.012),
+        ("2*57 mm", LENGTH, 0.114),
+        ("1 in", LENGTH, 0.0254),
+        ("", LENGTH, None),
+        ("  ", NUMBER, None),
+        ("1\u2009500", HEAT_FLUX, 1500.0),
+        ("1.5 kW/m²", HEAT_FLUX, 1500.0),
+    ],
+)
 def test_what_is_typed_over_the_picture_is_read_with_its_unit(text: str, kind: object, si: float | None) -> None:
     found = typed_si(text, kind)  # type: ignore[arg-type]
     assert found == (None if si is None else pytest.approx(si))
@@ -69,8 +79,20 @@ def test_what_is_no_such_value_is_named(text: str, kind: object) -> None:
 
 
 def checked(relative: float, allowed: float = 0.005, off: bool = False) -> Check:
-    return Check("q", "asked", NUMBER, 1 + relative, 1e-9, 1.0, "made up", relative, relative, "0.5 %", allowed,
-                 "off" if off else "agrees")  # fmt: skip
+    return Check(
+        "q",
+        "asked",
+        NUMBER,
+        1 + relative,
+        1e-9,
+        1.0,
+        "made up",
+        relative,
+        relative,
+        "0.5 %",
+        allowed,
+        "off" if off else "agrees",
+    )
 
 
 def test_a_ruler_shows_a_deviation_further_right_the_larger_it_is(qapp: object, qtbot: QtBot) -> None:

@@ -54,8 +54,11 @@ def test_the_demo_is_solved_and_compared_at_once(window: Window) -> None:
     assert shown_flux(window) == pytest.approx(flux(), rel=1e-6)
     assert window.strip.chart.profile is not None and window.strip.chart.profile.exact is not None
     assert set(window.stage.dimension_labels) == {
-        "width of brick", "width of blanket", "width of shell", "height of brick, blanket, shell"
-    }  # fmt: skip
+        "width of brick",
+        "width of blanket",
+        "width of shell",
+        "height of brick, blanket, shell",
+    }
     assert not window.current.edited
 
 
@@ -116,8 +119,11 @@ def test_a_wrong_value_is_kept_in_its_field_and_explained(window: Window) -> Non
     assert window.current.case is case
     row = entry.parent()
     assert row is not None
-    fault = next(label for label in window.sheet.findChildren(type(window.checks.cards["heat flow"].name), "fault")
-                 if label.isVisible())  # fmt: skip
+    fault = next(
+        label
+        for label in window.sheet.findChildren(type(window.checks.cards["heat flow"].name), "fault")
+        if label.isVisible()
+    )
     assert "'12 W' is not a length" in fault.text()
     QTest.keyClick(entry, Qt.Key.Key_Escape)
     assert entry.text() == "100 mm" and not entry.property("wrong") and not fault.isVisible()
@@ -163,8 +169,15 @@ def test_regions_materials_and_statements_are_added_through_the_sheet(window: Wi
     assert window.current.case is not None
     assert [entry["on"] for entry in window.current.case.data["surroundings"]][-1] == "plate.right"
     assert "○ open" in window.checks.cards["heat flow"].verdict.text()
-    assert window.outcome.unstated == ("brick.bottom", "brick.top", "blanket.bottom", "blanket.top", "shell.bottom",
-                                       "plate.bottom", "plate.top")  # fmt: skip
+    assert window.outcome.unstated == (
+        "brick.bottom",
+        "brick.top",
+        "blanket.bottom",
+        "blanket.top",
+        "shell.bottom",
+        "plate.bottom",
+        "plate.top",
+    )
 
 
 def test_saving_and_reopening_brings_the_same_case_back(
@@ -208,8 +221,9 @@ def test_a_broken_file_is_explained_and_changes_nothing(window: Window, qtbot: Q
         QTimer.singleShot(150, read_and_close)
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(path))])
-        drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton,
-                          Qt.KeyboardModifier.NoModifier)  # fmt: skip
+        drop = QDropEvent(
+            QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
         window.dropEvent(drop)
         qtbot.waitUntil(partial(reached, told), timeout=5000)
     assert "body.regions.brick.size[1]: '12 W' is not a length" in seen[0]

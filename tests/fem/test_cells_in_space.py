@@ -61,8 +61,12 @@ def cube_mesh(family: str, cells: int, folder: Path) -> Mesh:
         tetrahedra(cells, order, path)
         mesh: Mesh = body_of({"kind": "imported", "file": path.name, "unit": "1 m"}, str(folder)).mesh
         return mesh
-    wish = {"order": order, "size": f"{1 / cells} m", "across": 1,
-            "cells": "triangles" if family.startswith("wedge") else "auto"}  # fmt: skip
+    wish = {
+        "order": order,
+        "size": f"{1 / cells} m",
+        "across": 1,
+        "cells": "triangles" if family.startswith("wedge") else "auto",
+    }
     return mesh_of(body_of({"kind": "stacked", "regions": {"cube": CUBE}}), MeshWish.model_validate(wish))
 
 
@@ -107,24 +111,40 @@ def test_every_solid_family_converges_with_its_order(family: str, tmp_path: Path
 
 
 def solved(body: dict[str, Any], surroundings: list[dict[str, Any]], **further: Any) -> Any:
-    case = {"format": "blunt-ember/1", "materials": {"a": {"k": "2 W/(m K)"}, "b": {"k": "30 W/(m K)"}}, "body": body,
-            "surroundings": surroundings, **further}  # fmt: skip
+    case = {
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": "2 W/(m K)"}, "b": {"k": "30 W/(m K)"}},
+        "body": body,
+        "surroundings": surroundings,
+        **further,
+    }
     return Flow().run(case_from_data(case))
 
 
 @pytest.mark.parametrize("cells", ["auto", "triangles"])
 def test_the_ledger_of_a_solid_closes_also_where_held_surfaces_meet(cells: str) -> None:
     outcome = solved(
-        {"kind": "stacked", "regions": {
-            "block": {**CUBE, "material": "a"},
-            "post": {"shape": "disc", "radius": "150 mm", "at": ["400 mm", "500 mm"], "z": ["200 mm", "1.3 m"],
-                     "material": "b"},
-        }},
-        [{"on": ["block.bottom", "block.left"], "temperature": "10 °C"}, {"on": "post.top", "temperature": "200 °C"},
-         {"on": ["block.top", "post.rim"], "film": {"h": "15 W/(m² K)", "temperature": "20 °C"}},
-         {"on": "block.right", "flux": "400 W/m²"}],
+        {
+            "kind": "stacked",
+            "regions": {
+                "block": {**CUBE, "material": "a"},
+                "post": {
+                    "shape": "disc",
+                    "radius": "150 mm",
+                    "at": ["400 mm", "500 mm"],
+                    "z": ["200 mm", "1.3 m"],
+                    "material": "b",
+                },
+            },
+        },
+        [
+            {"on": ["block.bottom", "block.left"], "temperature": "10 °C"},
+            {"on": "post.top", "temperature": "200 °C"},
+            {"on": ["block.top", "post.rim"], "film": {"h": "15 W/(m² K)", "temperature": "20 °C"}},
+            {"on": "block.right", "flux": "400 W/m²"},
+        ],
         mesh={"cells": cells, "size": "150 mm"},
-    )  # fmt: skip
+    )
     assert outcome.solution.method == "conjugate gradients with multigrid"
     assert outcome.ledger.relative < 1e-10 and len(outcome.ledger.rows) == 6
     heat = {row.name: row.heat for row in outcome.ledger.rows}
@@ -133,10 +153,12 @@ def test_the_ledger_of_a_solid_closes_also_where_held_surfaces_meet(cells: str) 
 
 def test_readings_in_a_turned_solid_hold_on_its_axis_and_outside_say_nothing() -> None:
     outcome = solved(
-        {"kind": "turned solid", "regions": {
-            "rod": {"shape": "rectangle", "size": ["20 mm", "100 mm"], "material": "a"}}},
+        {
+            "kind": "turned solid",
+            "regions": {"rod": {"shape": "rectangle", "size": ["20 mm", "100 mm"], "material": "a"}},
+        },
         [{"on": "rod.bottom", "temperature": "0 °C"}, {"on": "rod.top", "temperature": "100 °C"}],
-    )  # fmt: skip
+    )
     places = np.array([[0, 0.025, 0], [0.011, 0.07, -0.009], [0, 0, 0], [0.02, 0.1, 0], [0.021, 0.05, 0]])
     values = temperature_at(outcome.mesh, outcome.solution.temperature, places) - 273.15
     assert values[:4] == pytest.approx([25, 70, 0, 100], abs=1e-7) and np.isnan(values[4])
@@ -150,11 +172,14 @@ def test_a_chain_of_pieces_agrees_with_its_own_waves() -> None:
     }
     outcome = solved(
         {"kind": "rod", "pieces": pieces},
-        [{"on": "clamp.start", "film": {"h": "900 W/(m² K)", "temperature": "300 °C"}},
-         {"on": "shaft.side", "film": {"h": "35 W/(m² K)", "temperature": "20 °C"}},
-         {"on": "tip.side", "flux": "2 kW/m²"}, {"on": "tip.end", "temperature": "60 °C"}],
+        [
+            {"on": "clamp.start", "film": {"h": "900 W/(m² K)", "temperature": "300 °C"}},
+            {"on": "shaft.side", "film": {"h": "35 W/(m² K)", "temperature": "20 °C"}},
+            {"on": "tip.side", "flux": "2 kW/m²"},
+            {"on": "tip.end", "temperature": "60 °C"},
+        ],
         mesh={"size": "1 mm"},
-    )  # fmt: skip
+    )
     exact = outcome.exact
     assert isinstance(exact, RodField)
     x = np.linspace(0, 0.19, 77)[:, None]
@@ -172,10 +197,14 @@ def test_a_chain_of_pieces_agrees_with_its_own_waves() -> None:
 @pytest.mark.parametrize(("name", "size"), [("hex", "40 mm"), ("wedge", "40 mm")])
 def test_a_solid_with_insulated_cuts_is_its_section(name: str, size: str) -> None:
     lagging = {"shape": "rectangle", "right_of": "layer", "size": ["20 mm", "30 mm"], "material": "b"}
-    wall = {"layer": {"shape": "rectangle", "at": ["50 mm", "0 mm"], "size": ["40 mm", "30 mm"], "material": "a"},
-            "lagging": lagging}  # fmt: skip
-    surroundings = [{"on": "layer.left", "temperature": "90 °C"},
-                    {"on": "lagging.right", "film": {"h": "20 W/(m² K)", "temperature": "10 °C"}}]  # fmt: skip
+    wall = {
+        "layer": {"shape": "rectangle", "at": ["50 mm", "0 mm"], "size": ["40 mm", "30 mm"], "material": "a"},
+        "lagging": lagging,
+    }
+    surroundings = [
+        {"on": "layer.left", "temperature": "90 °C"},
+        {"on": "lagging.right", "film": {"h": "20 W/(m² K)", "temperature": "10 °C"}},
+    ]
     mesh = {"cells": "triangles" if name == "wedge" else "auto", "size": size}
     outcome = solved({"kind": "turned solid", "angle": "90 deg", "regions": wall}, surroundings, mesh=mesh)
     resistance = (math.log(90 / 50) / 2 + math.log(110 / 90) / 30 + 1 / (20 * 0.11)) / (2 * math.pi * 0.03) * 4

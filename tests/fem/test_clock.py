@@ -22,11 +22,17 @@ STEEL = {"k": "44 W/(m K)", "density": "7300 kg/m³", "c": "540 J/(kg K)"}
 def bar(clock: dict[str, Any], surroundings: list[dict[str, Any]], **more: Any) -> Case:
     """A bar 100 mm long of 10 cells, the heat going along it."""
     data = {
-        "format": "blunt-ember/1", "materials": {"steel": STEEL},
-        "body": {"kind": "section", "depth": "1 m", "regions": {
-            "bar": {"shape": "rectangle", "size": ["100 mm", "10 mm"], "material": "steel"}}},
-        "surroundings": surroundings, "clock": clock, "mesh": {"size": "10 mm", "across": 1},
-    }  # fmt: skip
+        "format": "blunt-ember/1",
+        "materials": {"steel": STEEL},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {"bar": {"shape": "rectangle", "size": ["100 mm", "10 mm"], "material": "steel"}},
+        },
+        "surroundings": surroundings,
+        "clock": clock,
+        "mesh": {"size": "10 mm", "across": 1},
+    }
     return case_from_data({**data, **more})
 
 
@@ -89,28 +95,53 @@ def test_the_error_follows_the_tolerance(name: str) -> None:
 
 
 def test_the_published_transient_t3() -> None:
-    outcome = Flow().run(case_from_data({
-        "format": "blunt-ember/1",
-        "materials": {"a": {"k": "35 W/(m K)", "density": "7200 kg/m³", "c": "440.5 J/(kg K)"}},
-        "body": {"kind": "rod", "pieces": {"a": {"length": "0.1 m", "diameter": "10 mm", "material": "a"}}},
-        "surroundings": [{"on": "a.start", "temperature": "0 °C"},
-                         {"on": "a.end", "temperature": "0 °C + 100 K*sin(pi*t/(40 s))"}],
-        "clock": {"start": "0 °C", "end": "32 s"},
-        "questions": [{"name": "T3", "temperature": ["80 mm"], "tolerance": "0.05 K", "expect": {
-            "value": "36.60 °C", "source": "Cameron, Casey and Simpson (1986), test T3"}}],
-    }))  # fmt: skip
+    outcome = Flow().run(
+        case_from_data(
+            {
+                "format": "blunt-ember/1",
+                "materials": {"a": {"k": "35 W/(m K)", "density": "7200 kg/m³", "c": "440.5 J/(kg K)"}},
+                "body": {"kind": "rod", "pieces": {"a": {"length": "0.1 m", "diameter": "10 mm", "material": "a"}}},
+                "surroundings": [
+                    {"on": "a.start", "temperature": "0 °C"},
+                    {"on": "a.end", "temperature": "0 °C + 100 K*sin(pi*t/(40 s))"},
+                ],
+                "clock": {"start": "0 °C", "end": "32 s"},
+                "questions": [
+                    {
+                        "name": "T3",
+                        "temperature": ["80 mm"],
+                        "tolerance": "0.05 K",
+                        "expect": {"value": "36.60 °C", "source": "Cameron, Casey and Simpson (1986), test T3"},
+                    }
+                ],
+            }
+        )
+    )
     assert [check.verdict for check in outcome.checks] == ["agrees"]
 
 
 def test_breaks_and_stage_ends_are_hit_and_the_books_close() -> None:
     flux = {"table": [["0 s", "0 W/m²"], ["30 s", "80 kW/m²"], ["70 s", "20 kW/m²"]], "over": "t", "between": "step"}
-    case = bar({"start": "20 °C", "stages": [
-        {"name": "on", "lasts": "100 s"},
-        {"name": "held", "lasts": "45 s", "surroundings": [{"on": "bar.left", "temperature": "300 °C"}]},
-        {"name": "cooling", "lasts": "10 min", "until": {"passes": "150 °C", "highest": "body", "going": "down"},
-         "surroundings": [{"on": "bar.left", "insulated": True}]},
-    ]}, [{"on": "bar.left", "flux": flux}, {"on": "bar.right", "film": {"h": "500 W/(m² K)", "temperature": "20 °C"}},
-         {"on": "bar.top", "flux": "5 kW/m²", "after": "12.5 s", "before": "81 s"}])  # fmt: skip
+    case = bar(
+        {
+            "start": "20 °C",
+            "stages": [
+                {"name": "on", "lasts": "100 s"},
+                {"name": "held", "lasts": "45 s", "surroundings": [{"on": "bar.left", "temperature": "300 °C"}]},
+                {
+                    "name": "cooling",
+                    "lasts": "10 min",
+                    "until": {"passes": "150 °C", "highest": "body", "going": "down"},
+                    "surroundings": [{"on": "bar.left", "insulated": True}],
+                },
+            ],
+        },
+        [
+            {"on": "bar.left", "flux": flux},
+            {"on": "bar.right", "film": {"h": "500 W/(m² K)", "temperature": "20 °C"}},
+            {"on": "bar.top", "flux": "5 kW/m²", "after": "12.5 s", "before": "81 s"},
+        ],
+    )
     run = first(case).run
     assert run is not None
     for t in (12.5, 30.0, 70.0, 81.0, 100.0, 145.0):
@@ -132,32 +163,47 @@ def test_the_books_close_at_every_instant_where_all_that_may_follows_time() -> N
     swing = "(1 + 0.3*sin(t/(20 s)))"
     fluid = {"table": [["0 s", "20 °C"], ["30 s", "400 °C"], ["60 s", "100 °C"]], "between": "step"}
     stepped = {"table": [["20 °C", "450 J/(kg K)"], ["600 °C", "700 J/(kg K)"]], "between": "smooth"}
-    case = case_from_data({
-        "format": "blunt-ember/1",
-        "materials": {
-            "a": {"k": f"(2 W/(m K) + 0.001 W/(m K^2)*(T - 300 K))*{swing}", "density": "2000 kg/m³",
-                  "c": "900 J/(kg K) + 0.2 J/(kg K^2)*(T - 300 K)", "emissivity": f"0.7*{swing}"},
-            "b": {"k": "11 W/(m K)", "density": "7000 kg/m³", "c": stepped},
-        },
-        "body": {"kind": "section", "depth": "0.4 m", "regions": {
-            "left": {"shape": "rectangle", "size": ["40 mm", "30 mm"], "at": ["0 mm", "0 mm"], "material": "a"},
-            "right": {"shape": "rectangle", "size": ["30 mm", "30 mm"], "right_of": "left", "material": "b"}}},
-        "surroundings": [
-            {"on": "left.left", "film": {"h": f"40 W/(m² K)*{swing}", "temperature": fluid},
-             "radiation": {"temperature": "300 °C + 40 K*sin(t/(9 s))"}},
-            {"on": "right.right", "temperature": "60 °C + 1 K*t/(1 s)", "before": "70 s"},
-            {"on": "right.right", "film": {"h": "90 W/(m² K)", "temperature": "20 °C"}, "after": "70 s"},
-            {"on": "left.top", "heat": f"30 W*{swing}"},
-            {"on": ["right.top", "right.bottom"], "periodic": True},
-        ],
-        "heat_inside": [
-            {"region": "right", "total": {"table": [["0 s", "0 W"], ["50 s", "80 W"]], "over": "t"}},
-            {"region": "left", "per_volume": f"2e5 W/m³*{swing}", "after": "20 s"},
-            {"at": ["20 mm", "15 mm"], "total": f"15 W*{swing}"},
-        ],
-        "joints": [{"on": "left|right", "conductance": f"600 W/(m² K)*{swing}"}],
-        "clock": {"start": "90 °C", "start_in": {"right": "60 °C"}, "end": "100 s"}, "mesh": {"size": "10 mm"},
-    })  # fmt: skip
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {
+                "a": {
+                    "k": f"(2 W/(m K) + 0.001 W/(m K^2)*(T - 300 K))*{swing}",
+                    "density": "2000 kg/m³",
+                    "c": "900 J/(kg K) + 0.2 J/(kg K^2)*(T - 300 K)",
+                    "emissivity": f"0.7*{swing}",
+                },
+                "b": {"k": "11 W/(m K)", "density": "7000 kg/m³", "c": stepped},
+            },
+            "body": {
+                "kind": "section",
+                "depth": "0.4 m",
+                "regions": {
+                    "left": {"shape": "rectangle", "size": ["40 mm", "30 mm"], "at": ["0 mm", "0 mm"], "material": "a"},
+                    "right": {"shape": "rectangle", "size": ["30 mm", "30 mm"], "right_of": "left", "material": "b"},
+                },
+            },
+            "surroundings": [
+                {
+                    "on": "left.left",
+                    "film": {"h": f"40 W/(m² K)*{swing}", "temperature": fluid},
+                    "radiation": {"temperature": "300 °C + 40 K*sin(t/(9 s))"},
+                },
+                {"on": "right.right", "temperature": "60 °C + 1 K*t/(1 s)", "before": "70 s"},
+                {"on": "right.right", "film": {"h": "90 W/(m² K)", "temperature": "20 °C"}, "after": "70 s"},
+                {"on": "left.top", "heat": f"30 W*{swing}"},
+                {"on": ["right.top", "right.bottom"], "periodic": True},
+            ],
+            "heat_inside": [
+                {"region": "right", "total": {"table": [["0 s", "0 W"], ["50 s", "80 W"]], "over": "t"}},
+                {"region": "left", "per_volume": f"2e5 W/m³*{swing}", "after": "20 s"},
+                {"at": ["20 mm", "15 mm"], "total": f"15 W*{swing}"},
+            ],
+            "joints": [{"on": "left|right", "conductance": f"600 W/(m² K)*{swing}"}],
+            "clock": {"start": "90 °C", "start_in": {"right": "60 °C"}, "end": "100 s"},
+            "mesh": {"size": "10 mm"},
+        }
+    )
     outcome = first(case)
     run = outcome.run
     assert run is not None and outcome.mesh is not None
@@ -175,11 +221,16 @@ def test_the_books_close_at_every_instant_where_all_that_may_follows_time() -> N
 
 
 def test_settling_is_looked_for_on_the_way_to_what_holds_now() -> None:
-    sides = [{"on": "bar.left", "temperature": "20 °C"},
-             {"on": "bar.right", "temperature": "120 °C", "after": "20 min"},
-             {"on": "bar.right", "temperature": "20 °C", "before": "20 min"}]  # fmt: skip
-    case = bar({"start": "30 °C", "end": "2 hour", "tolerance": "0.01 %"}, sides, questions=[
-        {"name": "again", "when": {"settled": "0.01 K"}}])  # fmt: skip
+    sides = [
+        {"on": "bar.left", "temperature": "20 °C"},
+        {"on": "bar.right", "temperature": "120 °C", "after": "20 min"},
+        {"on": "bar.right", "temperature": "20 °C", "before": "20 min"},
+    ]
+    case = bar(
+        {"start": "30 °C", "end": "2 hour", "tolerance": "0.01 %"},
+        sides,
+        questions=[{"name": "again", "when": {"settled": "0.01 K"}}],
+    )
     late = {**case.data, "clock": {"start": "30 °C", "end": "2 hour", "until": {"settled": "50 K"}}}
     run = first(case).run
     assert run is not None and run.came_true[0] is not None and run.came_true[0] < 1200
@@ -202,17 +253,28 @@ def test_settling_is_looked_for_on_the_way_to_what_holds_now() -> None:
 
 def test_a_rough_run_with_a_condition_gets_through_where_steps_do_not_settle() -> None:
     firing = family("firing").case()
-    case = firing.restated({**firing.data, "clock": {**firing.data["clock"], "tolerance": "5 %"},
-                            "mesh": {"size": "20 mm", "order": 1}})  # fmt: skip
+    case = firing.restated(
+        {**firing.data, "clock": {**firing.data["clock"], "tolerance": "5 %"}, "mesh": {"size": "20 mm", "order": 1}}
+    )
     run = first(case).run
     assert run is not None and run.met and len(run.stage_ends) == 3
     assert run.highest[-1] == pytest.approx(353.15, abs=1e-5)
 
 
 def test_the_books_close_where_everything_follows_temperature() -> None:
-    steel = {"k": {"table": [["20 °C", "50 W/(m K)"], ["800 °C", "26 W/(m K)"]]}, "density": "7300 kg/m³",
-             "c": {"table": [["20 °C", "450 J/(kg K)"], ["700 °C", "900 J/(kg K)"], ["720 °C", "4000 J/(kg K)"],
-                             ["760 °C", "700 J/(kg K)"]]}, "emissivity": "0.7 + 1e-4 K^-1*(T - 300 K)"}  # fmt: skip
+    steel = {
+        "k": {"table": [["20 °C", "50 W/(m K)"], ["800 °C", "26 W/(m K)"]]},
+        "density": "7300 kg/m³",
+        "c": {
+            "table": [
+                ["20 °C", "450 J/(kg K)"],
+                ["700 °C", "900 J/(kg K)"],
+                ["720 °C", "4000 J/(kg K)"],
+                ["760 °C", "700 J/(kg K)"],
+            ]
+        },
+        "emissivity": "0.7 + 1e-4 K^-1*(T - 300 K)",
+    }
     for capacity in ("consistent", "lumped"):
         film = {"h": "30 W/(m² K)*(1 + 0.001 K^-1*(T - 293 K))", "temperature": "20 °C"}
         sides = [{"on": "bar.left", "radiation": {"temperature": "20 °C"}}, {"on": "bar.right", "film": film}]
@@ -287,9 +349,17 @@ def test_fields_are_kept_on_disk_and_read_after_a_trip_through_a_pipe() -> None:
 def test_a_run_that_is_stopped_keeps_what_it_has() -> None:
     calls = iter(range(1000))
     flow = Flow(stopped=lambda: next(calls) >= 5)
-    *_, outcome = flow.outcomes(bar(COOLING, AIR, questions=[
-        {"name": "end", "mean": "body"}, {"name": "late", "mean": "body", "time": "4 min"},
-        {"name": "cold", "when": {"passes": "30 °C", "mean": "body"}}]))  # fmt: skip
+    *_, outcome = flow.outcomes(
+        bar(
+            COOLING,
+            AIR,
+            questions=[
+                {"name": "end", "mean": "body"},
+                {"name": "late", "mean": "body", "time": "4 min"},
+                {"name": "cold", "when": {"passes": "30 °C", "mean": "body"}},
+            ],
+        )
+    )
     assert outcome.run is not None and outcome.run.unfinished
     assert outcome.run.work.steps == 6 and 0 < outcome.run.times[-1] < 240
     assert any("stopped" in note.message for note in outcome.notes)
@@ -297,26 +367,46 @@ def test_a_run_that_is_stopped_keeps_what_it_has() -> None:
     assert all(check.verdict == "open" for check in outcome.checks)
 
 
-@pytest.mark.parametrize(("clock", "more", "path", "said"), [
-    ({"start": "20"}, {}, "clock.start", "no unit"),
-    ({"start": "20 °C", "end": "-3 s"}, {}, "clock.end", "more than zero"),
-    ({"start": "20 °C", "end": "1 min", "stages": [{"name": "a", "lasts": "1 s"}]}, {}, "clock", "remove 'end'"),
-    ({"start": "20 °C", "until": {"passes": "30 °C"}}, {}, "clock.until", "say what 'passes'"),
-    ({"start": "20 °C", "until": {"settled": "1 K", "slower": "1 K/s"}}, {}, "clock.until", "exactly one"),
-    ({"start": "20 °C", "until": {"passes": "30 °C", "highest": "barr"}}, {}, "clock.until.highest", "'bar"),
-    ({"start": "20 °C", "start_in": {"barr": "3 °C"}, "end": "1 s"}, {}, "clock.start_in.barr", "did you mean 'bar'"),
-    ({"start": "20 °C", "end": "1 min"}, {"questions": [{"name": "q", "mean": "body", "time": "2 min"}]},
-     "questions[0].time", "ends at 1 min"),
-    ("steady", {"questions": [{"name": "q", "heat_passed": "bar.left"}]}, "questions[0].heat_passed", "is steady"),
-    ("steady", {"surroundings": [{"on": "bar.left", "temperature": "20 °C + 1 K*t/(1 s)"}]},
-     "surroundings[0].temperature", "the clock is steady"),
-    ("steady", {"surroundings": [{**AIR[0], "after": "1 s"}]}, "surroundings[0].after", "the clock is steady"),
-    (COOLING, {"surroundings": [{**AIR[0], "after": "9 s", "before": "3 s"}]}, "surroundings[0]", "earlier one"),
-    (COOLING, {"materials": {"steel": {"k": "44 W/(m K)"}}}, "materials.steel.density", "state the density"),
-    ({"start": "20 °C"}, {"surroundings": [{"on": "bar.left", "flux": "1 W/m²"}]}, "clock.end", "never settles"),
-    ({"start": "20 °C", "until": {"settled": "1 K"}}, {"surroundings": [
-        {"on": "bar.left", "temperature": "20 °C + 9 K*sin(t/(9 s))"}]}, "clock.until", "follows time"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("clock", "more", "path", "said"),
+    [
+        ({"start": "20"}, {}, "clock.start", "no unit"),
+        ({"start": "20 °C", "end": "-3 s"}, {}, "clock.end", "more than zero"),
+        ({"start": "20 °C", "end": "1 min", "stages": [{"name": "a", "lasts": "1 s"}]}, {}, "clock", "remove 'end'"),
+        ({"start": "20 °C", "until": {"passes": "30 °C"}}, {}, "clock.until", "say what 'passes'"),
+        ({"start": "20 °C", "until": {"settled": "1 K", "slower": "1 K/s"}}, {}, "clock.until", "exactly one"),
+        ({"start": "20 °C", "until": {"passes": "30 °C", "highest": "barr"}}, {}, "clock.until.highest", "'bar"),
+        (
+            {"start": "20 °C", "start_in": {"barr": "3 °C"}, "end": "1 s"},
+            {},
+            "clock.start_in.barr",
+            "did you mean 'bar'",
+        ),
+        (
+            {"start": "20 °C", "end": "1 min"},
+            {"questions": [{"name": "q", "mean": "body", "time": "2 min"}]},
+            "questions[0].time",
+            "ends at 1 min",
+        ),
+        ("steady", {"questions": [{"name": "q", "heat_passed": "bar.left"}]}, "questions[0].heat_passed", "is steady"),
+        (
+            "steady",
+            {"surroundings": [{"on": "bar.left", "temperature": "20 °C + 1 K*t/(1 s)"}]},
+            "surroundings[0].temperature",
+            "the clock is steady",
+        ),
+        ("steady", {"surroundings": [{**AIR[0], "after": "1 s"}]}, "surroundings[0].after", "the clock is steady"),
+        (COOLING, {"surroundings": [{**AIR[0], "after": "9 s", "before": "3 s"}]}, "surroundings[0]", "earlier one"),
+        (COOLING, {"materials": {"steel": {"k": "44 W/(m K)"}}}, "materials.steel.density", "state the density"),
+        ({"start": "20 °C"}, {"surroundings": [{"on": "bar.left", "flux": "1 W/m²"}]}, "clock.end", "never settles"),
+        (
+            {"start": "20 °C", "until": {"settled": "1 K"}},
+            {"surroundings": [{"on": "bar.left", "temperature": "20 °C + 9 K*sin(t/(9 s))"}]},
+            "clock.until",
+            "follows time",
+        ),
+    ],
+)
 def test_what_is_wrong_with_a_clock_is_said_where_it_stands(
     clock: Any, more: dict[str, Any], path: str, said: str
 ) -> None:

@@ -108,11 +108,17 @@ POST: dict[str, dict[str, Any]] = {
 def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) -> None:
     mesh = plate_mesh(POST, order, "45 mm")
     held = {"post.bottom": constant_law(700.0, TEMPERATURE), "insulation.bottom": constant_law(650.0, TEMPERATURE)}
-    problem = Problem(mesh, conducting(0.04, 15.0), held, {
-        "post.top": Exchange(films=(film(25.0, 290.0),)),
-        "insulation.top": Exchange(fluxes=(constant_law(-40.0, HEAT_FLUX),), films=(film(8.0, 295.0),)),
-        "post.left": Exchange(fluxes=(constant_law(120.0, HEAT_FLUX),)), "insulation.left": Exchange(),
-    })  # fmt: skip
+    problem = Problem(
+        mesh,
+        conducting(0.04, 15.0),
+        held,
+        {
+            "post.top": Exchange(films=(film(25.0, 290.0),)),
+            "insulation.top": Exchange(fluxes=(constant_law(-40.0, HEAT_FLUX),), films=(film(8.0, 295.0),)),
+            "post.left": Exchange(fluxes=(constant_law(120.0, HEAT_FLUX),)),
+            "insulation.left": Exchange(),
+        },
+    )
     heat = heat_flows(problem, solve_steady(problem))
     outer = {name: value for name, value in heat.items() if mesh.surfaces[name].outer}
     passing = sum(abs(value) for value in outer.values()) / 2
@@ -136,11 +142,14 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
     assert np.isnan(found[4])
 
 
-@pytest.mark.parametrize(("held", "exchanges", "named"), [
-    ({}, {"post.top": Exchange(fluxes=(constant_law(10.0, HEAT_FLUX),))}, "insulation, post"),
-    ({}, {}, "insulation, post"),
-    ({}, {"post.top": Exchange(films=(film(0.0, 300.0),))}, "insulation, post"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("held", "exchanges", "named"),
+    [
+        ({}, {"post.top": Exchange(fluxes=(constant_law(10.0, HEAT_FLUX),))}, "insulation, post"),
+        ({}, {}, "insulation, post"),
+        ({}, {"post.top": Exchange(films=(film(0.0, 300.0),))}, "insulation, post"),
+    ],
+)
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:
     with pytest.raises(OpenCaseError, match=f"no temperature can settle in {named}:"):
         solve_steady(Problem(plate_mesh(POST, 1, "45 mm"), conducting(0.04, 15.0), held, exchanges))

@@ -22,18 +22,27 @@ SPOT = ["31 mm", "12 mm"]
 def slab(k: str, **more: Any) -> dict[str, Any]:
     """Held on the left, in a fluid on the right, and its top radiates."""
     return {
-        "format": "blunt-ember/1", "materials": {"a": {"k": k, "emissivity": 0.7}},
-        "body": {"kind": "section", "regions": {"a": {"shape": "rectangle", "size": ["80 mm", "40 mm"],
-                                                      "material": "a"}}},
-        "surroundings": [{"on": "a.left", "temperature": "300 °C"},
-                         {"on": "a.right", "film": {"h": "40 W/(m² K)", "temperature": "20 °C"}},
-                         {"on": "a.top", "radiation": {"temperature": "20 °C"}}],
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": k, "emissivity": 0.7}},
+        "body": {
+            "kind": "section",
+            "regions": {"a": {"shape": "rectangle", "size": ["80 mm", "40 mm"], "material": "a"}},
+        },
+        "surroundings": [
+            {"on": "a.left", "temperature": "300 °C"},
+            {"on": "a.right", "film": {"h": "40 W/(m² K)", "temperature": "20 °C"}},
+            {"on": "a.top", "radiation": {"temperature": "20 °C"}},
+        ],
         "mesh": {"size": "8 mm", "cells": "triangles", "order": 1},
-        "questions": [{"name": "in", "heat_flow": "a.left"}, {"name": "out", "heat_flow": "a.right"},
-                      {"name": "both", "mean": "a.bottom"}, {"name": "hottest", "highest": "a.right"},
-                      {"name": "spot", "temperature": ["50 mm", "20 mm"]}],
+        "questions": [
+            {"name": "in", "heat_flow": "a.left"},
+            {"name": "out", "heat_flow": "a.right"},
+            {"name": "both", "mean": "a.bottom"},
+            {"name": "hottest", "highest": "a.right"},
+            {"name": "spot", "temperature": ["50 mm", "20 mm"]},
+        ],
         **more,
-    }  # fmt: skip
+    }
 
 
 @pytest.mark.parametrize("k", ["1.3 W/(m K)", "1.3 W/(m K) * (1 + (T - 300 K)/(400 K))"])

@@ -21,10 +21,15 @@ from blunt_ember.mesh.mesh import Floats, Mesh
 
 RNG = np.random.default_rng(5)
 KINDS: dict[str, tuple[str, dict[str, object]]] = {
-    "lines": ("rod-film-tip", {}), "quadrilaterals": ("composite-wall", {}), "triangles": ("wall-corner", {}),
-    "bent": ("ring-sector", {}), "hexahedra": ("room-corner", {}), "about an axis": ("hollow-sphere", {}),
-    "wedges": ("room-corner", {"cells": "triangles", "size": "180 mm"}), "turned hexahedra": ("pipe-wedge", {}),
-}  # fmt: skip
+    "lines": ("rod-film-tip", {}),
+    "quadrilaterals": ("composite-wall", {}),
+    "triangles": ("wall-corner", {}),
+    "bent": ("ring-sector", {}),
+    "hexahedra": ("room-corner", {}),
+    "about an axis": ("hollow-sphere", {}),
+    "wedges": ("room-corner", {"cells": "triangles", "size": "180 mm"}),
+    "turned hexahedra": ("pipe-wedge", {}),
+}
 
 
 def meshed(name: str, order: int) -> tuple[Mesh, AnyGeometry, Problem]:

@@ -43,12 +43,24 @@ def true_error(outcome: Outcome) -> float:
     return total
 
 
-@pytest.mark.parametrize(("name", "order", "mesh"), [
-    ("hollow-cylinder", 1, {}), ("hollow-cylinder", 2, {}), ("hollow-sphere", 2, {}), ("ring-sector", 1, {}),
-    ("generating-sphere", 2, {}), ("plate-generation", 2, {}), ("plate-generation", 1, {"cells": "triangles"}),
-    ("plate-generation", 2, {"cells": "triangles"}), ("generating-cylinder", 1, {"cells": "triangles"}),
-    ("rod-film-tip", 1, {}), ("rod-film-tip", 2, {}), ("pipe-wedge", 1, {}), ("pipe-wedge", 2, {}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "order", "mesh"),
+    [
+        ("hollow-cylinder", 1, {}),
+        ("hollow-cylinder", 2, {}),
+        ("hollow-sphere", 2, {}),
+        ("ring-sector", 1, {}),
+        ("generating-sphere", 2, {}),
+        ("plate-generation", 2, {}),
+        ("plate-generation", 1, {"cells": "triangles"}),
+        ("plate-generation", 2, {"cells": "triangles"}),
+        ("generating-cylinder", 1, {"cells": "triangles"}),
+        ("rod-film-tip", 1, {}),
+        ("rod-film-tip", 2, {}),
+        ("pipe-wedge", 1, {}),
+        ("pipe-wedge", 2, {}),
+    ],
+)
 def test_the_estimated_error_of_the_flux_is_its_error(name: str, order: int, mesh: dict[str, object]) -> None:
     outcome = first(name, order, **mesh)
     assert outcome.problem is not None and outcome.solution is not None

@@ -63,10 +63,17 @@ def meshed(name: str, order: int, **wish: object) -> Mesh:
 
 @pytest.mark.parametrize("lumped", [False, True])
 @pytest.mark.parametrize("order", [1, 2])
-@pytest.mark.parametrize(("name", "wish"), [
-    ("plane-wall", {}), ("wall-corner", {"size": "200 mm"}), ("hollow-sphere", {}), ("rod-film-tip", {}),
-    ("pipe-wedge", {}), ("room-corner", {"cells": "triangles", "size": "240 mm"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "wish"),
+    [
+        ("plane-wall", {}),
+        ("wall-corner", {"size": "200 mm"}),
+        ("hollow-sphere", {}),
+        ("rod-film-tip", {}),
+        ("pipe-wedge", {}),
+        ("room-corner", {"cells": "triangles", "size": "240 mm"}),
+    ],
+)
 def test_what_nodes_store_is_what_the_body_does(name: str, wish: dict[str, object], order: int, lumped: bool) -> None:
     mesh = meshed(name, order, **wish)
     for c in ("900 J/(kg K)", "800 J/(kg K) + 0.5 J/(kg K**2)*T"):
@@ -82,8 +89,9 @@ def test_what_nodes_store_is_what_the_body_does(name: str, wish: dict[str, objec
             rng = np.random.default_rng(3)
             step = rng.normal(size=block.nodes.shape)
             change = stored.content(even + 1e-4 * step) - stored.content(even - 1e-4 * step)
-            np.testing.assert_allclose((slope @ step[..., None])[..., 0], change / 2e-4, rtol=2e-5,
-                                       atol=1e-6 * float(np.abs(slope).max()))  # fmt: skip
+            np.testing.assert_allclose(
+                (slope @ step[..., None])[..., 0], change / 2e-4, rtol=2e-5, atol=1e-6 * float(np.abs(slope).max())
+            )
             np.testing.assert_allclose(slope, slope.transpose(0, 2, 1))
             if lumped:
                 off = slope - np.einsum("maa->ma", slope)[:, :, None] * np.eye(slope.shape[1])

@@ -20,10 +20,12 @@ def section(**regions: dict[str, Any]) -> SectionGeometry:
 
 def test_regions_stand_beside_each_other() -> None:
     geometry = section(
-        a={"size": ["2 m", "1 m"], "at": ["1 m", "1 m"]}, b={"size": ["1 m", "1 m"], "right_of": "a"},
-        c={"size": ["0.5 m", "1 m"], "left_of": "a"}, d={"size": ["2 m", "3 m"], "above": "a"},
+        a={"size": ["2 m", "1 m"], "at": ["1 m", "1 m"]},
+        b={"size": ["1 m", "1 m"], "right_of": "a"},
+        c={"size": ["0.5 m", "1 m"], "left_of": "a"},
+        d={"size": ["2 m", "3 m"], "above": "a"},
         e={"size": ["2 m", "0.2 m"], "below": "a"},
-    )  # fmt: skip
+    )
     boxes = {region.name: region.box for region in geometry.regions}
     assert boxes["b"] == pytest.approx((3.0, 1.0, 4.0, 2.0))
     assert boxes["c"] == pytest.approx((0.5, 1.0, 1.0, 2.0))
@@ -35,17 +37,29 @@ def test_regions_stand_beside_each_other() -> None:
 def test_a_later_region_cuts_an_earlier_one_and_names_stay() -> None:
     geometry = section(wall={"size": ["4 m", "2 m"]}, post={"size": ["1 m", "3 m"], "at": ["1 m", "-0.5 m"]})
     lengths = {name: surface.length for name, surface in geometry.surfaces.items()}
-    assert lengths == pytest.approx({
-        "wall.left": 2, "wall.right": 2, "wall.bottom": 3, "wall.top": 3, "wall|post": 4, "post.left": 1,
-        "post.right": 1, "post.bottom": 1, "post.top": 1,
-    })  # fmt: skip
+    assert lengths == pytest.approx(
+        {
+            "wall.left": 2,
+            "wall.right": 2,
+            "wall.bottom": 3,
+            "wall.top": 3,
+            "wall|post": 4,
+            "post.left": 1,
+            "post.right": 1,
+            "post.bottom": 1,
+            "post.top": 1,
+        }
+    )
     outer = sum(surface.length for surface in geometry.outer_surfaces)
     assert outer == pytest.approx(2 * (4 + 3), rel=1e-12)
 
 
 def test_touching_within_round_off_is_touching() -> None:
-    geometry = section(a={"size": ["0.1 m", "1 m"]}, b={"size": ["0.2 m", "1 m"], "at": ["0.1 m + 1e-13 m", "0 m"]},
-                       c={"size": ["1 m", "1 m"], "at": ["0.1 m + 0.2 m", "0 m"]})  # fmt: skip
+    geometry = section(
+        a={"size": ["0.1 m", "1 m"]},
+        b={"size": ["0.2 m", "1 m"], "at": ["0.1 m + 1e-13 m", "0 m"]},
+        c={"size": ["1 m", "1 m"], "at": ["0.1 m + 0.2 m", "0 m"]},
+    )
     assert [surface.name for surface in geometry.interfaces] == ["a|b", "b|c"]
     assert len(np.unique(geometry.arrangement.points[:, 0])) == 4
 

@@ -45,29 +45,73 @@ def area_of(geometry: SectionGeometry, region: int) -> float:
     return total
 
 
-@pytest.mark.parametrize(("regions", "lengths"), [
-    ({"plate": rectangle(4, 3), "hole": disc(0.5, 2, 1.5, void=True)},
-     {"plate.left": 3, "plate.right": 3, "plate.top": 4, "plate.bottom": 4, "plate.hole": np.pi}),
-    ({"plate": rectangle(4, 3), "slot": rectangle(1, 1, at=["2 m", "0 m"], void=True)},
-     {"plate.left": 3, "plate.right": 3, "plate.top": 4, "plate.bottom": 3, "plate.slot left": 1,
-      "plate.slot right": 1, "plate.slot top": 1}),
-    ({"a": disc(1), "b": disc(1, 1)}, {"a.rim": 4 / 3 * np.pi, "b.rim": 4 / 3 * np.pi, "a|b": 2 / 3 * np.pi}),
-    ({"a": disc(1), "b": disc(1, 2)}, {"a.rim": 2 * np.pi, "b.rim": 2 * np.pi}),
-    ({"pipe": {"shape": "ring", "inner": "1 m", "outer": "2 m"},
-      "lag": {"shape": "ring", "inner": "2 m", "outer": "3 m", "around": "pipe"}},
-     {"pipe.bore": 2 * np.pi, "pipe|lag": 4 * np.pi, "lag.rim": 6 * np.pi}),
-    ({"base": rectangle(10, 1),
-      "fin": rectangle(0.2, 3, at=["1 m", "1 m"], repeat={"count": 8, "step": ["1 m", "0 m"]})},
-     {"base.left": 1, "base.right": 1, "base.bottom": 10, "base.top": 8.4, "base|fin": 1.6, "fin.left": 24,
-      "fin.right": 24, "fin.top": 1.6}),
-    ({"hub": disc(1), "rod": disc(0.1, 0.6, repeat={"count": 6, "turn": "60°"})},
-     {"hub.rim": 2 * np.pi, "hub|rod": 1.2 * np.pi}),
-    ({"arch": {"shape": "outline", "start": ["-1 m", "0 m"], "path": [
-        {"to": ["1 m", "0 m"], "side": "sill"}, {"to": ["-1 m", "0 m"], "through": ["0 m", "1 m"], "side": "vault"}]}},
-     {"arch.sill": 2, "arch.vault": np.pi}),
-    ({"nut": {"shape": "regular polygon", "sides": 6, "radius": "1 m"}, "bore": {**disc(0.4), "void": True}},
-     {**{f"nut.side {n}": 1 for n in range(1, 7)}, "nut.bore": 0.8 * np.pi}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("regions", "lengths"),
+    [
+        (
+            {"plate": rectangle(4, 3), "hole": disc(0.5, 2, 1.5, void=True)},
+            {"plate.left": 3, "plate.right": 3, "plate.top": 4, "plate.bottom": 4, "plate.hole": np.pi},
+        ),
+        (
+            {"plate": rectangle(4, 3), "slot": rectangle(1, 1, at=["2 m", "0 m"], void=True)},
+            {
+                "plate.left": 3,
+                "plate.right": 3,
+                "plate.top": 4,
+                "plate.bottom": 3,
+                "plate.slot left": 1,
+                "plate.slot right": 1,
+                "plate.slot top": 1,
+            },
+        ),
+        ({"a": disc(1), "b": disc(1, 1)}, {"a.rim": 4 / 3 * np.pi, "b.rim": 4 / 3 * np.pi, "a|b": 2 / 3 * np.pi}),
+        ({"a": disc(1), "b": disc(1, 2)}, {"a.rim": 2 * np.pi, "b.rim": 2 * np.pi}),
+        (
+            {
+                "pipe": {"shape": "ring", "inner": "1 m", "outer": "2 m"},
+                "lag": {"shape": "ring", "inner": "2 m", "outer": "3 m", "around": "pipe"},
+            },
+            {"pipe.bore": 2 * np.pi, "pipe|lag": 4 * np.pi, "lag.rim": 6 * np.pi},
+        ),
+        (
+            {
+                "base": rectangle(10, 1),
+                "fin": rectangle(0.2, 3, at=["1 m", "1 m"], repeat={"count": 8, "step": ["1 m", "0 m"]}),
+            },
+            {
+                "base.left": 1,
+                "base.right": 1,
+                "base.bottom": 10,
+                "base.top": 8.4,
+                "base|fin": 1.6,
+                "fin.left": 24,
+                "fin.right": 24,
+                "fin.top": 1.6,
+            },
+        ),
+        (
+            {"hub": disc(1), "rod": disc(0.1, 0.6, repeat={"count": 6, "turn": "60°"})},
+            {"hub.rim": 2 * np.pi, "hub|rod": 1.2 * np.pi},
+        ),
+        (
+            {
+                "arch": {
+                    "shape": "outline",
+                    "start": ["-1 m", "0 m"],
+                    "path": [
+                        {"to": ["1 m", "0 m"], "side": "sill"},
+                        {"to": ["-1 m", "0 m"], "through": ["0 m", "1 m"], "side": "vault"},
+                    ],
+                }
+            },
+            {"arch.sill": 2, "arch.vault": np.pi},
+        ),
+        (
+            {"nut": {"shape": "regular polygon", "sides": 6, "radius": "1 m"}, "bore": {**disc(0.4), "void": True}},
+            {**{f"nut.side {n}": 1 for n in range(1, 7)}, "nut.bore": 0.8 * np.pi},
+        ),
+    ],
+)
 def test_surfaces_are_named_and_as_long_as_they_should_be(regions: dict[str, Any], lengths: dict[str, float]) -> None:
     geometry = body(**regions)
     assert {n: s.length for n, s in geometry.surfaces.items()} == pytest.approx(lengths, rel=1e-12)
@@ -108,20 +152,41 @@ SHAPES = st.one_of(
     ),
     st.builds(lambda r, x, y, more: disc(r, x, y, **more), LENGTH, PLACE, PLACE, MORE),
     st.builds(
-        lambda r, t, x, y, more: {"shape": "ring", "inner": f"{r} m", "outer": f"{r + t} m",
-                                  "at": [f"{x} m", f"{y} m"], **more},
-        LENGTH, LENGTH, PLACE, PLACE, MORE,
+        lambda r, t, x, y, more: {
+            "shape": "ring",
+            "inner": f"{r} m",
+            "outer": f"{r + t} m",
+            "at": [f"{x} m", f"{y} m"],
+            **more,
+        },
+        LENGTH,
+        LENGTH,
+        PLACE,
+        PLACE,
+        MORE,
     ),
     st.builds(
-        lambda r, a, s, x, y: {"shape": "ring sector", "outer": f"{r} m", "start": f"{a}°", "end": f"{a + s}°",
-                               "at": [f"{x} m", f"{y} m"]},
-        LENGTH, st.sampled_from([-90, 0, 45, 200]), st.sampled_from([20, 90, 180, 300]), PLACE, PLACE,
+        lambda r, a, s, x, y: {
+            "shape": "ring sector",
+            "outer": f"{r} m",
+            "start": f"{a}°",
+            "end": f"{a + s}°",
+            "at": [f"{x} m", f"{y} m"],
+        },
+        LENGTH,
+        st.sampled_from([-90, 0, 45, 200]),
+        st.sampled_from([20, 90, 180, 300]),
+        PLACE,
+        PLACE,
     ),
     st.builds(
         lambda n, r, x, y: {"shape": "regular polygon", "sides": n, "radius": f"{r} m", "at": [f"{x} m", f"{y} m"]},
-        st.integers(3, 7), LENGTH, PLACE, PLACE,
+        st.integers(3, 7),
+        LENGTH,
+        PLACE,
+        PLACE,
     ),
-)  # fmt: skip
+)
 
 
 def polygon_of(region: dict[str, Any]) -> shapely.Geometry:

@@ -50,26 +50,54 @@ def volumes(mesh: Mesh) -> dict[str, float]:
 
 def box(at: tuple[float, float], size: tuple[float, float], z: tuple[float, float], **further: Any) -> dict[str, Any]:
     """A box in mm."""
-    return {"shape": "rectangle", "at": [f"{c} mm" for c in at], "size": [f"{c} mm" for c in size],
-            "z": [f"{c} mm" for c in z], **further}  # fmt: skip
+    return {
+        "shape": "rectangle",
+        "at": [f"{c} mm" for c in at],
+        "size": [f"{c} mm" for c in size],
+        "z": [f"{c} mm" for c in z],
+        **further,
+    }
 
 
 #: A slab that pierces the inner leaf of a wall and stops at the outer one, with a pocket in its top.
-BALCONY = {"kind": "stacked", "regions": {
-    "outer": box((0, 0), (100, 400), (0, 600)), "inner": box((100, 0), (200, 400), (0, 600)),
-    "slab": box((100, 0), (900, 400), (200, 300)), "pocket": box((500, 100), (200, 200), (250, 300), void=True),
-}}  # fmt: skip
+BALCONY = {
+    "kind": "stacked",
+    "regions": {
+        "outer": box((0, 0), (100, 400), (0, 600)),
+        "inner": box((100, 0), (200, 400), (0, 600)),
+        "slab": box((100, 0), (900, 400), (200, 300)),
+        "pocket": box((500, 100), (200, 200), (250, 300), void=True),
+    },
+}
 
 
 def test_a_slab_pierces_one_layer_and_stops_at_another() -> None:
     geometry = solid(BALCONY)
     assert {name: round(surface.area, 12) for name, surface in geometry.surfaces.items()} == {
-        "outer.left": 0.24, "outer.front": 0.06, "outer.back": 0.06, "outer.bottom": 0.04, "outer.top": 0.04,
-        "inner.right": 0.2, "inner.front": 0.1, "inner.back": 0.1, "inner.bottom": 0.08, "inner.top": 0.08,
-        "slab.right": 0.04, "slab.front": 0.09, "slab.back": 0.09, "slab.bottom": 0.28, "slab.top": 0.24,
-        "slab.pocket left": 0.01, "slab.pocket right": 0.01, "slab.pocket front": 0.01, "slab.pocket back": 0.01,
-        "slab.pocket bottom": 0.04, "outer|inner": 0.2, "outer|slab": 0.04, "inner|slab": 0.16,
-    }  # fmt: skip
+        "outer.left": 0.24,
+        "outer.front": 0.06,
+        "outer.back": 0.06,
+        "outer.bottom": 0.04,
+        "outer.top": 0.04,
+        "inner.right": 0.2,
+        "inner.front": 0.1,
+        "inner.back": 0.1,
+        "inner.bottom": 0.08,
+        "inner.top": 0.08,
+        "slab.right": 0.04,
+        "slab.front": 0.09,
+        "slab.back": 0.09,
+        "slab.bottom": 0.28,
+        "slab.top": 0.24,
+        "slab.pocket left": 0.01,
+        "slab.pocket right": 0.01,
+        "slab.pocket front": 0.01,
+        "slab.pocket back": 0.01,
+        "slab.pocket bottom": 0.04,
+        "outer|inner": 0.2,
+        "outer|slab": 0.04,
+        "inner|slab": 0.16,
+    }
     mesh = mesh_of(geometry, MeshWish())
     assert {block.family for block in mesh.blocks} == {"hex27"}
     expected = {"outer": 0.024, "inner": 0.04, "slab": 0.034, "pocket": 0.0}
@@ -83,16 +111,30 @@ def test_a_slab_pierces_one_layer_and_stops_at_another() -> None:
 
 def test_rooms_above_each_other_name_their_own_walls() -> None:
     """A slab and a beam stated after the rooms keep their own sides; a later pocket names what it cuts."""
-    geometry = solid({"kind": "stacked", "regions": {
-        "wall": box((0, 0), (500, 500), (0, 500)),
-        "below": box((100, 100), (400, 400), (0, 200), void=True),
-        "above": box((100, 100), (400, 400), (250, 500), void=True),
-        "slab": box((100, 100), (400, 400), (200, 250)), "beam": box((200, 100), (50, 400), (150, 200)),
-        "shaft": box((400, 300), (50, 50), (200, 250), void=True),
-    }})  # fmt: skip
+    geometry = solid(
+        {
+            "kind": "stacked",
+            "regions": {
+                "wall": box((0, 0), (500, 500), (0, 500)),
+                "below": box((100, 100), (400, 400), (0, 200), void=True),
+                "above": box((100, 100), (400, 400), (250, 500), void=True),
+                "slab": box((100, 100), (400, 400), (200, 250)),
+                "beam": box((200, 100), (50, 400), (150, 200)),
+                "shaft": box((400, 300), (50, 50), (200, 250), void=True),
+            },
+        }
+    )
     names = {name for name, surface in geometry.surfaces.items() if surface.outer}
-    assert {"wall.below left", "wall.above left", "wall.below front", "slab.bottom", "slab.top", "beam.bottom",
-            "beam.left", "slab.shaft left"} <= names  # fmt: skip
+    assert {
+        "wall.below left",
+        "wall.above left",
+        "wall.below front",
+        "slab.bottom",
+        "slab.top",
+        "beam.bottom",
+        "beam.left",
+        "slab.shaft left",
+    } <= names
     assert geometry.surfaces["wall.below left"].area == pytest.approx(0.4 * 0.2)
     assert geometry.surfaces["wall.above left"].area == pytest.approx(0.4 * 0.25)
     assert geometry.surfaces["slab.top"].area == pytest.approx(0.16 - 0.0025)
@@ -118,12 +160,15 @@ def test_every_facet_is_met_twice_or_lies_on_a_named_surface(cells: str) -> None
     assert np.abs(flow).max() < 1e-12 and held == pytest.approx(0.098, rel=1e-12)
 
 
-@given(st.lists(
-    st.tuples(*(st.integers(0, 5) for _ in range(6)), st.booleans()).filter(
-        lambda b: b[0] != b[1] and b[2] != b[3] and b[4] != b[5]
-    ),
-    min_size=1, max_size=5,
-))  # fmt: skip
+@given(
+    st.lists(
+        st.tuples(*(st.integers(0, 5) for _ in range(6)), st.booleans()).filter(
+            lambda b: b[0] != b[1] and b[2] != b[3] and b[4] != b[5]
+        ),
+        min_size=1,
+        max_size=5,
+    )
+)
 @settings(max_examples=40, deadline=None)
 def test_random_piles_of_boxes_fill_what_counting_says(boxes: list[tuple[int, ...]]) -> None:
     regions = {}
@@ -153,9 +198,11 @@ def test_random_piles_of_boxes_fill_what_counting_says(boxes: list[tuple[int, ..
 
 @pytest.mark.parametrize("angle", [40, 360])
 def test_a_turned_solid_touches_its_axis_and_converges_with_order_four(angle: int) -> None:
-    body = {"kind": "turned solid", "angle": f"{angle} deg", "regions": {
-        "ball": {"shape": "ring sector", "outer": "30 mm", "start": "-90 deg", "end": "90 deg"},
-    }}  # fmt: skip
+    body = {
+        "kind": "turned solid",
+        "angle": f"{angle} deg",
+        "regions": {"ball": {"shape": "ring sector", "outer": "30 mm", "start": "-90 deg", "end": "90 deg"}},
+    }
     geometry = solid(body)
     share = angle / 360
     cuts = {"ball.first cut", "ball.last cut"} if angle < 360 else set()
@@ -172,7 +219,7 @@ def test_parts_are_cut_out_of_sides_and_ends() -> None:
     parts = {
         "spot": {"on": "block.top", "within": {"shape": "disc", "radius": "10 mm", "at": ["40 mm", "30 mm"]}},
         "window": {"on": "block.right", "start": ["100 mm", "20 mm", "10 mm"], "end": ["100 mm", "50 mm", "30 mm"]},
-    }  # fmt: skip
+    }
     geometry = solid(body, surfaces=parts)
     areas = {name: surface.area for name, surface in geometry.surfaces.items()}
     assert areas["spot"] == pytest.approx(math.pi * 1e-4, rel=1e-12)
@@ -193,15 +240,27 @@ def test_parts_of_parts_and_several_on_one_side_keep_apart() -> None:
         "at": ["15 mm", "15 mm"],
         "repeat": {"count": 3, "step": ["20 mm", "0 mm"]},
     }
-    geometry = solid({"kind": "stacked", "regions": {"block": box((0, 0), (100, 80), (0, 50))}}, surfaces={
-        "door": span(10, 0, 40, 40, "block.right"), "pane": span(20, 10, 30, 30, "door"),
-        "hatch": span(50, 20, 70, 40, "block.right"), "band": span(25, 0, 60, 10, "block.right"),
-        "studs": {"on": "block.top", "within": rows},
-    })  # fmt: skip
+    geometry = solid(
+        {"kind": "stacked", "regions": {"block": box((0, 0), (100, 80), (0, 50))}},
+        surfaces={
+            "door": span(10, 0, 40, 40, "block.right"),
+            "pane": span(20, 10, 30, 30, "door"),
+            "hatch": span(50, 20, 70, 40, "block.right"),
+            "band": span(25, 0, 60, 10, "block.right"),
+            "studs": {"on": "block.top", "within": rows},
+        },
+    )
     areas = {name: surface.area * 1e6 for name, surface in geometry.surfaces.items()}
     # The band begins behind the door, which took its part of the side first.
-    expected = {"pane": 200.0, "door": 30 * 40 - 200.0, "hatch": 400.0, "band": 20 * 10.0, "studs": 3 * math.pi * 16,
-                "block.right": 80 * 50 - 1200.0 - 400.0 - 200.0, "block.top": 8000 - 3 * math.pi * 16}  # fmt: skip
+    expected = {
+        "pane": 200.0,
+        "door": 30 * 40 - 200.0,
+        "hatch": 400.0,
+        "band": 20 * 10.0,
+        "studs": 3 * math.pi * 16,
+        "block.right": 80 * 50 - 1200.0 - 400.0 - 200.0,
+        "block.top": 8000 - 3 * math.pi * 16,
+    }
     assert {name: areas[name] for name in expected} == pytest.approx(expected, rel=1e-9)
     mesh = mesh_of(geometry, MeshWish())
     for name in ("pane", "door", "hatch", "band", "block.right"):
@@ -210,41 +269,60 @@ def test_parts_of_parts_and_several_on_one_side_keep_apart() -> None:
 
 WRONG: dict[str, tuple[dict[str, Any], dict[str, Any], str, str]] = {
     "no height": (
-        {"kind": "stacked", "regions": {"a": {"shape": "disc", "radius": "1 m"}}}, {}, "body.regions.a.z", "levels"
+        {"kind": "stacked", "regions": {"a": {"shape": "disc", "radius": "1 m"}}},
+        {},
+        "body.regions.a.z",
+        "levels",
     ),
     "a height in a section": (
-        {"kind": "section", "regions": {"a": box((0, 0), (1, 1), (0, 1))}}, {}, "body.regions.a.z", "stacked"
+        {"kind": "section", "regions": {"a": box((0, 0), (1, 1), (0, 1))}},
+        {},
+        "body.regions.a.z",
+        "stacked",
     ),
     "upside down": (
-        {"kind": "stacked", "regions": {"a": box((0, 0), (1, 1), (1, 0))}}, {}, "body.regions.a.z", "higher"
+        {"kind": "stacked", "regions": {"a": box((0, 0), (1, 1), (1, 0))}},
+        {},
+        "body.regions.a.z",
+        "higher",
     ),
     "two turns": (
-        {"kind": "turned solid", "angle": "700 deg", "regions": {"a": {"shape": "disc", "radius": "1 m"}}}, {}, "body",
+        {"kind": "turned solid", "angle": "700 deg", "regions": {"a": {"shape": "disc", "radius": "1 m"}}},
+        {},
+        "body",
         "full turn",
     ),
     "across the axis": (
-        {"kind": "turned solid", "regions": {"a": {"shape": "disc", "radius": "1 m"}}}, {}, "body.regions.a", "axis"
+        {"kind": "turned solid", "regions": {"a": {"shape": "disc", "radius": "1 m"}}},
+        {},
+        "body.regions.a",
+        "axis",
     ),
     "a spot on a side": (
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
         {"surfaces": {"s": {"on": "a.left", "within": {"shape": "disc", "radius": "1 mm", "at": ["2 mm", "2 mm"]}}}},
-        "surfaces.s.within", "start",
+        "surfaces.s.within",
+        "start",
     ),
     "a spot of some material": (
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
         {"surfaces": {"s": {"on": "a.top", "within": {"shape": "disc", "radius": "1 mm", "void": True}}}},
-        "surfaces.s", "remove its 'void'",
+        "surfaces.s",
+        "remove its 'void'",
     ),
     "a part beside its surface": (
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
         {"surfaces": {"s": {"on": "a.left", "start": ["5 mm", "1 mm", "0 mm"], "end": ["0 mm", "2 mm", "0 mm"]}}},
-        "surfaces.s.start", "does not lie on",
+        "surfaces.s.start",
+        "does not lie on",
     ),
     "a place with two coordinates": (
         {"kind": "stacked", "regions": {"a": box((0, 0), (9, 9), (0, 9))}},
-        {"questions": [{"name": "q", "temperature": ["1 mm", "1 mm"]}]}, "questions[0].temperature", "x, y, z",
+        {"questions": [{"name": "q", "temperature": ["1 mm", "1 mm"]}]},
+        "questions[0].temperature",
+        "x, y, z",
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", WRONG)

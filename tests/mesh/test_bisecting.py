@@ -30,8 +30,13 @@ def write_corner(folder: Path, count: int, order: int = 1) -> None:
     grid = np.array(list(itertools.product(line, line, line[: count + 1])))
     shape = (len(line), len(line), count + 1)
     corner = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
-    first = np.array([place for place in itertools.product(range(2 * count), range(2 * count), range(count))
-                      if min(place[:2]) < count])  # fmt: skip
+    first = np.array(
+        [
+            place
+            for place in itertools.product(range(2 * count), range(2 * count), range(count))
+            if min(place[:2]) < count
+        ]
+    )
     boxes = np.ravel_multi_index(tuple((first[:, None] + corner).transpose(2, 0, 1)), shape)
     split = np.array([[0, 1, 3, 4], [1, 2, 3, 6], [1, 4, 5, 6], [3, 4, 6, 7], [1, 3, 4, 6]])
     turned = boxes[:, [1, 0, 3, 2, 5, 4, 7, 6]]  # every other box is split the other way, so that diagonals meet
@@ -50,20 +55,27 @@ def read_corner(folder: Path, count: int, order: int = 1) -> Case:
     """The corner held at 20 °C in its notch and at 0 °C on its two outer sides."""
     write_corner(folder, count, order)
     data = {
-        "format": "blunt-ember/1", "materials": {"a": {"k": "0.7 W/(m K)"}},
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": "0.7 W/(m K)"}},
         "body": {"kind": "imported", "file": "c.vtu", "unit": "1 mm", "groups": {"part": {"material": "a"}}},
-    }  # fmt: skip
+    }
     mesh = Flow().geometry(case_from_data(data, str(folder))).mesh  # type: ignore[union-attr]
     at = {name: mesh.points[facets.nodes] for name, facets in mesh.surfaces.items()}
-    notch = [name for name, places in at.items() if any(
-        np.ptp(places[:, axis]) < 1e-9 and abs(places[0, axis] - 0.03) < 1e-9 for axis in (0, 1))]  # fmt: skip
+    notch = [
+        name
+        for name, places in at.items()
+        if any(np.ptp(places[:, axis]) < 1e-9 and abs(places[0, axis] - 0.03) < 1e-9 for axis in (0, 1))
+    ]
     outer = [name for name, places in at.items() if places[:, :2].max(axis=0).min() < 1e-9]
     assert len(notch) == len(outer) == 2
-    return case_from_data({
-        **data,
-        "surroundings": [{"on": notch, "temperature": "20 °C"}, {"on": outer, "temperature": "0 °C"}],
-        "questions": [{"name": "loss", "heat_flow": notch[0], "tolerance": "0.1 %"}],
-    }, str(folder))  # fmt: skip
+    return case_from_data(
+        {
+            **data,
+            "surroundings": [{"on": notch, "temperature": "20 °C"}, {"on": outer, "temperature": "0 °C"}],
+            "questions": [{"name": "loss", "heat_flow": notch[0], "tolerance": "0.1 %"}],
+        },
+        str(folder),
+    )
 
 
 def meshes(kind: str, order: int, folder: Path) -> Mesh:
@@ -115,15 +127,31 @@ def test_without_a_choice_nothing_is_cut_and_boxes_cannot_be(tmp_path: Path) -> 
 def test_tetrahedra_that_were_read_follow_the_error_to_the_edge_it_is_at(tmp_path: Path) -> None:
     case, flow = read_corner(tmp_path, 2), Flow()
     # Along the edge it is the corner of a wall, whose heat is known well from the plane.
-    plane = case_from_data({
-        "format": "blunt-ember/1", "materials": {"a": {"k": "0.7 W/(m K)"}},
-        "body": {"kind": "section", "depth": "30 mm", "regions": {"a": {
-            "shape": "polygon", "material": "a",
-            "points": [[f"{x} mm", f"{y} mm"] for x, y in ((0, 0), (60, 0), (60, 30), (30, 30), (30, 60), (0, 60))]}}},
-        "surroundings": [{"on": ["a.side 3", "a.side 4"], "temperature": "20 °C"},
-                         {"on": ["a.side 1", "a.side 6"], "temperature": "0 °C"}],
-        "mesh": {"size": "0.5 mm"}, "questions": [{"name": "loss", "heat_flow": "a.side 3"}],
-    })  # fmt: skip
+    plane = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "0.7 W/(m K)"}},
+            "body": {
+                "kind": "section",
+                "depth": "30 mm",
+                "regions": {
+                    "a": {
+                        "shape": "polygon",
+                        "material": "a",
+                        "points": [
+                            [f"{x} mm", f"{y} mm"] for x, y in ((0, 0), (60, 0), (60, 30), (30, 30), (30, 60), (0, 60))
+                        ],
+                    }
+                },
+            },
+            "surroundings": [
+                {"on": ["a.side 3", "a.side 4"], "temperature": "20 °C"},
+                {"on": ["a.side 1", "a.side 6"], "temperature": "0 °C"},
+            ],
+            "mesh": {"size": "0.5 mm"},
+            "questions": [{"name": "loss", "heat_flow": "a.side 3"}],
+        }
+    )
     limit = Flow().run(plane).checks[0].value
     even, following = list(divided(flow, case, 4)), list(adapted(flow, case, most_nodes=6_000))
     off = [abs(level.values[0] / limit - 1) for level in following]

@@ -73,10 +73,16 @@ def test_a_turned_section_is_turned_about_its_axis(order: int, share: float) -> 
 
 
 @pytest.mark.parametrize("order", [1, 2])
-@pytest.mark.parametrize(("name", "axis", "upper", "wish"), [
-    ("wall-corner", 0, True, {}), ("wall-corner", 1, True, {"cells": "triangles"}), ("room-corner", 2, True, {}),
-    ("room-corner", 0, True, {"cells": "triangles", "size": "240 mm"}), ("composite-wall", 1, False, {}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "axis", "upper", "wish"),
+    [
+        ("wall-corner", 0, True, {}),
+        ("wall-corner", 1, True, {"cells": "triangles"}),
+        ("room-corner", 2, True, {}),
+        ("room-corner", 0, True, {"cells": "triangles", "size": "240 mm"}),
+        ("composite-wall", 1, False, {}),
+    ],
+)
 def test_a_half_and_its_mirror_image_grow_together(
     name: str, axis: int, upper: bool, wish: dict[str, object], order: int
 ) -> None:

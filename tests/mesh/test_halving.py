@@ -23,11 +23,16 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.parting import parted_mesh
 
 BODIES = {
-    "mapped": ("plane-wall", {}), "triangles": ("wall-corner", {"size": "120 mm"}), "ring": ("ring-sector", {}),
-    "turned": ("hollow-sphere", {}), "rod": ("rod-film-tip", {}), "hexahedra": ("pipe-wedge", {}),
-    "wedges": ("room-corner", {"cells": "triangles", "size": "200 mm"}), "bowl": ("bowl", {"size": "24 mm"}),
+    "mapped": ("plane-wall", {}),
+    "triangles": ("wall-corner", {"size": "120 mm"}),
+    "ring": ("ring-sector", {}),
+    "turned": ("hollow-sphere", {}),
+    "rod": ("rod-film-tip", {}),
+    "hexahedra": ("pipe-wedge", {}),
+    "wedges": ("room-corner", {"cells": "triangles", "size": "200 mm"}),
+    "bowl": ("bowl", {"size": "24 mm"}),
     "free quadrilaterals": ("wall-corner", {"size": "120 mm", "cells": "mostly quadrilaterals"}),
-}  # fmt: skip
+}
 
 
 def mesh_like(name: str, order: int) -> Mesh:
@@ -135,16 +140,25 @@ def tetrahedra(tmp_path: Path, order: int) -> Case:
         x = geometry.mesh.points[geometry.mesh.surfaces[name].nodes, 0]  # type: ignore[union-attr]
         ends |= {key: name for key, at in (("low", 0.0), ("high", 0.2)) if np.abs(x - at).max() < 1e-12}
     region = geometry.regions[0].name
-    return case_from_data({
-        "format": "blunt-ember/1", "materials": {"clay": {"k": "1.2 W/(m K)"}},
-        "body": {**body, "groups": {region: {"material": "clay"}}},
-        "surroundings": [{"on": ends["low"], "temperature": "300 °C"},
-                         {"on": ends["high"], "film": {"h": "20 W/(m² K)", "temperature": "20 °C"}}],
-        "heat_inside": [{"region": region, "per_volume": "8 kW/m³"}],
-        "questions": [{"name": "hottest", "highest": "body"}, {"name": "end", "mean": ends["high"]},
-                      {"name": "mean", "mean": "body"},
-                      {"name": "lost", "heat_flow": ends["high"], "direction": "out"}],
-    }, str(tmp_path))  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "1.2 W/(m K)"}},
+            "body": {**body, "groups": {region: {"material": "clay"}}},
+            "surroundings": [
+                {"on": ends["low"], "temperature": "300 °C"},
+                {"on": ends["high"], "film": {"h": "20 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            "heat_inside": [{"region": region, "per_volume": "8 kW/m³"}],
+            "questions": [
+                {"name": "hottest", "highest": "body"},
+                {"name": "end", "mean": ends["high"]},
+                {"name": "mean", "mean": "body"},
+                {"name": "lost", "heat_flow": ends["high"], "direction": "out"},
+            ],
+        },
+        str(tmp_path),
+    )
 
 
 def test_answers_on_a_mesh_that_was_read_have_their_errors(tmp_path: Path) -> None:

@@ -85,8 +85,12 @@ def test_the_best_pairs_of_triangles_become_quadrilaterals() -> None:
     assert len(quads) == (nx - 1) * (ny - 1) and len(np.unique(pairs)) == len(triangles)
     corners = points[quads]
     ahead = np.roll(corners, -1, axis=1) - corners
-    area = 0.5 * np.abs((corners[..., 0] * np.roll(corners[..., 1], -1, axis=1)
-                         - np.roll(corners[..., 0], -1, axis=1) * corners[..., 1]).sum(axis=1))  # fmt: skip
+    area = 0.5 * np.abs(
+        (
+            corners[..., 0] * np.roll(corners[..., 1], -1, axis=1)
+            - np.roll(corners[..., 0], -1, axis=1) * corners[..., 1]
+        ).sum(axis=1)
+    )
     np.testing.assert_allclose(area, 1.0)
     np.testing.assert_allclose(np.linalg.norm(ahead, axis=-1), 1.0)
     # Whatever order the triangles come in, the pairs are the same.
@@ -115,8 +119,9 @@ def test_quadrilaterals_of_any_triangles_are_fair_and_cover_what_they_were(count
     ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
     turn = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
     assert (turn > 0).all()  # no corner is turned inwards
-    area = 0.5 * (corners[..., 0] * np.roll(corners[..., 1], -1, axis=1)
-                  - np.roll(corners[..., 0], -1, axis=1) * corners[..., 1]).sum(axis=1)  # fmt: skip
+    area = 0.5 * (
+        corners[..., 0] * np.roll(corners[..., 1], -1, axis=1) - np.roll(corners[..., 0], -1, axis=1) * corners[..., 1]
+    ).sum(axis=1)
     np.testing.assert_allclose(area, np.abs(cross[pairs]).sum(axis=1) / 2, atol=1e-12)
 
 

@@ -18,11 +18,16 @@ from blunt_ember.mesh.parting import parted_mesh
 from blunt_ember.mesh.quality import SHARP, quality_of
 
 BODIES: dict[str, tuple[str, dict[str, object]]] = {
-    "wall": ("composite-wall", {}), "ring": ("hollow-cylinder", {}), "corner": ("wall-corner", {"size": "150 mm"}),
-    "sphere": ("hollow-sphere", {}), "room": ("room-corner", {}), "pile": ("stacked-floor", {}),
-    "wedge of a pipe": ("pipe-wedge", {}), "bowl": ("bowl", {"size": "24 mm"}),
+    "wall": ("composite-wall", {}),
+    "ring": ("hollow-cylinder", {}),
+    "corner": ("wall-corner", {"size": "150 mm"}),
+    "sphere": ("hollow-sphere", {}),
+    "room": ("room-corner", {}),
+    "pile": ("stacked-floor", {}),
+    "wedge of a pipe": ("pipe-wedge", {}),
+    "bowl": ("bowl", {"size": "24 mm"}),
     "wedges": ("room-corner", {"cells": "triangles", "size": "220 mm"}),
-}  # fmt: skip
+}
 FLAT = ("wall", "ring", "corner", "sphere")
 
 

@@ -30,10 +30,14 @@ THIN = {"shape": "rectangle", "size": ["120 mm", "80 mm"], "z": ["50 mm", "51 mm
 
 
 def stated(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked") -> Case:
-    return case_from_data({
-        "format": "blunt-ember/1", "materials": {"a": {"k": "2 W/(m K)"}}, "body": {"kind": kind, "regions": regions},
-        "mesh": mesh,
-    })  # fmt: skip
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "2 W/(m K)"}},
+            "body": {"kind": kind, "regions": regions},
+            "mesh": mesh,
+        }
+    )
 
 
 def meshed(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked") -> Mesh:
@@ -52,8 +56,11 @@ def test_thin_levels_get_their_cells_and_the_same_case_the_same_mesh(cells: str)
 
 def test_finer_places_of_a_solid_are_finer_in_its_plan() -> None:
     plain = meshed({"block": BLOCK}, {"size": "20 mm", "cells": "triangles", "order": 1})
-    wish = {"size": "20 mm", "order": 1, "local": [{"at": ["10 mm", "10 mm", "0 mm"], "size": "1 mm"},
-                                                   {"on": "block.right", "size": "3 mm"}]}  # fmt: skip
+    wish = {
+        "size": "20 mm",
+        "order": 1,
+        "local": [{"at": ["10 mm", "10 mm", "0 mm"], "size": "1 mm"}, {"on": "block.right", "size": "3 mm"}],
+    }
     fine = meshed({"block": BLOCK}, wish)
     near = [np.linalg.norm(mesh.points[:, :2] - 0.01, axis=1) < 0.004 for mesh in (plain, fine)]
     assert near[1].sum() > 10 * max(near[0].sum(), 1)
@@ -122,14 +129,24 @@ def test_named_groups_keep_their_names_but_for_signs_that_part_them(tmp_path: Pa
 
 def test_a_read_body_carries_heat_across_its_regions(tmp_path: Path) -> None:
     boxes(tmp_path, "tetra")
-    case = case_from_data({
-        "format": "blunt-ember/1", "materials": {"a": {"k": "2 W/(m K)"}, "b": {"k": "6 W/(m K)"}},
-        "body": {"kind": "imported", "file": "boxes.vtu", "unit": "1 mm",
-                 "groups": {"part 1": {"material": "a"}, "part 2": {"material": "b"}}},
-        "surroundings": [{"on": "part 1.face 1", "temperature": "0 °C"},
-                         {"on": "part 2.face 5", "temperature": "40 °C"}],
-        "questions": [{"name": "middle", "mean": "part 1|part 2"}, {"name": "flow", "heat_flow": "part 1|part 2"}],
-    }, str(tmp_path))  # fmt: skip
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "2 W/(m K)"}, "b": {"k": "6 W/(m K)"}},
+            "body": {
+                "kind": "imported",
+                "file": "boxes.vtu",
+                "unit": "1 mm",
+                "groups": {"part 1": {"material": "a"}, "part 2": {"material": "b"}},
+            },
+            "surroundings": [
+                {"on": "part 1.face 1", "temperature": "0 °C"},
+                {"on": "part 2.face 5", "temperature": "40 °C"},
+            ],
+            "questions": [{"name": "middle", "mean": "part 1|part 2"}, {"name": "flow", "heat_flow": "part 1|part 2"}],
+        },
+        str(tmp_path),
+    )
     outcome = Flow().run(case)
     assert outcome.final and all(check.error is not None and check.error > 0 for check in outcome.checks)
     assert outcome.ledger is not None and outcome.ledger.relative < 1e-12
@@ -145,12 +162,16 @@ def test_a_read_body_carries_heat_across_its_regions(tmp_path: Path) -> None:
 def test_a_place_with_too_many_coordinates_for_a_read_plane_is_explained(tmp_path: Path) -> None:
     points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]])
     meshio.Mesh(points, [("triangle", [[0, 1, 2], [0, 2, 3]])]).write(tmp_path / "flat.vtu")
-    case = case_from_data({
-        "format": "blunt-ember/1", "materials": {"a": {"k": "2 W/(m K)"}},
-        "body": {"kind": "imported", "file": "flat.vtu", "unit": "1 mm", "groups": {"body": {"material": "a"}}},
-        "surroundings": [{"on": "body.face 1", "temperature": "5 °C"}],
-        "questions": [{"name": "q", "temperature": ["0.5 mm", "0.5 mm", "0 mm"]}],
-    }, str(tmp_path))  # fmt: skip
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "2 W/(m K)"}},
+            "body": {"kind": "imported", "file": "flat.vtu", "unit": "1 mm", "groups": {"body": {"material": "a"}}},
+            "surroundings": [{"on": "body.face 1", "temperature": "5 °C"}],
+            "questions": [{"name": "q", "temperature": ["0.5 mm", "0.5 mm", "0 mm"]}],
+        },
+        str(tmp_path),
+    )
     with pytest.raises(CaseError, match=r"questions\[0\].temperature: a place in this body has x, y; write it like"):
         Flow().run(case)
 
@@ -179,8 +200,10 @@ def read_along(outcome: Outcome, axis: int) -> Any:
 
 def test_profiles_run_along_the_axis_that_matters_and_stop_at_joints() -> None:
     case = stated({"block": BLOCK, "foil": THIN}, {})
-    data = {**case.data, "surroundings": [{"on": "block.bottom", "temperature": "0 °C"},
-                                          {"on": "foil.top", "temperature": "51 °C"}]}  # fmt: skip
+    data = {
+        **case.data,
+        "surroundings": [{"on": "block.bottom", "temperature": "0 °C"}, {"on": "foil.top", "temperature": "51 °C"}],
+    }
     outcome = Flow().run(case.restated(data))
     assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
     assert main_axis(outcome.geometry, outcome.mesh, outcome.solution.temperature) == 2

@@ -44,26 +44,53 @@ def polygon(*points: tuple[str, str]) -> dict[str, Any]:
 #: Sections with the smallest angle of their own outline, where that is below what the mesher keeps.
 UGLY: dict[str, tuple[dict[str, Any], float]] = {
     "plate with a hole": ({"p": rectangle("4 m", "3 m"), "h": disc("0.5 m", "2 m", "1.5 m", void=True)}, 90),
-    "thin gap": ({"p": rectangle("1 m", "1 m"), "h": disc("0.2 m", "0.3 m", "0.5 m", void=True),
-                  "g": disc("0.2 m", "0.705 m", "0.5 m", void=True)}, 90),
-    "1.5 mm strip": ({"w": rectangle("500 mm", "200 mm"),
-                      "s": rectangle("1.5 mm", "200 mm", at=["100 mm", "0 m"])}, 90),
+    "thin gap": (
+        {
+            "p": rectangle("1 m", "1 m"),
+            "h": disc("0.2 m", "0.3 m", "0.5 m", void=True),
+            "g": disc("0.2 m", "0.705 m", "0.5 m", void=True),
+        },
+        90,
+    ),
+    "1.5 mm strip": (
+        {"w": rectangle("500 mm", "200 mm"), "s": rectangle("1.5 mm", "200 mm", at=["100 mm", "0 m"])},
+        90,
+    ),
     "tangent circles": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "2 m", "0 m")}, 90),
     "5 degree wedge": ({"w": polygon(("0 m", "0 m"), ("1 m", "0 m"), ("cos(5°)*1 m", "sin(5°)*1 m"))}, 5),
-    "many holes": ({"p": rectangle("1 m", "1 m"), "h": disc("0.03 m", "0.08 m", "0.5 m", void=True,
-                    repeat={"count": 9, "step": ["0.1 m", "0.02 m"]})}, 90),
-    "row of fins": ({"b": rectangle("100 mm", "5 mm"), "f": rectangle("2 mm", "30 mm", at=["4 mm", "5 mm"],
-                     repeat={"count": 15, "step": ["6.5 mm", "0 m"]})}, 90),
-    "inner corner": ({"l": polygon(("0 m", "0 m"), ("2 m", "0 m"), ("2 m", "1 m"), ("1 m", "1 m"), ("1 m", "2 m"),
-                                   ("0 m", "2 m"))}, 90),
-    "core in a nut": ({"n": {"shape": "regular polygon", "sides": 6, "radius": "1 m"},
-                       "c": {"shape": "disc", "radius": "0.3 m", "inside": "n"}}, 90),
+    "many holes": (
+        {
+            "p": rectangle("1 m", "1 m"),
+            "h": disc("0.03 m", "0.08 m", "0.5 m", void=True, repeat={"count": 9, "step": ["0.1 m", "0.02 m"]}),
+        },
+        90,
+    ),
+    "row of fins": (
+        {
+            "b": rectangle("100 mm", "5 mm"),
+            "f": rectangle("2 mm", "30 mm", at=["4 mm", "5 mm"], repeat={"count": 15, "step": ["6.5 mm", "0 m"]}),
+        },
+        90,
+    ),
+    "inner corner": (
+        {"l": polygon(("0 m", "0 m"), ("2 m", "0 m"), ("2 m", "1 m"), ("1 m", "1 m"), ("1 m", "2 m"), ("0 m", "2 m"))},
+        90,
+    ),
+    "core in a nut": (
+        {
+            "n": {"shape": "regular polygon", "sides": 6, "radius": "1 m"},
+            "c": {"shape": "disc", "radius": "0.3 m", "inside": "n"},
+        },
+        90,
+    ),
     "lens": ({"a": disc("1 m", "0 m", "0 m"), "b": disc("1 m", "1.7 m", "0 m")}, 40),
     "pie": ({"s": {"shape": "ring sector", "outer": "1 m", "start": "10°", "end": "310°"}}, 50),
     "off-centre ring": ({"p": disc("1 m", "0 m", "0 m"), "h": disc("0.6 m", "0.37 m", "0 m", void=True)}, 90),
-    "slanted strip": ({"s": polygon(("0 m", "0 m"), ("1 m", "0.3 m"), ("0.99 m", "0.33 m"),
-                                    ("-0.01 m", "0.03 m"))}, 88),
-}  # fmt: skip
+    "slanted strip": (
+        {"s": polygon(("0 m", "0 m"), ("1 m", "0.3 m"), ("0.99 m", "0.33 m"), ("-0.01 m", "0.03 m"))},
+        88,
+    ),
+}
 
 
 def angles(points: Floats, cells: np.ndarray) -> Floats:  # type: ignore[type-arg]
@@ -144,8 +171,12 @@ def test_the_same_case_gives_the_same_mesh() -> None:
 
 def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
     geometry = body(**UGLY["plate with a hole"][0])
-    wish = {"size": "0.3 m", "order": 1, "across": 1,
-            "local": [{"on": "p.h", "size": "20 mm"}, {"at": ["3.5 m", "0.5 m"], "size": "30 mm"}]}  # fmt: skip
+    wish = {
+        "size": "0.3 m",
+        "order": 1,
+        "across": 1,
+        "local": [{"on": "p.h", "size": "20 mm"}, {"at": ["3.5 m", "0.5 m"], "size": "30 mm"}],
+    }
     mesh = mesh_of(geometry, MeshWish.model_validate(wish))
     (block,) = mesh.blocks
     corners = mesh.points[block.nodes]
@@ -161,10 +192,13 @@ def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
     assert angles(mesh.points, block.nodes).min() > 20
 
 
-@pytest.mark.parametrize(("local", "path", "said"), [
-    ({"on": "p.hh", "size": "1 mm"}, "mesh.local[0].on", "did you mean 'p.h'"),
-    ({"on": "p.h", "size": "1e-9 m"}, "mesh.size", "state a larger size"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("local", "path", "said"),
+    [
+        ({"on": "p.hh", "size": "1 mm"}, "mesh.local[0].on", "did you mean 'p.h'"),
+        ({"on": "p.h", "size": "1e-9 m"}, "mesh.size", "state a larger size"),
+    ],
+)
 def test_a_finer_place_that_is_none_is_explained(local: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
         mesh_of(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))

@@ -43,8 +43,9 @@ def dxf(path: Path, units: int = 4, open_line: bool = False) -> Path:
     space = drawing.modelspace()
     body, lid = {"layer": "body"}, {"layer": "lid.top"}
     bulge = math.tan(math.pi / 8)  # a quarter turn
-    space.add_lwpolyline([(0, 0, 0), (100, 0, bulge), (110, 10, 0), (110, 60, 0), (0, 60, 0)], format="xyb", close=True,
-                         dxfattribs=body)  # fmt: skip
+    space.add_lwpolyline(
+        [(0, 0, 0), (100, 0, bulge), (110, 10, 0), (110, 60, 0), (0, 60, 0)], format="xyb", close=True, dxfattribs=body
+    )
     space.add_circle((30, 30), 10, dxfattribs=body)
     space.add_line((0, 60), (0, 90), dxfattribs=lid)
     space.add_line((110, 60), (0, 60), dxfattribs=lid)
@@ -98,9 +99,9 @@ def test_paths_of_an_svg_become_regions_in_millimetres(tmp_path: Path) -> None:
     path = tmp_path / "plate.svg"
     path.write_text(SVG.format(more=""), encoding="utf-8")
     found = areas(case_from_foreign(path))
-    assert found == pytest.approx({
-        "plate": 6000 - math.pi * 100, "pins": math.pi * 100, "bow": 20 * 20 + math.pi * 50,
-    }, rel=1e-9)  # fmt: skip
+    assert found == pytest.approx(
+        {"plate": 6000 - math.pi * 100, "pins": math.pi * 100, "bow": 20 * 20 + math.pi * 50}, rel=1e-9
+    )
     path.write_text(SVG.format(more='<path id="wave" d="M 0 0 C 1 1 2 2 3 0 z"/>'), encoding="utf-8")
     with pytest.raises(BluntEmberError, match="path 'wave' holds a cubic Bézier"):
         case_from_foreign(path)
@@ -135,10 +136,16 @@ def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path:
     data = {**read.data, "parameters": case.data["parameters"], "materials": case.data["materials"]}
     data["body"] = {**read.data["body"], "groups": groups}
     data["surroundings"] = [
-        {**entry, "on": [names[m] for s in ([entry["on"]] if isinstance(entry["on"], str) else entry["on"])
-                         for m in case.document.members_of(s)]}
+        {
+            **entry,
+            "on": [
+                names[m]
+                for s in ([entry["on"]] if isinstance(entry["on"], str) else entry["on"])
+                for m in case.document.members_of(s)
+            ],
+        }
         for entry in case.data["surroundings"]
-    ]  # fmt: skip
+    ]
     again = Flow().run(read.restated(data))
     assert again.ledger is not None and outcome.ledger is not None
     expected = {names[row.name]: row.heat for row in outcome.ledger.rows if row.name in names}

@@ -69,8 +69,17 @@ def test_a_chain_is_drawn_to_scale(wall: Outcome) -> None:
     expected = np.maximum(room * resistances / resistances.sum() - 2, 1.5)
     np.testing.assert_allclose(widths[-4:], expected, rtol=1e-6)
     said = texts(figure)
-    for wanted in ("brick", "R 0.3257 m² K/W", "ΔT 376.7 K", "film", "brick|blanket", "603.318 °C", "mesh 603.318",
-                   "fluid", "25 °C"):  # fmt: skip
+    for wanted in (
+        "brick",
+        "R 0.3257 m² K/W",
+        "ΔT 376.7 K",
+        "film",
+        "brick|blanket",
+        "603.318 °C",
+        "mesh 603.318",
+        "fluid",
+        "25 °C",
+    ):
         assert wanted in said
     assert any("R in all 0.82578 m² K/W" in each and "on the mesh" in each for each in said)
 
@@ -101,16 +110,28 @@ def test_difference_and_quantity_are_named_beside_their_axes(wall: Outcome) -> N
     assert (
         pipe.geometry is not None and pipe.mesh is not None and pipe.problem is not None and pipe.solution is not None
     )
-    profile = flux_profile(through_middle(0, pipe.geometry, pipe.mesh), "heat flux", pipe.problem,
-                           pipe.solution.temperature, pipe.geometry, pipe.exact_now)  # fmt: skip
+    profile = flux_profile(
+        through_middle(0, pipe.geometry, pipe.mesh),
+        "heat flux",
+        pipe.problem,
+        pipe.solution.temperature,
+        pipe.geometry,
+        pipe.exact_now,
+    )
     assert {"W/m²", "Δ W/m²"} <= set(texts(filled(profile_plot(profile, DEFAULT_UNITS))))
 
 
 def test_a_flux_that_does_not_change_is_a_straight_line(wall: Outcome) -> None:
     assert wall.geometry is not None and wall.mesh is not None and wall.problem is not None
     assert wall.solution is not None
-    profile = flux_profile(through_middle(0, wall.geometry, wall.mesh), "flux along x", wall.problem,
-                           wall.solution.temperature, wall.geometry, wall.exact_now)  # fmt: skip
+    profile = flux_profile(
+        through_middle(0, wall.geometry, wall.mesh),
+        "flux along x",
+        wall.problem,
+        wall.solution.temperature,
+        wall.geometry,
+        wall.exact_now,
+    )
     figure = filled(profile_plot(profile, DEFAULT_UNITS))
     low, high = figure.axes[0].get_ylim()
     assert high - low > 0.15 * 1156  # round-off does not fill the scale

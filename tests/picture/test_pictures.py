@@ -120,8 +120,9 @@ def test_the_chart_fills_its_size_and_differs_with_the_curve(outcome: Outcome) -
 def test_what_is_unstated_is_stroked_on_a_solid_until_it_is_said(renderer: BodyRenderer) -> None:
     case = family("stacked-floor").case()
     silent = next(o for o in Flow().outcomes(case) if o.ledger)
-    said = with_value(case, ("surroundings",), [
-        *case.data["surroundings"], {"on": list(silent.unstated), "insulated": True}])  # fmt: skip
+    said = with_value(
+        case, ("surroundings",), [*case.data["surroundings"], {"on": list(silent.unstated), "insulated": True}]
+    )
     spoken = next(o for o in Flow().outcomes(said) if o.ledger)
     assert len(silent.unstated) == 12 and spoken.unstated == ()
     assert silent.geometry is not None

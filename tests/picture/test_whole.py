@@ -33,10 +33,15 @@ def renderer() -> BodyRenderer:
 
 
 OFFERED = {
-    "wall-corner": {Mirror(0, True), Mirror(1, True)}, "room-corner": {Mirror(axis, True) for axis in range(3)},
-    "composite-wall": {Mirror(1, False), Mirror(1, True)}, "hot-edge-plate": set(), "hollow-sphere": {Mirror(0, False)},
-    "ring-sector": set(), "rod-film-tip": set(), "straight-fin": set(),
-}  # fmt: skip
+    "wall-corner": {Mirror(0, True), Mirror(1, True)},
+    "room-corner": {Mirror(axis, True) for axis in range(3)},
+    "composite-wall": {Mirror(1, False), Mirror(1, True)},
+    "hot-edge-plate": set(),
+    "hollow-sphere": {Mirror(0, False)},
+    "ring-sector": set(),
+    "rod-film-tip": set(),
+    "straight-fin": set(),
+}
 
 
 @pytest.mark.parametrize("name", OFFERED)
@@ -57,10 +62,12 @@ def test_an_edge_that_meets_anything_is_no_plane_of_symmetry() -> None:
 
 
 WHOLES = {
-    "wall-corner": Whole((Mirror(0, True), Mirror(1, True))), "room-corner": Whole((Mirror(0, True), Mirror(2, True))),
-    "hot-edge-plate": Whole(deep=True), "hollow-sphere": Whole(deep=True),
+    "wall-corner": Whole((Mirror(0, True), Mirror(1, True))),
+    "room-corner": Whole((Mirror(0, True), Mirror(2, True))),
+    "hot-edge-plate": Whole(deep=True),
+    "hollow-sphere": Whole(deep=True),
     "composite-wall": Whole((Mirror(1, True),), deep=True),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", WHOLES)
@@ -80,8 +87,9 @@ def test_fields_and_fluxes_are_those_of_the_body(name: str) -> None:
         field = field_of(outcome, lens, part)  # type: ignore[arg-type]
         assert field is not None
         spread = seen.spread(field)
-        here, there = (field_at(mesh, each.values, at)
-                       for mesh, each, at in ((grown, spread, places), (outcome.mesh, field, home)))  # fmt: skip
+        here, there = (
+            field_at(mesh, each.values, at) for mesh, each, at in ((grown, spread, places), (outcome.mesh, field, home))
+        )
         ok = ~np.isnan(here)
         assert ok.sum() > 35
         np.testing.assert_allclose(here[ok], there[ok], rtol=2e-2, atol=1e-6 * np.nanmax(np.abs(there)))
@@ -118,7 +126,8 @@ def test_flow_lines_have_their_images() -> None:
     assert signed is not None
     spread = seen.spread(signed)
     assert {bool((block < 0).any()) for block in spread.values} == {True, False} or min(
-        float(block.min()) for block in spread.values) < 0  # fmt: skip
+        float(block.min()) for block in spread.values
+    ) < 0
 
 
 def test_nothing_more_is_drawn_than_can_be() -> None:
@@ -133,10 +142,13 @@ def test_nothing_more_is_drawn_than_can_be() -> None:
     assert drawn(room, Whole(deep=True)).outcome.mesh is room.mesh
 
 
-@pytest.mark.parametrize(("name", "upright", "ways"), [
-    ("room-corner", 2, {0: ((0, 1, 0), (0, 0, 1)), 1: ((1, 0, 0), (0, 0, 1)), 2: ((1, 0, 0), (0, 1, 0))}),
-    ("bowl", 1, {2: ((1, 0, 0), (0, 1, 0)), 1: ((1, 0, 0), (0, 0, -1))}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "upright", "ways"),
+    [
+        ("room-corner", 2, {0: ((0, 1, 0), (0, 0, 1)), 1: ((1, 0, 0), (0, 0, 1)), 2: ((1, 0, 0), (0, 1, 0))}),
+        ("bowl", 1, {2: ((1, 0, 0), (0, 1, 0)), 1: ((1, 0, 0), (0, 0, -1))}),
+    ],
+)
 def test_a_plane_face_on_is_seen_straight(
     name: str, upright: int, ways: dict[int, tuple[tuple[int, ...], tuple[int, ...]]]
 ) -> None:

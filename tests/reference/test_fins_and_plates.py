@@ -111,8 +111,12 @@ def test_a_rectangle_obeys_its_equation_and_its_edges(
     middle = at(0, 0)
     bent = 2 * (at(d, 0) + at(-d, 0) - 2 * middle) + ky * (at(0, d) + at(0, -d) - 2 * middle)
     np.testing.assert_allclose(bent / d**2, -generation, atol=30 + 1e-3 * generation)
-    for side, place, inward, k in ((left, (0.0, 0.09), (1, 0), 2.0), (right, (0.3, 0.09), (-1, 0), 2.0),
-                                   (bottom, (0.13, 0.0), (0, 1), ky), (top, (0.13, 0.2), (0, -1), ky)):  # fmt: skip
+    for side, place, inward, k in (
+        (left, (0.0, 0.09), (1, 0), 2.0),
+        (right, (0.3, 0.09), (-1, 0), 2.0),
+        (bottom, (0.13, 0.0), (0, 1), ky),
+        (top, (0.13, 0.2), (0, -1), ky),
+    ):
         s = 2e-5
         face, near, further = plate.temperature_at(
             np.array([np.array(place) + n * s * np.array(inward) for n in range(3)])

@@ -62,8 +62,9 @@ def test_every_condition_of_a_wall_holds_to_round_off(
 
 
 def test_a_wall_worked_by_hand() -> None:
-    wall = Layers("wall", 0.0, (Layer(0.2, even(0.5)), Layer(0.3, even(0.05))), Side(h=10.0, fluid=400.0),
-                  Side(held=300.0))  # fmt: skip
+    wall = Layers(
+        "wall", 0.0, (Layer(0.2, even(0.5)), Layer(0.3, even(0.05))), Side(h=10.0, fluid=400.0), Side(held=300.0)
+    )
     assert wall.heat_in == pytest.approx(100 / 2.5)
     at = wall.temperature_at(np.array([0.0, 0.1, 0.2, 0.25, 0.3, 0.31]))
     np.testing.assert_allclose(at[:5], [396, 388, 380, 340, 300])
@@ -72,14 +73,17 @@ def test_a_wall_worked_by_hand() -> None:
 
 RADIATING = Side(h=6.0, fluid=300.0, radiation=((0.8, 290.0),))
 CONDUCTIVITIES = [
-    "1.4 W/(m K)", "0.6 W/(m K) + 0.002 W/(m K^2)*(T - 20 °C)", "35 W/(m K)*(T/300 K)^-0.6",
+    "1.4 W/(m K)",
+    "0.6 W/(m K) + 0.002 W/(m K^2)*(T - 20 °C)",
+    "35 W/(m K)*(T/300 K)^-0.6",
     {"table": [["0 °C", "0.2 W/(m K)"], ["200 °C", "0.3 W/(m K)"], ["600 °C", "0.9 W/(m K)"]]},
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("stated", CONDUCTIVITIES, ids=["even", "straight", "power", "table"])
-@pytest.mark.parametrize(("form", "start"), [("wall", 0.0), ("cylinder", 0.02), ("cylinder", 0.0), ("sphere", 0.03),
-                                             ("sphere", 0.0)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("form", "start"), [("wall", 0.0), ("cylinder", 0.02), ("cylinder", 0.0), ("sphere", 0.03), ("sphere", 0.0)]
+)
 def test_layers_obey_their_equation_and_both_sides(form: Any, start: float, stated: Any) -> None:
     """(1/A) d/ds (A k dT/ds) + g = 0 by differences, in two layers with a contact between them."""
     inner = Side() if form != "wall" and start == 0 else Side(h=40.0, fluid=700.0, flux=100.0)
@@ -88,8 +92,10 @@ def test_layers_obey_their_equation_and_both_sides(form: Any, start: float, stat
     power = {"wall": 0, "cylinder": 1, "sphere": 2}[form]
     s, d = np.linspace(start + 0.004, 0.046, 7), 2e-4
     low, at, high = (made.temperature_at(s + step, 0) for step in (-d, 0.0, d))
-    before, after = (k.at({"T": (at + other) / 2}) * (s + way * d / 2) ** power * way * (other - at) / d
-                     for way, other in ((-1, low), (1, high)))  # fmt: skip
+    before, after = (
+        k.at({"T": (at + other) / 2}) * (s + way * d / 2) ** power * way * (other - at) / d
+        for way, other in ((-1, low), (1, high))
+    )
     np.testing.assert_allclose((after - before) / d / s**power, -generation, rtol=2e-3)
     # What the layer gives off arrives outside, through the contact, and leaves by film and radiation.
     volume = (0.05 ** (power + 1) - start ** (power + 1)) / (power + 1)

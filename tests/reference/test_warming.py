@@ -29,8 +29,10 @@ def bodies() -> list[Any]:
     ):
         inner = [IDLE] if form != "wall" and start == 0 else [IDLE, Side(held=350.0), Side(h=50.0, fluid=400.0), FLUX]
         for first in inner:
-            found += [pytest.param(form, start, end, first, last, id=f"{form}-{start}-{inner.index(first)}-{number}")
-                      for number, last in enumerate((HELD, FILM, WEAK, FLUX))]  # fmt: skip
+            found += [
+                pytest.param(form, start, end, first, last, id=f"{form}-{start}-{inner.index(first)}-{number}")
+                for number, last in enumerate((HELD, FILM, WEAK, FLUX))
+            ]
     return found
 
 
@@ -75,8 +77,12 @@ def test_the_series_obeys_the_equation_its_sides_and_the_balance(
 
 def test_roots_agree_with_published_ones() -> None:
     # Incropera et al. (2007), table 5.1: first roots for plane wall, cylinder and sphere.
-    for biot, wall, cylinder, sphere in ((0.1, 0.3111, 0.4417, 0.5423), (1.0, 0.8603, 1.2558, 1.5708),
-                                         (10.0, 1.4289, 2.1795, 2.8363), (100.0, 1.5552, 2.3809, 3.1102)):  # fmt: skip
+    for biot, wall, cylinder, sphere in (
+        (0.1, 0.3111, 0.4417, 0.5423),
+        (1.0, 0.8603, 1.2558, 1.5708),
+        (10.0, 1.4289, 2.1795, 2.8363),
+        (100.0, 1.5552, 2.3809, 3.1102),
+    ):
         assert modes_of("wall", 0.0, 1.0, (0.0, biot), 3).roots[0] == pytest.approx(wall, abs=6e-5)
         assert modes_of("cylinder", 0.0, 1.0, (0.0, biot), 3).roots[0] == pytest.approx(cylinder, abs=6e-5)
         assert modes_of("sphere", 0.0, 1.0, (0.0, biot), 3).roots[0] == pytest.approx(sphere, abs=6e-5)

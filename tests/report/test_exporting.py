@@ -26,18 +26,30 @@ def corner() -> Outcome:
     return Flow().run(family("wall-corner").case())
 
 
-@pytest.mark.parametrize(("text", "size"), [
-    ("1600x1000", (1600, 1000)), (" 640 × 480 px", (640, 480)), ("200,8000", (200, 8000)),
-    ("300 x 300 pixels", (300, 300)),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "size"),
+    [
+        ("1600x1000", (1600, 1000)),
+        (" 640 × 480 px", (640, 480)),
+        ("200,8000", (200, 8000)),
+        ("300 x 300 pixels", (300, 300)),
+    ],
+)
 def test_a_size_is_read_as_people_write_it(text: str, size: tuple[int, int]) -> None:
     assert picture_size(text) == size
 
 
-@pytest.mark.parametrize(("text", "said"), [
-    ("big", "write it like 1600 x 1000"), ("100", "write it like"), ("10 x 10", "200 to 8000 pixels"),
-    (f"{MOST + 1} x 400", "is not"), ("-300 x 300", "write it like"), ("1e3 x 400", "write it like"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("big", "write it like 1600 x 1000"),
+        ("100", "write it like"),
+        ("10 x 10", "200 to 8000 pixels"),
+        (f"{MOST + 1} x 400", "is not"),
+        ("-300 x 300", "write it like"),
+        ("1e3 x 400", "write it like"),
+    ],
+)
 def test_no_size_says_how_it_is_written(text: str, said: str) -> None:
     with pytest.raises(BluntEmberError, match=said):
         picture_size(text)
@@ -59,14 +71,16 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
     pictures = {}
     room = Flow().run(family("room-corner").case())
     for name, outcome, look in (
-        ("plain", corner, Look("Temperature")), ("bands", corner, Look("Temperature", bands=True)),
+        ("plain", corner, Look("Temperature")),
+        ("bands", corner, Look("Temperature", bands=True)),
         ("whole", corner, Look("Temperature", whole=Whole((Mirror(0, True), Mirror(1, True))))),
         ("along x", corner, Look("Heat flow", "along x", over="")),
         ("lines", corner, Look("Heat flow", over="flow lines")),
-        ("narrow", corner, Look("Temperature", low=300.0, vanish=True)), ("room", room, Look("Temperature")),
+        ("narrow", corner, Look("Temperature", low=300.0, vanish=True)),
+        ("room", room, Look("Temperature")),
         ("cut", room, Look("Temperature", cuts=(Plane(0, 0.3),))),
         ("face", room, Look("Temperature", cuts=(Plane(0, 0.3),), flat=0)),
-    ):  # fmt: skip
+    ):
         write_outcome(outcome, tmp_path / f"{name}.png", look, LIGHT, size=(400, 300))
         pictures[name] = imread(tmp_path / f"{name}.png")
     names = list(pictures)
@@ -76,8 +90,11 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
 
 
 def test_a_lens_that_shows_nothing_and_a_part_there_is_not_are_refused(corner: Outcome, tmp_path: Path) -> None:
-    refused = ((Look("Difference"), "shows nothing here"), (Look("Heat flow", "along z"), "it has size, along x"),
-               (Look("Temperature", "hot"), "nothing to choose"))  # fmt: skip
+    refused = (
+        (Look("Difference"), "shows nothing here"),
+        (Look("Heat flow", "along z"), "it has size, along x"),
+        (Look("Temperature", "hot"), "nothing to choose"),
+    )
     for look, said in refused:
         with pytest.raises(BluntEmberError, match=said):
             write_picture(corner, tmp_path / "x.png", look, LIGHT)
@@ -99,8 +116,14 @@ def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp
     look = Look("Temperature", low=500.0)
     write_outcome(outcome, tmp_path / "wall.html", look, LIGHT, levels, flow.kinds(case, flow.solved(case)))
     text = (tmp_path / "wall.html").read_text("utf-8")
-    for wanted in ("as it was looked at", "Resistances in series", "<h2>Surfaces</h2>", "heat per area, W/m²",
-                   "<h2>Refinement</h2>", "brick|blanket"):  # fmt: skip
+    for wanted in (
+        "as it was looked at",
+        "Resistances in series",
+        "<h2>Surfaces</h2>",
+        "heat per area, W/m²",
+        "<h2>Refinement</h2>",
+        "brick|blanket",
+    ):
         assert wanted in text
     assert text.count("<img") == 7
     corner = flow.run(family("wall-corner").case())

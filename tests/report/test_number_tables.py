@@ -49,7 +49,8 @@ def test_surfaces_have_their_area_heat_and_temperatures(wall: Outcome) -> None:
     face = 980 - heat * 0.114 / 0.35
     assert cell(table, "brick|blanket", "mean") == pytest.approx(face)
     assert [cell(table, "brick.top", each) for each in ("lowest", "mean", "highest")] == pytest.approx(
-        [face, (980 + face) / 2, 980])  # fmt: skip
+        [face, (980 + face) / 2, 980]
+    )
     assert wall.ledger is not None
     entering = sum(cell(table, row.name, "heat") for row in wall.ledger.rows)
     assert entering == pytest.approx(0, abs=1e-9)
@@ -113,22 +114,32 @@ def test_rows_are_sorted_either_way_and_stay_in_order_where_they_are_alike(wall:
     assert holed.sorted_by(0).rows.tolist() == [2, 0, 1] and holed.sorted_by(0, True).rows.tolist() == [0, 2, 1]
 
 
-@pytest.mark.parametrize(("wish", "kept"), [
-    ("brick", {"brick.left", "brick.top", "brick.bottom", "brick|blanket"}),
-    ("mean > 600", {"brick.left", "brick.top", "brick.bottom", "brick|blanket"}),
-    ("mean > 600 and area = 0.1", {"brick.left", "brick|blanket"}),
-    ("mean>600 °C, heat per area ≥ 1000", {"brick.left", "brick|blanket"}),
-    ("surface = Shell.RIGHT", {"shell.right"}), ("heat < -1", {"shell.right"}), ("nothing like it", set()),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("wish", "kept"),
+    [
+        ("brick", {"brick.left", "brick.top", "brick.bottom", "brick|blanket"}),
+        ("mean > 600", {"brick.left", "brick.top", "brick.bottom", "brick|blanket"}),
+        ("mean > 600 and area = 0.1", {"brick.left", "brick|blanket"}),
+        ("mean>600 °C, heat per area ≥ 1000", {"brick.left", "brick|blanket"}),
+        ("surface = Shell.RIGHT", {"shell.right"}),
+        ("heat < -1", {"shell.right"}),
+        ("nothing like it", set()),
+    ],
+)
 def test_rows_are_filtered_by_words_and_comparisons(wall: Outcome, wish: str, kept: set[str]) -> None:
     assert set(column(table_of(wall, "surfaces").filtered(wish), "surface")) == kept
     everything = table_of(wall, "surfaces").filtered("  ")
     assert len(everything.rows) == 10
 
 
-@pytest.mark.parametrize(("wish", "said"), [
-    ("warmth > 3", "there is no column 'warmth'"), ("surface > 3", "holds words"), ("mean > hot", "'hot' is no number"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("wish", "said"),
+    [
+        ("warmth > 3", "there is no column 'warmth'"),
+        ("surface > 3", "holds words"),
+        ("mean > hot", "'hot' is no number"),
+    ],
+)
 def test_a_wish_that_cannot_be_understood_says_what_to_write(wall: Outcome, wish: str, said: str) -> None:
     with pytest.raises(BluntEmberError, match=said):
         table_of(wall, "surfaces").filtered(wish)

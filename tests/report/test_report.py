@@ -57,8 +57,17 @@ def test_a_report_holds_everything_in_one_file() -> None:
     assert not page.open and "http" not in text.replace("http-equiv", "")
     assert "Corner <of> the room & more" in said  # what was typed is text, not markup
     check = outcome.checks[0]
-    for wanted in (check.name, check.asked, "✓ agrees", "Heat ledger", "does not balance", "1.33", "Refinement",
-                   "insulated, as nothing is stated", "patch recovery"):  # fmt: skip
+    for wanted in (
+        check.name,
+        check.asked,
+        "✓ agrees",
+        "Heat ledger",
+        "does not balance",
+        "1.33",
+        "Refinement",
+        "insulated, as nothing is stated",
+        "patch recovery",
+    ):
         assert wanted in said, wanted
     for _, rows in statement(case):
         assert all(what in said and value in said for what, value in rows)
@@ -78,8 +87,11 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
         if question.when is None:
             assert f"Over time: {question.name}" in text
     assert "TR-BDF2" in text and "goes into storage" in text
-    (picture,) = [each for each in re.findall(r'alt="([^"]+)" src="data:image/png;base64,([^"]+)"', text)
-                  if each[0] == "Over time: heat stored"]  # fmt: skip
+    (picture,) = [
+        each
+        for each in re.findall(r'alt="([^"]+)" src="data:image/png;base64,([^"]+)"', text)
+        if each[0] == "Over time: heat stored"
+    ]
     (tmp_path / "p.png").write_bytes(base64.b64decode(picture[1]))
     assert np.ptp(imread(tmp_path / "p.png")[..., 0]) > 0.5
     with pytest.raises(BluntEmberError, match="before the case is solved"):

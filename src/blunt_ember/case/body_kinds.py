@@ -71,10 +71,15 @@ def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]
 
     def asked(question: dict[str, Any]) -> dict[str, Any]:
         return {
-            key: change(entry) if key == "temperature"
-            else asked(entry) if key in ("when", "until") else line(entry) if key in READ_KEYS else entry
+            key: change(entry)
+            if key == "temperature"
+            else asked(entry)
+            if key in ("when", "until")
+            else line(entry)
+            if key in READ_KEYS
+            else entry
             for key, entry in question.items()
-        }  # fmt: skip
+        }
 
     data = dict(data)
     if "questions" in data:

@@ -102,9 +102,14 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     if faults or document is None:
         raise CaseError(_first_causes(faults, data))
     return Case(
-        MappingProxyType(data), document, MappingProxyType(parameters), MappingProxyType(working),
-        MappingProxyType(expected), MappingProxyType(fields), folder,
-    )  # fmt: skip
+        MappingProxyType(data),
+        document,
+        MappingProxyType(parameters),
+        MappingProxyType(working),
+        MappingProxyType(expected),
+        MappingProxyType(fields),
+        folder,
+    )
 
 
 def _first_causes(faults: list[Fault], data: dict[str, Any]) -> tuple[Fault, ...]:

@@ -136,9 +136,12 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
         is_formula = isinstance(entry, str) and key not in _NOT_FORMULAS and (key, entry) not in _WAYS
         return _name_replaced(entry, old, new) if is_formula else entry
 
-    data = {key: entry if key in ("format", "title", "surfaces") or (key, entry) == ("clock", "steady")
-            else rewritten(entry, key)
-            for key, entry in case.data.items()}  # fmt: skip
+    data = {
+        key: entry
+        if key in ("format", "title", "surfaces") or (key, entry) == ("clock", "steady")
+        else rewritten(entry, key)
+        for key, entry in case.data.items()
+    }
     data[block] = {new if name == old else name: formula for name, formula in data[block].items()}
     return case.restated(data)
 
@@ -190,8 +193,13 @@ def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
         data["clock"], lost = _clock_without(data["clock"], gone_too)
         also += lost
     entries: Any
-    for key, entries in (("surfaces", own), ("surroundings", stated["surroundings"]), ("joints", stated["joints"]),
-                         ("heat_inside", heat), ("questions", questions)):  # fmt: skip
+    for key, entries in (
+        ("surfaces", own),
+        ("surroundings", stated["surroundings"]),
+        ("joints", stated["joints"]),
+        ("heat_inside", heat),
+        ("questions", questions),
+    ):
         if key in data:
             data[key] = entries
     if stated["local"] != _stated_entries(case.data, "local"):
@@ -301,9 +309,28 @@ def without_surface_name(case: Case, name: str) -> Case:
 _SURFACE_KEYS = ("heat_flow", "heat_passed", "heat_stored", "highest", "lowest", "mean")
 #: The keys of a line that name surfaces.
 _LAID_BY = ("edge", "between")
-_NOT_FORMULAS = {"on", "region", "side", "over", "between", "going", "capacity", "material", "name", "kind", "shape",
-                 "source", "exact", "basis", "surfaces", "edge",
-                 "across", *_SURFACE_KEYS, *SIDES_BESIDE, *CONCENTRIC}  # fmt: skip
+_NOT_FORMULAS = {
+    "on",
+    "region",
+    "side",
+    "over",
+    "between",
+    "going",
+    "capacity",
+    "material",
+    "name",
+    "kind",
+    "shape",
+    "source",
+    "exact",
+    "basis",
+    "surfaces",
+    "edge",
+    "across",
+    *_SURFACE_KEYS,
+    *SIDES_BESIDE,
+    *CONCENTRIC,
+}
 
 
 #: Of a question, the direction of heat; that of a region is an angle and may be a formula.

@@ -49,18 +49,42 @@ Names = Mapping[str, Value]
 
 #: Functions of one plain number.
 _PLAIN: dict[str, Callable[[Any], Any]] = {
-    "exp": np.exp, "ln": np.log, "log10": np.log10, "sin": np.sin, "cos": np.cos, "tan": np.tan,
-    "asin": np.arcsin, "acos": np.arccos, "atan": np.arctan, "sinh": np.sinh, "cosh": np.cosh, "tanh": np.tanh,
-    "asinh": np.arcsinh, "acosh": np.arccosh, "atanh": np.arctanh,
-    "erf": special.erf, "erfc": special.erfc,
-    "bessel_j0": special.j0, "bessel_j1": special.j1, "bessel_i0": special.i0, "bessel_i1": special.i1,
-    "bessel_k0": special.k0, "bessel_k1": special.k1,
-}  # fmt: skip
+    "exp": np.exp,
+    "ln": np.log,
+    "log10": np.log10,
+    "sin": np.sin,
+    "cos": np.cos,
+    "tan": np.tan,
+    "asin": np.arcsin,
+    "acos": np.arccos,
+    "atan": np.arctan,
+    "sinh": np.sinh,
+    "cosh": np.cosh,
+    "tanh": np.tanh,
+    "asinh": np.arcsinh,
+    "acosh": np.arccosh,
+    "atanh": np.arctanh,
+    "erf": special.erf,
+    "erfc": special.erfc,
+    "bessel_j0": special.j0,
+    "bessel_j1": special.j1,
+    "bessel_i0": special.i0,
+    "bessel_i1": special.i1,
+    "bessel_k0": special.k0,
+    "bessel_k1": special.k1,
+}
 FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max")
 #: Names with a fixed meaning, and what they mean; no parameter may take one.
 CONSTANTS = {"pi": "the number π", "sigma": "the Stefan–Boltzmann constant"}
-VARIABLES = {"x": "a coordinate", "y": "a coordinate", "z": "a coordinate", "r": "the radius",
-             "theta": "the angle", "t": "the time", "T": "the temperature"}  # fmt: skip
+VARIABLES = {
+    "x": "a coordinate",
+    "y": "a coordinate",
+    "z": "a coordinate",
+    "r": "the radius",
+    "theta": "the angle",
+    "t": "the time",
+    "T": "the temperature",
+}
 
 
 def reserved_meaning(name: str) -> str | None:
@@ -221,8 +245,12 @@ def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Ma
 
 
 _OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {
-    "+": np.add, "-": np.subtract, "*": np.multiply, "/": np.divide, "^": np.power,
-}  # fmt: skip
+    "+": np.add,
+    "-": np.subtract,
+    "*": np.multiply,
+    "/": np.divide,
+    "^": np.power,
+}
 _BY_NAME: dict[str, Callable[[Any], Any]] = {**_PLAIN, "sqrt": np.sqrt, "abs": np.abs}
 
 

@@ -198,8 +198,11 @@ def law_of(stated: Any, kind: Kind, names: Mapping[str, Value], variables: froze
         one = sorted(dependent - variables)[0]
         may = ", ".join(sorted(variables)) or "nothing"
         raise ExpressionError(f"'{text}' depends on {one}; here a value may depend on {may}")
-    trial = {name: _variable(name, np.array([0.7, 1.3]) if name != "T" else np.array([290.0, 310.0])) for name in used
-             if name in variables}  # fmt: skip
+    trial = {
+        name: _variable(name, np.array([0.7, 1.3]) if name != "T" else np.array([290.0, 310.0]))
+        for name in used
+        if name in variables
+    }
     known = {name.text: names[name.text] for name in names_in(formula) if name.text in names}
     value = evaluate_node(formula, {**known, **trial})
     require_kind(text, Value(np.abs(value.magnitude), value.dimension, value.readings), kind)
@@ -281,13 +284,15 @@ class OfLaw:
         may = ", ".join(name for name in VARIABLE_KINDS if name in self.variables)
         said = f"{self.kind.name}: a constant, or a formula in {may}"
         table = {
-            "type": "object", "required": ["table"], "additionalProperties": False,
+            "type": "object",
+            "required": ["table"],
+            "additionalProperties": False,
             "properties": {
                 "table": {"type": "array", "minItems": 2, "items": {"type": "array", "minItems": 2, "maxItems": 2}},
                 "over": {"enum": sorted(self.variables)},
                 "between": {"enum": list(get_args(Between))},
             },
-        }  # fmt: skip
+        }
         plain = {"type": ["string", "number"], "description": said, "examples": [self.kind.example or "0.9"]}
         return {"anyOf": [plain, table]}
 

@@ -13,8 +13,11 @@ CURRENT = 1
 STEPS: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 
 
-def migrated(data: dict[str, Any], steps: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = STEPS,
-             current: int = CURRENT) -> dict[str, Any]:  # fmt: skip
+def migrated(
+    data: dict[str, Any],
+    steps: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = STEPS,
+    current: int = CURRENT,
+) -> dict[str, Any]:
     """Return ``data`` in the current format; raise :class:`CaseError` when its version cannot be read."""
     stated = data.get("format")
     if stated is None:

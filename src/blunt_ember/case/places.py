@@ -40,8 +40,12 @@ class Line(Part):
 
     @model_validator(mode="after")
     def _one_way(self) -> Line:
-        ways = {"start": self.start or self.end, "edge": self.edge, "centre": self.centre or self.radius or self.across,
-                "between": self.between}  # fmt: skip
+        ways = {
+            "start": self.start or self.end,
+            "edge": self.edge,
+            "centre": self.centre or self.radius or self.across,
+            "between": self.between,
+        }
         said = [way for way, value in ways.items() if value is not None]
         if len(said) != 1:
             raise complain(

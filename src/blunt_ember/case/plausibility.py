@@ -38,16 +38,20 @@ class _Range:
 
 
 _USUAL: Mapping[str, _Range] = {
-    FILM_COEFFICIENT.name: _Range(0.5, 2e5, "gases 2 to 250, liquids 50 to 20 000, boiling up to 100 000 W/(m² K); "
-                                            "Incropera et al. (2007), table 1.1"),
-    CONDUCTIVITY.name: _Range(0.005, 3000, "from 0.01 in light insulation to 2 300 W/(m K) in diamond; "
-                                           "Incropera et al. (2007), fig. 2.4"),
+    FILM_COEFFICIENT.name: _Range(
+        0.5,
+        2e5,
+        "gases 2 to 250, liquids 50 to 20 000, boiling up to 100 000 W/(m² K); Incropera et al. (2007), table 1.1",
+    ),
+    CONDUCTIVITY.name: _Range(
+        0.005, 3000, "from 0.01 in light insulation to 2 300 W/(m K) in diamond; Incropera et al. (2007), fig. 2.4"
+    ),
     DENSITY.name: _Range(0.05, 23_000, "from gases below 1 to osmium at 22 600 kg/m³"),
     HEAT_CAPACITY.name: _Range(80, 15_000, "from 130 in lead to 14 300 J/(kg K) in hydrogen"),
     HEAT_FLUX.name: _Range(0.0, 1e9, "up to 63 MW/m² leave the face of the sun"),
     POWER_DENSITY.name: _Range(0.0, 1e11, "fuel rods of reactors reach about 1 GW/m³"),
     AREA_RESISTANCE.name: _Range(1e-8, 20, "from 1e-6 between pressed metals to 10 m² K/W of a thick insulation"),
-}  # fmt: skip
+}
 #: Readings in °C and K of what is meant to be one temperature differ by so much at most, K.
 _SLIP = 3.0
 #: A temperature typed in kelvin below this would be one in °C at any kiln, K.
@@ -103,8 +107,10 @@ def _offsets(case: Case) -> Iterator[Note]:
         for _, other_text, other, other_scale in readings[:place]:
             if scale != other_scale and 1e-9 < abs(si - other) <= _SLIP:
                 gap = shown(abs(si - other), TEMPERATURE_DIFFERENCE)
-                what = (f"'{text}' and '{other_text}' are {gap} apart; where they are meant to be the same, mind that "
-                        "0 °C is 273.15 K")  # fmt: skip
+                what = (
+                    f"'{text}' and '{other_text}' are {gap} apart; where they are meant to be the same, mind that "
+                    "0 °C is 273.15 K"
+                )
                 yield Note(path_text(path), what)
                 break
 
@@ -117,9 +123,11 @@ def _readings(case: Case) -> Iterator[tuple[Path, str, float, str]]:
     texts += [
         (path, value.text)
         for path, value in every_value(case.document)
-        if isinstance(value, Law) and value.kind.name == TEMPERATURE.name and value.table is None
+        if isinstance(value, Law)
+        and value.kind.name == TEMPERATURE.name
+        and value.table is None
         and "range" not in path
-    ]  # fmt: skip
+    ]
     for path, text in texts:
         try:
             node = parse(text)

@@ -75,13 +75,17 @@ def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel], dat
 
 def _wanted(kind: str, finding: Any) -> str:
     words = {
-        "tuple_type": "a list is needed, such as [\"10 mm\", \"20 mm\"]", "list_type": "a list [ … ] is needed",
-        "dict_type": "an object { … } is needed", "model_type": "an object { … } is needed",
-        "model_attributes_type": "an object { … } is needed", "string_type": "a text in quotes is needed",
+        "tuple_type": 'a list is needed, such as ["10 mm", "20 mm"]',
+        "list_type": "a list [ … ] is needed",
+        "dict_type": "an object { … } is needed",
+        "model_type": "an object { … } is needed",
+        "model_attributes_type": "an object { … } is needed",
+        "string_type": "a text in quotes is needed",
         "float_type": "a number, or a text in quotes, is needed",
-        "int_type": "a whole number is needed", "too_long": "it has too many entries",
+        "int_type": "a whole number is needed",
+        "too_long": "it has too many entries",
         "too_short": "it has too few entries",
-    }  # fmt: skip
+    }
     return words.get(kind, str(finding["msg"]).lower())
 
 

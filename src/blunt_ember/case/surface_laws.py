@@ -9,14 +9,7 @@ from pydantic import Field
 from blunt_ember.case.laws import PLACE, Law, OfLaw
 from blunt_ember.case.parts import Part
 from blunt_ember.case.quantity import not_negative
-from blunt_ember.case.units import (
-    EMISSIVITY,
-    FILM_COEFFICIENT,
-    HEAT_FLOW,
-    HEAT_FLUX,
-    POWER_DENSITY,
-    TEMPERATURE,
-)
+from blunt_ember.case.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLOW, HEAT_FLUX, POWER_DENSITY, TEMPERATURE
 
 _PLACE = frozenset([*PLACE, "t"])
 _ANYWHERE = frozenset([*PLACE, "t", "T"])

@@ -47,8 +47,11 @@ class Surrounding(Part):
         said = [key for key in STATEMENTS if getattr(self, key) is not None]
         if not said:
             raise complain(f"nothing is stated; say {', '.join(repr(key) for key in STATEMENTS)}")
-        for key, name in (("temperature", "a held temperature"), ("insulated", "'insulated'"),
-                          ("periodic", "'periodic'")):  # fmt: skip
+        for key, name in (
+            ("temperature", "a held temperature"),
+            ("insulated", "'insulated'"),
+            ("periodic", "'periodic'"),
+        ):
             if key in said and len(said) > 1:
                 other = next(other for other in said if other != key)
                 raise complain(f"{name} stands alone; remove it or '{other}'")

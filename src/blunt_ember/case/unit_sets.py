@@ -26,25 +26,44 @@ from blunt_ember.errors import ExpressionError
 
 DEFAULT = "SI with mm"
 #: Unit by quantity, where it differs from the default set.
-_SETS: Mapping[str, Mapping[str, str]] = MappingProxyType({
-    DEFAULT: {},
-    "SI": {"length": "m"},
-    "US customary": {
-        "length": "in", "temperature": "°F", "conductivity": "BTU/(h ft °F)", "film coefficient": "BTU/(h ft² °F)",
-        "heat flux": "BTU/(h ft²)", "heat flow": "BTU/h", "heat flow per length": "BTU/(h ft)",
-        "resistance times area": "h ft² °F/BTU", "thermal resistance": "h °F/BTU", "area": "ft²", "volume": "ft³",
-        "heat per volume": "BTU/(h ft³)", "density": "lb/ft³", "specific heat": "BTU/(lb °F)",
-        "amount of heat": "BTU", "amount of heat per area": "BTU/ft²",
-    },
-})  # fmt: skip
+_SETS: Mapping[str, Mapping[str, str]] = MappingProxyType(
+    {
+        DEFAULT: {},
+        "SI": {"length": "m"},
+        "US customary": {
+            "length": "in",
+            "temperature": "°F",
+            "conductivity": "BTU/(h ft °F)",
+            "film coefficient": "BTU/(h ft² °F)",
+            "heat flux": "BTU/(h ft²)",
+            "heat flow": "BTU/h",
+            "heat flow per length": "BTU/(h ft)",
+            "resistance times area": "h ft² °F/BTU",
+            "thermal resistance": "h °F/BTU",
+            "area": "ft²",
+            "volume": "ft³",
+            "heat per volume": "BTU/(h ft³)",
+            "density": "lb/ft³",
+            "specific heat": "BTU/(lb °F)",
+            "amount of heat": "BTU",
+            "amount of heat per area": "BTU/ft²",
+        },
+    }
+)
 SET_NAMES = tuple(_SETS)
 #: Units a quantity is often shown in, for menus.
-USUAL_UNITS: Mapping[str, tuple[str, ...]] = MappingProxyType({
-    "length": ("mm", "cm", "m", "in", "ft"), "temperature": ("°C", "K", "°F"),
-    "heat flow": ("W", "kW", "BTU/h"), "heat flux": ("W/m²", "kW/m²", "W/cm²", "BTU/(h ft²)"),
-    "film coefficient": ("W/(m² K)", "BTU/(h ft² °F)"), "conductivity": ("W/(m K)", "BTU/(h ft °F)"),
-    "amount of heat": ("kJ", "MJ", "kW hour", "BTU"), "time": ("s", "min", "hour"),
-})  # fmt: skip
+USUAL_UNITS: Mapping[str, tuple[str, ...]] = MappingProxyType(
+    {
+        "length": ("mm", "cm", "m", "in", "ft"),
+        "temperature": ("°C", "K", "°F"),
+        "heat flow": ("W", "kW", "BTU/h"),
+        "heat flux": ("W/m²", "kW/m²", "W/cm²", "BTU/(h ft²)"),
+        "film coefficient": ("W/(m² K)", "BTU/(h ft² °F)"),
+        "conductivity": ("W/(m K)", "BTU/(h ft °F)"),
+        "amount of heat": ("kJ", "MJ", "kW hour", "BTU"),
+        "time": ("s", "min", "hour"),
+    }
+)
 _BY_NAME = {kind.name.split(" ", 1)[1]: kind for kind in (*KINDS, TEMPERATURE_DIFFERENCE) if kind != NUMBER}
 
 
@@ -97,8 +116,11 @@ class OfUnits:
     def __get_pydantic_json_schema__(
         self, schema: core_schema.CoreSchema, handler: GetJsonSchemaHandler
     ) -> dict[str, Any]:
-        own = {"type": "object", "properties": {"set": {"enum": list(SET_NAMES)}},
-               "additionalProperties": {"type": "string"}}  # fmt: skip
+        own = {
+            "type": "object",
+            "properties": {"set": {"enum": list(SET_NAMES)}},
+            "additionalProperties": {"type": "string"},
+        }
         return {"anyOf": [{"enum": list(SET_NAMES)}, own]}
 
     def _read(self, value: Any, info: ValidationInfo) -> UnitSet:

@@ -178,10 +178,26 @@ ANGLE = Kind("an angle", "radian", "30°", "°", 57.29577951308232)
 NUMBER = Kind("a plain number", "", "0.5", "")
 
 KINDS = (
-    LENGTH, TEMPERATURE, CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, HEAT_FLOW, HEAT_FLOW_PER_LENGTH,
-    AREA_RESISTANCE, RESISTANCE, AREA, VOLUME, POWER_DENSITY, DENSITY, HEAT_CAPACITY, TIME, TEMPERATURE_RATE,
-    HEAT, HEAT_PER_AREA, NUMBER,
-)  # fmt: skip
+    LENGTH,
+    TEMPERATURE,
+    CONDUCTIVITY,
+    FILM_COEFFICIENT,
+    HEAT_FLUX,
+    HEAT_FLOW,
+    HEAT_FLOW_PER_LENGTH,
+    AREA_RESISTANCE,
+    RESISTANCE,
+    AREA,
+    VOLUME,
+    POWER_DENSITY,
+    DENSITY,
+    HEAT_CAPACITY,
+    TIME,
+    TEMPERATURE_RATE,
+    HEAT,
+    HEAT_PER_AREA,
+    NUMBER,
+)
 
 
 def describe_dimension(dimension: Dimension) -> str:
@@ -202,8 +218,15 @@ def kind_of(dimension: Dimension) -> Kind:
 
 
 def _base_units(dimension: Dimension) -> dict[str, float]:
-    names = {"[length]": "meter", "[mass]": "kilogram", "[time]": "second", "[temperature]": "kelvin",
-             "[current]": "ampere", "[substance]": "mole", "[luminosity]": "candela"}  # fmt: skip
+    names = {
+        "[length]": "meter",
+        "[mass]": "kilogram",
+        "[time]": "second",
+        "[temperature]": "kelvin",
+        "[current]": "ampere",
+        "[substance]": "mole",
+        "[luminosity]": "candela",
+    }
     return {names[base]: float(str(power)) for base, power in dimension.items()}
 
 

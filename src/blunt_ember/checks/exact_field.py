@@ -22,11 +22,18 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
 
 #: Every exact solution of sections by the name a case refers to it.
-SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType({
-    "plane-wall": plane_wall, "composite-wall": composite_wall, "hollow-cylinder": hollow_cylinder,
-    "hollow-sphere": hollow_sphere, "hot-edge-plate": hot_edge_plate, "straight-fin": straight_fin,
-    "annular-fin": annular_fin, "rectangle": rectangle,
-})  # fmt: skip
+SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType(
+    {
+        "plane-wall": plane_wall,
+        "composite-wall": composite_wall,
+        "hollow-cylinder": hollow_cylinder,
+        "hollow-sphere": hollow_sphere,
+        "hot-edge-plate": hot_edge_plate,
+        "straight-fin": straight_fin,
+        "annular-fin": annular_fin,
+        "rectangle": rectangle,
+    }
+)
 
 
 #: Those of rods.

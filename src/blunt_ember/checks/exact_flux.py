@@ -48,8 +48,15 @@ def exact_flux(
             gradient[within, axis] = np.einsum("s,sp->p", np.array(weights), np.array(values)) / step[axis]
             open_ &= ~within | np.isnan(gradient[:, axis])
     temperature = exact.temperature(places, region)
-    return conducted(problem.conductors, mesh, np.full(len(places), region), places[:, None], temperature[:, None],
-                     gradient[:, None], t)[:, 0]  # fmt: skip
+    return conducted(
+        problem.conductors,
+        mesh,
+        np.full(len(places), region),
+        places[:, None],
+        temperature[:, None],
+        gradient[:, None],
+        t,
+    )[:, 0]
 
 
 def _touches(geometry: AnyGeometry, region: int, places: Floats, slack: Floats) -> NDArray[np.bool_]:

@@ -76,8 +76,9 @@ def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = Fals
     imbalance = sum(row.heat for row in rows) - stored
     gone = (*rows, LedgerRow("", stored, ""))
     floor = _STILL * float(np.abs(run.passed if whole else run.power).sum(axis=1).max())
-    return Ledger(rows, imbalance, _relative(gone, imbalance, floor * _ROUND_OFF), joints, stored,
-                  HEAT if whole else HEAT_FLOW)  # fmt: skip
+    return Ledger(
+        rows, imbalance, _relative(gone, imbalance, floor * _ROUND_OFF), joints, stored, HEAT if whole else HEAT_FLOW
+    )
 
 
 def _rows(

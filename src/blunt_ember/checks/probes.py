@@ -39,9 +39,13 @@ _OF = {"highest": "max", "lowest": "min"}
 
 
 def probe_of(
-    asking: Question | Condition, members: tuple[str, ...], mesh: Mesh, geometry: AnyGeometry, path: str,
+    asking: Question | Condition,
+    members: tuple[str, ...],
+    mesh: Mesh,
+    geometry: AnyGeometry,
+    path: str,
     side: int | None = None,
-) -> Probe:  # fmt: skip
+) -> Probe:
     """Return what a question or condition reads of temperatures.
 
     ``members`` are the surfaces its target stands for, or that a line is laid by; ``side`` the region it is read from

@@ -49,9 +49,14 @@ def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None)
 
 
 def flux_profile(
-    line: ReadingLine, quantity: str, problem: Problem, temperature: Floats, geometry: AnyGeometry,
-    exact: ExactField | None, t: float = 0.0,
-) -> Profile:  # fmt: skip
+    line: ReadingLine,
+    quantity: str,
+    problem: Problem,
+    temperature: Floats,
+    geometry: AnyGeometry,
+    exact: ExactField | None,
+    t: float = 0.0,
+) -> Profile:
     """Read the recovered heat flux along a line, one of :data:`QUANTITIES`, and that of an exact field beside it."""
     mesh, curve = problem.mesh, None
     fluxes = recovered(problem, temperature, t).at_nodes
@@ -64,8 +69,11 @@ def flux_profile(
     values = _part(found, line, quantity)
     if exact is not None:
         held = exact
-        curve = _part(line.of_each_region(
-            lambda places, region: exact_flux(held, problem, geometry, places, region, t)), line, quantity)  # fmt: skip
+        curve = _part(
+            line.of_each_region(lambda places, region: exact_flux(held, problem, geometry, places, region, t)),
+            line,
+            quantity,
+        )
         curve = None if np.isnan(curve).all() else curve
     source = exact.source if exact is not None and curve is not None else ""
     return Profile(f"{line.title}: {quantity}", line.distance, values, curve, source, line.joints, HEAT_FLUX)

@@ -56,8 +56,10 @@ class ReadingLine:
 
     def of_each_region(self, values: Callable[[Floats, int | None], Floats]) -> Floats:
         """Return what a function of places and their region is along the line, (p,) or (p, c)."""
-        parts = [(own := self.region == region, values(self.places[own], region if region >= 0 else None))
-                 for region in np.unique(self.region).tolist()]  # fmt: skip
+        parts = [
+            (own := self.region == region, values(self.places[own], region if region >= 0 else None))
+            for region in np.unique(self.region).tolist()
+        ]
         result = np.empty((len(self.places), *parts[0][1].shape[1:]))
         for own, part in parts:
             result[own] = part
@@ -80,9 +82,15 @@ class ReadingLine:
 
 
 def laid(
-    line: Line, title: str, members: tuple[str, ...], geometry: AnyGeometry, mesh: Mesh, path: str,
-    side: int | None = None, samples: int = SAMPLES,
-) -> ReadingLine:  # fmt: skip
+    line: Line,
+    title: str,
+    members: tuple[str, ...],
+    geometry: AnyGeometry,
+    mesh: Mesh,
+    path: str,
+    side: int | None = None,
+    samples: int = SAMPLES,
+) -> ReadingLine:
     """Lay a line of the case.
 
     ``members`` are the surfaces it is laid by, ``side`` is the region from which an edge is read where two meet. Raises
@@ -106,9 +114,14 @@ def laid(
 
 
 def straight_line(
-    title: str, start: Floats, end: Floats, geometry: AnyGeometry, mesh: Mesh, samples: int = SAMPLES,
+    title: str,
+    start: Floats,
+    end: Floats,
+    geometry: AnyGeometry,
+    mesh: Mesh,
+    samples: int = SAMPLES,
     side: int | None = None,
-) -> ReadingLine:  # fmt: skip
+) -> ReadingLine:
     """Lay a line from ``start`` to ``end`` (d,) in m, with every joint sampled exactly."""
     length = float(np.linalg.norm(end - start))
     if length <= 0:
@@ -120,8 +133,9 @@ def straight_line(
         return result
 
     cuts = geometry.cuts(start, end) if length > 0 else np.zeros(0)
-    return _curve(title, length, places, lambda share: np.tile(along, (len(share), 1)), cuts, geometry, mesh, samples,
-                  side)  # fmt: skip
+    return _curve(
+        title, length, places, lambda share: np.tile(along, (len(share), 1)), cuts, geometry, mesh, samples, side
+    )
 
 
 def through_middle(axis: int, geometry: AnyGeometry, mesh: Mesh, samples: int = SAMPLES) -> ReadingLine:
@@ -133,9 +147,15 @@ def through_middle(axis: int, geometry: AnyGeometry, mesh: Mesh, samples: int = 
 
 
 def _circle(
-    title: str, centre: Floats, radius: float, across: str, geometry: AnyGeometry, mesh: Mesh, samples: int,
+    title: str,
+    centre: Floats,
+    radius: float,
+    across: str,
+    geometry: AnyGeometry,
+    mesh: Mesh,
+    samples: int,
     side: int | None,
-) -> ReadingLine:  # fmt: skip
+) -> ReadingLine:
     first = ("xyz".index(across) + 1) % 3
     axes = np.eye(3)[[first, (first + 1) % 3]][:, : mesh.dimension]
 
@@ -148,14 +168,22 @@ def _circle(
         return result
 
     cuts = changes(lambda share: geometry.owner_at(places(share)))
-    return _curve(title, 2 * np.pi * radius, places, lambda share: turned(share, 1), cuts, geometry, mesh, samples,
-                  side)  # fmt: skip
+    return _curve(
+        title, 2 * np.pi * radius, places, lambda share: turned(share, 1), cuts, geometry, mesh, samples, side
+    )
 
 
 def _curve(
-    title: str, length: float, places: Callable[[Floats], Floats], along: Callable[[Floats], Floats], cuts: Floats,
-    geometry: AnyGeometry, mesh: Mesh, samples: int, side: int | None,
-) -> ReadingLine:  # fmt: skip
+    title: str,
+    length: float,
+    places: Callable[[Floats], Floats],
+    along: Callable[[Floats], Floats],
+    cuts: Floats,
+    geometry: AnyGeometry,
+    mesh: Mesh,
+    samples: int,
+    side: int | None,
+) -> ReadingLine:
     """Lay a line whose places and directions follow the share of its length, entering regions at ``cuts``."""
     even = np.linspace(0, 1, samples)
     clear = np.abs(even[:, None] - cuts).min(axis=1, initial=1.0) > 1e-9
@@ -175,9 +203,15 @@ def _curve(
     counts = [len(share) for share in shares]
     share = np.concatenate(shares)
     return ReadingLine(
-        title, share * length, places(share), along(share), np.repeat(owners, counts), csr_array(vstack(weights)),
-        np.repeat(np.arange(len(counts)), counts), tuple(joints),
-    )  # fmt: skip
+        title,
+        share * length,
+        places(share),
+        along(share),
+        np.repeat(owners, counts),
+        csr_array(vstack(weights)),
+        np.repeat(np.arange(len(counts)), counts),
+        tuple(joints),
+    )
 
 
 def _along_edge(
@@ -197,8 +231,9 @@ def _along_edge(
     else:
         lines = {}
         for block in (block for facets in sets for block in facets.blocks if len(block.nodes)):
-            lines[block.family] = np.concatenate([lines[block.family], block.nodes] if block.family in lines
-                                                 else [block.nodes])  # fmt: skip
+            lines[block.family] = np.concatenate(
+                [lines[block.family], block.nodes] if block.family in lines else [block.nodes]
+            )
     if len(lines) != 1 or FAMILIES[next(iter(lines))].dimension != 1:
         raise CaseError((Fault(path, f"{' and '.join(members)} is no line that can be read along"),))
     ((family, nodes),) = lines.items()
@@ -250,8 +285,9 @@ def _on_facets(title: str, family_name: str, nodes: Ints, mesh: Mesh, region: in
     shape = family.values(local[:, None])
     rows = np.repeat(np.arange(len(nodes) * count), nodes.shape[1])
     columns = np.repeat(nodes, count, axis=0).ravel()
-    weights = csr_array((np.tile(shape, (len(nodes), 1)).ravel(), (rows, columns)),
-                        shape=(len(nodes) * count, mesh.node_count))  # fmt: skip
+    weights = csr_array(
+        (np.tile(shape, (len(nodes), 1)).ravel(), (rows, columns)), shape=(len(nodes) * count, mesh.node_count)
+    )
     # The end of a facet is the beginning of the next, and is kept once.
     keep = np.ones((len(nodes), count), dtype=bool)
     keep[1:, 0] = broken[1:]
@@ -259,10 +295,15 @@ def _on_facets(title: str, family_name: str, nodes: Ints, mesh: Mesh, region: in
     along = slopes / np.maximum(np.linalg.norm(slopes, axis=-1, keepdims=True), 1e-300)
     pieces = np.repeat(np.cumsum(broken), count)[kept]
     return ReadingLine(
-        title, (begins[:, None] + within).ravel()[kept], places.reshape(-1, mesh.dimension)[kept],
-        along.reshape(-1, mesh.dimension)[kept], np.full(int(kept.sum()), region), csr_array(weights[kept]), pieces,
+        title,
+        (begins[:, None] + within).ravel()[kept],
+        places.reshape(-1, mesh.dimension)[kept],
+        along.reshape(-1, mesh.dimension)[kept],
+        np.full(int(kept.sum()), region),
+        csr_array(weights[kept]),
+        pieces,
         ((0.0, mesh.regions[region]),),
-    )  # fmt: skip
+    )
 
 
 def _ends_between(members: tuple[str, ...], mesh: Mesh, path: str) -> tuple[Floats, Floats]:

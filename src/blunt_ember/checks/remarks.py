@@ -25,9 +25,10 @@ def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) 
     ``t`` is the time in s at which what is stated is looked at.
     """
     return (
-        *_below_zero(temperatures), *_beyond_ranges(case, problem, temperatures),
+        *_below_zero(temperatures),
+        *_beyond_ranges(case, problem, temperatures),
         *_impossible(problem, temperatures, t),
-    )  # fmt: skip
+    )
 
 
 def run_remarks(case: Case, run: Run) -> Iterator[Note]:
@@ -57,8 +58,9 @@ def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[No
     for name, exchange in problem.exchanges.items():
         nodes = mesh.surfaces[name].nodes
         over = temperatures[:, nodes]
-        places = {key: np.broadcast_to(values, over.shape) for key, values in
-                  mesh.space.variables(mesh.points[nodes]).items()}  # fmt: skip
+        places = {
+            key: np.broadcast_to(values, over.shape) for key, values in mesh.space.variables(mesh.points[nodes]).items()
+        }
         where = {**places, "t": np.full(over.shape, t), "T": over}
         laws = [(each.emissivity, 0.0, 1.0, "emissivity", "between 0 and 1") for each in exchange.radiations]
         laws += [(film.h, 0.0, np.inf, "film coefficient", "never below zero") for film in exchange.films]
@@ -94,5 +96,7 @@ def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterat
             continue
         if low < ends[0] - _SLACK or high > ends[1] + _SLACK:
             said = f"{what} from {shown(ends[0], kind)} to {shown(ends[1], kind)}"
-            yield Note(path_text(("materials", name)),
-                       f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}")  # fmt: skip
+            yield Note(
+                path_text(("materials", name)),
+                f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}",
+            )

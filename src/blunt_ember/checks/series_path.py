@@ -159,9 +159,15 @@ def _chain_of(exact: ExactField | MovingField | None, problem: Problem) -> _Chai
             own.setdefault(flat, name)
         chain = _layered(exact.flat)
         # A wall that stands for a pile has an area of its own, as large a share of the solid's.
-        return _Chain([reduction.order[region] for region in chain.regions], chain.faces,
-                      [own.get(surface, "") for surface in chain.surfaces], chain.sides,
-                      chain.heat * reduction.share, chain.area * reduction.share, chain.source)  # fmt: skip
+        return _Chain(
+            [reduction.order[region] for region in chain.regions],
+            chain.faces,
+            [own.get(surface, "") for surface in chain.surfaces],
+            chain.sides,
+            chain.heat * reduction.share,
+            chain.area * reduction.share,
+            chain.source,
+        )
     if isinstance(exact, LayeredField):
         return _layered(exact)
     if isinstance(exact, RodField):
@@ -177,12 +183,21 @@ def _layered(field: LayeredField) -> _Chain:
         raise ReferenceRefusedError("heat arises in a layer, so one resistance does not stand for it")
     if layers.solid:
         raise ReferenceRefusedError("the body reaches the middle, so no heat passes through")
-    between = [next(name for name, crossed in field.crossing.items() if place in [before for before, _ in crossed])
-               for place in range(len(layers.layers) - 1)]  # fmt: skip
+    between = [
+        next(name for name, crossed in field.crossing.items() if place in [before for before, _ in crossed])
+        for place in range(len(layers.layers) - 1)
+    ]
     faces = [layers.faces(place) for place in range(len(layers.layers))]
     area = field.factor if layers.form == "wall" else 0.0
-    return _Chain(field.order, faces, [field.ends[0], *between, field.ends[1]], (layers.inner, layers.outer),
-                  layers.heat_in * field.factor, area, field.source)  # fmt: skip
+    return _Chain(
+        field.order,
+        faces,
+        [field.ends[0], *between, field.ends[1]],
+        (layers.inner, layers.outer),
+        layers.heat_in * field.factor,
+        area,
+        field.source,
+    )
 
 
 def _rod(field: RodField, problem: Problem) -> _Chain:
@@ -191,9 +206,12 @@ def _rod(field: RodField, problem: Problem) -> _Chain:
         raise ReferenceRefusedError("heat arises in a piece, so one resistance does not stand for it")
     if any(piece.side != Side() for piece in chain.pieces):
         raise ReferenceRefusedError("heat passes through the sides of the rod, so it is no series of resistances")
-    faces = [(chain.temperature_in(place, 0.0), chain.temperature_in(place, piece.length))
-             for place, piece in enumerate(chain.pieces)]  # fmt: skip
+    faces = [
+        (chain.temperature_in(place, 0.0), chain.temperature_in(place, piece.length))
+        for place, piece in enumerate(chain.pieces)
+    ]
     between = [f"{before}|{after}" for before, after in pairwise(names)]
     surfaces = [f"{names[0]}.start", *between, f"{names[-1]}.end"]
-    return _Chain(range(len(names)), faces, surfaces, (chain.start, chain.end), chain.heat_along(0, 0.0), 0.0,
-                  field.source)  # fmt: skip
+    return _Chain(
+        range(len(names)), faces, surfaces, (chain.start, chain.end), chain.heat_along(0, 0.0), 0.0, field.source
+    )

@@ -36,15 +36,35 @@ class Check:
 
 
 def check(
-    question: Question, kind: Kind, asked: str, value: float, error: float | None, expected: float | None,
-    source: str | None, span: float, note: str = "",
-) -> Check:  # fmt: skip
+    question: Question,
+    kind: Kind,
+    asked: str,
+    value: float,
+    error: float | None,
+    expected: float | None,
+    source: str | None,
+    span: float,
+    note: str = "",
+) -> Check:
     """Judge an answer of a ``kind`` that says how it is shown.
 
     ``span`` is the difference between the highest and lowest temperature of the body, K."""
     if expected is None:
-        return Check(question.name, asked, kind, value, error, None, source, None, None,
-                     question.tolerance.text, None, "open", note or "nothing is expected yet")  # fmt: skip
+        return Check(
+            question.name,
+            asked,
+            kind,
+            value,
+            error,
+            None,
+            source,
+            None,
+            None,
+            question.tolerance.text,
+            None,
+            "open",
+            note or "nothing is expected yet",
+        )
     scale = span if question.kind.name == TEMPERATURE.name else abs(expected)
     tolerance = question.tolerance
     allowed = tolerance.amount * scale if tolerance.kind == NUMBER else tolerance.amount
@@ -53,5 +73,18 @@ def check(
     slack = 1e-12 * max(abs(value), abs(expected))
     verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
     relative = abs(deviation) / scale if scale else (0.0 if deviation == 0 else float("inf"))
-    return Check(question.name, asked, kind, value, error, expected, source, deviation, relative,
-                 tolerance.text, allowed, verdict, note)  # fmt: skip
+    return Check(
+        question.name,
+        asked,
+        kind,
+        value,
+        error,
+        expected,
+        source,
+        deviation,
+        relative,
+        tolerance.text,
+        allowed,
+        verdict,
+        note,
+    )

@@ -76,8 +76,11 @@ class CheckCard(QFrame):
         self.expected.setObjectName("expected")
         self.deviation, self.tolerance = _label("", Qt.AlignmentFlag.AlignRight), _label("quiet")
         self._expected_words: list[QLabel] = []
-        rows = (("mesh", self.value, self.error), ("expected", self.expected, self.source),
-                ("deviation", self.deviation, self.tolerance))  # fmt: skip
+        rows = (
+            ("mesh", self.value, self.error),
+            ("expected", self.expected, self.source),
+            ("deviation", self.deviation, self.tolerance),
+        )
         for row, (words, figure, beside) in enumerate(rows):
             heading = _label("quiet")
             heading.setText(words)
@@ -103,9 +106,10 @@ class CheckCard(QFrame):
         if check.error is None:
             self.error.setText("± …" if errors is None else "± not known")
             self.error.setToolTip(
-                "How far it may be off is being estimated: the case is solved again on other cells" if errors is None
+                "How far it may be off is being estimated: the case is solved again on other cells"
+                if errors is None
                 else f"Its error could not be estimated: {errors.missing}"
-            )  # fmt: skip
+            )
         else:
             self.error.setText(f"± {number(check.error * check.kind.factor, 1)}")
             self.error.setToolTip(f"Estimated error of the mesh answer: {errors.told_by if errors else ''}")
@@ -160,8 +164,14 @@ class LedgerTable(QWidget):
         rows: list[tuple[str, str, str, str]] = []
         if ledger is not None:
             for row in ledger.rows:
-                rows.append((row.name, row.statement, f"{'+' if row.heat > 0 else ''}{_fixed(row.heat * heat.factor)}",
-                             theme.ember if row.heat > 0 else theme.teal))  # fmt: skip
+                rows.append(
+                    (
+                        row.name,
+                        row.statement,
+                        f"{'+' if row.heat > 0 else ''}{_fixed(row.heat * heat.factor)}",
+                        theme.ember if row.heat > 0 else theme.teal,
+                    )
+                )
             if ledger.stored is not None:
                 rows.append(("goes into storage", "", _fixed(ledger.stored * heat.factor), theme.quiet))
             said = "0" if ledger.imbalance == 0 else number(ledger.imbalance * heat.factor, 2)
@@ -272,9 +282,10 @@ class ChecksPanel(QWidget):
                 card.show_check(checks[place], self._theme, outcome.errors if outcome else None)
         self._empty.setVisible(not checks)
         self._empty.setText(
-            "Nothing is solved: see the line under the picture." if outcome and outcome.trouble
+            "Nothing is solved: see the line under the picture."
+            if outcome and outcome.trouble
             else "No question is asked yet. Ask one in the sheet, under Questions."
-        )  # fmt: skip
+        )
         self._summary.setText(_summary(checks))
         self._instant = outcome
         self._show_ledger(outcome)

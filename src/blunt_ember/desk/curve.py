@@ -99,8 +99,9 @@ class CurveView(QWidget):
         box = QRectF(58, 22, self.width() - 74, self.height() - 52)
         painter.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
         painter.drawText(QPointF(8, 14), self._names[1])
-        painter.drawText(QRectF(box.left(), box.bottom() + 14, box.width(), 18), Qt.AlignmentFlag.AlignHCenter,
-                         self._names[0])  # fmt: skip
+        painter.drawText(
+            QRectF(box.left(), box.bottom() + 14, box.width(), 18), Qt.AlignmentFlag.AlignHCenter, self._names[0]
+        )
         if len(self._xs) < 2:
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "two rows make a curve")
             return

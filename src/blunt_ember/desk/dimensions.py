@@ -252,9 +252,11 @@ def solid_dimensions(
             edges.append(("width", (*path, "size", 0), region.size[0], [(x0, y0, 0.0), (x1, y0, 0.0)]))
             edges.append(("height", (*path, "size", 1), region.size[1], [(x1, y0, 0.0), (x1, y1, 0.0)]))
         else:
-            spans: dict[Path, tuple[Quantity, Quantity] | None] = {("z",): region.z} if region.levels is None else {
-                ("levels", level, "z"): entry.z for level, entry in region.levels.items()
-            }  # fmt: skip
+            spans: dict[Path, tuple[Quantity, Quantity] | None] = (
+                {("z",): region.z}
+                if region.levels is None
+                else {("levels", level, "z"): entry.z for level, entry in region.levels.items()}
+            )
             heights = [place.si for span in spans.values() if span is not None for place in span]
             low = min(heights)
             edges.append(("width", (*path, "size", 0), region.size[0], [(x0, y0, low), (x1, y0, low)]))

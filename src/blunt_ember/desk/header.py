@@ -21,14 +21,20 @@ def _how_solved(outcome: Outcome) -> str:
     """The method, and the steps of Newton's method one by one."""
     if outcome.solution is None:
         return ""
-    steps = (f"{number}: {step.residual:.1e} of the heat left over" + (f", {step.taken:.3g} of the step taken"
-             if step.taken < 1 else "") for number, step in enumerate(outcome.solution.steps, start=1))  # fmt: skip
+    steps = (
+        f"{number}: {step.residual:.1e} of the heat left over"
+        + (f", {step.taken:.3g} of the step taken" if step.taken < 1 else "")
+        for number, step in enumerate(outcome.solution.steps, start=1)
+    )
     if outcome.run is not None:
         work = outcome.run.work
-        return (f"{work.steps} steps, {work.refused} tried again, {work.factorised} matrices made, "
-                f"{work.solved} systems solved")  # fmt: skip
-    return "\n".join([f"solved: {outcome.solution.method}", *(["Newton's method:"] if outcome.solution.steps else []),
-                      *steps])  # fmt: skip
+        return (
+            f"{work.steps} steps, {work.refused} tried again, {work.factorised} matrices made, "
+            f"{work.solved} systems solved"
+        )
+    return "\n".join(
+        [f"solved: {outcome.solution.method}", *(["Newton's method:"] if outcome.solution.steps else []), *steps]
+    )
 
 
 class Header(QWidget):

@@ -34,7 +34,8 @@ class Hints:
         """Return the next hints for a picture of a ``solid``, or with dimensions; nothing once all are used."""
         used = self._settings.hints_used
         open_ones = [
-            text for what, text in _HINTS.items()
+            text
+            for what, text in _HINTS.items()
             if what not in used and (solid or what not in _SOLID) and (dimensioned or what not in _DIMENSIONED)
-        ]  # fmt: skip
+        ]
         return "   ·   ".join(open_ones[:_AT_A_TIME])

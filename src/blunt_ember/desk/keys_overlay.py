@@ -14,19 +14,26 @@ from blunt_ember.picture.palette import Theme
 #: Keys that are no actions of a menu, by where they work.
 _ELSEWHERE: dict[str, tuple[tuple[str, str], ...]] = {
     "On the stage": (
-        ("arrows", "pan, or turn a solid"), ("Shift with arrows", "pan a solid"), ("+  −  0", "zoom, whole body"),
+        ("arrows", "pan, or turn a solid"),
+        ("Shift with arrows", "pan a solid"),
+        ("+  −  0", "zoom, whole body"),
         ("P, Ctrl with a click", "pin the reading under the pointer"),
         ("Ctrl with a drag", "draw a line to read along"),
-        ("B  L  M", "bands, by tens, lowest and highest"), ("A  F", "arrows, flow lines"),
-        ("H  R", "hide what is out of range, whole range"), ("X  Y  Z", "a plane across x, y, z"),
-        (",  .", "move the plane"), ("T", "the plane face on"), ("D", "a section with its depth, or turned"),
+        ("B  L  M", "bands, by tens, lowest and highest"),
+        ("A  F", "arrows, flow lines"),
+        ("H  R", "hide what is out of range, whole range"),
+        ("X  Y  Z", "a plane across x, y, z"),
+        (",  .", "move the plane"),
+        ("T", "the plane face on"),
+        ("D", "a section with its depth, or turned"),
         ("double click", "whole body"),
     ),
     "In fields and tables": (
-        ("Enter, Tab", "take what was typed"), ("Esc", "back to what the case has"),
+        ("Enter, Tab", "take what was typed"),
+        ("Esc", "back to what the case has"),
         ("Ctrl+C", "copy rows of the table"),
     ),
-}  # fmt: skip
+}
 _COLUMNS = 3
 
 
@@ -60,8 +67,11 @@ class KeysOverlay(QWidget):
             rows.append(
                 f"<tr><td colspan=2 style='color:{self._theme.ember};padding-top:12px'><b>{title}</b></td></tr>"
             )
-            rows += [f"<tr><td style='padding-right:18px;white-space:nowrap'><b>{escape(key)}</b></td>"
-                     f"<td>{escape(what)}</td></tr>" for key, what in keys]  # fmt: skip
+            rows += [
+                f"<tr><td style='padding-right:18px;white-space:nowrap'><b>{escape(key)}</b></td>"
+                f"<td>{escape(what)}</td></tr>"
+                for key, what in keys
+            ]
         return f"<table cellspacing=2>{''.join(rows)}</table>"
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -101,9 +111,7 @@ def _keys_of(actions: Sequence[QAction]) -> list[tuple[str, str]]:
     return found
 
 
-def _shared(
-    groups: list[tuple[str, Sequence[tuple[str, str]]]],
-) -> list[list[tuple[str, Sequence[tuple[str, str]]]]]:
+def _shared(groups: list[tuple[str, Sequence[tuple[str, str]]]]) -> list[list[tuple[str, Sequence[tuple[str, str]]]]]:
     """Share groups out among columns of about the same length, in their order."""
     total = sum(len(keys) + 2 for _, keys in groups)
     columns: list[list[tuple[str, Sequence[tuple[str, str]]]]] = [[] for _ in range(_COLUMNS)]

@@ -31,9 +31,15 @@ class LevelLabels:
         self._placed: tuple[Shade, View, list[tuple[QRectF, str]]] | None = None
 
     def paint(
-        self, painter: QPainter, mesh: Mesh, shade: Shade, view: View, pointer: Pointer, taken: list[QRectF],
+        self,
+        painter: QPainter,
+        mesh: Mesh,
+        shade: Shade,
+        view: View,
+        pointer: Pointer,
+        taken: list[QRectF],
         theme: Theme,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Write the value of each line nearest to its middle, where it is seen and clear of what is ``taken``."""
         if not shade.bands or mesh.dimension == 1 or (mesh.dimension == 3 and _opened(shade)):
             return
@@ -44,9 +50,8 @@ class LevelLabels:
             paint_tag(painter, box, text, theme.ink, theme)
 
     def _found(
-        self, mesh: Mesh, shade: Shade, view: View, pointer: Pointer, metrics: QFontMetricsF,
-        taken: list[QRectF],
-    ) -> list[tuple[QRectF, str]]:  # fmt: skip
+        self, mesh: Mesh, shade: Shade, view: View, pointer: Pointer, metrics: QFontMetricsF, taken: list[QRectF]
+    ) -> list[tuple[QRectF, str]]:
         if self._lines is None or self._lines[0] is not shade:
             self._lines = shade, *(_on_skin(mesh, shade) if mesh.dimension == 3 else drawn_isolines(mesh, shade))
         _, pieces, numbers = self._lines

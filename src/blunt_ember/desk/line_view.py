@@ -135,8 +135,12 @@ class LineView(QWidget):
             "Line that is read along",
             "Draw a line on the picture with Ctrl and a drag, or ask about one in the sheet",
         )
-        self.what = self._choice(row, "what along the line", "What is read along the line",
-                                 "Temperature, how large the heat flux is, or what of it goes one way")  # fmt: skip
+        self.what = self._choice(
+            row,
+            "what along the line",
+            "What is read along the line",
+            "Temperature, how large the heat flux is, or what of it goes one way",
+        )
         self.lines.activated.connect(self._choose_line)
         self.what.activated.connect(lambda _: self.refresh())
 
@@ -171,8 +175,9 @@ class LineView(QWidget):
         self._offer(outcome)
         self.said.emit("")
         if outcome is None or outcome.solution is None or outcome.geometry is None or outcome.mesh is None:
-            self.chart.show_profile(None, "The curve through the body appears here once the case is solved.",
-                                    self.chart.theme)  # fmt: skip
+            self.chart.show_profile(
+                None, "The curve through the body appears here once the case is solved.", self.chart.theme
+            )
             return
         try:
             line = self._laid(outcome, outcome.mesh)
@@ -183,8 +188,15 @@ class LineView(QWidget):
         if what in ("", QUANTITIES[0]) or outcome.problem is None:
             profile = profile_on(line, outcome.solution.temperature, outcome.exact_now)
         else:
-            profile = flux_profile(line, what, outcome.problem, outcome.solution.temperature, outcome.geometry,
-                                   outcome.exact_now, outcome.t)  # fmt: skip
+            profile = flux_profile(
+                line,
+                what,
+                outcome.problem,
+                outcome.solution.temperature,
+                outcome.geometry,
+                outcome.exact_now,
+                outcome.t,
+            )
         self.said.emit(_compared_with(profile))
         self.chart.show_profile(profile, "", self.chart.theme, outcome.case.units)
 

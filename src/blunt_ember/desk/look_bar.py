@@ -85,8 +85,15 @@ class LookBar(QWidget):
 
     def key(self, text: str) -> bool:
         """Press the choice of a key; tell whether there is one that can be pressed."""
-        letters = {"b": self.bands, "l": self.tens, "m": self.marks, "h": self.vanish, "r": self.free,
-                   "a": self.arrows, "f": self.flow_lines}  # fmt: skip
+        letters = {
+            "b": self.bands,
+            "l": self.tens,
+            "m": self.marks,
+            "h": self.vanish,
+            "r": self.free,
+            "a": self.arrows,
+            "f": self.flow_lines,
+        }
         letters |= dict(zip("xyz", self.cuts.buttons, strict=True))
         if self.cuts.isVisible() and text in (",", "."):
             return self.cuts.step(1 if text == "." else -1)
@@ -110,8 +117,12 @@ class LookBar(QWidget):
         self.part.setCurrentIndex(max(self.part.findText(look.part), 0))
         self.part.setVisible(len(parts) > 1)
         shown = look.lens in SOLVED and field is not None
-        for button, on in ((self.bands, look.bands), (self.tens, look.log), (self.vanish, look.vanish),
-                           (self.marks, look.marks)):  # fmt: skip
+        for button, on in (
+            (self.bands, look.bands),
+            (self.tens, look.log),
+            (self.vanish, look.vanish),
+            (self.marks, look.marks),
+        ):
             button.setVisible(shown)
             button.setChecked(on)
         followed = shown and field is not None and field.follow is not None
@@ -155,18 +166,34 @@ class LookBar(QWidget):
             lambda number: self.take(replace(widened(self.look), part=self.part.itemText(number)))
         )
         row.addWidget(self.part)
-        self.bands = self._choice("bands", "Bands with lines of one value between them  (B)",
-                                  lambda on: replace(self.look, bands=on))  # fmt: skip
-        self.tens = self._choice("by tens", "A scale divided by tens, for values that differ much  (L)",
-                                 lambda on: replace(self.look, log=on))  # fmt: skip
-        self.marks = self._choice("lowest, highest", "Mark where the lowest and the highest value are  (M)",
-                                  lambda on: replace(self.look, marks=on))  # fmt: skip
-        self.vanish = self._choice("hide the rest", "What lies outside the range is not drawn, instead of faded  (H)",
-                                   lambda on: replace(self.look, vanish=on))  # fmt: skip
-        self.arrows = self._choice("arrows", "Arrows, as long as the heat flux is large  (A)",
-                                   lambda on: replace(self.look, over="arrows" if on else ""))  # fmt: skip
-        self.flow_lines = self._choice("flow lines", "Lines that follow the heat, each for the same heat flow  (F)",
-                                       lambda on: replace(self.look, over="flow lines" if on else ""))  # fmt: skip
+        self.bands = self._choice(
+            "bands", "Bands with lines of one value between them  (B)", lambda on: replace(self.look, bands=on)
+        )
+        self.tens = self._choice(
+            "by tens",
+            "A scale divided by tens, for values that differ much  (L)",
+            lambda on: replace(self.look, log=on),
+        )
+        self.marks = self._choice(
+            "lowest, highest",
+            "Mark where the lowest and the highest value are  (M)",
+            lambda on: replace(self.look, marks=on),
+        )
+        self.vanish = self._choice(
+            "hide the rest",
+            "What lies outside the range is not drawn, instead of faded  (H)",
+            lambda on: replace(self.look, vanish=on),
+        )
+        self.arrows = self._choice(
+            "arrows",
+            "Arrows, as long as the heat flux is large  (A)",
+            lambda on: replace(self.look, over="arrows" if on else ""),
+        )
+        self.flow_lines = self._choice(
+            "flow lines",
+            "Lines that follow the heat, each for the same heat flow  (F)",
+            lambda on: replace(self.look, over="flow lines" if on else ""),
+        )
         self.cuts = CutRow(self)
         self.cuts.changed.connect(lambda cuts, flat: self.take(replace(self.look, cuts=cuts, flat=flat)))
         self.free = QPushButton("whole range", self)
@@ -182,8 +209,16 @@ class LookBar(QWidget):
         )
         self._whole_menu = QMenu(self.whole)
         self.whole.setMenu(self._whole_menu)
-        for button in (self.bands, self.tens, self.marks, self.arrows, self.flow_lines, self.vanish, self.free,
-                       self.whole):  # fmt: skip
+        for button in (
+            self.bands,
+            self.tens,
+            self.marks,
+            self.arrows,
+            self.flow_lines,
+            self.vanish,
+            self.free,
+            self.whole,
+        ):
             row.addWidget(button)
         return row
 
@@ -205,8 +240,10 @@ class LookBar(QWidget):
             on = mirror in chosen.mirrors
             others = tuple(each for each in chosen.mirrors if each != mirror)
             self._offer_one(mirror.name, on, replace(chosen, mirrors=others if on else (*others, mirror)))
-        said = [*(["turned" if mesh is not None and isinstance(mesh.space, Turned) else "deep"] if chosen.deep else []),
-                *(["mirrored"] if chosen.mirrors else [])]  # fmt: skip
+        said = [
+            *(["turned" if mesh is not None and isinstance(mesh.space, Turned) else "deep"] if chosen.deep else []),
+            *(["mirrored"] if chosen.mirrors else []),
+        ]
         plain = "drawn flat" if deep else "drawn as it is"
         self.whole.setText(f"drawn {' and '.join(said)}" if said else plain)
         return (deep, mirrors, self.whole.text())

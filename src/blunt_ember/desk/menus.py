@@ -172,10 +172,11 @@ class Menus:
 
     def _show_about(self) -> None:
         QMessageBox.about(
-            self._window, "Blunt Ember",
+            self._window,
+            "Blunt Ember",
             f"<b>Blunt Ember {__version__}</b><p>Thermal cases solved on a mesh and checked against theory.</p>"
             "<p>GPL-3.0-or-later</p>",
-        )  # fmt: skip
+        )
 
 
 def _required(value: Made | None) -> Made:

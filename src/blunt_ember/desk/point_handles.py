@@ -53,8 +53,12 @@ def handles(case: Case, geometry: SectionGeometry) -> list[PointHandle]:
         if isinstance(region, Polygon):
             paths = [(*path, "points", number) for number in range(len(region.points))]
         else:
-            steps = [(*path, "path", number, key) for number, step in enumerate(region.path)
-                     for key in ("through", "to") if getattr(step, key) is not None]  # fmt: skip
+            steps = [
+                (*path, "path", number, key)
+                for number, step in enumerate(region.path)
+                for key in ("through", "to")
+                if getattr(step, key) is not None
+            ]
             paths = [(*path, "start"), *steps]
         own = shape_of(region).curves.start[0]
         origin = geometry.shapes[index][0].curves.start[0] - own

@@ -63,8 +63,12 @@ class Readings:
         far = last is not None and (last[0] - begun[0]).manhattanLength() >= _SHORTEST
         if far and last is not None:
             ends = begun[1], last[1]
-            self._current.edit_or_tell("reading: a line", lambda case: _with_question(
-                case, "line", {"mean": {"start": _place(ends[0], case), "end": _place(ends[1], case)}}))  # fmt: skip
+            self._current.edit_or_tell(
+                "reading: a line",
+                lambda case: _with_question(
+                    case, "line", {"mean": {"start": _place(ends[0], case), "end": _place(ends[1], case)}}
+                ),
+            )
         else:
             self.pin(begun[1], outcome)
         return True
@@ -82,9 +86,14 @@ class Readings:
         self._current.edit_or_tell("reading: a point", change)
 
     def paint(
-        self, painter: QPainter, outcome: Outcome, view: View, right: float, theme: Theme,
+        self,
+        painter: QPainter,
+        outcome: Outcome,
+        view: View,
+        right: float,
+        theme: Theme,
         unfold: Callable[[Floats], Floats],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
 
         Names stay left of ``right``, where the legend begins; ``unfold`` takes places of the body to those drawn.

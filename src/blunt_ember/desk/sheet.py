@@ -5,16 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QLabel,
-    QMenu,
-    QScrollArea,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.editing import value_at
 from blunt_ember.case.tables import Cells, cells_of, pasted_cells
@@ -66,11 +57,12 @@ class RowWidget(QWidget):
     def same_shape(self, row: Row) -> bool:
         """Tell whether a row differs from this one in its texts only."""
         return len(row) == len(self.parts) and all(
-            type(new) is type(old) and bool(getattr(new, "points", ())) == bool(getattr(old, "points", ()))
+            type(new) is type(old)
+            and bool(getattr(new, "points", ())) == bool(getattr(old, "points", ()))
             and getattr(new, "key", "") == getattr(old, "key", "")
             and getattr(new, "role", "") == getattr(old, "role", "")
             for new, (old, _) in zip(row, self.parts, strict=True)
-        )  # fmt: skip
+        )
 
     def show_row(self, row: Row) -> None:
         """Take new texts."""

@@ -9,14 +9,7 @@ from blunt_ember.case.bodies import Imported, Rod, Stacked, TurnedSolid
 from blunt_ember.case.bodies import Section as PlaneSection
 from blunt_ember.case.body_kinds import SHAPED, with_body_kind
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing import (
-    free_name,
-    renamed_part,
-    value_at,
-    with_surfaces_mapped,
-    with_value,
-    without_part,
-)
+from blunt_ember.case.editing import free_name, renamed_part, value_at, with_surfaces_mapped, with_value, without_part
 from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.desk.sheet_materials import direction_words
 from blunt_ember.desk.sheet_parts import (
@@ -50,10 +43,13 @@ _NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
 
 
 _KIND_WORDS = {
-    "section": "plane section", "turned section": "section turned about y, full turn",
-    "stacked": "stacked: shapes in x and y, levels in z", "turned solid": "solid, turned about y",
-    "rod": "rod along x", "imported": "from a mesh file",
-}  # fmt: skip
+    "section": "plane section",
+    "turned section": "section turned about y, full turn",
+    "stacked": "stacked: shapes in x and y, levels in z",
+    "turned solid": "solid, turned about y",
+    "rod": "rod along x",
+    "imported": "from a mesh file",
+}
 
 
 def body_section(case: Case) -> Section:
@@ -68,14 +64,17 @@ def body_section(case: Case) -> Section:
     for name, region in body.regions.items():
         path: Path = ("body", "regions", name)
         levels = list(region.levels or {})
-        rows.append((
-            Entry(f"region {name}", name, "Name of the region", _renaming(path), "name"),
-            *shape_words(case, path, region), *_place_words(case, path, name),
-            *(_height_words(case, path) if region.z is not None else ()),
-            *_filling_words(case, path, bool(region.void), region.material, not levels),
-            *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
-            Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"region {name}", name, "Name of the region", _renaming(path), "name"),
+                *shape_words(case, path, region),
+                *_place_words(case, path, name),
+                *(_height_words(case, path) if region.z is not None else ()),
+                *_filling_words(case, path, bool(region.void), region.material, not levels),
+                *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
+                Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path)),
+            )
+        )
         rows += [_level(case, (*path, "levels", level)) for level in levels]
     rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
     count = len(body.regions)
@@ -113,8 +112,12 @@ def _made_into(kind: str) -> Edit:
 
 
 def _height_words(case: Case, path: Path) -> list[Part]:
-    return [Word("from z"), *entry(case, (*path, "z", 0), "Where it begins in z, such as 0 mm"), Word("to"),
-            *entry(case, (*path, "z", 1), "Where it ends in z, such as 200 mm")]  # fmt: skip
+    return [
+        Word("from z"),
+        *entry(case, (*path, "z", 0), "Where it begins in z, such as 0 mm"),
+        Word("to"),
+        *entry(case, (*path, "z", 1), "Where it ends in z, such as 200 mm"),
+    ]
 
 
 def _filling_words(case: Case, path: Path, void: bool, material: str | None, fills: bool) -> list[Part]:
@@ -130,10 +133,12 @@ def _level(case: Case, path: Path) -> Row:
     levels = case.document.body.regions[region].levels or {}
     remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path))
     return (
-        Word("    "), Entry(f"level {region}.{name}", name, "Name of the level", _renaming(path), "name"),
-        *_height_words(case, path), *_filling_words(case, path, bool(levels[name].void), levels[name].material, True),
+        Word("    "),
+        Entry(f"level {region}.{name}", name, "Name of the level", _renaming(path), "name"),
+        *_height_words(case, path),
+        *_filling_words(case, path, bool(levels[name].void), levels[name].material, True),
         *((remove,) if len(levels) > 1 else ()),
-    )  # fmt: skip
+    )
 
 
 def _more_levels(path: Path, has_levels: bool) -> Choice:
@@ -176,13 +181,22 @@ def _pieces(case: Case, rod: Rod) -> list[Row]:
             section = [Word(", area"), *entry(case, (*path, "area"), "Area of the cross-section, such as 50 mm²")]
             if piece.perimeter is not None:
                 section += [Word(", perimeter"), *entry(case, (*path, "perimeter"), "Perimeter, such as 30 mm")]
-        rows.append((
-            Entry(f"piece {name}", name, "Name of the piece", _renaming(path), "name"),
-            Word("length"), *entry(case, (*path, "length"), "Length, such as 120 mm"), *section,
-            _other_section(path, piece.diameter is not None, piece.perimeter is not None),
-            Word("of"), _material_choice(case, path, piece.material),
-            *((Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path)),) if len(rod.pieces) > 1 else ()),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"piece {name}", name, "Name of the piece", _renaming(path), "name"),
+                Word("length"),
+                *entry(case, (*path, "length"), "Length, such as 120 mm"),
+                *section,
+                _other_section(path, piece.diameter is not None, piece.perimeter is not None),
+                Word("of"),
+                _material_choice(case, path, piece.material),
+                *(
+                    (Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path)),)
+                    if len(rod.pieces) > 1
+                    else ()
+                ),
+            )
+        )
 
     def add(now: Case) -> Case:
         pieces = now.data["body"]["pieces"]
@@ -213,10 +227,14 @@ def _other_section(path: Path, is_round: bool, has_side: bool) -> Choice:
 
 
 def _groups(case: Case, body: Imported) -> list[Row]:
-    rows: list[Row] = [(
-        Word("file"), Entry("body.file", body.file, "Path of the mesh file", typing(("body", "file"))),
-        Word("in which 1 is"), *entry(case, ("body", "unit"), "Length that 1 stands for in the file, such as 1 mm"),
-    )]  # fmt: skip
+    rows: list[Row] = [
+        (
+            Word("file"),
+            Entry("body.file", body.file, "Path of the mesh file", typing(("body", "file"))),
+            Word("in which 1 is"),
+            *entry(case, ("body", "unit"), "Length that 1 stands for in the file, such as 1 mm"),
+        )
+    ]
     for name, group in body.groups.items():
         rows.append(
             (
@@ -242,8 +260,12 @@ def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Par
         )
         return [Choice(f"{name} place", f"{_PLACES[relation]} {other}", options, "plain choice")]
     if region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
-        return [Word("at"), *entry(case, (*path, "at", 0), "x, such as 20 mm"), Word(","),
-                *entry(case, (*path, "at", 1), "y, such as 20 mm")]  # fmt: skip
+        return [
+            Word("at"),
+            *entry(case, (*path, "at", 0), "x, such as 20 mm"),
+            Word(","),
+            *entry(case, (*path, "at", 1), "y, such as 20 mm"),
+        ]
     return []
 
 
@@ -260,12 +282,16 @@ def _new_regions(case: Case) -> tuple[Option, ...]:
     others = regions[-1:] if len(regions) > 3 else regions[::-1]
     drawn = Option("an outline drawn on the stage", asks="draw outline")
     made = tuple(
-        Option(words, options=tuple(
-            Option(f"{place} {other}", _adding_region(shape, relation, other))
-            for other in others for relation, place in places.items()
-        ))
+        Option(
+            words,
+            options=tuple(
+                Option(f"{place} {other}", _adding_region(shape, relation, other))
+                for other in others
+                for relation, place in places.items()
+            ),
+        )
         for words, (shape, places) in _NEW_SHAPES.items()
-    )  # fmt: skip
+    )
     return (*made, drawn) if case.document.body.kind in ("section", "turned section") else made
 
 

@@ -49,8 +49,9 @@ def clock_section(case: Case, outcome: Outcome | None) -> Section:
     clock = case.document.running_clock
     if clock is None:
         run = Option("let it run from a start", setting(_CLOCK, {"start": _START}))
-        return Section("Clock", "steady", ((Choice("run the clock", "let the clock run …", (run,), "link",
-                                                   direct=True),),))  # fmt: skip
+        return Section(
+            "Clock", "steady", ((Choice("run the clock", "let the clock run …", (run,), "link", direct=True),),)
+        )
     rows: list[Row] = [_start_row(case, clock)]
     rows += [_region_row(case, name) for name in clock.start_in]
     if clock.stages:
@@ -162,10 +163,12 @@ def _read(case: Case, path: Path, until: Condition) -> list[Part]:
     going = {"going": until.going} if until.going is not None else {}
     regions = (WHOLE_BODY, *case.document.body.fillings, *case.document.surfaces)
     options = [
-        Option(f"{measure} in", options=tuple(
-            Option(name, setting(path, {"passes": passes, measure: name, **going})) for name in regions))
+        Option(
+            f"{measure} in",
+            options=tuple(Option(name, setting(path, {"passes": passes, measure: name, **going})) for name in regions),
+        )
         for measure in ("highest", "lowest", "mean")
-    ]  # fmt: skip
+    ]
     origin = ["0 mm"] * len(case.document.body.coordinates)
     options.append(Option("at a point", setting(path, {"passes": passes, "temperature": origin, **going})))
     if until.asks == "temperature":
@@ -216,8 +219,12 @@ def _stepping_row(case: Case, clock: Clock) -> Row:
     if clock.step is not None:
         step = entry(case, ("clock", "step"), "Fixed step, such as 10 s")
         return Word("fixed steps of"), *step, Choice("steps", "…", (by_error,), "link"), Word("heat kept"), capacity
-    tolerance = Entry("clock.tolerance", clock.tolerance.text, "Error of time stepping: a share of the span, or 0.1 K",
-                      typing(("clock", "tolerance")))  # fmt: skip
+    tolerance = Entry(
+        "clock.tolerance",
+        clock.tolerance.text,
+        "Error of time stepping: a share of the span, or 0.1 K",
+        typing(("clock", "tolerance")),
+    )
     return (Word("steps to within"), tolerance, Choice("steps", "…", (fixed,), "link"), Word("heat kept"), capacity)
 
 
@@ -270,6 +277,8 @@ def _more(case: Case, clock: Clock, outcome: Outcome | None) -> Choice:
         kept = {key: value for key, value in before.items() if key not in ("end", "until")}
         return with_value(now, _CLOCK, {**kept, "stages": [first]})
 
-    options = (Option("a stage with surroundings of its own", add_stage),
-               Option("make it steady again", setting(_CLOCK, "steady")))  # fmt: skip
+    options = (
+        Option("a stage with surroundings of its own", add_stage),
+        Option("make it steady again", setting(_CLOCK, "steady")),
+    )
     return Choice("more of the clock", "a stage, or steady …", options, "link")

@@ -34,10 +34,14 @@ def inside_section(case: Case, outcome: Outcome | None) -> Section:
     rows: list[Row] = []
     for place, source in enumerate(case.document.heat_inside):
         path: Path = ("heat_inside", place)
-        rows.append((
-            *_where(case, path, source.regions, regions), *_how_much(case, path), *_while(case, path),
-            Remove(f"remove heat {place}", "Remove this heat", removing(path)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                *_where(case, path, source.regions, regions),
+                *_how_much(case, path),
+                *_while(case, path),
+                Remove(f"remove heat {place}", "Remove this heat", removing(path)),
+            )
+        )
     rows.append((Choice("add heat inside", "heat that arises inside …", _new_heat(case, regions), "link"),))
     count = len(case.document.heat_inside)
     return Section("Heat inside", f"{count} stated" if count else "none", tuple(rows))
@@ -95,10 +99,14 @@ def _how_much(case: Case, path: Path) -> list[Part]:
         per_volume = Option("per volume", _restated(path, {"per_volume": POWER_DENSITY.example}))
         return [*said, Choice(f"more heat {path[1]}", "…", (per_volume,), "link")]
     hint = "Heat per volume, such as 50 kW/m³, or a formula in place and T"
-    options = (Option("in all", _restated(path, {"total": "40 W"})),
-               as_table(case, (*path, "per_volume"), "heat", POWER_DENSITY))  # fmt: skip
-    return [*law_entry(case, (*path, "per_volume"), hint, POWER_DENSITY),
-            Choice(f"more heat {path[1]}", "…", options, "link")]  # fmt: skip
+    options = (
+        Option("in all", _restated(path, {"total": "40 W"})),
+        as_table(case, (*path, "per_volume"), "heat", POWER_DENSITY),
+    )
+    return [
+        *law_entry(case, (*path, "per_volume"), hint, POWER_DENSITY),
+        Choice(f"more heat {path[1]}", "…", options, "link"),
+    ]
 
 
 def _restated(path: Path, amount: dict[str, str]) -> Edit:
@@ -114,11 +122,13 @@ def _new_heat(case: Case, regions: tuple[str, ...]) -> tuple[Option, ...]:
     places = len(case.document.body.coordinates)
     origin, further = ["0 mm"] * places, ["10 mm"] + ["0 mm"] * (places - 1)
     return (
-        *(Option(f"in {name}", adding(("heat_inside",), {"region": name, "per_volume": "50 kW/m³"}))
-          for name in regions),
+        *(
+            Option(f"in {name}", adding(("heat_inside",), {"region": name, "per_volume": "50 kW/m³"}))
+            for name in regions
+        ),
         Option("at a point", adding(("heat_inside",), {"at": origin, "total": "5 W"})),
         Option("along a line", adding(("heat_inside",), {"along": {"start": origin, "end": further}, "total": "5 W"})),
-    )  # fmt: skip
+    )
 
 
 def joints_section(case: Case, outcome: Outcome | None) -> Section:
@@ -126,8 +136,9 @@ def joints_section(case: Case, outcome: Outcome | None) -> Section:
     if outcome is None or outcome.geometry is None:
         return Section("Joints", "", ())
     inner = [surface.name for surface in outcome.geometry.surfaces.values() if not surface.outer]
-    stated = {member for joint in case.document.joints for name in joint.surfaces
-              for member in case.document.members_of(name)}  # fmt: skip
+    stated = {
+        member for joint in case.document.joints for name in joint.surfaces for member in case.document.members_of(name)
+    }
     perfect = tuple(name for name in inner if name not in stated)
     rows: list[Row] = []
     for place, joint in enumerate(case.document.joints):
@@ -135,14 +146,24 @@ def joints_section(case: Case, outcome: Outcome | None) -> Section:
         instead = tuple(Option(f"on {name} instead", setting((*path, "on"), name)) for name in perfect)
         also = tuple(Option(f"also on {name}", setting((*path, "on"), [*joint.surfaces, name])) for name in perfect)
         members = tuple(member for name in joint.surfaces for member in case.document.members_of(name))
-        rows.append((
-            Choice(f"joint {place}", ", ".join(joint.surfaces), instead + also, points=(*joint.surfaces, *members)),
-            *_joint_words(case, path),
-            Remove(f"remove joint {place}", "Make it perfect again", removing(path)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Choice(f"joint {place}", ", ".join(joint.surfaces), instead + also, points=(*joint.surfaces, *members)),
+                *_joint_words(case, path),
+                Remove(f"remove joint {place}", "Make it perfect again", removing(path)),
+            )
+        )
     if perfect:
-        rows.append((Choice("add joint", "a joint that is not perfect …", tuple(
-            Option(name, options=_joint_options(name)) for name in perfect), "link"),))  # fmt: skip
+        rows.append(
+            (
+                Choice(
+                    "add joint",
+                    "a joint that is not perfect …",
+                    tuple(Option(name, options=_joint_options(name)) for name in perfect),
+                    "link",
+                ),
+            )
+        )
     said = f"{len(stated)} stated · {len(perfect)} perfect" if stated else f"{len(perfect)} perfect"
     return Section("Joints", said if inner else "none", tuple(rows))
 
@@ -161,8 +182,11 @@ def _joint_options(name: str) -> tuple[Option, ...]:
 def _joint_words(case: Case, path: Path) -> list[Part]:
     joint = case.document.joints[int(path[1])]
     on = case.data["joints"][path[1]]["on"]
-    others = tuple(Option(words, setting(path, {"on": on, **said})) for words, said in _JOINTS.items()
-                   if getattr(joint, next(iter(said))) is None)  # fmt: skip
+    others = tuple(
+        Option(words, setting(path, {"on": on, **said}))
+        for words, said in _JOINTS.items()
+        if getattr(joint, next(iter(said))) is None
+    )
     more = Choice(f"more joint {path[1]}", "…", others, "link")
     if joint.open:
         return [Word("is an open gap"), more]

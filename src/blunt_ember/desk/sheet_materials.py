@@ -48,16 +48,22 @@ def materials_section(case: Case) -> Section:
     used = {filling.material for filling in case.document.body.fillings.values()}
     for name, material in case.document.materials.items():
         path: Path = ("materials", name)
-        rows.append((
-            Entry(f"material {name}", name, "Name of the material", _renaming(name), "name"),
-            *_conductivity(case, path, material),
-            *(part for key in _PROPERTIES if getattr(material, key) is not None or _needed(case, key, name in used)
-              for part in _property(case, path, key)),
-            *((Word("not used", "quiet"),) if name not in used else ()),
-            _more(case, path, material),
-            *_source(material),
-            Remove(f"remove material {name}", f"Remove the material {name}", removing(path)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"material {name}", name, "Name of the material", _renaming(name), "name"),
+                *_conductivity(case, path, material),
+                *(
+                    part
+                    for key in _PROPERTIES
+                    if getattr(material, key) is not None or _needed(case, key, name in used)
+                    for part in _property(case, path, key)
+                ),
+                *((Word("not used", "quiet"),) if name not in used else ()),
+                _more(case, path, material),
+                *_source(material),
+                Remove(f"remove material {name}", f"Remove the material {name}", removing(path)),
+            )
+        )
 
     def add(now: Case) -> Case:
         return with_value(now, ("materials", free_name("material", now.document.materials)), {})
@@ -134,10 +140,12 @@ def _from_library() -> tuple[Option, ...]:
     except CaseError as error:
         return (Option(f"the library cannot be read: {error.faults[0]}"),)
     return tuple(
-        Option(f"from the library: {shelf}", options=tuple(Option(name, _copying(name, entry))
-                                                           for name, entry in materials.items()))
+        Option(
+            f"from the library: {shelf}",
+            options=tuple(Option(name, _copying(name, entry)) for name, entry in materials.items()),
+        )
         for shelf, materials in known.items()
-    )  # fmt: skip
+    )
 
 
 def _copying(name: str, entry: dict[str, Any]) -> Edit:
@@ -152,13 +160,20 @@ def direction_words(case: Case, path: Path, material: str | None) -> list[Part]:
     direction: Any = value_at(case.data, (*path, "direction"))
     key = f"direction of {'.'.join(str(name) for name in path[2::2])}"
     if isinstance(direction, dict):
-        middle = [Word("away from"), *entry(case, (*path, "direction", "radial_from", 0), "x, such as 0 mm"), Word(","),
-                  *entry(case, (*path, "direction", "radial_from", 1), "y, such as 0 mm")]  # fmt: skip
+        middle = [
+            Word("away from"),
+            *entry(case, (*path, "direction", "radial_from", 0), "x, such as 0 mm"),
+            Word(","),
+            *entry(case, (*path, "direction", "radial_from", 1), "y, such as 0 mm"),
+        ]
         other = Option("at an angle", setting((*path, "direction"), "0 deg"))
         return [Word(", along"), *middle, Choice(key, "…", (other,), "link")]
     known = direction is not None
     hint = "Direction of 'along' from the x axis, such as 30 deg"
-    at = entry(case, (*path, "direction"), hint) if known else [
-        Entry(".".join(str(p) for p in (*path, "direction")), "0 deg", hint, typing((*path, "direction")))]  # fmt: skip
+    at = (
+        entry(case, (*path, "direction"), hint)
+        if known
+        else [Entry(".".join(str(p) for p in (*path, "direction")), "0 deg", hint, typing((*path, "direction")))]
+    )
     other = Option("radial", setting((*path, "direction"), {"radial_from": ["0 mm", "0 mm"]}))
     return [Word(", along at"), *at, Choice(key, "…", (other,), "link")]

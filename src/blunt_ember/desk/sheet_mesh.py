@@ -28,9 +28,11 @@ from blunt_ember.mesh.quality import SHARP, quality_of
 from blunt_ember.outcome import Outcome
 
 _CELLS = {
-    "auto": "mapped where it can be", "triangles": "free triangles", "mostly quadrilaterals": "free, mostly four-sided",
+    "auto": "mapped where it can be",
+    "triangles": "free triangles",
+    "mostly quadrilaterals": "free, mostly four-sided",
     "quadrilaterals": "mapped throughout",
-}  # fmt: skip
+}
 
 
 def mesh_section(case: Case, outcome: Outcome | None) -> Section:
@@ -54,9 +56,11 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
     row: Row = (
         Word("cells of"),
         Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
-        Word("at least"), Entry("mesh.across", str(across), "Cells across every region at least", set_across),
-        Word("across,"), Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
-    )  # fmt: skip
+        Word("at least"),
+        Entry("mesh.across", str(across), "Cells across every region at least", set_across),
+        Word("across,"),
+        Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
+    )
     rows: list[Row] = [row]
     if isinstance(case.document.body, Imported):
         rows = [(Word("as it is in the file"),)]
@@ -91,10 +95,7 @@ def _finer_places(case: Case, outcome: Outcome | None) -> list[Row]:
                 Word(": divided by"),
                 whole_entry(f"divisions {place}", (*path, "divisions"), local.divisions, "Cells along it"),
             ]
-        rows.append((
-            *where, *fine,
-            Remove(f"remove finer place {place}", "Remove this finer place", removing(path)),
-        ))  # fmt: skip
+        rows.append((*where, *fine, Remove(f"remove finer place {place}", "Remove this finer place", removing(path))))
     found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
     extent = extent_of(outcome.geometry) if outcome and outcome.geometry else 0.1
     size = f"{extent * 1000 / 100:.2g} mm"

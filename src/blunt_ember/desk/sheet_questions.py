@@ -41,12 +41,14 @@ def questions(case: Case, outcome: Outcome | None) -> Section:
     surfaces = (*case.document.surfaces, *found)
     for place, question in enumerate(case.document.questions):
         path = ("questions", place)
-        rows.append((
-            Entry(f"question {place}", question.name, "Name of the question",
-                  typing((*path, "name")), "name"),
-            *_asked(case, path, question, surfaces), *_expected(case, path, question),
-            Remove(f"remove question {place}", "Remove this question", removing(path)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"question {place}", question.name, "Name of the question", typing((*path, "name")), "name"),
+                *_asked(case, path, question, surfaces),
+                *_expected(case, path, question),
+                Remove(f"remove question {place}", "Remove this question", removing(path)),
+            )
+        )
     rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
     return Section("Questions", f"{len(case.document.questions)} asked", tuple(rows))
 
@@ -71,15 +73,24 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
         bases = {"area": "per m²", "depth": case.document.body.heat_basis}
         return [
             Word("heat" if question.asks == "heat_flow" else "heat passed"),
-            Choice(f"direction {place}", ways[question.direction],
-                   tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()), "plain choice"),
+            Choice(
+                f"direction {place}",
+                ways[question.direction],
+                tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()),
+                "plain choice",
+            ),
             Word("over" if between else "the body through"),
-            Choice(f"target {place}", str(target), through,
-                   points=(str(target), *case.document.members_of(str(target)))),
-            Choice(f"basis {place}", bases[question.basis],
-                   tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()), "plain choice"),
+            Choice(
+                f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))
+            ),
+            Choice(
+                f"basis {place}",
+                bases[question.basis],
+                tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()),
+                "plain choice",
+            ),
             *_at_time(case, path, question),
-        ]  # fmt: skip
+        ]
     if question.asks == "temperature":
         return [Word("temperature at"), *place_entries(case, (*path, "temperature")), *_at_time(case, path, question)]
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
@@ -117,8 +128,12 @@ def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[s
         first, second = (one_of(number, "between", name) for number, name in enumerate(line.between))
         return [Word("from"), first, Word("to"), second]
     if line.centre is not None:
-        parts: list[Part] = [Word("round"), *place_entries(case, (*path, "centre")), Word("at"),
-                             *entry(case, (*path, "radius"), "Radius, such as 20 mm")]  # fmt: skip
+        parts: list[Part] = [
+            Word("round"),
+            *place_entries(case, (*path, "centre")),
+            Word("at"),
+            *entry(case, (*path, "radius"), "Radius, such as 20 mm"),
+        ]
         if len(case.document.body.coordinates) == 3:
             axes = tuple(Option(f"across {axis}", setting((*path, "across"), axis)) for axis in "xyz")
             parts.append(Choice(f"across {place}", f"across {line.across or 'z'}", axes, "plain choice"))
@@ -143,8 +158,9 @@ def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[P
     """At a joint that is not perfect, the side from which the temperature is read."""
     target = question.target
     name = target.edge if isinstance(target, Line) and isinstance(target.edge, str) else str(target)
-    stated = {member for joint in case.document.joints for on in joint.surfaces for member in
-              case.document.members_of(on)}  # fmt: skip
+    stated = {
+        member for joint in case.document.joints for on in joint.surfaces for member in case.document.members_of(on)
+    }
     if name not in stated or "|" not in name:
         return []
     regions = name.split("|")
@@ -188,12 +204,23 @@ def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> li
         Choice(f"expect {place}", said, tuple(options), "plain choice", expect is None),
     ]
     if expect is not None and expect.value is not None:
-        parts += [*entry(case, (*path, "expect", "value"), f"Expected value, such as {example}"), Word("from"),
-                  Entry(f"questions[{place}].expect.source", expect.source or "", "Where the value comes from",
-                        typing((*path, "expect", "source")))]  # fmt: skip
+        parts += [
+            *entry(case, (*path, "expect", "value"), f"Expected value, such as {example}"),
+            Word("from"),
+            Entry(
+                f"questions[{place}].expect.source",
+                expect.source or "",
+                "Where the value comes from",
+                typing((*path, "expect", "source")),
+            ),
+        ]
     if expect is not None:
-        tolerance = Entry(f"questions[{place}].tolerance", question.tolerance.text, "Tolerance, such as 0.5 % or 0.1 K",
-                          typing((*path, "tolerance")))  # fmt: skip
+        tolerance = Entry(
+            f"questions[{place}].tolerance",
+            question.tolerance.text,
+            "Tolerance, such as 0.5 % or 0.1 K",
+            typing((*path, "tolerance")),
+        )
         parts += [Word("within"), tolerance]
     return parts
 
@@ -217,17 +244,21 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     if case.document.running_clock is not None:
         hot = {"passes": "100 °C", "highest": "body"}
         options += [
-            Option("heat passed through", options=tuple(
-                Option(name, ask("heat passed", heat_passed=name)) for name in surfaces)),
+            Option(
+                "heat passed through",
+                options=tuple(Option(name, ask("heat passed", heat_passed=name)) for name in surfaces),
+            ),
             Option("heat stored in", options=tuple(Option(name, ask("stored", heat_stored=name)) for name in regions)),
             Option("the time when a temperature is passed", ask("time", when=hot)),
             Option("the time when it has settled", ask("settled", when={"settled": "0.5 K"})),
-        ]  # fmt: skip
+        ]
     options += [
-        Option(f"{measure} temperature in", options=tuple(
-            Option(name, ask(measure, **{measure: name})) for name in regions))
+        Option(
+            f"{measure} temperature in",
+            options=tuple(Option(name, ask(measure, **{measure: name})) for name in regions),
+        )
         for measure in ("highest", "lowest", "mean")
-    ]  # fmt: skip
+    ]
     origin = ["0 mm"] * len(case.document.body.coordinates)
     options.append(Option("temperature at a point", ask("point", temperature=origin)))
     line = {"start": origin, "end": ["10 mm", *origin[1:]]}
@@ -238,11 +269,16 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         if len(origin) == 3:
             options.append(Option("mean temperature along the edge of two surfaces", ask("edge", mean={"edge": pair})))
     if len(origin) == 2:
-        options.append(Option("mean temperature along", options=tuple(
-            Option(name, ask("edge", mean={"edge": name})) for name in surfaces)))  # fmt: skip
+        options.append(
+            Option(
+                "mean temperature along",
+                options=tuple(Option(name, ask("edge", mean={"edge": name})) for name in surfaces),
+            )
+        )
     if len(origin) > 1:
-        options.append(Option("mean temperature round a circle",
-                              ask("circle", mean={"centre": origin, "radius": "10 mm"})))  # fmt: skip
+        options.append(
+            Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
+        )
     return tuple(options)
 
 
@@ -250,16 +286,21 @@ def _formula_rows(case: Case, block: str, what: str) -> list[Row]:
     rows: list[Row] = []
     for name, formula in case.data.get(block, {}).items():
         note = value_note(case, str(formula))
-        rows.append((
-            Entry(f"{block} name {name}", name, f"Name of the {what}",
-                  _renaming_formula(block, name), "name"),
-            Word("="),
-            Entry(f"{block}.{name}", str(formula), "A quantity with its unit, or a formula",
-                  typing((block, name)),
-                  "formula" if block == "working" else "value"),
-            *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
-            Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name))),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"{block} name {name}", name, f"Name of the {what}", _renaming_formula(block, name), "name"),
+                Word("="),
+                Entry(
+                    f"{block}.{name}",
+                    str(formula),
+                    "A quantity with its unit, or a formula",
+                    typing((block, name)),
+                    "formula" if block == "working" else "value",
+                ),
+                *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
+                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name))),
+            )
+        )
     return rows
 
 

@@ -22,12 +22,18 @@ from blunt_ember.outcome import Outcome
 def sections(case: Case, outcome: Outcome | None) -> list[Section]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
     made = {
-        "body": body_section(case), "materials": materials_section(case), "surfaces": surfaces_section(case, outcome),
-        "surroundings": surroundings_section(case, outcome), "heat_inside": inside_section(case, outcome),
-        "joints": joints_section(case, outcome), "clock": clock_section(case, outcome),
-        "mesh": mesh_section(case, outcome), "questions": questions(case, outcome),
-        "parameters": formulas(case, "parameters"), "working": formulas(case, "working"),
-    }  # fmt: skip
+        "body": body_section(case),
+        "materials": materials_section(case),
+        "surfaces": surfaces_section(case, outcome),
+        "surroundings": surroundings_section(case, outcome),
+        "heat_inside": inside_section(case, outcome),
+        "joints": joints_section(case, outcome),
+        "clock": clock_section(case, outcome),
+        "mesh": mesh_section(case, outcome),
+        "questions": questions(case, outcome),
+        "parameters": formulas(case, "parameters"),
+        "working": formulas(case, "working"),
+    }
     notes = outcome.notes if outcome is not None else ()
     return [_with_notes(section, [note for note in notes if _block(note) == block]) for block, section in made.items()]
 

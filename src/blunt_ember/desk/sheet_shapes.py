@@ -24,8 +24,12 @@ def shape_words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
     if region.repeat is not None:
         words += [Word("×"), _count(path, region.repeat.count)]
         if region.repeat.step is not None:
-            words += [Word("every"), *entry(case, (*path, "repeat", "step", 0), "Step in x"), Word(","),
-                      *entry(case, (*path, "repeat", "step", 1), "Step in y")]  # fmt: skip
+            words += [
+                Word("every"),
+                *entry(case, (*path, "repeat", "step", 0), "Step in x"),
+                Word(","),
+                *entry(case, (*path, "repeat", "step", 1), "Step in y"),
+            ]
         else:
             words += [Word("every"), *entry(case, (*path, "repeat", "turn"), "Angle from one to the next, such as 30°")]
     return words
@@ -34,22 +38,39 @@ def shape_words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
 def _words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
     match region:
         case Rectangle():
-            return [Word("rectangle"), *entry(case, (*path, "size", 0), "Width, such as 114 mm"), Word("×"),
-                    *entry(case, (*path, "size", 1), "Height, such as 100 mm")]  # fmt: skip
+            return [
+                Word("rectangle"),
+                *entry(case, (*path, "size", 0), "Width, such as 114 mm"),
+                Word("×"),
+                *entry(case, (*path, "size", 1), "Height, such as 100 mm"),
+            ]
         case Disc():
             return [Word("disc of radius"), *entry(case, (*path, "radius"), "Radius, such as 20 mm")]
         case Ring():
-            return [Word("ring from"), *entry(case, (*path, "inner"), "Inner radius, such as 20 mm"), Word("to"),
-                    *entry(case, (*path, "outer"), "Outer radius, such as 30 mm")]  # fmt: skip
+            return [
+                Word("ring from"),
+                *entry(case, (*path, "inner"), "Inner radius, such as 20 mm"),
+                Word("to"),
+                *entry(case, (*path, "outer"), "Outer radius, such as 30 mm"),
+            ]
         case RingSector():
             inner = [*entry(case, (*path, "inner"), "Inner radius"), Word("to")] if region.inner is not None else []
-            return [Word("ring sector from" if inner else "sector of radius"), *inner,
-                    *entry(case, (*path, "outer"), "Outer radius"), Word(", from"),
-                    *entry(case, (*path, "start"), "Angle of the start, such as -90°"), Word("to"),
-                    *entry(case, (*path, "end"), "Angle of the end, such as 90°")]  # fmt: skip
+            return [
+                Word("ring sector from" if inner else "sector of radius"),
+                *inner,
+                *entry(case, (*path, "outer"), "Outer radius"),
+                Word(", from"),
+                *entry(case, (*path, "start"), "Angle of the start, such as -90°"),
+                Word("to"),
+                *entry(case, (*path, "end"), "Angle of the end, such as 90°"),
+            ]
         case RegularPolygon():
-            return [Word("regular polygon of"), _sides(path, region.sides), Word("sides, radius"),
-                    *entry(case, (*path, "radius"), "From the centre to the corners")]  # fmt: skip
+            return [
+                Word("regular polygon of"),
+                _sides(path, region.sides),
+                Word("sides, radius"),
+                *entry(case, (*path, "radius"), "From the centre to the corners"),
+            ]
         case Polygon():
             return [Word("polygon"), *_corners(case, [(*path, "points", n) for n in range(len(region.points))])]
         case Outline():
@@ -62,8 +83,13 @@ def _corners(case: Case, paths: list[Path]) -> list[Part]:
         return [Word(f"of {len(paths)} corners")]
     words: list[Part] = []
     for path in paths:
-        words += [Word("("), *entry(case, (*path, 0), "x of this corner"), Word(","),
-                  *entry(case, (*path, 1), "y of this corner"), Word(")")]  # fmt: skip
+        words += [
+            Word("("),
+            *entry(case, (*path, 0), "x of this corner"),
+            Word(","),
+            *entry(case, (*path, 1), "y of this corner"),
+            Word(")"),
+        ]
     return words
 
 

@@ -48,14 +48,19 @@ def surfaces_section(case: Case, outcome: Outcome | None) -> Section:
         fewer = tuple(
             Option(f"without {member}", setting(path, [m for m in members if m != member])) for member in members
         )
-        rows.append((
-            Entry(f"surface name {name}", name, "Your name for these surfaces",
-                  _renaming(name), "name"),
-            Word("is"),
-            Choice(f"members {name}", ", ".join(members), more + instead + (fewer if len(members) > 1 else ()),
-                   points=members),
-            Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Entry(f"surface name {name}", name, "Your name for these surfaces", _renaming(name), "name"),
+                Word("is"),
+                Choice(
+                    f"members {name}",
+                    ", ".join(members),
+                    more + instead + (fewer if len(members) > 1 else ()),
+                    points=members,
+                ),
+                Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
+            )
+        )
     if found:
         offers = tuple(Option(surface, _naming(surface)) for surface in found)
         rows.append((Choice("add surface name", "give a surface your own name …", offers, "link"),))
@@ -80,8 +85,9 @@ def _part_row(case: Case, path: Path, found: list[str]) -> Row:
     whole = tuple(Option(other, setting((*path, "on"), other)) for other in found if other != name and "|" not in other)
     start: Row = (
         Entry(f"surface name {name}", name, "Your name for this part", _renaming(name), "name"),
-        Word("is the part of"), Choice(f"part of {name}", part.on, whole, points=(part.on,)),
-    )  # fmt: skip
+        Word("is the part of"),
+        Choice(f"part of {name}", part.on, whole, points=(part.on,)),
+    )
     if part.within is not None:
         at = place_entries(case, (*path, "within", "at"), 2) if part.within.at is not None else []
         where = (Word("within a"), *shape_words(case, (*path, "within"), part.within), Word("at"), *at)

@@ -42,9 +42,11 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
 }
 #: What can be added to a statement that others act beside.
 _ALSO: dict[str, tuple[str, Any]] = {
-    "film": ("and meets a fluid", _FILM), "radiation": ("and radiates", _RADIATION),
-    "flux": ("and takes in a heat flux", "100 W/m²"), "heat": ("and takes in heat spread over it", "10 W"),
-}  # fmt: skip
+    "film": ("and meets a fluid", _FILM),
+    "radiation": ("and radiates", _RADIATION),
+    "flux": ("and takes in a heat flux", "100 W/m²"),
+    "heat": ("and takes in heat spread over it", "10 W"),
+}
 
 
 def surrounding_options(
@@ -84,12 +86,16 @@ def surrounding_row(case: Case, place: int, unstated: tuple[str, ...]) -> Row:
 def surrounding_sentence(case: Case, path: Path, surrounding: Surrounding, others: tuple[str, ...]) -> Row:
     """Return the sentence of the statement at a path; ``others`` are surfaces it may be on too."""
     return (
-        Choice(f"surface {_tag(path)}", ", ".join(surrounding.surfaces),
-               _other_surfaces(path, surrounding.surfaces, others),
-               points=_every_member(case, surrounding.surfaces)),
-        *_stated_words(case, path, surrounding), *_for_a_while(case, path, surrounding),
+        Choice(
+            f"surface {_tag(path)}",
+            ", ".join(surrounding.surfaces),
+            _other_surfaces(path, surrounding.surfaces, others),
+            points=_every_member(case, surrounding.surfaces),
+        ),
+        *_stated_words(case, path, surrounding),
+        *_for_a_while(case, path, surrounding),
         Remove(f"remove surrounding {_tag(path)}", "Remove this statement", removing(path)),
-    )  # fmt: skip
+    )
 
 
 def _tag(path: Path) -> str:
@@ -174,9 +180,11 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
     if surrounding.temperature is not None:
         hint = "Temperature, such as 980 °C, or a formula such as 20 °C + 5 K*sin(pi*x/60 mm)"
         held = law_entry(case, (*path, "temperature"), hint, TEMPERATURE, _OVER_PLACES)
-        options = (as_table(case, (*path, "temperature"), "temperature", TEMPERATURE, "x"),
-                   *_over_time(case, (*path, "temperature"), "temperature", TEMPERATURE),
-                   *_windows(case, path, surrounding))  # fmt: skip
+        options = (
+            as_table(case, (*path, "temperature"), "temperature", TEMPERATURE, "x"),
+            *_over_time(case, (*path, "temperature"), "temperature", TEMPERATURE),
+            *_windows(case, path, surrounding),
+        )
         return [Word(f"{verb} held at"), *held, Choice(f"more {_tag(path)}", "…", options, "link")]
     if surrounding.insulated:
         return [Word(f"{verb} insulated")]
@@ -186,8 +194,11 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
     for key in ("film", "radiation", "flux", "heat"):
         if getattr(surrounding, key) is not None:
             parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), key, surrounding)]
-    more = [Option(words, setting((*path, key), first)) for key, (words, first) in _ALSO.items()
-            if getattr(surrounding, key) is None]  # fmt: skip
+    more = [
+        Option(words, setting((*path, key), first))
+        for key, (words, first) in _ALSO.items()
+        if getattr(surrounding, key) is None
+    ]
     more += [*_other_forms(case, path, surrounding), *_windows(case, path, surrounding), *_fewer(path, surrounding)]
     return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
 
@@ -196,17 +207,23 @@ def _acting(case: Case, path: Path, key: str, surrounding: Surrounding) -> list[
     if key == "film":
         return [
             Word("meets a fluid at"),
-            *law_entry(case, (*path, "temperature"), "Temperature of the fluid, such as 25 °C", TEMPERATURE,
-                       _OVER_PLACES),
+            *law_entry(
+                case, (*path, "temperature"), "Temperature of the fluid, such as 25 °C", TEMPERATURE, _OVER_PLACES
+            ),
             Word(", h"),
-            *law_entry(case, (*path, "h"), "Film coefficient, such as 12 W/(m² K), or a formula in place and T",
-                       FILM_COEFFICIENT),
-        ]  # fmt: skip
+            *law_entry(
+                case,
+                (*path, "h"),
+                "Film coefficient, such as 12 W/(m² K), or a formula in place and T",
+                FILM_COEFFICIENT,
+            ),
+        ]
     if key == "radiation":
         radiation = surrounding.radiation
         assert radiation is not None
-        around = law_entry(case, (*path, "temperature"), "Temperature of the surroundings, such as 20 °C", TEMPERATURE,
-                           _OVER_PLACES)  # fmt: skip
+        around = law_entry(
+            case, (*path, "temperature"), "Temperature of the surroundings, such as 20 °C", TEMPERATURE, _OVER_PLACES
+        )
         if radiation.emissivity is None:
             return [Word("radiates to"), *around, Word(", ε of its material", "quiet")]
         own = law_entry(case, (*path, "emissivity"), "Emissivity, between 0 and 1", EMISSIVITY)
@@ -244,7 +261,11 @@ def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Optio
 
 
 def _fewer(path: Path, surrounding: Surrounding) -> list[Option]:
-    words = {"film": "without the fluid", "radiation": "without radiation", "flux": "without the heat flux",
-             "heat": "without the heat spread over it"}  # fmt: skip
+    words = {
+        "film": "without the fluid",
+        "radiation": "without radiation",
+        "flux": "without the heat flux",
+        "heat": "without the heat spread over it",
+    }
     said = [key for key in words if getattr(surrounding, key) is not None]
     return [Option(words[key], removing((*path, key))) for key in said] if len(said) > 1 else []

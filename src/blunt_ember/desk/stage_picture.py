@@ -46,9 +46,13 @@ class StagePicture:
         known, whole = self._drawn_of
         if self._drawn is None or known is not outcome or whole != look.whole:
             same = (
-                self._drawn is not None and known is not None and whole == look.whole and known.mesh is outcome.mesh
-                and known.solution is outcome.solution and known.problem is outcome.problem
-            )  # fmt: skip
+                self._drawn is not None
+                and known is not None
+                and whole == look.whole
+                and known.mesh is outcome.mesh
+                and known.solution is outcome.solution
+                and known.problem is outcome.problem
+            )
             if not same or not look.whole:
                 self._drawn = drawn(outcome, look.whole)
             self._drawn_of = (outcome, look.whole)

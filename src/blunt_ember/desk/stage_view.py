@@ -125,9 +125,13 @@ class StageView(QWidget):
         """Show what is known of the case now."""
         known = self._outcome
         same = (
-            outcome is not None and known is not None and outcome.solution is known.solution
-            and outcome.geometry is known.geometry and outcome.case is known.case and outcome.kept is known.kept
-        )  # fmt: skip
+            outcome is not None
+            and known is not None
+            and outcome.solution is known.solution
+            and outcome.geometry is known.geometry
+            and outcome.case is known.case
+            and outcome.kept is known.kept
+        )
         self._outcome = outcome
         self._stale = ""
         if outcome is None:

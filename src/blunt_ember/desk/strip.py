@@ -142,10 +142,14 @@ class Strip(QWidget):
         if run is not before:
             self._take_run(run)
         if (
-            known is None or outcome is None or outcome.solution is not known.solution or outcome.trouble
-            or outcome.case.units != known.case.units or outcome.histories is not known.histories
+            known is None
+            or outcome is None
+            or outcome.solution is not known.solution
+            or outcome.trouble
+            or outcome.case.units != known.case.units
+            or outcome.histories is not known.histories
             or (outcome.checks is not known.checks and self.view == "table")
-        ):  # fmt: skip
+        ):
             self._soon.start(0)
 
     def show_frame(self, outcome: Outcome) -> None:
@@ -209,9 +213,7 @@ class Strip(QWidget):
         curves = choices[chosen]
         own = curves.source.startswith("working") or not curves.source
         self._source.say(curves.source if own else f"exact: {curves.source}")
-        self.history.show_chart(
-            history_plot(curves, outcome.case.units), float(curves.times[-1]), "", self._theme
-        )  # fmt: skip
+        self.history.show_chart(history_plot(curves, outcome.case.units), float(curves.times[-1]), "", self._theme)
 
     def _show_time_line(self, outcome: Outcome | None) -> None:
         case = outcome.case if outcome is not None else None

@@ -20,14 +20,20 @@ def palette(theme: Theme) -> QPalette:
     """Return the palette, for what no style sheet reaches."""
     colours = QPalette()
     for role, colour in (
-        (QPalette.ColorRole.Window, theme.desk), (QPalette.ColorRole.Base, theme.field),
-        (QPalette.ColorRole.AlternateBase, theme.paper), (QPalette.ColorRole.Text, theme.ink),
-        (QPalette.ColorRole.WindowText, theme.ink), (QPalette.ColorRole.Button, theme.paper),
-        (QPalette.ColorRole.ButtonText, theme.ink), (QPalette.ColorRole.ToolTipBase, theme.paper),
-        (QPalette.ColorRole.ToolTipText, theme.ink), (QPalette.ColorRole.Highlight, theme.ember),
-        (QPalette.ColorRole.HighlightedText, theme.paper), (QPalette.ColorRole.PlaceholderText, theme.quiet),
+        (QPalette.ColorRole.Window, theme.desk),
+        (QPalette.ColorRole.Base, theme.field),
+        (QPalette.ColorRole.AlternateBase, theme.paper),
+        (QPalette.ColorRole.Text, theme.ink),
+        (QPalette.ColorRole.WindowText, theme.ink),
+        (QPalette.ColorRole.Button, theme.paper),
+        (QPalette.ColorRole.ButtonText, theme.ink),
+        (QPalette.ColorRole.ToolTipBase, theme.paper),
+        (QPalette.ColorRole.ToolTipText, theme.ink),
+        (QPalette.ColorRole.Highlight, theme.ember),
+        (QPalette.ColorRole.HighlightedText, theme.paper),
+        (QPalette.ColorRole.PlaceholderText, theme.quiet),
         (QPalette.ColorRole.Link, theme.teal),
-    ):  # fmt: skip
+    ):
         colours.setColor(role, QColor(colour))
     return colours
 

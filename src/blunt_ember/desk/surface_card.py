@@ -65,8 +65,12 @@ class SurfaceCard(QFrame):
         self.show()
         self.raise_()
         self.pointed.emit((surface,))
-        tabbed = (widget for row in self._rows.rows for _, widget in row.parts
-                  if widget.focusPolicy() & Qt.FocusPolicy.TabFocus)  # fmt: skip
+        tabbed = (
+            widget
+            for row in self._rows.rows
+            for _, widget in row.parts
+            if widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+        )
         first = next(tabbed, None)
         if first is not None:
             first.setFocus(Qt.FocusReason.TabFocusReason)

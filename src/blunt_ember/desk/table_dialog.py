@@ -40,9 +40,15 @@ class TableDialog(QDialog):
     """Edits the table at a path of the case; the curve and what is wrong follow every key."""
 
     def __init__(
-        self, current: CurrentCase, path: Sequence[str | int], kind: Kind, variables: Sequence[str], cells: Cells,
-        over: str, parent: QWidget | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        current: CurrentCase,
+        path: Sequence[str | int],
+        kind: Kind,
+        variables: Sequence[str],
+        cells: Cells,
+        over: str,
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self._current, self._path, self._kind = current, path, kind
         self.setObjectName("table dialog")
@@ -175,8 +181,11 @@ class TableDialog(QDialog):
             f"{over}  [{x_kind.shown}]" if x_kind.shown else over,
             f"[{self._kind.shown}]" if self._kind.shown else "",
         )
-        self.curve.show_points([in_shown_unit(x, x_kind) for x in law.table.xs],
-                               [in_shown_unit(y, self._kind) for y in law.table.ys], names)  # fmt: skip
+        self.curve.show_points(
+            [in_shown_unit(x, x_kind) for x in law.table.xs],
+            [in_shown_unit(y, self._kind) for y in law.table.ys],
+            names,
+        )
 
     def _commit(self) -> None:
         table = stated_table(self.cells(), self.over.currentText())

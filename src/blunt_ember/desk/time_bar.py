@@ -49,8 +49,9 @@ class TimeBar(QWidget):
         for speed in _SPEEDS:
             self.speed.addItem(f"× {speed:g}", speed)
         self.speed.setCurrentIndex(_SPEEDS.index(1.0))
-        self.whole = self._button("range of the run", "Colour over the range of the whole run, or of each instant",
-                                  self._choose_range)  # fmt: skip
+        self.whole = self._button(
+            "range of the run", "Colour over the range of the whole run, or of each instant", self._choose_range
+        )
         self.whole.setObjectName("range")
         self._is_whole = True
         for button in (self.back, self.play, self.on):

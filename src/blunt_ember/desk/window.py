@@ -249,9 +249,12 @@ class Window(QMainWindow):
         buttons = QMessageBox.StandardButton
         title = self.current.case.document.title
         answer = QMessageBox.question(
-            self, "Save the case?", f"'{title}' has edits that are not saved.",
-            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
-        )  # fmt: skip
+            self,
+            "Save the case?",
+            f"'{title}' has edits that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
         if answer == buttons.Save:
             return self.save()
         return answer == buttons.Discard

@@ -53,9 +53,14 @@ def slope_of(law: Law, where: dict[str, Floats]) -> Floats:
 
 
 def conductivity_at(
-    conductors: Sequence[Conductor], mesh: Mesh, region: Ints, places: Floats, temperature: Floats,
-    t: float = 0.0, reading: Reading = value_of,
-) -> Floats:  # fmt: skip
+    conductors: Sequence[Conductor],
+    mesh: Mesh,
+    region: Ints,
+    places: Floats,
+    temperature: Floats,
+    t: float = 0.0,
+    reading: Reading = value_of,
+) -> Floats:
     """Return k in W/(m K) at ``places`` (m, q, d) in cells of ``region`` (m,) at temperatures (m, q) in K,
     at the time ``t`` in s.
 
@@ -81,9 +86,14 @@ def conductivity_at(
 
 
 def conducted(
-    conductors: Sequence[Conductor], mesh: Mesh, region: Ints, places: Floats, temperature: Floats, gradient: Floats,
+    conductors: Sequence[Conductor],
+    mesh: Mesh,
+    region: Ints,
+    places: Floats,
+    temperature: Floats,
+    gradient: Floats,
     t: float = 0.0,
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Return −k∇T in W/m², (m, q, d), at places (m, q, d) of temperatures (m, q) in K and their gradients (m, q, d)."""
     k = conductivity_at(conductors, mesh, region, places, temperature, t)
     result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])

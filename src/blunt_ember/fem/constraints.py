@@ -90,8 +90,15 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
         also = (at_held.sum(axis=1) > 0) & np.isnan(value)
         partly = also & (np.asarray(every[:, free].sum(axis=1)).ravel() > 0)
         if partly.any():
-            raise CaseError((Fault("surroundings", "a held surface ends between nodes of a periodic one; "
-                                                   "state a mesh size so that both have the same nodes"),))  # fmt: skip
+            raise CaseError(
+                (
+                    Fault(
+                        "surroundings",
+                        "a held surface ends between nodes of a periodic one; "
+                        "state a mesh size so that both have the same nodes",
+                    ),
+                )
+            )
         value[also] = fixed[also]
         held = np.flatnonzero(~np.isnan(value))
         spread = csr_array(every[:, free])

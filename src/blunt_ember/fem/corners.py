@@ -9,9 +9,7 @@ from blunt_ember.fem.constraints import Constraints
 from blunt_ember.mesh.families import FAMILIES
 from blunt_ember.mesh.mesh import Ints, Mesh
 
-_LINEAR = {
-    "line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8",
-}  # fmt: skip
+_LINEAR = {"line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"}
 
 
 def free_corners(mesh: Mesh, constraints: Constraints) -> sparse.csr_array | None:

@@ -7,13 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from blunt_ember.case.laws import Law
-from blunt_ember.fem.assembly import (
-    cell_places,
-    facet_rule,
-    facet_weights,
-    in_runs,
-    weighted_gradients,
-)
+from blunt_ember.fem.assembly import cell_places, facet_rule, facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.problem import Problem
 from blunt_ember.fem.terms import Term
 from blunt_ember.fem.terms_inside import AtNodes, Conduction, InRegion
@@ -26,9 +20,11 @@ def terms_of(problem: Problem, middle: float) -> tuple[Term, ...]:
     """Return every term of the balance of a problem, conduction block by block first."""
     return (
         *(Conduction(block, problem.mesh, problem.conductors, middle) for block in problem.mesh.blocks),
-        *_on_surfaces(problem, middle), *_in_regions(problem, middle), *_across_joints(problem),
+        *_on_surfaces(problem, middle),
+        *_in_regions(problem, middle),
+        *_across_joints(problem),
         *(AtNodes(source.name, source.nodes[None], source.shares[None], source.total) for source in problem.points),
-    )  # fmt: skip
+    )
 
 
 def _on_surfaces(problem: Problem, middle: float) -> Iterator[Term]:

@@ -26,8 +26,9 @@ class Influences:
         rise = temperature - self._balance.middle
         self._slopes = [
             (term.kind, term.name, term.nodes, slope)
-            for term in self._balance.terms if (slope := term.slope(rise[term.nodes], 0.0)) is not None
-        ]  # fmt: skip
+            for term in self._balance.terms
+            if (slope := term.slope(rise[term.nodes], 0.0)) is not None
+        ]
         self._matrix = gathered([(nodes, slope) for _, _, nodes, slope in self._slopes], len(rise)).T.tocsr()
         balance = self._balance
         self._free = balance.constraints.spread.shape[1]

@@ -53,9 +53,13 @@ class Solver:
     """
 
     def __init__(
-        self, matrix: csr_array, coarse: Callable[[], csr_array | None], dimension: int, symmetric: bool = True,
+        self,
+        matrix: csr_array,
+        coarse: Callable[[], csr_array | None],
+        dimension: int,
+        symmetric: bool = True,
         repeated: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         if not np.isfinite(matrix.data).all():
             raise SolverError("the equations hold a value that is not finite; look for values far out of scale")
         self.count = matrix.shape[0]

@@ -87,15 +87,17 @@ class PassingHeat:
 
     def _divided(self, heats: Floats, contents: Floats, moments: Sequence[Moment]) -> dict[str, float]:
         given = [
-            Given(term.kind, term.name, term.regions, term.nodes,
-                  _sum(heats, [moment.heats[place] for moment in moments]))
+            Given(
+                term.kind, term.name, term.regions, term.nodes, _sum(heats, [moment.heats[place] for moment in moments])
+            )
             for place, term in enumerate(self._terms)
-        ]  # fmt: skip
+        ]
         given += [
-            Given("storage", "", each.regions, each.nodes,
-                  -_sum(contents, [moment.contents[place] for moment in moments]))
+            Given(
+                "storage", "", each.regions, each.nodes, -_sum(contents, [moment.contents[place] for moment in moments])
+            )
             for place, each in enumerate(self._storage)
-        ]  # fmt: skip
+        ]
         passed = self._flows.of(given, self._reaction(given))
         totals: dict[str, float] = {}
         for place, term in enumerate(self._sources):

@@ -56,9 +56,7 @@ class Exchange:
 
     def and_also(self, other: Exchange) -> Exchange:
         """Return what both do together."""
-        return Exchange(
-            self.fluxes + other.fluxes, self.films + other.films, self.radiations + other.radiations
-        )  # fmt: skip
+        return Exchange(self.fluxes + other.fluxes, self.films + other.films, self.radiations + other.radiations)
 
 
 @dataclass(frozen=True)

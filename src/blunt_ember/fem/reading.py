@@ -97,9 +97,14 @@ def flux_at(problem: Problem, temperature: Floats, points: Floats, t: float = 0.
             gradient = _solved(jacobian, slope)
             here = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
             result[place] = conducted(
-                problem.conductors, mesh, block.region[cell], points[place][:, None], here[:, None],
-                gradient[:, None], t,
-            )[:, 0]  # fmt: skip
+                problem.conductors,
+                mesh,
+                block.region[cell],
+                points[place][:, None],
+                here[:, None],
+                gradient[:, None],
+                t,
+            )[:, 0]
     return result
 
 

@@ -84,9 +84,7 @@ def sampling_points(family: Family) -> Floats:
     return FAMILIES[_LINEAR[family.name]].points
 
 
-_LINEAR = {
-    "line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"
-}  # fmt: skip
+_LINEAR = {"line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"}
 
 
 def _corner_values(family: Family, at: Floats) -> Floats:
@@ -143,8 +141,11 @@ class _Patches:
         ]
         self.node = found % mesh.node_count
         order = max(FAMILIES[block.family].order for block in mesh.blocks)
-        self.powers = [power for degree in range(order + 1)
-                       for power in combinations_with_replacement(range(mesh.dimension), degree)]  # fmt: skip
+        self.powers = [
+            power
+            for degree in range(order + 1)
+            for power in combinations_with_replacement(range(mesh.dimension), degree)
+        ]
         self.incidence = self._incidence()
         self.size = self._sizes()
 
@@ -153,14 +154,16 @@ class _Patches:
         count = sum(len(block.nodes) for block in self.mesh.blocks)
         first = np.cumsum([0, *(len(block.nodes) for block in self.mesh.blocks)])[:-1]
         rows = np.concatenate([corners.ravel() for corners in self.corners])
-        columns = np.concatenate([
-            np.repeat(np.arange(len(corners)) + start, corners.shape[1])
-            for corners, start in zip(self.corners, first, strict=True)
-        ])  # fmt: skip
+        columns = np.concatenate(
+            [
+                np.repeat(np.arange(len(corners)) + start, corners.shape[1])
+                for corners, start in zip(self.corners, first, strict=True)
+            ]
+        )
         own = csr_array((np.ones(len(rows), dtype=np.int32), (rows, columns)), shape=(len(self.node), count))
-        samples = np.concatenate([
-            np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks
-        ])  # fmt: skip
+        samples = np.concatenate(
+            [np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks]
+        )
         outer = np.zeros(self.mesh.node_count, dtype=bool)
         for facets in self.mesh.surfaces.values():
             outer[facets.nodes] = True
@@ -187,9 +190,9 @@ class _Patches:
 
     def fitted(self, places: Floats, fluxes: Floats) -> Floats:
         """Return the coefficients (p, m, d) of the polynomials nearest to ``fluxes`` (s, d) at ``places`` (s, d)."""
-        counts = np.concatenate([
-            np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks
-        ])  # fmt: skip
+        counts = np.concatenate(
+            [np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks]
+        )
         starts = np.concatenate([[0], np.cumsum(counts)])
         terms = len(self.powers)
         result = np.zeros((len(self.node), terms, self.mesh.dimension))

@@ -246,8 +246,9 @@ class Recorder:
             stored = self._by_region(rise)
         else:  # what is stored follows the balance, not the parabola of the temperatures
             blend = step.blend(share)
-            stored = sum(weight * self._by_region(state.rise)
-                         for weight, state in zip(blend, step.states, strict=True) if weight)  # fmt: skip
+            stored = sum(
+                weight * self._by_region(state.rise) for weight, state in zip(blend, step.states, strict=True) if weight
+            )
         stored = np.asarray(stored) - self._at_start
         self._stored.append(stored)
         contents = [float(state.content.sum()) for state in step.states]
@@ -288,10 +289,26 @@ class Recorder:
         rows = [place for place, name in enumerate(names) if name not in inner]
         missing = passed[:, rows].sum(axis=1) - stored.sum(axis=1)
         return Run(
-            times, names, power, passed, stored, storing, lowest, mean, highest, np.array(self._readings),
-            tuple(self._came_true), tuple(self._stage_ends), missing, self.fields, work, self._worst, met, unfinished,
+            times,
+            names,
+            power,
+            passed,
+            stored,
+            storing,
+            lowest,
+            mean,
+            highest,
+            np.array(self._readings),
+            tuple(self._came_true),
+            tuple(self._stage_ends),
+            missing,
+            self.fields,
+            work,
+            self._worst,
+            met,
+            unfinished,
             tuple(self._pieces),
-        )  # fmt: skip
+        )
 
 
 def _amounts(heating: Heating) -> tuple[csr_array | None, Floats]:

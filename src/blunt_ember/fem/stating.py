@@ -93,11 +93,18 @@ def problem_of(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.
     if stated.faults:
         raise CaseError(tuple(stated.faults))
     return Problem(
-        mesh, tuple(_conductor(document, region) for region in mesh.regions), stated.held, stated.exchanges,
-        tuple(stated.sources), tuple(stated.points), _joints(document), tuple(stated.periodic), tuple(stated.notes),
+        mesh,
+        tuple(_conductor(document, region) for region in mesh.regions),
+        stated.held,
+        stated.exchanges,
+        tuple(stated.sources),
+        tuple(stated.points),
+        _joints(document),
+        tuple(stated.periodic),
+        tuple(stated.notes),
         () if clock is None else tuple(_capacity(document, region) for region in mesh.regions),
         clock is not None and clock.capacity == "lumped",
-    )  # fmt: skip
+    )
 
 
 def _capacity(document: CaseDocument, region: str) -> Capacity:
@@ -182,8 +189,12 @@ class _Stated:
         before = self.alone.get(name)
         if before is None and not (says is not None and name in self.exchanges):
             return
-        said = {"temperature": "held at a temperature", "insulated": "insulated", "periodic": "periodic", None:
-                "in exchange with its surroundings"}  # fmt: skip
+        said = {
+            "temperature": "held at a temperature",
+            "insulated": "insulated",
+            "periodic": "periodic",
+            None: "in exchange with its surroundings",
+        }
         earlier = said[before[1]] if before else said[None]
         what = f"'{name}' was said to be {earlier} before; this later statement counts"
         self.notes.append(Note(path_text(place), what))
@@ -278,8 +289,10 @@ class _Stated:
             owner[nodes] = number
             for first in met:
                 if self.held[first] != self.held[second]:
-                    what = (f"'{first}' and '{second}' meet and are held at different temperatures; "
-                            f"where they meet the later one counts, that of '{second}'")  # fmt: skip
+                    what = (
+                        f"'{first}' and '{second}' meet and are held at different temperatures; "
+                        f"where they meet the later one counts, that of '{second}'"
+                    )
                     self.notes.append(Note(path_text(self.alone[second][0]), what))
 
 
@@ -307,14 +320,16 @@ def _require_groups(document: CaseDocument, mesh: Mesh) -> None:
         return
     strange = tuple(
         Fault(path_text(("body", "groups", name)), f"'{body.file}' has no group '{name}'{nearest(name, mesh.regions)}")
-        for name in body.groups if name not in mesh.regions
-    )  # fmt: skip
+        for name in body.groups
+        if name not in mesh.regions
+    )
     if strange:
         raise CaseError(strange)
     missing = tuple(
         Fault(path_text(("body", "groups", name, "material")), f"say what '{name}' is made of")
-        for name in mesh.regions if name not in body.groups
-    )  # fmt: skip
+        for name in mesh.regions
+        if name not in body.groups
+    )
     if missing:
         raise OpenCaseError(missing)
 
@@ -326,8 +341,11 @@ def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
         name = str(document.body.fillings[region].material)
         k = document.materials[name].k if name in document.materials else None
         if isinstance(k, Directional):
-            laws |= {("materials", name, "k", key): law for key in ("along", "across", "through")
-                     if (law := getattr(k, key)) is not None}  # fmt: skip
+            laws |= {
+                ("materials", name, "k", key): law
+                for key in ("along", "across", "through")
+                if (law := getattr(k, key)) is not None
+            }
         elif k is not None:
             laws["materials", name, "k"] = k
     for place, joint in enumerate(document.joints):
@@ -354,8 +372,9 @@ def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
             faults += _line_faults((*path, each.asks), each.target, surfaces, mesh)
         if isinstance(each.target, str) and each.target not in known:
             what = "region" if each.asks == "heat_stored" else "surface"
-            faults.append(Fault(path_text((*path, each.asks)),
-                                f"there is no {what} '{each.target}'{nearest(each.target, known)}"))  # fmt: skip
+            faults.append(
+                Fault(path_text((*path, each.asks)), f"there is no {what} '{each.target}'{nearest(each.target, known)}")
+            )
     for region in clock.start_in if clock is not None else ():
         if region not in mesh.regions:
             what = f"there is no region '{region}'{nearest(region, mesh.regions)}"
@@ -376,8 +395,11 @@ def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], m
         return [Fault(path_text((*path, key)), what)]
     solid = mesh.dimension == 3
     if line.edge is not None and solid != (len(line.surfaces) == 2):
-        what = ("an edge of a solid is where two surfaces meet; name both" if solid
-                else "an edge of a section is a single surface; name one")  # fmt: skip
+        what = (
+            "an edge of a solid is where two surfaces meet; name both"
+            if solid
+            else "an edge of a section is a single surface; name one"
+        )
         return [Fault(path_text((*path, "edge")), what)]
     if line.centre is not None and mesh.dimension == 1:
         return [Fault(path_text((*path, "centre")), "a rod has no circles; read along it from 'start' to 'end'")]
@@ -411,12 +433,13 @@ def _surface_fault(name: str, mesh: Mesh, document: CaseDocument) -> str | None:
 def _place_fault(entry: Surrounding, mesh: Mesh) -> tuple[tuple[str, ...], str] | None:
     """The first law that follows a coordinate there is none of, with its path."""
     laws: Mapping[tuple[str, ...], Law | None] = {
-        ("temperature",): entry.temperature, ("flux",): entry.flux,
+        ("temperature",): entry.temperature,
+        ("flux",): entry.flux,
         ("film", "h"): entry.film.h if entry.film else None,
         ("film", "temperature"): entry.film.temperature if entry.film else None,
         ("radiation", "emissivity"): entry.radiation.emissivity if entry.radiation else None,
         ("radiation", "temperature"): entry.radiation.temperature if entry.radiation else None,
-    }  # fmt: skip
+    }
     for path, law in laws.items():
         if law is not None and _unknown_variable(law, mesh):
             return path, _unknown_variable(law, mesh)

@@ -162,8 +162,11 @@ class Stepper:
             values += [held.min(), held.max()] if len(held) else []
             for name, exchange in problem.exchanges.items():
                 nodes = problem.mesh.surfaces[name].nodes
-                where = {**problem.mesh.space.variables(problem.mesh.points[nodes]), "t": np.full(len(nodes), t),
-                         "T": made.before.rise[nodes] + middle}  # fmt: skip
+                where = {
+                    **problem.mesh.space.variables(problem.mesh.points[nodes]),
+                    "t": np.full(len(nodes), t),
+                    "T": made.before.rise[nodes] + middle,
+                }
                 met = [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]
                 for law in met:
                     around = law.at(where) - middle

@@ -9,12 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from blunt_ember.case.laws import Law
-from blunt_ember.fem.assembly import (
-    cell_places,
-    conduction_elements,
-    in_runs,
-    weighted_gradients,
-)
+from blunt_ember.fem.assembly import cell_places, conduction_elements, in_runs, weighted_gradients
 from blunt_ember.fem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.of_cells import OfCells
 from blunt_ember.fem.terms import Kind, sampled

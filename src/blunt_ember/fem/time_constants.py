@@ -78,8 +78,11 @@ def time_scales(
             slope = term.slope(rise[term.nodes], 0.0)
             exchanged += 0.0 if slope is None else float(slope.sum())
             area += float(term.weights.sum())
-    held = sum(float(facet_weights(mesh.surfaces[name], block, mesh).sum())
-               for name in problem.held for block in mesh.surfaces[name].blocks)  # fmt: skip
+    held = sum(
+        float(facet_weights(mesh.surfaces[name], block, mesh).sum())
+        for name in problem.held
+        for block in mesh.surfaces[name].blocks
+    )
     conductivity = _mean_conductivity(heating, rise)
     length = volume / (area + held) if area + held > 0 else None
     films_only = exchanged > 0 and not problem.held
@@ -132,8 +135,11 @@ def _span(heating: Heating, start: Floats, slowest: float | None, end: float, ca
     """How far temperatures are expected to lie apart by the end, K: the start, what is held, and where it settles."""
     problem, mesh = heating.problem, heating.problem.mesh
     seen = [float(start.min()), float(start.max())]
-    met = [(name, law) for name, exchange in problem.exchanges.items() for law in
-           [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]]  # fmt: skip
+    met = [
+        (name, law)
+        for name, exchange in problem.exchanges.items()
+        for law in [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]
+    ]
     # What merely surrounds the body may lie far off; it counts where it changes, as the body will follow.
     stated = [*problem.held.items(), *((name, law) for name, law in met if not law.variables - {"t"})]
     for name, law in stated:

@@ -18,16 +18,22 @@ from blunt_ember.gallery.solids import SOLID_FAMILIES
 from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 
 #: Families by what they are about.
-GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType({
-    "Walls, pipes, plates, fins": SECTION_FAMILIES, "Heat inside": GENERATING_FAMILIES,
-    "Following temperature, contact": RADIATING_FAMILIES, "Plates, strips, spots": PLATE_FAMILIES,
-    "Rods": ROD_FAMILIES, "Shape factors": SHAPE_FACTOR_FAMILIES, "Solids": SOLID_FAMILIES,
-    "Heating up, cooling down": WARMING_FAMILIES,
-})  # fmt: skip
+GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
+    {
+        "Walls, pipes, plates, fins": SECTION_FAMILIES,
+        "Heat inside": GENERATING_FAMILIES,
+        "Following temperature, contact": RADIATING_FAMILIES,
+        "Plates, strips, spots": PLATE_FAMILIES,
+        "Rods": ROD_FAMILIES,
+        "Shape factors": SHAPE_FACTOR_FAMILIES,
+        "Solids": SOLID_FAMILIES,
+        "Heating up, cooling down": WARMING_FAMILIES,
+    }
+)
 #: Every family by name.
-FAMILIES: Mapping[str, Family] = MappingProxyType({
-    family.name: family for group in GROUPS.values() for family in group
-})  # fmt: skip
+FAMILIES: Mapping[str, Family] = MappingProxyType(
+    {family.name: family for group in GROUPS.values() for family in group}
+)
 
 
 def family(name: str) -> Family:

@@ -41,8 +41,10 @@ class _Field:
     @property
     def laplacian(self) -> str:
         """∇²T."""
-        each = ("*".join(shape[2 if place == axis else 0] for place, shape in enumerate(self.shapes))
-                for axis in range(len(self.shapes)))  # fmt: skip
+        each = (
+            "*".join(shape[2 if place == axis else 0] for place, shape in enumerate(self.shapes))
+            for axis in range(len(self.shapes))
+        )
         return f"(A*({' + '.join(each)}))"
 
     @property
@@ -67,13 +69,21 @@ _BODIES: dict[str, tuple[_Field, dict[str, Any], dict[str, tuple[int, int]], lis
     ),
     "solid": (
         _Field((_X, _Y, _Z)),
-        {"kind": "stacked", "regions": {
-            "block": {"shape": "rectangle", "size": ["110 mm", "90 mm"], "z": ["0 mm", "70 mm"]}}},
-        {"block.left": (0, -1), "block.right": (0, 1), "block.front": (1, -1), "block.back": (1, 1),
-         "block.bottom": (2, -1), "block.top": (2, 1)},
+        {
+            "kind": "stacked",
+            "regions": {"block": {"shape": "rectangle", "size": ["110 mm", "90 mm"], "z": ["0 mm", "70 mm"]}},
+        },
+        {
+            "block.left": (0, -1),
+            "block.right": (0, 1),
+            "block.front": (1, -1),
+            "block.back": (1, 1),
+            "block.bottom": (2, -1),
+            "block.top": (2, 1),
+        },
         ["37 mm", "52 mm", "33 mm"],
     ),
-}  # fmt: skip
+}
 _K_OF_T = "k_0*(1 + 0.004*(T - T_0)/1 K)"
 
 
@@ -87,10 +97,18 @@ def manufactured_cases() -> Iterator[tuple[str, Case]]:
                 yield name, case_from_data(_bulk(body, cells, order, name))
         yield f"manufactured slanting plane, order {order}", case_from_data(_slanting(order))
         yield f"manufactured rod in time, order {order}", case_from_data(in_time(_rod(order), "3 mm"))
-    for body, cells, order in (("plane", "auto", 1), ("plane", "auto", 2), ("plane", "triangles", 1),
-                               ("plane", "triangles", 2), ("turned", "auto", 2), ("turned", "triangles", 2),
-                               ("solid", "auto", 1), ("solid", "auto", 2), ("solid", "triangles", 1),
-                               ("solid", "triangles", 2)):  # fmt: skip
+    for body, cells, order in (
+        ("plane", "auto", 1),
+        ("plane", "auto", 2),
+        ("plane", "triangles", 1),
+        ("plane", "triangles", 2),
+        ("turned", "auto", 2),
+        ("turned", "triangles", 2),
+        ("solid", "auto", 1),
+        ("solid", "auto", 2),
+        ("solid", "triangles", 1),
+        ("solid", "triangles", 2),
+    ):
         name = f"manufactured {body} in time, {cells}, order {order}"
         size = ("16 mm", "22 mm")[order - 1] if body == "solid" else ("5 mm", "10 mm")[order - 1]
         yield name, case_from_data(in_time(_bulk(body, cells, order, name), size))
@@ -125,9 +143,11 @@ def in_time(data: dict[str, Any], size: str) -> dict[str, Any]:
         "clock": {"start": still, "end": "40 s", "tolerance": "0.02 %"},
         "mesh": {**data["mesh"], "size": size, "across": 1},
         "working": {"T_field": moving},
-        "questions": [{**question, "tolerance": "0.5 %" if data["mesh"]["order"] == 1 else "0.05 %"}
-                      for question in data["questions"]],
-    }  # fmt: skip
+        "questions": [
+            {**question, "tolerance": "0.5 %" if data["mesh"]["order"] == 1 else "0.05 %"}
+            for question in data["questions"]
+        ],
+    }
 
 
 def _bulk(kind: str, cells: str, order: int, title: str) -> dict[str, Any]:
@@ -153,8 +173,17 @@ def manufactured_in(
     for number, (face, (axis, side)) in enumerate(faces.items()):
         outward = f"({'-' if side < 0 else ''}{k}*{field.slope(axis)})"
         surroundings.append({"on": face, **_stated(number, temperature, outward)})
-    return _case(title, body, {"block": {"k": _K_OF_T}}, surroundings,
-                 [{"region": region, "per_volume": source}], cells, order, temperature, place)  # fmt: skip
+    return _case(
+        title,
+        body,
+        {"block": {"k": _K_OF_T}},
+        surroundings,
+        [{"region": region, "per_volume": source}],
+        cells,
+        order,
+        temperature,
+        place,
+    )
 
 
 def _stated(number: int, temperature: str, outward: str) -> dict[str, Any]:
@@ -192,8 +221,17 @@ def _slanting(order: int) -> dict[str, Any]:
         surroundings.append({"on": face, **_stated(number, field.temperature, outward)})
     region = {**next(iter(body["regions"].values())), "material": "block", "direction": "25°"}
     material = {"k": {"along": "k_0", "across": "0.2*k_0"}}
-    return _case("Slanting block", {**body, "regions": {"block": region}}, {"block": material}, surroundings,
-                 [{"region": "block", "per_volume": source}], "auto", order, field.temperature, place)  # fmt: skip
+    return _case(
+        "Slanting block",
+        {**body, "regions": {"block": region}},
+        {"block": material},
+        surroundings,
+        [{"region": "block", "per_volume": source}],
+        "auto",
+        order,
+        field.temperature,
+        place,
+    )
 
 
 def _rod(order: int) -> dict[str, Any]:
@@ -208,14 +246,30 @@ def _rod(order: int) -> dict[str, Any]:
         {"on": "rod.side", "film": {"h": "h_0", "temperature": "T_0"}},
         {"on": "rod.end", **_stated(2, temperature, f"({k}*{field.slope(0)})")},
     ]
-    return _case("Manufactured rod", body, {"block": {"k": _K_OF_T}}, surroundings,
-                 [{"region": "rod", "per_volume": source}], "auto", order, temperature, ["37 mm"])  # fmt: skip
+    return _case(
+        "Manufactured rod",
+        body,
+        {"block": {"k": _K_OF_T}},
+        surroundings,
+        [{"region": "rod", "per_volume": source}],
+        "auto",
+        order,
+        temperature,
+        ["37 mm"],
+    )
 
 
 def _case(
-    title: str, body: dict[str, Any], materials: dict[str, Any], surroundings: list[dict[str, Any]],
-    heat: list[dict[str, Any]], cells: str, order: int, temperature: str, place: list[str],
-) -> dict[str, Any]:  # fmt: skip
+    title: str,
+    body: dict[str, Any],
+    materials: dict[str, Any],
+    surroundings: list[dict[str, Any]],
+    heat: list[dict[str, Any]],
+    cells: str,
+    order: int,
+    temperature: str,
+    place: list[str],
+) -> dict[str, Any]:
     # Along the first axis from corner to corner, where the field is the least smooth.
     corner = ["0 mm"] * len(place)
     line = {"start": corner, "end": ["110 mm" if number == 0 else "70 mm" for number in range(len(place))]}

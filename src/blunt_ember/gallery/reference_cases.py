@@ -20,10 +20,16 @@ _OUTFLUX = {"flux": "-750 W/m²"}
 _FILM_AND_FLUX: dict[str, Any] = {"film": {"h": "22 W/(m² K)", "temperature": "15 °C"}, "flux": "300 W/m²"}
 #: Any mix of held temperature, flux and film on either side of a wall.
 _SIDES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
-    "held, held": (_HELD, _COOL), "held, film": (_HELD, _FILM), "held, flux": (_HELD, _OUTFLUX),
-    "film, held": (_HOT_FILM, _COOL), "film, film": (_HOT_FILM, _FILM), "film, flux": (_HOT_FILM, _OUTFLUX),
-    "flux, held": (_FLUX, _COOL), "flux, film": (_FLUX, _FILM), "film, film and flux": (_HOT_FILM, _FILM_AND_FLUX),
-}  # fmt: skip
+    "held, held": (_HELD, _COOL),
+    "held, film": (_HELD, _FILM),
+    "held, flux": (_HELD, _OUTFLUX),
+    "film, held": (_HOT_FILM, _COOL),
+    "film, film": (_HOT_FILM, _FILM),
+    "film, flux": (_HOT_FILM, _OUTFLUX),
+    "flux, held": (_FLUX, _COOL),
+    "flux, film": (_FLUX, _FILM),
+    "film, film and flux": (_HOT_FILM, _FILM_AND_FLUX),
+}
 _LAYERS = (("lining", "76 mm", "1.1 W/(m K)"), ("felt", "25 mm", "0.09 W/(m K)"), ("casing", "2 mm", "52 W/(m K)"))
 
 

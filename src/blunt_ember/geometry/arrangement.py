@@ -96,9 +96,14 @@ def bounded(pieces: Pieces, left: Ints, right: Ints) -> Arrangement:
     start, end = pieces.start[bounds], pieces.end[bounds]
     used, numbers = np.unique(np.concatenate([start, end]), return_inverse=True)
     return Arrangement(
-        pieces.points[used], numbers[: len(bounds)], numbers[len(bounds) :], pieces.curves.take(bounds), left[bounds],
-        right[bounds], tuple(pieces.side[edge] for edge in bounds.tolist()),
-    )  # fmt: skip
+        pieces.points[used],
+        numbers[: len(bounds)],
+        numbers[len(bounds) :],
+        pieces.curves.take(bounds),
+        left[bounds],
+        right[bounds],
+        tuple(pieces.side[edge] for edge in bounds.tolist()),
+    )
 
 
 def _split(curves: Curves, tolerance: float) -> tuple[Curves, Ints]:

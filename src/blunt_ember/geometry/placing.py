@@ -55,10 +55,14 @@ def _step(region: AnyRegion, shape: Shape, other: list[Shape]) -> Floats:
     (x0, y0, x1, y1), (u0, v0, u1, v1) = shape.box, box_of(other)
     if relation in ("around", "inside"):
         return np.array([(u0 + u1) / 2 - (x0 + x1) / 2, (v0 + v1) / 2 - (y0 + y1) / 2])
-    return np.array({
-        "right_of": (u1 - x0, v0 - y0), "left_of": (u0 - x1, v0 - y0),
-        "above": (u0 - x0, v1 - y0), "below": (u0 - x0, v0 - y1),
-    }[relation])  # fmt: skip
+    return np.array(
+        {
+            "right_of": (u1 - x0, v0 - y0),
+            "left_of": (u0 - x1, v0 - y0),
+            "above": (u0 - x0, v1 - y0),
+            "below": (u0 - x0, v0 - y1),
+        }[relation]
+    )
 
 
 def _copies(shape: Shape, repeat: Repeat | None) -> list[Shape]:

@@ -27,13 +27,7 @@ from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.placing import box_of, placed
 from blunt_ember.geometry.primitives import Shape
 from blunt_ember.geometry.regions import Region, Surface
-from blunt_ember.geometry.section import (
-    SectionGeometry,
-    SectionSurface,
-    reach,
-    require_right_of_axis,
-    straight_pieces,
-)
+from blunt_ember.geometry.section import SectionGeometry, SectionSurface, reach, require_right_of_axis, straight_pieces
 from blunt_ember.geometry.space import Plane, Solid
 from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
 from blunt_ember.geometry.swept_names import SideCuts, SweptNames, column_integral
@@ -201,9 +195,19 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     amount = column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
     volume = float(amount @ ((holds != VOID) @ np.diff(path.stations)))
     return SolidGeometry(
-        plan, path, regions, holds, names.surfaces(), names.sides, names.ends, low, high, volume,
-        _creases(plan.arrangement, holds, path), body.regions,
-    )  # fmt: skip
+        plan,
+        path,
+        regions,
+        holds,
+        names.surfaces(),
+        names.sides,
+        names.ends,
+        low,
+        high,
+        volume,
+        _creases(plan.arrangement, holds, path),
+        body.regions,
+    )
 
 
 def _inside(pieces: Sequence[Shape], points: Floats) -> Flags:

@@ -66,9 +66,14 @@ def _cut(plan: Arrangement, edge: int, share: float) -> Arrangement:
     start, end = np.append(plan.start, new), np.append(plan.end, plan.end[edge])
     end[edge] = new
     return Arrangement(
-        np.concatenate([plan.points, corner]), start, end, joined([before, first, after, second]),
-        np.append(plan.left, plan.left[edge]), np.append(plan.right, plan.right[edge]), (*plan.side, plan.side[edge]),
-    )  # fmt: skip
+        np.concatenate([plan.points, corner]),
+        start,
+        end,
+        joined([before, first, after, second]),
+        np.append(plan.left, plan.left[edge]),
+        np.append(plan.right, plan.right[edge]),
+        (*plan.side, plan.side[edge]),
+    )
 
 
 def _between(plan: Arrangement, edges: Ints, start: Floats, end: Floats) -> Ints:

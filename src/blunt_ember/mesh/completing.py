@@ -91,9 +91,12 @@ def _swept(mesh: Mesh, count: int, places: Callable[[Floats, Floats], Floats], a
     }
     grown = Mesh(
         places(mesh.points[node], level / (levels - 1)),
-        tuple(replace(block, nodes=compact[block.nodes]) for block in blocks), surfaces, mesh.regions, order,
+        tuple(replace(block, nodes=compact[block.nodes]) for block in blocks),
+        surfaces,
+        mesh.regions,
+        order,
         Solid(about_axis),
-    )  # fmt: skip
+    )
     return Grown(grown, node, tuple(sources))
 
 
@@ -111,10 +114,14 @@ def mirrored(mesh: Mesh, axis: int, at: float) -> Grown:
         result: Ints = images[nodes[:, _reflected(family)]]
         return result
 
-    own = tuple(Source(number, np.arange(len(block.nodes)), np.arange(block.nodes.shape[1]))
-                for number, block in enumerate(mesh.blocks))  # fmt: skip
-    other = tuple(Source(number, np.arange(len(block.nodes)), _reflected(block.family), True)
-                  for number, block in enumerate(mesh.blocks))  # fmt: skip
+    own = tuple(
+        Source(number, np.arange(len(block.nodes)), np.arange(block.nodes.shape[1]))
+        for number, block in enumerate(mesh.blocks)
+    )
+    other = tuple(
+        Source(number, np.arange(len(block.nodes)), _reflected(block.family), True)
+        for number, block in enumerate(mesh.blocks)
+    )
     images_of = tuple(CellBlock(block.family, image(block.family, block.nodes), block.region) for block in mesh.blocks)
     surfaces = {}
     for name, facets in mesh.surfaces.items():
@@ -125,8 +132,14 @@ def mirrored(mesh: Mesh, axis: int, at: float) -> Grown:
                 blocks=(*near.blocks, *(FacetBlock(b.family, image(b.family, b.nodes)) for b in near.blocks)),
                 far=(*near.far, *(FacetBlock(b.family, image(b.family, b.nodes)) for b in near.far)),
             )
-    whole = Mesh(np.concatenate([mesh.points, beyond]), (*mesh.blocks, *images_of), surfaces, mesh.regions, mesh.order,
-                 mesh.space)  # fmt: skip
+    whole = Mesh(
+        np.concatenate([mesh.points, beyond]),
+        (*mesh.blocks, *images_of),
+        surfaces,
+        mesh.regions,
+        mesh.order,
+        mesh.space,
+    )
     return Grown(whole, np.concatenate([np.arange(mesh.node_count), np.flatnonzero(~on_plane)]), (*own, *other))
 
 

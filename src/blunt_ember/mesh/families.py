@@ -137,10 +137,17 @@ def _box(
         return np.stack(slopes, axis=-1)
 
     return Family(
-        name, order, np.linspace(-1, 1, order + 1)[index], values, gradients,
+        name,
+        order,
+        np.linspace(-1, 1, order + 1)[index],
+        values,
+        gradients,
         np.array(list(product(gauss, repeat=dimension))),
-        np.array(list(product(weight, repeat=dimension))).prod(axis=1), 2**dimension, drawn, facets,
-    )  # fmt: skip
+        np.array(list(product(weight, repeat=dimension))).prod(axis=1),
+        2**dimension,
+        drawn,
+        facets,
+    )
 
 
 def _edges_of_simplex(corners: int) -> tuple[tuple[int, int], ...]:
@@ -206,9 +213,15 @@ def _wedge(name: str, order: int, flat: Family, places: list[tuple[int, int]], f
 def _point() -> Family:
     """What ends a line."""
     return Family(
-        "point1", 0, np.zeros((1, 0)), lambda xi: np.ones((len(xi), 1)), lambda xi: np.zeros((len(xi), 1, 0)),
-        np.zeros((1, 0)), np.ones(1), 1,
-    )  # fmt: skip
+        "point1",
+        0,
+        np.zeros((1, 0)),
+        lambda xi: np.ones((len(xi), 1)),
+        lambda xi: np.zeros((len(xi), 1, 0)),
+        np.zeros((1, 0)),
+        np.ones(1),
+        1,
+    )
 
 
 def _tri3() -> Family:
@@ -264,17 +277,56 @@ _QUAD9 = [(0, 0), (2, 0), (2, 2), (0, 2), (1, 0), (2, 1), (1, 2), (0, 1), (1, 1)
 _QUAD_SIDES = ((0, 1), (1, 2), (2, 3), (3, 0))
 _HEX8 = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)]
 _HEX27 = [
-    (0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0), (0, 0, 2), (2, 0, 2), (2, 2, 2), (0, 2, 2),
-    (1, 0, 0), (2, 1, 0), (1, 2, 0), (0, 1, 0), (1, 0, 2), (2, 1, 2), (1, 2, 2), (0, 1, 2),
-    (0, 0, 1), (2, 0, 1), (2, 2, 1), (0, 2, 1), (0, 1, 1), (2, 1, 1), (1, 0, 1), (1, 2, 1), (1, 1, 0), (1, 1, 2),
+    (0, 0, 0),
+    (2, 0, 0),
+    (2, 2, 0),
+    (0, 2, 0),
+    (0, 0, 2),
+    (2, 0, 2),
+    (2, 2, 2),
+    (0, 2, 2),
+    (1, 0, 0),
+    (2, 1, 0),
+    (1, 2, 0),
+    (0, 1, 0),
+    (1, 0, 2),
+    (2, 1, 2),
+    (1, 2, 2),
+    (0, 1, 2),
+    (0, 0, 1),
+    (2, 0, 1),
+    (2, 2, 1),
+    (0, 2, 1),
+    (0, 1, 1),
+    (2, 1, 1),
+    (1, 0, 1),
+    (1, 2, 1),
+    (1, 1, 0),
+    (1, 1, 2),
     (1, 1, 1),
-]  # fmt: skip
+]
 _HEX_FACES = ((0, 4, 7, 3), (1, 2, 6, 5), (0, 1, 5, 4), (2, 3, 7, 6), (0, 3, 2, 1), (4, 5, 6, 7))
 _WEDGE6 = [(0, 0), (1, 0), (2, 0), (0, 1), (1, 1), (2, 1)]
 _WEDGE18 = [
-    (0, 0), (1, 0), (2, 0), (0, 2), (1, 2), (2, 2), (3, 0), (4, 0), (5, 0), (3, 2), (4, 2), (5, 2),
-    (0, 1), (1, 1), (2, 1), (3, 1), (4, 1), (5, 1),
-]  # fmt: skip
+    (0, 0),
+    (1, 0),
+    (2, 0),
+    (0, 2),
+    (1, 2),
+    (2, 2),
+    (3, 0),
+    (4, 0),
+    (5, 0),
+    (3, 2),
+    (4, 2),
+    (5, 2),
+    (0, 1),
+    (1, 1),
+    (2, 1),
+    (3, 1),
+    (4, 1),
+    (5, 1),
+]
 _WEDGE_FACES = ((0, 2, 1), (3, 4, 5), (0, 1, 4, 3), (1, 2, 5, 4), (2, 0, 3, 5))
 
 

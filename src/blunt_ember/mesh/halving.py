@@ -14,10 +14,24 @@ from blunt_ember.mesh.pieces import Keys, Pieces, linear_family, mesh_of_pieces,
 #: Corners of the pieces of a tetrahedron, as places among its corners and the middles of its edges: four at the
 #: corners, and the eight-faced rest cut along one diagonal (Bey, Computing 55 (1995) 355).
 _EDGES = ((0, 1), (1, 2), (0, 2), (0, 3), (1, 3), (2, 3))
-_OF_TET = ((0, 4, 6, 7), (4, 1, 5, 8), (6, 5, 2, 9), (7, 8, 9, 3),
-           (4, 6, 7, 8), (4, 6, 8, 5), (6, 7, 8, 9), (6, 9, 8, 5))  # fmt: skip
-_OF_TRIANGLE = np.array([[[0, 0], [0.5, 0], [0, 0.5]], [[0.5, 0], [1, 0], [0.5, 0.5]],
-                         [[0, 0.5], [0.5, 0.5], [0, 1]], [[0.5, 0.5], [0, 0.5], [0.5, 0]]])  # fmt: skip
+_OF_TET = (
+    (0, 4, 6, 7),
+    (4, 1, 5, 8),
+    (6, 5, 2, 9),
+    (7, 8, 9, 3),
+    (4, 6, 7, 8),
+    (4, 6, 8, 5),
+    (6, 7, 8, 9),
+    (6, 9, 8, 5),
+)
+_OF_TRIANGLE = np.array(
+    [
+        [[0, 0], [0.5, 0], [0, 0.5]],
+        [[0.5, 0], [1, 0], [0.5, 0.5]],
+        [[0, 0.5], [0.5, 0.5], [0, 1]],
+        [[0.5, 0.5], [0, 0.5], [0.5, 0]],
+    ]
+)
 
 
 def halved(mesh: Mesh) -> Mesh:
@@ -33,10 +47,14 @@ def halved(mesh: Mesh) -> Mesh:
         flat = local.reshape(-1, family.dimension)
         places = np.einsum("qk,mkd->mqd", family.values(flat), mesh.points[block.nodes])
         keys = place_keys(block.nodes[:, : family.corners], _shares(block.family, flat))
-        pieces.append(Pieces(
-            block.family, places.reshape(-1, local.shape[1], mesh.dimension), keys.reshape(-1, local.shape[1]),
-            np.repeat(block.region, len(local)),
-        ))  # fmt: skip
+        pieces.append(
+            Pieces(
+                block.family,
+                places.reshape(-1, local.shape[1], mesh.dimension),
+                keys.reshape(-1, local.shape[1]),
+                np.repeat(block.region, len(local)),
+            )
+        )
     return mesh_of_pieces(mesh, pieces, _halves)
 
 

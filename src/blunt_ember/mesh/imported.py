@@ -26,10 +26,19 @@ from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: Cell types of mesh files by the names of our families; ``meshio`` orders their nodes as VTK does.
 TYPES = {
-    "line": "line2", "line3": "line3", "triangle": "tri3", "triangle6": "tri6", "quad": "quad4", "quad9": "quad9",
-    "tetra": "tet4", "tetra10": "tet10", "hexahedron": "hex8", "hexahedron27": "hex27", "wedge": "wedge6",
+    "line": "line2",
+    "line3": "line3",
+    "triangle": "tri3",
+    "triangle6": "tri6",
+    "quad": "quad4",
+    "quad9": "quad9",
+    "tetra": "tet4",
+    "tetra10": "tet10",
+    "hexahedron": "hex8",
+    "hexahedron27": "hex27",
+    "wedge": "wedge6",
     "wedge18": "wedge18",
-}  # fmt: skip
+}
 _REST = "body"
 Keys = NDArray[np.uint64]
 #: Neighbouring facets that bend less than this lie on one face, when the file names no surfaces, degrees.

@@ -78,9 +78,14 @@ def mesh_of(
 
 
 def _solid_mesh(
-    geometry: SolidGeometry, wish: MeshWish, across: int, refinement: float, members_of: Members,
-    finer: LocalSizes = (), layers: Ints | None = None,
-) -> Mesh:  # fmt: skip
+    geometry: SolidGeometry,
+    wish: MeshWish,
+    across: int,
+    refinement: float,
+    members_of: Members,
+    finer: LocalSizes = (),
+    layers: Ints | None = None,
+) -> Mesh:
     size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
     counts = refined_counts(levels(geometry, size, across), refinement) if layers is None else layers
     _require_few(geometry.volume / size**3 * refinement**3)

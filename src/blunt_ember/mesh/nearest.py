@@ -26,8 +26,9 @@ def nearest_on_surface(facets: FacetSet, mesh: Mesh, point: Floats) -> Floats:
             places = nodes[:, 0]
         else:
             local = _pieces(family)
-            corners = np.einsum("pck,fkd->fpcd", family.values(local.reshape(-1, family.dimension)).reshape(
-                *local.shape[:2], -1), nodes)  # fmt: skip
+            corners = np.einsum(
+                "pck,fkd->fpcd", family.values(local.reshape(-1, family.dimension)).reshape(*local.shape[:2], -1), nodes
+            )
             shares = _on_simplices(corners, point)
             gap = np.linalg.norm(np.einsum("fpc,fpcd->fpd", shares, corners) - point, axis=-1)
             facet, piece = np.unravel_index(gap.argmin(), gap.shape)

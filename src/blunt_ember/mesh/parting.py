@@ -25,10 +25,8 @@ def parted_mesh(mesh: Mesh, joints: Sequence[str]) -> Mesh:
         on_joint[mesh.surfaces[name].nodes] = True
     # A pair of node and region is known by one number.
     pairs = np.unique(
-        np.concatenate([
-            (block.region[:, None] * count + block.nodes)[on_joint[block.nodes]] for block in mesh.blocks
-        ])
-    )  # fmt: skip
+        np.concatenate([(block.region[:, None] * count + block.nodes)[on_joint[block.nodes]] for block in mesh.blocks])
+    )
     together = [
         np.stack([facets.regions[0] * count + own, facets.regions[1] * count + own])
         for name, facets in mesh.surfaces.items()

@@ -72,7 +72,10 @@ def linear_family(family: str) -> Family:
     if kind.order == 1:
         return kind
     return next(
-        each for each in FAMILIES.values()
-        if each.order == 1 and each.corners == kind.corners and each.dimension == kind.dimension
+        each
+        for each in FAMILIES.values()
+        if each.order == 1
+        and each.corners == kind.corners
+        and each.dimension == kind.dimension
         and each.name.rstrip("0123456789") == kind.name.rstrip("0123456789")
-    )  # fmt: skip
+    )

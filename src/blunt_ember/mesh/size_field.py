@@ -45,9 +45,14 @@ LocalSizes = Sequence[tuple[Floats, float]]
 
 
 def size_field(
-    plan: Arrangement, largest: float, across: float, growth: float, local: LocalSizes = (), refinement: float = 1,
+    plan: Arrangement,
+    largest: float,
+    across: float,
+    growth: float,
+    local: LocalSizes = (),
+    refinement: float = 1,
     dense: LocalSizes = (),
-) -> SizeField:  # fmt: skip
+) -> SizeField:
     """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
 
     ``local`` are finer places, and so are ``dense`` ones, which lie all over the body as the cells of a mesh do;

@@ -15,9 +15,7 @@ from blunt_ember.mesh.families import FAMILIES, Floats
 from blunt_ember.mesh.mapped import divided, subdivided
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Ints, Mesh
 
-SWEPT = {
-    "line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27",
-}  # fmt: skip
+SWEPT = {"line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27"}
 #: Cells round a full turn at least.
 _ROUND = 16
 
@@ -63,8 +61,10 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
             name: FacetSet(tuple(FacetBlock(f, compact[nodes]) for f, nodes in facets[name]), surface.regions)
             for name, surface in geometry.surfaces.items()
         },
-        tuple(region.name for region in geometry.regions), order, geometry.space,
-    )  # fmt: skip
+        tuple(region.name for region in geometry.regions),
+        order,
+        geometry.space,
+    )
 
 
 def node_numbers(plan: Floats, count: int, turned: bool) -> Ints:

@@ -131,8 +131,11 @@ def _half(plan: Arrangement, mirror: _Mirror, owner_at: Owners) -> tuple[Arrange
     stops = np.concatenate([made.start, made.end])
     stops = np.unique(np.round(stops[np.abs(stops[:, axis] - at) <= 1e-9 * extent][:, 1 - axis], 15))
     stops = stops[np.concatenate([[True], np.diff(stops) > 1e-9 * extent])] if len(stops) else stops
-    taken = [(min(s, e), max(s, e)) for s, e in zip(made.start.tolist(), made.end.tolist(), strict=True)
-             if abs(s[axis] - at) <= 1e-9 * extent and abs(e[axis] - at) <= 1e-9 * extent]  # fmt: skip
+    taken = [
+        (min(s, e), max(s, e))
+        for s, e in zip(made.start.tolist(), made.end.tolist(), strict=True)
+        if abs(s[axis] - at) <= 1e-9 * extent and abs(e[axis] - at) <= 1e-9 * extent
+    ]
     for a, b in zip(stops[:-1].tolist(), stops[1:].tolist(), strict=True):
         middle_place = np.empty(2)
         middle_place[axis], middle_place[1 - axis] = at - 1e-7 * extent, (a + b) / 2
@@ -172,10 +175,7 @@ def _whole(made: Triangulation, plan: Arrangement, origin: Ints, mirror: _Mirror
     boundary = made.boundary
     own = np.flatnonzero(origin[boundary.edge] >= 0)
     edge = origin[boundary.edge[own]]
-    both = (
-        (edge, boundary.nodes[own], points),
-        (mirror.partner[edge], number[boundary.nodes[own]], every),
-    )
+    both = ((edge, boundary.nodes[own], points), (mirror.partner[edge], number[boundary.nodes[own]], every))
     edges, nodes, shares = [], [], []
     for at, ends, places in both:
         curves = plan.curves.take(at)

@@ -280,9 +280,9 @@ def _smoothed(boundary: Boundary, inner: Floats, cells: Ints, region: Ints, owne
         area = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
         middle = (a + b + c) / 3
         weight = np.bincount(cells.ravel(), np.repeat(area, 3), minlength=len(points))
-        pulled = np.column_stack([
-            np.bincount(cells.ravel(), np.repeat(area * middle[:, axis], 3), minlength=len(points)) for axis in (0, 1)
-        ])  # fmt: skip
+        pulled = np.column_stack(
+            [np.bincount(cells.ravel(), np.repeat(area * middle[:, axis], 3), minlength=len(points)) for axis in (0, 1)]
+        )
         held = weight[first:] > 0
         points[first:][held] = pulled[first:][held] / weight[first:][held, None]
     target = points[first:]

@@ -44,8 +44,17 @@ def _fill(figure: Figure, path: SeriesPath, units: UnitSet, width: int, height: 
         axes.plot([_LEFT, width - _RIGHT], [_WIRE, _WIRE], color=theme.quiet, linewidth=1.0, zorder=1)
         for link, low, high in zip(path.links, ends[:-1], ends[1:], strict=True):
             colour = theme.tints[0] if link.name in ("contact",) or "film" in link.name else theme.field
-            axes.add_patch(Rectangle((low + 1, _WIRE - _BOX / 2), max(high - low - 2, 1.5), _BOX, facecolor=colour,
-                                     edgecolor=theme.ink, linewidth=1.0, zorder=2))  # fmt: skip
+            axes.add_patch(
+                Rectangle(
+                    (low + 1, _WIRE - _BOX / 2),
+                    max(high - low - 2, 1.5),
+                    _BOX,
+                    facecolor=colour,
+                    edgecolor=theme.ink,
+                    linewidth=1.0,
+                    zorder=2,
+                )
+            )
         _links(axes, path, ends, units, width, theme)
         _junctions(axes, path, ends, units, width, theme)
 
@@ -57,8 +66,16 @@ def _links(axes: Axes, path: SeriesPath, ends: Floats, units: UnitSet, width: in
     for text, at, middle in zip(texts, _apart(middles, texts, width), middles, strict=True):
         axes.plot([middle, at], [_WIRE - _BOX / 2 - 0.01, 0.295], color=theme.hairline, linewidth=1.0, zorder=0)
         for row, line in enumerate(text):
-            axes.text(at, 0.06 + 0.09 * row, line, ha="center", va="center", fontsize=8,
-                      color=theme.quiet if row else theme.ink, fontweight="normal" if row else "bold")  # fmt: skip
+            axes.text(
+                at,
+                0.06 + 0.09 * row,
+                line,
+                ha="center",
+                va="center",
+                fontsize=8,
+                color=theme.quiet if row else theme.ink,
+                fontweight="normal" if row else "bold",
+            )
     heat = units.of(path.heat_kind)
     total = f"R in all {shown(path.total, kind, 5)}, heat {shown(path.heat, heat, 6)}"
     mesh = f"on the mesh {shown(path.mesh_heat, heat, 6)}"
@@ -86,8 +103,15 @@ def _junctions(axes: Axes, path: SeriesPath, ends: Floats, units: UnitSet, width
         axes.plot([end], [_WIRE], "o", color=theme.ink, markersize=4, zorder=3)
         axes.plot([end, at], [_WIRE + _BOX / 2 + 0.01, 0.605], color=theme.hairline, linewidth=1.0, zorder=0)
         for row, line in enumerate(text):
-            axes.text(at, 0.65 + 0.08 * row, line, ha="center", va="center", fontsize=7.5 if row == 0 else 8,
-                      color=(theme.quiet, theme.ink, theme.ember)[row])  # fmt: skip
+            axes.text(
+                at,
+                0.65 + 0.08 * row,
+                line,
+                ha="center",
+                va="center",
+                fontsize=7.5 if row == 0 else 8,
+                color=(theme.quiet, theme.ink, theme.ember)[row],
+            )
 
 
 def _apart(wanted: Floats, texts: list[list[str]], width: float) -> Floats:

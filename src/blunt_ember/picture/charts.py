@@ -44,9 +44,14 @@ class ProfileChart:
         self._passing: list[Artist] = []
 
     def draw(
-        self, profile: Profile, width: int, height: int, theme: Theme, pixel_ratio: float = 1.0,
+        self,
+        profile: Profile,
+        width: int,
+        height: int,
+        theme: Theme,
+        pixel_ratio: float = 1.0,
         units: UnitSet = DEFAULT_UNITS,
-    ) -> Image:  # fmt: skip
+    ) -> Image:
         """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``."""
         width, height = max(width, 80), max(height, 60)
         self._figure.set_dpi(DPI * pixel_ratio)
@@ -82,13 +87,7 @@ class ProfileChart:
             if compared:
                 self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label="exact")[0]
             main.text(
-                -0.008,
-                1.02,
-                units.of(kind).shown,
-                transform=main.transAxes,
-                ha="right",
-                va="bottom",
-                color=theme.quiet,
+                -0.008, 1.02, units.of(kind).shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet
             )
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
             main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
@@ -127,10 +126,16 @@ class ProfileChart:
                 place = (start * length + end) / 2
                 self._passing.append(
                     main.text(
-                        place, 1.02, name, transform=main.get_xaxis_transform(), ha="center", va="bottom",
-                        fontsize=8, color=theme.quiet,
+                        place,
+                        1.02,
+                        name,
+                        transform=main.get_xaxis_transform(),
+                        ha="center",
+                        va="bottom",
+                        fontsize=8,
+                        color=theme.quiet,
                     )
-                )  # fmt: skip
+                )
 
     def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64], unit: str) -> None:
         self._lines["difference"].set_data(x, difference)
@@ -169,8 +174,17 @@ def name_difference(axes: Axes, unit: str, theme: Theme) -> None:
 def chart_style(theme: Theme) -> dict[Any, Any]:
     """Return the matplotlib settings of a theme."""
     return {
-        "font.family": "DejaVu Sans", "font.size": 8.5, "text.color": theme.ink, "axes.labelcolor": theme.quiet,
-        "axes.edgecolor": theme.hairline, "axes.facecolor": theme.paper, "xtick.color": theme.quiet,
-        "ytick.color": theme.quiet, "axes.spines.top": False, "axes.spines.right": False, "axes.linewidth": 1.0,
-        "axes.unicode_minus": True, "axes.formatter.useoffset": False,
-    }  # fmt: skip
+        "font.family": "DejaVu Sans",
+        "font.size": 8.5,
+        "text.color": theme.ink,
+        "axes.labelcolor": theme.quiet,
+        "axes.edgecolor": theme.hairline,
+        "axes.facecolor": theme.paper,
+        "xtick.color": theme.quiet,
+        "ytick.color": theme.quiet,
+        "axes.spines.top": False,
+        "axes.spines.right": False,
+        "axes.linewidth": 1.0,
+        "axes.unicode_minus": True,
+        "axes.formatter.useoffset": False,
+    }

@@ -229,8 +229,18 @@ def _arrow_shapes(
         return result
 
     tail, neck, head = -length / 2 - rim, length / 2 - barb - rim, length / 2 + 2 * rim
-    corners = np.stack([corner(tail, -thin), corner(neck, -thin), corner(neck, thin), corner(tail, thin),
-                        corner(neck, -half), corner(head, 0.0), corner(neck, half)], axis=1)  # fmt: skip
+    corners = np.stack(
+        [
+            corner(tail, -thin),
+            corner(neck, -thin),
+            corner(neck, thin),
+            corner(tail, thin),
+            corner(neck, -half),
+            corner(head, 0.0),
+            corner(neck, half),
+        ],
+        axis=1,
+    )
     first = np.arange(len(corners))[:, None] * 7
     polygons = np.concatenate([first + np.array([0, 1, 2, 3]), first + np.array([4, 5, 6, 6])])
     return corners.reshape(-1, 2), polygons

@@ -57,8 +57,12 @@ def flow_lines(mesh: Mesh, fluxes: tuple[Floats, ...]) -> FlowLines:
     with the same share of it between each and the next, and end where the heat leaves the body or comes to nothing.
     """
     parts = [_passing(mesh, part, fluxes) for part in skin_of(mesh).parts if len(part.nodes)]
-    passing = _Passing(*(np.concatenate([getattr(part, name) for part in parts]) for name in
-                         ("ends", "middle", "inward", "size", "out")))  # fmt: skip
+    passing = _Passing(
+        *(
+            np.concatenate([getattr(part, name) for part in parts])
+            for name in ("ends", "middle", "inward", "size", "out")
+        )
+    )
     leaving, coming = np.maximum(passing.out, 0.0), np.maximum(-passing.out, 0.0)
     backward = leaving.sum() > coming.sum()
     heat = leaving if backward else coming

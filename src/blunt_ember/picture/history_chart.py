@@ -61,8 +61,14 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
         colours = (theme.ember, theme.ink, theme.teal)
         for place, (curve, values) in enumerate(zip(curves.curves, shown, strict=True)):
             plain = len(shown) == 1
-            main.plot(t, values, color=colours[place % 3], linewidth=3.4 if plain else 1.6,
-                      alpha=0.55 if plain else 1.0, label=curve.label)  # fmt: skip
+            main.plot(
+                t,
+                values,
+                color=colours[place % 3],
+                linewidth=3.4 if plain else 1.6,
+                alpha=0.55 if plain else 1.0,
+                label=curve.label,
+            )
         if curves.exact is not None:
             exact = curves.exact * kind.factor - kind.zero
             main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label="exact")
@@ -72,8 +78,16 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
         main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink)
         for end, name in curves.stages:
             main.axvline(end * time.factor, color=theme.hairline, linewidth=1, zorder=0)
-            main.text(end * time.factor, 1.02, f"{name} ends", transform=main.get_xaxis_transform(), ha="right",
-                      va="bottom", fontsize=8, color=theme.quiet)  # fmt: skip
+            main.text(
+                end * time.factor,
+                1.02,
+                f"{name} ends",
+                transform=main.get_xaxis_transform(),
+                ha="right",
+                va="bottom",
+                fontsize=8,
+                color=theme.quiet,
+            )
         grid[-1, 0].set_xlabel(f"time, {time.shown}", labelpad=2)
         main.set_xlim(0, t[-1])
     left, right, bottom, top = MARGINS
@@ -94,5 +108,13 @@ def _difference(axes: Axes, curves: TimeCurves, theme: Theme, factor: float) -> 
     axes.set_ylim(-limit, limit)
     axes.set_yticks([0.0], ["0"])
     name_difference(axes, unit, theme)
-    axes.text(0.995, 1.02, f"mesh − exact: at most {number(largest, 2)} {unit}", transform=axes.transAxes, ha="right",
-              va="bottom", fontsize=8, color=theme.quiet)  # fmt: skip
+    axes.text(
+        0.995,
+        1.02,
+        f"mesh − exact: at most {number(largest, 2)} {unit}",
+        transform=axes.transAxes,
+        ha="right",
+        va="bottom",
+        fontsize=8,
+        color=theme.quiet,
+    )

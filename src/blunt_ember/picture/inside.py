@@ -5,11 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonDataModel import (
-    vtkPlane,
-    vtkPolyData,
-    vtkUnstructuredGrid,
-)
+from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData, vtkUnstructuredGrid
 from vtkmodules.vtkFiltersCore import vtkCutter
 from vtkmodules.vtkFiltersGeneral import vtkTableBasedClipDataSet
 from vtkmodules.vtkFiltersGeometry import vtkGeometryFilter

@@ -148,8 +148,10 @@ def parts_of(outcome: Outcome, lens: Lens) -> tuple[str, ...]:
     if lens == "Error":
         return ("estimated", "against exact") if outcome.exact_now is not None else ("estimated",)
     if lens == "Difference":
-        return (*(("mesh − exact",) if outcome.exact_now is not None else ()),
-                *(("now − kept",) if outcome.kept is not None else ()))  # fmt: skip
+        return (
+            *(("mesh − exact",) if outcome.exact_now is not None else ()),
+            *(("now − kept",) if outcome.kept is not None else ()),
+        )
     return ()
 
 
@@ -210,10 +212,23 @@ def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
     arrows = field.flux if look.over == "arrows" else None
     face = look.face
     return Shade(
-        field.kind, field.values, low, high, field.what, field.signed, look.bands, log, look.vanish, narrowed,
-        look.marks, (min(ends[0], low), max(ends[1], high)), look.cuts if face is None else (face,), face is not None,
-        arrows, lines,
-    )  # fmt: skip
+        field.kind,
+        field.values,
+        low,
+        high,
+        field.what,
+        field.signed,
+        look.bands,
+        log,
+        look.vanish,
+        narrowed,
+        look.marks,
+        (min(ends[0], low), max(ends[1], high)),
+        look.cuts if face is None else (face,),
+        face is not None,
+        arrows,
+        lines,
+    )
 
 
 def shade(outcome: Outcome, look: Look | Lens) -> Shade | None:

@@ -37,20 +37,45 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", paper="#FBF8F3", desk="#EFEAE2", stage="#F6F3EE", field="#FFFFFF", ink="#2A2522", quiet="#756B62",
-    hairline="#DDD4C8", ember="#C2491D", value="#8A3413", teal="#1F6C7A", agree="#3E7C4F", off="#B3261E",
-    note="#F3ECE1", tints=("#E7CDB5", "#EFE6C9", "#C9D3D3", "#DDC5C0", "#D3DAC2", "#CFC6D6"),
-)  # fmt: skip
+    "light",
+    paper="#FBF8F3",
+    desk="#EFEAE2",
+    stage="#F6F3EE",
+    field="#FFFFFF",
+    ink="#2A2522",
+    quiet="#756B62",
+    hairline="#DDD4C8",
+    ember="#C2491D",
+    value="#8A3413",
+    teal="#1F6C7A",
+    agree="#3E7C4F",
+    off="#B3261E",
+    note="#F3ECE1",
+    tints=("#E7CDB5", "#EFE6C9", "#C9D3D3", "#DDC5C0", "#D3DAC2", "#CFC6D6"),
+)
 DARK = Theme(
-    "dark", paper="#221E1C", desk="#1A1715", stage="#1E1B19", field="#2D2825", ink="#EDE6DC", quiet="#A4988B",
-    hairline="#453D37", ember="#EA7A45", value="#F0B08A", teal="#66B5C4", agree="#7DBE8E", off="#F0857C",
-    note="#2E2823", tints=("#5A4535", "#57503A", "#3C494B", "#54403D", "#454C39", "#453E4C"),
-)  # fmt: skip
+    "dark",
+    paper="#221E1C",
+    desk="#1A1715",
+    stage="#1E1B19",
+    field="#2D2825",
+    ink="#EDE6DC",
+    quiet="#A4988B",
+    hairline="#453D37",
+    ember="#EA7A45",
+    value="#F0B08A",
+    teal="#66B5C4",
+    agree="#7DBE8E",
+    off="#F0857C",
+    note="#2E2823",
+    tints=("#5A4535", "#57503A", "#3C494B", "#54403D", "#454C39", "#453E4C"),
+)
 
 _TEMPERATURE_STOPS = ("#1B1A2B", "#4A2A52", "#86304A", "#B8432F", "#E0792B", "#F2B84B", "#FBEFC2")
 _DIFFERENCE_STOPS = ("#0F4C58", "#4C93A0", "#FBF8F3", "#DE8257", "#8E2F0E")
-_TO_XYZ = np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750],
-                    [0.0193339, 0.1191920, 0.9503041]])  # fmt: skip
+_TO_XYZ = np.array(
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
 _WHITE = np.array([0.95047, 1.0, 1.08883])
 
 

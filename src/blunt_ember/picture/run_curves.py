@@ -19,16 +19,21 @@ def time_curves(outcome: Outcome) -> dict[str, TimeCurves]:
     names = [stage.name for stage in case.document.running_clock.stages] if case.document.running_clock else []
     stages = tuple(zip(run.stage_ends, names, strict=False))
     charts = {
-        each.name: TimeCurves(each.kind, run.times, (Curve("mesh", each.values),), each.exact_times, each.exact,
-                              each.source, stages)
+        each.name: TimeCurves(
+            each.kind, run.times, (Curve("mesh", each.values),), each.exact_times, each.exact, each.source, stages
+        )
         for each in outcome.histories
-    }  # fmt: skip
+    }
     none = np.zeros(0)
     body = (Curve("highest", run.highest), Curve("mean", run.mean), Curve("lowest", run.lowest))
     charts["body: lowest, mean, highest"] = TimeCurves(case.units.of(TEMPERATURE), run.times, body, none, stages=stages)
     mesh = outcome.mesh
-    acting = [name for name in run.names if run.power[:, run.column(name)].any()
-              and (mesh is None or name not in mesh.surfaces or mesh.surfaces[name].outer)]  # fmt: skip
+    acting = [
+        name
+        for name in run.names
+        if run.power[:, run.column(name)].any()
+        and (mesh is None or name not in mesh.surfaces or mesh.surfaces[name].outer)
+    ]
     flows = tuple(Curve(case.document.own_name(name), run.power[:, run.column(name)]) for name in acting[:_MOST])
     if flows:
         heat = case.units.of(HEAT_FLOW)

@@ -55,8 +55,10 @@ def tracks(case: Case, end: float, stage_ends: tuple[float, ...] = ()) -> tuple[
     ]
     entries += [(("heat_inside", place), entry, (0.0, end)) for place, entry in enumerate(document.heat_inside)]
     for number_, stage in enumerate(clock.stages):
-        entries += [(("clock", "stages", number_, "surroundings", place), entry, spans[number_])
-                    for place, entry in enumerate(stage.surroundings)]  # fmt: skip
+        entries += [
+            (("clock", "stages", number_, "surroundings", place), entry, spans[number_])
+            for place, entry in enumerate(stage.surroundings)
+        ]
     for path, entry, (low, high) in entries:
         begin = max(low, entry.after.si if entry.after is not None else low)
         stop = min(high, entry.before.si if entry.before is not None else high)
@@ -110,7 +112,14 @@ def _fill(
             # What begins late is written before it, where there is room.
             late = low > 0.6 * end * time.factor
             gap = 0.006 * end * time.factor
-            axes.text(low - gap if late else low + gap, place + 0.5, words, ha="right" if late else "left", va="center",
-                      fontsize=8, color=theme.ink, bbox={"facecolor": theme.paper, "alpha": 0.75, "pad": 0.8,
-                                                         "linewidth": 0})  # fmt: skip
+            axes.text(
+                low - gap if late else low + gap,
+                place + 0.5,
+                words,
+                ha="right" if late else "left",
+                va="center",
+                fontsize=8,
+                color=theme.ink,
+                bbox={"facecolor": theme.paper, "alpha": 0.75, "pad": 0.8, "linewidth": 0},
+            )
         axes.set_xlabel(f"time, {time.shown}", labelpad=2)

@@ -22,24 +22,44 @@ Ints = NDArray[np.int64]
 
 #: Quadratic cells as the linear ones between their nodes.
 _HEX27 = [
-    [0, 8, 24, 11, 16, 22, 26, 20], [8, 1, 9, 24, 22, 17, 21, 26], [24, 9, 2, 10, 26, 21, 18, 23],
-    [11, 24, 10, 3, 20, 26, 23, 19], [16, 22, 26, 20, 4, 12, 25, 15], [22, 17, 21, 26, 12, 5, 13, 25],
-    [26, 21, 18, 23, 25, 13, 6, 14], [20, 26, 23, 19, 15, 25, 14, 7],
-]  # fmt: skip
+    [0, 8, 24, 11, 16, 22, 26, 20],
+    [8, 1, 9, 24, 22, 17, 21, 26],
+    [24, 9, 2, 10, 26, 21, 18, 23],
+    [11, 24, 10, 3, 20, 26, 23, 19],
+    [16, 22, 26, 20, 4, 12, 25, 15],
+    [22, 17, 21, 26, 12, 5, 13, 25],
+    [26, 21, 18, 23, 25, 13, 6, 14],
+    [20, 26, 23, 19, 15, 25, 14, 7],
+]
 _WEDGE18 = [
-    [0, 6, 8, 12, 15, 17], [6, 1, 7, 15, 13, 16], [8, 7, 2, 17, 16, 14], [6, 7, 8, 15, 16, 17],
-    [12, 15, 17, 3, 9, 11], [15, 13, 16, 9, 4, 10], [17, 16, 14, 11, 10, 5], [15, 16, 17, 9, 10, 11],
-]  # fmt: skip
+    [0, 6, 8, 12, 15, 17],
+    [6, 1, 7, 15, 13, 16],
+    [8, 7, 2, 17, 16, 14],
+    [6, 7, 8, 15, 16, 17],
+    [12, 15, 17, 3, 9, 11],
+    [15, 13, 16, 9, 4, 10],
+    [17, 16, 14, 11, 10, 5],
+    [15, 16, 17, 9, 10, 11],
+]
 _TET10 = [
-    [0, 4, 6, 7], [4, 1, 5, 8], [6, 5, 2, 9], [7, 8, 9, 3],
-    [4, 8, 7, 6], [4, 5, 8, 6], [9, 7, 8, 6], [9, 8, 5, 6],
-]  # fmt: skip
+    [0, 4, 6, 7],
+    [4, 1, 5, 8],
+    [6, 5, 2, 9],
+    [7, 8, 9, 3],
+    [4, 8, 7, 6],
+    [4, 5, 8, 6],
+    [9, 7, 8, 6],
+    [9, 8, 5, 6],
+]
 _LINEAR: dict[str, tuple[int, list[list[int]]]] = {
-    "hex8": (VTK_HEXAHEDRON, [list(range(8))]), "wedge6": (VTK_WEDGE, [[0, 2, 1, 3, 5, 4]]),
-    "tet4": (VTK_TETRA, [list(range(4))]), "hex27": (VTK_HEXAHEDRON, _HEX27),
+    "hex8": (VTK_HEXAHEDRON, [list(range(8))]),
+    "wedge6": (VTK_WEDGE, [[0, 2, 1, 3, 5, 4]]),
+    "tet4": (VTK_TETRA, [list(range(4))]),
+    "hex27": (VTK_HEXAHEDRON, _HEX27),
     # VTK turns wedges the other way about.
-    "wedge18": (VTK_WEDGE, [[a, c, b, d, f, e] for a, b, c, d, e, f in _WEDGE18]), "tet10": (VTK_TETRA, _TET10),
-}  # fmt: skip
+    "wedge18": (VTK_WEDGE, [[a, c, b, d, f, e] for a, b, c, d, e, f in _WEDGE18]),
+    "tet10": (VTK_TETRA, _TET10),
+}
 
 
 def poly_data(
@@ -68,8 +88,9 @@ def polylines(lines: Sequence[Floats]) -> vtkPolyData:
     data = poly_data(np.concatenate(lines))
     offsets = np.concatenate([[0], np.cumsum([len(line) for line in lines])])
     cells = vtkCellArray()
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True),
-                  numpy_to_vtkIdTypeArray(np.arange(offsets[-1]), deep=True))  # fmt: skip
+    cells.SetData(
+        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(np.arange(offsets[-1]), deep=True)
+    )
     data.SetLines(cells)
     return data
 

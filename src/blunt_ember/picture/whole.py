@@ -142,8 +142,12 @@ def _mirrored(before: Drawn, mirror: Mirror) -> Drawn:
             return FlowLines((*flow.lines, *images), flow.each)
 
         # What is signed has a range that is even about zero already.
-        return replace(known, values=grown.spread(known.values, against), flux=flux_of if flux is not None else None,
-                       follow=lines if follow is not None else None)  # fmt: skip
+        return replace(
+            known,
+            values=grown.spread(known.values, against),
+            flux=flux_of if flux is not None else None,
+            follow=lines if follow is not None else None,
+        )
 
     upright = 1 if isinstance(mesh.space, Solid) and mesh.space.turned else 2
     return Drawn(_taken(before, grown, upright), fold, before.unfold, spread)
@@ -189,11 +193,19 @@ def _deep(before: Drawn) -> Drawn:
                 images += [np.column_stack([0 * line[:, 0], line[:, 1], line[:, 0]]) for line in flow.lines]
             return FlowLines(tuple(images), flow.each)
 
-        return replace(known, values=grown.spread(known.values), flux=flux_of if flux is not None else None,
-                       follow=lines if follow is not None else None)  # fmt: skip
+        return replace(
+            known,
+            values=grown.spread(known.values),
+            flux=flux_of if flux is not None else None,
+            follow=lines if follow is not None else None,
+        )
 
-    return Drawn(_taken(before, grown, 1), lambda places: before.fold(flat(places)),
-                 lambda places: raised(before.unfold(places)), spread)  # fmt: skip
+    return Drawn(
+        _taken(before, grown, 1),
+        lambda places: before.fold(flat(places)),
+        lambda places: raised(before.unfold(places)),
+        spread,
+    )
 
 
 def seen_through(outcome: Outcome, look: Look) -> tuple[Drawn, Shade | None]:

@@ -56,9 +56,16 @@ class Rectangle:
         if self.left.drives or self.right.drives:
             return None
         return replace(
-            self, width=self.height, height=self.width, kx=self.ky, ky=self.kx, left=self.bottom, right=self.top,
-            bottom=self.left, top=self.right,
-        )  # fmt: skip
+            self,
+            width=self.height,
+            height=self.width,
+            kx=self.ky,
+            ky=self.kx,
+            left=self.bottom,
+            right=self.top,
+            bottom=self.left,
+            top=self.right,
+        )
 
     @cached_property
     def _along(self) -> tuple[float, float, float]:
@@ -107,8 +114,10 @@ class Rectangle:
         curved = -(2 * c * whole + edge) / wave**2
         mu = wave * np.sqrt(self.kx / self.ky)
         decay = np.exp(-mu * self.height)
-        rows = [_edge_row(self.top, self.ky, mu, decay, whole, curved),
-                _edge_row(self.bottom, self.ky, mu, decay, whole, curved)]  # fmt: skip
+        rows = [
+            _edge_row(self.top, self.ky, mu, decay, whole, curved),
+            _edge_row(self.bottom, self.ky, mu, decay, whole, curved),
+        ]
         (near, far, given), (near_b, far_b, given_b) = rows
         # The wave that dies away from the top is 1 there and `decay` at the bottom, the other the reverse.
         determinant = near * near_b - far * far_b

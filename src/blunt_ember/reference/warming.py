@@ -310,8 +310,12 @@ class Warming:
                 rows.append([first[0], second[0]])
                 right.append(1.0 if number == place else 0.0)
             else:
-                rows.append([self.k * first_slope[0] * out + side.h * first[0],
-                             self.k * second_slope[0] * out + side.h * second[0]])  # fmt: skip
+                rows.append(
+                    [
+                        self.k * first_slope[0] * out + side.h * first[0],
+                        self.k * second_slope[0] * out + side.h * second[0],
+                    ]
+                )
                 right.append(side.h if number == place else 0.0)
         one, two = np.linalg.solve(np.array(rows, dtype=complex), np.array(right, dtype=complex))
         (first, first_slope), (second, second_slope) = pair(s)

@@ -20,9 +20,15 @@ from blunt_ember.report.table import checks_csv
 
 
 def write_outcome(
-    outcome: Outcome, path: Path, look: Look, theme: Theme, levels: Sequence[Level] = (), kinds: Sequence[Kind] = (),
-    size: tuple[int, int] = USUAL, table: str = "",
-) -> None:  # fmt: skip
+    outcome: Outcome,
+    path: Path,
+    look: Look,
+    theme: Theme,
+    levels: Sequence[Level] = (),
+    kinds: Sequence[Kind] = (),
+    size: tuple[int, int] = USUAL,
+    table: str = "",
+) -> None:
     """Write a report (``.html``) with what a refinement found, a picture (``.png``) as it is looked at and of a size in
     pixels, the checks or another table (``.csv``), or the body and its temperatures in a format of others.
 

@@ -64,13 +64,19 @@ def report_html(
     """Return the report as text."""
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
     return loader.get_template("report.html.jinja").render(
-        title=outcome.case.document.title or "A thermal case", summary=_summary(outcome), checks=_checks(outcome),
-        ledger=_ledger(outcome), basis=basis(outcome), pictures=_pictures(outcome, seen),
+        title=outcome.case.document.title or "A thermal case",
+        summary=_summary(outcome),
+        checks=_checks(outcome),
+        ledger=_ledger(outcome),
+        basis=basis(outcome),
+        pictures=_pictures(outcome, seen),
         surfaces=_surfaces(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
         notes=_notes(outcome),
-        statement=statement(outcome.case), methods=_methods(outcome), version=__version__,
-    )  # fmt: skip
+        statement=statement(outcome.case),
+        methods=_methods(outcome),
+        version=__version__,
+    )
 
 
 def _notes(outcome: Outcome) -> list[str]:
@@ -97,12 +103,21 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
         if check.deviation is not None and check.relative is not None:
             share = f"{100 * check.relative:.2g} %, within {check.tolerance}"
             off = f"{shown_difference(check.deviation, check.kind)} ({share})"
-        rows.append({
-            "name": check.name, "asked": check.asked, "value": shown(check.value, check.kind, 7),
-            "error": "not estimated" if check.error is None else f"± {shown_difference(check.error, check.kind, 1)}",
-            "expected": "" if check.expected is None else shown(check.expected, check.kind, 7), "deviation": off,
-            "source": check.source or check.note, "verdict": check.verdict, "mark": MARKS[check.verdict],
-        })  # fmt: skip
+        rows.append(
+            {
+                "name": check.name,
+                "asked": check.asked,
+                "value": shown(check.value, check.kind, 7),
+                "error": "not estimated"
+                if check.error is None
+                else f"± {shown_difference(check.error, check.kind, 1)}",
+                "expected": "" if check.expected is None else shown(check.expected, check.kind, 7),
+                "deviation": off,
+                "source": check.source or check.note,
+                "verdict": check.verdict,
+                "mark": MARKS[check.verdict],
+            }
+        )
     return rows
 
 
@@ -123,8 +138,10 @@ def _surfaces(outcome: Outcome) -> list[list[str]]:
     table = number_table(outcome, "surfaces")
     if table is None:
         return []
-    return [[column.title for column in table.columns],
-            *([column.text(row) for column in table.columns] for row in table.rows.tolist())]  # fmt: skip
+    return [
+        [column.title for column in table.columns],
+        *([column.text(row) for column in table.columns] for row in table.rows.tolist()),
+    ]
 
 
 def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
@@ -133,8 +150,9 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
         own = [] if seen is None or seen in _LOOKS else [seen]
         for look in (*own, *_LOOKS):
             caption = f"{look.lens}, as it was looked at" if look in own else look.lens
-            found.append({"caption": caption, "data": _png(
-                body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, LIGHT))})  # fmt: skip
+            found.append(
+                {"caption": caption, "data": _png(body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, LIGHT))}
+            )
     finally:
         renderer.close()
     geometry, mesh, solution, units = outcome.geometry, outcome.mesh, outcome.solution, outcome.case.units
@@ -142,13 +160,21 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
     axis = main_axis(geometry, mesh, solution.temperature)
     profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
     exact = f" beside the exact one: {profile.source}" if profile.exact is not None else ""
-    found.append({"caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
-                  "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT))})  # fmt: skip
+    found.append(
+        {
+            "caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
+            "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT)),
+        }
+    )
     if outcome.run is None and outcome.problem is not None:
         with contextlib.suppress(ReferenceRefusedError):
             chain = series_path(outcome.exact, outcome.problem, solution)
-            found.append({"caption": f"Resistances in series: {chain.source}",
-                          "data": _png(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT))})  # fmt: skip
+            found.append(
+                {
+                    "caption": f"Resistances in series: {chain.source}",
+                    "data": _png(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT)),
+                }
+            )
     if outcome.run is not None:
         for name, curves in time_curves(outcome).items():
             image = image_of(history_plot(curves, units), _WIDTH, _CHART, LIGHT)
@@ -165,15 +191,23 @@ def _png(image: NDArray[np.uint8]) -> str:
 def _refinement(outcome: Outcome, levels: Sequence[Level], kinds: Sequence[Kind]) -> dict[str, Any]:
     names = [question.name for question in outcome.case.document.questions]
     meshes = [
-        (number(level.nodes, 7), number(level.cells, 7),
-         *(shown(value, kind, 8) for value, kind in zip(level.values, kinds, strict=True)))
+        (
+            number(level.nodes, 7),
+            number(level.cells, 7),
+            *(shown(value, kind, 8) for value, kind in zip(level.values, kinds, strict=True)),
+        )
         for level in levels
-    ]  # fmt: skip
+    ]
     said = [
-        (name, "–" if found.order is None else f"{found.order:.2f}", shown(found.limit, kind, 8),
-         f"± {shown_difference(found.band, kind)}", found.note)
+        (
+            name,
+            "–" if found.order is None else f"{found.order:.2f}",
+            shown(found.limit, kind, 8),
+            f"± {shown_difference(found.band, kind)}",
+            found.note,
+        )
         for name, found, kind in zip(names, trends(levels), kinds, strict=True)
-    ]  # fmt: skip
+    ]
     return {"names": names, "meshes": meshes, "trends": said}
 
 
@@ -184,11 +218,12 @@ def _methods(outcome: Outcome) -> list[str]:
     order = "quadratic" if mesh.order == 2 else "linear"
     lines = [
         f"Finite elements: {order} cells ({', '.join(kinds)}), {number(mesh.node_count, 7)} nodes.",
-        f"Linear systems: {solution.method}." if run is None else
-        f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps, {run.work.refused} tried again.",
+        f"Linear systems: {solution.method}."
+        if run is None
+        else f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps, {run.work.refused} tried again.",
         "Heat flows are sums of nodal residuals, so that what goes in is what comes out on any mesh.",
         "Estimated error of the heat flux: patch recovery (Zienkiewicz and Zhu 1992).",
-    ]  # fmt: skip
+    ]
     if outcome.errors is not None and outcome.errors.told_by:
         lines.append(f"Estimated errors of answers: {outcome.errors.told_by}.")
     if solution.steps:

@@ -118,10 +118,11 @@ class NumberTable:
         other programs."""
         chosen = self.rows if rows is None else self.rows[np.array(rows, dtype=np.int64)]
         columns = [
-            ["" if np.isnan(v) else repr(float(v)) for v in column.values[chosen]] if column.is_number
+            ["" if np.isnan(v) else repr(float(v)) for v in column.values[chosen]]
+            if column.is_number
             else [str(v) for v in column.values[chosen]]
             for column in self.columns
-        ]  # fmt: skip
+        ]
         return [list(row) for row in zip(*columns, strict=True)]
 
     def tab_separated(self, rows: Sequence[int] | None = None) -> str:
@@ -139,9 +140,14 @@ class NumberTable:
 
 
 _COMPARISONS: dict[str, Callable[[Floats, float], NDArray[np.bool_]]] = {
-    "<": np.less, ">": np.greater, "<=": np.less_equal, ">=": np.greater_equal, "≤": np.less_equal,
-    "≥": np.greater_equal, "=": lambda values, bound: np.isclose(values, bound, rtol=1e-6, atol=0),
-}  # fmt: skip
+    "<": np.less,
+    ">": np.greater,
+    "<=": np.less_equal,
+    ">=": np.greater_equal,
+    "≤": np.less_equal,
+    "≥": np.greater_equal,
+    "=": lambda values, bound: np.isclose(values, bound, rtol=1e-6, atol=0),
+}
 
 
 def number_table(outcome: Outcome, name: str) -> NumberTable | None:
@@ -184,8 +190,15 @@ def _surfaces(outcome: Outcome) -> list[Column]:
         for side, seen in sides:
             read = surface_samples(seen, mesh) @ solution.temperature
             mean = float((surface_mean(seen, mesh) @ solution.temperature)[0])
-            rows.append((own_name(name), side, geometry.surfaces[name].area, heat.get(name, np.nan),
-                         np.array([read.min(), mean, read.max()])))  # fmt: skip
+            rows.append(
+                (
+                    own_name(name),
+                    side,
+                    geometry.surfaces[name].area,
+                    heat.get(name, np.nan),
+                    np.array([read.min(), mean, read.max()]),
+                )
+            )
     found = np.array([row[4] for row in rows]).reshape(-1, 3)
     areas, passed = np.array([row[2] for row in rows]), np.array([row[3] for row in rows])
     columns = [_words("surface", [row[0] for row in rows])]
@@ -193,11 +206,14 @@ def _surfaces(outcome: Outcome) -> list[Column]:
         columns.append(_words("side", [row[1] for row in rows]))
     return [
         *columns,
-        _column(outcome, "area", AREA, areas), _column(outcome, "heat", HEAT_FLOW, passed),
+        _column(outcome, "area", AREA, areas),
+        _column(outcome, "heat", HEAT_FLOW, passed),
         _column(outcome, "heat per area", HEAT_FLUX, passed / np.maximum(areas, 1e-300)),
-        *(_column(outcome, heading, TEMPERATURE, found[:, place])
-          for place, heading in enumerate(("lowest", "mean", "highest"))),
-    ]  # fmt: skip
+        *(
+            _column(outcome, heading, TEMPERATURE, found[:, place])
+            for place, heading in enumerate(("lowest", "mean", "highest"))
+        ),
+    ]
 
 
 def _heats(outcome: Outcome) -> dict[str, float]:
@@ -245,9 +261,10 @@ def _nodes(outcome: Outcome) -> list[Column]:
     mesh, solution = outcome.mesh, outcome.solution
     assert mesh is not None and solution is not None
     columns = [
-        Column("node", "", np.arange(1.0, mesh.node_count + 1)), *_places(outcome, mesh.points),
+        Column("node", "", np.arange(1.0, mesh.node_count + 1)),
+        *_places(outcome, mesh.points),
         _column(outcome, "temperature", TEMPERATURE, solution.temperature),
-    ]  # fmt: skip
+    ]
     exact = outcome.exact_now
     if exact is not None:
         known = np.full(mesh.node_count, np.nan)
@@ -277,14 +294,16 @@ def _cells(outcome: Outcome) -> list[Column]:
         sizes.append(np.linalg.norm(np.einsum("k,mkd->md", middle, flux), axis=1))
         regions += [mesh.regions[region] for region in block.region.tolist()]
         kinds += [block.family] * len(block.nodes)
-        volumes += [weighted_gradients(block, mesh, part)[1].sum(axis=1)
-                    for part in in_runs(block, len(family.points))]  # fmt: skip
+        volumes += [weighted_gradients(block, mesh, part)[1].sum(axis=1) for part in in_runs(block, len(family.points))]
     quality = quality_of(mesh)
     return [
-        Column("cell", "", np.arange(1.0, mesh.cell_count + 1)), _words("region", regions), _words("kind", kinds),
-        *_places(outcome, np.concatenate(middles)), _column(outcome, "volume", VOLUME, np.concatenate(volumes)),
+        Column("cell", "", np.arange(1.0, mesh.cell_count + 1)),
+        _words("region", regions),
+        _words("kind", kinds),
+        *_places(outcome, np.concatenate(middles)),
+        _column(outcome, "volume", VOLUME, np.concatenate(volumes)),
         Column("smallest angle", "°", quality.smallest_angle),
         _column(outcome, "temperature", TEMPERATURE, np.concatenate(temperature)),
         _column(outcome, "heat flux", HEAT_FLUX, np.concatenate(sizes)),
         _column(outcome, "error of flux", HEAT_FLUX, np.concatenate(found.missed)),
-    ]  # fmt: skip
+    ]

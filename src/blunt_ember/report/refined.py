@@ -59,6 +59,7 @@ def refined_object(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], f
         entry = {"name": question.name, "unit": kind.unit, "values": [level.values[place] for level in levels]}
         each = found[place]
         answers.append({**entry, **(asdict(each) if each is not None else {"band": gaps[place]})})
-    meshes = [{"nodes": level.nodes, "cells": level.cells, "seconds": level.seconds, "off": level.off}
-              for level in levels]  # fmt: skip
+    meshes = [
+        {"nodes": level.nodes, "cells": level.cells, "seconds": level.seconds, "off": level.off} for level in levels
+    ]
     return {"title": case.document.title, "meshes": meshes, "answers": answers}

@@ -14,9 +14,15 @@ if TYPE_CHECKING:
 
 
 def serve_report(
-    connection: Connection, data: dict[str, Any], folder: str, known: dict[str, Any], path: Path, look: Look,
-    levels: Sequence[Level], kinds: Sequence[Kind],
-) -> None:  # fmt: skip
+    connection: Connection,
+    data: dict[str, Any],
+    folder: str,
+    known: dict[str, Any],
+    path: Path,
+    look: Look,
+    levels: Sequence[Level],
+    kinds: Sequence[Kind],
+) -> None:
     """Write the report of a case, of which an outcome is ``known``; send nothing but a line, empty when it is written,
     else what stopped it."""
     from blunt_ember.case.case import case_from_data

@@ -25,8 +25,10 @@ def histories(outcome: Outcome) -> tuple[list[str], list[list[float]]]:
     assert run is not None
     temperature, power, heat = (case.units.of(kind) for kind in (TEMPERATURE, HEAT_FLOW, HEAT))
     columns: list[tuple[str, Any]] = [("time [s]", run.times)]
-    columns += [(f"{each.name} [{each.kind.shown}]", each.values * each.kind.factor - each.kind.zero)
-                for each in outcome.histories]  # fmt: skip
+    columns += [
+        (f"{each.name} [{each.kind.shown}]", each.values * each.kind.factor - each.kind.zero)
+        for each in outcome.histories
+    ]
     for name, values in (("lowest", run.lowest), ("mean", run.mean), ("highest", run.highest)):
         columns.append((f"{name} [{temperature.shown}]", values * temperature.factor - temperature.zero))
     for place, name in enumerate(run.names):

@@ -9,10 +9,18 @@ from blunt_ember.case.case import Case
 
 #: Blocks of a case in working order, and what they are called.
 _BLOCKS = {
-    "parameters": "Parameters", "body": "Body", "surfaces": "Names of surfaces", "materials": "Materials",
-    "surroundings": "Surroundings", "heat_inside": "Heat inside", "joints": "Joints", "clock": "Clock",
-    "mesh": "Mesh", "working": "Working", "questions": "Questions",
-}  # fmt: skip
+    "parameters": "Parameters",
+    "body": "Body",
+    "surfaces": "Names of surfaces",
+    "materials": "Materials",
+    "surroundings": "Surroundings",
+    "heat_inside": "Heat inside",
+    "joints": "Joints",
+    "clock": "Clock",
+    "mesh": "Mesh",
+    "working": "Working",
+    "questions": "Questions",
+}
 #: Blocks whose entries have names of the analyst's own.
 _OF_NAMES = ("parameters", "surfaces", "materials", "working")
 Row = tuple[str, str]

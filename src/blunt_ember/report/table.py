@@ -25,9 +25,13 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
     return {
         "title": outcome.case.document.title,
         "mesh": {
-            "nodes": mesh.node_count, "cells": mesh.cell_count, "order": mesh.order,
+            "nodes": mesh.node_count,
+            "cells": mesh.cell_count,
+            "order": mesh.order,
             "smallest_angle_deg": round(float(quality_of(mesh).smallest_angle.min()), 2),
-        } if mesh else None,
+        }
+        if mesh
+        else None,
         "answers": [answer_object(check) for check in outcome.checks],
         "ledger": {
             "rows": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.rows],
@@ -35,7 +39,9 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
             "imbalance_W": ledger.imbalance,
             "imbalance_relative": ledger.relative,
             "stored_W": ledger.stored,
-        } if ledger else None,
+        }
+        if ledger
+        else None,
         "errors_told_by": outcome.errors.told_by if outcome.errors else "",
         "errors_missing": outcome.errors.missing if outcome.errors else "",
         "unstated": list(outcome.unstated),
@@ -44,7 +50,7 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
         "method": outcome.solution.method if outcome.solution else None,
         "seconds": round(outcome.seconds, 4),
         **_in_time(outcome),
-    }  # fmt: skip
+    }
 
 
 def _in_time(outcome: Outcome) -> dict[str, Any]:
@@ -55,13 +61,19 @@ def _in_time(outcome: Outcome) -> dict[str, Any]:
     return {
         "time_constants_s": {"slowest": scales.slowest, "lumped": scales.lumped, "biot": scales.biot},
         "run": {
-            "end_s": float(run.times[-1]), "steps": run.work.steps, "refused": run.work.refused,
-            "factorised": run.work.factorised, "solved": run.work.solved, "unfinished": run.unfinished,
-            "stage_ends_s": list(run.stage_ends), "ledger_worst_step": run.worst_step,
+            "end_s": float(run.times[-1]),
+            "steps": run.work.steps,
+            "refused": run.work.refused,
+            "factorised": run.work.factorised,
+            "solved": run.work.solved,
+            "unfinished": run.unfinished,
+            "stage_ends_s": list(run.stage_ends),
+            "ledger_worst_step": run.worst_step,
             "ledger_gap_J": float(run.missing[-1]),
         },
-        "times_s": run.times.tolist(), "histories": history_objects(outcome),
-    }  # fmt: skip
+        "times_s": run.times.tolist(),
+        "histories": history_objects(outcome),
+    }
 
 
 def answer_object(check: Check) -> dict[str, Any]:
@@ -159,8 +171,11 @@ def _run_lines(outcome: Outcome) -> list[str]:
     if run is None:
         return []
     end = float(run.times[-1])
-    lines = ["", f"The clock ran to {time_shown(end)} in {run.work.steps} steps ({run.work.refused} tried again, "
-                 f"{run.work.factorised} matrices made, {run.work.solved} systems solved)"]  # fmt: skip
+    lines = [
+        "",
+        f"The clock ran to {time_shown(end)} in {run.work.steps} steps ({run.work.refused} tried again, "
+        f"{run.work.factorised} matrices made, {run.work.solved} systems solved)",
+    ]
     if run.unfinished:
         lines.append("○ unfinished: it was stopped there")
     if scales is not None and scales.slowest:

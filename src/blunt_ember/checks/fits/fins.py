@@ -68,9 +68,17 @@ def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
 
 
 def _straight(
-    geometry: SectionGeometry, problem: Problem, lattice: Lattice, axis: int, ends: tuple[str, str], sign: float,
-    held: float, h: float, fluid: float, both: bool,
-) -> FinField:  # fmt: skip
+    geometry: SectionGeometry,
+    problem: Problem,
+    lattice: Lattice,
+    axis: int,
+    ends: tuple[str, str],
+    sign: float,
+    held: float,
+    h: float,
+    fluid: float,
+    both: bool,
+) -> FinField:
     along, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
     depth, k = geometry.depth or 0.0, plain_conductivity(problem, 0)
     thickness = float(np.ptp(across))

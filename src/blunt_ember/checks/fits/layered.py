@@ -192,9 +192,14 @@ class _Stack:
     factor: float
 
     def field(
-        self, name: str, geometry: SectionGeometry, problem: Problem, axis: int = 0, origin: float = 0.0,
+        self,
+        name: str,
+        geometry: SectionGeometry,
+        problem: Problem,
+        axis: int = 0,
+        origin: float = 0.0,
         centre: tuple[float, float] | None = None,
-    ) -> LayeredField:  # fmt: skip
+    ) -> LayeredField:
         """Solve it with what is stated in the regions, on the joints and on both sides."""
         crossing = crossings_of(self.order, geometry)
         contact = {place: contact_of(problem, surface) for surface, each in crossing.items() for place, _ in each}

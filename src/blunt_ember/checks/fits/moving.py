@@ -84,8 +84,10 @@ class LayerMoment:
         if isinstance(self.warming, HalfSpace):
             return self.warming.passed(self.t) * self.layer.factor if place == self._face else 0.0
         sides = self.warming.sides
-        given = [side.flux * self.t * self._area(number) if side.held is None and side.h == 0 else None
-                 for number, side in enumerate(sides)]  # fmt: skip
+        given = [
+            side.flux * self.t * self._area(number) if side.held is None and side.h == 0 else None
+            for number, side in enumerate(sides)
+        ]
         own = given[place]
         if own is not None:
             return own
@@ -181,10 +183,15 @@ def series_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> M
     layers = layer.layers
     names = layer.ends
     made = Warming(
-        layers.form, layers.start, layers.layers[0].end, *_one_material(problem),
-        (layers.inner, layers.outer), timing.temperature, layers.layers[0].generation,
+        layers.form,
+        layers.start,
+        layers.layers[0].end,
+        *_one_material(problem),
+        (layers.inner, layers.outer),
+        timing.temperature,
+        layers.layers[0].generation,
         (_swing_at(names[0], swings, reduction), _swing_at(names[1], swings, reduction)),
-    )  # fmt: skip
+    )
     return LayerInTime(layer, made, "series-in-time", warming.SOURCE, reduction)
 
 
@@ -284,13 +291,16 @@ def _swing_at(end: str, swings: Mapping[str, Swing], reduction: Reduction | None
     return next((swing for name, swing in swings.items() if reduction.names.get(name) == end), None)
 
 
-MOVING_SOLUTIONS: Mapping[str, Callable[[AnyGeometry, Problem, Timing], MovingField]] = MappingProxyType({
-    "series-in-time": series_in_time, "half-space": half_space_in_time,
-    "product-in-time": lambda geometry, problem, timing: product_field(
-        geometry, problem, timing.temperature, *_one_material(problem)
-    ),
-    "lumped": lumped_in_time,
-})  # fmt: skip
+MOVING_SOLUTIONS: Mapping[str, Callable[[AnyGeometry, Problem, Timing], MovingField]] = MappingProxyType(
+    {
+        "series-in-time": series_in_time,
+        "half-space": half_space_in_time,
+        "product-in-time": lambda geometry, problem, timing: product_field(
+            geometry, problem, timing.temperature, *_one_material(problem)
+        ),
+        "lumped": lumped_in_time,
+    }
+)
 
 
 def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:

@@ -53,10 +53,15 @@ def rod(geometry: RodGeometry, problem: Problem) -> RodField:
     ]
     pieces = tuple(
         RodPiece(
-            float(length), space.areas[place], space.perimeters[place], plain_conductivity(problem, place),
-            side_of(f"{names[place]}.side", problem), heat.get(place, 0.0), [*contact, 0.0][place],
+            float(length),
+            space.areas[place],
+            space.perimeters[place],
+            plain_conductivity(problem, place),
+            side_of(f"{names[place]}.side", problem),
+            heat.get(place, 0.0),
+            [*contact, 0.0][place],
         )
         for place, length in enumerate(np.diff(geometry.stations))
-    )  # fmt: skip
+    )
     ends = side_of(f"{names[0]}.start", problem), side_of(f"{names[-1]}.end", problem)
     return RodField(RodChain(pieces, *ends), names)

@@ -164,11 +164,9 @@ def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
         return
     stations = geometry.path.stations.tolist()
     layers = {
-        f"layer {place}": {
-            "shape": "rectangle", "at": [f"{low!r} m", "0 m"], "size": [f"{high - low!r} m", "1 m"],
-        }
+        f"layer {place}": {"shape": "rectangle", "at": [f"{low!r} m", "0 m"], "size": [f"{high - low!r} m", "1 m"]}
         for place, (low, high) in enumerate(pairwise(stations))
-    }  # fmt: skip
+    }
     section = section_geometry(Section.model_validate({"kind": "section", "regions": layers}))
     solid = [region.name for region in geometry.regions]
     bottom, top = f"{solid[order[0]]}.bottom", f"{solid[order[-1]]}.top"
@@ -182,6 +180,11 @@ def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
     if any(len(problem.conductors[region].k) > 1 for region in order):
         raise ReferenceRefusedError("a material conducts by directions")
     yield Reduction(
-        section, _stated(section, problem, names, order), names, geometry.surfaces[bottom].area, order,
-        _Places(geometry.path, along=True), frozenset(against),
-    )  # fmt: skip
+        section,
+        _stated(section, problem, names, order),
+        names,
+        geometry.surfaces[bottom].area,
+        order,
+        _Places(geometry.path, along=True),
+        frozenset(against),
+    )
