@@ -14,12 +14,12 @@ from scipy.integrate import solve_ivp
 from scipy.sparse import csc_array, diags_array
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.checks.run_plan import run_case
-from blunt_ember.fem.heating import Heating
-from blunt_ember.fem.run import Run
-from blunt_ember.flow import Flow
+from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.fem.transient.run import Run
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.flow.run_plan import run_case
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 
 _SWEPT = ("cooling-wall-one-sided", "quenched-wall", "deep-wall-film", "swinging-wall", "lumped-film", "cooling-bar")
 _TOLERANCES = (1e-2, 1e-3, 1e-4, 1e-5, 1e-6)

@@ -11,10 +11,10 @@ import sys
 
 import numpy as np
 
-from blunt_ember import estimated_errors
-from blunt_ember.case.editing import with_value
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
+from blunt_ember.flow import error_estimate as estimated_errors
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.reference_cases import reference_cases
 
 #: True errors below this share of the answer, or of the span of temperatures, are round-off.

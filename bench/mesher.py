@@ -8,10 +8,10 @@ import numpy as np
 from pydantic import TypeAdapter
 from scipy.spatial import Delaunay
 
-from blunt_ember.case.bodies import Body
+from blunt_ember.case.document.bodies import Body
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.size_field import size_field
-from blunt_ember.mesh.triangles import triangulated
+from blunt_ember.mesh.planar.size_field import size_field
+from blunt_ember.mesh.planar.triangles import triangulated
 
 SIZES = {"10 000": 0.0505, "100 000": 0.016, "500 000": 0.00716}
 PLATE = {

@@ -10,12 +10,12 @@ from collections.abc import Iterable
 import numpy as np
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing import with_value
-from blunt_ember.flow import Flow
-from blunt_ember.following_error import adapted
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
-from blunt_ember.refinement import Level, divided
+from blunt_ember.refinement.adaptive import adapted
+from blunt_ember.refinement.uniform import Level, divided
 
 SHARE = 1e-3
 MOST = 150_000

@@ -7,16 +7,16 @@ import time
 import numpy as np
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.document import MeshWish
-from blunt_ember.case.units import TEMPERATURE
+from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.case.values.units import TEMPERATURE
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.making import mesh_of
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.drawn import drawn_box, pose_of
+from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.picture.body.drawn import drawn_box, pose_of
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import fitted
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.view import fitted
 
 CUBE = {
     "format": "blunt-ember/1",

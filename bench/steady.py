@@ -13,19 +13,19 @@ import pyamg
 from scipy.sparse import csr_matrix
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.editing import with_value
-from blunt_ember.fem.heat_flows import heat_flows
-from blunt_ember.fem.stating import problem_of
-from blunt_ember.fem.steady import Balance, solve_steady
-from blunt_ember.flow import Flow
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.fem.problem.problem_from_case import problem_of
+from blunt_ember.fem.steady.heat_flows import heat_flows
+from blunt_ember.fem.steady.steady import Balance, solve_steady
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.making import mesh_of
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.drawn import drawn_box, pose_of
+from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.picture.body.drawn import drawn_box, pose_of
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import fitted
 from blunt_ember.picture.lenses import shade
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.view import fitted
 
 TOLERANCE = 1e-10
 #: Name, dimension, divisions and order of what is solved beside PyAMG alone.

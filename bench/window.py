@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
 
-    from blunt_ember.desk.window import Window
+    from blunt_ember.desk.app.window import Window
 
 
 def _spin(app: QApplication, until: Any) -> None:
@@ -21,13 +21,13 @@ def _spin(app: QApplication, until: Any) -> None:
 
 
 def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
-    from blunt_ember.desk.application import application
-    from blunt_ember.desk.solver import Solver
+    from blunt_ember.desk.app.application import application
+    from blunt_ember.desk.solver.solver import Solver
 
     app = application()
     solver = Solver()
     marks.append(("Python, Qt and the solver process started", time.time()))
-    from blunt_ember.desk.window import Window
+    from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
 
     marks.append(("VTK, matplotlib and NumPy imported", time.time()))
@@ -59,7 +59,7 @@ def start(began: float) -> None:
 
 def edit() -> None:
     """Measure edits of a thickness, each a new mesh, to the painted picture, checks and curve."""
-    from blunt_ember.desk.solver import Solver
+    from blunt_ember.desk.solver.solver import Solver
     from run import EDITS, timed
 
     app, window = _opened([])

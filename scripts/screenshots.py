@@ -40,10 +40,10 @@ def _take(folder: Path) -> None:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QLineEdit
 
-    from blunt_ember.desk.application import application
-    from blunt_ember.desk.curve import CurveButton
-    from blunt_ember.desk.table_dialog import TableDialog
-    from blunt_ember.desk.window import Window
+    from blunt_ember.desk.app.application import application
+    from blunt_ember.desk.app.window import Window
+    from blunt_ember.desk.sheet.table_dialog import TableDialog
+    from blunt_ember.desk.widgets.curve import CurveButton
     from blunt_ember.gallery.families import demo_case, family
 
     app = application()

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from blunt_ember.case.quantity import stated
-from blunt_ember.case.units import LENGTH
+from blunt_ember.case.values.quantity import stated
+from blunt_ember.case.values.units import LENGTH
 from blunt_ember.content_hash import content_hash
 
 SAME: list[tuple[Any, Any]] = [

@@ -14,9 +14,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data, case_from_text, case_to_text
-from blunt_ember.case.files import CaseFileError, read_case, write_case
-from blunt_ember.case.migration import migrated
-from blunt_ember.case.schema import case_schema
+from blunt_ember.case.files.case_file import CaseFileError, read_case, write_case
+from blunt_ember.case.files.migration import migrated
+from blunt_ember.case.files.schema import case_schema
 from blunt_ember.errors import CaseError
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases

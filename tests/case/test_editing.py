@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import case_from_data, case_to_text
-from blunt_ember.case.editing import (
+from blunt_ember.case.editing.edits import (
     appended,
     parameter_at,
     renamed_formula,
@@ -19,7 +19,7 @@ from blunt_ember.case.editing import (
     without_part,
 )
 from blunt_ember.errors import CaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 
 WIDTH = ("body", "regions", "brick", "size", 0)
 

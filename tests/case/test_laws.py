@@ -11,14 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.display import shown, shown_difference
-from blunt_ember.case.editing import renamed_formula, renamed_part, with_value, without_part
-from blunt_ember.case.evaluation import Value, evaluate
-from blunt_ember.case.laws import law_of
-from blunt_ember.case.plausibility import plausibility
-from blunt_ember.case.tables import Cells, is_table, pasted_cells, stated_table
-from blunt_ember.case.unit_sets import UnitSet
-from blunt_ember.case.units import (
+from blunt_ember.case.editing.edits import renamed_formula, renamed_part, with_value, without_part
+from blunt_ember.case.faults.plausibility import plausibility
+from blunt_ember.case.values.display import shown, shown_difference
+from blunt_ember.case.values.evaluation import Value, evaluate
+from blunt_ember.case.values.laws import law_of
+from blunt_ember.case.values.tables import Cells, is_table, pasted_cells, stated_table
+from blunt_ember.case.values.unit_sets import UnitSet
+from blunt_ember.case.values.units import (
     CONDUCTIVITY,
     FILM_COEFFICIENT,
     HEAT_FLOW,

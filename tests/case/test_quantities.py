@@ -11,10 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from blunt_ember.case.display import number, shown
-from blunt_ember.case.evaluation import STEFAN_BOLTZMANN, Value, evaluate, quantity_si, resolve
-from blunt_ember.case.expressions import renamed
-from blunt_ember.case.units import (
+from blunt_ember.case.values.display import number, shown
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN, Value, evaluate, quantity_si, resolve
+from blunt_ember.case.values.expressions import renamed
+from blunt_ember.case.values.units import (
     CONDUCTIVITY,
     DIMENSIONLESS,
     FILM_COEFFICIENT,

@@ -9,14 +9,14 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.editing import renamed_formula, renamed_part, renamed_surface, without_part
-from blunt_ember.case.laws import law_of
-from blunt_ember.case.units import TEMPERATURE
-from blunt_ember.checks.fits.swings import swing_of
+from blunt_ember.case.editing.edits import renamed_formula, renamed_part, renamed_surface, without_part
+from blunt_ember.case.values.laws import law_of
+from blunt_ember.case.values.units import TEMPERATURE
+from blunt_ember.checks.references.fits.swings import swing_of
 from blunt_ember.errors import CaseError, ReferenceRefusedError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.time_line import tracks
+from blunt_ember.picture.charts.time_line import tracks
 
 
 @pytest.fixture

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing import with_value
-from blunt_ember.flow import Flow
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 
 

@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data, case_to_text
-from blunt_ember.case.editing import renamed_part, renamed_surface, with_value, without_part, without_surface_name
+from blunt_ember.case.editing.edits import renamed_part, renamed_surface, with_value, without_part, without_surface_name
 from blunt_ember.errors import CaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 
 WETTED = ["fin.top", "fin.bottom", "fin.right"]

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.checks.series_path import series_path
-from blunt_ember.flow import Flow
-from blunt_ember.outcome import Outcome
+from blunt_ember.checks.references.series_path import series_path
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 
 Shape = Literal["pipe", "sphere"]
 FLOW = Flow()

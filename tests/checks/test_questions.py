@@ -10,16 +10,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.document import Question
-from blunt_ember.case.editing import appended, with_value
-from blunt_ember.case.units import HEAT_FLOW, TEMPERATURE
-from blunt_ember.checks.asking import asked_sentence
-from blunt_ember.checks.history import thinned
+from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.editing.edits import appended, with_value
+from blunt_ember.case.values.units import HEAT_FLOW, TEMPERATURE
+from blunt_ember.checks.questions.history import thinned
+from blunt_ember.checks.questions.sentence import asked_sentence
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import CaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 
 FLOW = Flow()
 

@@ -11,16 +11,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing import appended, renamed_surface, with_value, without_part, without_surface_name
-from blunt_ember.case.places import Line
-from blunt_ember.checks.profile import flux_profile, quantities_of
-from blunt_ember.checks.reading_line import ReadingLine, laid
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.editing.edits import appended, renamed_surface, with_value, without_part, without_surface_name
+from blunt_ember.checks.questions.profile import flux_profile, quantities_of
+from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import CaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.nearest import nearest_on_surface
-from blunt_ember.outcome import Outcome
 
 FLOW = Flow()
 

@@ -10,8 +10,8 @@ import pytest
 from blunt_ember.case.case import case_from_data
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.reading import temperature_at
-from blunt_ember.flow import Flow
-from blunt_ember.outcome import Outcome
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 
 MATERIALS: dict[str, Any] = {
     "clay": {"k": "1.4 W/(m K)", "emissivity": 0.9},

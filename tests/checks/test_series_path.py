@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing import with_value
-from blunt_ember.checks.series_path import SeriesPath, series_path
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.checks.references.series_path import SeriesPath, series_path
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 
 FLOW = Flow()
 

@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing import with_value
-from blunt_ember.checks.exact_field import exact_field
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.checks.references.exact_field import exact_field
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 from blunt_ember.reference.rod_chain import RodChain, RodPiece
 from blunt_ember.reference.side import Side
 

@@ -10,13 +10,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.checks.profile import main_axis, profile_through
+from blunt_ember.checks.questions.profile import main_axis, profile_through
 from blunt_ember.errors import CaseError, OpenCaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.gallery.reference_cases import reference_cases
 from blunt_ember.gallery.warming_up import WARMING_FAMILIES
-from blunt_ember.outcome import Outcome
 
 CASES = dict(reference_cases())
 #: Solutions that cells of any order follow exactly.

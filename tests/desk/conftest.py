@@ -12,9 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.application import application
-from blunt_ember.desk.sheet_fields import EntryField
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.application import application
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.gallery.families import demo_case
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

@@ -13,9 +13,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.files import read_case
-from blunt_ember.desk.window import Window
-from blunt_ember.flow import Flow
+from blunt_ember.case.files.case_file import read_case
+from blunt_ember.desk.app.window import Window
+from blunt_ember.flow.flow import Flow
 from tests.desk.conftest import choose, field, settled, type_into
 
 CONTROL = Qt.KeyboardModifier.ControlModifier

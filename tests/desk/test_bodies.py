@@ -15,16 +15,16 @@ from PyQt6.QtWidgets import QApplication, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.files import write_case
-from blunt_ember.desk.dimensions import dimensions
-from blunt_ember.desk.picture_editor import DimensionEditor
-from blunt_ember.desk.sheet_fields import EntryField, PointedLabel, WordButton
-from blunt_ember.desk.window import Window
-from blunt_ember.flow import Flow
+from blunt_ember.case.files.case_file import write_case
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.stage.tools.dimensions import dimensions
+from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.picture.view import fitted
+from blunt_ember.picture.body.view import fitted
 from tests.desk.conftest import field, settled, type_into
 
 

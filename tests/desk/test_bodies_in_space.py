@@ -12,12 +12,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.exports import export
-from blunt_ember.desk.picture_editor import DimensionEditor
-from blunt_ember.desk.sheet_fields import WordButton
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.exports import export
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import WordButton
+from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.facets import skin_of
+from blunt_ember.mesh.cells.facets import skin_of
 from tests.desk.conftest import choose, field, settled, type_into
 
 

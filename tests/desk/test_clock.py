@@ -12,9 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.editing import with_value
-from blunt_ember.desk.exports import export_animation
-from blunt_ember.desk.window import Window
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.desk.app.exports import export_animation
+from blunt_ember.desk.app.window import Window
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, field, settled, type_into
 
@@ -158,7 +158,7 @@ def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Wi
 def test_a_run_that_does_not_end_when_asked_is_ended_and_that_is_said(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("blunt_ember.desk.solver.PATIENCE_MS", 0)
+    monkeypatch.setattr("blunt_ember.desk.solver.solver.PATIENCE_MS", 0)
     opened(window, qtbot, "cooling-wall")
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")

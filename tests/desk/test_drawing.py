@@ -9,8 +9,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.picture_editor import DimensionEditor
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, settled
 

@@ -12,10 +12,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QToolButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.files import write_case
-from blunt_ember.desk.application import _survive_slips, log_path
-from blunt_ember.desk.settings import RECENT, Settings
-from blunt_ember.desk.window import Window
+from blunt_ember.case.files.case_file import write_case
+from blunt_ember.desk.app.application import _survive_slips, log_path
+from blunt_ember.desk.app.settings import RECENT, Settings
+from blunt_ember.desk.app.window import Window
 from blunt_ember.gallery.families import demo_case, family
 from tests.desk.conftest import field, settled, type_into
 

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QProgressDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.window import Window
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.lenses import Shade

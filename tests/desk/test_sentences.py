@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.window import Window
 from tests.desk.conftest import choose, field, settled, type_into
 
 

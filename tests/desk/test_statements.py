@@ -14,10 +14,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMenu
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.curve import CurveButton
-from blunt_ember.desk.sheet_fields import EntryField, WordButton
-from blunt_ember.desk.table_dialog import TableDialog
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import EntryField, WordButton
+from blunt_ember.desk.sheet.table_dialog import TableDialog
+from blunt_ember.desk.widgets.curve import CurveButton
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import own_file
 from tests.desk.conftest import choose, field, settled, type_into

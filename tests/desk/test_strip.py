@@ -13,8 +13,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.strip import VIEWS
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.strip.strip import VIEWS
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, field, settled, type_into
 

@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.desk.hints import Hints
-from blunt_ember.desk.keys_overlay import KeysOverlay
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.keys_overlay import KeysOverlay
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.look import Mirror
@@ -328,8 +328,8 @@ def test_an_edit_while_more_is_drawn_is_drawn_anew(window: Window, qtbot: QtBot)
 
 _SCALED = """
 import sys, time
-from blunt_ember.desk.application import application
-from blunt_ember.desk.window import Window
+from blunt_ember.desk.app.application import application
+from blunt_ember.desk.app.window import Window
 from blunt_ember.gallery.families import demo_case
 app = application()
 window = Window()

@@ -13,21 +13,21 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.units import HEAT_FLUX, LENGTH, NUMBER, TEMPERATURE
+from blunt_ember.case.values.units import HEAT_FLUX, LENGTH, NUMBER, TEMPERATURE
 from blunt_ember.checks.verdict import Check
-from blunt_ember.desk.cut_row import CutRow
-from blunt_ember.desk.deviation_ruler import DeviationRuler
-from blunt_ember.desk.drawn_view import DrawnView
-from blunt_ember.desk.elided_label import ElidedLabel
-from blunt_ember.desk.flow_layout import FlowLayout
-from blunt_ember.desk.keys_overlay import _shared
-from blunt_ember.desk.legend import Legend
-from blunt_ember.desk.settings import RECENT, Settings
-from blunt_ember.desk.typed_value import typed_si
+from blunt_ember.desk.app.keys_overlay import _shared
+from blunt_ember.desk.app.settings import RECENT, Settings
+from blunt_ember.desk.checks.deviation_ruler import DeviationRuler
+from blunt_ember.desk.stage.cut_row import CutRow
+from blunt_ember.desk.stage.legend import Legend
+from blunt_ember.desk.widgets.drawn_view import DrawnView
+from blunt_ember.desk.widgets.elided_label import ElidedLabel
+from blunt_ember.desk.widgets.flow_layout import FlowLayout
+from blunt_ember.desk.widgets.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.look import Plane
 from blunt_ember.picture.palette import DARK, LIGHT, rgb

@@ -18,12 +18,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QMessageBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.editing import with_value
-from blunt_ember.case.files import read_case, write_case
-from blunt_ember.desk.faults_dialog import FaultsDialog
-from blunt_ember.desk.picture_editor import DimensionEditor
-from blunt_ember.desk.window import Window
-from blunt_ember.estimated_errors import FINER_NODES
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.files.case_file import read_case, write_case
+from blunt_ember.desk.app.faults_dialog import FaultsDialog
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
+from blunt_ember.flow.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import field, settled, type_into
 

@@ -13,19 +13,19 @@ import numpy as np
 import pytest
 from scipy.sparse.linalg import spsolve
 
-from blunt_ember.case.bodies import Body
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.document import MeshWish
-from blunt_ember.checks.fits.rods import RodField
+from blunt_ember.case.document.bodies import Body
+from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.checks.references.fits.rods import RodField
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
 from blunt_ember.fem.corners import from_corners
 from blunt_ember.fem.linear import MULTIGRID_NODES, solve_corrected
 from blunt_ember.fem.reading import temperature_at
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.manufactured import in_time, manufactured_in
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Floats, Ints, Mesh
 
 

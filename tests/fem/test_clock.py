@@ -12,9 +12,9 @@ import pytest
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.checks.ledger import ledger_at
 from blunt_ember.errors import CaseError, OpenCaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 
 STEEL = {"k": "44 W/(m K)", "density": "7300 kg/m³", "c": "540 J/(kg K)"}
 

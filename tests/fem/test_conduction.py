@@ -9,20 +9,20 @@ import numpy as np
 import pytest
 from scipy.sparse.linalg import spsolve
 
-from blunt_ember.case.bodies import Section
-from blunt_ember.case.document import MeshWish
-from blunt_ember.case.laws import constant_law
-from blunt_ember.case.units import CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
+from blunt_ember.case.document.bodies import Section
+from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.case.values.laws import constant_law
+from blunt_ember.case.values.units import CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
 from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
-from blunt_ember.fem.conductors import Conductor
-from blunt_ember.fem.heat_flows import heat_flows
-from blunt_ember.fem.problem import Exchange, FilmLaw, Problem
+from blunt_ember.fem.problem.conductors import Conductor
+from blunt_ember.fem.problem.problem import Exchange, FilmLaw, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
-from blunt_ember.fem.steady import solve_steady
+from blunt_ember.fem.steady.heat_flows import heat_flows
+from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 

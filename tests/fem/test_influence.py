@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing import with_value
-from blunt_ember.checks.weighed_error import weighed_error
-from blunt_ember.fem.influence import Influences
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.fem.recovery import recovered
-from blunt_ember.flow import Flow
+from blunt_ember.fem.steady.adjoint import Influences
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.refinement.goal_oriented_error import weighed_error
 
 SPOT = ["31 mm", "12 mm"]
 

@@ -5,18 +5,18 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from blunt_ember.case.document import MeshWish
-from blunt_ember.checks.exact_flux import exact_flux
-from blunt_ember.checks.probes import surface_mean, surface_samples
-from blunt_ember.checks.reading_line import straight_line, through_middle
-from blunt_ember.fem.problem import Problem
+from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.checks.questions.probes import surface_mean, surface_samples
+from blunt_ember.checks.questions.reading_line import straight_line, through_middle
+from blunt_ember.checks.references.exact_flux import exact_flux
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.problem.problem_from_case import problem_of
 from blunt_ember.fem.reading import field_at, flux_at, flux_at_nodes, surface_places, temperature_at, weights_at
 from blunt_ember.fem.recovery import recovered
-from blunt_ember.fem.stating import problem_of
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
 
 RNG = np.random.default_rng(5)

@@ -7,10 +7,10 @@ import pytest
 
 from blunt_ember.fem.assembly import weighted_gradients
 from blunt_ember.fem.recovery import recovered
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.outcome import Outcome
+from blunt_ember.mesh.cells.families import FAMILIES
 
 
 def first(name: str, order: int, **mesh: object) -> Outcome:

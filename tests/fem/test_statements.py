@@ -12,11 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.evaluation import STEFAN_BOLTZMANN
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.errors import CaseError, OpenCaseError, SolverError
 from blunt_ember.fem.reading import temperature_at
-from blunt_ember.fem.steady import solve_steady
-from blunt_ember.flow import Flow
+from blunt_ember.fem.steady.steady import solve_steady
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.manufactured import manufactured_cases
 
@@ -287,7 +287,7 @@ def test_corners_of_two_temperatures_say_which_counts() -> None:
 def test_a_solve_that_does_not_fit_is_refused_with_its_estimate() -> None:
     """In a process of its own, whose memory is limited."""
     script = (
-        "import resource, blunt_ember.flow as f\n"
+        "import resource, blunt_ember.flow.flow as f\n"
         "from blunt_ember.case.case import case_from_data\n"
         "case = case_from_data({'format': 'blunt-ember/1', 'materials': {'a': {'k': '1 W/(m K)'}}, 'body': {'kind':"
         " 'stacked', 'regions': {'a': {'shape': 'rectangle', 'size': ['1 m', '1 m'], 'z': ['0 m', '1 m'], 'material':"

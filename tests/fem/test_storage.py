@@ -7,16 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from blunt_ember.case.document import MeshWish
-from blunt_ember.case.laws import Law, law_of
-from blunt_ember.case.units import DENSITY, HEAT_CAPACITY
+from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.case.values.laws import Law, law_of
+from blunt_ember.case.values.units import DENSITY, HEAT_CAPACITY
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.heat_content import HeatContent
-from blunt_ember.fem.problem import Capacity
-from blunt_ember.fem.storage import Storage
-from blunt_ember.flow import Flow
+from blunt_ember.fem.problem.problem import Capacity
+from blunt_ember.fem.transient.enthalpy import HeatContent
+from blunt_ember.fem.transient.storage import Storage
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from blunt_ember.case.bodies import Section
+from blunt_ember.case.document.bodies import Section
 from blunt_ember.errors import CaseError
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
-from blunt_ember.case.bodies import Body
+from blunt_ember.case.document.bodies import Body
 from blunt_ember.errors import CaseError
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.placing import placed

@@ -10,19 +10,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from blunt_ember.case.bodies import Body
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.document import CaseDocument, MeshWish
-from blunt_ember.case.editing import renamed_part, without_part
+from blunt_ember.case.document.bodies import Body
+from blunt_ember.case.document.case_document import CaseDocument, MeshWish
+from blunt_ember.case.editing.edits import renamed_part, without_part
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
 

@@ -12,16 +12,16 @@ import pytest
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import weighted_gradients
-from blunt_ember.flow import Flow
-from blunt_ember.following_error import adapted
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.bisecting import bisected
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.quality import quality_of
+from blunt_ember.mesh.derived.bisection import bisected
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.quality import quality_of
-from blunt_ember.refinement import divided
+from blunt_ember.refinement.adaptive import adapted
+from blunt_ember.refinement.uniform import divided
 
 
 def write_corner(folder: Path, count: int, order: int = 1) -> None:

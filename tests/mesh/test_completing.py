@@ -7,15 +7,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.fem.assembly import weighted_gradients
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.completing import Grown, deepened, mirrored, turned
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.quality import quality_of
+from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.quality import quality_of
 
 
 def mesh_like(name: str, order: int, **wish: object) -> Mesh:

@@ -10,17 +10,17 @@ import pytest
 from scipy.spatial import cKDTree
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.fem.assembly import weighted_gradients
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.halving import halved
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.derived.node_splitting import parted_mesh
+from blunt_ember.mesh.derived.uniform_refinement import halved
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.parting import parted_mesh
 
 BODIES = {
     "mapped": ("plane-wall", {}),

@@ -7,14 +7,14 @@ from typing import Any, Literal
 import numpy as np
 import pytest
 
-from blunt_ember.case.bodies import Section
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document.bodies import Section
+from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
 
 SHAPE = {"shape": "rectangle"}

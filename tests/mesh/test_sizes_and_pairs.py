@@ -10,13 +10,13 @@ from scipy.spatial import Delaunay
 
 from blunt_ember.fem import reading
 from blunt_ember.fem.reading import boxed
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.facets import chained
-from blunt_ember.mesh.mapped import divided, subdivided
-from blunt_ember.mesh.pairing import paired
-from blunt_ember.mesh.size_field import size_field
+from blunt_ember.mesh.cells.facets import chained
+from blunt_ember.mesh.planar.mapped import divided, subdivided
+from blunt_ember.mesh.planar.pairing import paired
+from blunt_ember.mesh.planar.size_field import size_field
 
 RNG = np.random.default_rng(11)
 

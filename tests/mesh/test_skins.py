@@ -5,17 +5,17 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.fem.assembly import weighted_gradients
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.facets import all_facets, borders, cells_of, facet_keys, normals, skin_of, some_of
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.halving import halved
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import all_facets, borders, cells_of, facet_keys, normals, skin_of, some_of
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.quality import SHARP, quality_of
+from blunt_ember.mesh.derived.node_splitting import parted_mesh
+from blunt_ember.mesh.derived.uniform_refinement import halved
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.parting import parted_mesh
-from blunt_ember.mesh.quality import SHARP, quality_of
 
 BODIES: dict[str, tuple[str, dict[str, object]]] = {
     "wall": ("composite-wall", {}),

@@ -14,16 +14,16 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.checks.profile import main_axis, profile_through
+from blunt_ember.checks.questions.profile import main_axis, profile_through
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.any_body import geometry_of
+from blunt_ember.mesh.cells.quality import quality_of
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.mesh.making import mesh_of
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.quality import quality_of
-from blunt_ember.outcome import Outcome
 
 BLOCK = {"shape": "rectangle", "size": ["120 mm", "80 mm"], "z": ["0 mm", "50 mm"], "material": "a"}
 THIN = {"shape": "rectangle", "size": ["120 mm", "80 mm"], "z": ["50 mm", "51 mm"], "material": "a"}

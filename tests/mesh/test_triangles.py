@@ -9,18 +9,18 @@ import pytest
 from pydantic import TypeAdapter
 from scipy.spatial import cKDTree
 
-from blunt_ember.case.bodies import Body
-from blunt_ember.case.document import MeshWish
+from blunt_ember.case.document.bodies import Body
+from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.facets import all_facets, facet_keys
-from blunt_ember.mesh.families import FAMILIES
-from blunt_ember.mesh.making import mesh_of
+from blunt_ember.mesh.cells.facets import all_facets, facet_keys
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.quality import quality_of
+from blunt_ember.mesh.generate import mesh_of
 from blunt_ember.mesh.mesh import Floats, Mesh
-from blunt_ember.mesh.quality import quality_of
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 

@@ -12,15 +12,15 @@ import pytest
 from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridReader
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing import with_value
-from blunt_ember.case.files import read_case, write_case
-from blunt_ember.cli import main
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.files.case_file import read_case, write_case
+from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
-from blunt_ember.foreign_files import UnitMissingError, case_from_foreign, write_foreign
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
+from blunt_ember.report.foreign_files import UnitMissingError, case_from_foreign, write_foreign
 
 
 def areas(case: Case) -> dict[str, float]:

@@ -14,21 +14,21 @@ from matplotlib.image import imread
 from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
-from blunt_ember.case.unit_sets import DEFAULT_UNITS
-from blunt_ember.checks.profile import Profile, flux_profile, profile_through
-from blunt_ember.checks.reading_line import through_middle
-from blunt_ember.checks.series_path import series_path
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS
+from blunt_ember.checks.questions.profile import Profile, flux_profile, profile_through
+from blunt_ember.checks.questions.reading_line import through_middle
+from blunt_ember.checks.references.series_path import series_path
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.chain_chart import _apart, chain_plot
-from blunt_ember.picture.charts import MARGINS, profile_plot
-from blunt_ember.picture.history_chart import history_plot
+from blunt_ember.picture.charts.chain_chart import _apart, chain_plot
+from blunt_ember.picture.charts.charts import MARGINS, profile_plot
+from blunt_ember.picture.charts.history_chart import history_plot
+from blunt_ember.picture.charts.plot import DPI, Plot, image_of, write_plot
+from blunt_ember.picture.charts.run_curves import time_curves
+from blunt_ember.picture.charts.time_line import time_line_plot, tracks
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
-from blunt_ember.picture.plot import DPI, Plot, image_of, write_plot
-from blunt_ember.picture.run_curves import time_curves
-from blunt_ember.picture.time_line import time_line_plot, tracks
 
 FLOW = Flow()
 

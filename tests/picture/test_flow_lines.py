@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from blunt_ember.fem.reading import flux_at_nodes
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.flow_lines import FlowLines, flow_lines
+from blunt_ember.picture.body.flow_lines import FlowLines, flow_lines
 
 
 @pytest.fixture(scope="module")

@@ -5,18 +5,18 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from blunt_ember.case.editing import with_value
-from blunt_ember.checks.profile import profile_through
-from blunt_ember.flow import Flow
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.checks.questions.profile import profile_through
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.charts import ProfileChart
-from blunt_ember.picture.drawn import drawn_box, pose_of
+from blunt_ember.picture.body.drawn import drawn_box, pose_of
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import View, fitted
+from blunt_ember.picture.charts.charts import ProfileChart
 from blunt_ember.picture.lenses import shade
 from blunt_ember.picture.look import LENSES
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
-from blunt_ember.picture.view import View, fitted
 
 
 @pytest.fixture(scope="module")

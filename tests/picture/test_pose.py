@@ -7,15 +7,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.drawn import drawn_box, pose_of
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.picture.body.drawn import drawn_box, pose_of
+from blunt_ember.picture.body.pose import Pose
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import fitted
 from blunt_ember.picture.lenses import shade
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.pose import Pose
-from blunt_ember.picture.view import fitted
 
 
 @settings(deadline=None)

@@ -9,14 +9,14 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from blunt_ember.case.display import in_shown_unit
-from blunt_ember.case.units import HEAT_FLUX, LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE
-from blunt_ember.flow import Flow
+from blunt_ember.case.values.display import in_shown_unit
+from blunt_ember.case.values.units import HEAT_FLUX, LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Kept, Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Kept, Outcome
-from blunt_ember.picture.actors import faded_ends
-from blunt_ember.picture.arrows import arrow_shapes, even_places, usual_most
-from blunt_ember.picture.isolines import isolines
+from blunt_ember.picture.body.actors import faded_ends
+from blunt_ember.picture.body.arrows import arrow_shapes, even_places, usual_most
+from blunt_ember.picture.body.isolines import isolines
 from blunt_ember.picture.lenses import Field, Shade, field_of, parts_of, shade, shaded
 from blunt_ember.picture.look import Look, Plane, widened
 from blunt_ember.picture.palette import LIGHT, rgb

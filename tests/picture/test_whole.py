@@ -5,20 +5,20 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from blunt_ember.case.editing import with_value
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.fem.reading import field_at, flux_at
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.drawn import drawn_box, pose_of, seen_pose
+from blunt_ember.picture.body.drawn import drawn_box, pose_of, seen_pose
+from blunt_ember.picture.body.pose import facing
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.whole import can_be_deep, drawn, mirrors_of, seen_through
 from blunt_ember.picture.lenses import field_of
 from blunt_ember.picture.look import Look, Mirror, Plane, Whole
 from blunt_ember.picture.palette import LIGHT, rgb
-from blunt_ember.picture.pose import facing
-from blunt_ember.picture.view import fitted
-from blunt_ember.picture.whole import can_be_deep, drawn, mirrors_of, seen_through
 
 FLOW = Flow()
 

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from blunt_ember.case.evaluation import STEFAN_BOLTZMANN
-from blunt_ember.case.laws import Law, constant_law, law_of
-from blunt_ember.case.units import CONDUCTIVITY
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
+from blunt_ember.case.values.laws import Law, constant_law, law_of
+from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.layers import Layer, Layers
 from blunt_ember.reference.side import Side

@@ -9,14 +9,14 @@ import numpy as np
 import pytest
 from matplotlib.image import imread
 
-from blunt_ember.cli import main
+from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 from blunt_ember.picture.look import LENSES, Look, Mirror, Plane, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
-from blunt_ember.refinement import divided
+from blunt_ember.refinement.uniform import divided
 from blunt_ember.report.exporting import write_outcome
 from blunt_ember.report.picture_file import MOST, picture_size, write_picture
 

@@ -8,11 +8,11 @@ import io
 import numpy as np
 import pytest
 
-from blunt_ember.case.editing import with_value
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
 from blunt_ember.report.number_tables import TABLES, NumberTable, number_table
 
 FLOW = Flow()

@@ -12,12 +12,12 @@ import pytest
 from matplotlib.image import imread
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.cli import main
+from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import Flow
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.outcome import Outcome
-from blunt_ember.refinement import divided
+from blunt_ember.refinement.uniform import divided
 from blunt_ember.report.html import report_html, write_report
 from blunt_ember.report.statement import statement
 

@@ -10,21 +10,21 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from blunt_ember.case import json_text
-from blunt_ember.case.bodies import Imported, Rod, Stacked
-from blunt_ember.case.clock import Condition, conditions_of
-from blunt_ember.case.clock_faults import clock_faults
-from blunt_ember.case.document import CaseDocument, Question
-from blunt_ember.case.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
-from blunt_ember.case.field_lines import field_laws, lines_over_places
-from blunt_ember.case.laws import Law
-from blunt_ember.case.migration import migrated
-from blunt_ember.case.places import Line
-from blunt_ember.case.quantity import Quantity
-from blunt_ember.case.regions import CONCENTRIC, SIDES_BESIDE
-from blunt_ember.case.structure_faults import nearest, path_text, structure_faults
-from blunt_ember.case.unit_sets import UnitSet
-from blunt_ember.case.units import NUMBER, TEMPERATURE
+from blunt_ember.case.document.bodies import Imported, Rod, Stacked
+from blunt_ember.case.document.case_document import CaseDocument, Question
+from blunt_ember.case.document.clock import Condition, conditions_of
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.case.faults.clock_faults import clock_faults
+from blunt_ember.case.faults.structure_faults import nearest, path_text, structure_faults
+from blunt_ember.case.files import json_text
+from blunt_ember.case.files.migration import migrated
+from blunt_ember.case.values.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
+from blunt_ember.case.values.field_lines import field_laws, lines_over_places
+from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.quantity import Quantity
+from blunt_ember.case.values.unit_sets import UnitSet
+from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
 
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.case.document import CaseDocument
-from blunt_ember.case.units import HEAT, HEAT_FLOW, Kind
-from blunt_ember.fem.problem import Problem
-from blunt_ember.fem.run import Run
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.values.units import HEAT, HEAT_FLOW, Kind
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.transient.run import Run
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from blunt_ember.case.document import Question
-from blunt_ember.case.units import NUMBER, TEMPERATURE, Kind
+from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.values.units import NUMBER, TEMPERATURE, Kind
 
 Verdict = Literal["agrees", "off", "open"]
 

@@ -12,7 +12,7 @@ from scipy import sparse
 
 from blunt_ember.errors import SolverError
 from blunt_ember.geometry.space import Turned
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.cells.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
 
 #: How far, as a share of its size, a node of a straight cell may lie from its place.

@@ -11,9 +11,9 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.fem.problem import Problem
-from blunt_ember.fem.terms import sampled
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.term import sampled
+from blunt_ember.mesh.cells.families import FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
 
 #: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.

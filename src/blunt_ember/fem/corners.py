@@ -6,7 +6,7 @@ import numpy as np
 from scipy import sparse
 
 from blunt_ember.fem.constraints import Constraints
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.cells.families import FAMILIES
 from blunt_ember.mesh.mesh import Ints, Mesh
 
 _LINEAR = {"line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"}

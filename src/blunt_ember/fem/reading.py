@@ -11,9 +11,9 @@ from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
-from blunt_ember.fem.conductors import conducted
-from blunt_ember.fem.problem import Problem
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.fem.problem.conductors import conducted
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.mesh.cells.families import FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
 
 _BULGE = 0.05

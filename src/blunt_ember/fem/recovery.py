@@ -17,9 +17,9 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.fem.assembly import in_runs, physical_gradients
-from blunt_ember.fem.conductors import conductivity_at
-from blunt_ember.fem.problem import Problem
-from blunt_ember.mesh.families import FAMILIES, Family
+from blunt_ember.fem.problem.conductors import conductivity_at
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.mesh.cells.families import FAMILIES, Family
 from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
 
 #: Polynomials fitted at once.

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.gallery.family import Family, FamilyError
 from blunt_ember.gallery.generating import GENERATING_FAMILIES
 from blunt_ember.gallery.plates import PLATE_FAMILIES

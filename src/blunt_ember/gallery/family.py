@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import BluntEmberError
 
 

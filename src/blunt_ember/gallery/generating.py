@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.family import Family
 
 _FILM = {"film": {"h": "h_out", "temperature": "T_air"}}

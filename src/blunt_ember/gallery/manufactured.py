@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 
 _PARAMETERS = {"A": "90 K", "T_0": "420 K", "w": "7 m^-1", "k_0": "2.3 W/(m K)", "h_0": "35 W/(m² K)"}
 #: The shape of the field along each axis (no units), with its first and second derivatives.

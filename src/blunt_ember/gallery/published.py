@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 
 _T3_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T3"
 _T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.gallery.manufactured import manufactured_cases
 from blunt_ember.gallery.published import published_cases

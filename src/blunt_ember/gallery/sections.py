@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.family import Family
 
 _PLANE_WALL = Family(

@@ -9,7 +9,7 @@ Meikle, *Trans. Am. Electrochem. Soc.* 24 (1913) 53; Incropera table 4.1).
 
 from __future__ import annotations
 
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.family import Family
 
 _BURIED_PIPE = Family(

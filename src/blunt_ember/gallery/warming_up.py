@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from blunt_ember.case.document import FORMAT
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.family import Family
 
 _STEEL = {"k_casting": "44 W/(m K)", "rho": "7300 kg/m³", "c_casting": "540 J/(kg K)"}

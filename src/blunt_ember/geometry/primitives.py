@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from blunt_ember.case.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector
+from blunt_ember.case.document.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.curves import Curves, Flags, Floats, arc, crossings, joined, lines
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from blunt_ember.case.bodies import Rod
+from blunt_ember.case.document.bodies import Rod
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.regions import Region, Surface

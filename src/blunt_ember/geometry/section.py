@@ -13,10 +13,10 @@ from types import MappingProxyType
 
 import numpy as np
 
-from blunt_ember.case.bodies import Section as BodySection
-from blunt_ember.case.bodies import TurnedSection
-from blunt_ember.case.document import SurfacePart
-from blunt_ember.case.structure_faults import path_text
+from blunt_ember.case.document.bodies import Section as BodySection
+from blunt_ember.case.document.bodies import TurnedSection
+from blunt_ember.case.document.case_document import SurfacePart
+from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
 from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined

@@ -15,10 +15,10 @@ from typing import Any
 
 import numpy as np
 
-from blunt_ember.case.bodies import Stacked, TurnedSolid
-from blunt_ember.case.document import SurfacePart
-from blunt_ember.case.regions import AnyRegion
-from blunt_ember.case.structure_faults import path_text
+from blunt_ember.case.document.bodies import Stacked, TurnedSolid
+from blunt_ember.case.document.case_document import SurfacePart
+from blunt_ember.case.document.regions import AnyRegion
+from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
 from blunt_ember.geometry.changes import changes

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from blunt_ember.case.document import SurfacePart
-from blunt_ember.case.structure_faults import nearest, path_text
+from blunt_ember.case.document.case_document import SurfacePart
+from blunt_ember.case.faults.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import Arrangement
 from blunt_ember.geometry.curves import Curves, Floats, Ints, joined

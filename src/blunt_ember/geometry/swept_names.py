@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.case.bodies import PLAN_SIDES
+from blunt_ember.case.document.bodies import PLAN_SIDES
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward

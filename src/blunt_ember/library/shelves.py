@@ -14,10 +14,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from blunt_ember.case import json_text
-from blunt_ember.case.files import write_text
-from blunt_ember.case.materials import Material
-from blunt_ember.case.structure_faults import structure_faults
+from blunt_ember.case.document.materials import Material
+from blunt_ember.case.faults.structure_faults import structure_faults
+from blunt_ember.case.files import json_text
+from blunt_ember.case.files.case_file import write_text
 from blunt_ember.errors import CaseError, Fault
 
 OWN_SHELF = "my own"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from types import MappingProxyType
 
-from blunt_ember.case.bodies import Body, Rod, Section, Stacked, TurnedSection, TurnedSolid
+from blunt_ember.case.document.bodies import Body, Rod, Section, Stacked, TurnedSection, TurnedSolid
 from blunt_ember.geometry.rod import RodGeometry, rod_geometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry, stacked_geometry, turned_solid_geometry

@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from blunt_ember.case.bodies import Imported
+from blunt_ember.case.document.bodies import Imported
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.regions import Region, Surface
 from blunt_ember.geometry.space import Plane, Solid
-from blunt_ember.mesh.facets import FacetPart, all_facets, facet_keys
-from blunt_ember.mesh.families import FAMILIES, Family
+from blunt_ember.mesh.cells.facets import FacetPart, all_facets, facet_keys
+from blunt_ember.mesh.cells.families import FAMILIES, Family
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: Cell types of mesh files by the names of our families; ``meshio`` orders their nodes as VTK does.

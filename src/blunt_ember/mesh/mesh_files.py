@@ -9,8 +9,8 @@ import meshio
 import numpy as np
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.mesh.facets import skin_of
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.families import FAMILIES
 from blunt_ember.mesh.imported import TYPES
 from blunt_ember.mesh.mesh import Floats, Mesh
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.mesh.families import FAMILIES, Family
+from blunt_ember.mesh.cells.families import FAMILIES, Family
 from blunt_ember.mesh.mesh import FacetSet, Floats, Mesh
 
 #: Straight pieces that stand for a facet of a section while it is looked for.

@@ -7,9 +7,9 @@ from itertools import pairwise
 import numpy as np
 
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.mapped import divided, refined_counts, subdivided
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
-from blunt_ember.mesh.size_field import LocalSizes
+from blunt_ember.mesh.planar.mapped import divided, refined_counts, subdivided
+from blunt_ember.mesh.planar.size_field import LocalSizes
 
 
 def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refinement: float) -> Mesh:

@@ -11,9 +11,9 @@ import numpy as np
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.families import FAMILIES, Floats
-from blunt_ember.mesh.mapped import divided, subdivided
+from blunt_ember.mesh.cells.families import FAMILIES, Floats
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Ints, Mesh
+from blunt_ember.mesh.planar.mapped import divided, subdivided
 
 SWEPT = {"line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27"}
 #: Cells round a full turn at least.

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from blunt_ember.case.parts import check_name
+from blunt_ember.case.document.parts import check_name
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.primitives import arc_through
 

@@ -10,11 +10,11 @@ import numpy as np
 from matplotlib.image import imsave
 from PIL import Image as Pictures
 
-from blunt_ember.case.display import time_shown
+from blunt_ember.case.values.display import time_shown
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.outcome import Outcome
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import Image, body_picture
-from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 

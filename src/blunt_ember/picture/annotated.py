@@ -9,14 +9,14 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.charts import chart_style
-from blunt_ember.picture.drawn import drawn_box, seen_pose
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.picture.body.drawn import drawn_box, seen_pose
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.body.view import View, fitted
+from blunt_ember.picture.body.whole import seen_through
+from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
-from blunt_ember.picture.view import View, fitted
-from blunt_ember.picture.whole import seen_through
 
 Floats = NDArray[np.float64]
 Image = NDArray[np.uint8]

@@ -9,13 +9,13 @@ from functools import cache, cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.case.display import in_shown_unit, number
-from blunt_ember.case.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
+from blunt_ember.case.values.display import in_shown_unit, number
+from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
 from blunt_ember.fem.reading import flux_at, flux_at_nodes
 from blunt_ember.fem.recovery import recovered
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Solid
-from blunt_ember.outcome import Outcome
-from blunt_ember.picture.flow_lines import FlowLines, flow_lines
+from blunt_ember.picture.body.flow_lines import FlowLines, flow_lines
 from blunt_ember.picture.look import SOLVED, Lens, Look, Plane
 from blunt_ember.picture.palette import difference_map, temperature_map
 

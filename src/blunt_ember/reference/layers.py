@@ -18,7 +18,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.case.laws import Law
+from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.roots import balanced, straight_root
 from blunt_ember.reference.side import Side

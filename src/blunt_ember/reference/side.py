@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from blunt_ember.case.evaluation import STEFAN_BOLTZMANN
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 
 
 @dataclass(frozen=True)

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from blunt_ember.case.files import write_text
-from blunt_ember.case.units import Kind
+from blunt_ember.case.files.case_file import write_text
+from blunt_ember.case.values.units import Kind
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.foreign_files import write_foreign
-from blunt_ember.outcome import Outcome
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
-from blunt_ember.refinement import Level
+from blunt_ember.refinement.uniform import Level
+from blunt_ember.report.checks_table import checks_csv
+from blunt_ember.report.foreign_files import write_foreign
 from blunt_ember.report.html import write_report
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.picture_file import USUAL, write_picture
-from blunt_ember.report.table import checks_csv
 
 
 def write_outcome(

@@ -8,18 +8,18 @@ import numpy as np
 from matplotlib.image import imsave
 from numpy.typing import NDArray
 
-from blunt_ember.case.files import CaseFileError, write_case, write_text
-from blunt_ember.checks.profile import main_axis, profile_through
-from blunt_ember.flow import Flow
+from blunt_ember.case.files.case_file import CaseFileError, write_case, write_text
+from blunt_ember.checks.questions.profile import main_axis, profile_through
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import demo_case
-from blunt_ember.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.charts import profile_plot
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.charts.charts import profile_plot
+from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.plot import image_of
-from blunt_ember.report.table import checks_csv, outcome_text
+from blunt_ember.report.checks_table import checks_csv, outcome_text
 
 WIDTH, HEIGHT = 900, 560
 

@@ -15,27 +15,27 @@ from matplotlib.image import imsave
 from numpy.typing import NDArray
 
 from blunt_ember import __version__
-from blunt_ember.case.display import number, shown, shown_difference, time_shown
-from blunt_ember.case.files import CaseFileError, write_text
-from blunt_ember.case.units import HEAT_FLOW, Kind
-from blunt_ember.checks.profile import main_axis, profile_through
-from blunt_ember.checks.series_path import series_path
+from blunt_ember.case.files.case_file import CaseFileError, write_text
+from blunt_ember.case.values.display import number, shown, shown_difference, time_shown
+from blunt_ember.case.values.units import HEAT_FLOW, Kind
+from blunt_ember.checks.questions.profile import main_axis, profile_through
+from blunt_ember.checks.references.series_path import series_path
 from blunt_ember.errors import BluntEmberError, ReferenceRefusedError
-from blunt_ember.outcome import Outcome
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
-from blunt_ember.picture.body import BodyRenderer
-from blunt_ember.picture.chain_chart import chain_plot
-from blunt_ember.picture.charts import profile_plot
-from blunt_ember.picture.history_chart import history_plot
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.charts.chain_chart import chain_plot
+from blunt_ember.picture.charts.charts import profile_plot
+from blunt_ember.picture.charts.history_chart import history_plot
+from blunt_ember.picture.charts.plot import image_of
+from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.plot import image_of
-from blunt_ember.picture.run_curves import time_curves
-from blunt_ember.refinement import Level
+from blunt_ember.refinement.uniform import Level
+from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
 from blunt_ember.report.statement import statement
-from blunt_ember.report.table import MARKS, basis
 
 _WIDTH, _HEIGHT, _CHART = 1100, 620, 340
 #: What is pictured of every case, in this order.

@@ -12,18 +12,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.case.display import in_shown_unit, number
-from blunt_ember.case.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
-from blunt_ember.checks.probes import surface_mean, surface_samples
+from blunt_ember.case.values.display import in_shown_unit, number
+from blunt_ember.case.values.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
+from blunt_ember.checks.questions.probes import surface_mean, surface_samples
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
-from blunt_ember.fem.heat_flows import heat_flows
 from blunt_ember.fem.recovery import Recovered, recovered
-from blunt_ember.mesh.families import FAMILIES
+from blunt_ember.fem.steady.heat_flows import heat_flows
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet, Floats, Ints
-from blunt_ember.mesh.quality import quality_of
-from blunt_ember.outcome import Outcome
-from blunt_ember.report.table import CHECK_HEADINGS, check_rows
+from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 
 TABLES = ("readings", "surfaces", "regions", "nodes", "cells")
 #: Significant digits that are shown; files have all of them.

@@ -8,9 +8,9 @@ from pathlib import Path
 from matplotlib.image import imsave
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.outcome import Outcome
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
-from blunt_ember.picture.body import BodyRenderer
+from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.lenses import parts_of
 from blunt_ember.picture.look import SOLVED, Look
 from blunt_ember.picture.palette import Theme

@@ -7,11 +7,11 @@ from dataclasses import asdict
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.display import number, shown, shown_difference
-from blunt_ember.case.units import Kind
-from blunt_ember.following_error import left_over
-from blunt_ember.refinement import Level, Trend, trend
-from blunt_ember.report.table import aligned
+from blunt_ember.case.values.display import number, shown, shown_difference
+from blunt_ember.case.values.units import Kind
+from blunt_ember.refinement.adaptive import left_over
+from blunt_ember.refinement.uniform import Level, Trend, trend
+from blunt_ember.report.checks_table import aligned
 
 
 def trends(levels: Sequence[Level]) -> tuple[Trend, ...]:

@@ -11,12 +11,12 @@ from typing import Any
 import numpy as np
 from meshio.xdmf import TimeSeriesWriter
 
-from blunt_ember.case.display import in_shown_unit
-from blunt_ember.case.files import write_text
-from blunt_ember.case.units import HEAT, HEAT_FLOW, TEMPERATURE
+from blunt_ember.case.files.case_file import write_text
+from blunt_ember.case.values.display import in_shown_unit
+from blunt_ember.case.values.units import HEAT, HEAT_FLOW, TEMPERATURE
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.imported import TYPES
-from blunt_ember.outcome import Outcome
 
 
 def histories(outcome: Outcome) -> tuple[list[str], list[list[float]]]:

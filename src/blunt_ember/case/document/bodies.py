@@ -1,0 +1,209 @@
+"""Kinds of body: rod, plane section, turned section, stacked solid, turned solid, and one read from a mesh file."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from blunt_ember.case.document.parts import Name, Part, complain
+from blunt_ember.case.document.regions import AnyRegion, Direction, RadialFrom
+from blunt_ember.case.values.quantity import Angle, Area, Extent, Quantity, stated
+from blunt_ember.case.values.units import ANGLE, LENGTH
+
+
+@dataclass(frozen=True)
+class Filling:
+    """What one region of the body is made of: its material (None while open), or nothing; ``path`` is where it says."""
+
+    material: str | None
+    void: bool
+    path: tuple[str | int, ...]
+    #: In which its material conducts as 'along'; along x when nothing is said.
+    direction: Quantity | RadialFrom | None = None
+
+
+class Shaped(Part):
+    """What is made of plane shapes."""
+
+    regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
+
+    @property
+    def fillings(self) -> dict[str, Filling]:
+        """What each region is made of."""
+        return {
+            name: Filling(region.material, bool(region.void), ("body", "regions", name, "material"), region.direction)
+            for name, region in self.regions.items()
+        }
+
+
+class Section(Shaped):
+    """A plane section; every heat flow is for the stated depth."""
+
+    #: Letters of the coordinates of a place.
+    coordinates: ClassVar[str] = "xy"
+    kind: Literal["section"]
+    depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
+
+    @property
+    def heat_basis(self) -> str:
+        """What a heat flow is for."""
+        return f"for {self.depth.si:.6g} m depth"
+
+
+class TurnedSection(Shaped):
+    """A section turned about the y axis: x is the radius, y the height; every heat flow is for the full turn."""
+
+    coordinates: ClassVar[str] = "xy"
+    heat_basis: ClassVar[str] = "for the full turn"
+    kind: Literal["turned section"]
+
+
+class Stacked(Part):
+    """Plane regions in x and y, each with one level or several in z; a later region cuts an earlier one in space."""
+
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
+    kind: Literal["stacked"]
+    regions: dict[Name, AnyRegion] = Field(description="each with 'z' from … to, or with several 'levels'")
+
+    @property
+    def fillings(self) -> dict[str, Filling]:
+        """What each level of each region is made of; the only level of a region has the region's name."""
+        made = {}
+        for name, region in self.regions.items():
+            path = ("body", "regions", name)
+            if region.levels is None:
+                made[name] = Filling(region.material, bool(region.void), (*path, "material"), region.direction)
+            for level, entry in (region.levels or {}).items():
+                own = (*path, "levels", level, "material")
+                made[f"{name}.{level}"] = Filling(entry.material, bool(entry.void), own, entry.direction)
+        return made
+
+
+class TurnedSolid(Shaped):
+    """A section turned about the y axis into a solid by an angle; x is the radius of the section, y its height."""
+
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
+    kind: Literal["turned solid"]
+    angle: Angle = Field(default_factory=lambda: stated("360 deg", ANGLE), description="up to a full turn")
+
+    @model_validator(mode="after")
+    def _turns(self) -> TurnedSolid:
+        if not 0 < self.angle.si <= 2 * np.pi + 1e-9:
+            raise complain("its angle must be more than zero and at most a full turn, 360 deg")
+        return self
+
+
+class Piece(Part):
+    """A straight piece of a rod: round by its diameter, or of any section by its area and perimeter."""
+
+    length: Extent
+    diameter: Extent | None = Field(None, description="of a round piece, instead of area and perimeter")
+    area: Area | None = Field(None, description="of the cross-section")
+    perimeter: Extent | None = Field(None, description="of the cross-section; without it the piece has no side")
+    material: str | None = Field(None, description="name of its material; open until stated")
+
+    @model_validator(mode="after")
+    def _has_section(self) -> Piece:
+        if (self.diameter is None) == (self.area is None):
+            raise complain("say its cross-section once: 'diameter', or 'area' and 'perimeter'")
+        if self.diameter is not None and self.perimeter is not None:
+            raise complain("a diameter says the perimeter too; remove one of the two")
+        if self.perimeter is not None and self.area is not None:
+            least = 2 * np.sqrt(np.pi * self.area.si)
+            if self.perimeter.si < least * (1 - 1e-9):
+                raise complain(
+                    f"no cross-section of that area has so short a perimeter; a round one has {least * 1e3:.6g} mm"
+                )
+        return self
+
+    @property
+    def cross_section(self) -> float:
+        """Area of the cross-section, m²."""
+        if self.diameter is not None:
+            return float(np.pi / 4 * self.diameter.si**2)
+        return self.area.si if self.area is not None else 0.0
+
+    @property
+    def round_about(self) -> float:
+        """Perimeter of the cross-section, m; 0 where the piece has no side."""
+        if self.diameter is not None:
+            return float(np.pi * self.diameter.si)
+        return self.perimeter.si if self.perimeter is not None else 0.0
+
+
+class Rod(Part):
+    """A chain of straight pieces along x in which the temperature is even across."""
+
+    coordinates: ClassVar[str] = "x"
+    heat_basis: ClassVar[str] = "whole rod"
+    kind: Literal["rod"]
+    pieces: dict[Name, Piece] = Field(min_length=1, description="from the start of the rod to its end")
+
+    @property
+    def regions(self) -> Mapping[str, AnyRegion]:
+        """Regions drawn as shapes: none."""
+        return {}
+
+    @property
+    def fillings(self) -> dict[str, Filling]:
+        """What each piece is made of."""
+        return {
+            name: Filling(piece.material, False, ("body", "pieces", name, "material"))
+            for name, piece in self.pieces.items()
+        }
+
+
+class Group(Part):
+    """A named group of cells of a mesh file."""
+
+    material: str | None = Field(None, description="name of its material; open until stated")
+    direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
+
+
+class Imported(Part):
+    """A body read from a mesh file, with its named groups as regions and surfaces."""
+
+    coordinates: ClassVar[str] = "xyz"
+    heat_basis: ClassVar[str] = "whole body"
+    kind: Literal["imported"]
+    file: str = Field(min_length=1, description="path of the mesh file, from the folder of the case")
+    unit: Extent = Field(description="the length that 1 stands for in the file, such as '1 mm'")
+    depth: Extent | None = Field(None, description="of a plane mesh; 1 m when nothing is said")
+    groups: dict[str, Group] = Field(default_factory=dict, description="what each group of cells is made of")
+
+    @property
+    def regions(self) -> Mapping[str, AnyRegion]:
+        """Regions drawn as shapes: none."""
+        return {}
+
+    @property
+    def fillings(self) -> dict[str, Filling]:
+        """What each group is made of, as far as it is stated."""
+        return {
+            name: Filling(group.material, False, ("body", "groups", name, "material"), group.direction)
+            for name, group in self.groups.items()
+        }
+
+
+Body = Annotated[Section | TurnedSection | Stacked | TurnedSolid | Rod | Imported, Field(discriminator="kind")]
+#: What sides of plane shapes are called when they are looked down on, where bottom and top are those in z.
+PLAN_SIDES = MappingProxyType({"bottom": "front", "top": "back"})
+KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "imported")
+
+
+def without_materials(part: Any) -> Any:
+    """Return a part with every material and its direction left open, as what shape it has does not depend on them."""
+    if isinstance(part, Part):
+        changed: dict[str, Any] = {name: without_materials(getattr(part, name)) for name in type(part).model_fields}
+        changed |= {key: None for key in ("material", "direction") if key in changed}
+        return part.model_copy(update=changed)
+    if isinstance(part, Mapping):
+        return {name: without_materials(entry) for name, entry in part.items()}
+    return part

@@ -1,0 +1,1 @@
+"""Edits of a case and walks over what it states."""

@@ -1,0 +1,28 @@
+"""Every value that a document states, with its path."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from pydantic import BaseModel
+
+from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.quantity import Quantity
+
+Path = tuple[str | int, ...]
+
+
+def every_value(part: Any, path: Path = ()) -> Iterator[tuple[Path, Law | Quantity]]:
+    """Yield the laws and quantities in a document or a part of it, each with its path."""
+    if isinstance(part, Law | Quantity):
+        yield path, part
+    elif isinstance(part, BaseModel):
+        for key in type(part).model_fields:
+            yield from every_value(getattr(part, key), (*path, key))
+    elif isinstance(part, Mapping):
+        for key, entry in part.items():
+            yield from every_value(entry, (*path, key))
+    elif isinstance(part, list | tuple):
+        for place, entry in enumerate(part):
+            yield from every_value(entry, (*path, place))

@@ -1,0 +1,1 @@
+"""What is wrong or unlikely in a case, said to the analyst."""

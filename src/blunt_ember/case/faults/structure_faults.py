@@ -1,0 +1,179 @@
+"""Pydantic's findings turned into faults with a readable path, our words and the nearest right key."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterable, Sequence
+from types import UnionType
+from typing import Annotated, Any, Union, get_args, get_origin
+
+from pydantic import BaseModel, ValidationError
+
+from blunt_ember.case.document.bodies import KINDS
+from blunt_ember.case.document.regions import SHAPES
+from blunt_ember.errors import Fault
+
+
+def path_text(path: Sequence[str | int]) -> str:
+    """Return ``body.regions.brick.size[0]``; a key with other signs is quoted."""
+    text = ""
+    for part in path:
+        if isinstance(part, int):
+            text += f"[{part}]"
+        elif re.fullmatch(r"\w+", part):
+            text += f".{part}" if text else part
+        else:
+            text += f'["{part}"]'
+    return text
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """Return ``; did you mean 'brick'?`` when a known name is close, else what there is."""
+    known = list(known)
+    close = difflib.get_close_matches(name, known, n=1, cutoff=0.5)
+    if close:
+        return f"; did you mean '{close[0]}'?"
+    if known:
+        return f"; there is {', '.join(repr(k) for k in known[:8])}" + (" …" if len(known) > 8 else "")
+    return "; none is stated yet"
+
+
+def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) -> list[Fault]:
+    """Return one fault for each finding that still says something about the data as written."""
+    faults = []
+    for finding in error.errors(include_url=False):
+        member = str(finding["loc"][-1]) if finding["loc"] else ""
+        if member.startswith("literal[") or (member in ("str", "list[str]") and isinstance(finding["input"], dict)):
+            continue  # of a union only the member that was meant is worth a complaint
+        path = _real_path(finding["loc"], data)
+        if finding["type"].startswith("union_tag"):
+            path = (*path, finding["ctx"]["discriminator"].strip("'"))
+        faults.append(Fault(path_text(path), _said(finding, path, model, data)))
+    return faults
+
+
+def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel], data: Any) -> str:
+    kind, context = finding["type"], finding.get("ctx", {})
+    if kind in ("quantity", "statement"):
+        return str(context["what"])
+    if kind == "extra_forbidden":
+        owner = _model_at(model, path[:-1], data)
+        return f"'{path[-1]}' is not known here{nearest(str(path[-1]), owner.model_fields if owner else ())}"
+    if kind == "missing":
+        return "it is missing; this entry is needed"
+    if kind == "union_tag_not_found":
+        return "it is missing; this entry is needed"
+    if kind == "union_tag_invalid":
+        return f"'{context['tag']}' is not possible here; write {context['expected_tags']}"
+    if kind == "literal_error":
+        return f"{_shown(finding['input'])} is not possible here; write {context['expected']}"
+    if kind in ("tuple_type", "too_long", "too_short") or kind.endswith("_type"):
+        return f"{_shown(finding['input'])} cannot stand here; {_wanted(kind, finding)}"
+    return f"{_shown(finding['input'])}: {finding['msg'][0].lower()}{finding['msg'][1:]}"
+
+
+def _wanted(kind: str, finding: Any) -> str:
+    words = {
+        "tuple_type": 'a list is needed, such as ["10 mm", "20 mm"]',
+        "list_type": "a list [ … ] is needed",
+        "dict_type": "an object { … } is needed",
+        "model_type": "an object { … } is needed",
+        "model_attributes_type": "an object { … } is needed",
+        "string_type": "a text in quotes is needed",
+        "float_type": "a number, or a text in quotes, is needed",
+        "int_type": "a whole number is needed",
+        "too_long": "it has too many entries",
+        "too_short": "it has too few entries",
+    }
+    return words.get(kind, str(finding["msg"]).lower())
+
+
+def _shown(value: Any) -> str:
+    text = repr(value) if isinstance(value, str | int | float) or value is None else type(value).__name__
+    text = {"None": "null", "True": "true", "False": "false", "dict": "an object", "list": "a list"}.get(text, text)
+    return text if len(text) <= 60 else text[:57] + "…"
+
+
+#: What pydantic calls the members of the unions in the document, and the key of a mapping.
+_UNION_MEMBERS = (
+    "[key]",
+    "str",
+    "float",
+    "Line",
+    "StraightLine",
+    "SurfacePart",
+    "list[str]",
+    "law",
+    "directional",
+    "as steady",
+    "still",
+    "runs",
+    "angle",
+    "radial",
+    *SHAPES,
+    *KINDS,
+)
+
+
+def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
+    """Drop what pydantic adds for the members of a union: only keys that lead through the data stay."""
+    path: list[str | int] = []
+    here: Any = data
+    for place, part in enumerate(location):
+        last = place == len(location) - 1
+        known = isinstance(here, dict) and part in here
+        if known or (isinstance(here, list) and isinstance(part, int) and part < len(here)):
+            here = here[part]
+        elif (
+            part in _UNION_MEMBERS or str(part).startswith("function-") or not (last and isinstance(here, dict | list))
+        ):
+            continue
+        path.append(part)
+    return tuple(path)
+
+
+def _model_at(model: type[BaseModel], path: Sequence[str | int], data: Any) -> type[BaseModel] | None:
+    """Return the entry that stands at a path; of several possible ones the one whose tag the data carry."""
+    annotation: Any = model
+    for part in path:
+        chosen = _chosen(annotation, data)
+        if chosen is None:
+            return None
+        if isinstance(chosen, type) and issubclass(chosen, BaseModel):
+            if part not in chosen.model_fields:
+                return None
+            annotation = chosen.model_fields[str(part)].annotation
+        else:
+            annotation = get_args(chosen)[-1]
+        data = value_in(data, part)
+    chosen = _chosen(annotation, data)
+    return chosen if isinstance(chosen, type) and issubclass(chosen, BaseModel) else None
+
+
+def value_in(data: Any, part: str | int) -> Any:
+    """Return the entry of an object or list, None where there is none."""
+    if isinstance(data, dict):
+        return data.get(part)
+    return data[part] if isinstance(data, list) and isinstance(part, int) and part < len(data) else None
+
+
+def _chosen(annotation: Any, data: Any) -> Any:
+    members = _members(annotation)
+    for member in members:
+        if isinstance(member, type) and issubclass(member, BaseModel):
+            tags = [field for field in ("shape", "kind") if field in member.model_fields]
+            expected = get_args(member.model_fields[tags[0]].annotation) if tags else ()
+            if not tags or (isinstance(data, dict) and data.get(tags[0]) in expected):
+                return member
+        elif get_origin(member) in (dict, list, tuple):
+            return member
+    return next((m for m in members if isinstance(m, type) and issubclass(m, BaseModel)), None)
+
+
+def _members(annotation: Any) -> tuple[Any, ...]:
+    if get_origin(annotation) is Annotated:
+        return _members(get_args(annotation)[0])
+    if get_origin(annotation) in (Union, UnionType):
+        return tuple(member for part in get_args(annotation) for member in _members(part))
+    return (annotation,)

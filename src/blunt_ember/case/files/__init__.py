@@ -1,0 +1,1 @@
+"""Case files: JSON text, reading and writing, older formats, the schema."""

@@ -1,0 +1,1 @@
+"""Quantities, formulas, laws and units: texts to SI values and back."""

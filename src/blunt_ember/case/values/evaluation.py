@@ -1,0 +1,347 @@
+"""Expressions to SI numbers, with their dimension carried along and checked at every sign."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import reduce
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from blunt_ember.case.values.expressions import Call, Literal, Name, Negative, Node, Operation, names_in, parse
+from blunt_ember.case.values.units import (
+    DIMENSIONLESS,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+    Dimension,
+    Kind,
+    describe_dimension,
+    registry,
+    single_unit,
+    unit_error,
+)
+from blunt_ember.errors import ExpressionError
+
+Magnitude = float | NDArray[np.float64]
+
+#: Stefan–Boltzmann constant, W/(m² K⁴), exact since the 2019 SI (CODATA 2018).
+STEFAN_BOLTZMANN = 5.670374419e-8
+
+
+@dataclass(frozen=True)
+class Value:
+    """A magnitude in SI (scalar or array) with its dimension.
+
+    ``readings`` counts the °C or °F readings summed into it: 1 for ``25 °C``, 0 for ``980 °C - 25 °C``, and 2 for
+    ``25 °C + 5 °C``, which adds the offset of the scale twice and is refused as a temperature. None: not tracked.
+    """
+
+    magnitude: Magnitude
+    dimension: Dimension
+    readings: float | None = None
+
+
+Names = Mapping[str, Value]
+
+#: Functions of one plain number.
+_PLAIN: dict[str, Callable[[Any], Any]] = {
+    "exp": np.exp,
+    "ln": np.log,
+    "log10": np.log10,
+    "sin": np.sin,
+    "cos": np.cos,
+    "tan": np.tan,
+    "asin": np.arcsin,
+    "acos": np.arccos,
+    "atan": np.arctan,
+    "sinh": np.sinh,
+    "cosh": np.cosh,
+    "tanh": np.tanh,
+    "asinh": np.arcsinh,
+    "acosh": np.arccosh,
+    "atanh": np.arctanh,
+    "erf": special.erf,
+    "erfc": special.erfc,
+    "bessel_j0": special.j0,
+    "bessel_j1": special.j1,
+    "bessel_i0": special.i0,
+    "bessel_i1": special.i1,
+    "bessel_k0": special.k0,
+    "bessel_k1": special.k1,
+}
+FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max")
+#: Names with a fixed meaning, and what they mean; no parameter may take one.
+CONSTANTS = {"pi": "the number π", "sigma": "the Stefan–Boltzmann constant"}
+VARIABLES = {
+    "x": "a coordinate",
+    "y": "a coordinate",
+    "z": "a coordinate",
+    "r": "the radius",
+    "theta": "the angle",
+    "t": "the time",
+    "T": "the temperature",
+}
+
+
+def reserved_meaning(name: str) -> str | None:
+    """Say what ``name`` is kept for, or None when the analyst may use it."""
+    if name in FUNCTIONS:
+        return "a function"
+    return CONSTANTS.get(name) or VARIABLES.get(name)
+
+
+def undefined(name: str) -> str:
+    """Return what is said of a name that has no value."""
+    return f"'{name}' is not defined; define it among the parameters"
+
+
+def evaluate(text: str, names: Names) -> Value:
+    """Return the value of an expression; raise :class:`ExpressionError` naming what is wrong in it."""
+    return evaluate_node(parse(text), names)
+
+
+def quantity_si(text: str, kind: Kind, names: Names) -> float:
+    """Return the SI magnitude of ``text``, which must be a finite single value of the given kind.
+
+    A relative reading such as ``0.5 °C`` stated for a temperature *difference* is taken without its offset.
+    """
+    node = parse(text)
+    if kind == TEMPERATURE_DIFFERENCE:
+        node = _without_offset(node)
+    value = evaluate_node(node, names)
+    require_kind(text, value, kind)
+    magnitude = value.magnitude
+    if not np.isfinite(magnitude).all():
+        raise ExpressionError(f"'{text}' is not a finite number")
+    return float(magnitude)
+
+
+def require_kind(text: str, value: Value, kind: Kind) -> None:
+    """Raise :class:`ExpressionError` unless ``value`` has the dimension of ``kind``."""
+    if value.dimension != kind.dimension:
+        if value.dimension == DIMENSIONLESS and kind.unit:
+            raise ExpressionError(f"'{text}' has no unit: {kind.name} is written like '{kind.example}'")
+        is_a = describe_dimension(value.dimension)
+        raise ExpressionError(f"'{text}' is not {kind.name} (it is {is_a}); write for example '{kind.example}'")
+    if kind == TEMPERATURE:
+        if value.readings is not None and value.readings not in (0.0, 1.0) and abs(value.readings - 1) > 1e-9:
+            raise ExpressionError(f"'{text}' adds readings of a relative scale; write a difference in kelvin (5 K)")
+        if np.any(np.asarray(value.magnitude) < 0):
+            raise ExpressionError(f"'{text}' is below absolute zero")
+
+
+def _without_offset(node: Node) -> Node:
+    if isinstance(node, Negative):
+        return Negative(_without_offset(node.operand))
+    if isinstance(node, Literal) and len(node.units) == 1 and node.units[0][1] == 1:
+        unit = single_unit(node.units[0][0])
+        if unit is not None and unit.relative:
+            return Literal(node.value * unit.factor, (("K", 1),))
+    return node
+
+
+def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value], dict[str, str]]:
+    """Evaluate named formulas that may refer to each other in any order.
+
+    Returns the values, and for each formula that has none the reason. ``names`` are visible to all of them.
+    """
+    values: dict[str, Value] = {}
+    faults: dict[str, str] = {}
+    pending: list[str] = []
+
+    def visit(name: str) -> None:
+        if name in values or name in faults:
+            return
+        if name in pending:
+            loop = " → ".join([*pending[pending.index(name) :], name])
+            raise ExpressionError(f"'{name}' is defined by itself ({loop})")
+        if len(pending) > 200:
+            raise ExpressionError("too many formulas refer to each other in a chain")
+        pending.append(name)
+        try:
+            for other in (reference.text for reference in names_in(parse(formulas[name]))):
+                if other in formulas:
+                    visit(other)
+                    if other in faults:
+                        raise ExpressionError(f"'{other}', which it uses, is wrong")
+            values[name] = evaluate(formulas[name], {**names, **values})
+            if not np.isfinite(values[name].magnitude).all():
+                del values[name]
+                raise ExpressionError(f"'{formulas[name]}' is not a finite number")
+        except ExpressionError as error:
+            faults[name] = str(error)
+        finally:
+            pending.pop()
+
+    for name in formulas:
+        visit(name)
+    return values, faults
+
+
+def evaluate_node(node: Node, names: Names) -> Value:
+    """Return the value of an expression that is parsed already."""
+    with np.errstate(all="ignore"):
+        try:
+            return _value(node, names)
+        except (OverflowError, ZeroDivisionError, ValueError) as error:
+            raise ExpressionError(f"the formula has no finite value ({error})") from error
+
+
+def _value(node: Node, names: Names) -> Value:
+    match node:
+        case Literal():
+            return _literal(node)
+        case Name():
+            return _named(node.text, names)
+        case Negative(operand):
+            value = _value(operand, names)
+            return Value(-value.magnitude, value.dimension, None if value.readings is None else -value.readings)
+        case Operation(sign, left, right):
+            return _operation(sign, _value(left, names), _value(right, names))
+        case Call(function, arguments):
+            return _call(function, [_value(argument, names) for argument in arguments])
+
+
+def folded(node: Node, names: Names) -> Node:
+    """Return an expression in which everything without variables is one plain number, its SI magnitude.
+
+    It is for :func:`magnitude_of`, once the dimensions have been checked by :func:`evaluate_node`.
+    """
+    if not {name.text for name in names_in(node)} - names.keys() - CONSTANTS.keys():
+        return Literal(float(evaluate_node(node, names).magnitude), ())
+    match node:
+        case Negative(operand):
+            return Negative(folded(operand, names))
+        case Operation(sign, left, right):
+            return Operation(sign, folded(left, names), folded(right, names))
+        case Call(function, arguments):
+            return Call(function, tuple(folded(argument, names) for argument in arguments))
+        case _:
+            return node
+
+
+def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Magnitude:
+    """Return the SI magnitude of a folded expression for arrays of its variables, SI; it checks no dimension."""
+    match node:
+        case Literal(value):
+            return value
+        case Name(text):
+            return variables[text]
+        case Negative(operand):
+            return -magnitude_of(operand, variables)
+        case Operation(sign, left, right):
+            return _OPERATIONS[sign](magnitude_of(left, variables), magnitude_of(right, variables))
+        case Call("min", arguments):
+            return reduce(np.minimum, (magnitude_of(each, variables) for each in arguments))
+        case Call("max", arguments):
+            return reduce(np.maximum, (magnitude_of(each, variables) for each in arguments))
+        case Call(function, arguments):
+            result: Magnitude = _BY_NAME[function](magnitude_of(arguments[0], variables))
+            return result
+
+
+_OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {
+    "+": np.add,
+    "-": np.subtract,
+    "*": np.multiply,
+    "/": np.divide,
+    "^": np.power,
+}
+_BY_NAME: dict[str, Callable[[Any], Any]] = {**_PLAIN, "sqrt": np.sqrt, "abs": np.abs}
+
+
+def _literal(node: Literal) -> Value:
+    if not node.units:
+        return Value(node.value, DIMENSIONLESS)
+    if len(node.units) == 1 and node.units[0][1] == 1:
+        unit = single_unit(node.units[0][0])
+        if unit is not None and unit.relative:
+            return Value((node.value + unit.offset) * unit.factor, unit.dimension, 1.0)
+    magnitude, dimension = node.value, DIMENSIONLESS
+    for name, power in node.units:
+        unit = single_unit(name)
+        if unit is None:
+            raise unit_error(name)
+        magnitude *= unit.factor**power
+        dimension = dimension * unit.dimension**power
+    return Value(magnitude, dimension)
+
+
+def _named(text: str, names: Names) -> Value:
+    if text in names:
+        return names[text]
+    if text == "pi":
+        return Value(math.pi, DIMENSIONLESS)
+    if text == "sigma":
+        return Value(STEFAN_BOLTZMANN, registry().Unit("W/m**2/K**4").dimensionality)
+    if text in VARIABLES:
+        raise ExpressionError(f"'{text}' ({VARIABLES[text]}) has no value here")
+    raise ExpressionError(undefined(text))
+
+
+def _operation(sign: str, left: Value, right: Value) -> Value:
+    if sign in "+-":
+        if left.dimension != right.dimension:
+            first, second = describe_dimension(left.dimension), describe_dimension(right.dimension)
+            raise ExpressionError(f"{first} and {second} cannot stand on two sides of '{sign}'")
+        direction = 1.0 if sign == "+" else -1.0
+        readings = None
+        if left.readings is not None or right.readings is not None:
+            readings = (left.readings or 0.0) + direction * (right.readings or 0.0)
+        return Value(left.magnitude + direction * right.magnitude, left.dimension, readings)
+    if sign == "*":
+        return Value(left.magnitude * right.magnitude, left.dimension * right.dimension, _scaled(left, right))
+    if sign == "/":
+        if np.ndim(right.magnitude) == 0 and right.magnitude == 0:
+            raise ExpressionError("it divides by zero")
+        readings = None
+        if left.readings is not None and right.dimension == DIMENSIONLESS and np.ndim(right.magnitude) == 0:
+            readings = left.readings / float(right.magnitude)
+        return Value(left.magnitude / right.magnitude, left.dimension / right.dimension, readings)
+    return _power(left, right)
+
+
+def _scaled(left: Value, right: Value) -> float | None:
+    for reading, factor in ((left, right), (right, left)):
+        if reading.readings is not None and factor.dimension == DIMENSIONLESS and np.ndim(factor.magnitude) == 0:
+            return reading.readings * float(factor.magnitude)
+    return None
+
+
+def _power(base: Value, exponent: Value) -> Value:
+    if exponent.dimension != DIMENSIONLESS:
+        raise ExpressionError(f"an exponent is a plain number, not {describe_dimension(exponent.dimension)}")
+    if base.dimension == DIMENSIONLESS:
+        return Value(np.power(np.float64(base.magnitude), exponent.magnitude), DIMENSIONLESS)
+    if np.ndim(exponent.magnitude):
+        raise ExpressionError("a quantity with a unit can only be raised to a constant power")
+    power = float(exponent.magnitude)
+    whole = int(power) if power == int(power) else power
+    return Value(np.power(np.float64(base.magnitude), power), base.dimension**whole)
+
+
+def _call(function: str, arguments: list[Value]) -> Value:
+    if function not in FUNCTIONS:
+        raise ExpressionError(f"'{function}' is not a function; there are {', '.join(FUNCTIONS)}")
+    first = arguments[0]
+    if function in ("min", "max"):
+        if any(argument.dimension != first.dimension for argument in arguments):
+            raise ExpressionError(f"the arguments of {function} must be of one dimension")
+        choose = np.minimum if function == "min" else np.maximum
+        magnitude: Any = first.magnitude
+        for argument in arguments[1:]:
+            magnitude = choose(magnitude, argument.magnitude)
+        return Value(magnitude, first.dimension)
+    if len(arguments) != 1:
+        raise ExpressionError(f"{function} takes one argument, not {len(arguments)}")
+    if function == "abs":
+        return Value(np.abs(np.float64(first.magnitude)), first.dimension)
+    if function == "sqrt":
+        return _power(first, Value(0.5, DIMENSIONLESS))
+    if first.dimension != DIMENSIONLESS:
+        raise ExpressionError(f"{function} takes a plain number, not {describe_dimension(first.dimension)}")
+    return Value(_PLAIN[function](first.magnitude), DIMENSIONLESS)

@@ -1,0 +1,350 @@
+"""Quantities and formulas as text: ``114 mm``, ``t_brick/k_brick``, ``(980 °C - 25 °C)/R``.
+
+The grammar is a whitelist (numbers with units, names, + - * / ^, brackets and the functions of
+:data:`FUNCTIONS`); nothing in it can reach Python, so a case file from a stranger is safe to open. A unit follows its
+number, and runs on over ``/`` only where that is attached to it: ``12 W/(m² K)`` is one number, ``12 W / h`` divides.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from blunt_ember.case.values.units import is_unit, single_unit, split_power, superscript_value, unit_error
+from blunt_ember.errors import ExpressionError
+
+MAX_LENGTH = 2000
+MAX_DEPTH = 40
+
+_TOKEN = re.compile(
+    r"(?P<space>\s+)"
+    r"|(?P<number>(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)"
+    r"|(?P<name>°[CF]|℃|℉|[^\W\d⁰¹²³⁴-⁹][^\W⁰¹²³⁴-⁹]*|°|%)"
+    r"|(?P<super>⁻?[⁰¹²³⁴-⁹]+)"
+    r"|(?P<sign>\*\*|[-+*/^(),·⋅×−])"
+)
+#: Variables that are spelled as units are.
+_VARIABLES = ("x", "y", "z", "r", "t", "T")
+_SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
+_EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
+_THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
+
+
+@dataclass(frozen=True)
+class Token:
+    """A piece of the text; ``spaced`` tells whether white space stands before it."""
+
+    kind: str
+    text: str
+    spaced: bool
+    start: int
+
+
+@dataclass(frozen=True)
+class Literal:
+    """A number and the units behind it, as ``(name, power)`` pairs."""
+
+    value: float
+    units: tuple[tuple[str, int], ...]
+
+
+@dataclass(frozen=True)
+class Name:
+    """A parameter, a line of the Working, or a variable such as ``x``."""
+
+    text: str
+    start: int = field(default=0, compare=False)
+
+
+@dataclass(frozen=True)
+class Negative:
+    """Minus in front of an operand."""
+
+    operand: Node
+
+
+@dataclass(frozen=True)
+class Operation:
+    """``left sign right`` for one of + - * / ^."""
+
+    sign: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True)
+class Call:
+    """A named function applied to arguments."""
+
+    function: str
+    arguments: tuple[Node, ...]
+
+
+Node = Literal | Name | Negative | Operation | Call
+
+
+@lru_cache(maxsize=4096)
+def parse(text: str) -> Node:
+    """Return the syntax tree of ``text``; raise :class:`ExpressionError` where it cannot be read."""
+    if len(text) > MAX_LENGTH:
+        raise ExpressionError(f"the formula is longer than {MAX_LENGTH} characters")
+    tokens = list(_tokens(_plainly(text)))
+    if not tokens:
+        raise ExpressionError("nothing is stated")
+    parser = _Parser(tokens)
+    node = parser.sum(0)
+    rest = parser.peek()
+    if rest is not None:
+        raise ExpressionError(parser.unexpected(rest))
+    return node
+
+
+def is_plain_number(text: str) -> bool:
+    """Tell whether ``text`` is a number without a unit, other than zero."""
+    try:
+        node = parse(text)
+    except ExpressionError:
+        return False
+    return isinstance(node, Literal) and not node.units and node.value != 0
+
+
+def renamed(text: str, old: str, new: str) -> str:
+    """Return the formula with every reference to ``old`` replaced; a unit of that spelling stays."""
+    text = _plainly(text)
+    for name in sorted(names_in(parse(text)), key=lambda name: -name.start):
+        if name.text == old:
+            text = text[: name.start] + new + text[name.start + len(old) :]
+    return text
+
+
+def _plainly(text: str) -> str:
+    """The text without thin spaces in its numbers, and with a plain minus in their exponents, as it may be shown."""
+    return _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
+
+
+def names_in(node: Node) -> Iterator[Name]:
+    """Yield every name the expression refers to."""
+    match node:
+        case Name():
+            yield node
+        case Negative(operand):
+            yield from names_in(operand)
+        case Operation(_, left, right):
+            yield from names_in(left)
+            yield from names_in(right)
+        case Call(_, arguments):
+            for argument in arguments:
+                yield from names_in(argument)
+
+
+def substituted(node: Node, meanings: Mapping[str, Node]) -> Node:
+    """Return the expression with names replaced by what they stand for."""
+    match node:
+        case Name(text):
+            return meanings.get(text, node)
+        case Negative(operand):
+            return Negative(substituted(operand, meanings))
+        case Operation(sign, left, right):
+            return Operation(sign, substituted(left, meanings), substituted(right, meanings))
+        case Call(function, arguments):
+            return Call(function, tuple(substituted(argument, meanings) for argument in arguments))
+        case _:
+            return node
+
+
+def _tokens(text: str) -> Iterator[Token]:
+    position, spaced = 0, False
+    while position < len(text):
+        match = _TOKEN.match(text, position)
+        if match is None:
+            raise ExpressionError(f"the sign {text[position]} has no meaning here")
+        position = match.end()
+        kind = match.lastgroup or ""
+        if kind != "space":
+            yield Token(kind, _SIGNS.get(match[0], match[0]), spaced, match.start())
+        spaced = kind == "space"
+
+
+class _Parser:
+    """Recursive descent over the tokens, one method a level of binding."""
+
+    def __init__(self, tokens: list[Token]) -> None:
+        self.tokens = tokens
+        self.position = 0
+
+    def peek(self, ahead: int = 0) -> Token | None:
+        index = self.position + ahead
+        return self.tokens[index] if index < len(self.tokens) else None
+
+    def sign(self, *signs: str, ahead: int = 0) -> bool:
+        token = self.peek(ahead)
+        return token is not None and token.kind == "sign" and token.text in signs
+
+    def take(self) -> Token:
+        token = self.peek()
+        if token is None:
+            raise ExpressionError("the formula stops in the middle")
+        self.position += 1
+        return token
+
+    def expect(self, sign: str) -> None:
+        if not self.sign(sign):
+            token = self.peek()
+            raise ExpressionError(f"'{sign}' is missing" + (f" before '{token.text}'" if token else " at the end"))
+        self.position += 1
+
+    def unexpected(self, token: Token) -> str:
+        before = self.tokens[self.position - 1] if self.position else None
+        if token.text == "," and before and before.kind == "number":
+            return "a decimal comma stands where a decimal point is needed"
+        if token.kind == "name" and before and before.kind == "number":
+            return f"'{token.text}' is not a unit; a product is written with * between"
+        return f"'{token.text}' is not expected here; a product is written with * between"
+
+    def sum(self, depth: int) -> Node:
+        if depth > MAX_DEPTH:
+            raise ExpressionError("the brackets are nested too deep")
+        node = self.product(depth)
+        while self.sign("+", "-"):
+            sign = self.take().text
+            node = Operation(sign, node, self.product(depth))
+        return node
+
+    def product(self, depth: int) -> Node:
+        node = self.signed(depth)
+        while self.sign("*", "/"):
+            sign = self.take().text
+            node = Operation(sign, node, self.signed(depth))
+        return node
+
+    def signed(self, depth: int) -> Node:
+        negative = False
+        while self.sign("+", "-"):
+            negative ^= self.take().text == "-"
+        node = self.power(depth)
+        if negative and isinstance(node, Literal):  # -5 °C is a reading below zero, not the opposite of 5 °C
+            return Literal(-node.value, node.units)
+        return Negative(node) if negative else node
+
+    def power(self, depth: int) -> Node:
+        node = self.atom(depth)
+        token = self.peek()
+        if token is not None and token.kind == "super":
+            node = Operation("^", node, Literal(float(superscript_value(self.take().text)), ()))
+        if self.sign("^"):
+            self.take()
+            if depth > MAX_DEPTH:
+                raise ExpressionError("the powers are nested too deep")
+            node = Operation("^", node, self.exponent(depth + 1))
+        return node
+
+    def exponent(self, depth: int) -> Node:
+        negative = False
+        while self.sign("+", "-"):
+            negative ^= self.take().text == "-"
+        node = self.power(depth)
+        return Negative(node) if negative else node
+
+    def atom(self, depth: int) -> Node:
+        token = self.take()
+        if token.kind == "number":
+            return Literal(float(token.text), tuple(self.units()))
+        if token.kind == "name":
+            return self.named(token, depth)
+        if token.text == "(":
+            node = self.sum(depth + 1)
+            self.expect(")")
+            return node
+        raise ExpressionError(f"'{token.text}' is not expected here")
+
+    def named(self, token: Token, depth: int) -> Node:
+        if not self.sign("("):
+            return Name(token.text, token.start)
+        self.take()
+        arguments = [self.sum(depth + 1)]
+        while self.sign(","):
+            self.take()
+            arguments.append(self.sum(depth + 1))
+        self.expect(")")
+        return Call(token.text, tuple(arguments))
+
+    def units(self) -> list[tuple[str, int]]:
+        """Read the unit behind a number, if there is one: juxtaposed units, then attached divisors."""
+        units = self.unit_run()
+        while units and self.sign("/", ahead=0) and self._attached_divisor():
+            self.take()
+            if self.sign("("):
+                self.take()
+                divisor = self.unit_run()
+                self.expect(")")
+            else:
+                divisor = self.unit_run()
+            units += [(name, -power) for name, power in divisor]
+        return units
+
+    def unit_run(self) -> list[tuple[str, int]]:
+        """Read units side by side, or with an attached sign for a product: ``m² K``, ``m²·K``, ``m2K``."""
+        units: list[tuple[str, int]] = []
+        while True:
+            ahead = 1 if units and self.sign("*") and self._is_unit(1) and not self._is_variable(1) else 0
+            token = self.peek(ahead)
+            if token is None or token.kind != "name" or self.sign("(", ahead=ahead + 1):
+                break
+            pairs = _unit_pairs(token.text)
+            if pairs is None:
+                if not units:
+                    raise unit_error(token.text)
+                break
+            self.position += ahead + 1
+            name, power = pairs[-1]
+            units += [*pairs[:-1], (name, power * self.unit_power())]
+        return units
+
+    def unit_power(self) -> int:
+        token = self.peek()
+        if token is not None and token.kind == "super":
+            self.take()
+            return superscript_value(token.text)
+        ahead = 1 if self.sign("^") else 0
+        if token is not None and (ahead or (self.sign("-") and not token.spaced)):
+            negative = self.sign("-", ahead=ahead)
+            number = self.peek(ahead + negative)
+            if number is not None and number.kind == "number" and number.text.isdigit() and not number.spaced:
+                self.position += ahead + negative + 1
+                return -int(number.text[:3]) if negative else int(number.text[:3])
+        return 1
+
+    def _attached_divisor(self) -> bool:
+        slash = self.peek()
+        if slash is None or slash.spaced:
+            return False
+        if self._is_unit(1):
+            following = self.peek(1)
+            return following is not None and not following.spaced and not self._is_variable(1)
+        return self.sign("(", ahead=1) and self._is_unit(2)
+
+    def _is_variable(self, ahead: int) -> bool:
+        """Whether a sign before it leads to a variable: behind ``5 K*`` a t is the time, not a tonne."""
+        token = self.peek(ahead)
+        return token is not None and token.text in _VARIABLES
+
+    def _is_unit(self, ahead: int) -> bool:
+        token = self.peek(ahead)
+        return token is not None and token.kind == "name" and _unit_pairs(token.text) is not None
+
+
+@lru_cache(maxsize=512)
+def _unit_pairs(text: str) -> tuple[tuple[str, int], ...] | None:
+    """Read one word as units: ``mm``, ``m2``, or run together as the trade writes them, ``m2K``."""
+    if single_unit(text) is not None:
+        return ((text, 1),)
+    split = split_power(text)
+    if split is not None:
+        return (split,)
+    joined = re.fullmatch(r"(\D+\d)(\D+)", text)
+    if joined and is_unit(joined[1]) and single_unit(joined[2]) is not None:
+        first = split_power(joined[1])
+        return (first or (joined[1], 1), (joined[2], 1))
+    return None

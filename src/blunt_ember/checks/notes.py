@@ -1,0 +1,102 @@
+"""What a solution itself gives away: values used outside the range they hold in, temperatures that cannot be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.faults.structure_faults import path_text
+from blunt_ember.case.values.display import shown, time_shown
+from blunt_ember.case.values.units import TEMPERATURE
+from blunt_ember.errors import Note
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.transient.run import Run
+from blunt_ember.mesh.mesh import Floats
+
+#: How far beyond a range a temperature may go before it is remarked on, K.
+_SLACK = 0.5
+
+
+def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) -> tuple[Note, ...]:
+    """Return what temperatures (s, n) in K show to be doubtful: of a solution, or of several instants of a run.
+
+    ``t`` is the time in s at which what is stated is looked at.
+    """
+    return (
+        *_below_zero(temperatures),
+        *_beyond_ranges(case, problem, temperatures),
+        *_impossible(problem, temperatures, t),
+    )
+
+
+def run_remarks(case: Case, run: Run) -> Iterator[Note]:
+    """Return what the analyst should know of a run: how it ended, and what its hottest and coldest instants show."""
+    kept = run.fields.times
+    extreme = [run.times[np.argmax(run.highest)], run.times[np.argmin(run.lowest)], run.times[-1]]
+    frames = {int(np.argmin(np.abs(kept - t))) for t in extreme}
+    t = float(np.nextafter(run.times[-1], -np.inf))
+    yield from remarks(case, run.pieces[-1][1], np.array([run.fields.field(frame) for frame in sorted(frames)]), t)
+    if run.unfinished:
+        yield Note("clock", f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
+    clock = case.document.running_clock
+    waited = clock is not None and (clock.stages[-1].until if clock.stages else clock.until) is not None
+    if waited and not run.met and not run.unfinished:
+        yield Note("clock", f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
+
+
+def _below_zero(temperatures: Floats) -> Iterator[Note]:
+    if temperatures.min() < 0:
+        what = f"temperatures reach {temperatures.min():.4g} K, below absolute zero"
+        yield Note("surroundings", f"{what}: more heat is taken out than can flow in; look at signs and units of heat")
+
+
+def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
+    """Formulas for emissivities and film coefficients that leave what is possible at the temperatures found."""
+    mesh = problem.mesh
+    for name, exchange in problem.exchanges.items():
+        nodes = mesh.surfaces[name].nodes
+        over = temperatures[:, nodes]
+        places = {
+            key: np.broadcast_to(values, over.shape) for key, values in mesh.space.variables(mesh.points[nodes]).items()
+        }
+        where = {**places, "t": np.full(over.shape, t), "T": over}
+        laws = [(each.emissivity, 0.0, 1.0, "emissivity", "between 0 and 1") for each in exchange.radiations]
+        laws += [(film.h, 0.0, np.inf, "film coefficient", "never below zero") for film in exchange.films]
+        for law, low, high, what, possible in laws:
+            values = law.at(where)
+            values = values[np.isfinite(values)]
+            if len(values) and (values.min() < low or values.max() > high):
+                span = f"{values.min():.4g} to {values.max():.4g}"
+                yield Note("surroundings", f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}")
+
+
+def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterator[Note]:
+    mesh = problem.mesh
+    reached: dict[str, tuple[float, float]] = {}
+    for number, region in enumerate(mesh.regions):
+        material = case.document.body.fillings[region].material
+        own = [temperatures[:, block.nodes[block.region == number]].ravel() for block in mesh.blocks]
+        values = np.concatenate(own)
+        if material is not None and len(values):
+            low, high = reached.get(material, (np.inf, -np.inf))
+            reached[material] = min(low, float(values.min())), max(high, float(values.max()))
+    kind = case.units.of(TEMPERATURE)
+    for name, (low, high) in reached.items():
+        material_stated = case.document.materials[name]
+        k = material_stated.k
+        table = getattr(k, "table", None)
+        if material_stated.range is not None and all(end.constant is not None for end in material_stated.range):
+            ends = tuple(end.constant or 0.0 for end in material_stated.range)
+            what = "its values hold"
+        elif table is not None and table.over == "T":
+            ends, what = (table.xs[0], table.xs[-1]), "its table goes"
+        else:
+            continue
+        if low < ends[0] - _SLACK or high > ends[1] + _SLACK:
+            said = f"{what} from {shown(ends[0], kind)} to {shown(ends[1], kind)}"
+            yield Note(
+                path_text(("materials", name)),
+                f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}",
+            )

@@ -1,0 +1,1 @@
+"""Questions: read from a solution, said as sentences."""

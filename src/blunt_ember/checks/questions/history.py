@@ -1,0 +1,32 @@
+"""What a question reads at every instant of a run, with the exact curve where one is known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.case.values.units import Kind
+from blunt_ember.mesh.mesh import Floats
+
+#: Instants at which exact curves are evaluated at most.
+_MOST_EXACT = 240
+
+
+@dataclass(frozen=True)
+class History:
+    """``values`` (k,) in SI at the instants of the run; ``exact`` (m,) at ``exact_times`` (m,) in s, some of them."""
+
+    name: str
+    kind: Kind
+    values: Floats
+    exact_times: Floats
+    exact: Floats | None
+    source: str
+
+
+def thinned(times: Floats, most: int = _MOST_EXACT) -> Floats:
+    """Return the first, the last and evenly many of the instants between."""
+    if len(times) <= most:
+        return times
+    return times[np.unique(np.linspace(0, len(times) - 1, most).astype(int))]

@@ -1,0 +1,126 @@
+"""What a question reads from temperatures, found once and read at any instant: weights of nodes, and what of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.sparse import csr_array, vstack
+
+from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.document.clock import WHOLE_BODY, Condition
+from blunt_ember.case.document.places import Line
+from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
+from blunt_ember.fem.reading import weights_at
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
+
+Reduction = Literal["highest", "lowest", "sum"]
+
+
+@dataclass(frozen=True)
+class Probe:
+    """Reads ``weights`` (p, n) of temperatures, and of what they give the highest, the lowest or the sum."""
+
+    weights: csr_array
+    reduction: Reduction
+
+    def __call__(self, temperature: Floats) -> float:
+        """Return what is read of temperatures (n,) in K."""
+        values = self.weights @ temperature
+        return float(values.sum() if self.reduction == "sum" else getattr(values, _OF[self.reduction])())
+
+
+_OF = {"highest": "max", "lowest": "min"}
+
+
+def probe_of(
+    asking: Question | Condition,
+    members: tuple[str, ...],
+    mesh: Mesh,
+    geometry: AnyGeometry,
+    path: str,
+    side: int | None = None,
+) -> Probe:
+    """Return what a question or condition reads of temperatures.
+
+    ``members`` are the surfaces its target stands for, or that a line is laid by; ``side`` the region it is read from
+    at a joint. Raises :class:`CaseError` at ``path`` where a place lies outside the body.
+    """
+    target, asks = asking.target, asking.asks
+    if isinstance(target, Line):
+        line = laid(target, "", members, geometry, mesh, path, side)
+        if asks == "mean":
+            return Probe(csr_array(csr_array(line.shares[None]) @ line.weights), "sum")
+        return Probe(csr_array(line.weights[line.inside]), "highest" if asks == "highest" else "lowest")
+    if not isinstance(target, str):
+        assert isinstance(target, tuple)
+        weights = weights_at(mesh, np.array([[place.si for place in target]]), side)
+        if not weights.nnz:
+            raise CaseError((Fault(path, f"the point ({', '.join(p.text for p in target)}) lies outside the body"),))
+        return Probe(weights, "sum")
+    if target == WHOLE_BODY or (target in mesh.regions and target not in mesh.surfaces):
+        regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
+        return _of_regions(asks, list(regions), mesh)
+    facets = [mesh.surfaces[name] for name in members]
+    if side is not None:
+        facets = [each.side(side) for each in facets]
+    if asks != "mean":
+        return Probe(
+            _stacked([surface_samples(each, mesh) for each in facets]), "highest" if asks == "highest" else "lowest"
+        )
+    areas = np.array([geometry.surfaces[name].area for name in members])
+    means = _stacked([surface_mean(each, mesh) for each in facets])
+    return Probe(csr_array((areas / areas.sum())[None] @ means), "sum")
+
+
+def _stacked(parts: list[csr_array]) -> csr_array:
+    return csr_array(vstack(parts))
+
+
+def surface_samples(facets: FacetSet, mesh: Mesh) -> csr_array:
+    """Return weights (s, n) of places on each facet of a surface, enough to find the extremes."""
+    rows = []
+    for block in facets.blocks:
+        shape = FAMILIES[block.family].values(FAMILIES[block.family].samples)
+        count = len(block.nodes) * len(shape)
+        columns = np.repeat(block.nodes, len(shape), axis=0)
+        values = np.tile(shape, (len(block.nodes), 1))
+        index = np.repeat(np.arange(count), shape.shape[1])
+        rows.append(csr_array((values.ravel(), (index, columns.ravel())), shape=(count, mesh.node_count)))
+    return _stacked(rows)
+
+
+def surface_mean(facets: FacetSet, mesh: Mesh) -> csr_array:
+    """Return weights (1, n) of the mean over a surface."""
+    share = np.zeros(mesh.node_count)
+    for block in facets.blocks:
+        family = FAMILIES[block.family]
+        share += _gathered(facet_weights(facets, block, mesh) @ family.at_points, block.nodes, mesh)
+    return csr_array(share[None] / share.sum())
+
+
+def _of_regions(asks: str, regions: list[int], mesh: Mesh) -> Probe:
+    """Extremes at the nodes of regions, or the mean over their volume."""
+    if asks != "mean":
+        inside = [block.nodes[np.isin(block.region, regions)].ravel() for block in mesh.blocks]
+        nodes = np.unique(np.concatenate(inside))
+        ones = np.ones(len(nodes))
+        weights = csr_array((ones, (np.arange(len(nodes)), nodes)), shape=(len(nodes), mesh.node_count))
+        return Probe(weights, "highest" if asks == "highest" else "lowest")
+    share = np.zeros(mesh.node_count)
+    for block in mesh.blocks:
+        family = FAMILIES[block.family]
+        runs = in_runs(block, len(family.points))
+        volumes = np.concatenate([weighted_gradients(block, mesh, run)[1] for run in runs])
+        own = np.isin(block.region, regions)
+        share += _gathered(volumes[own] @ family.at_points, block.nodes[own], mesh)
+    return Probe(csr_array(share[None] / share.sum()), "sum")
+
+
+def _gathered(values: Floats, nodes: Ints, mesh: Mesh) -> Floats:
+    return np.asarray(np.bincount(nodes.ravel(), values.ravel(), minlength=mesh.node_count), dtype=np.float64)

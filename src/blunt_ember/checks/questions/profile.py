@@ -1,0 +1,112 @@
+"""What is read along a line through the body, with the exact curve where one is known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, Kind
+from blunt_ember.checks.questions.reading_line import ReadingLine, through_middle
+from blunt_ember.checks.references.exact_flux import exact_flux
+from blunt_ember.checks.references.fits.field import ExactField
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.recovery import recovered
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+#: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
+#: or along an axis.
+QUANTITIES = ("temperature", "heat flux", "flux along the line", "flux along x", "flux along y", "flux along z")
+
+
+@dataclass(frozen=True)
+class Profile:
+    """Values of a ``kind`` in SI along a line: ``distance`` (p,) in m, ``mesh`` and ``exact`` (p,); ``joints`` are
+    (distance, name) pairs."""
+
+    title: str
+    distance: Floats
+    mesh: Floats
+    exact: Floats | None
+    source: str
+    joints: tuple[tuple[float, str], ...]
+    kind: Kind = TEMPERATURE
+
+
+def quantities_of(mesh: Mesh) -> tuple[str, ...]:
+    """Return what of :data:`QUANTITIES` can be read in a mesh."""
+    if mesh.dimension == 1:
+        return QUANTITIES[0], QUANTITIES[3]
+    return QUANTITIES[: 3 + mesh.dimension]
+
+
+def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None) -> Profile:
+    """Read the temperatures (n,) in K of the nodes along a line, and an exact field beside them."""
+    curve = line.of_each_region(exact.temperature) if exact is not None else None
+    source = exact.source if exact is not None else ""
+    return Profile(line.title, line.distance, line.read(temperature), curve, source, line.joints)
+
+
+def flux_profile(
+    line: ReadingLine,
+    quantity: str,
+    problem: Problem,
+    temperature: Floats,
+    geometry: AnyGeometry,
+    exact: ExactField | None,
+    t: float = 0.0,
+) -> Profile:
+    """Read the recovered heat flux along a line, one of :data:`QUANTITIES`, and that of an exact field beside it."""
+    mesh, curve = problem.mesh, None
+    fluxes = recovered(problem, temperature, t).at_nodes
+    found = line.of_each_region(lambda places, region: np.full((len(places), mesh.dimension), np.nan))
+    for region in np.unique(line.region).tolist():
+        own = line.region == region
+        # Along what no region is known of, as in a mesh that was read, the first one stands for all.
+        at_nodes = _in_region(mesh, fluxes, max(region, 0) if len(mesh.regions) > 1 or region >= 0 else 0)
+        found[own] = line.read(at_nodes)[own] if region >= 0 else np.nan
+    values = _part(found, line, quantity)
+    if exact is not None:
+        held = exact
+        curve = _part(
+            line.of_each_region(lambda places, region: exact_flux(held, problem, geometry, places, region, t)),
+            line,
+            quantity,
+        )
+        curve = None if np.isnan(curve).all() else curve
+    source = exact.source if exact is not None and curve is not None else ""
+    return Profile(f"{line.title}: {quantity}", line.distance, values, curve, source, line.joints, HEAT_FLUX)
+
+
+def _in_region(mesh: Mesh, fluxes: tuple[Floats, ...], region: int) -> Floats:
+    """Fluxes (n, d) at the nodes as the cells of one region have them, NaN elsewhere."""
+    at_nodes = np.zeros((mesh.node_count, mesh.dimension))
+    for block, flux in zip(mesh.blocks, fluxes, strict=True):
+        own = block.region == region
+        at_nodes[block.nodes[own]] = flux[own]
+    return at_nodes
+
+
+def _part(flux: Floats, line: ReadingLine, quantity: str) -> Floats:
+    if quantity == "heat flux":
+        return np.asarray(np.linalg.norm(flux, axis=1))
+    if quantity == "flux along the line":
+        return np.asarray((flux * line.along).sum(axis=1))
+    return np.asarray(flux[:, "xyz".index(quantity[-1])])
+
+
+def profile_through(
+    axis: int, geometry: AnyGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
+) -> Profile:
+    """Read along x (``axis`` 0), y (1) or z (2) through the middle of the body."""
+    return profile_on(through_middle(axis, geometry, mesh, samples), temperature, exact)
+
+
+def main_axis(geometry: AnyGeometry, mesh: Mesh, temperature: Floats) -> int:
+    """Return the axis, 0, 1 or 2, along which the temperature changes more through the middle of the body."""
+    spans = []
+    for axis in range(len(geometry.low)):
+        values = profile_through(axis, geometry, mesh, temperature, None, samples=21).mesh
+        spans.append(float(np.nanmax(values) - np.nanmin(values)) if not np.isnan(values).all() else 0.0)
+    return int(np.argmax(spans))

@@ -1,0 +1,1 @@
+"""What answers are compared with: exact solutions that fit a case, and lines of the Working."""

@@ -1,0 +1,77 @@
+"""Exact solutions by name, and which of them holds for a case."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+
+import numpy as np
+
+from blunt_ember.checks.references.fits.field import ExactField
+from blunt_ember.checks.references.fits.fins import annular_fin, straight_fin
+from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
+from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
+from blunt_ember.checks.references.fits.rods import rod
+from blunt_ember.checks.references.fits.solids import solid_field
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.imported import ImportedGeometry
+
+#: Every exact solution of sections by the name a case refers to it.
+SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType(
+    {
+        "plane-wall": plane_wall,
+        "composite-wall": composite_wall,
+        "hollow-cylinder": hollow_cylinder,
+        "hollow-sphere": hollow_sphere,
+        "hot-edge-plate": hot_edge_plate,
+        "straight-fin": straight_fin,
+        "annular-fin": annular_fin,
+        "rectangle": rectangle,
+    }
+)
+
+
+#: Those of rods.
+ROD_SOLUTIONS: Mapping[str, Callable[[RodGeometry, Problem], ExactField]] = MappingProxyType({"rod": rod})
+SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS)
+
+
+def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
+    """Fit the named exact solution to a case; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    field = _fitted(name, geometry, problem)
+    field.temperature(
+        np.array([geometry.low])
+    )  # so that a balance without a root is refused here, not when it is drawn
+    return field
+
+
+def _fitted(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
+    if name not in SOLUTIONS:
+        known = ", ".join(repr(known) for known in SOLUTIONS)
+        raise ReferenceRefusedError(f"there is no exact solution '{name}'; there is {known}")
+    if isinstance(geometry, RodGeometry):
+        if name not in ROD_SOLUTIONS:
+            raise ReferenceRefusedError("it is for sections and solids; the exact solution of a rod is 'rod'")
+        return ROD_SOLUTIONS[name](geometry, problem)
+    if name not in SECTION_SOLUTIONS:
+        raise ReferenceRefusedError("it is for rods, and this body is none")
+    if isinstance(geometry, ImportedGeometry):
+        raise ReferenceRefusedError("the body was read from a mesh, so its shape is not known")
+    if isinstance(geometry, SolidGeometry):
+        return solid_field(SECTION_SOLUTIONS[name], geometry, problem)
+    return SECTION_SOLUTIONS[name](geometry, problem)
+
+
+def recognised(geometry: AnyGeometry, problem: Problem) -> ExactField | None:
+    """Return the first exact solution that holds for a case, or None."""
+    for name in ROD_SOLUTIONS if isinstance(geometry, RodGeometry) else SECTION_SOLUTIONS:
+        try:
+            return exact_field(name, geometry, problem)
+        except ReferenceRefusedError:
+            continue
+    return None

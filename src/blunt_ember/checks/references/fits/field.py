@@ -1,0 +1,209 @@
+"""What an exact solution offers once it is fitted to a case, and what a case must be for one to hold."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Protocol, runtime_checkable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from blunt_ember.case.values.laws import Law, constant_law
+from blunt_ember.case.values.units import CONDUCTIVITY
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Exchange, Problem
+from blunt_ember.geometry.regions import Geometry, outer_surfaces
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
+from blunt_ember.reference.side import Side
+
+Floats = NDArray[np.float64]
+
+
+class ExactField(Protocol):
+    """An exact solution in the coordinates of the case."""
+
+    @property
+    def name(self) -> str:
+        """Name of the solution, as a case refers to it."""
+
+    @property
+    def source(self) -> str:
+        """Where it comes from."""
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, 2) in m, in one region if one is given."""
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through a surface, with the sign of the ledger; NaN where the solution does not say it."""
+
+
+@runtime_checkable
+class InstantField(ExactField, Protocol):
+    """An instant of an exact solution in time."""
+
+    def passed(self, surface: str) -> float:
+        """Heat in J that has come in through a surface since the start; NaN where the solution does not say it."""
+
+    def stored(self) -> float:
+        """Heat in J stored in the body since the start; NaN where the solution does not say it."""
+
+
+class Unsaid:
+    """What an instant does not say of heat."""
+
+    def heat(self, surface: str) -> float:
+        """Not said."""
+        return float("nan")
+
+    def passed(self, surface: str) -> float:
+        """Not said."""
+        return float("nan")
+
+    def stored(self) -> float:
+        """Not said."""
+        return float("nan")
+
+
+@runtime_checkable
+class MovingField(Protocol):
+    """An exact solution that changes with time."""
+
+    @property
+    def name(self) -> str:
+        """Name of the solution, as a case refers to it."""
+
+    @property
+    def source(self) -> str:
+        """Where it comes from."""
+
+    def at(self, t: float) -> InstantField:
+        """Return the field of a time in s.
+
+        Raises :class:`ReferenceRefusedError` for a time at which it does not hold.
+        """
+
+
+def field_at(field: ExactField | MovingField, t: float) -> ExactField:
+    """Return the field of a time in s; one that does not change is its own."""
+    return field.at(t) if isinstance(field, MovingField) else field
+
+
+def side_of(surface: str, problem: Problem) -> Side:
+    """Return what a surface meets, as a side of an exact solution.
+
+    Raises :class:`ReferenceRefusedError` where a value on it is no constant.
+    """
+    if surface in problem.held:
+        return Side(held=_even(problem.held[surface], surface))
+    exchange = problem.exchanges.get(surface, Exchange())
+    flux = sum(_even(law, surface) for law in exchange.fluxes)
+    films = [(_even(film.h, surface), _even(film.fluid, surface)) for film in exchange.films]
+    h = sum(each for each, _ in films)
+    fluid = sum(each * fluid for each, fluid in films) / h if h else 0.0
+    radiation = tuple(
+        (_even(each.emissivity, surface), _even(each.surroundings, surface)) for each in exchange.radiations
+    )
+    return Side(flux=flux, h=h, fluid=fluid, radiation=radiation)
+
+
+def _even(law: Law, surface: str) -> float:
+    if law.constant is None:
+        raise ReferenceRefusedError(f"what is stated on {surface} is not the same everywhere ('{law.text}')")
+    return law.constant
+
+
+def single_rectangle(geometry: SectionGeometry) -> Lattice:
+    """Return the lattice of a section that is one rectangle; raise :class:`ReferenceRefusedError` for any other."""
+    lattice = lattice_of(geometry)
+    if lattice is None or lattice.centre is not None or lattice.owner.size != 1:
+        raise ReferenceRefusedError("the body is no single rectangle")
+    return lattice
+
+
+def passing_heat(geometry: Geometry, problem: Problem) -> set[str]:
+    """Return the outer surfaces through which heat may pass; those of a periodic pair among them."""
+    periodic = {name for pair in problem.periodic for name in pair}
+    return periodic | {surface.name for surface in outer_surfaces(geometry) if side_of(surface.name, problem) != Side()}
+
+
+def generation_of(problem: Problem) -> dict[int, float]:
+    """Return the even heat per volume, W/m³, in each region that has some.
+
+    Raises :class:`ReferenceRefusedError` where heat arises in another way.
+    """
+    if problem.points:
+        raise ReferenceRefusedError("heat arises at a point or along a line")
+    found: dict[int, float] = {}
+    for source in problem.sources:
+        if source.per_volume.constant is None:
+            raise ReferenceRefusedError(f"{source.name} is not the same everywhere ('{source.per_volume.text}')")
+        found[source.region] = found.get(source.region, 0.0) + source.per_volume.constant
+    return found
+
+
+def contact_of(problem: Problem, interface: str) -> float:
+    """Return the contact resistance of an interface, m² K/W; 0 where it is perfect."""
+    if interface not in problem.joints:
+        return 0.0
+    conductance = problem.joints[interface]
+    if conductance is None or conductance.constant is None or conductance.constant <= 0:
+        raise ReferenceRefusedError(f"the joint {interface} is open, or not the same everywhere")
+    return 1 / conductance.constant
+
+
+def plain_conductivity(problem: Problem, region: int) -> float:
+    """Return the one constant conductivity of a region; raise :class:`ReferenceRefusedError` where there is none."""
+    constant = problem.conductors[region].constant
+    if constant is None:
+        raise ReferenceRefusedError("a conductivity is no constant, or differs with the direction")
+    return constant
+
+
+def conductivity_towards(problem: Problem, region: int, axis: int, slanted: bool) -> Law:
+    """Return the conductivity of a region along x (``axis`` 0) or y (1), a law of temperature at most.
+
+    A material that conducts aslant is refused, unless heat may drift sideways without end (``slanted``).
+    """
+    conductor = problem.conductors[region]
+    if any(law.variables - {"T"} for law in conductor.k):
+        raise ReferenceRefusedError("a conductivity differs from place to place")
+    if len(conductor.k) == 1:
+        return conductor.k[0]
+    if conductor.centre is not None:
+        raise ReferenceRefusedError("a material conducts by directions from a centre")
+    share = np.cos(conductor.angle - axis * np.pi / 2) ** 2
+    if share > 1 - 1e-12 or share < 1e-12:
+        return conductor.k[0 if share > 0.5 else 1]
+    along, across = (law.constant for law in conductor.k[:2])
+    if not slanted or along is None or across is None:
+        raise ReferenceRefusedError("a material conducts aslant, so heat does not flow straight")
+    return constant_law(along * share + across * (1 - share), CONDUCTIVITY)
+
+
+def require_nothing_else(problem: Problem) -> None:
+    """Raise :class:`ReferenceRefusedError` where heat arises inside, or joints or periodic surfaces are stated."""
+    if problem.sources or problem.points:
+        raise ReferenceRefusedError("heat arises inside the body")
+    if problem.joints:
+        raise ReferenceRefusedError("a joint is not perfect")
+    if problem.periodic:
+        raise ReferenceRefusedError("surfaces are periodic")
+
+
+def require_no_radiation(*sides: Side) -> None:
+    """Raise :class:`ReferenceRefusedError` where a side radiates."""
+    if any(side.radiation for side in sides):
+        raise ReferenceRefusedError("a surface radiates")
+
+
+def crossings_of(order: list[int], geometry: SectionGeometry) -> dict[str, list[tuple[int, float]]]:
+    """Return for each interface that layers in ``order`` make the layers before it and the signs of heat through it."""
+    names = [region.name for region in geometry.regions]
+    crossing: dict[str, list[tuple[int, float]]] = {}
+    for place, (a, b) in enumerate(pairwise(order)):
+        if a != b:
+            i, j = sorted((a, b))
+            key = f"{names[i]}|{names[j]}"
+            crossing.setdefault(key, []).append((place, 1.0 if a == i else -1.0))
+    return crossing

@@ -1,0 +1,123 @@
+"""Straight fins along x or y of a plane section, and annular fins in a turned one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.checks.references.fits.field import (
+    Floats,
+    plain_conductivity,
+    require_no_radiation,
+    require_nothing_else,
+    side_of,
+    single_rectangle,
+)
+from blunt_ember.checks.references.fits.layered import flat_ends
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.planar.lattice import Lattice
+from blunt_ember.reference.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.side import Side
+
+
+@dataclass(frozen=True)
+class FinField:
+    """A fin along ``axis`` from ``origin`` (m), towards + or − by ``sign``; annular when it turns."""
+
+    fin: StraightFin | AnnularFin
+    axis: int
+    origin: float
+    sign: float
+    #: Heat in W entering through the base and the tip.
+    through: dict[str, float]
+    name: str
+    source: str
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, 2) in m."""
+        return self.fin.temperature_at(self.sign * (points[:, self.axis] - self.origin))
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through base or tip; that over the sides is not told apart."""
+        return self.through.get(surface, float("nan"))
+
+
+def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
+    """Fit a straight fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    require_nothing_else(problem)
+    lattice = single_rectangle(geometry)
+    if geometry.turned or geometry.depth is None:
+        raise ReferenceRefusedError("a straight fin is a plane section")
+    reasons = []
+    for axis in (0, 1):
+        ends = flat_ends(axis, (lattice.us, lattice.vs)[axis], geometry)
+        sides = flat_ends(1 - axis, (lattice.us, lattice.vs)[1 - axis], geometry)
+        for base, tip, sign in ((ends[0], ends[1], 1.0), (ends[1], ends[0], -1.0)):
+            held = side_of(base, problem).held
+            try:
+                h, fluid, both = _film_over(sides, problem)
+                if held is None:
+                    raise ReferenceRefusedError("no end of the fin is held at a temperature")
+                return _straight(geometry, problem, lattice, axis, (base, tip), sign, held, h, fluid, both)
+            except ReferenceRefusedError as error:
+                reasons.append(str(error))
+    raise ReferenceRefusedError(reasons[0])
+
+
+def _straight(
+    geometry: SectionGeometry,
+    problem: Problem,
+    lattice: Lattice,
+    axis: int,
+    ends: tuple[str, str],
+    sign: float,
+    held: float,
+    h: float,
+    fluid: float,
+    both: bool,
+) -> FinField:
+    along, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
+    depth, k = geometry.depth or 0.0, plain_conductivity(problem, 0)
+    thickness = float(np.ptp(across))
+    require_thin(h * thickness / (2 * k) if both else h * thickness / k)
+    tip = side_of(ends[1], problem)
+    require_no_radiation(tip)
+    fin = StraightFin(float(np.ptp(along)), thickness * depth, (2 if both else 1) * depth, k, h, fluid, held, tip)
+    through = {ends[0]: fin.heat, ends[1]: -fin.tip_heat}
+    return FinField(
+        fin, axis, float(along[0] if sign > 0 else along[-1]), sign, through, "straight-fin", STRAIGHT_SOURCE
+    )
+
+
+def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
+    """Fit an annular fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    require_nothing_else(problem)
+    lattice = single_rectangle(geometry)
+    if not geometry.turned:
+        raise ReferenceRefusedError("an annular fin is a turned section")
+    inner, outer = flat_ends(0, lattice.us, geometry)
+    h, fluid, both = _film_over(flat_ends(1, lattice.vs, geometry), problem)
+    held = side_of(inner, problem).held
+    if held is None or lattice.us[0] <= 0:
+        raise ReferenceRefusedError("the inner face is not held at a temperature")
+    if side_of(outer, problem) != Side():
+        raise ReferenceRefusedError("the rim is not insulated")
+    thickness, k = float(np.ptp(lattice.vs)), plain_conductivity(problem, 0)
+    require_thin(h * thickness / (2 * k) if both else h * thickness / k)
+    fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held)
+    return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: 0.0}, "annular-fin", ANNULAR_SOURCE)
+
+
+def _film_over(sides: tuple[str, str], problem: Problem) -> tuple[float, float, bool]:
+    """Return h, fluid temperature and whether both sides meet the film; one side may be insulated by symmetry."""
+    first, second = (side_of(name, problem) for name in sides)
+    require_no_radiation(first, second)
+    films = [side for side in (first, second) if side != Side()]
+    if not films or any(side.held is not None or side.flux or not side.h for side in films):
+        raise ReferenceRefusedError("its long sides do not meet a film")
+    if len(films) == 2 and films[0] != films[1]:
+        raise ReferenceRefusedError("its two long sides meet different films")
+    return films[0].h, films[0].fluid, len(films) == 2

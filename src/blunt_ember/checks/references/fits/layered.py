@@ -1,0 +1,239 @@
+"""Bodies of layers: walls in a plane section; rings, discs and rectangles about the axis; shells and balls."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from blunt_ember.case.values.laws import Law
+from blunt_ember.checks.references.fits.field import (
+    Floats,
+    conductivity_towards,
+    contact_of,
+    crossings_of,
+    generation_of,
+    passing_heat,
+    side_of,
+)
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
+from blunt_ember.reference.layers import Form, Layer, Layers
+from blunt_ember.reference.side import Side
+
+
+@dataclass(frozen=True)
+class LayeredField:
+    """Layers across which s grows: along ``axis`` 0 (x) or 1 (y), or by the distance from a ``centre``.
+
+    ``origin`` is where the layers begin; ``factor`` what one unit of their heat stands for, m², radians times metres,
+    or steradians. ``crossing`` tells for each interface the layers before it and the signs of heat through it.
+    """
+
+    layers: Layers
+    axis: int
+    origin: float
+    centre: tuple[float, float] | None
+    factor: float
+    ends: tuple[str, str]
+    crossing: dict[str, list[tuple[int, float]]]
+    order: tuple[int, ...]
+    name: str
+
+    @property
+    def source(self) -> str:
+        """Where it comes from."""
+        return self.layers.source
+
+    def distance(self, points: Floats) -> Floats:
+        """Distance (p,) in m from where the layers begin, or from the centre."""
+        if self.centre is None:
+            return points[:, self.axis] - self.origin
+        result: Floats = np.linalg.norm(points - np.array(self.centre), axis=1)
+        return result
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, 2) in m."""
+        s = self.distance(points)
+        if region is None or self.order.count(region) != 1:
+            return self.layers.temperature_at(s)
+        return self.layers.temperature_at(s, self.order.index(region))
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through a surface; those along the flow pass none."""
+        if surface == self.ends[0]:
+            return self.layers.heat_in * self.factor
+        if surface == self.ends[1]:
+            return -self.layers.heat_out * self.factor
+        through = (sign * self.layers.heat_after(place) for place, sign in self.crossing.get(surface, ()))
+        return sum(through) * self.factor
+
+
+def plane_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
+    """Fit a wall of one layer."""
+    field = composite_wall(geometry, problem)
+    if len(field.layers.layers) > 1:
+        raise ReferenceRefusedError("a plane wall has one layer; this one has more, ask for 'composite-wall'")
+    return replace(field, name="plane-wall")
+
+
+def composite_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
+    """Fit a wall of several layers; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    lattice = lattice_of(geometry)
+    if geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
+        raise ReferenceRefusedError("the regions do not fill a rectangle, so heat does not flow straight through")
+    reasons = []
+    for axis in (0, 1):
+        try:
+            return _straight(axis, lattice, geometry, problem)
+        except ReferenceRefusedError as error:
+            reasons.append(str(error))
+    raise ReferenceRefusedError("; ".join(dict.fromkeys(reasons)))
+
+
+def _straight(axis: int, lattice: Lattice, geometry: SectionGeometry, problem: Problem) -> LayeredField:
+    along, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
+    owner = lattice.owner if axis == 0 else lattice.owner.T
+    if (owner != owner[:, :1]).any():
+        raise ReferenceRefusedError(f"along {'xy'[axis]} the layers do not run through the whole wall")
+    ends = flat_ends(axis, along, geometry)
+    endless = _endless(1 - axis, across, geometry, problem)
+    for surface in sorted(passing_heat(geometry, problem) - {*ends, *endless}):
+        raise ReferenceRefusedError(f"along {'xy'[axis]} heat passes through {surface} at the side of the wall")
+    order = owner[:, 0].tolist()
+    ks = [conductivity_towards(problem, region, axis, bool(endless)) for region in order]
+    stack = _Stack("wall", along - along[0], order, ks, ends, float(np.ptp(across)) * (geometry.depth or 0.0))
+    return stack.field("composite-wall", geometry, problem, axis=axis, origin=float(along[0]))
+
+
+def _endless(axis: int, lines: Floats, geometry: SectionGeometry, problem: Problem) -> tuple[str, ...]:
+    """The two sides of a wall where they are periodic, so that it goes on for ever."""
+    for pair in problem.periodic:
+        places = [geometry.surfaces[name].segments[..., axis] for name in pair]
+        at = [place.mean() for place in places]
+        gaps = [np.abs(place - middle).max() for place, middle in zip(places, at, strict=True)]
+        gaps += np.abs(np.sort(at) - np.array([lines[0], lines[-1]])).tolist()
+        if max(gaps) < 1e-9 * geometry.extent:
+            return pair
+    return ()
+
+
+def hollow_cylinder(geometry: SectionGeometry, problem: Problem) -> LayeredField:
+    """Fit a hollow or solid cylinder; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    lattice = lattice_of(geometry) if geometry.turned else rings_of(geometry)
+    if lattice is None or (lattice.centre is None) != geometry.turned:
+        raise ReferenceRefusedError("the layers are no rings about one centre, nor rectangles about the axis")
+    if geometry.turned:
+        factor = 2 * np.pi * float(np.ptp(lattice.vs))
+    else:
+        factor = float(np.ptp(lattice.vs)) * (geometry.depth or 0.0)
+    return _radial("cylinder", "hollow-cylinder", lattice, factor, geometry, problem)
+
+
+def hollow_sphere(geometry: SectionGeometry, problem: Problem) -> LayeredField:
+    """Fit a hollow or solid sphere; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    lattice = rings_of(geometry)
+    if lattice is None or lattice.centre is None or not geometry.turned:
+        raise ReferenceRefusedError("the layers are no ring sectors of a turned section")
+    if abs(lattice.centre[0]) > 1e-9 * geometry.extent:
+        raise ReferenceRefusedError("the centre of the layers does not lie on the axis")
+    factor = 2 * np.pi * float(np.sin(lattice.vs[-1]) - np.sin(lattice.vs[0]))
+    return _radial("sphere", "hollow-sphere", lattice, factor, geometry, problem)
+
+
+def _radial(
+    form: Form, name: str, lattice: Lattice, factor: float, geometry: SectionGeometry, problem: Problem
+) -> LayeredField:
+    owner, radii = lattice.owner, lattice.us
+    if (owner == VOID).any() or (owner != owner[:, :1]).any():
+        raise ReferenceRefusedError("the layers do not run round evenly")
+    solid = radii[0] < 1e-9 * radii[-1]
+    if lattice.centre is None:
+        outer = flat_end(0, radii[-1], geometry)
+        inner = "" if solid else flat_end(0, radii[0], geometry)
+    else:
+        outer = _round_end(lattice.centre, radii[-1], geometry)
+        inner = "" if solid else _round_end(lattice.centre, radii[0], geometry)
+    for surface in sorted(passing_heat(geometry, problem) - {inner, outer}):
+        raise ReferenceRefusedError(f"heat passes through {surface}, across the radius")
+    order = owner[:, 0].tolist()
+    ks = [_radial_conductivity(problem, region, lattice.centre, geometry) for region in order]
+    stack = _Stack(form, np.where(radii < 1e-9 * radii[-1], 0.0, radii), order, ks, (inner, outer), factor)
+    return stack.field(name, geometry, problem, centre=lattice.centre)
+
+
+def _radial_conductivity(
+    problem: Problem, region: int, centre: tuple[float, float] | None, geometry: SectionGeometry
+) -> Law:
+    """Conductivity along the radius."""
+    conductor = problem.conductors[region]
+    if centre is None or len(conductor.k) == 1:
+        return conductivity_towards(problem, region, 0, slanted=False)
+    if conductor.centre is None or np.abs(np.array(conductor.centre) - centre).max() > 1e-9 * geometry.extent:
+        raise ReferenceRefusedError("a material conducts by directions that are not radial")
+    if conductor.k[0].variables - {"T"}:
+        raise ReferenceRefusedError("a conductivity differs from place to place")
+    return conductor.k[0]
+
+
+@dataclass(frozen=True)
+class _Stack:
+    """Layers of regions in ``order`` between ``lines``, with their conductivities; ``ends`` are the surfaces on both
+    sides, the first empty where there is none."""
+
+    form: Form
+    lines: Floats
+    order: list[int]
+    ks: list[Law]
+    ends: tuple[str, str]
+    factor: float
+
+    def field(
+        self,
+        name: str,
+        geometry: SectionGeometry,
+        problem: Problem,
+        axis: int = 0,
+        origin: float = 0.0,
+        centre: tuple[float, float] | None = None,
+    ) -> LayeredField:
+        """Solve it with what is stated in the regions, on the joints and on both sides."""
+        crossing = crossings_of(self.order, geometry)
+        contact = {place: contact_of(problem, surface) for surface, each in crossing.items() for place, _ in each}
+        heat = generation_of(problem)
+        layers = tuple(
+            Layer(float(end), k, heat.get(region, 0.0), contact.get(place, 0.0))
+            for place, (end, k, region) in enumerate(zip(self.lines[1:], self.ks, self.order, strict=True))
+        )
+        inner = side_of(self.ends[0], problem) if self.ends[0] else Side()
+        made = Layers(self.form, float(self.lines[0]), layers, inner, side_of(self.ends[1], problem))
+        return LayeredField(made, axis, origin, centre, self.factor, self.ends, crossing, tuple(self.order), name)
+
+
+def flat_ends(axis: int, lines: Floats, geometry: SectionGeometry) -> tuple[str, str]:
+    """Names of the surfaces that lie whole at the first and at the last line of a lattice."""
+    return flat_end(axis, float(lines[0]), geometry), flat_end(axis, float(lines[-1]), geometry)
+
+
+def flat_end(axis: int, line: float, geometry: SectionGeometry) -> str:
+    """Name of the surface that lies whole at a line of a lattice; raises :class:`ReferenceRefusedError` for several."""
+    reach = 1e-9 * geometry.extent
+    at = [s.name for s in geometry.outer_surfaces if np.abs(s.segments[..., axis] - line).max() < reach]
+    if len(at) != 1:
+        raise ReferenceRefusedError(f"along {'xy'[axis]} an end is no single surface")
+    return at[0]
+
+
+def _round_end(centre: tuple[float, float], radius: float, geometry: SectionGeometry) -> str:
+    """Name of the surface that runs round at a radius."""
+    at = []
+    for surface in geometry.outer_surfaces:
+        away = np.linalg.norm(surface.segments - np.array(centre), axis=-1)
+        if np.abs(away - radius).max() < 1e-9 * geometry.extent:
+            at.append(surface.name)
+    if len(at) != 1:
+        raise ReferenceRefusedError("the bore or the rim is no single surface")
+    return at[0]

@@ -1,0 +1,322 @@
+"""Exact solutions in time by name, and which of them holds for a case."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+from typing import Literal
+
+import numpy as np
+
+from blunt_ember.case.values.laws import Law, constant_law
+from blunt_ember.checks.references.fits.field import Floats, InstantField, MovingField, Unsaid, side_of
+from blunt_ember.checks.references.fits.layered import LayeredField, composite_wall, hollow_cylinder, hollow_sphere
+from blunt_ember.checks.references.fits.products import product_field
+from blunt_ember.checks.references.fits.solids import Reduction, SolidField, solid_reductions
+from blunt_ember.checks.references.fits.swings import swing_of
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Exchange, Problem
+from blunt_ember.fem.transient.storage import storage_of
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.reference import half_space, lumped, warming
+from blunt_ember.reference.half_space import HalfSpace
+from blunt_ember.reference.lumped import Lumped
+from blunt_ember.reference.modes import POWER
+from blunt_ember.reference.side import Side
+from blunt_ember.reference.warming import Swing, Warming
+
+#: Biot number up to which a body is as good as at one temperature.
+LUMPED_BIOT = 0.02
+
+
+@dataclass(frozen=True)
+class Timing:
+    """How a case begins: its ``start``; whether ``one`` problem holds from there to the ``end``, s at the latest; and
+    its Biot number, where it has one."""
+
+    start: Law | Literal["steady"]
+    one: bool
+    end: float
+    biot: float | None
+
+    @property
+    def temperature(self) -> float:
+        """The one temperature at the start, K."""
+        if not isinstance(self.start, Law) or self.start.constant is None:
+            raise ReferenceRefusedError("the body does not start at one temperature")
+        return self.start.constant
+
+
+@dataclass(frozen=True)
+class LayerMoment:
+    """An instant of one layer, in the coordinates of the case."""
+
+    layer: LayeredField
+    warming: Warming | HalfSpace
+    t: float
+    name: str
+    source: str
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, 2) in m."""
+        s = self.layer.distance(points)
+        if isinstance(self.warming, HalfSpace):
+            return self.warming.temperature_at(self._depth(s), self.t)
+        return self.warming.temperature_at(np.clip(s, self.warming.start, self.warming.end), self.t)
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through a surface."""
+        if surface not in self.layer.ends:
+            return 0.0
+        place = self.layer.ends.index(surface)
+        if isinstance(self.warming, HalfSpace):
+            return self.warming.flux_in(self.t) * self.layer.factor if place == self._face else 0.0
+        return self.warming.flux_in(self.t)[place] * self._area(place)
+
+    def passed(self, surface: str) -> float:
+        """Heat in J that has come in through a surface; NaN where the solution does not say it."""
+        if surface not in self.layer.ends:
+            return 0.0
+        place = self.layer.ends.index(surface)
+        if isinstance(self.warming, HalfSpace):
+            return self.warming.passed(self.t) * self.layer.factor if place == self._face else 0.0
+        sides = self.warming.sides
+        given = [
+            side.flux * self.t * self._area(number) if side.held is None and side.h == 0 else None
+            for number, side in enumerate(sides)
+        ]
+        own = given[place]
+        if own is not None:
+            return own
+        arisen = self.warming.generation * self.warming.volume * self.layer.factor * self.t
+        other = given[1 - place]
+        if other is not None:
+            return self.stored() - arisen - other
+        if self.warming.form == "wall" and sides[0] == sides[1] and self.warming.swings == (None, None):
+            return (self.stored() - arisen) / 2
+        return float("nan")
+
+    def stored(self) -> float:
+        """Heat in J stored since the start."""
+        if isinstance(self.warming, HalfSpace):
+            return self.warming.passed(self.t) * self.layer.factor
+        gained = self.warming.mean_at(self.t) - self.warming.temperature
+        return gained * self.warming.volume * self.layer.factor * self.warming.k / self.warming.diffusivity
+
+    def _area(self, place: int) -> float:
+        assert isinstance(self.warming, Warming)
+        s = (self.warming.start, self.warming.end)[place]
+        return self.layer.factor * float(s ** POWER[self.warming.form])
+
+    @property
+    def _face(self) -> int:
+        """Which end of the layer is the face of the half-space: the one at which something happens."""
+        return 0 if self.layer.layers.inner != Side() else 1
+
+    def _depth(self, s: Floats) -> Floats:
+        assert isinstance(self.warming, HalfSpace)
+        return s if self._face == 0 else self.warming.depth - s
+
+
+@dataclass(frozen=True)
+class LayerInTime:
+    """One layer through time; of a solid ``reduction`` tells of which section it is."""
+
+    layer: LayeredField
+    warming: Warming | HalfSpace
+    name: str
+    source: str
+    reduction: Reduction | None = None
+
+    def at(self, t: float) -> InstantField:
+        """Return the field of a time in s."""
+        if isinstance(self.warming, HalfSpace):
+            self.warming.require_depth(t)
+        moment = LayerMoment(self.layer, self.warming, t, self.name, self.source)
+        return moment if self.reduction is None else SolidField(moment, self.reduction)
+
+
+@dataclass(frozen=True)
+class LumpedMoment(Unsaid):
+    """A body at one temperature at an instant."""
+
+    body: Lumped
+    sides: Mapping[str, tuple[float, Side]]
+    t: float
+    name: str = "lumped"
+    source: str = lumped.SOURCE
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, d) in m."""
+        return np.full(len(points), self.body.at(self.t))
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through a surface."""
+        return self.body.inflow(*self.sides[surface], self.t) if surface in self.sides else 0.0
+
+    def stored(self) -> float:
+        """Heat in J stored since the start."""
+        return self.body.capacity * (self.body.at(self.t) - self.body.temperature)
+
+
+@dataclass(frozen=True)
+class LumpedInTime:
+    """A body at one temperature through time."""
+
+    body: Lumped
+    sides: Mapping[str, tuple[float, Side]]
+    name: str = "lumped"
+    source: str = lumped.SOURCE
+
+    def at(self, t: float) -> LumpedMoment:
+        """Return the field of a time in s."""
+        return LumpedMoment(self.body, self.sides, t)
+
+
+def series_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+    """Fit a wall, solid cylinder or sphere of one material."""
+    still, swings = _without_swings(problem)
+    layer, reduction = _one_layer(geometry, still)
+    layers = layer.layers
+    names = layer.ends
+    made = Warming(
+        layers.form,
+        layers.start,
+        layers.layers[0].end,
+        *_one_material(problem),
+        (layers.inner, layers.outer),
+        timing.temperature,
+        layers.layers[0].generation,
+        (_swing_at(names[0], swings, reduction), _swing_at(names[1], swings, reduction)),
+    )
+    return LayerInTime(layer, made, "series-in-time", warming.SOURCE, reduction)
+
+
+def half_space_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+    """Fit a wall so deep that nothing reaches its far side by the end."""
+    layer, reduction = _one_layer(geometry, problem)
+    layers = layer.layers
+    if layers.form != "wall" or layers.layers[0].generation:
+        raise ReferenceRefusedError("a half-space is a deep wall in which no heat arises")
+    sides = [side for side in (layers.inner, layers.outer) if side != Side()]
+    if len(sides) != 1:
+        raise ReferenceRefusedError("one side of the wall is its face; the other one must be insulated")
+    depth = layers.layers[0].end - layers.start
+    made = HalfSpace(*_one_material(problem), sides[0], timing.temperature, depth)
+    made.require_depth(timing.end)
+    return LayerInTime(layer, made, "half-space", half_space.SOURCE, reduction)
+
+
+def lumped_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+    """Fit a body at one temperature; raise :class:`ReferenceRefusedError` where its Biot number is too large."""
+    if problem.held:
+        raise ReferenceRefusedError("a surface is held, so the body is not at one temperature")
+    if problem.joints:
+        raise ReferenceRefusedError("a joint parts the body")
+    start = timing.temperature
+    if any(capacity.c.constant is None or capacity.density.constant is None for capacity in problem.capacities):
+        raise ReferenceRefusedError("a heat capacity follows temperature")
+    if problem.points or any(source.per_volume.constant is None for source in problem.sources):
+        raise ReferenceRefusedError("heat arises in a way that is not even")
+    if timing.biot is None or timing.biot > LUMPED_BIOT:
+        said = "no film or radiation" if timing.biot is None else f"a Biot number of {timing.biot:.2g}"
+        raise ReferenceRefusedError(f"the body has {said}; it is at one temperature up to {LUMPED_BIOT}")
+    storage = storage_of(problem, start)
+    capacity = float(sum(each.slope(np.zeros(each.nodes.shape)).sum() for each in storage))
+    sides = {name: (geometry.surfaces[name].area, side_of(name, problem)) for name in problem.exchanges}
+    power = 0.0
+    for source in problem.sources:
+        volume = sum(float(each.volumes[each.regions == source.region].sum()) for each in storage)
+        power += (source.per_volume.constant or 0.0) * volume
+    body = Lumped(capacity, start, tuple(sides.values()), power, timing.end)
+    return LumpedInTime(body, MappingProxyType(sides))
+
+
+def _one_material(problem: Problem) -> tuple[float, float]:
+    """Conductivity in W/(m K) and diffusivity in m²/s; raises :class:`ReferenceRefusedError` for more than one."""
+    k, capacity = problem.conductors[0].constant, problem.capacities[0]
+    density, c = capacity.density.constant, capacity.c.constant
+    if k is None or density is None or c is None:
+        raise ReferenceRefusedError("a property of the material follows temperature, place or direction")
+    return k, k / (density * c)
+
+
+def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, Reduction | None]:
+    """The one layer through which heat flows in a section or solid."""
+    reasons: list[str] = []
+    tried: list[tuple[SectionGeometry, Problem, Reduction | None]] = []
+    if isinstance(geometry, SectionGeometry):
+        tried = [(geometry, problem, None)]
+    elif isinstance(geometry, SolidGeometry):
+        tried = [(each.section, each.problem, each) for each in solid_reductions(geometry, problem)]
+    for section, stated, reduction in tried:
+        for fit in (composite_wall, hollow_cylinder, hollow_sphere):
+            try:
+                layer = fit(section, stated)
+                if len(layer.layers.layers) > 1:
+                    raise ReferenceRefusedError("the body has more than one layer")
+                return layer, reduction
+            except ReferenceRefusedError as error:
+                reasons.append(str(error))
+    raise ReferenceRefusedError("; ".join(dict.fromkeys(reasons)) or "the body is no wall, cylinder or sphere")
+
+
+def _without_swings(problem: Problem) -> tuple[Problem, dict[str, Swing]]:
+    """The problem with temperatures that swing put to their means, and the swings by surface."""
+    swings: dict[str, Swing] = {}
+
+    def still(name: str, law: Law) -> Law:
+        if not law.follows_time:
+            return law
+        mean, swings[name] = swing_of(law)
+        return constant_law(mean, law.kind)
+
+    held = {name: still(name, law) for name, law in problem.held.items()}
+    exchanges = {}
+    for name, exchange in problem.exchanges.items():
+        films = tuple(replace(film, fluid=still(name, film.fluid)) for film in exchange.films)
+        if name in swings and len(films) > 1:
+            raise ReferenceRefusedError(f"{name} meets more than one fluid")
+        exchanges[name] = Exchange(exchange.fluxes, films, exchange.radiations)
+    return replace(problem, held=held, exchanges=exchanges), swings
+
+
+def _swing_at(end: str, swings: Mapping[str, Swing], reduction: Reduction | None) -> Swing | None:
+    """The swing at an end of the layer, which may have another name in a solid."""
+    if reduction is None:
+        return swings.get(end)
+    return next((swing for name, swing in swings.items() if reduction.names.get(name) == end), None)
+
+
+MOVING_SOLUTIONS: Mapping[str, Callable[[AnyGeometry, Problem, Timing], MovingField]] = MappingProxyType(
+    {
+        "series-in-time": series_in_time,
+        "half-space": half_space_in_time,
+        "product-in-time": lambda geometry, problem, timing: product_field(
+            geometry, problem, timing.temperature, *_one_material(problem)
+        ),
+        "lumped": lumped_in_time,
+    }
+)
+
+
+def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+    """Fit the named exact solution; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
+    if not timing.one:
+        raise ReferenceRefusedError("what surrounds the body is not the same from the start to the end")
+    return MOVING_SOLUTIONS[name](geometry, problem, timing)
+
+
+def recognised_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField | None:
+    """Return the first exact solution in time that holds for a case, or None; what is only near the truth does not."""
+    for name in MOVING_SOLUTIONS:
+        if name == "lumped":
+            continue
+        try:
+            return moving_field(name, geometry, problem, timing)
+        except ReferenceRefusedError:
+            continue
+    return None

@@ -1,0 +1,1 @@
+"""The window and what belongs to it as a whole."""

@@ -1,0 +1,162 @@
+"""Writes what is seen and found to files: meshes, pictures, tables, the report, moving pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox, QProgressDialog
+
+from blunt_ember.case.values.units import Kind
+from blunt_ember.desk.solver.child_process import ChildProcess
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.flow.server import news_of
+from blunt_ember.picture.charts.plot import write_plot
+from blunt_ember.picture.palette import DARK, LIGHT, Theme
+from blunt_ember.refinement.uniform import Level
+from blunt_ember.report.server import serve_report
+
+if TYPE_CHECKING:
+    from blunt_ember.desk.app.window import Window
+
+_EXPORTED = (
+    "Mesh with temperatures (*.vtu);;Report (*.html);;Picture (*.png);;Checks and ledger (*.csv);;"
+    "Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
+)
+_ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
+_CHARTS = "Drawing that scales (*.svg);;Page (*.pdf);;Picture (*.png);;All files (*)"
+_CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)
+
+
+def export(window: Window) -> None:
+    """Ask for a name and write what its suffix says."""
+    outcome, case = window.outcome, window.current.case
+    if outcome is None or case is None:
+        return
+    path = _asked_for(window, "Export", f"{case.document.title}.vtu", _EXPORTED)
+    size = _asked_size(window) if path is not None and path.suffix.lower() == ".png" else _USUAL_SIZE
+    if path is None or size is None:
+        return
+    levels, kinds = window.strip.refinement.found_of(outcome)
+    if path.suffix.lower() in (".html", ".htm") and outcome.solution is not None:
+        _write_report(window, outcome, path, (levels, kinds))
+        return
+    QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+    try:
+        # Imported when it is wanted: the window is there the sooner.
+        from blunt_ember.report.exporting import write_outcome
+
+        write_outcome(outcome, path, window.stage.look, _theme(window), levels, kinds, size)
+    except (BluntEmberError, OSError) as error:
+        QMessageBox.warning(window, "Nothing was exported", str(error))
+        return
+    finally:
+        QApplication.restoreOverrideCursor()
+    window.tell(f"exported {path}")
+
+
+def _write_report(
+    window: Window, outcome: Outcome, path: Path, refined: tuple[Sequence[Level], Sequence[Kind]]
+) -> None:
+    """Write a report beside the work in the window, with a way to stop it."""
+    case, look = outcome.case, window.stage.look
+    arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, *refined
+    process = ChildProcess(serve_report, arguments, "report", window)
+    progress = QProgressDialog(f"Writing {path.name} …", "Stop", 0, 0, window)
+    progress.setWindowTitle("Report")
+    progress.setMinimumDuration(600)
+    progress.setAutoClose(False)
+
+    def done(said: object) -> None:
+        progress.canceled.disconnect(stopped)  # closing it is no wish to stop
+        process.end()
+        progress.close()
+        progress.deleteLater()
+        if said:
+            QMessageBox.warning(window, "Nothing was exported", str(said))
+        else:
+            window.tell(f"exported {path}")
+
+    def stopped() -> None:
+        process.end()
+        window.tell("The report was stopped; nothing was written.")
+
+    process.said.connect(done)
+    process.lost.connect(lambda: done("the process that wrote the report ended unexpectedly"))
+    progress.canceled.connect(stopped)
+
+
+def export_chart(window: Window) -> None:
+    """Ask for a name and write the chart that the strip shows, as pixels or as lines."""
+    plot, case = window.strip.plot, window.current.case
+    if plot is None or case is None:
+        window.tell("The strip shows no chart now; choose one of its curves, or the resistances.")
+        return
+    path = _asked_for(window, "Export chart", f"{case.document.title}, {window.strip.view}.svg", _CHARTS)
+    if path is None:
+        return
+    try:
+        write_plot(plot, path, *_CHART_SIZE, _theme(window))
+    except (BluntEmberError, OSError) as error:
+        QMessageBox.warning(window, "Nothing was exported", str(error))
+        return
+    window.tell(f"exported {path}")
+
+
+def export_animation(window: Window) -> None:
+    """Ask for a name and write the run as moving pictures, with progress, until it is done or cancelled."""
+    outcome = window.outcome
+    if outcome is None or outcome.run is None:
+        window.tell("Only a case whose clock has run can be animated.")
+        return
+    path = _asked_for(window, "Export animation", f"{outcome.case.document.title}.gif", _ANIMATED)
+    if path is None:
+        return
+    from blunt_ember.picture.animation import write_animation
+
+    progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, window)
+    progress.setWindowModality(Qt.WindowModality.WindowModal)
+    try:
+        for share in write_animation(outcome, path, window.stage.look, _theme(window)):
+            progress.setValue(int(100 * share))
+            QApplication.processEvents()
+            if progress.wasCanceled():
+                window.tell("The animation was stopped.")
+                return
+    except BluntEmberError as error:
+        QMessageBox.warning(window, "Nothing was exported", str(error))
+        return
+    finally:
+        progress.close()
+    window.tell(f"exported {path}")
+
+
+def _asked_for(window: Window, title: str, suggestion: str, kinds: str) -> Path | None:
+    """The file asked for, with the suffix of the suggestion where none is given; None where none is wanted."""
+    folder = window.current.path.parent if window.current.path else Path()
+    name, _ = QFileDialog.getSaveFileName(window, title, str(folder / suggestion), kinds)
+    if not name:
+        return None
+    return Path(name) if Path(name).suffix else Path(f"{name}{Path(suggestion).suffix}")
+
+
+def _asked_size(window: Window) -> tuple[int, int] | None:
+    """The size of a picture in pixels; asked again until it can be understood, None when it is not told."""
+    from blunt_ember.report.picture_file import picture_size
+
+    said, typed = "Width and height in pixels", " x ".join(map(str, _USUAL_SIZE))
+    while True:
+        typed, told = QInputDialog.getText(window, "Size of the picture", said, text=typed)
+        if not told:
+            return None
+        try:
+            return picture_size(typed)
+        except BluntEmberError as error:
+            said = f"{error}.\nWidth and height in pixels"
+
+
+def _theme(window: Window) -> Theme:
+    return DARK if window.settings.dark else LIGHT

@@ -1,0 +1,468 @@
+"""The main window: four zones about one case."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, write_case
+from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.app.faults_dialog import FaultsDialog
+from blunt_ember.desk.app.header import Header
+from blunt_ember.desk.app.menus import Menus
+from blunt_ember.desk.app.settings import Settings
+from blunt_ember.desk.app.start_page import StartPage
+from blunt_ember.desk.checks.panel import ChecksPanel
+from blunt_ember.desk.sheet.materials import KEEP
+from blunt_ember.desk.sheet.sheet import Sheet
+from blunt_ember.desk.sheet.surface_card import SurfaceCard
+from blunt_ember.desk.solver.solver import Solver
+from blunt_ember.desk.stage.hints import Hints
+from blunt_ember.desk.stage.stage import Stage
+from blunt_ember.desk.strip.strip import Strip
+from blunt_ember.desk.widgets.style import palette, style_sheet
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Kept, Outcome, without_errors
+from blunt_ember.gallery.families import family
+from blunt_ember.library.shelves import keep
+from blunt_ember.picture.palette import DARK, LIGHT
+from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
+from blunt_ember.report.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign
+
+#: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
+PATIENCE_MS = 200
+SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
+
+
+_OPENED = (
+    f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESHES))});;"
+    f"Cases (*{SUFFIX});;All files (*)"
+)
+
+
+class Window(QMainWindow):
+    """Shows one case; opens, saves, solves and undoes."""
+
+    def __init__(self, solver: Solver | None = None, settings: Settings | None = None) -> None:
+        super().__init__()
+        self.setObjectName("window")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.settings = settings or Settings()
+        self.current = CurrentCase(self)
+        self.solver = solver or Solver(self)
+        self.outcome: Outcome | None = None
+        self._kept: Kept | None = None
+        self.live = True
+        self._seen: Case | None = None
+        self._late = QTimer(self)
+        self._late.setSingleShot(True)
+        self._late.setInterval(PATIENCE_MS)
+        self._late.timeout.connect(self._mark_stale)
+
+        self.header = Header(self.current, self)
+        self.sheet = Sheet(self.current, self)
+        self.stage = Stage(self.current, Hints(self.settings), self)
+        self.checks = ChecksPanel(self)
+        self.card = SurfaceCard(self.current, self.stage)
+        self.strip = Strip(self)
+        self.start_page = StartPage(self.settings, self)
+        self._arrange()
+        self.menus = Menus(self)
+        self._connect()
+        self.set_dark(self.settings.dark)
+        self._restore_layout()
+        self._show_state()
+
+    def _arrange(self) -> None:
+        self._left_right = QSplitter(Qt.Orientation.Horizontal, self)
+        self._upper = QSplitter(Qt.Orientation.Horizontal, self)
+        self._right = QSplitter(Qt.Orientation.Vertical, self)
+        for splitter in (self._left_right, self._upper, self._right):
+            splitter.setHandleWidth(1)
+            splitter.setChildrenCollapsible(False)
+        self._upper.addWidget(self.stage)
+        self._upper.addWidget(self.checks)
+        self._upper.setStretchFactor(0, 1)
+        self._right.addWidget(self._upper)
+        self._right.addWidget(self.strip)
+        self._right.setStretchFactor(0, 1)
+        self._left_right.addWidget(self.sheet)
+        self._left_right.addWidget(self._right)
+        self._left_right.setStretchFactor(1, 1)
+        self.sheet.setMinimumWidth(300)
+        self.checks.setMinimumWidth(260)
+        self.strip.setMinimumHeight(120)
+        self._left_right.setSizes([SHEET_WIDTH, 1280 - SHEET_WIDTH])
+        self._upper.setSizes([1280 - SHEET_WIDTH - CHECKS_WIDTH, CHECKS_WIDTH])
+        self._right.setSizes([800 - STRIP_HEIGHT - 70, STRIP_HEIGHT])
+        desk = QWidget(self)
+        layout = QVBoxLayout(desk)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.header)
+        layout.addWidget(self._left_right, 1)
+        self._pages = QStackedWidget(self)
+        self._pages.addWidget(self.start_page)
+        self._pages.addWidget(desk)
+        self.setCentralWidget(self._pages)
+
+    def _connect(self) -> None:
+        self.current.changed.connect(self._case_changed)
+        self.current.refused.connect(self.tell)
+        self.current.told.connect(self.tell)
+        self.solver.solved.connect(self._solved)
+        self.solver.stepped.connect(self.header.show_progress)
+        self.strip.frame_chosen.connect(self.show_frame)
+        self.strip.range_chosen.connect(self.stage.colour_over_whole_run)
+        self.strip.place_pointed.connect(self.stage.mark_place)
+        self.stage.place_pointed.connect(self.strip.line.show_place)
+        self.solver.busy_changed.connect(self._busy)
+        self.solver.stopped.connect(self._stopped)
+        self.solver.died.connect(self._solver_died)
+        self.sheet.pointed.connect(self.stage.light)
+        self.sheet.asked.connect(self._asked)
+        self.card.pointed.connect(self.stage.light)
+        self.card.closed.connect(self.stage.setFocus)
+        self.stage.emptiness_clicked.connect(self.card.shut)
+        self.stage.surface_pointed.connect(self.sheet.show_pointed)
+        self.stage.surface_clicked.connect(self._surface_clicked)
+        self.header.solve_clicked.connect(self.solve_or_stop)
+        self.header.live_toggled.connect(self.set_live)
+        self.start_page.family_chosen.connect(self.new_case)
+        self.start_page.file_chosen.connect(self.open_path)
+        self.start_page.open_clicked.connect(self.open_dialog)
+
+    def _asked(self, what: str) -> None:
+        if what == "draw outline":
+            self.stage.draw_outline()
+        elif what.startswith(KEEP) and self.current.case is not None:
+            name = what.removeprefix(KEEP)
+            try:
+                path = keep(name, self.current.case.data["materials"][name])
+            except BluntEmberError as error:
+                self.tell(str(error))
+            else:
+                self.tell(f"'{name}' is kept in {path}.")
+
+    # --- files ---
+
+    def new_case(self, name: str) -> None:
+        """Put a fresh case of a family on the desk."""
+        if self.may_leave():
+            self.show_case(family(name).case(), None, saved=False)
+
+    def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
+        """Put a case on the desk."""
+        self.outcome = None
+        self.card.shut()
+        for zone in (self.stage, self.sheet, self.checks, self.strip):
+            zone.show_outcome(None)
+        self._pages.setCurrentIndex(1)
+        self.stage.setFocus()
+        self.current.open(case, path, saved)
+
+    def open_dialog(self) -> None:
+        """Ask for a file and open it."""
+        folder = str(self.current.path.parent) if self.current.path else ""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a case", folder, _OPENED)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> bool:
+        """Open a case file, or make a case of a drawing or mesh; a broken one is reported and changes nothing."""
+        foreign = is_foreign(path)
+        try:
+            case = self._read_foreign(path) if foreign else read_case(path)
+        except BluntEmberError as error:
+            FaultsDialog(path, error, self).exec()
+            return False
+        if case is None or not self.may_leave():
+            return False
+        if foreign:
+            self.show_case(case, None, saved=False)
+        else:
+            self.show_case(case, path)
+            self.settings.remember(path)
+        return True
+
+    def _read_foreign(self, path: Path) -> Case | None:
+        """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
+        try:
+            return case_from_foreign(path)
+        except UnitMissingError as missing:
+            units = ["mm", "cm", "m", "in"]
+            unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
+            return case_from_foreign(path, unit) if told else None
+
+    def save(self) -> bool:
+        """Save under the name the case has, or ask for one."""
+        return self._write(self.current.path) if self.current.path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask for a name and save."""
+        if self.current.case is None:
+            return False
+        suggestion = str(self.current.path or Path(f"{self.current.case.document.title}{SUFFIX}"))
+        name, _ = QFileDialog.getSaveFileName(self, "Save the case as", suggestion, f"Cases (*{SUFFIX});;All files (*)")
+        if not name:
+            return False
+        path = Path(name)
+        return self._write(path if path.suffix else path.with_suffix(SUFFIX))
+
+    def _write(self, path: Path) -> bool:
+        self.commit_typing()
+        if self.current.case is None:
+            return False
+        try:
+            write_case(self.current.case, path)
+        except CaseFileError as error:
+            QMessageBox.warning(
+                self, "The case was not saved", f"{error}\nThe case is still on the desk; save it elsewhere."
+            )
+            return False
+        self.current.saved(path)
+        self.settings.remember(path)
+        self.tell(f"saved {path}")
+        return True
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved work; True when the case on the desk may go."""
+        self.commit_typing()
+        if not self.current.edited or self.current.case is None:
+            return True
+        buttons = QMessageBox.StandardButton
+        title = self.current.case.document.title
+        answer = QMessageBox.question(
+            self,
+            "Save the case?",
+            f"'{title}' has edits that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def commit_typing(self) -> None:
+        """Take what is being typed into the case, as leaving the field would."""
+        focused = QApplication.focusWidget()
+        if focused is not None and focused is not self and self.isAncestorOf(focused):
+            focused.clearFocus()
+
+    # --- solving ---
+
+    def solve_or_stop(self) -> None:
+        """Solve the case as it stands, or stop the solve that runs."""
+        if self.solver.busy:
+            self.header.show_stale("stopping; what was computed is kept …")
+            self.solver.stop()
+        else:
+            self.commit_typing()
+            self._solve()
+
+    def set_live(self, live: bool) -> None:
+        """Choose whether every edit is solved at once."""
+        self.live = live
+        self.header.show_live(live)
+        self.menus.show_live(live)
+        if live and not self.is_current():
+            self._solve()
+
+    def _solve(self) -> None:
+        if self.current.case is not None:
+            self._late.start()
+            self.solver.submit(self.current.case)
+
+    def is_current(self) -> bool:
+        """Tell whether what is seen is the answer of the case as it stands."""
+        return self.outcome is not None and self.outcome.case is self.current.case
+
+    def _case_changed(self) -> None:
+        self._show_state()
+        if self.current.case is None or self.current.case is self._seen:
+            return  # only its file or its title bar changed; what was stopped stays stopped
+        self._seen = self.current.case
+        if self.live:
+            self._solve()
+        else:
+            self._mark_stale("edited since it was solved; F5 solves")
+
+    def _solved(self, outcome: Outcome) -> None:
+        if outcome.case is not self.current.case:
+            return
+        if outcome.scales is not None and outcome.run is None and outcome.trouble is None:
+            self._predicted(outcome)
+            return
+        self._late.stop()
+        self._show(replace(outcome, kept=self._kept))
+
+    def _show(self, outcome: Outcome) -> None:
+        self.outcome = outcome
+        for zone in (self.stage, self.checks, self.sheet, self.strip, self.card):
+            zone.show_outcome(outcome)
+        self.header.show_outcome(outcome)
+
+    def keep_answer(self) -> None:
+        """Keep the temperatures that are seen, so that later ones are seen beside them through the lens Difference."""
+        outcome = self.outcome
+        if outcome is None or outcome.mesh is None or outcome.solution is None or not self.is_current():
+            self.tell("There is no answer yet that could be kept.")
+            return
+        self._kept = Kept(outcome.case.document.title, outcome.mesh, outcome.solution.temperature)
+        self._show(replace(outcome, kept=self._kept))
+        self.tell("Kept. Change something, and see what it does through the lens Difference, now − kept.")
+
+    def _predicted(self, outcome: Outcome) -> None:
+        """Show what is known before the clock has run; what was seen stays, as that of the case before."""
+        self.sheet.show_outcome(outcome)
+        if self.outcome is None or self.outcome.run is None:
+            self.stage.show_outcome(outcome)
+            self.strip.show_outcome(outcome)
+        self._mark_stale("the clock runs …")
+
+    def show_frame(self, frame: int) -> None:
+        """Show another instant of the run: on the stage, in the curves and in the ledger."""
+        outcome = self.outcome
+        if outcome is None or outcome.run is None or not self.is_current():
+            return
+        try:
+            seen = outcome.at_frame(frame)
+        except (OSError, ValueError):  # the file of the fields is gone with the process that wrote it
+            self.tell("The fields of this run are no longer there; F5 computes them again.")
+            return
+        self.stage.show_outcome(seen)
+        self.checks.show_instant(seen)
+        self.strip.show_frame(seen)
+
+    def _busy(self, busy: bool) -> None:
+        self.header.show_busy(busy)
+        if not busy:
+            self._late.stop()
+
+    def _mark_stale(self, why: str = "solving …") -> None:
+        if self.outcome is not None and not self.is_current():
+            self.stage.mark_stale(f"This is the case before the last edit: {why}")
+            self.checks.mark_stale()
+        self.header.show_stale(why)
+
+    def _stopped(self) -> None:
+        """Keep an answer whose errors were still being estimated; what had none yet has none."""
+        if self.outcome is not None and self.is_current() and self.outcome.checks and not self.outcome.final:
+            self._show(without_errors(self.outcome))
+        else:
+            self._mark_stale("stopped; F5 solves again")
+
+    def _solver_died(self) -> None:
+        self._mark_stale("the solver ended unexpectedly; F5 solves again")
+        self.tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
+
+    def _surface_clicked(self, surface: str, place: QPoint) -> None:
+        """Open the card of an outer surface; go to the joints for one inside the body."""
+        geometry = self.outcome.geometry if self.outcome is not None else None
+        if geometry is None or self.outcome is None or surface not in geometry.surfaces:
+            return
+        self.sheet.jump_to_surface(surface)
+        if geometry.surfaces[surface].outer:
+            self.card.open_on(surface, self.stage.mapFromGlobal(place), self.outcome)
+
+    # --- looks ---
+
+    def set_dark(self, dark: bool) -> None:
+        """Choose the dark or the light theme."""
+        theme = DARK if dark else LIGHT
+        self.settings.dark = dark
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setPalette(palette(theme))
+            if application.styleSheet() != style_sheet(theme):  # every widget takes it up anew
+                application.setStyleSheet(style_sheet(theme))
+        for zone in (self.stage, self.checks, self.strip, self.start_page):
+            zone.set_theme(theme)
+        self.menus.show_dark(dark)
+
+    def copy_checks(self) -> None:
+        """Put checks and ledger on the clipboard as tab-separated text."""
+        outcome, clipboard = self.outcome, QGuiApplication.clipboard()
+        if outcome is None or clipboard is None:
+            return
+        lines = ["\t".join(row) for row in (CHECK_HEADINGS, *check_rows(outcome.checks))]
+        if outcome.ledger:
+            lines += ["", *(f"{row.name}\t{row.statement}\t{row.heat!r}\tW" for row in outcome.ledger.rows)]
+            lines.append(f"imbalance\t\t{outcome.ledger.imbalance!r}\tW")
+        clipboard.setText("\n".join(lines))
+        self.tell("checks and ledger are on the clipboard")
+
+    def tell(self, message: str) -> None:
+        """Say something under the window for a while."""
+        bar = self.statusBar()
+        if bar is not None:
+            bar.showMessage(message, 8000)
+
+    def _show_state(self) -> None:
+        case, path = self.current.case, self.current.path
+        self.header.refresh()
+        self.menus.refresh()
+        name = path.name if path else case.document.title if case else ""
+        self.setWindowTitle(f"{name}[*] — Blunt Ember" if name else "Blunt Ember[*]")
+        self.setWindowModified(self.current.edited and case is not None)
+
+    def _restore_layout(self) -> None:
+        geometry = self.settings.layout("window")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        for name, splitter in self._splitters():
+            state = self.settings.layout(name)
+            if state is not None:
+                splitter.restoreState(state)
+
+    def _splitters(self) -> tuple[tuple[str, QSplitter], ...]:
+        return ("sheet", self._left_right), ("upper", self._upper), ("right", self._right)
+
+    # --- events ---
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Take a file."""
+        mime = event.mimeData() if event else None
+        if event is not None and mime is not None and any(url.isLocalFile() for url in mime.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open the file that was dropped."""
+        mime = event.mimeData() if event else None
+        if event is not None and mime is not None:
+            event.acceptProposedAction()
+            path = next(Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile())
+            QTimer.singleShot(0, lambda: self.open_path(path))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, remember the window, end the solver."""
+        if event is None:
+            return
+        if not self.may_leave():
+            event.ignore()
+            return
+        self.settings.keep_layout("window", self.saveGeometry())
+        for name, splitter in self._splitters():
+            self.settings.keep_layout(name, splitter.saveState())
+        self.settings.flush()
+        self.strip.refinement.end()
+        self.solver.close()
+        self.stage.close_renderer()
+        self.start_page.close_renderer()
+        event.accept()

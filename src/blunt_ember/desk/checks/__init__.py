@@ -1,0 +1,1 @@
+"""Checks beside the stage."""

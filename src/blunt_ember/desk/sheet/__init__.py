@@ -1,0 +1,1 @@
+"""The sheet: the problem as sentences."""

@@ -1,0 +1,343 @@
+"""What the sheet says of the body: its kind, and its regions or pieces."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.bodies import Imported, Rod, Stacked, TurnedSolid
+from blunt_ember.case.document.bodies import Section as PlaneSection
+from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
+from blunt_ember.case.editing.edits import (
+    free_name,
+    renamed_part,
+    value_at,
+    with_surfaces_mapped,
+    with_value,
+    without_part,
+)
+from blunt_ember.desk.sheet.materials import direction_words
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Part,
+    Remove,
+    Row,
+    Section,
+    TypedEdit,
+    Word,
+    entry,
+    setting,
+    typing,
+)
+from blunt_ember.desk.sheet.shapes import shape_words
+
+Path = tuple[str | int, ...]
+_BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
+_CONCENTRIC = {"around": "around", "inside": "inside"}
+_PLACES = {**_BESIDE, **_CONCENTRIC}
+#: What can be added, and where it may stand in relation to another region.
+_NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
+    "a rectangle": ({"shape": "rectangle", "size": ["20 mm", "20 mm"]}, _BESIDE),
+    "a disc": ({"shape": "disc", "radius": "20 mm"}, _PLACES),
+    "a ring": ({"shape": "ring", "inner": "20 mm", "outer": "30 mm"}, _PLACES),
+    "a round hole": ({"shape": "disc", "radius": "10 mm", "void": True}, {"inside": "inside"}),
+}
+
+
+_KIND_WORDS = {
+    "section": "plane section",
+    "turned section": "section turned about y, full turn",
+    "stacked": "stacked: shapes in x and y, levels in z",
+    "turned solid": "solid, turned about y",
+    "rod": "rod along x",
+    "imported": "from a mesh file",
+}
+
+
+def body_section(case: Case) -> Section:
+    """Return the section of the body."""
+    body = case.document.body
+    if isinstance(body, Rod):
+        count = len(body.pieces)
+        return Section("Body", f"rod of {count} piece{'s' if count > 1 else ''}", tuple(_pieces(case, body)))
+    if isinstance(body, Imported):
+        return Section("Body", f"from {body.file}", tuple(_groups(case, body)))
+    rows: list[Row] = [_kind(case)]
+    for name, region in body.regions.items():
+        path: Path = ("body", "regions", name)
+        levels = list(region.levels or {})
+        rows.append(
+            (
+                Entry(f"region {name}", name, "Name of the region", _renaming(path), "name"),
+                *shape_words(case, path, region),
+                *_place_words(case, path, name),
+                *(_height_words(case, path) if region.z is not None else ()),
+                *_filling_words(case, path, bool(region.void), region.material, not levels),
+                *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
+                Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path)),
+            )
+        )
+        rows += [_level(case, (*path, "levels", level)) for level in levels]
+    rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
+    count = len(body.regions)
+    return Section("Body", f"{count} region{'s' if count > 1 else ''} · {_said(case)}", tuple(rows))
+
+
+def _said(case: Case) -> str:
+    body = case.document.body
+    if isinstance(body, PlaneSection):
+        return f"section, {body.depth.text} deep"
+    if isinstance(body, TurnedSolid):
+        return f"solid, turned by {body.angle.text}"
+    return "stacked" if isinstance(body, Stacked) else "turned about y, full turn"
+
+
+def _kind(case: Case) -> Row:
+    """The kind of body, what it may be made into, and its depth or angle."""
+    body = case.document.body
+    options = tuple(Option(_KIND_WORDS[kind], _made_into(kind)) for kind in SHAPED if kind != body.kind)
+    parts: list[Part] = [Choice("body kind", _KIND_WORDS[body.kind], options, "plain choice")]
+    for kind, key, word, hint in (
+        ("section", "depth", "deep by", "Depth of the section, for which heat flows are given"),
+        ("turned solid", "angle", "by", "Angle it is turned by, up to 360 deg"),
+    ):
+        if body.kind == kind:
+            path = ("body", key)
+            known = key in case.data["body"]
+            default = Entry(f"body.{key}", getattr(body, key).text, hint, typing(path))
+            parts += [Word(word), *(entry(case, path, hint) if known else [default])]
+    return tuple(parts)
+
+
+def _made_into(kind: str) -> Edit:
+    return lambda now: with_body_kind(now, kind)
+
+
+def _height_words(case: Case, path: Path) -> list[Part]:
+    return [
+        Word("from z"),
+        *entry(case, (*path, "z", 0), "Where it begins in z, such as 0 mm"),
+        Word("to"),
+        *entry(case, (*path, "z", 1), "Where it ends in z, such as 200 mm"),
+    ]
+
+
+def _filling_words(case: Case, path: Path, void: bool, material: str | None, fills: bool) -> list[Part]:
+    if not fills:
+        return [Word("in levels:")]
+    if void:
+        return [Word("void")]
+    return [Word("of"), _material_choice(case, path, material), *direction_words(case, path, material)]
+
+
+def _level(case: Case, path: Path) -> Row:
+    region, name = str(path[2]), str(path[4])
+    levels = case.document.body.regions[region].levels or {}
+    remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path))
+    return (
+        Word("    "),
+        Entry(f"level {region}.{name}", name, "Name of the level", _renaming(path), "name"),
+        *_height_words(case, path),
+        *_filling_words(case, path, bool(levels[name].void), levels[name].material, True),
+        *((remove,) if len(levels) > 1 else ()),
+    )
+
+
+def _more_levels(path: Path, has_levels: bool) -> Choice:
+    def add(now: Case) -> Case:
+        region = now.data["body"]["regions"][str(path[2])]
+        levels = dict(region.get("levels", {}))
+        if not levels:  # what filled the region becomes its first level
+            levels["level"] = {key: region[key] for key in ("z", "material", "direction", "void") if key in region}
+        top = list(levels.values())[-1]["z"][1]
+        name, last, new = str(path[2]), list(levels)[-1], free_name("level", levels)
+        levels[new] = {"z": [top, f"{top} + 50 mm"]}
+        plain = {key: entry for key, entry in region.items() if key not in ("z", "material", "direction", "void")}
+        before = f"{name}.{last}" if has_levels else name
+
+        def surface(known: str) -> str:
+            """What was the region's is its first level's, and the top is that of the new level."""
+            if known == f"{before}.top":
+                return f"{name}.{new}.top"
+            if has_levels:
+                return known
+            return "|".join(
+                f"{name}.{last}{side[len(name) :]}" if side == name or side.startswith(f"{name}.") else side
+                for side in known.split("|")
+            )
+
+        data = with_surfaces_mapped(dict(now.data), surface)
+        regions = {**data["body"]["regions"], name: {**plain, "levels": levels}}
+        return now.restated({**data, "body": {**data["body"], "regions": regions}})
+
+    words = "a level on top" if has_levels else "in several levels"
+    return Choice(f"add level {path[2]}", "and …", (Option(words, add),), "link")
+
+
+def _pieces(case: Case, rod: Rod) -> list[Row]:
+    rows: list[Row] = []
+    for name, piece in rod.pieces.items():
+        path: Path = ("body", "pieces", name)
+        section: list[Part] = [Word(", diameter"), *entry(case, (*path, "diameter"), "Diameter, such as 8 mm")]
+        if piece.diameter is None:
+            section = [Word(", area"), *entry(case, (*path, "area"), "Area of the cross-section, such as 50 mm²")]
+            if piece.perimeter is not None:
+                section += [Word(", perimeter"), *entry(case, (*path, "perimeter"), "Perimeter, such as 30 mm")]
+        rows.append(
+            (
+                Entry(f"piece {name}", name, "Name of the piece", _renaming(path), "name"),
+                Word("length"),
+                *entry(case, (*path, "length"), "Length, such as 120 mm"),
+                *section,
+                _other_section(path, piece.diameter is not None, piece.perimeter is not None),
+                Word("of"),
+                _material_choice(case, path, piece.material),
+                *(
+                    (Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path)),)
+                    if len(rod.pieces) > 1
+                    else ()
+                ),
+            )
+        )
+
+    def add(now: Case) -> Case:
+        pieces = now.data["body"]["pieces"]
+        old, new = list(pieces)[-1], free_name("piece", pieces)
+        # The end of the rod is now that of the new piece, with what was stated on it.
+        data = with_surfaces_mapped(dict(now.data), lambda name: f"{new}.end" if name == f"{old}.end" else name)
+        return now.restated({**data, "body": {**data["body"], "pieces": {**pieces, new: dict(pieces[old])}}})
+
+    rows.append((Choice("add piece", "add a piece …", (Option("at the end, like the last", add),), "link"),))
+    return rows
+
+
+def _other_section(path: Path, is_round: bool, has_side: bool) -> Choice:
+    def change(**entries: str) -> Edit:
+        def made(now: Case) -> Case:
+            piece = value_at(now.data, path)
+            kept = {key: entry for key, entry in piece.items() if key not in ("diameter", "area", "perimeter")}
+            return with_value(now, path, {**kept, **entries})
+
+        return made
+
+    options = [] if is_round else [Option("round", change(diameter="10 mm"))]
+    if is_round or not has_side:
+        options.append(Option("by area and perimeter", change(area="100 mm²", perimeter="40 mm")))
+    if is_round or has_side:
+        options.append(Option("by area alone, without a side", change(area="100 mm²")))
+    return Choice(f"section of {path[2]}", "…", tuple(options), "link")
+
+
+def _groups(case: Case, body: Imported) -> list[Row]:
+    rows: list[Row] = [
+        (
+            Word("file"),
+            Entry("body.file", body.file, "Path of the mesh file", typing(("body", "file"))),
+            Word("in which 1 is"),
+            *entry(case, ("body", "unit"), "Length that 1 stands for in the file, such as 1 mm"),
+        )
+    ]
+    for name, group in body.groups.items():
+        rows.append(
+            (
+                Word(name, "strong"),
+                Word("of"),
+                _material_choice(case, ("body", "groups", name), group.material),
+                *direction_words(case, ("body", "groups", name), group.material),
+            )
+        )
+    return rows
+
+
+def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Part]:
+    regions = case.document.body.regions
+    region = regions[name]
+    if region.beside:
+        relation, other = region.beside
+        options = tuple(
+            Option(f"{words} {o}", _replaced_place(name, r, o))
+            for o in regions
+            if o != name
+            for r, words in _PLACES.items()
+        )
+        return [Choice(f"{name} place", f"{_PLACES[relation]} {other}", options, "plain choice")]
+    if region.at is not None and (region.at[0].si, region.at[1].si) != (0.0, 0.0):
+        return [
+            Word("at"),
+            *entry(case, (*path, "at", 0), "x, such as 20 mm"),
+            Word(","),
+            *entry(case, (*path, "at", 1), "y, such as 20 mm"),
+        ]
+    return []
+
+
+def _renaming(path: Path) -> TypedEdit:
+    return lambda now, typed: renamed_part(now, path, typed.strip())
+
+
+def _removing(path: Path) -> tuple[Edit, Callable[[Case], list[str]]]:
+    return (lambda now: without_part(now, path)[0]), (lambda now: without_part(now, path)[1])
+
+
+def _new_regions(case: Case) -> tuple[Option, ...]:
+    regions = list(case.document.body.regions)
+    others = regions[-1:] if len(regions) > 3 else regions[::-1]
+    drawn = Option("an outline drawn on the stage", asks="draw outline")
+    made = tuple(
+        Option(
+            words,
+            options=tuple(
+                Option(f"{place} {other}", _adding_region(shape, relation, other))
+                for other in others
+                for relation, place in places.items()
+            ),
+        )
+        for words, (shape, places) in _NEW_SHAPES.items()
+    )
+    return (*made, drawn) if case.document.body.kind in ("section", "turned section") else made
+
+
+def _replaced_place(name: str, relation: str, other: str) -> Edit:
+    def change(now: Case) -> Case:
+        places = ("at", *SIDES_BESIDE, *CONCENTRIC)
+        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in places}
+        return with_value(now, ("body", "regions", name), {**region, relation: other})
+
+    return change
+
+
+def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
+    def change(now: Case) -> Case:
+        name = free_name("hole" if shape.get("void") else "part", now.document.body.regions)
+        made = dict(shape)
+        size = now.data["body"]["regions"][other].get("size")
+        if "size" in made and size is not None:  # a layer beside another is as high, or as wide, as that
+            made["size"] = ["20 mm", size[1]] if relation in ("right_of", "left_of") else [size[0], "20 mm"]
+        stands = now.data["body"]["regions"][other]
+        if now.data["body"]["kind"] == "stacked":
+            made["z"] = stands.get("z") or [span["z"] for span in stands["levels"].values()][-1]
+        return with_value(now, ("body", "regions", name), {**made, relation: other})
+
+    return change
+
+
+def _material_choice(case: Case, part: Path, material: str | None) -> Choice:
+    path = (*part, "material")
+    options = [Option(name, setting(path, name)) for name in case.document.materials]
+
+    def new(now: Case) -> Case:
+        name = free_name("material", now.document.materials)
+        return with_value(with_value(now, ("materials", name), {}), path, name)
+
+    options.append(Option("a new material", new))
+    return Choice(
+        f"material of {'.'.join(str(name) for name in part[2::2])}",
+        material or "○ material …",
+        tuple(options),
+        is_open=material is None,
+    )

@@ -1,0 +1,181 @@
+"""The fields and words a sentence of the sheet is made of."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QToolButton, QToolTip, QWidget
+
+from blunt_ember.case.values.tables import is_table
+from blunt_ember.desk.sheet.sentences import Entry
+
+#: Pixels that a word may take in the sheet; a longer one is cut in its middle.
+LONGEST_WORD = 286
+
+
+class EntryField(QLineEdit):
+    """A value in a sentence, as wide as its text. Enter or leaving it commits, Esc goes back to what was."""
+
+    committed = pyqtSignal(str)
+    #: Two columns were pasted where a table may stand.
+    table_pasted = pyqtSignal(str)
+
+    def __init__(self, part: Entry, parent: QWidget | None = None, widest: int = 300) -> None:
+        super().__init__(parent)
+        self.part = part
+        self._widest = widest
+        self.setProperty("name", part.style == "name")
+        self.setProperty("formula", part.style == "formula")
+        self.textChanged.connect(self._fit)
+        self.show_part(part)
+
+    def show_part(self, part: Entry) -> None:
+        """Take the text of the case, unless a refused text is still being mended here."""
+        self.part = part
+        self.setObjectName(part.key)
+        self.setAccessibleName(part.hint)
+        self.setToolTip(part.hint)
+        if not self.property("wrong"):
+            if self.text() != part.text:
+                self.setText(part.text)
+                self.setCursorPosition(0)  # of a long formula the beginning shows
+            self._fit()
+
+    def refuse(self, why: str) -> None:
+        """Keep what was typed, marked as wrong."""
+        self._mark(True)
+        self.setToolTip(why)
+
+    def accept(self) -> None:
+        """Take the mark off."""
+        if self.property("wrong"):
+            self._mark(False)
+            self.setToolTip(self.part.hint)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Leave undo and redo to the case, unless something typed here is not committed yet."""
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self.text() == self.part.text
+            and any(event.matches(key) for key in (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo))
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter commits, Esc takes the text of the case again."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.accept()
+            self.setText(self.part.text)
+            self.committed.emit(self.part.text)
+            self.selectAll()
+            return
+        clipboard = QApplication.clipboard()
+        pasting = event is not None and event.matches(QKeySequence.StandardKey.Paste) and clipboard is not None
+        if pasting and self.part.tabled is not None and clipboard is not None and is_table(clipboard.text()):
+            self.table_pasted.emit(clipboard.text())
+            return
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._commit()
+            self.selectAll()
+            return
+        super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Select all when reached by keyboard."""
+        super().focusInEvent(event)
+        if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.selectAll()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Leaving the field commits."""
+        super().focusOutEvent(event)
+        if event is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self._commit()
+
+    def _commit(self) -> None:
+        if self.text().strip() != self.part.text or self.property("wrong"):
+            self.committed.emit(self.text())
+
+    def _mark(self, wrong: bool) -> None:
+        self.setProperty("wrong", wrong)
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+    def _fit(self) -> None:
+        text = self.text() or " " * 6
+        margin = 12 if self.part.style == "name" else 14
+        self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), self._widest))
+
+
+class PointedLabel(QLabel):
+    """Words that light surfaces up on the picture while the pointer is on them."""
+
+    pointed = pyqtSignal(tuple)
+
+    def __init__(self, text: str, points: tuple[str, ...], parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.points = points
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        """Light up."""
+        super().enterEvent(event)
+        self.pointed.emit(self.points)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Go dark."""
+        super().leaveEvent(event)
+        self.pointed.emit(())
+
+
+class WordButton(QToolButton):
+    """A word that can be clicked, no wider than the word; it may light surfaces up while it is pointed at."""
+
+    pointed = pyqtSignal(tuple)
+
+    def __init__(self, points: tuple[str, ...] = (), parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.points = points
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        """Light up."""
+        super().enterEvent(event)
+        self.pointed.emit(self.points)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Go dark."""
+        super().leaveEvent(event)
+        self.pointed.emit(())
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Light up for the keyboard too."""
+        super().focusInEvent(event)
+        self.pointed.emit(self.points)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Go dark."""
+        super().focusOutEvent(event)
+        self.pointed.emit(())
+
+    def sizeHint(self) -> QSize:
+        """The text and a hair around it."""
+        self.ensurePolished()
+        text = self.fontMetrics().size(Qt.TextFlag.TextSingleLine, self.text())
+        return QSize(min(text.width() + 6, LONGEST_WORD), text.height() + 5)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Say a word that is too long to be shown whole when it is pointed at."""
+        if event is not None and event.type() == QEvent.Type.ToolTip and not self.toolTip():
+            if self.fontMetrics().horizontalAdvance(self.text()) + 6 > LONGEST_WORD:
+                QToolTip.showText(QCursor.pos(), self.text(), self)
+            return True
+        return super().event(event)
+
+    def minimumSizeHint(self) -> QSize:
+        """The same as wished for."""
+        return self.sizeHint()

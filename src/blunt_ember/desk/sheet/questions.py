@@ -1,0 +1,334 @@
+"""The sheet's questions, parameters and working."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.editing.edits import free_name, renamed_formula, with_value, without
+from blunt_ember.checks.references.exact_field import SOLUTIONS
+from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
+from blunt_ember.desk.sheet.clock import condition_parts
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Part,
+    Remove,
+    Row,
+    Section,
+    TypedEdit,
+    Word,
+    adding,
+    entry,
+    place_entries,
+    removing,
+    setting,
+    typing,
+    value_note,
+)
+from blunt_ember.flow.outcome import Outcome
+
+
+def questions(case: Case, outcome: Outcome | None) -> Section:
+    """Return the section of the questions with what is expected of each."""
+    rows: list[Row] = []
+    found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
+    surfaces = (*case.document.surfaces, *found)
+    for place, question in enumerate(case.document.questions):
+        path = ("questions", place)
+        rows.append(
+            (
+                Entry(f"question {place}", question.name, "Name of the question", typing((*path, "name")), "name"),
+                *_asked(case, path, question, surfaces),
+                *_expected(case, path, question),
+                Remove(f"remove question {place}", "Remove this question", removing(path)),
+            )
+        )
+    rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
+    return Section("Questions", f"{len(case.document.questions)} asked", tuple(rows))
+
+
+def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces: tuple[str, ...]) -> list[Part]:
+    place = path[1]
+    target = question.target
+    through = tuple(Option(name, setting((*path, question.asks), name)) for name in surfaces)
+    if question.when is not None:
+        return [Word("the time when"), *condition_parts(case, (*path, "when"), question.when)]
+    if question.asks == "heat_stored":
+        regions = ("body", *case.document.body.fillings)
+        inside = tuple(Option(name, setting((*path, "heat_stored"), name)) for name in regions)
+        return [Word("heat stored in"), Choice(f"target {place}", str(target), inside), *_at_time(case, path, question)]
+    if question.asks in ("heat_flow", "heat_passed"):
+        between = "|" in str(target)
+        ways = (
+            {"in": "from first to second", "out": "from second to first"}
+            if between
+            else {"in": "into", "out": "out of"}
+        )
+        bases = {"area": "per m²", "depth": case.document.body.heat_basis}
+        return [
+            Word("heat" if question.asks == "heat_flow" else "heat passed"),
+            Choice(
+                f"direction {place}",
+                ways[question.direction],
+                tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()),
+                "plain choice",
+            ),
+            Word("over" if between else "the body through"),
+            Choice(
+                f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))
+            ),
+            Choice(
+                f"basis {place}",
+                bases[question.basis],
+                tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()),
+                "plain choice",
+            ),
+            *_at_time(case, path, question),
+        ]
+    if question.asks == "temperature":
+        return [Word("temperature at"), *place_entries(case, (*path, "temperature")), *_at_time(case, path, question)]
+    measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
+    parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
+    if isinstance(target, Line):
+        laid = _laid(case, (*path, question.asks), target, surfaces)
+        return [*parts, Word("temperature"), *laid, *_side(case, path, question), *_at_time(case, path, question)]
+    regions = ("body", *case.document.body.fillings)
+    through += tuple(Option(name, setting((*path, question.asks), name)) for name in regions)
+    return [
+        *parts,
+        Word("temperature of"),
+        Choice(f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))),
+        *_side(case, path, question),
+        *_at_time(case, path, question),
+    ]
+
+
+def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[str, ...]) -> list[Part]:
+    """How a line that is read along runs."""
+    place = path[1]
+
+    def one_of(number: int | None, key: str, name: str) -> Choice:
+        where = (*path, key) if number is None else (*path, key, number)
+        options = tuple(Option(each, setting(where, each)) for each in surfaces)
+        members = case.document.members_of(name)
+        return Choice(f"{key} {place} {number or 0}", name, options, points=(name, *members))
+
+    if line.edge is not None:
+        if isinstance(line.edge, str):
+            return [Word("along"), one_of(None, "edge", line.edge)]
+        first, second = (one_of(number, "edge", name) for number, name in enumerate(line.edge))
+        return [Word("along the edge of"), first, Word("and"), second]
+    if line.between is not None:
+        first, second = (one_of(number, "between", name) for number, name in enumerate(line.between))
+        return [Word("from"), first, Word("to"), second]
+    if line.centre is not None:
+        parts: list[Part] = [
+            Word("round"),
+            *place_entries(case, (*path, "centre")),
+            Word("at"),
+            *entry(case, (*path, "radius"), "Radius, such as 20 mm"),
+        ]
+        if len(case.document.body.coordinates) == 3:
+            axes = tuple(Option(f"across {axis}", setting((*path, "across"), axis)) for axis in "xyz")
+            parts.append(Choice(f"across {place}", f"across {line.across or 'z'}", axes, "plain choice"))
+        return parts
+    start, end = (place_entries(case, (*path, which)) for which in ("start", "end"))
+    return [Word("from"), *start, Word("to"), *end]
+
+
+def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    """The time it is asked for, where the clock runs."""
+    if case.document.running_clock is None:
+        return []
+    if question.time is None:
+        options = (Option("at a time", setting((*path, "time"), "10 min")),)
+        return [Choice(f"time {path[1]}", "at the end", options, "plain choice")]
+    end = Option("at the end", removing((*path, "time")))
+    time = entry(case, (*path, "time"), "Time on the clock, such as 10 min")
+    return [Word("at"), *time, Choice(f"time {path[1]}", "…", (end,), "link")]
+
+
+def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    """At a joint that is not perfect, the side from which the temperature is read."""
+    target = question.target
+    name = target.edge if isinstance(target, Line) and isinstance(target.edge, str) else str(target)
+    stated = {
+        member for joint in case.document.joints for on in joint.surfaces for member in case.document.members_of(on)
+    }
+    if name not in stated or "|" not in name:
+        return []
+    regions = name.split("|")
+    options = tuple(Option(f"on the side of {region}", setting((*path, "side"), region)) for region in regions)
+    said = question.side or regions[0]
+    return [Choice(f"side {path[1]}", f"on the side of {said}", options, "plain choice")]
+
+
+def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:
+    def change(now: Case) -> Case:
+        question = now.data["questions"][path[1]]
+        return with_value(now, path, {new if key == old else key: value for key, value in question.items()})
+
+    return change
+
+
+def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+    place, expect = path[1], question.expect
+    options = [
+        Option(
+            "nothing yet",
+            lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now,
+        )
+    ]
+    solutions = (*MOVING_SOLUTIONS, *SOLUTIONS) if case.document.running_clock is not None else SOLUTIONS
+    options += [Option(f"exact: {name}", setting((*path, "expect"), {"exact": name})) for name in solutions]
+    lines = (*case.working, *case.fields)
+    options += [Option(f"working: {name}", setting((*path, "expect"), {"working": name})) for name in lines]
+    example = question.kind.example
+    options.append(
+        Option("a value with its source", setting((*path, "expect"), {"value": example, "source": "to state"}))
+    )
+    if expect is None:
+        said = "nothing yet"
+    elif expect.value is not None:
+        said = "the value"
+    else:
+        said = f"exact: {expect.exact}" if expect.exact else f"working: {expect.working}"
+    parts: list[Part] = [
+        Word("expects"),
+        Choice(f"expect {place}", said, tuple(options), "plain choice", expect is None),
+    ]
+    if expect is not None and expect.value is not None:
+        parts += [
+            *entry(case, (*path, "expect", "value"), f"Expected value, such as {example}"),
+            Word("from"),
+            Entry(
+                f"questions[{place}].expect.source",
+                expect.source or "",
+                "Where the value comes from",
+                typing((*path, "expect", "source")),
+            ),
+        ]
+    if expect is not None:
+        tolerance = Entry(
+            f"questions[{place}].tolerance",
+            question.tolerance.text,
+            "Tolerance, such as 0.5 % or 0.1 K",
+            typing((*path, "tolerance")),
+        )
+        parts += [Word("within"), tolerance]
+    return parts
+
+
+def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
+    taken = [question.name for question in case.document.questions]
+
+    def ask(stem: str, **asked: Any) -> Edit:
+        return adding(("questions",), {"name": free_name(stem, taken), **asked})
+
+    kinds: dict[str, Callable[[str], Edit]] = {
+        "heat flow through": lambda s: ask("heat flow", heat_flow=s, basis="area"),
+        "highest temperature of": lambda s: ask("highest", highest=s),
+        "lowest temperature of": lambda s: ask("lowest", lowest=s),
+        "mean temperature of": lambda s: ask("mean", mean=s),
+    }
+    options = [
+        Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
+    ]
+    regions = ("body", *case.document.body.fillings)
+    if case.document.running_clock is not None:
+        hot = {"passes": "100 °C", "highest": "body"}
+        options += [
+            Option(
+                "heat passed through",
+                options=tuple(Option(name, ask("heat passed", heat_passed=name)) for name in surfaces),
+            ),
+            Option("heat stored in", options=tuple(Option(name, ask("stored", heat_stored=name)) for name in regions)),
+            Option("the time when a temperature is passed", ask("time", when=hot)),
+            Option("the time when it has settled", ask("settled", when={"settled": "0.5 K"})),
+        ]
+    options += [
+        Option(
+            f"{measure} temperature in",
+            options=tuple(Option(name, ask(measure, **{measure: name})) for name in regions),
+        )
+        for measure in ("highest", "lowest", "mean")
+    ]
+    origin = ["0 mm"] * len(case.document.body.coordinates)
+    options.append(Option("temperature at a point", ask("point", temperature=origin)))
+    line = {"start": origin, "end": ["10 mm", *origin[1:]]}
+    options.append(Option("mean temperature along a line", ask("line", mean=line)))
+    if len(surfaces) > 1:  # which two is said in the sentence
+        pair = [surfaces[0], surfaces[1]]
+        options.append(Option("mean temperature from one surface to another", ask("way", mean={"between": pair})))
+        if len(origin) == 3:
+            options.append(Option("mean temperature along the edge of two surfaces", ask("edge", mean={"edge": pair})))
+    if len(origin) == 2:
+        options.append(
+            Option(
+                "mean temperature along",
+                options=tuple(Option(name, ask("edge", mean={"edge": name})) for name in surfaces),
+            )
+        )
+    if len(origin) > 1:
+        options.append(
+            Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
+        )
+    return tuple(options)
+
+
+def _formula_rows(case: Case, block: str, what: str) -> list[Row]:
+    rows: list[Row] = []
+    for name, formula in case.data.get(block, {}).items():
+        note = value_note(case, str(formula))
+        rows.append(
+            (
+                Entry(f"{block} name {name}", name, f"Name of the {what}", _renaming_formula(block, name), "name"),
+                Word("="),
+                Entry(
+                    f"{block}.{name}",
+                    str(formula),
+                    "A quantity with its unit, or a formula",
+                    typing((block, name)),
+                    "formula" if block == "working" else "value",
+                ),
+                *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
+                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name))),
+            )
+        )
+    return rows
+
+
+def _adding_formula(block: str, stem: str, formula: str) -> Edit:
+    def change(now: Case) -> Case:
+        taken = {**now.data.get("parameters", {}), **now.data.get("working", {})}
+        name = next(f"{stem}_{place}" for place in range(1, len(taken) + 2) if f"{stem}_{place}" not in taken)
+        return with_value(now, (block, name), formula)
+
+    return change
+
+
+def formulas(case: Case, block: str) -> Section:
+    """Return the section of the parameters, or of the working."""
+    what, stem, wish = _BLOCKS[block]
+    rows = _formula_rows(case, block, what)
+    new = Option(wish, _adding_formula(block, stem, "1"))
+    rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
+    state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
+    return Section(block.capitalize(), state, tuple(rows))
+
+
+#: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.
+_BLOCKS = {
+    "parameters": ("parameter", "p", "with a value to state"),
+    "working": ("line", "line", "a formula over the parameters"),
+}
+
+
+def _renaming_formula(block: str, old: str) -> TypedEdit:
+    return lambda now, typed: renamed_formula(now, block, old, typed.strip())

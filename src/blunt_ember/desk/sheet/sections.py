@@ -1,0 +1,47 @@
+"""What stands in the sheet, heading by heading, in the order an analyst works."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from blunt_ember.case.case import Case
+from blunt_ember.desk.sheet.body import body_section
+from blunt_ember.desk.sheet.clock import clock_section
+from blunt_ember.desk.sheet.inside import inside_section, joints_section
+from blunt_ember.desk.sheet.materials import materials_section
+from blunt_ember.desk.sheet.mesh import mesh_section
+from blunt_ember.desk.sheet.questions import formulas, questions
+from blunt_ember.desk.sheet.sentences import Section, Word
+from blunt_ember.desk.sheet.surfaces import surfaces_section
+from blunt_ember.desk.sheet.surroundings import surroundings_section
+from blunt_ember.errors import Note
+from blunt_ember.flow.outcome import Outcome
+
+
+def sections(case: Case, outcome: Outcome | None) -> list[Section]:
+    """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
+    made = {
+        "body": body_section(case),
+        "materials": materials_section(case),
+        "surfaces": surfaces_section(case, outcome),
+        "surroundings": surroundings_section(case, outcome),
+        "heat_inside": inside_section(case, outcome),
+        "joints": joints_section(case, outcome),
+        "clock": clock_section(case, outcome),
+        "mesh": mesh_section(case, outcome),
+        "questions": questions(case, outcome),
+        "parameters": formulas(case, "parameters"),
+        "working": formulas(case, "working"),
+    }
+    notes = outcome.notes if outcome is not None else ()
+    return [_with_notes(section, [note for note in notes if _block(note) == block]) for block, section in made.items()]
+
+
+def _block(note: Note) -> str:
+    return re.split(r"[.\[]", note.path, maxsplit=1)[0]
+
+
+def _with_notes(section: Section, notes: list[Note]) -> Section:
+    """Put what should be known of a section under its rows."""
+    return replace(section, rows=(*section.rows, *((Word(f"△  {note}", "note"),) for note in notes)))

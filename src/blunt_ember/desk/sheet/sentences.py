@@ -1,0 +1,202 @@
+"""The sheet as data: sentences made of words, entries and choices, each with the edit it stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.editing.edits import appended, parameter_at, value_at, with_typed_value, with_value, without
+from blunt_ember.case.faults.structure_faults import path_text
+from blunt_ember.case.values.display import both_scales, shown_value
+from blunt_ember.case.values.evaluation import evaluate
+from blunt_ember.case.values.expressions import Literal as NumberLiteral
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.laws import PLACE, Table
+from blunt_ember.case.values.tables import law_at
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS
+from blunt_ember.case.values.units import TEMPERATURE, Kind, describe_dimension
+from blunt_ember.errors import ExpressionError
+
+Edit = Callable[[Case], Case]
+TypedEdit = Callable[[Case, str], Case]
+
+
+@dataclass(frozen=True)
+class Word:
+    """Text that is read, not edited; ``role`` picks its look."""
+
+    text: str
+    role: str = ""
+    #: Surfaces that are lit up on the picture while the word is pointed at.
+    points: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Tabled:
+    """A place where a table may stand: its path, the kind of its values, and what it may go over."""
+
+    path: tuple[str | int, ...]
+    kind: Kind
+    variables: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A table, drawn as a small curve; a click opens it."""
+
+    key: str
+    text: str
+    table: Table
+    tabled: Tabled
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Text that is typed in place; ``key`` names it, ``hint`` says what belongs there."""
+
+    key: str
+    text: str
+    hint: str
+    edit: TypedEdit
+    style: Literal["value", "name", "formula"] = "value"
+    #: Where a table may be pasted instead: what it would stand for.
+    tabled: Tabled | None = None
+
+
+@dataclass(frozen=True)
+class Option:
+    """One thing to choose: an edit, or more options."""
+
+    text: str
+    edit: Edit | None = None
+    options: tuple[Option, ...] = ()
+    #: Something the window does rather than an edit, by its name.
+    asks: str = ""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A word that opens its alternatives; ``is_open`` marks what is still to be stated."""
+
+    key: str
+    text: str
+    options: tuple[Option, ...]
+    role: Literal["choice", "plain choice", "link"] = "choice"
+    is_open: bool = False
+    points: tuple[str, ...] = ()
+    #: Whether a click does its one option at once.
+    direct: bool = False
+
+
+@dataclass(frozen=True)
+class Remove:
+    """A sign that takes its row out of the case; ``goes_too`` names what else of a case that takes with it."""
+
+    key: str
+    hint: str
+    edit: Edit
+    goes_too: Callable[[Case], list[str]] = lambda case: []
+
+
+Part = Word | Entry | Choice | Remove | Curve
+Row = tuple[Part, ...]
+
+
+@dataclass(frozen=True)
+class Section:
+    """A heading with its state in a few words, and rows under it."""
+
+    title: str
+    state: str
+    rows: tuple[Row, ...]
+
+
+def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
+    """Return the parts for a quantity: the parameter it follows, the entry, and its value where that is not plain.
+
+    What is typed over a bare parameter goes to the parameter.
+    """
+    parameter = parameter_at(case, path)
+    raw = value_at(case.data, ("parameters", parameter) if parameter else path, "")
+    text = str(raw)
+    parts: list[Part] = [Word(f"{parameter} =", "parameter")] if parameter else []
+    if parameter:
+        hint = f"{hint}. It follows the parameter {parameter}: a value typed here changes it wherever it is used"
+    parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed)))
+    note = value_note(case, text)
+    return [*parts, Word(note, "quiet")] if note else parts
+
+
+def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[Part]:
+    """Return the parts for a value that may be a table over one of ``variables``, words apart by spaces."""
+    names = tuple(variables.split()) or (*PLACE, "T")
+    if case.document.running_clock is not None and names[0] in PLACE:
+        names = (*names, "t")
+    tabled = Tabled(tuple(path), kind, names)
+    law = law_at(case, path)
+    if law is not None and law.table is not None:
+        return [Curve(path_text(path), f"{len(law.table.xs)} rows over {law.table.over}", law.table, tabled)]
+    return [replace(part, tabled=tabled) if isinstance(part, Entry) else part for part in entry(case, path, hint)]
+
+
+def as_table(case: Case, path: tuple[str | int, ...], words: str, kind: Kind, over: str = "T") -> Option:
+    """Return the option that makes a value a table of two rows, or a table the first of its values again."""
+    law = law_at(case, path)
+    if law is not None and law.table is not None:
+        first = value_at(case.data, path)["table"][0][1]
+        return Option(f"{words} as one value", setting(path, first))
+    stated = str(value_at(case.data, path, kind.example))
+    value = stated if law is not None and not law.variables else kind.example
+    ends = {"T": ("20 °C", "400 °C"), "t": ("0 s", "1 hour")}.get(over, ("0 mm", "100 mm"))
+    table: dict[str, Any] = {"table": [[ends[0], value], [ends[1], value]]}
+    if over != "T":
+        table["over"] = over
+    return Option(f"{words} as a table over {over}", setting(path, table))
+
+
+def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[Part]:
+    """Return the entries for the coordinates of a place, ``count`` of them at most."""
+    parts: list[Part] = []
+    for number, letter in enumerate(case.document.body.coordinates[:count]):
+        parts += [*([Word(",")] if number else []), *entry(case, (*path, number), f"{letter}, such as 20 mm")]
+    return parts
+
+
+def value_note(case: Case, text: str) -> str:
+    """Say the value of a formula, and a temperature on the scale that was not typed; nothing for a plain quantity."""
+    try:
+        tree, value = parse(text), evaluate(text, case.names)
+    except ExpressionError:
+        return ""
+    plain = isinstance(tree, NumberLiteral)
+    kind = case.units.of_dimension(value.dimension)
+    typed_unit = text.strip().lstrip("-+−0123456789.eE\u2009\u202f\u00a0 ")
+    if describe_dimension(value.dimension) == TEMPERATURE.name and value.readings != 0:
+        scales = both_scales(float(value.magnitude), kind).split(" = ")
+        # Of a plain reading the scale it was typed on needs no saying.
+        return "".join(f" = {said}" for said in scales if not (plain and said.endswith(f" {typed_unit}"))).strip()
+    if plain and (case.units == DEFAULT_UNITS or typed_unit.replace(" ", "") == kind.shown.replace(" ", "")):
+        return ""
+    return f"= {shown_value(value, case.units)}"
+
+
+def setting(path: tuple[str | int, ...], value: Any) -> Edit:
+    """Return the edit that puts ``value`` at ``path``."""
+    return lambda now: with_value(now, path, value)
+
+
+def typing(path: tuple[str | int, ...]) -> TypedEdit:
+    """Return the edit that puts what was typed at ``path``."""
+    return lambda now, typed: with_value(now, path, typed.strip())
+
+
+def removing(path: tuple[str | int, ...]) -> Edit:
+    """Return the edit that takes the entry at ``path`` out."""
+    return lambda now: without(now, path)
+
+
+def adding(path: tuple[str | int, ...], what: Any) -> Edit:
+    """Return the edit that appends to the list at ``path``."""
+    return lambda now: appended(now, path, what)

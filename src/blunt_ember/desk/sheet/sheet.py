@@ -1,0 +1,459 @@
+"""The sheet: the problem as sentences whose values are edited in place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from blunt_ember.case.editing.edits import value_at
+from blunt_ember.case.values.tables import Cells, cells_of, pasted_cells
+from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.sheet.sections import sections
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    Curve,
+    Edit,
+    Entry,
+    Option,
+    Part,
+    Remove,
+    Row,
+    Section,
+    Tabled,
+    Word,
+)
+from blunt_ember.desk.sheet.table_dialog import TableDialog
+from blunt_ember.desk.widgets.curve import CurveButton
+from blunt_ember.desk.widgets.flow_layout import FlowLayout
+from blunt_ember.errors import BluntEmberError, CaseError, OpenCaseError
+from blunt_ember.flow.outcome import Outcome
+
+
+class RowWidget(QWidget):
+    """One sentence, and under it why the last thing typed into it was refused."""
+
+    pointed = pyqtSignal(tuple)
+    #: Something other than an edit was chosen: its name.
+    asked = pyqtSignal(str)
+
+    def __init__(self, row: Row, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        words = QWidget(self)
+        self._flow = FlowLayout(words)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        line.addWidget(words, 1)
+        layout.addLayout(line)
+        self._fault = QLabel(self)
+        self._fault.setProperty("role", "fault")
+        self._fault.setWordWrap(True)
+        self._fault.setObjectName("fault")
+        self._fault.hide()
+        layout.addWidget(self._fault)
+        self.parts: list[tuple[Part, QWidget]] = []
+        for part in row:
+            widget = self._made(part)
+            if isinstance(part, Remove):
+                line.addWidget(widget, 0, Qt.AlignmentFlag.AlignTop)
+            else:
+                self._flow.addWidget(widget)
+            self.parts.append((part, widget))
+
+    def same_shape(self, row: Row) -> bool:
+        """Tell whether a row differs from this one in its texts only."""
+        return len(row) == len(self.parts) and all(
+            type(new) is type(old)
+            and bool(getattr(new, "points", ())) == bool(getattr(old, "points", ()))
+            and getattr(new, "key", "") == getattr(old, "key", "")
+            and getattr(new, "role", "") == getattr(old, "role", "")
+            for new, (old, _) in zip(row, self.parts, strict=True)
+        )
+
+    def show_row(self, row: Row) -> None:
+        """Take new texts."""
+        for place, (part, (_, widget)) in enumerate(zip(row, self.parts, strict=True)):
+            self.parts[place] = (part, widget)
+            if isinstance(part, Entry) and isinstance(widget, EntryField):
+                widget.show_part(part)
+            elif isinstance(part, Word) and isinstance(widget, QLabel):
+                widget.setText(part.text)
+                if isinstance(widget, PointedLabel):
+                    widget.points = part.points
+            elif isinstance(part, Curve) and isinstance(widget, CurveButton):
+                widget.show_table(part.table, part.text)
+            elif isinstance(part, Choice) and isinstance(widget, WordButton):
+                widget.points = part.points
+                widget.setText(part.text)
+                widget.updateGeometry()
+
+    def _made(self, part: Part) -> QWidget:
+        match part:
+            case Word(text, role, points):
+                label = PointedLabel(text, points, self) if points else QLabel(text, self)
+                if isinstance(label, PointedLabel):
+                    label.pointed.connect(self.pointed)
+                label.setProperty("role", role)
+                if role in ("note", "open"):
+                    label.setWordWrap(True)
+                    label.setMinimumWidth(316)
+                return label
+            case Entry():
+                return self._entry(part)
+            case Choice():
+                return self._choice(part)
+            case Curve():
+                return self._curve(part)
+            case Remove(key, hint, _, _):
+                button = self._button(key, "✕", "remove")
+                button.setToolTip(hint)
+                button.setAccessibleName(hint)
+                button.clicked.connect(lambda: self._remove(button))
+                return button
+
+    def _entry(self, part: Entry) -> EntryField:
+        field = EntryField(part, self)
+        field.committed.connect(lambda text: self._typed(field, text))
+        field.table_pasted.connect(lambda text: self._pasted(field, text))
+        return field
+
+    def _curve(self, part: Curve) -> CurveButton:
+        button = CurveButton(self)
+        button.setObjectName(part.key)
+        button.setAccessibleName(f"table, {part.text}")
+        button.setToolTip("Open the table")
+        button.show_table(part.table, part.text)
+        button.clicked.connect(lambda: self._open_table(button))
+        return button
+
+    def _open_table(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        case = self._current.case
+        if isinstance(part, Curve) and case is not None:
+            cells = cells_of(value_at(case.data, part.tabled.path))
+            self._edit_table(part.tabled, cells, part.table.over)
+
+    def _pasted(self, field: EntryField, text: str) -> None:
+        tabled = field.part.tabled
+        if tabled is not None:
+            self._edit_table(tabled, pasted_cells(text), "T" if "T" in tabled.variables else tabled.variables[0])
+
+    def _edit_table(self, tabled: Tabled, cells: Cells, over: str) -> None:
+        dialog = TableDialog(self._current, tabled.path, tabled.kind, tabled.variables, cells, over, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def _choice(self, part: Choice) -> QToolButton:
+        button = self._button(part.key, part.text, part.role)
+        button.points = part.points
+        button.pointed.connect(self.pointed)
+        button.setProperty("open", part.is_open)
+        button.setAccessibleName(part.key)
+
+        def open_menu() -> None:
+            if part.direct and len(self._options_of(button)) == 1:
+                self._chosen(self._options_of(button)[0])
+                return
+            menu = QMenu(button)
+            _fill(menu, self._options_of(button), self._chosen)
+            menu.aboutToHide.connect(menu.deleteLater)
+            menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+        button.clicked.connect(open_menu)
+        return button
+
+    def _button(self, key: str, text: str, role: str) -> WordButton:
+        button = WordButton((), self)
+        button.setObjectName(key)
+        button.setText(text)
+        button.setProperty("role", role)
+        button.setCursor(Qt.CursorShape.PointingHandCursor)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
+
+    def _options_of(self, widget: QWidget) -> tuple[Option, ...]:
+        part = next(part for part, other in self.parts if other is widget)
+        return part.options if isinstance(part, Choice) else ()
+
+    def _remove(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        case = self._current.case
+        if not isinstance(part, Remove) or case is None:
+            return
+        try:
+            goes_too = part.goes_too(case)
+        except BluntEmberError:
+            goes_too = []  # the edit will say why it is refused
+        self._edit(part.edit, part.hint)
+        if goes_too and self._current.case is not case:
+            self._current.told.emit(f"Removed with it: {', '.join(goes_too)}. Ctrl+Z brings everything back.")
+
+    def _typed(self, field: EntryField, text: str) -> None:
+        part = field.part
+        if text.strip() == part.text:
+            field.accept()
+            self._fault.hide()
+            return
+        was_wrong = bool(field.property("wrong"))
+        field.setProperty("wrong", False)  # so that an accepted edit may show the text of the case
+        why = self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
+        if why is None:
+            field.setProperty("wrong", was_wrong)
+            field.accept()
+            self._fault.hide()
+        else:
+            said = _said_at(part.key, why)
+            field.refuse(said)
+            self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
+            self._fault.show()
+
+    def _chosen(self, option: Option) -> None:
+        if option.asks:
+            self.asked.emit(option.asks)
+        else:
+            self._edit(option.edit, option.text)
+
+    def _edit(self, edit: Edit | None, label: str) -> None:
+        if edit is not None:
+            self._current.edit_or_tell(label, edit)
+
+
+def _said_at(key: str, error: BluntEmberError) -> str:
+    """Why an edit was refused, without the path of the very field it was typed into."""
+    if not isinstance(error, CaseError):
+        return str(error)
+    own = [fault.message for fault in error.faults if fault.path == key]
+    return "\n".join(own or [str(fault) for fault in error.faults])
+
+
+def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], None]) -> None:
+    for option in options:
+        if option.options:
+            submenu = menu.addMenu(option.text)
+            if submenu is not None:
+                _fill(submenu, option.options, choose)
+        else:
+            action = menu.addAction(option.text)
+            if action is not None:
+                action.triggered.connect(lambda _=False, option=option: choose(option))
+    if not options:
+        action = menu.addAction("nothing to choose from yet")
+        if action is not None:
+            action.setEnabled(False)
+
+
+class RowList(QWidget):
+    """Rows one below the other."""
+
+    pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        self.rows: list[RowWidget] = []
+
+    def show_rows(self, rows: Sequence[Row]) -> None:
+        """Take new texts, making rows anew only where their shape has changed."""
+        for place, row in enumerate(rows):
+            if place < len(self.rows) and self.rows[place].same_shape(row):
+                self.rows[place].show_row(row)
+                continue
+            widget = RowWidget(row, self._current, self)
+            widget.pointed.connect(self.pointed)
+            widget.asked.connect(self.asked)
+            if place < len(self.rows):
+                self._layout.replaceWidget(self.rows[place], widget)
+                _discard(self.rows[place])
+                self.rows[place] = widget
+            else:
+                self._layout.addWidget(widget)
+                self.rows.append(widget)
+            widget.show()
+        while len(self.rows) > len(rows):
+            gone = self.rows.pop()
+            self._layout.removeWidget(gone)
+            _discard(gone)
+
+
+class SectionWidget(QWidget):
+    """A heading with its state, and the rows under it."""
+
+    pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
+
+    def __init__(self, section: Section, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        top = QHBoxLayout()
+        title = QLabel(section.title.upper(), self)
+        title.setProperty("role", "heading")
+        font = title.font()
+        font.setLetterSpacing(font.SpacingType.AbsoluteSpacing, 1.4)
+        title.setFont(font)
+        self._state = QLabel(self)
+        self._state.setProperty("role", "state")
+        top.addWidget(title)
+        top.addStretch(1)
+        top.addWidget(self._state)
+        self._layout.addLayout(top)
+        line = QFrame(self)
+        line.setProperty("role", "line")
+        line.setFixedHeight(1)
+        self._layout.addWidget(line)
+        self._rows = RowList(current, self)
+        self._rows.pointed.connect(self.pointed)
+        self._rows.asked.connect(self.asked)
+        self._layout.addWidget(self._rows)
+        self.show_section(section)
+
+    def show_section(self, section: Section) -> None:
+        """Take new texts, making rows anew only where their shape has changed."""
+        self._state.setText(section.state)
+        self._rows.show_rows(section.rows)
+
+
+def _discard(widget: QWidget) -> None:
+    widget.hide()
+    widget.deleteLater()
+
+
+class Sheet(QScrollArea):
+    """All sections, scrolled."""
+
+    #: Surfaces that the sheet points at, to be lit up on the picture.
+    pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(str)
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._outcome: Outcome | None = None
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        page = QWidget(self)
+        page.setObjectName("sheetPage")
+        self._layout = QVBoxLayout(page)
+        self._layout.setContentsMargins(16, 12, 14, 16)
+        self._layout.setSpacing(13)
+        self._open_items = QVBoxLayout()
+        self._open_items.setSpacing(3)
+        self._layout.addLayout(self._open_items)
+        self._layout.addStretch(1)
+        self.setWidget(page)
+        self._sections: list[SectionWidget] = []
+        current.changed.connect(self.refresh)
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Take the names of surfaces and the counts of a new outcome."""
+        known = self._outcome
+        self._outcome = outcome
+        if known is None or outcome is None or outcome.trouble or known.trouble:
+            self._list_open_items(outcome.trouble if outcome else None)
+        if outcome is None or known is None or _seen(outcome) != _seen(known):
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the case as it stands."""
+        case = self._current.case
+        found = sections(case, self._outcome) if case else []
+        focused = self.focusWidget()
+        key = focused.objectName() if isinstance(focused, EntryField) and focused.hasFocus() else ""
+        for place, section in enumerate(found):
+            if place < len(self._sections):
+                self._sections[place].show_section(section)
+            else:
+                widget = SectionWidget(section, self._current)
+                widget.pointed.connect(self.pointed)
+                widget.asked.connect(self.asked)
+                self._layout.insertWidget(place + 1, widget)
+                self._sections.append(widget)
+        if key and focused is not None and not focused.isVisibleTo(self):  # its row was made anew around it
+            again = next((f for f in self.findChildren(EntryField, key) if f.isVisibleTo(self)), None)
+            if again is not None:
+                again.setFocus()
+
+    def jump_to(self, path: str) -> None:
+        """Bring the place of a fault into view and put the focus there."""
+        for width in range(len(path), 0, -1):
+            if path[width:] and path[width] not in ".[":
+                continue
+            place = self.entry(path[:width]) or _choice_at(self, path[:width])
+            if place is not None:
+                self.ensureWidgetVisible(place)
+                place.setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def show_pointed(self, surface: str) -> None:
+        """Mark the words that speak of the surface the picture points at."""
+        for button in self.findChildren(WordButton):
+            marked = bool(surface) and surface in button.points
+            if bool(button.property("pointed")) != marked:
+                button.setProperty("pointed", marked)
+                style = button.style()
+                if style is not None:
+                    style.unpolish(button)
+                    style.polish(button)
+
+    def jump_to_surface(self, surface: str) -> bool:
+        """Bring the statement on a surface into view; False when nothing is stated on it."""
+        for button in self.findChildren(WordButton):
+            if surface in button.points and button.objectName().startswith("surface ") and button.isVisibleTo(self):
+                self.ensureWidgetVisible(button)
+                button.setFocus(Qt.FocusReason.TabFocusReason)
+                return True
+        return False
+
+    def _list_open_items(self, trouble: BluntEmberError | None) -> None:
+        while (item := self._open_items.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                _discard(widget)
+        for fault in trouble.faults if isinstance(trouble, CaseError) else ():
+            link = QToolButton(self)
+            mark = "○" if isinstance(trouble, OpenCaseError) else "✕"
+            link.setText(f"{mark}  {fault.message}")
+            link.setObjectName(f"open {fault.path}")
+            link.setToolTip(fault.path)
+            link.setProperty("role", "link")
+            link.setCursor(Qt.CursorShape.PointingHandCursor)
+            link.clicked.connect(lambda _, path=fault.path: self.jump_to(path))
+            self._open_items.addWidget(link)
+
+    def focus_first(self) -> None:
+        """Put the focus into the first field."""
+        field = next((field for field in self.findChildren(EntryField) if field.isVisibleTo(self)), None)
+        if field is not None:
+            field.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def entry(self, key: str) -> EntryField | None:
+        """Return the field with a key such as ``body.regions.brick.size[0]``."""
+        return next((field for field in self.findChildren(EntryField, key) if field.isVisibleTo(self)), None)
+
+
+def _choice_at(sheet: Sheet, path: str) -> QToolButton | None:
+    """The choice that states what stands at a path of the document."""
+    parts = path.split(".")
+    if parts[:2] == ["body", "regions"] and parts[3:] == ["material"]:
+        return sheet.findChild(QToolButton, f"material of {parts[2]}")
+    return None
+
+
+def _seen(outcome: Outcome) -> tuple[object, ...]:
+    surfaces = tuple(outcome.geometry.surfaces) if outcome.geometry else ()
+    mesh = (outcome.mesh.cell_count, outcome.mesh.node_count) if outcome.mesh else ()
+    ended = outcome.run.times[-1] if outcome.run is not None else None
+    return surfaces, outcome.unstated, mesh, outcome.notes, outcome.scales, ended

@@ -1,0 +1,135 @@
+"""What the sheet says of surfaces: the analyst's own names, and parts cut out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.bodies import Imported, Rod
+from blunt_ember.case.editing.edits import free_name, renamed_surface, with_value, without_surface_name
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Remove,
+    Row,
+    Section,
+    TypedEdit,
+    Word,
+    place_entries,
+    setting,
+)
+from blunt_ember.desk.sheet.shapes import shape_words
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.curves import Floats
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+
+Path = tuple[str | int, ...]
+
+
+def surfaces_section(case: Case, outcome: Outcome | None) -> Section:
+    """Return the section of the analyst's own names of surfaces, and of parts cut out of them."""
+    found = list(outcome.geometry.surfaces) if outcome and outcome.geometry else []
+    rows: list[Row] = []
+    for name in case.document.surfaces:
+        path: Path = ("surfaces", name)
+        if name in case.document.surface_parts:
+            rows.append(_part_row(case, path, found))
+            continue
+        members = case.document.members_of(name)
+        more = tuple(
+            Option(f"and {other}", setting(path, [*members, other])) for other in found if other not in members
+        )
+        instead = tuple(Option(f"{other} instead", setting(path, other)) for other in found if other not in members)
+        fewer = tuple(
+            Option(f"without {member}", setting(path, [m for m in members if m != member])) for member in members
+        )
+        rows.append(
+            (
+                Entry(f"surface name {name}", name, "Your name for these surfaces", _renaming(name), "name"),
+                Word("is"),
+                Choice(
+                    f"members {name}",
+                    ", ".join(members),
+                    more + instead + (fewer if len(members) > 1 else ()),
+                    points=members,
+                ),
+                Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
+            )
+        )
+    if found:
+        offers = tuple(Option(surface, _naming(surface)) for surface in found)
+        rows.append((Choice("add surface name", "give a surface your own name …", offers, "link"),))
+        parts = tuple(Option(surface, _cutting(surface, outcome)) for surface in found if "|" not in surface)
+        if parts and not isinstance(case.document.body, Rod | Imported):
+            rows.append((Choice("add surface part", "name a part of a surface …", parts, "link"),))
+    named = f" · {len(case.document.surfaces)} named" if case.document.surfaces else ""
+    return Section("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))
+
+
+def _naming(surface: str) -> Edit:
+    return lambda now: with_value(now, ("surfaces", free_name("surface", now.document.surfaces)), surface)
+
+
+def _forgetting(name: str) -> Edit:
+    return lambda now: without_surface_name(now, name)
+
+
+def _part_row(case: Case, path: Path, found: list[str]) -> Row:
+    name = str(path[1])
+    part = case.document.surface_parts[name]
+    whole = tuple(Option(other, setting((*path, "on"), other)) for other in found if other != name and "|" not in other)
+    start: Row = (
+        Entry(f"surface name {name}", name, "Your name for this part", _renaming(name), "name"),
+        Word("is the part of"),
+        Choice(f"part of {name}", part.on, whole, points=(part.on,)),
+    )
+    if part.within is not None:
+        at = place_entries(case, (*path, "within", "at"), 2) if part.within.at is not None else []
+        where = (Word("within a"), *shape_words(case, (*path, "within"), part.within), Word("at"), *at)
+    else:
+        where = (Word("from"), *place_entries(case, (*path, "start")), Word("to"), *place_entries(case, (*path, "end")))
+    return (*start, *where, Remove(f"remove surface name {name}", f"Leave {part.on} whole", _forgetting(name)))
+
+
+def _renaming(old: str) -> TypedEdit:
+    return lambda now, typed: renamed_surface(now, old, typed.strip())
+
+
+def _cutting(surface: str, outcome: Outcome | None) -> Edit:
+    """Cut the middle third out of a surface, or a spot out of the middle of an end, to be moved from there."""
+    geometry = outcome.geometry if outcome is not None else None
+    part: dict[str, Any] = {"on": surface}
+    if isinstance(geometry, SolidGeometry):
+        columns = [column for (column, _), name in geometry.ends.items() if name == surface]
+        if columns:
+            low, high = np.array(geometry.plan.low), np.array(geometry.plan.high)
+            middle, radius = (low + high) / 2, float((high - low).min()) / 8
+            part["within"] = {"shape": "disc", "radius": _length(radius), "at": [_length(c) for c in middle.tolist()]}
+        else:
+            group, slab = next(key for key, name in geometry.sides.items() if name == surface)
+            along = float(geometry.path.stations[slab : slab + 2].mean())
+            run = _thirds(geometry.plan.surfaces[group].segments)
+            part["start"], part["end"] = (
+                [_length(c) for c in geometry.path.places(place[None], np.array([along]))[0].tolist()] for place in run
+            )
+    elif isinstance(geometry, SectionGeometry):
+        run = _thirds(geometry.surfaces[surface].segments)
+        part["start"], part["end"] = ([_length(c) for c in place.tolist()] for place in run)
+    return lambda now: with_value(now, ("surfaces", free_name("spot", now.document.surfaces)), part)
+
+
+def _thirds(segments: Floats) -> tuple[Floats, Floats]:
+    """A third and two thirds of the way along the pieces a surface is drawn by."""
+    if len(segments) == 1:
+        start, end = segments[0]
+        return start + (end - start) / 3, start + 2 * (end - start) / 3
+    return segments[len(segments) // 3, 0], segments[2 * len(segments) // 3, 0]
+
+
+def _length(metres: float) -> str:
+    return f"{metres * 1000 + 0.0:.6g} mm"

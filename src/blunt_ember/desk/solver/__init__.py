@@ -1,0 +1,1 @@
+"""The solver as the window sees it."""

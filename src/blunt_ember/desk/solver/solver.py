@@ -1,0 +1,158 @@
+"""The solver process as the window sees it: cases go in, outcomes come out, it may die and the window lives on."""
+
+from __future__ import annotations
+
+import tempfile
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from blunt_ember.desk.solver.child_process import ChildProcess, forked
+from blunt_ember.fem.transient.run import Progress
+from blunt_ember.flow.server import serve, with_news
+
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.flow.outcome import Outcome
+
+#: A solve that a newer case has overtaken may go on so long before it is ended, ms.
+OVERTAKEN_MS = 300
+#: One whose answers are known, and only their errors are being estimated, is asked to stop first; what it keeps of the
+#: body and its mesh is worth waiting so long for, ms.
+ESTIMATING_MS = 1500
+#: What a run may take to end after it was asked to stop, ms.
+PATIENCE_MS = 4000
+
+
+class Solver(QObject):
+    """Keeps one process that runs the flow; the newest case asked for wins."""
+
+    solved = pyqtSignal(object)  # Outcome
+    #: A step of Newton's method was done, or a run got so far.
+    stepped = pyqtSignal(object)  # NewtonStep or Progress
+    busy_changed = pyqtSignal(bool)
+    #: What was running was ended on request, and nothing more is answered.
+    stopped = pyqtSignal()
+    died = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        #: Where the fields of runs are kept; it goes with the window, whatever became of the process.
+        self._folder = tempfile.TemporaryDirectory(prefix="blunt-ember-", ignore_cleanup_errors=True)
+        self._in_run = False
+        self._number = 0
+        self._running: Case | None = None
+        self._waiting: Case | None = None
+        self._known: Outcome | None = None
+        self._overtaken = QTimer(self)
+        self._overtaken.setSingleShot(True)
+        self._overtaken.timeout.connect(self._give_up)
+        self._start()
+
+    @property
+    def pid(self) -> int | None:
+        """Process number of the solver."""
+        return self._process.pid
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._running is not None or self._waiting is not None
+
+    def submit(self, case: Case) -> None:
+        """Ask for the outcome of a case; one that waits is dropped, one that runs too long is ended."""
+        self._waiting = case
+        if self._running is None:
+            self._send()
+        elif not self._overtaken.isActive():
+            self._overtake()
+        self.busy_changed.emit(True)
+
+    def _overtake(self) -> None:
+        """Make way for a newer case."""
+        if self._known is not None and self._known.checks:
+            self._asked_to_stop.set()
+            self._overtaken.start(ESTIMATING_MS)
+        else:
+            self._overtaken.start(OVERTAKEN_MS)
+
+    def stop(self) -> None:
+        """End what is running.
+
+        A run of the clock is asked to end after its step, and answers with what it has until then; asked twice, or
+        where the step takes too long, it is ended at once as all else is.
+        """
+        self._waiting = None
+        if self._in_run and not self._asked_to_stop.is_set():
+            self._asked_to_stop.set()
+            self._overtaken.start(PATIENCE_MS)
+        else:
+            self._give_up()
+
+    def close(self) -> None:
+        """End the process for good."""
+        self._overtaken.stop()
+        self._process.end()
+        self._folder.cleanup()
+
+    def _start(self) -> None:
+        self._asked_to_stop = forked().Event()
+        self._process = ChildProcess(serve, (self._asked_to_stop, self._folder.name), "solver", self)
+        self._process.said.connect(self._receive)
+        self._process.lost.connect(self._lost)
+
+    def _give_up(self) -> None:
+        """End at once what takes too long, for the case that waits or for none."""
+        self._restart()
+        if not self.busy:
+            self.busy_changed.emit(False)
+            self.stopped.emit()
+
+    def _restart(self) -> None:
+        self._overtaken.stop()
+        self._process.end()
+        self._running = None
+        self._start()
+        if self._waiting is not None:
+            self._send()
+
+    def _send(self) -> None:
+        case, self._waiting = self._waiting, None
+        if case is None:
+            return
+        self._number += 1
+        self._running, self._known = case, None
+        self._in_run = False
+        self._asked_to_stop.clear()
+        if not self._process.send((self._number, dict(case.data), case.folder)):
+            self._lost()
+
+    def _receive(self, news: tuple[int, object]) -> None:
+        number, reply = news
+        if number != self._number or self._running is None:
+            return
+        if not isinstance(reply, dict):  # a step of Newton's method on the way, or how far a run has got
+            self._in_run = self._in_run or isinstance(reply, Progress)
+            self.stepped.emit(reply)
+            return
+        outcome = self._known = with_news(self._known, reply, self._running)
+        if outcome.final:
+            self._running = None
+            self._overtaken.stop()
+        if self._waiting is None:
+            self.solved.emit(outcome)
+        elif outcome.final:
+            self._send()
+        else:
+            self._overtake()
+        if not self.busy:
+            self.busy_changed.emit(False)
+
+    def _lost(self) -> None:
+        """The process ended by itself or was killed: start another, and tell."""
+        had_work = self._running is not None
+        self._restart()
+        if not self.busy:
+            self.busy_changed.emit(False)
+        if had_work:
+            self.died.emit()

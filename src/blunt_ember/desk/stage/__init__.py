@@ -1,0 +1,1 @@
+"""The stage: the body, looked at and pointed at."""

@@ -1,0 +1,140 @@
+"""An outline while it is drawn: points placed one after the other, by clicks or by what is typed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from blunt_ember.case.values.evaluation import Value, quantity_si
+from blunt_ember.case.values.units import ANGLE, LENGTH
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.geometry.curves import Floats
+
+Names = Mapping[str, Value]
+
+
+@dataclass(frozen=True)
+class DrawnPoint:
+    """A place in m, and its two coordinates as they go into the case."""
+
+    place: tuple[float, float]
+    texts: tuple[str, str]
+
+
+@dataclass(frozen=True)
+class Piece:
+    """The way to a point: straight, or an arc ``through`` another."""
+
+    to: DrawnPoint
+    through: DrawnPoint | None = None
+
+
+@dataclass(frozen=True)
+class OutlineDrawing:
+    """Every step gives a new drawing. ``bow`` tells that the next piece is an arc, ``through`` its middle."""
+
+    start: DrawnPoint | None = None
+    pieces: tuple[Piece, ...] = ()
+    bow: bool = False
+    through: DrawnPoint | None = None
+
+    @property
+    def last(self) -> DrawnPoint | None:
+        """Where the next piece begins."""
+        return self.pieces[-1].to if self.pieces else self.start
+
+    @property
+    def points(self) -> list[DrawnPoint]:
+        """All points so far, that of a begun arc too."""
+        points = [self.start] if self.start is not None else []
+        points += [point for piece in self.pieces for point in (piece.through, piece.to) if point is not None]
+        return points + ([self.through] if self.through is not None else [])
+
+    def with_point(self, point: DrawnPoint) -> OutlineDrawing:
+        """Return the drawing with one more point; one on the last changes nothing."""
+        if self.start is None:
+            return replace(self, start=point)
+        known = self.through or self.last
+        if known is not None and np.allclose(point.place, known.place, rtol=0, atol=1e-12):
+            return self
+        if self.bow and self.through is None:
+            return replace(self, through=point)
+        return replace(self, pieces=(*self.pieces, Piece(point, self.through)), bow=False, through=None)
+
+    def with_bow(self) -> OutlineDrawing:
+        """Return the drawing with the next piece an arc, or straight again."""
+        return self if self.start is None else replace(self, bow=not self.bow, through=None)
+
+    def taken_back(self) -> OutlineDrawing:
+        """Return the drawing without its last point."""
+        if self.through is not None:
+            return replace(self, through=None)
+        if self.pieces:
+            return replace(self, pieces=self.pieces[:-1], bow=False)
+        return OutlineDrawing()
+
+    def region(self) -> dict[str, Any]:
+        """Return the region as a case states it; raise :class:`BluntEmberError` when it has too few points."""
+        pieces = self.pieces
+        if self.start is not None and len(pieces) == 1 and pieces[0].through is not None:
+            pieces = (*pieces, Piece(self.start))  # a bow and its chord
+        if self.start is None or len(pieces) < 2:
+            raise BluntEmberError("an outline needs three points at least, or an arc; place more of them")
+        steps = [
+            {"to": list(piece.to.texts), **({"through": list(piece.through.texts)} if piece.through else {})}
+            for piece in pieces
+        ]
+        return {"shape": "outline", "start": list(self.start.texts), "path": steps}
+
+
+def point_at(place: Floats) -> DrawnPoint:
+    """Return a point whose coordinates are written in mm."""
+    x, y = (f"{coordinate * 1000 + 0.0:.9g} mm" for coordinate in np.round(place, 12).tolist())
+    return DrawnPoint((float(place[0]), float(place[1])), (x, y))
+
+
+def typed_point(text: str, last: DrawnPoint | None, towards: Floats | None, names: Names) -> DrawnPoint:
+    """Return the point that was typed: ``x, y``; ``length < angle`` from the last; or a length towards the pointer.
+
+    Raises :class:`BluntEmberError` that says what can be typed.
+    """
+    how = "type 'x, y' such as '40 mm, 10 mm', or a length and an angle such as '25 mm < 30°'"
+    if "," in text:
+        parts = [part.strip() for part in text.split(",")]
+        if len(parts) != 2:
+            raise BluntEmberError(f"'{text}' is no place; {how}")
+        x, y = (quantity_si(part, LENGTH, names) for part in parts)
+        return DrawnPoint((x, y), (parts[0], parts[1]))
+    if last is None:
+        raise BluntEmberError("the first point has nothing to be measured from; type 'x, y' such as '40 mm, 10 mm'")
+    length_text, less, angle_text = text.partition("<")
+    length = quantity_si(length_text.strip(), LENGTH, names)
+    if less:
+        angle = quantity_si(angle_text.strip(), ANGLE, names)
+    elif towards is not None and np.linalg.norm(towards - last.place) > 0:
+        away = towards - np.array(last.place)
+        angle = float(np.arctan2(away[1], away[0]))
+    else:
+        raise BluntEmberError(f"say which way: {how}")
+    return point_at(np.array(last.place) + length * np.array([np.cos(angle), np.sin(angle)]))
+
+
+def snapped(place: Floats, step: float, corners: Floats, reach: float) -> Floats:
+    """Return the corner (c, 2) within ``reach`` (m) of a place, or else the nearest place of a grid of ``step`` (m)."""
+    if len(corners):
+        away = np.linalg.norm(corners - place, axis=1)
+        if away.min() <= reach:
+            nearest: Floats = corners[away.argmin()]
+            return nearest
+    grid: Floats = np.round(place / step) * step
+    return grid
+
+
+def grid_step(scale: float, least_pixels: float = 12.0) -> float:
+    """Return a round step in m that takes at least some pixels at ``scale`` metres a pixel."""
+    least = scale * least_pixels
+    size = 10.0 ** np.floor(np.log10(least))
+    return float(size * next(nice for nice in (1, 2, 5, 10) if nice * size >= least * (1 - 1e-9)))

@@ -1,0 +1,221 @@
+"""Readings on the picture: points that are pinned and lines that are drawn, which become questions of the case."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.editing.edits import appended, free_name
+from blunt_ember.case.values.display import in_shown_unit, shown
+from blunt_ember.case.values.units import LENGTH
+from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.stage.overlay import paint_tag
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.nearest import parted_near
+from blunt_ember.picture.body.drawn import flat_segments
+from blunt_ember.picture.body.view import View
+from blunt_ember.picture.palette import Theme
+
+#: Pixels within which a reading snaps to a node or an edge, and that a line has at least.
+_SNAP, _SHORTEST = 7.0, 10.0
+#: Digits a place is written with.
+_DIGITS = 5
+#: A place is on a joint within this share of the body.
+_ON = 1e-6
+
+
+class Readings:
+    """Draws what is asked of points and along lines, and adds to it."""
+
+    def __init__(self, current: CurrentCase) -> None:
+        self._current = current
+        self._from: tuple[QPointF, Floats] | None = None
+        self._to: tuple[QPointF, Floats] | None = None
+        #: The place (d,) in m that is read in the strip now.
+        self.cursor: Floats | None = None
+        self._mesh: Mesh | None = None
+        self._lines: dict[str, Floats | None] = {}
+
+    def begin(self, pixel: QPointF, point: Floats) -> None:
+        """Put the first end of a line, or a point, on a place (d,) in m."""
+        self._from, self._to = (pixel, point), None
+
+    def drag(self, pixel: QPointF, point: Floats | None) -> bool:
+        """Move the other end; tell whether something is being drawn."""
+        if self._from is not None and point is not None:
+            self._to = (pixel, point)
+        return self._from is not None
+
+    def end(self, outcome: Outcome | None = None) -> bool:
+        """Ask for what was drawn, a line or a point; tell whether something was being drawn."""
+        begun, last, self._from, self._to = self._from, self._to, None, None
+        if begun is None:
+            return False
+        far = last is not None and (last[0] - begun[0]).manhattanLength() >= _SHORTEST
+        if far and last is not None:
+            ends = begun[1], last[1]
+            self._current.edit_or_tell(
+                "reading: a line",
+                lambda case: _with_question(
+                    case, "line", {"mean": {"start": _place(ends[0], case), "end": _place(ends[1], case)}}
+                ),
+            )
+        else:
+            self.pin(begun[1], outcome)
+        return True
+
+    def pin(self, point: Floats, outcome: Outcome | None = None) -> None:
+        """Ask for the temperature at a place (d,) in m; on both sides of a joint where it jumps."""
+        sides = sides_at(point, outcome) if outcome is not None else ()
+
+        def change(case: Case) -> Case:
+            for side in sides or ("",):
+                asked: dict[str, object] = {"temperature": _place(point, case), **({"side": side} if side else {})}
+                case = _with_question(case, f"point in {side.replace('.', ' ')}" if side else "point", asked)
+            return case
+
+        self._current.edit_or_tell("reading: a point", change)
+
+    def paint(
+        self,
+        painter: QPainter,
+        outcome: Outcome,
+        view: View,
+        right: float,
+        theme: Theme,
+        unfold: Callable[[Floats], Floats],
+    ) -> None:
+        """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
+
+        Names stay left of ``right``, where the legend begins; ``unfold`` takes places of the body to those drawn.
+        """
+        values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+        taken: list[QRectF] = []
+        for question in outcome.case.document.questions:
+            target = question.target
+            if isinstance(target, Line):
+                places = self._laid(target, outcome)
+                if places is None:
+                    continue
+                places = _drawn(unfold(places))
+                self._paint_line(painter, places, view, theme)
+                at = view.pixels(places[-1:])[0]
+            elif question.temperature is not None:
+                at = view.pixels(_drawn(unfold(np.array([[each.si for each in question.temperature]]))))[0]
+                _paint_point(painter, QPointF(*at), theme)
+            else:
+                continue
+            text = f"{question.name}  {values.get(question.name, '')}".strip()
+            taken.append(_written_beside(painter, QPointF(*at), text, taken, right, theme))
+        if self._from is not None and self._to is not None:
+            self._paint_line(painter, _drawn(unfold(np.array([self._from[1], self._to[1]]))), view, theme)
+        if self.cursor is not None:
+            _paint_point(painter, QPointF(*view.pixels(_drawn(unfold(self.cursor[None])))[0]), theme, theme.ember)
+
+    def _laid(self, line: Line, outcome: Outcome) -> Floats | None:
+        """The places (p, d) a line of the case runs through; None where it cannot be laid yet."""
+        if outcome.mesh is None or outcome.geometry is None:
+            return None
+        if self._mesh is not outcome.mesh:
+            self._mesh, self._lines = outcome.mesh, {}
+        key = line.model_dump_json()
+        if key not in self._lines:
+            try:
+                members = outcome.case.document.members_asked(line)
+                self._lines[key] = laid(line, "", members, outcome.geometry, outcome.mesh, "").places
+            except BluntEmberError:
+                self._lines[key] = None
+        return self._lines[key]
+
+    def _paint_line(self, painter: QPainter, places: Floats, view: View, theme: Theme) -> None:
+        pixels = [QPointF(x, y) for x, y in view.pixels(places).tolist()]
+        for colour, width in ((theme.paper, 4.0), (theme.teal, 1.8)):
+            painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
+            painter.drawPolyline(QPolygonF(pixels))
+        for end in (pixels[0], pixels[-1]):
+            _paint_point(painter, end, theme)
+
+
+def _with_question(case: Case, stem: str, asked: dict[str, object]) -> Case:
+    name = free_name(stem, [question.name for question in case.document.questions])
+    return appended(case, ("questions",), {"name": name, **asked})
+
+
+def sides_at(point: Floats, outcome: Outcome) -> tuple[str, ...]:
+    """Return the regions that meet at a place (d,) in m with a jump of temperature between them."""
+    mesh = outcome.mesh
+    found = parted_near(mesh, point, _ON * float(np.ptp(mesh.points, axis=0).max())) if mesh is not None else None
+    return tuple(mesh.regions[region] for region in found[0].regions) if mesh is not None and found is not None else ()
+
+
+def snapped(point: Floats, outcome: Outcome, view: View) -> Floats:
+    """Return the node of the mesh near a place (d,) in m, else the joint or edge drawn flat near it, else itself.
+
+    A joint over which temperature jumps comes before what is beside it.
+    """
+    mesh, geometry = outcome.mesh, outcome.geometry
+    if mesh is None or geometry is None:
+        return point
+    reach = _SNAP * view.scale
+    # On a turned body the pointer has already found the joint that is seen there; what is beneath it is not meant.
+    joint = parted_near(mesh, point, reach if view.pose is None else _ON * float(np.ptp(mesh.points, axis=0).max()))
+    nodes = mesh.points
+    if joint is not None:
+        nodes = nodes[np.unique(np.concatenate([block.nodes.ravel() for block in joint[0].blocks]))]
+    gaps = np.linalg.norm(nodes - point, axis=1)
+    if gaps.min() <= reach:
+        found: Floats = nodes[gaps.argmin()]
+        return found
+    if joint is not None:
+        return joint[1]
+    if isinstance(geometry, RodGeometry) or view.pose is not None:
+        return point
+    best, nearest = reach, point
+    for segments in flat_segments(geometry).values():  # type: ignore[arg-type]
+        start, along = segments[:, 0], segments[:, 1] - segments[:, 0]
+        share = np.clip(((point - start) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-300), 0, 1)
+        feet = start + share[:, None] * along
+        gap = np.linalg.norm(feet - point, axis=1)
+        if gap.min() < best:
+            best, nearest = float(gap.min()), feet[gap.argmin()]
+    return nearest
+
+
+def _place(point: Floats, case: Case) -> list[str]:
+    kind = case.units.of(LENGTH)
+    return [f"{float(f'{in_shown_unit(value, kind):.{_DIGITS}g}') + 0.0:g} {kind.shown}" for value in point.tolist()]
+
+
+def _drawn(points: Floats) -> Floats:
+    """Places (p, d) as the picture has them, (p, 2 or 3): a rod lies on its axis."""
+    return np.column_stack([points, np.zeros(len(points))]) if points.shape[1] == 1 else points
+
+
+def _paint_point(painter: QPainter, at: QPointF, theme: Theme, colour: str = "") -> None:
+    painter.setPen(QPen(QColor(theme.paper), 1.5))
+    painter.setBrush(QColor(colour or theme.teal))
+    painter.drawEllipse(at, 4.0, 4.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _written_beside(
+    painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme
+) -> QRectF:
+    """Write beside a place, below what is written there already."""
+    metrics = QFontMetricsF(painter.font())
+    box = QRectF(at.x() + 8, at.y() + 6, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
+    if box.right() > right:
+        box.moveRight(min(at.x() - 8, right))
+    while any(box.intersects(other) for other in taken):
+        box.translate(0, box.height() + 1)
+    paint_tag(painter, box, text, theme.teal, theme)
+    return box

@@ -1,0 +1,1 @@
+"""The strip: curves, tables, refinement and the time slider."""

@@ -1,0 +1,280 @@
+"""What is read along a line: the curve, the choice of line and quantity, and a cursor tied to the stage."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.values.display import in_shown_unit, number, shown
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
+from blunt_ember.case.values.units import LENGTH
+from blunt_ember.checks.questions.profile import QUANTITIES, Profile, flux_profile, main_axis, profile_on, quantities_of
+from blunt_ember.checks.questions.reading_line import ReadingLine, laid, through_middle
+from blunt_ember.desk.widgets.drawn_view import DrawnView
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.picture.charts.charts import MARGINS, ProfileChart, profile_plot
+from blunt_ember.picture.charts.plot import Plot
+from blunt_ember.picture.palette import Theme
+
+_THROUGH = ("through in x", "through in y", "through in z")
+#: A place of the stage is on the line within this share of the size of the body.
+_NEAR = 0.03
+
+
+class ProfileView(DrawnView):
+    """Paints the chart of a profile, with a cursor over it."""
+
+    pointed = pyqtSignal(object)  # the distance along the line in m, or None
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setMouseTracking(True)
+        self._chart: ProfileChart | None = None
+        self._units = DEFAULT_UNITS
+        self.profile: Profile | None = None
+        #: Where the cursor stands, m along the line; None for nowhere.
+        self.cursor_at: float | None = None
+
+    def show_profile(self, profile: Profile | None, message: str, theme: Theme, units: UnitSet = DEFAULT_UNITS) -> None:
+        """Take other curves, or a message where there are none."""
+        self.profile, self._units = profile, units
+        if profile is None:
+            self.show_plot(None, message, theme)
+            return
+        exact = " and exact" if profile.exact is not None else ""
+        self.setAccessibleName(f"{profile.title}: {profile.kind.name} on the mesh{exact}")
+        self.show_plot(profile_plot(profile, units), "", theme)
+
+    def drawn(self, plot: Plot, width: int, height: int, ratio: float) -> NDArray[np.uint8]:
+        """Draw with the axes of the last time, as making them takes longer than drawing them."""
+        assert self.profile is not None
+        self._chart = self._chart or ProfileChart()
+        return self._chart.draw(self.profile, width, height, self.theme, ratio, self._units)
+
+    def put_cursor(self, distance: float | None) -> None:
+        """Put the cursor at a distance along the line, m."""
+        if distance != self.cursor_at:
+            self.cursor_at = distance
+            self.update()
+
+    def said_at(self, distance: float) -> str:
+        """Return what is read at a distance along the line."""
+        profile = self.profile
+        if profile is None:
+            return ""
+        place, kind = int(np.abs(profile.distance - distance).argmin()), self._units.of(profile.kind)
+        value = float(profile.mesh[place])
+        if np.isnan(value):
+            return "outside the body"
+        said = f"{shown(float(profile.distance[place]), self._units.of(LENGTH), 4)}:  {shown(value, kind, 6)}"
+        if profile.exact is not None and not np.isnan(profile.exact[place]):
+            said += f"   exact {number(in_shown_unit(float(profile.exact[place]), kind), 6)}"
+        return said
+
+    def paint_over(self, painter: QPainter) -> None:
+        """Paint the cursor, with what is read there."""
+        if self.profile is None or self.cursor_at is None:
+            return
+        left, right, bottom, top = MARGINS
+        x = left + (self.width() - left - right) * self.cursor_at / max(float(self.profile.distance[-1]), 1e-300)
+        painter.setPen(QPen(QColor(self.theme.teal), 1.2, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x, top), QPointF(x, self.height() - bottom))
+        text, metrics = self.said_at(self.cursor_at), QFontMetricsF(painter.font())
+        wide = metrics.horizontalAdvance(text) + 10
+        box = QRectF(min(x + 6, self.width() - right - wide), top + 2, wide, metrics.height() + 2)
+        painter.fillRect(box, QColor(self.theme.paper))
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Read under the pointer."""
+        if event is None or self.profile is None:
+            return
+        left, right, _, _ = MARGINS
+        share = (event.position().x() - left) / max(self.width() - left - right, 1)
+        self.pointed.emit(float(np.clip(share, 0, 1) * self.profile.distance[-1]))
+
+    def leaveEvent(self, event: object) -> None:
+        """Nothing is read while the pointer is elsewhere."""
+        self.pointed.emit(None)
+
+
+class LineView(QWidget):
+    """Chooses a line and what is read along it."""
+
+    said = pyqtSignal(str)
+    #: The place (d,) in m that is read, or None; to be marked on the stage.
+    place_pointed = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._outcome: Outcome | None = None
+        self._axis: int | None = None
+        self._asked_line = ""
+        self._just_opened = True
+        #: The line that is read, with the mesh and what it was laid along.
+        self._line: tuple[Mesh, object, ReadingLine] | None = None
+        self.chart = ProfileView(self)
+        self.chart.pointed.connect(self._pointed)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.chart)
+        self.controls = QWidget(self)
+        row = QHBoxLayout(self.controls)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        self.lines = self._choice(
+            row,
+            "lines",
+            "Line that is read along",
+            "Draw a line on the picture with Ctrl and a drag, or ask about one in the sheet",
+        )
+        self.what = self._choice(
+            row,
+            "what along the line",
+            "What is read along the line",
+            "Temperature, how large the heat flux is, or what of it goes one way",
+        )
+        self.lines.activated.connect(self._choose_line)
+        self.what.activated.connect(lambda _: self.refresh())
+
+    def _choice(self, row: QHBoxLayout, name: str, spoken: str, tip: str) -> QComboBox:
+        box = QComboBox(self.controls)
+        box.setObjectName(name)
+        box.setAccessibleName(spoken)
+        box.setToolTip(tip)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        row.addWidget(box)
+        return box
+
+    @property
+    def line(self) -> ReadingLine | None:
+        """The line that is read."""
+        return self._line[2] if self._line is not None else None
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Take another outcome; what is seen follows at the next :meth:`refresh`."""
+        self._outcome = outcome
+        if outcome is None:
+            self._axis, self._just_opened = None, True
+            self._line = None
+
+    def show_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.chart.theme = theme
+
+    def refresh(self) -> None:
+        """Read the line anew."""
+        outcome = self._outcome
+        self._offer(outcome)
+        self.said.emit("")
+        if outcome is None or outcome.solution is None or outcome.geometry is None or outcome.mesh is None:
+            self.chart.show_profile(
+                None, "The curve through the body appears here once the case is solved.", self.chart.theme
+            )
+            return
+        try:
+            line = self._laid(outcome, outcome.mesh)
+        except BluntEmberError as error:
+            self.chart.show_profile(None, str(error), self.chart.theme)
+            return
+        what = self.what.currentText()
+        if what in ("", QUANTITIES[0]) or outcome.problem is None:
+            profile = profile_on(line, outcome.solution.temperature, outcome.exact_now)
+        else:
+            profile = flux_profile(
+                line,
+                what,
+                outcome.problem,
+                outcome.solution.temperature,
+                outcome.geometry,
+                outcome.exact_now,
+                outcome.t,
+            )
+        self.said.emit(_compared_with(profile))
+        self.chart.show_profile(profile, "", self.chart.theme, outcome.case.units)
+
+    def show_place(self, place: Floats | None) -> None:
+        """Put the cursor where a place (d,) in m of the stage lies on the line; nowhere when it does not."""
+        line, outcome = self.line, self._outcome
+        if place is None or line is None or outcome is None or outcome.mesh is None:
+            self.chart.put_cursor(None)
+            return
+        gaps = np.linalg.norm(line.places - place[: line.places.shape[1]], axis=1)
+        near = int(gaps.argmin())
+        on_line = gaps[near] <= _NEAR * float(np.ptp(outcome.mesh.points, axis=0).max())
+        self.chart.put_cursor(float(line.distance[near]) if on_line else None)
+
+    def _pointed(self, distance: float | None) -> None:
+        self.chart.put_cursor(distance)
+        line = self.line
+        if distance is None or line is None:
+            self.place_pointed.emit(None)
+        else:
+            self.place_pointed.emit(line.places[int(np.abs(line.distance - distance).argmin())])
+
+    def _choose_line(self, place: int) -> None:
+        text = self.lines.itemText(place)
+        self._asked_line = "" if text in _THROUGH else text
+        if text in _THROUGH:
+            self._axis = _THROUGH.index(text)
+        self.refresh()
+
+    def _offer(self, outcome: Outcome | None) -> None:
+        """Offer the lines through the middle and those that questions are asked of, and what can be read."""
+        asked = outcome.case.document.questions if outcome is not None else ()
+        names = [question.name for question in asked if isinstance(question.target, Line)]
+        dimension = outcome.mesh.dimension if outcome is not None and outcome.mesh is not None else 0
+        wanted = [*_THROUGH[:dimension], *names]
+        shown_now = [self.lines.itemText(number) for number in range(self.lines.count())]
+        if wanted != shown_now:
+            before = [name for name in shown_now if name not in _THROUGH]
+            self.lines.clear()
+            self.lines.addItems(wanted)
+            # A line that was just drawn is the one to be seen; those of a case that is opened are not.
+            new = [name for name in names if name not in before]
+            drawn = new[-1] if len(new) == 1 and not self._just_opened else ""
+            self._asked_line = drawn or (self._asked_line if self._asked_line in names else "")
+        self._just_opened = self._just_opened and outcome is None
+        readable = list(quantities_of(outcome.mesh)) if outcome is not None and outcome.mesh is not None else []
+        if readable != [self.what.itemText(number) for number in range(self.what.count())]:
+            chosen = self.what.currentText()
+            self.what.clear()
+            self.what.addItems(readable)
+            self.what.setCurrentIndex(max(self.what.findText(chosen), 0))
+
+    def _laid(self, outcome: Outcome, mesh: Mesh) -> ReadingLine:
+        assert outcome.solution is not None and outcome.geometry is not None
+        axis = (
+            self._axis
+            if self._axis is not None and self._axis < mesh.dimension
+            else main_axis(outcome.geometry, mesh, outcome.solution.temperature)
+        )
+        if outcome.run is not None:
+            self._axis = axis  # from one instant to the next it stays
+        asked = next((each for each in outcome.case.document.questions if each.name == self._asked_line), None)
+        target = asked.target if asked is not None and isinstance(asked.target, Line) else None
+        self.lines.setCurrentText(self._asked_line if target is not None else _THROUGH[axis])
+        wanted: object = (target, asked.side) if target is not None and asked is not None else axis
+        if self._line is None or self._line[0] is not mesh or self._line[1] != wanted:
+            if target is not None and asked is not None:
+                members = outcome.case.document.members_asked(target)
+                side = mesh.regions.index(asked.side) if asked.side is not None else None
+                line = laid(target, f"Along {self._asked_line}", members, outcome.geometry, mesh, "line", side)
+            else:
+                line = through_middle(axis, outcome.geometry, mesh)
+            self._line = (mesh, wanted, line)
+        return self._line[2]
+
+
+def _compared_with(profile: Profile) -> str:
+    """What the second curve is."""
+    if not profile.source:
+        return "no exact solution is known for this case"
+    return profile.source if profile.source.startswith("working") else f"exact: {profile.source}"

@@ -1,0 +1,1 @@
+"""Widgets and styles that any zone may use."""

@@ -1,0 +1,84 @@
+"""Whether a temperature can settle in every part of the body, and which parts exchange no heat with each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array, csgraph
+
+from blunt_ember.errors import Fault, Note, OpenCaseError
+from blunt_ember.fem.constraints import Constraints
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.inside import Conduction, InRegion
+from blunt_ember.fem.terms.on_facets import AcrossJoint
+from blunt_ember.fem.terms.term import Term
+from blunt_ember.mesh.mesh import Ints
+
+#: Number of parts that exchange no heat with each other inside the body, and the part (n,) of every node.
+Parts = tuple[int, Ints]
+
+
+def parts_of(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> Parts:
+    """Return the parts of a body; surfaces that are tied join them."""
+    first, second = [], []
+    for term in terms:
+        if isinstance(term, Conduction | AcrossJoint):
+            nodes = term.nodes
+            if isinstance(term, AcrossJoint):
+                nodes = nodes[(np.abs(term.matrices()) > 0).any(axis=(1, 2))]
+            first.append(np.repeat(nodes[:, 0], nodes.shape[1] - 1))
+            second.append(nodes[:, 1:].ravel())
+    for tie in constraints.ties:
+        rows = tie.weights.tocoo()
+        first.append(tie.nodes[rows.row])
+        second.append(rows.col.astype(np.int64))
+    links = np.concatenate(first), np.concatenate(second)
+    count = problem.mesh.node_count
+    number, found = csgraph.connected_components(
+        coo_array((np.ones(len(links[0])), links), shape=(count, count)), directed=False
+    )
+    part: Ints = np.asarray(found, dtype=np.int64)
+    return int(number), part
+
+
+def _regions_of(problem: Problem, nodes: NDArray[np.bool_]) -> str:
+    """Names of the regions whose cells stand on marked nodes, in order."""
+    found = {
+        problem.mesh.regions[region]
+        for block in problem.mesh.blocks
+        for region in np.unique(block.region[nodes[block.nodes[:, 0]]]).tolist()
+    }
+    return ", ".join(name for name in problem.mesh.regions if name in found)
+
+
+def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constraints, parts: Parts) -> None:
+    """Raise :class:`OpenCaseError` naming the regions in which nothing holds a temperature in place."""
+    count, part = parts
+    anchored = np.zeros(count, dtype=bool)
+    anchored[part[constraints.held_nodes]] = True
+    for name, exchange in problem.exchanges.items():
+        if exchange.anchors:
+            anchored[part[problem.mesh.surfaces[name].nodes]] = True
+    for term in terms:
+        if isinstance(term, InRegion) and not term.linear:
+            anchored[part[term.nodes.ravel()]] = True
+    if anchored.all():
+        return
+    names = _regions_of(problem, ~anchored[part])
+    what = (
+        f"no temperature can settle in {names}: none of its surfaces is held at a temperature, meets a fluid or "
+        "radiates; state one of these"
+    )
+    raise OpenCaseError((Fault("surroundings", what),))
+
+
+def separate_parts(problem: Problem, parts: Parts) -> tuple[Note, ...]:
+    """Say which regions exchange no heat with the rest of the body inside it."""
+    count, part = parts
+    if count < 2:
+        return ()
+    each = [_regions_of(problem, part == number) for number in range(min(count, 6))]
+    listed = "; ".join(f"({names})" for names in each) + (" …" if count > 6 else "")
+    return (Note("body", f"the body is in {count} parts that exchange no heat inside it: {listed}"),)

@@ -1,0 +1,1 @@
+"""Steady solutions, their heat flows and their adjoints."""

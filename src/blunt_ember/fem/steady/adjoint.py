@@ -1,0 +1,61 @@
+"""What a little heat at each place does to an answer: the adjoint of a steady solution.
+
+The error of an answer is the error of the flux beside that of the flux of its influence (Becker & Rannacher, Acta
+Numerica 10 (2001) 1), so that both tell where cells must be small.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from blunt_ember.fem.assembly import gathered, nodal_area
+from blunt_ember.fem.linear import Solver
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.steady import Balance
+from blunt_ember.mesh.mesh import Floats
+
+
+class Influences:
+    """Influences on the answers of a problem, about its ``temperature`` (n,) in K."""
+
+    def __init__(self, problem: Problem, temperature: Floats) -> None:
+        self._mesh = problem.mesh
+        self._balance = Balance(problem)
+        rise = temperature - self._balance.middle
+        self._slopes = [
+            (term.kind, term.name, term.nodes, slope)
+            for term in self._balance.terms
+            if (slope := term.slope(rise[term.nodes], 0.0)) is not None
+        ]
+        self._matrix = gathered([(nodes, slope) for _, _, nodes, slope in self._slopes], len(rise)).T.tocsr()
+        balance = self._balance
+        self._free = balance.constraints.spread.shape[1]
+        if self._free:
+            reduced = balance.constraints.reduced(self._matrix)
+            self._solver = Solver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
+
+    def on_reading(self, weights: Floats) -> Floats:
+        """Return the influence (n,) in K/W on a temperature that is read with ``weights`` (n,) of the nodes."""
+        return self._solved(weights, np.zeros(len(weights)))
+
+    def on_heat(self, surfaces: Sequence[str]) -> Floats:
+        """Return the influence (n,) on the heat in through outer surfaces: the share that leaves again by them."""
+        count = self._mesh.node_count
+        load, held, every = np.zeros(count), np.zeros(count), np.zeros(count)
+        for kind, name, nodes, slope in self._slopes:
+            if kind == "surface" and name in surfaces:
+                load += np.bincount(nodes.ravel(), slope.sum(axis=1).ravel(), minlength=count)
+        for name in self._balance.problem.held:  # where held surfaces meet they share what comes in by their areas
+            area = nodal_area(self._mesh.surfaces[name], self._mesh)
+            every += area
+            held += area if name in surfaces else 0.0
+        return self._solved(load, np.divide(held, every, out=np.zeros(count), where=every > 0))
+
+    def _solved(self, load: Floats, held: Floats) -> Floats:
+        """The influence of a ``load`` (n,) that is ``held`` (n,) where temperatures are."""
+        if not self._free:
+            return held
+        spread = self._balance.constraints.spread
+        return np.asarray(spread @ self._solver.solve(spread.T @ (load - self._matrix @ held)) + held)

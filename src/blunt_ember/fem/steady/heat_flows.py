@@ -1,0 +1,165 @@
+"""Heat through every surface from nodal residuals, so that the sum closes to round-off on any mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from blunt_ember.fem.assembly import nodal_area
+from blunt_ember.fem.constraints import Constraints
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.steady import Given, Solution
+from blunt_ember.mesh.mesh import Floats
+
+
+def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
+    """Return the heat in W through every surface and of every source, by its name.
+
+    + is into the body; through an interface, from the first region to the second.
+    """
+    return HeatFlows(problem, solution.constraints).of(solution.given, solution.reaction)
+
+
+class HeatFlows:
+    """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
+
+    def __init__(self, problem: Problem, constraints: Constraints) -> None:
+        self._problem = problem
+        self._constraints = constraints
+        mesh = problem.mesh
+        self._not_held = np.ones(mesh.node_count, dtype=bool)
+        self._not_held[constraints.held_nodes] = False
+        self._areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
+        self._held_area = sum(self._areas.values(), np.zeros(mesh.node_count))
+        self._shares = {
+            name: _share_of_interface(problem, name)
+            for name, facets in mesh.surfaces.items()
+            if not facets.outer and name not in problem.joints
+        }
+
+    def of(self, given: Sequence[Given], reaction: Floats) -> dict[str, float]:
+        """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
+        problem, mesh = self._problem, self._problem.mesh
+        entering = self._entering(given, reaction)
+        drawn = _drawn(problem, given)
+        for name, nodal in entering.items():
+            drawn[mesh.surfaces[name].regions[0]] -= nodal
+        heat = {name: float(nodal.sum()) for name, nodal in entering.items()}
+        for name, facets in mesh.surfaces.items():
+            if not facets.outer:
+                share = self._shares.get(name)
+                heat[name] = 0.0 if share is None else -float(drawn[facets.regions[0]] @ share)
+        heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
+        for each in given:
+            if each.kind in ("region", "point"):
+                heat[each.name] += float(each.heat.sum())
+            elif each.kind == "joint":
+                heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
+        return heat
+
+    def _entering(self, given: Sequence[Given], reaction: Floats) -> dict[str, Floats]:
+        """Heat at each node, (n,), that enters through each outer surface.
+
+        At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
+        region divide that by their areas at the node.
+        """
+        mesh, count = self._problem.mesh, self._problem.mesh.node_count
+        entering = {name: np.zeros(count) for name, facets in mesh.surfaces.items() if facets.outer}
+        for each in given:
+            if each.kind == "surface":
+                np.add.at(entering[each.name], each.nodes, each.heat)
+        left = reaction.copy()
+        for name, heat in _periodic_heat(reaction, self._constraints, self._held_area).items():
+            entering[name] += heat
+            left -= heat
+        left[self._not_held] = 0.0
+        for name, heat in _held_heat(self._problem, given, entering, left, self._areas).items():
+            entering[name] += heat
+        return entering
+
+
+def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> dict[str, Floats]:
+    """Heat (n,) that enters through each of a pair of periodic surfaces: what leaves one comes in at the other.
+
+    Two held nodes that lie on each other are given their reactions in the ratio of the ``held_area`` (n,) at each; the
+    rest passes between them.
+    """
+    ties = constraints.ties
+    left = reaction.copy()
+    heat: dict[str, Floats] = {}
+    for _ in range(len(ties) + 1):  # what comes to a node that follows another goes on from there
+        for tie in ties:
+            passed = left[tie.nodes]
+            left[tie.nodes] = 0.0
+            back = tie.weights.T @ passed
+            left += back
+            heat.setdefault(tie.second, np.zeros(len(left)))
+            heat[tie.second][tie.nodes] += passed
+            heat.setdefault(tie.first, np.zeros(len(left)))
+            heat[tie.first] -= back
+    for tie in ties:
+        here, there = tie.held.T
+        area = held_area[here] + held_area[there]
+        share = np.divide(held_area[here], area, out=np.full(len(area), 0.5), where=area > 0)
+        passed = left[here] - share * (left[here] + left[there])
+        heat[tie.second][here] += passed
+        heat[tie.first][there] -= passed
+    return heat
+
+
+def _held_heat(
+    problem: Problem, given: Sequence[Given], entering: dict[str, Floats], reaction: Floats, areas: dict[str, Floats]
+) -> dict[str, Floats]:
+    """Divide the reactions among the held surfaces, whose ``areas`` stand at each node."""
+    mesh, count = problem.mesh, problem.mesh.node_count
+    by_region = np.zeros((len(mesh.regions), count))
+    for name, area in areas.items():
+        by_region[mesh.surfaces[name].regions[0]] += area
+    drawn = _drawn(problem, given)
+    for name, heat in entering.items():
+        drawn[mesh.surfaces[name].regions[0]] -= heat
+    own_part = np.where(by_region > 0, drawn, 0.0)
+    # What regions without a held surface at the node draw in comes through those that have one.
+    rest = reaction - own_part.sum(axis=0)
+    every = by_region.sum(axis=0)
+    held: dict[str, Floats] = {}
+    for name, area in areas.items():
+        region = mesh.surfaces[name].regions[0]
+        within = np.divide(area, by_region[region], out=np.zeros(count), where=by_region[region] > 0)
+        among = np.divide(area, every, out=np.zeros(count), where=every > 0)
+        held[name] = within * own_part[region] + among * rest
+    return held
+
+
+def _drawn(problem: Problem, given: Sequence[Given]) -> Floats:
+    """Heat (regions, n) that each region draws in at each node: what it conducts on and stores, less what arises in it
+    or comes over its joints."""
+    mesh = problem.mesh
+    drawn = np.zeros((len(mesh.regions), mesh.node_count))
+    for each in given:
+        if each.kind == "joint":
+            half = each.nodes.shape[1] // 2
+            for region, side in zip(each.regions.tolist(), (slice(half), slice(half, None)), strict=True):
+                np.add.at(drawn[region], each.nodes[:, side], -each.heat[:, side])
+        elif each.kind in ("conduction", "region", "storage"):
+            for region in np.unique(each.regions).tolist():
+                own = each.regions == region
+                nodes, heat = each.nodes[own].ravel(), each.heat[own].ravel()
+                drawn[region] -= np.bincount(nodes, heat, minlength=mesh.node_count)
+    return drawn
+
+
+def _share_of_interface(problem: Problem, name: str) -> Floats:
+    """The share (n,) an interface has of what its first region passes on at each node of its interfaces."""
+    mesh = problem.mesh
+    first = mesh.surfaces[name].regions[0]
+    share = np.zeros(mesh.node_count)
+    all_of_it = np.zeros(mesh.node_count)
+    for other, candidate in mesh.surfaces.items():
+        if first in candidate.regions and not candidate.outer and other not in problem.joints:
+            area = nodal_area(candidate, mesh)
+            all_of_it += area
+            if other == name:
+                share = area
+    return np.divide(share, all_of_it, out=np.zeros_like(share), where=all_of_it > 0)

@@ -1,0 +1,1 @@
+"""Terms of the heat balance."""

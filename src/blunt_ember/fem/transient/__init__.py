@@ -1,0 +1,1 @@
+"""Solutions in the course of time."""

@@ -1,0 +1,79 @@
+"""Heat held per volume as a function of temperature, so that what is stored is the same however it got there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.interpolate import CubicHermiteSpline
+
+from blunt_ember.errors import ExpressionError, SolverError
+from blunt_ember.fem.problem.problem import Capacity
+from blunt_ember.mesh.mesh import Floats
+
+#: Temperatures, K, between which the integral over the capacity is kept, and the step of it.
+_RANGE = (1.0, 6000.0)
+_STEP = 1.0
+
+
+@dataclass(frozen=True)
+class HeatContent:
+    """Heat per volume e(T) = ∫ ρ c dT from the ``middle``, K, of the case; it is what a balance of heat holds on to.
+
+    Heat per kelvin ρ c alone would not do: where it changes within a step, what goes in would not be what is stored.
+    """
+
+    capacity: Capacity
+    middle: float
+
+    @cached_property
+    def constant(self) -> float | None:
+        """ρ c in J/(m³ K) where it does not depend on temperature."""
+        density, c = self.capacity.density.constant, self.capacity.c.constant
+        return None if density is None or c is None else density * c
+
+    def per_kelvin(self, temperature: Floats) -> Floats:
+        """Return ρ c in J/(m³ K); raise :class:`SolverError` where it is not more than zero."""
+        values = self._product(temperature)
+        if not (values > 0).all():
+            worst = int(np.argmin(np.where(np.isnan(values), -np.inf, values)))
+            said = f"'{self.capacity.density.text}' times '{self.capacity.c.text}'"
+            raise SolverError(f"the heat capacity {said} is not more than zero at {temperature.flat[worst]:.5g} K")
+        return values
+
+    def _product(self, temperature: Floats) -> Floats:
+        where = {"T": temperature}
+        try:
+            result: Floats = self.capacity.density.at(where) * self.capacity.c.at(where)
+        except ExpressionError as error:
+            raise SolverError(str(error)) from error
+        return result
+
+    def at(self, rise: Floats) -> Floats:
+        """Return e in J/m³ at temperatures ``rise`` over the middle, K."""
+        if self.constant is not None:
+            return self.constant * rise
+        low, high = self._integral.x[[0, -1]]
+        inside = np.clip(rise + self.middle, low, high)
+        over = rise + self.middle - inside
+        beyond = over * self._product(inside) if over.any() else 0.0
+        result: Floats = self._integral(inside) - self._at_middle + beyond
+        return result
+
+    @cached_property
+    def _integral(self) -> CubicHermiteSpline:
+        knots = np.arange(_RANGE[0], _RANGE[1] + _STEP / 2, _STEP)
+        tables = [law.table for law in (self.capacity.density, self.capacity.c) if law.table is not None]
+        knots = np.unique(np.concatenate([knots, *(table.xs for table in tables), [self.middle]]))
+        at, weight = np.polynomial.legendre.leggauss(4)
+        width = np.diff(knots)
+        places = knots[:-1, None] + width[:, None] * (1 + at) / 2
+        pieces = np.nan_to_num(self._product(places), nan=0.0, posinf=0.0, neginf=0.0) @ weight * width / 2
+        slopes = np.nan_to_num(self._product(knots), nan=0.0, posinf=0.0, neginf=0.0)
+        # Between knots a table is straight, so its integral is a parabola, which the cubic takes exactly.
+        return CubicHermiteSpline(knots, np.concatenate([[0.0], np.cumsum(pieces)]), slopes)
+
+    @cached_property
+    def _at_middle(self) -> float:
+        return float(self._integral(self.middle))

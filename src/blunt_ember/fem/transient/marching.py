@@ -1,0 +1,207 @@
+"""A whole run: stage by stage and break by break, each end hit exactly."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import brentq
+
+from blunt_ember.errors import SolverError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.fem.transient.stepping import Stepper, Work
+from blunt_ember.fem.transient.surface_heat import PassingHeat
+from blunt_ember.fem.transient.time_step import State, Step
+from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.mesh import Floats
+
+#: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once something has come true.
+Watch = Callable[[Floats, Floats, float], float]
+#: Steps by which the end of a run is moved to where a condition comes true, and how near it must come.
+_SECANTS = 6
+_MET = 1e-10
+
+
+@dataclass(frozen=True)
+class Watched:
+    """``make`` gives what is watched while one problem holds, from it, the time and the temperatures (n,) in K then.
+
+    What is not looked for ``at_once`` must first not be true, to come true.
+    """
+
+    make: Callable[[Problem, float, Floats], Watch]
+    at_once: bool = True
+
+
+@dataclass(frozen=True)
+class StagePlan:
+    """A stage that lasts so long in s at most; ``until`` ends it sooner."""
+
+    lasts: float
+    until: Watched | None = None
+
+
+@dataclass(frozen=True)
+class Control:
+    """How steps are chosen: error ``tolerance`` in K for a span of temperatures in K, the ``span`` expected, how long
+    errors are remembered in s, or a ``fixed`` step in s."""
+
+    tolerance: Callable[[float], float]
+    span: float
+    memory: float
+    fixed: float | None = None
+
+
+@dataclass(frozen=True)
+class Marched:
+    """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
+    where their temperatures jumped."""
+
+    step: Step
+    stage: int
+    heating: Heating
+    passing: PassingHeat
+    jumped: dict[str, float]
+    ends_stage: bool = False
+    #: Whether the condition that ends the stage has come true.
+    met: bool = False
+
+
+@dataclass
+class March:
+    """Goes through the stages of a clock.
+
+    ``problem_at`` gives the problem of a stage right after a time; at ``switches`` in s another problem holds, at
+    ``kinks`` what follows time bends or jumps. ``start`` are temperatures (n,) in K.
+    """
+
+    problem_at: Callable[[int, float], Problem]
+    stages: Sequence[StagePlan]
+    switches: Sequence[float]
+    kinks: Sequence[float]
+    start: Floats
+    middle: float
+    control: Control
+    work: Work = field(default_factory=Work)
+
+    def __post_init__(self) -> None:
+        self._low, self._high = float(self.start.min()), float(self.start.max())
+        self._wanted = 0.0
+        self._armed = True
+
+    def steps(self) -> Iterator[Marched]:
+        """Yield every step; raise :class:`SolverError` where none can be taken."""
+        t, rise = 0.0, self.start - self.middle
+        for number, plan in enumerate(self.stages):
+            end, met = t + plan.lasts, False
+            self._armed = plan.until is None or plan.until.at_once
+            while t < end and not met:
+                problem = self.problem_at(number, t)
+                watch = None if plan.until is None else plan.until.make(problem, t, rise + self.middle)
+                piece_end = min([end, *(each for each in self.switches if each > t)])
+                for marched in self._piece(problem, number, t, rise, piece_end, watch, end):
+                    t, rise = marched.step.after.t, marched.step.after.rise
+                    met = marched.met
+                    yield marched
+
+    def _piece(
+        self,
+        problem: Problem,
+        stage: int,
+        begin: float,
+        rise: Floats,
+        end: float,
+        watch: Watch | None,
+        stage_end: float,
+    ) -> Iterator[Marched]:
+        """The steps on which one problem holds."""
+        heating = Heating(problem, self.middle, begin)
+        stepper = Stepper(heating, self._tolerance(), self.control.memory, _bounded(problem), self.work)
+        passing = PassingHeat(heating)
+        kinks = [each for each in self.kinks if begin < each < end]
+        t, before = begin, None
+        for stop in (*kinks, end):
+            state = heating.state(rise, t)
+            jumped = passing.jump(rise, state.rise) if np.any(state.rise != rise) else {}
+            if before is None or jumped or _jumps(before, state):
+                stepper.begin = t
+                self._wanted = stepper.first_length(state, stage_end - t)
+            while t < stop:
+                if self.control.fixed is not None:
+                    step = stepper.fixed_step(state, self.control.fixed, stop)
+                else:
+                    stepper.tolerance = self._tolerance()
+                    step, self._wanted = stepper.step(state, self._wanted, stop)
+                met = watch is not None and self._armed and self._value(watch, step, 1.0) <= 0
+                if watch is not None and not self._armed:
+                    self._armed = self._value(watch, step, 1.0) > 0
+                if met and watch is not None:
+                    step, met = self._ended(watch, stepper, step, stop)
+                self._reached(step)
+                t, rise, state = step.after.t, step.after.rise, step.after
+                yield Marched(step, stage, heating, passing, jumped, t >= stage_end or met, met)
+                jumped = {}
+                if met:
+                    return
+            before = state
+
+    def _tolerance(self) -> float:
+        return self.control.tolerance(max(self._high - self._low, self.control.span))
+
+    def _reached(self, step: Step) -> None:
+        self._low = min(self._low, float(step.after.rise.min()) + self.middle)
+        self._high = max(self._high, float(step.after.rise.max()) + self.middle)
+
+    def _value(self, watch: Watch, step: Step, share: float) -> float:
+        t = step.before.t + share * step.length
+        return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
+
+    def _ended(self, watch: Watch, stepper: Stepper, step: Step, stop: float) -> tuple[Step, bool]:
+        """A step in place of one in which what is watched comes true, that ends where it does (by secants).
+
+        Where the balance does not settle over such a length, a shorter step that ends before, and False.
+        """
+        share = came_true(lambda share: self._value(watch, step, share))
+        if share is None or share >= 1:
+            return step, True
+        first = self._value(watch, step, 0.0)
+        lengths, values = [0.0, step.length], [first, self._value(watch, step, 1.0)]
+        length = max(share, 1e-9) * step.length
+        for _ in range(_SECANTS):
+            try:
+                made = stepper.fixed_step(step.before, length, stop)
+            except SolverError:
+                shorter, _ = stepper.step(step.before, length / 2, stop)
+                return shorter, False
+            lengths.append(made.length)
+            values.append(self._value(watch, made, 1.0))
+            if abs(values[-1]) <= _MET * abs(first) or values[-1] == values[-2]:
+                break
+            following = lengths[-1] - values[-1] * (lengths[-1] - lengths[-2]) / (values[-1] - values[-2])
+            length = float(np.clip(following, 1e-9 * step.length, stop - step.before.t))
+        return made, True
+
+
+def came_true(value: Callable[[float], float]) -> float | None:
+    """Return the share of a step at which a value falls to 0 from above; None where it does not, or began there."""
+    first, last = value(0.0), value(1.0)
+    if first <= 0 or last > 1e-7 * first:
+        return None
+    if last > 0:  # a step that was made to end here
+        return 1.0
+    return float(brentq(value, 0.0, 1.0, xtol=1e-13, rtol=1e-12))
+
+
+def _jumps(before: State, after: State) -> bool:
+    """Whether the heat given to nodes is another one right after a time than right before it."""
+    change = float(np.abs(after.heat - before.heat).max())
+    return change > 1e-6 * float(np.abs(before.heat).max()) + 1e-300
+
+
+def _bounded(problem: Problem) -> bool:
+    """Whether temperatures must stay within the bounds of what the body meets: lumped, and cells linear."""
+    return problem.lumped and all(
+        FAMILIES[block.family].corners == block.nodes.shape[1] for block in problem.mesh.blocks
+    )

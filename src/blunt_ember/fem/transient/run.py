@@ -1,0 +1,330 @@
+"""What a run of the clock leaves behind: fields on disk, and in memory what was read from them instant by instant."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.transient.field_store import FieldStore
+from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.fem.transient.marching import March, Marched, Watch, Watched, came_true
+from blunt_ember.fem.transient.stepping import Work
+from blunt_ember.fem.transient.storage import Storage
+from blunt_ember.fem.transient.surface_heat import Moment
+from blunt_ember.fem.transient.time_step import Step
+from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+
+#: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
+_MOST_STEPS_KEPT = 1000
+#: Two times are one when they differ by this share.
+_SAME = 1e-9
+#: Seconds between two reports of how far a run has got.
+_REPORT_EVERY = 0.1
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, ``seconds`` spent.
+
+    ``again`` marks a run that only tells how far the answers of another may be off.
+    """
+
+    t: float
+    end: float
+    steps: int
+    seconds: float
+    again: bool = False
+
+    @property
+    def seconds_left(self) -> float:
+        """A guess from the last stretch would jump about; this one takes all steps as equally long in time."""
+        share = min(self.t / self.end, 1.0) if self.end > 0 else 1.0
+        return self.seconds * (1 - share) / share if share > 0 else float("inf")
+
+
+@dataclass(frozen=True)
+class Keeping:
+    """Which instants are kept: ``every`` so many s by stage, where that is said, and those ``at`` times in s."""
+
+    every: tuple[float | None, ...]
+    at: tuple[float, ...]
+    #: Times that are read but of which no field is kept.
+    also: tuple[float, ...] = ()
+    #: Where every step is kept: how far two instants in s lie apart at most, so that longer steps are read in between.
+    apart: float = np.inf
+
+    @property
+    def every_step(self) -> bool:
+        """Whether nothing was said, so that every step is kept."""
+        return not self.at and not any(self.every)
+
+    def due(self, stage: int, stage_begin: float, step: Step) -> list[tuple[float, bool]]:
+        """Return the times within a step, its end among them, and whether their fields are kept."""
+        low, high = step.before.t, step.after.t
+        kept = [t for t in self.at if low < t <= high]
+        if (every := self.every[stage]) is not None:
+            first = int(np.floor((low - stage_begin) / every * (1 + _SAME))) + 1
+            last = int(np.floor((high - stage_begin) / every * (1 + _SAME)))
+            kept += [min(stage_begin + number * every, high) for number in range(first, last + 1)]
+        if self.every_step and step.length > self.apart:
+            between = np.linspace(low, high, int(np.ceil(step.length / self.apart)) + 1)
+            kept += between[1:-1].tolist()
+        found = dict.fromkeys([t for t in self.also if low < t <= high], False) | dict.fromkeys(kept, True)
+        ordered = sorted(found.items())
+        if not ordered or ordered[-1][0] < high - _SAME * step.length:
+            ordered.append((high, False))
+        return ordered
+
+
+@dataclass(frozen=True)
+class Run:
+    """Histories at ``times`` (k,) in s, the first of them 0.
+
+    ``power`` (k, s) in W and ``passed`` (k, s) in J, since the start, by the ``names`` of surfaces and sources; heat
+    ``stored`` (k, r) in J since the start by region and ``storing`` (k,) in W; ``lowest``, ``mean`` and ``highest``
+    temperature (k,) of the body in K; ``readings`` (k, p) of what was asked to be read; ``came_true`` the times of what
+    was watched for, None where it did not. ``stage_ends`` in s. ``missing`` (k,) in J is what the ledger up to an
+    instant does not account for.
+    """
+
+    times: Floats
+    names: tuple[str, ...]
+    power: Floats
+    passed: Floats
+    stored: Floats
+    storing: Floats
+    lowest: Floats
+    mean: Floats
+    highest: Floats
+    readings: Floats
+    came_true: tuple[float | None, ...]
+    stage_ends: tuple[float, ...]
+    missing: Floats
+    fields: FieldStore
+    work: Work
+    #: Largest gap of any single step, as a share of the heat that moved in it.
+    worst_step: float
+    #: Whether the last condition for an end came true; and whether the run was stopped.
+    met: bool
+    unfinished: bool
+    #: The problem that held from each time in s on.
+    pieces: tuple[tuple[float, Problem], ...] = ()
+
+    def problem_at(self, t: float) -> Problem:
+        """Return the problem that led to what is seen at a time in s."""
+        held = [problem for begin, problem in self.pieces if begin < t]
+        return held[-1] if held else self.pieces[0][1]
+
+    def column(self, name: str) -> int:
+        """Return the place of a surface or source among the names."""
+        return self.names.index(name)
+
+    def instant(self, t: float) -> int | None:
+        """Return the number of the instant at a time; None where none was kept."""
+        near = int(np.argmin(np.abs(self.times - t)))
+        return near if abs(self.times[near] - t) <= 2 * _SAME * max(self.times[-1], 1e-300) else None
+
+
+@dataclass
+class Recorder:
+    """Reads every step of a march as it is taken.
+
+    ``probes`` read numbers from temperatures (n,) in K; ``watched`` tell when something has come true.
+    """
+
+    mesh: Mesh
+    start: Floats
+    middle: float
+    probes: Sequence[Callable[[Floats], float]]
+    watched: Sequence[Watched]
+    keeping: Keeping
+    fields: FieldStore
+    _rows: list[tuple[float, ...]] = field(default_factory=list)
+    _flows: list[tuple[dict[str, float], dict[str, float]]] = field(default_factory=list)
+    _stored: list[Floats] = field(default_factory=list)
+    _readings: list[list[float]] = field(default_factory=list)
+    _stage_ends: list[float] = field(default_factory=list)
+
+    def record(
+        self, march: March, end: float, told: Callable[[Progress], None], stopped: Callable[[], bool]
+    ) -> tuple[Run, Marched]:
+        """Take a march to its end, or to where it is ``stopped``; return what was kept, and the last step."""
+        began, reported = time.perf_counter(), 0.0
+        self._passed: dict[str, float] = {}
+        self._came_true: list[float | None] = [None] * len(self.watched)
+        self._stage, self._stage_begin = -1, 0.0
+        self._heating: Heating | None = None
+        self._pieces: list[tuple[float, Problem]] = []
+        self._worst = 0.0
+        self._stride, self._count = 1, 0
+        marched: Marched | None = None
+        for marched in march.steps():
+            self._take(marched)
+            now = time.perf_counter() - began
+            if now - reported > _REPORT_EVERY:
+                told(Progress(marched.step.after.t, end, march.work.steps, now))
+                reported = now
+            if stopped():
+                break
+        assert marched is not None
+        finished = marched.ends_stage and marched.stage == len(march.stages) - 1
+        return self._run(march.work, marched.met, not finished), marched
+
+    def _take(self, marched: Marched) -> None:
+        step = marched.step
+        if marched.stage != self._stage:
+            self._stage, self._stage_begin = marched.stage, step.before.t
+        if marched.heating is not self._heating:
+            self._heating = marched.heating
+            problem, begin = marched.heating.problem, step.before.rise + self.middle
+            self._pieces.append((step.before.t, problem))
+            self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
+            self._amounts = _amounts(marched.heating)
+            if not self._rows:
+                self._at_start = self._by_region(self.start - self.middle)
+        moments = marched.passing.moments(step)
+        for name, heat in marched.jumped.items():
+            self._passed[name] = self._passed.get(name, 0.0) + heat
+        if not self._rows:
+            self._note(marched, moments, 0.0, step.before.t, keep=True)
+        self._watch(step)
+        due = self.keeping.due(marched.stage, self._stage_begin, step)
+        for t, keep in due[:-1]:
+            self._note(marched, moments, step.share(t), t, keep)
+        self._count += 1
+        t, keep = due[-1]
+        if self.keeping.every_step:
+            keep = self._count % self._stride == 0
+            if self._count // self._stride >= _MOST_STEPS_KEPT:
+                self._stride *= 2
+        self._note(marched, moments, 1.0, t, keep or marched.ends_stage)
+        whole = marched.passing.heat_in(step, moments, 1.0)
+        for name, heat in whole.items():
+            self._passed[name] = self._passed.get(name, 0.0) + heat
+        self._weigh(marched, whole)
+        if marched.ends_stage:
+            self._stage_ends.append(step.after.t)
+
+    def _weigh(self, marched: Marched, whole: dict[str, float]) -> None:
+        """Hold what passed in a step against what is stored by it."""
+        step = marched.step
+        rows = self._of_rows(whole)
+        stored = float((step.after.content - step.before.content).sum())
+        moved = max(float(np.abs(rows).sum()), float(np.abs(step.after.content - step.before.content).sum()))
+        floor = 1e-7 * float(np.abs(step.after.content).sum())  # round-off of contents themselves
+        self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, floor, 1e-300))
+
+    def _watch(self, step: Step) -> None:
+        for place, watch in enumerate(self._watches):
+            if self._came_true[place] is not None:
+                continue
+
+            def value(share: float, watch: Watch = watch) -> float:
+                t = step.before.t + share * step.length
+                return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
+
+            true_already = self.watched[place].at_once and not self._rows[1:] and value(0.0) <= 0
+            share = 0.0 if true_already else came_true(value)
+            if share is not None:
+                self._came_true[place] = step.before.t + share * step.length
+
+    def _note(self, marched: Marched, moments: Sequence[Moment], share: float, t: float, keep: bool) -> None:
+        """Read an instant within a step."""
+        step = marched.step
+        rise = step.rise_at(share) if 0 < share < 1 else (step.after.rise if share else step.before.rise)
+        passed = dict(self._passed)
+        if share:
+            for name, heat in marched.passing.heat_in(step, moments, share).items():
+                passed[name] = passed.get(name, 0.0) + heat
+        self._flows.append((marched.passing.power(step, moments, share), passed))
+        if self._heating is not None and all(each.linear for each in self._heating.storage):
+            stored = self._by_region(rise)
+        else:  # what is stored follows the balance, not the parabola of the temperatures
+            blend = step.blend(share)
+            stored = sum(
+                weight * self._by_region(state.rise) for weight, state in zip(blend, step.states, strict=True) if weight
+            )
+        stored = np.asarray(stored) - self._at_start
+        self._stored.append(stored)
+        contents = [float(state.content.sum()) for state in step.states]
+        storing = float(step.slopes(share) @ np.array(contents))
+        temperature = rise + self.middle
+        lowest, highest = float(temperature.min()), float(temperature.max())
+        self._rows.append((t, storing, lowest, float(self._volumes @ temperature), highest))
+        self._readings.append([probe(temperature) for probe in self.probes])
+        if keep:
+            self.fields.add(t, rise)
+
+    @property
+    def _volumes(self) -> Floats:
+        return self._amounts[1]
+
+    def _by_region(self, rise: Floats) -> Floats:
+        """Heat (r,) in J held by each region, from that at the middle on."""
+        if self._amounts[0] is not None:
+            return np.asarray(self._amounts[0] @ rise)
+        assert self._heating is not None
+        total = np.zeros(len(self.mesh.regions))
+        for each in self._heating.storage:
+            total += np.bincount(each.regions, each.content(rise[each.nodes]).sum(axis=1), minlength=len(total))
+        return total
+
+    def _of_rows(self, flows: dict[str, float]) -> Floats:
+        """What takes part in the balance: outer surfaces and sources."""
+        inner = {name for name, facets in self.mesh.surfaces.items() if not facets.outer}
+        return np.array([heat for name, heat in flows.items() if name not in inner])
+
+    def _run(self, work: Work, met: bool, unfinished: bool) -> Run:
+        names = tuple(dict.fromkeys(name for _, passed in self._flows for name in passed))
+        times, storing, lowest, mean, highest = np.array(self._rows).T
+        power = np.array([[now.get(name, 0.0) for name in names] for now, _ in self._flows])
+        passed = np.array([[passed.get(name, 0.0) for name in names] for _, passed in self._flows])
+        stored = np.array(self._stored)
+        inner = {name for name, facets in self.mesh.surfaces.items() if not facets.outer}
+        rows = [place for place, name in enumerate(names) if name not in inner]
+        missing = passed[:, rows].sum(axis=1) - stored.sum(axis=1)
+        return Run(
+            times,
+            names,
+            power,
+            passed,
+            stored,
+            storing,
+            lowest,
+            mean,
+            highest,
+            np.array(self._readings),
+            tuple(self._came_true),
+            tuple(self._stage_ends),
+            missing,
+            self.fields,
+            work,
+            self._worst,
+            met,
+            unfinished,
+            tuple(self._pieces),
+        )
+
+
+def _amounts(heating: Heating) -> tuple[csr_array | None, Floats]:
+    """Heat per kelvin (r, n) in J/K by region and node, None where it depends on temperature; shares (n,) of volume."""
+    mesh, volume = heating.problem.mesh, np.zeros(heating.count)
+    for each in heating.storage:
+        volume += np.bincount(each.nodes.ravel(), each.volumes.ravel(), minlength=heating.count)
+    shares = volume / volume.sum()
+    if not all(each.linear for each in heating.storage):
+        return None, shares
+    rows, columns, values = zip(*_entries(heating.storage), strict=True)
+    every = np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))
+    return csr_array(every, shape=(len(mesh.regions), heating.count)), shares
+
+
+def _entries(storage: Sequence[Storage]) -> Iterator[tuple[Ints, Ints, Floats]]:
+    for each in storage:
+        per_kelvin = each.slope(np.zeros(each.nodes.shape)).sum(axis=1)
+        yield np.repeat(each.regions, each.nodes.shape[1]), each.nodes.ravel(), per_kelvin.ravel()

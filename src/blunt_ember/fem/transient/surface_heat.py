@@ -1,0 +1,139 @@
+"""The heat that passes surfaces in a step of time, so that with what is stored the ledger closes to round-off."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.heat_flows import HeatFlows
+from blunt_ember.fem.steady.steady import Given
+from blunt_ember.fem.terms.build import terms_of
+from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.fem.transient.storage import storage_of
+from blunt_ember.fem.transient.time_step import State, Step
+from blunt_ember.mesh.mesh import CellBlock, Floats, Ints
+
+
+@dataclass(frozen=True)
+class Moment:
+    """Heats of an instant by term, each (m, n) in W, contents by block, each (m, n) in J, and totals of sources, W."""
+
+    heats: tuple[Floats, ...]
+    contents: tuple[Floats, ...]
+    totals: Floats
+
+
+class PassingHeat:
+    """Reads what passes every surface; only cells that touch one on which heat is not simply given are looked at."""
+
+    def __init__(self, heating: Heating) -> None:
+        self._heating = heating
+        reduced = _next_to(heating.problem, self._constrained(heating))
+        self._terms = terms_of(reduced, heating.middle)
+        self._storage = storage_of(reduced, heating.middle)
+        self._flows = HeatFlows(reduced, heating.constraints)
+        self._constrained_nodes = self._constrained(heating)
+        self._sources = [term for term in heating.terms if term.kind == "region"]
+        self._last: tuple[State, Moment] | None = None
+
+    @staticmethod
+    def _constrained(heating: Heating) -> Ints:
+        ties = heating.constraints.ties
+        tied = [tie.nodes for tie in ties] + [np.unique(tie.weights.indices).astype(np.int64) for tie in ties]
+        return np.unique(np.concatenate([heating.constraints.held_nodes, *tied]))
+
+    def moment(self, rise: Floats, t: float) -> Moment:
+        """Return what every term gives at temperatures (n,) over the middle."""
+        return Moment(
+            tuple(term.heat(rise[term.nodes], t) for term in self._terms),
+            tuple(each.content(rise[each.nodes]) for each in self._storage),
+            np.array([term.heat(rise[term.nodes], t).sum() for term in self._sources]),
+        )
+
+    def moments(self, step: Step) -> tuple[Moment, Moment, Moment]:
+        """Return the moments of the three states of a step; the first is kept from the step before."""
+        if self._last is None or self._last[0] is not step.before:
+            first = self.moment(step.before.rise, step.before.t)
+        else:
+            first = self._last[1]
+        end = float(np.nextafter(step.after.t, -np.inf))
+        found = first, self.moment(step.inner.rise, step.inner.t), self.moment(step.after.rise, end)
+        self._last = step.after, found[2]
+        return found
+
+    def heat_in(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+        """Return the heat in J by name that has passed up to a share of the step."""
+        blend = step.blend(share) - np.array([1.0, 0.0, 0.0])
+        return self._divided(step.heat_weights(share), blend, moments)
+
+    def power(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+        """Return the heat in W by name that passes at a share of the step."""
+        return self._divided(step.heat_rates(share), step.slopes(share), moments)
+
+    def jump(self, before: Floats, after: Floats) -> dict[str, float]:
+        """Return the heat in J by name that held surfaces give when temperatures (n,) jump at their nodes."""
+        held = np.zeros(self._heating.count, dtype=bool)
+        held[self._heating.constraints.held_nodes] = True
+        given = []
+        for each in self._storage:
+            gained = (each.content(after[each.nodes]) - each.content(before[each.nodes])).sum(axis=1)
+            at = held[each.nodes] & (np.abs(after - before)[each.nodes] > 0)
+            share = at / np.maximum(at.sum(axis=1, keepdims=True), 1)
+            given.append(Given("storage", "", each.regions, each.nodes, -share * gained[:, None]))
+        return self._flows.of(given, self._reaction(given))
+
+    def _divided(self, heats: Floats, contents: Floats, moments: Sequence[Moment]) -> dict[str, float]:
+        given = [
+            Given(
+                term.kind, term.name, term.regions, term.nodes, _sum(heats, [moment.heats[place] for moment in moments])
+            )
+            for place, term in enumerate(self._terms)
+        ]
+        given += [
+            Given(
+                "storage", "", each.regions, each.nodes, -_sum(contents, [moment.contents[place] for moment in moments])
+            )
+            for place, each in enumerate(self._storage)
+        ]
+        passed = self._flows.of(given, self._reaction(given))
+        totals: dict[str, float] = {}
+        for place, term in enumerate(self._sources):
+            arisen = float(_sum(heats, [moment.totals[place : place + 1] for moment in moments])[0])
+            totals[term.name] = totals.get(term.name, 0.0) + arisen
+        return passed | totals
+
+    def _reaction(self, given: Sequence[Given]) -> Floats:
+        """What constraints give to their nodes, (n,)."""
+        total = np.zeros(self._heating.count)
+        for each in given:
+            total -= np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(total))
+        reaction = np.zeros_like(total)
+        reaction[self._constrained_nodes] = total[self._constrained_nodes]
+        return reaction
+
+
+def _sum(weights: Floats, arrays: Sequence[Floats]) -> Floats:
+    total = np.zeros_like(arrays[0])
+    for weight, array in zip(weights, arrays, strict=True):
+        if weight:
+            total += weight * array
+    return total
+
+
+def _next_to(problem: Problem, constrained: Ints) -> Problem:
+    """The problem on the cells that touch nodes of constraints or of interfaces, and on surfaces as they are."""
+    mesh = problem.mesh
+    special = np.zeros(mesh.node_count, dtype=bool)
+    special[constrained] = True
+    for name, facets in mesh.surfaces.items():
+        if not facets.outer and name not in problem.joints:
+            special[facets.nodes] = True
+    blocks = []
+    for block in mesh.blocks:
+        near = special[block.nodes].any(axis=1)
+        if near.any():
+            blocks.append(CellBlock(block.family, block.nodes[near], block.region[near]))
+    return replace(problem, mesh=replace(mesh, blocks=tuple(blocks)))

@@ -1,0 +1,155 @@
+"""How far the answers of a case may be off, told by what they are on other cells and with other steps in time.
+
+Small cases are solved again on finer cells. Of large ones that would cost many times the answer; they are solved again
+on coarser cells, three times, so that no answer stands still by chance. Where there is nothing coarser, as on a mesh
+that was read, the cells are halved after all.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Protocol
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.bodies import Imported
+from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.errors import BluntEmberError, StoppedError
+from blunt_ember.fem.memory import require_memory
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+#: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
+#: the mesh.
+FINER_NODES = {1: 200_000, 2: 60_000, 3: 30_000}
+FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
+#: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
+#: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
+_LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
+#: So much larger coarser cells are at least, taken over the body.
+_LARGER = 1.5
+
+
+@dataclass(frozen=True)
+class Again:
+    """A second solution of a case: how many times every cell is divided, and by how much the error of a step in time
+    may be larger."""
+
+    refinement: float = 1.0
+    looser: float = 1.0
+
+
+#: How much more exact in time a solution on divided cells is.
+EXACTER = 0.0625
+#: Why there are no errors where what was running was asked to stop.
+STOPPED = "it was stopped before the errors were estimated"
+_FINER = Again(2, EXACTER)
+#: They differ in cells and steps: an answer that one of them leaves where it is by chance is moved by another.
+_COARSER = (Again(0.5, 8.0), Again(0.55, 6.0), Again(0.6, 4.0))
+_LOOSER = 8.0
+
+
+class Solves(Protocol):
+    """What can solve a case again."""
+
+    def answers(self, case: Case, solved: SolvedField) -> tuple[float, ...]:
+        """The mesh value of every question (a,), in SI."""
+        ...
+
+    def mesh(self, case: Case, refinement: float) -> Mesh:
+        """The mesh of a case with every cell divided so often."""
+        ...
+
+    def answers_again(self, case: Case, again: Again) -> tuple[float, ...]:
+        """The mesh value (a,) of every question in a second solution; raises what stops it."""
+        ...
+
+
+@dataclass(frozen=True)
+class Errors:
+    """The estimated error (a,) of every answer in SI, NaN where there is none; ``told_by`` says what they were taken
+    from, ``missing`` why one is missing."""
+
+    amounts: tuple[float, ...]
+    told_by: str = ""
+    missing: str = ""
+
+
+def estimated_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
+    """Return how far the answers of a ``solved`` case may be off.
+
+    Raises nothing that has to do with the case: what can't be solved again is an answer without an estimate.
+    """
+    values = np.array(solver.answers(case, solved))
+    none = tuple(np.full(len(values), np.nan).tolist())
+    if solved.run is not None and solved.run.unfinished:
+        return Errors(none, missing="the run was stopped before its end")
+    try:
+        amounts, told_by = _amounts(solver, case, solved, values)
+    except StoppedError:
+        return Errors(none, missing=STOPPED)
+    except MemoryError:
+        return Errors(none, missing="solving the case again did not fit in memory")
+    except BluntEmberError as error:
+        return Errors(none, missing=f"solving it again on finer cells: {error}")
+    missing = ""
+    if np.isnan(amounts[~np.isnan(values)]).any():
+        missing = "in a solution it was compared with it did not come true"
+    elif np.isnan(values).any():
+        missing = "there is no answer to it"
+    return Errors(tuple(amounts.tolist()), told_by, missing)
+
+
+def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
+    in_time = "" if solved.run is None else " and other steps in time"
+    halved = f"twice the change on cells of half the size{in_time}"
+    if _small(solved):
+        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values), halved
+    if _joinable(case):
+        try:
+            coarse = solver.mesh(case, _COARSER[0].refinement)
+            if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
+                told_by = f"the largest change on three meshes of larger cells{in_time}"
+                return _by_coarser(solver, case, solved, values), told_by
+        except StoppedError:
+            raise
+        except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
+            pass
+    return _by_finer(solver, case, solved, values), halved
+
+
+def _small(solved: SolvedField) -> bool:
+    nodes, dimension = solved.mesh.node_count, solved.mesh.dimension
+    if solved.run is None:
+        return nodes <= FINER_NODES[dimension]
+    return nodes * solved.run.work.steps <= FINER_WORK[dimension]
+
+
+def _joinable(case: Case) -> bool:
+    """Whether there are larger cells: not where the mesh was read, or one cell was counted out by hand."""
+    document = case.document
+    return not isinstance(document.body, Imported) and all(entry.divisions != 1 for entry in document.mesh.local)
+
+
+def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+    """The largest change to coarser solutions; with one cell across every layer also what a second one changes."""
+    changes = [np.abs(solver.answers_again(case, again) - values) for again in _COARSER]
+    error = _LEFT_BY_COARSER * np.max(changes, axis=0)
+    if case.document.mesh.across != 1:
+        return error
+    looser = Again(1, _LOOSER if solved.run is not None else 1)
+    two = replace(
+        case, document=case.document.model_copy(update={"mesh": case.document.mesh.model_copy(update={"across": 2})})
+    )
+    beside = values if solved.run is None else solver.answers_again(case, looser)
+    return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, looser), beside))
+
+
+def _by_finer(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+    """Twice the change on halved cells; of a run with looser steps, and added what these change by themselves."""
+    require_memory(solver.mesh(case, 2))
+    if solved.run is None:
+        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, Again(2)) - values)
+    beside = solver.answers_again(case, Again(1, _LOOSER))
+    finer = solver.answers_again(case, Again(2, _LOOSER))
+    return np.abs(np.subtract(beside, values)) + _LEFT_BY_FINER * np.abs(np.subtract(finer, beside))

@@ -1,0 +1,219 @@
+"""From what a case says of its clock to a run: stages, conditions, breaks, instants, and what is read at each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.clock import Clock, Condition
+from blunt_ember.case.document.surroundings import HeatInside, Surrounding
+from blunt_ember.case.editing.every_value import every_value
+from blunt_ember.case.faults.structure_faults import path_text
+from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.quantity import Quantity
+from blunt_ember.case.values.units import NUMBER
+from blunt_ember.checks.questions.answers import question_probe
+from blunt_ember.checks.questions.probes import Probe, probe_of
+from blunt_ember.errors import CaseError, Fault, OpenCaseError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.steady import Solution, solve_steady
+from blunt_ember.fem.terms.term import sampled
+from blunt_ember.fem.transient.field_store import FieldStore
+from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch, Watched
+from blunt_ember.fem.transient.run import Keeping, Progress, Recorder, Run
+from blunt_ember.fem.transient.time_constants import TimeScales
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.mesh import Floats, Mesh
+
+#: Slowest time constants after which a condition is no longer waited for.
+_PATIENCE = 100.0
+#: Instants that a run is read at, at least, where it says nothing of them.
+_INSTANTS = 100
+#: Share of the span within which a run ends that says nothing of its end.
+SETTLED_SHARE = 0.005
+#: What a temperature is near to when nothing is said, K.
+_NEAR = 1.0
+
+
+@dataclass(frozen=True)
+class RunRequest:
+    """Everything a run needs; ``tolerance_factor`` makes a second, more exact one."""
+
+    case: Case
+    geometry: AnyGeometry
+    mesh: Mesh
+    problem_at: Callable[[int, float], Problem]
+    scales: TimeScales
+    start: Floats
+    middle: float
+    tolerance_factor: float = 1.0
+
+
+def start_field(case: Case, clock: Clock, problem: Problem) -> Floats:
+    """Return the temperatures (n,) in K at the start."""
+    mesh = problem.mesh
+    if isinstance(clock.start, Law):
+        field = sampled(clock.start, mesh.space.variables(mesh.points)).copy()
+    else:
+        field = solve_steady(problem).temperature.copy()
+    for region, law in clock.start_in.items():
+        number = mesh.regions.index(region)
+        nodes = np.unique(np.concatenate([block.nodes[block.region == number].ravel() for block in mesh.blocks]))
+        field[nodes] = sampled(law, mesh.space.variables(mesh.points[nodes]))
+    if field.min() < 0:
+        raise CaseError((Fault("clock.start", f"'{clock.start}' goes below absolute zero in the body"),))
+    return field
+
+
+def run_case(
+    request: RunRequest, folder: str | None, told: Callable[[Progress], None], stopped: Callable[[], bool]
+) -> tuple[Run, Solution, Problem, dict[int, int]]:
+    """Run the clock of a case; return the run, the solution at its end with the problem that held there, and for every
+    question its column among the readings or among what came true."""
+    case, mesh = request.case, request.mesh
+    clock = case.document.running_clock
+    assert clock is not None
+    probes: list[Probe] = []
+    watched: list[Watched] = []
+    columns: dict[int, int] = {}
+    for place, question in enumerate(case.document.questions):
+        if question.when is not None:
+            path = path_text(("questions", place, "when"))
+            columns[place] = len(watched)
+            watched.append(_watch_maker(question.when, request, path))
+            continue
+        members = case.document.members_asked(question.target)
+        path = path_text(("questions", place, question.asks))
+        probe = question_probe(question, members, mesh, request.geometry, path)
+        if probe is not None:
+            columns[place] = len(probes)
+            probes.append(probe)
+    plans = stage_plans(request)
+    end = sum(plan.lasts for plan in plans)
+    asked = tuple(question.time.si for question in case.document.questions if question.time is not None)
+    every = [stage.every or clock.every for stage in clock.stages] or [clock.every]
+    kept = tuple(None if each is None else each.si for each in every)
+    # Where conditions end it, all that is known beforehand is when it will have settled.
+    expected = min(end, request.scales.suggested_end or end)
+    told_end = expected if any(plan.until is not None for plan in plans) else end
+    keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS)
+    switches, kinks = breaks_of(case)
+    march = March(request.problem_at, plans, switches, kinks, request.start, request.middle, control_of(clock, request))
+    fields = FieldStore(mesh.node_count, request.middle, folder)
+    recorder = Recorder(mesh, request.start, request.middle, probes, watched, keeping, fields)
+    run, last = recorder.record(march, told_end, told, stopped)
+    temperature = last.step.after.rise + request.middle
+    # What every term gives at an instant is in the histories of the run.
+    solution = Solution(temperature, np.zeros(len(temperature)), (), last.heating.constraints, "in time")
+    return run, solution, last.heating.problem, columns
+
+
+def breaks_of(case: Case) -> tuple[list[float], list[float]]:
+    """Return the times in s at which statements begin or end, and those at which what follows time bends or jumps."""
+    document = case.document
+    entries: list[Surrounding | HeatInside] = [*document.surroundings, *document.heat_inside]
+    clock = document.running_clock
+    entries += [entry for stage in clock.stages for entry in stage.surroundings] if clock is not None else []
+    switches = {edge.si for entry in entries for edge in (entry.after, entry.before) if edge is not None}
+    kinks = {t for _, value in every_value(document) if isinstance(value, Law) for t in value.breaks}
+    return sorted(t for t in switches if t > 0), sorted(t for t in kinks - switches if t > 0)
+
+
+def control_of(clock: Clock, request: RunRequest) -> Control:
+    """Return how the steps of a run are chosen."""
+    factor, asked = request.tolerance_factor, tolerance_of(clock)
+    fixed = None if clock.step is None else clock.step.si * np.sqrt(factor)
+    return Control(lambda span: factor * asked(span), request.scales.span, request.scales.slowest or np.inf, fixed)
+
+
+def tolerance_of(clock: Clock) -> Callable[[float], float]:
+    """Return the error of time stepping in K for a span of temperatures in K."""
+    amount = clock.tolerance.amount
+    return lambda span: amount * max(span, 1e-6) if clock.tolerance.kind == NUMBER else amount
+
+
+def horizon_of(clock: Clock) -> float | None:
+    """Return the time in s at which the clock ends at the latest, as far as that is stated."""
+    if not clock.stages:
+        return None if clock.end is None else clock.end.si
+    lasts = [stage.lasts for stage in clock.stages]
+    return None if None in lasts else sum(each.si for each in lasts if each is not None)
+
+
+def stage_plans(request: RunRequest) -> list[StagePlan]:
+    """Return the stages of a case's clock; raise :class:`OpenCaseError` where it would never end."""
+    clock = request.case.document.running_clock
+    assert clock is not None
+    slowest = request.scales.slowest
+    if clock.stages:
+        return [
+            _plan(stage.lasts, stage.until, ("clock", "stages", place), request)
+            for place, stage in enumerate(clock.stages)
+        ]
+    if clock.end is None and clock.until is None:
+        if not slowest:
+            why = "nothing holds a temperature, so the body never settles by itself"
+            why = why if slowest is None else "every temperature is held, so there is nothing to settle"
+            raise OpenCaseError((Fault("clock.end", f"say when the clock ends: {why}"),))
+        if _changes(request.case):
+            what = "say when the clock ends: what surrounds the body changes with time, so it need not settle"
+            raise OpenCaseError((Fault("clock.end", what),))
+        within = max(SETTLED_SHARE * request.scales.span, 1e-6)
+        return [StagePlan(_PATIENCE * slowest, Watched(lambda problem, t, begin: _settled(problem, t, within)))]
+    return [_plan(clock.end, clock.until, ("clock",), request)]
+
+
+def _plan(
+    lasts: Quantity | None, until: Condition | None, path: tuple[str | int, ...], request: RunRequest
+) -> StagePlan:
+    slowest = request.scales.slowest
+    if lasts is None and not slowest:
+        key = "end" if path == ("clock",) else "lasts"
+        what = "it is not known how long the body takes, nor so how long to wait for the condition; say that too"
+        raise OpenCaseError((Fault(path_text((*path, key)), what),))
+    longest = lasts.si if lasts is not None else _PATIENCE * (slowest or 0.0)
+    return StagePlan(longest, None if until is None else _watch_maker(until, request, path_text((*path, "until"))))
+
+
+def _changes(case: Case) -> bool:
+    switches, kinks = breaks_of(case)
+    follows = any(isinstance(value, Law) and value.follows_time for _, value in every_value(case.document))
+    return bool(switches or kinks or follows)
+
+
+def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Watched:
+    """Return what makes the function that tells when a condition has come true."""
+    if condition.passes is not None:
+        members = request.case.document.members_asked(condition.target)
+        probe = probe_of(condition, members, request.mesh, request.geometry, f"{path}.{condition.asks}")
+        goal = condition.passes.si
+
+        def passing(problem: Problem, t: float, begin: Floats) -> Watch:
+            rising = condition.going == "up" if condition.going else probe(begin) <= goal
+            sign = 1.0 if rising else -1.0
+            return lambda temperature, rate, t: sign * (goal - probe(temperature))
+
+        return Watched(passing, at_once=condition.going is None)
+    if condition.near is not None:
+        near, within = condition.near.si, _NEAR if condition.within is None else condition.within.si
+        return Watched(lambda *_: lambda temperature, rate, t: float(np.abs(temperature - near).max()) - within)
+    if condition.slower is not None:
+        slower = condition.slower.si
+        return Watched(lambda *_: lambda temperature, rate, t: float(np.abs(rate).max()) - slower)
+    assert condition.settled is not None
+    distance = condition.settled.si
+    if any(isinstance(value, Law) and value.follows_time for _, value in every_value(request.case.document)):
+        what = "what surrounds the body follows time, so there is no steady answer to settle at; say 'slower'"
+        raise CaseError((Fault(path, what),))
+    return Watched(lambda problem, t, begin: _settled(problem, t, distance))
+
+
+def _settled(problem: Problem, t: float, within: float) -> Watch:
+    try:
+        steady = solve_steady(problem, t=t).temperature
+    except OpenCaseError:  # nothing holds a temperature as long as this problem holds
+        return lambda temperature, rate, t: np.inf
+    return lambda temperature, rate, t: float(np.abs(temperature - steady).max()) - within

@@ -1,0 +1,68 @@
+"""The flow behind a pipe: what the solver process of the window runs. It never imports Qt."""
+
+from __future__ import annotations
+
+from multiprocessing.connection import Connection
+from multiprocessing.synchronize import Event
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.fem.steady.steady import NewtonStep
+    from blunt_ember.fem.transient.run import Progress
+    from blunt_ember.flow.outcome import Outcome
+
+#: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
+#: or in between a step of Newton's method, or how far a run has got.
+Reply = tuple[int, "dict[str, Any] | NewtonStep | Progress"]
+
+
+def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
+    """Answer requests ``(number, case data, folder of the case)`` until the other end is closed.
+
+    A run ends early when it is ``asked_to_stop``; fields are kept in the folder ``scratch``.
+    """
+    # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
+    from blunt_ember.case.case import case_from_data
+    from blunt_ember.errors import SolverError
+    from blunt_ember.flow.flow import Flow
+    from blunt_ember.flow.outcome import Outcome, without_errors
+
+    number = 0
+    flow = Flow(told=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
+    while True:
+        try:
+            number, data, folder = connection.recv()
+        except (EOFError, OSError):
+            return
+        case = case_from_data(data, folder)
+        before = None
+        try:
+            for outcome in flow.outcomes(case):
+                connection.send((number, news_of(outcome, before)))
+                before = outcome
+        except (BrokenPipeError, ConnectionResetError):
+            return
+        except Exception as error:  # the window must hear of it, whatever it was
+            what = f"the solver met something unforeseen ({type(error).__name__}: {error})"
+            if before is not None and before.checks:  # the answers stand
+                connection.send((number, news_of(without_errors(before, what), before)))
+            else:
+                connection.send((number, news_of(Outcome(case, final=True, trouble=SolverError(what)), None)))
+
+
+def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
+    """Put a reply together with what was known of the case before it."""
+    from blunt_ember.flow.outcome import Outcome
+
+    known = {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
+    return Outcome(case=case, **{**known, **news})
+
+
+def news_of(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
+    """Return the entries of an outcome that are not those of the one before, less its case."""
+    return {
+        key: value
+        for key, value in vars(outcome).items()
+        if key != "case" and (before is None or value is not getattr(before, key))
+    }

@@ -1,0 +1,1 @@
+"""Families of cells, their facets and their quality."""

@@ -1,0 +1,1 @@
+"""Meshes made from other meshes: finer, parted at joints, extended for pictures."""

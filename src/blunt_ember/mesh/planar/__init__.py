@@ -1,0 +1,1 @@
+"""Meshes of plane sections: size field, free triangles, mapped quadrilaterals."""

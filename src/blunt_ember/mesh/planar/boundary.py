@@ -1,0 +1,104 @@
+"""Nodes along the edges of an arrangement, spaced by the size field."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.geometry.arrangement import Arrangement
+from blunt_ember.geometry.curves import Curves, Floats, Ints
+from blunt_ember.mesh.planar.size_field import SizeField
+
+#: Places at which the size field is read along an edge, for each cell expected there.
+_FINE = 4
+#: Where a step holds more than so many cells it is halved, at most so often.
+_COARSE, _HALVINGS = 0.5, 40
+
+
+@dataclass(frozen=True)
+class Boundary:
+    """Boundary nodes and the segments between them.
+
+    ``points`` (b, 2) in m begin with the corners of the arrangement. Segment ``s`` joins ``nodes[s]`` (2,) along
+    ``edge[s]`` from ``share[s, 0]`` to ``share[s, 1]`` of it.
+    """
+
+    points: Floats
+    nodes: Ints
+    edge: Ints
+    share: Floats
+
+
+def sampled(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> Boundary:
+    """Place nodes so that each segment is as long as the size field asks, both ways along an edge alike.
+
+    ``by_hand`` are the segments of edges that are divided by hand, evenly.
+    """
+    curves = plan.curves
+    shares = []
+    for each in range(len(curves)):
+        if each in by_hand:
+            shares.append(np.linspace(0, 1, by_hand[each] + 1))
+            continue
+        expected = curves.length[each] / sizes.largest
+        fine = int(np.clip(expected * _FINE, 32, 20_000))
+        ends, density = _densities(curves.take(np.full(1, each)), sizes, fine)
+        total = np.concatenate([[0.0], np.cumsum(density)])
+        least = 2 if curves.is_arc[each] and abs(curves.sweep[each]) > 0.3 else 1
+        count = max(least, int(np.ceil(total[-1] - 1e-6)))
+        shares.append(np.interp(np.linspace(0, total[-1], count + 1), total, ends))
+    counts = np.array([len(share) - 1 for share in shares])
+    edge = np.repeat(np.arange(len(curves)), counts)
+    span = np.concatenate([np.column_stack([share[:-1], share[1:]]) for share in shares])
+    return _numbered(plan, edge, span)
+
+
+def _densities(curve: Curves, sizes: SizeField, count: int) -> tuple[Floats, Floats]:
+    """Return shares (n + 1,) of a curve and how many segments are wanted between them (n,).
+
+    It is looked at in ``count`` even steps, and closer where the size asked for is less than a step.
+    """
+    low, step = np.arange(count) / count, 1 / count
+    shares, wanted = [], []
+    for left in reversed(range(_HALVINGS)):
+        middle = low + step / 2
+        own = curve.take(np.zeros(len(low), dtype=np.int64))
+        density = curve.length[0] * step / sizes.at(own.at(middle))
+        coarse = (density > _COARSE) & (left > 0)
+        shares.append(low[~coarse])
+        wanted.append(density[~coarse])
+        low, step = np.concatenate([low[coarse], middle[coarse]]), step / 2
+        if not len(low):
+            break
+    order = np.argsort(np.concatenate(shares))
+    return np.append(np.concatenate(shares)[order], 1.0), np.concatenate(wanted)[order]
+
+
+def halved(plan: Arrangement, boundary: Boundary, chosen: Ints) -> Boundary:
+    """Return the boundary with some of its segments cut in two, on the true curve."""
+    middle = boundary.share[chosen].mean(axis=1)
+    places = plan.curves.take(boundary.edge[chosen]).at(middle)
+    added = len(boundary.points) + np.arange(len(chosen))
+    rest = np.setdiff1d(np.arange(len(boundary.nodes)), chosen)
+    first = np.column_stack([boundary.nodes[chosen, 0], added])
+    second = np.column_stack([added, boundary.nodes[chosen, 1]])
+    low = np.column_stack([boundary.share[chosen, 0], middle])
+    high = np.column_stack([middle, boundary.share[chosen, 1]])
+    return Boundary(
+        np.concatenate([boundary.points, places]),
+        np.concatenate([boundary.nodes[rest], first, second]),
+        np.concatenate([boundary.edge[rest], boundary.edge[chosen], boundary.edge[chosen]]),
+        np.concatenate([boundary.share[rest], low, high]),
+    )
+
+
+def _numbered(plan: Arrangement, edge: Ints, span: Floats) -> Boundary:
+    corners = len(plan.points)
+    inner = span[:, 1] < 1
+    number = corners + np.cumsum(inner) - 1
+    last = np.where(inner, number, plan.end[edge])
+    first = np.where(span[:, 0] > 0, np.roll(number, 1), plan.start[edge])
+    places = plan.curves.take(edge[inner]).at(span[inner, 1])
+    return Boundary(np.concatenate([plan.points, places]), np.column_stack([first, last]), edge, span)

@@ -1,0 +1,1 @@
+"""The body as VTK draws it."""

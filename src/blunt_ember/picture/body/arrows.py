@@ -1,0 +1,99 @@
+"""Arrows of the heat flux in space: on the skin of a solid, and on the planes laid through it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
+from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkGlyph3D, vtkTriangleFilter
+from vtkmodules.vtkFiltersSources import vtkArrowSource
+
+from blunt_ember.picture.body.vtk_data import poly_data
+
+Floats = NDArray[np.float64]
+
+#: Arrows at about so many places across the body, the longest so long as a share of the way between two.
+_ACROSS, _LONGEST, _SHORTEST = 13, 0.95, 0.06
+_USUAL = 0.9
+
+
+def even_places(corners: Floats, spacing: float) -> tuple[Floats, Floats]:
+    """Return places (p, 3) about ``spacing`` m apart on triangles (t, 3, 3) in m, and the unit normals (p, 3) there.
+
+    Of every cube of a lattice that holds middles of triangles, the one nearest to the middle of the cube counts.
+    """
+    # Large triangles are divided until none is longer than the lattice is wide.
+    while (long := np.ptp(corners, axis=1).max(axis=1) > spacing).any():
+        a, b, c = np.moveaxis(corners[long], 1, 0)
+        ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+        parts = [np.stack(each, axis=1) for each in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
+        corners = np.concatenate([corners[~long], *parts])
+    middles = corners.mean(axis=1)
+    away = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(away, axis=1, keepdims=True)
+    normal = away / np.maximum(size, 1e-300)
+    cube = np.floor((middles - middles.min(axis=0)) / spacing + 0.5).astype(np.int64)
+    facing = np.round(normal * 1.2).astype(np.int64)  # the two sides of a thin wall and of an edge count apart
+    gap = np.linalg.norm(middles - middles.min(axis=0) - cube * spacing, axis=1)
+    order = np.lexsort([gap, *cube.T, *facing.T])
+    key = np.column_stack([cube, facing])[order]
+    first = np.concatenate([[True], (key[1:] != key[:-1]).any(axis=1)])
+    chosen = order[first]
+    return middles[chosen], normal[chosen]
+
+
+def arrow_shapes(
+    places: Floats, normals: Floats, flux: Floats, largest: float, spacing: float, rim: float = 0.0
+) -> vtkPolyData:
+    """Return arrows along fluxes (p, 3) in W/m² at places (p, 3) in m on a surface, standing clear of it.
+
+    Their length goes with the flux, up to a share of the ``spacing`` for the ``largest`` and what is beyond; they are
+    thicker by a ``rim``, a share of their length.
+    """
+    size = np.linalg.norm(flux, axis=1)
+    seen = size > 1e-6 * max(largest, 1e-300)
+    length = np.clip(size[seen] / max(largest, 1e-300), _SHORTEST, 1.0) * _LONGEST * spacing
+    along = flux[seen] / size[seen, None]
+    lift = np.abs((along * normals[seen]).sum(axis=1)) * length / 2 + 0.06 * spacing
+    tail = places[seen] - along * length[:, None] / 2 + normals[seen] * lift[:, None]
+    data = poly_data(tail)
+    vectors = numpy_to_vtk(along * length[:, None], deep=True)
+    vectors.SetName("flux")
+    data.GetPointData().SetVectors(vectors)
+    source = vtkArrowSource()
+    source.SetTipResolution(12)
+    source.SetShaftResolution(8)
+    source.SetShaftRadius(0.03 + rim)
+    source.SetTipRadius(0.1 + 1.6 * rim)
+    glyphs = vtkGlyph3D()
+    glyphs.SetInputData(data)
+    glyphs.SetSourceConnection(source.GetOutputPort())
+    glyphs.SetVectorModeToUseVector()
+    glyphs.SetScaleModeToScaleByVector()
+    glyphs.SetColorModeToColorByScale()
+    glyphs.Update()
+    result: vtkPolyData = glyphs.GetOutput()
+    return result
+
+
+def usual_most(sizes: Floats) -> float:
+    """Return what nearly all of sizes (p,) stay below: the flux at an edge is large without end."""
+    return float(np.quantile(sizes, _USUAL)) if len(sizes) else 0.0
+
+
+def triangles_of(drawn: vtkPolyData) -> Floats:
+    """Return the corners (t, 3, 3) in m of what is drawn, cut into triangles."""
+    cut = vtkTriangleFilter()
+    cut.SetInputData(drawn)
+    cut.Update()
+    found = cut.GetOutput()
+    if not found.GetNumberOfPolys():
+        return np.zeros((0, 3, 3))
+    points = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)
+    return points[vtk_to_numpy(found.GetPolys().GetConnectivityArray()).reshape(-1, 3)]
+
+
+def spacing_of(points: Floats) -> float:
+    """Return how far apart arrows stand, m, in a body with ``points`` (n, 3) in m."""
+    return float(np.ptp(points, axis=0).max()) / _ACROSS

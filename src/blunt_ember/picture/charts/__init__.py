@@ -1,0 +1,1 @@
+"""Charts as matplotlib draws them."""

@@ -1,0 +1,190 @@
+"""Charts drawn by matplotlib into images."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.artist import Artist
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
+from matplotlib.text import Text
+from matplotlib.ticker import MaxNLocator
+from numpy.typing import NDArray
+
+from blunt_ember.case.values.display import number
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
+from blunt_ember.case.values.units import LENGTH, Kind
+from blunt_ember.checks.questions.profile import Profile
+from blunt_ember.picture.charts.plot import DPI, Plot
+from blunt_ember.picture.palette import Theme
+
+Image = NDArray[np.uint8]
+#: Room beside the axes, in pixels: left, right, bottom, top.
+MARGINS = (62, 14, 36, 22)
+#: Curves that change by less than this share of their size are drawn as a straight line.
+_STILL = 1e-5
+
+
+class ProfileChart:
+    """What is read along a line, the exact curve over the mesh curve and their difference below.
+
+    Axes are kept from one drawing to the next, as making them takes longer than drawing them.
+    """
+
+    def __init__(self, figure: Figure | None = None) -> None:
+        self._figure = figure or Figure(dpi=DPI)
+        self._made_for: tuple[Theme, bool, UnitSet, Kind] | None = None
+        self._axes: list[Axes] = []
+        self._lines: dict[str, Line2D] = {}
+        self._said: Text | None = None
+        self._passing: list[Artist] = []
+
+    def draw(
+        self,
+        profile: Profile,
+        width: int,
+        height: int,
+        theme: Theme,
+        pixel_ratio: float = 1.0,
+        units: UnitSet = DEFAULT_UNITS,
+    ) -> Image:
+        """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``."""
+        width, height = max(width, 80), max(height, 60)
+        self._figure.set_dpi(DPI * pixel_ratio)
+        self._figure.set_size_inches(width / DPI, height / DPI)
+        self.fill(profile, width, height, theme, units)
+        canvas = FigureCanvasAgg(self._figure)
+        canvas.draw()  # type: ignore[no-untyped-call]
+        return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
+
+    def fill(self, profile: Profile, width: int, height: int, theme: Theme, units: UnitSet) -> None:
+        """Put the curves into the figure, which is so many pixels wide and high."""
+        asked = (theme, profile.exact is not None, units, profile.kind)
+        if self._made_for != asked:
+            self._make(*asked)
+            self._made_for = asked
+        self._show(profile, theme, units)
+        left, right, bottom, top = MARGINS
+        low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
+        self._figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
+
+    def _make(self, theme: Theme, compared: bool, units: UnitSet, kind: Kind) -> None:
+        """Make axes and curves; their data follow."""
+        self._figure.clear()
+        self._figure.set_facecolor(theme.paper)
+        self._passing = []
+        with mpl.rc_context(chart_style(theme)):
+            rows, ratios = (2, [3, 1]) if compared else (1, [1])
+            grid = self._figure.subplots(rows, 1, sharex=True, squeeze=False, height_ratios=ratios)
+            self._axes = list(grid[:, 0])
+            main = self._axes[0]
+            mesh = main.plot([], [], color=theme.ember, linewidth=3.4, alpha=0.55, label="mesh", solid_capstyle="butt")
+            self._lines = {"mesh": mesh[0]}
+            if compared:
+                self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label="exact")[0]
+            main.text(
+                -0.008, 1.02, units.of(kind).shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet
+            )
+            main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
+            main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
+            if compared:
+                self._make_difference(self._axes[1], theme, _of_difference(units.of(kind)))
+            self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
+
+    def _make_difference(self, axes: Axes, theme: Theme, unit: str) -> None:
+        axes.axhline(0, color=theme.hairline, linewidth=1)
+        self._lines["difference"] = axes.plot([], [], color=theme.teal, linewidth=1.2)[0]
+        axes.set_yticks([0.0], ["0"])
+        name_difference(axes, unit, theme)
+        self._said = axes.text(
+            0.995, 1.02, "", transform=axes.transAxes, ha="right", va="bottom", fontsize=8, color=theme.quiet
+        )
+
+    def _show(self, profile: Profile, theme: Theme, units: UnitSet) -> None:
+        length, kind = units.of(LENGTH).factor, units.of(profile.kind)
+        x, main = profile.distance * length, self._axes[0]
+        self._lines["mesh"].set_data(x, profile.mesh * kind.factor - kind.zero)
+        if profile.exact is not None:
+            self._lines["exact"].set_data(x, profile.exact * kind.factor - kind.zero)
+            self._show_difference(x, (profile.mesh - profile.exact) * kind.factor, _of_difference(kind))
+        main.set_xlim(0, x[-1])
+        main.relim()
+        main.autoscale_view(scalex=False)
+        _rest_still(main, profile)
+        for artist in self._passing:
+            artist.remove()
+        self._passing = []
+        ends = [start * length for start, _ in profile.joints[1:]] + [x[-1]]
+        for (start, name), end in zip(profile.joints, ends, strict=True):
+            if start > 0:
+                self._passing.append(main.axvline(start * length, color=theme.hairline, linewidth=1, zorder=0))
+            if end - start * length > 0.07 * x[-1]:
+                place = (start * length + end) / 2
+                self._passing.append(
+                    main.text(
+                        place,
+                        1.02,
+                        name,
+                        transform=main.get_xaxis_transform(),
+                        ha="center",
+                        va="bottom",
+                        fontsize=8,
+                        color=theme.quiet,
+                    )
+                )
+
+    def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64], unit: str) -> None:
+        self._lines["difference"].set_data(x, difference)
+        largest = float(np.nanmax(np.abs(difference)))
+        limit = max(largest * 1.3, 1e-6)
+        self._axes[1].set_ylim(-limit, limit)
+        if self._said is not None:
+            self._said.set_text(f"mesh − exact: at most {number(largest, 2)} {unit}")
+
+
+def profile_plot(profile: Profile, units: UnitSet) -> Plot:
+    """Return the chart of a profile."""
+    return lambda figure, width, height, theme: ProfileChart(figure).fill(profile, width, height, theme, units)
+
+
+def _of_difference(kind: Kind) -> str:
+    return kind.difference or kind.shown
+
+
+def _rest_still(axes: Axes, profile: Profile) -> None:
+    """Widen the scale about curves that do not change but for round-off, which would fill it."""
+    values = profile.mesh[np.isfinite(profile.mesh)]
+    size = float(np.abs(values).max()) if len(values) else 0.0
+    if profile.kind.zero == 0 and size > 0 and np.ptp(values) < _STILL * size:
+        low, high = axes.get_ylim()
+        middle, reach = (low + high) / 2, 0.1 * max(abs(low), abs(high))
+        axes.set_ylim(middle - reach, middle + reach)
+
+
+def name_difference(axes: Axes, unit: str, theme: Theme) -> None:
+    """Write what a difference is told in beside the top of its axes."""
+    text = f"Δ {unit.removeprefix('Δ')}"
+    axes.text(-0.008, 1.05, text, transform=axes.transAxes, ha="right", va="center", color=theme.quiet)
+
+
+def chart_style(theme: Theme) -> dict[Any, Any]:
+    """Return the matplotlib settings of a theme."""
+    return {
+        "font.family": "DejaVu Sans",
+        "font.size": 8.5,
+        "text.color": theme.ink,
+        "axes.labelcolor": theme.quiet,
+        "axes.edgecolor": theme.hairline,
+        "axes.facecolor": theme.paper,
+        "xtick.color": theme.quiet,
+        "ytick.color": theme.quiet,
+        "axes.spines.top": False,
+        "axes.spines.right": False,
+        "axes.linewidth": 1.0,
+        "axes.unicode_minus": True,
+        "axes.formatter.useoffset": False,
+    }

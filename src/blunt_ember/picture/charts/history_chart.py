@@ -1,0 +1,120 @@
+"""Curves over the time of a run: what was asked, with the exact curve over it and the difference below."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.ticker import MaxNLocator
+
+from blunt_ember.case.values.display import number, time_kind
+from blunt_ember.case.values.unit_sets import UnitSet
+from blunt_ember.case.values.units import Kind
+from blunt_ember.mesh.mesh import Floats
+from blunt_ember.picture.charts.charts import chart_style, name_difference
+from blunt_ember.picture.charts.plot import Plot
+from blunt_ember.picture.palette import Theme
+
+#: Room beside the axes, in pixels: left, right, bottom, top.
+MARGINS = (74, 14, 36, 22)
+
+
+@dataclass(frozen=True)
+class Curve:
+    """``values`` (k,) in SI under a ``label``."""
+
+    label: str
+    values: Floats
+
+
+@dataclass(frozen=True)
+class TimeCurves:
+    """Curves of one kind at ``times`` (k,) in s, an ``exact`` one (m,) at ``exact_times`` (m,), and ends of stages in
+    s with the names of the stages."""
+
+    kind: Kind
+    times: Floats
+    curves: tuple[Curve, ...]
+    exact_times: Floats
+    exact: Floats | None = None
+    source: str = ""
+    stages: tuple[tuple[float, str], ...] = ()
+
+
+def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
+    """Return the chart; time runs over the width between the :data:`MARGINS`."""
+    return lambda figure, width, height, theme: _fill(figure, curves, units, width, height, theme)
+
+
+def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height: int, theme: Theme) -> None:
+    kind, time = curves.kind, time_kind(float(curves.times[-1]), units)
+    shown = [each.values * kind.factor - kind.zero for each in curves.curves]
+    compared = curves.exact is not None
+    with mpl.rc_context(chart_style(theme)):
+        rows, ratios = (2, [3, 1]) if compared else (1, [1])
+        grid = figure.subplots(rows, 1, sharex=True, squeeze=False, height_ratios=ratios)
+        main = grid[0, 0]
+        t = curves.times * time.factor
+        colours = (theme.ember, theme.ink, theme.teal)
+        for place, (curve, values) in enumerate(zip(curves.curves, shown, strict=True)):
+            plain = len(shown) == 1
+            main.plot(
+                t,
+                values,
+                color=colours[place % 3],
+                linewidth=3.4 if plain else 1.6,
+                alpha=0.55 if plain else 1.0,
+                label=curve.label,
+            )
+        if curves.exact is not None:
+            exact = curves.exact * kind.factor - kind.zero
+            main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label="exact")
+            _difference(grid[1, 0], curves, theme, time.factor)
+        main.text(-0.008, 1.02, kind.shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet)
+        main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
+        main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink)
+        for end, name in curves.stages:
+            main.axvline(end * time.factor, color=theme.hairline, linewidth=1, zorder=0)
+            main.text(
+                end * time.factor,
+                1.02,
+                f"{name} ends",
+                transform=main.get_xaxis_transform(),
+                ha="right",
+                va="bottom",
+                fontsize=8,
+                color=theme.quiet,
+            )
+        grid[-1, 0].set_xlabel(f"time, {time.shown}", labelpad=2)
+        main.set_xlim(0, t[-1])
+    left, right, bottom, top = MARGINS
+    low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
+    figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
+
+
+def _difference(axes: Axes, curves: TimeCurves, theme: Theme, factor: float) -> None:
+    assert curves.exact is not None
+    at = np.searchsorted(curves.times, curves.exact_times)
+    gap = (curves.curves[0].values[np.clip(at, 0, len(curves.times) - 1)] - curves.exact) * curves.kind.factor
+    unit = curves.kind.difference or curves.kind.shown
+    axes.axhline(0, color=theme.hairline, linewidth=1)
+    axes.plot(curves.exact_times * factor, gap, color=theme.teal, linewidth=1.2)
+    known = gap[np.isfinite(gap)]
+    largest = float(np.abs(known).max()) if len(known) else 0.0
+    limit = max(largest * 1.3, 1e-12)
+    axes.set_ylim(-limit, limit)
+    axes.set_yticks([0.0], ["0"])
+    name_difference(axes, unit, theme)
+    axes.text(
+        0.995,
+        1.02,
+        f"mesh − exact: at most {number(largest, 2)} {unit}",
+        transform=axes.transAxes,
+        ha="right",
+        va="bottom",
+        fontsize=8,
+        color=theme.quiet,
+    )

@@ -1,0 +1,56 @@
+"""The error of the flux of each cell, weighed by what it does to the answers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from blunt_ember.case.document.case_document import CaseDocument, Question
+from blunt_ember.case.faults.structure_faults import path_text
+from blunt_ember.checks.questions.answers import SolvedField, question_probe
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.recovery import recovered
+from blunt_ember.fem.steady.adjoint import Influences
+from blunt_ember.mesh.mesh import Floats
+
+
+def weighed_error(
+    document: CaseDocument, solved: SolvedField, problem: Problem, error: Floats, allowed: Sequence[float]
+) -> Floats:
+    """Return how much each cell (c,) adds to what answers are off by, as a share of the ``allowed`` (a,) in SI.
+
+    ``error`` (c,) in W K is the squared error of the flux of each cell of a steady solution; an answer whose influence
+    is not known, as heat through an interface, is taken to go with that.
+    """
+    influences = Influences(problem, solved.temperature)
+    span = max(float(np.ptp(solved.temperature)), 1e-300)
+    total = np.zeros(len(error))
+    for place, (question, most) in enumerate(zip(document.questions, allowed, strict=True)):
+        influence = _influence(question, place, document, solved, influences)
+        if influence is None:
+            part = error / span
+        else:
+            missed = recovered(problem, solved.temperature, of=influence).error
+            part = np.sqrt(error * np.concatenate(missed))
+        total += part / max(most, 1e-300)
+    return total
+
+
+def _influence(
+    question: Question, place: int, document: CaseDocument, solved: SolvedField, influences: Influences
+) -> Floats | None:
+    members = document.members_asked(question.target)
+    if question.asks == "heat_flow":
+        outer = all(solved.mesh.surfaces[name].outer for name in members)
+        return influences.on_heat(members) if outer else None
+    probe = question_probe(question, members, solved.mesh, solved.geometry, path_text(("questions", place)))
+    if probe is None:
+        return None
+    if probe.reduction == "sum":
+        weights = probe.weights.sum(axis=0)
+    else:
+        values = probe.weights @ solved.temperature
+        row = int(values.argmax() if probe.reduction == "highest" else values.argmin())
+        weights = probe.weights[[row]].sum(axis=0)
+    return influences.on_reading(np.asarray(weights, dtype=np.float64).ravel())

@@ -1,0 +1,97 @@
+"""Files of other kinds made into cases, and bodies and answers written to them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.document.bodies import Imported
+from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.case.files.case_file import write_text
+from blunt_ember.case.values.quantity import stated
+from blunt_ember.case.values.units import LENGTH
+from blunt_ember.errors import BluntEmberError, ExpressionError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.imported import imported_geometry
+from blunt_ember.outlines.loops import DrawingError, regions_of
+from blunt_ember.outlines.svg_writing import section_svg
+
+DRAWINGS = (".dxf", ".svg")
+MESHES = (".vtu", ".vtk", ".msh", ".inp", ".med", ".xdmf", ".mesh", ".e", ".exo")
+
+
+class UnitMissingError(BluntEmberError):
+    """A file does not say what its lengths are in, and nobody has said it."""
+
+
+def is_foreign(path: Path) -> bool:
+    """Tell whether a file is a drawing or a mesh rather than a case."""
+    return path.suffix.lower() in (*DRAWINGS, *MESHES)
+
+
+def case_from_foreign(path: Path, unit: str | None = None) -> Case:
+    """Return a new case whose body is what a drawing or a mesh holds; ``unit`` is the length 1 stands for in it.
+
+    Raises :class:`UnitMissingError` when neither the file nor ``unit`` says it, :class:`DrawingError` and
+    :class:`CaseError` for what cannot be used.
+    """
+    data: dict[str, Any] = {"format": FORMAT, "title": path.stem.replace("_", " ")[:200]}
+    if path.suffix.lower() in DRAWINGS:
+        if not path.exists():
+            raise DrawingError(f"there is no file {path}")
+        # Libraries for drawings take a while to import, and few cases begin with one.
+        from blunt_ember.outlines.dxf import read_dxf
+        from blunt_ember.outlines.svg_reading import read_svg
+
+        layers, found = (read_dxf if path.suffix.lower() == ".dxf" else read_svg)(path)
+        data["body"] = {"kind": "section", "depth": "1 m", "regions": regions_of(layers, _named(unit or found, path))}
+        return case_from_data(data, str(path.resolve().parent))
+    one = f"1 {_named(unit, path)}"
+    folder = str(path.resolve().parent)
+    body = Imported.model_validate({"kind": "imported", "file": path.name, "unit": one})
+    groups: dict[str, Any] = {region.name: {} for region in imported_geometry(body, folder).regions}
+    data["body"] = {"kind": "imported", "file": path.name, "unit": one, "groups": groups}
+    return case_from_data(data, folder)
+
+
+def _named(unit: str | None, path: Path) -> str:
+    """Return a unit of length without its number, such as ``mm``."""
+    if unit is None:
+        raise UnitMissingError(f"{path.name} does not say what its lengths are in; say it, such as mm or m")
+    name = unit.strip().removeprefix("1").strip()
+    try:
+        stated(f"1 {name}", LENGTH)
+    except ExpressionError as error:
+        raise UnitMissingError(f"'{unit}' is no unit of length; write one such as mm or m") from error
+    return name
+
+
+def write_foreign(outcome: Outcome, path: Path) -> None:
+    """Write the body as a drawing (``.svg`` of a section) or as triangles (``.stl`` of a solid), or the mesh with the
+    temperatures, as far as they are known, in the format of the suffix.
+
+    Raises :class:`BluntEmberError` when that cannot be done.
+    """
+    suffix = path.suffix.lower()
+    if suffix == ".svg":
+        if not isinstance(outcome.geometry, SectionGeometry):
+            raise BluntEmberError("only a section can be drawn as .svg; write a solid as .stl")
+        write_text(section_svg(outcome.geometry), path)
+        return
+    from blunt_ember.mesh.mesh_files import write_mesh, write_skin
+
+    if outcome.mesh is None:
+        raise outcome.trouble or BluntEmberError("there is no mesh to write")
+    if suffix == ".stl":
+        write_skin(outcome.mesh, path)
+        return
+    temperature = outcome.solution.temperature if outcome.solution is not None else None
+    scratch = path.with_name(f".writing {os.getpid()} {path.name}")
+    try:
+        write_mesh(outcome.mesh, scratch, temperature)
+        os.replace(scratch, path)
+    finally:
+        scratch.unlink(missing_ok=True)

@@ -1,0 +1,178 @@
+"""How far answers may be off: told for every one, by cells and steps that suit its size, and not too much of it."""
+
+from __future__ import annotations
+
+import itertools
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import meshio
+import numpy as np
+import pytest
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.errors import CaseError, OpenCaseError
+from blunt_ember.fem.transient.run import Progress
+from blunt_ember.flow.error_estimate import FINER_NODES, FINER_WORK
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.gallery.reference_cases import reference_cases
+
+
+def solved(name: str, wish: dict[str, Any]) -> Outcome:
+    return Flow().run(with_value(dict(reference_cases())[name], ("mesh",), wish))
+
+
+def overstated(outcome: Outcome) -> list[float]:
+    """Estimated over true error of every answer whose true one is known."""
+    return [
+        check.error / abs(check.deviation)
+        for check in outcome.checks
+        if check.deviation is not None and check.error is not None and check.relative > 1e-9  # type: ignore[operator]
+    ]
+
+
+@pytest.mark.parametrize(
+    ("name", "wish"),
+    [
+        ("hot-edge-plate", {"size": "0.97 mm", "order": 1}),
+        ("hot-edge-plate", {"size": "1.06 mm", "order": 1, "cells": "triangles"}),
+        ("hot-edge-plate", {"size": "2.1 mm", "order": 2, "cells": "triangles"}),
+        ("hot-edge-plate", {"size": "0.97 mm", "order": 1, "across": 1}),
+        ("pipe-wedge", {"size": "4 mm", "order": 1}),
+        ("manufactured solid, triangles, order 2", {"size": "6.3 mm", "order": 2, "cells": "triangles"}),
+    ],
+)
+def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[str, Any]) -> None:
+    outcome = solved(name, wish)
+    assert outcome.mesh is not None and outcome.mesh.node_count > FINER_NODES[outcome.mesh.dimension]
+    assert outcome.errors is not None and "three meshes of larger cells" in outcome.errors.told_by
+    assert all(check.error is not None for check in outcome.checks)
+    ratios = overstated(outcome)
+    assert len(ratios) >= 2
+    # Where a place lies within its cell matters too with linear cells, so that one may be worse than the change says.
+    assert sum(ratio >= 1 for ratio in ratios) >= len(ratios) - 1 and min(ratios) > 0.5, ratios
+    # Quadratic cells gain more by being small, so that what larger ones tell of them is more too much.
+    assert sorted(ratios)[len(ratios) // 2] < (10 if wish["order"] == 1 else 25), ratios
+
+
+@pytest.mark.parametrize(
+    ("name", "wish"),
+    [
+        ("cooling-short-cylinder", {"cells": "triangles"}),
+        ("cooling-bar", {"size": "0.7 mm", "order": 1}),
+        ("cooling-block", {"size": "9 mm", "order": 1}),
+    ],
+)
+def test_errors_of_long_runs_are_told_by_larger_cells_and_steps(name: str, wish: dict[str, Any]) -> None:
+    outcome = solved(name, wish)
+    assert outcome.mesh is not None and outcome.run is not None and outcome.errors is not None
+    assert outcome.mesh.node_count * outcome.run.work.steps > FINER_WORK[outcome.mesh.dimension]
+    assert outcome.errors.told_by == "the largest change on three meshes of larger cells and other steps in time"
+    ratios = overstated(outcome)
+    assert len(ratios) >= 3 and min(ratios) >= 1, ratios
+    assert sorted(ratios)[len(ratios) // 2] < 10, ratios
+
+
+def bar(folder: Path, counts: tuple[int, int, int]) -> None:
+    """A bar of 20 by 10 by 10 mm in hexahedra, as a file."""
+    shape = tuple(count + 1 for count in counts)
+    axes = [np.linspace(0, length, count) for length, count in zip((20, 10, 10), shape, strict=True)]
+    corner = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
+    first = np.array(list(itertools.product(*map(range, counts))))
+    cells = np.ravel_multi_index(tuple((first[:, None] + corner).transpose(2, 0, 1)), shape)
+    points = np.array(list(itertools.product(*axes)))
+    meshio.Mesh(points, [("hexahedron", cells)], cell_data={"part": [np.ones(len(cells), int)]}).write(folder / "b.vtu")
+
+
+def cooling_bar(folder: Path) -> Case:
+    """Both ends of a read bar held at nothing, while a half wave dies away: the middle is 100 exp(−a (π/L)² t)."""
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "4 W/(m K)", "density": "1000 kg/m³", "c": "1000 J/(kg K)"}},
+            "body": {"kind": "imported", "file": "b.vtu", "unit": "1 mm", "groups": {"part": {"material": "a"}}},
+            "surroundings": [{"on": ["part.face 1", "part.face 2"], "temperature": "0 °C"}],
+            "clock": {"start": "0 °C + 100 K*sin(pi*x/(20 mm))", "end": "10 s"},
+            "questions": [
+                {"name": "middle", "temperature": ["10 mm", "5 mm", "5 mm"], "expect": {"working": "middle"}},
+                {"name": "aside", "temperature": ["3.7 mm", "5 mm", "2 mm"], "expect": {"working": "aside"}},
+            ],
+            "working": {
+                "middle": "0 °C + 100 K*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)",
+                "aside": "0 °C + 100 K*sin(pi*3.7/20)*exp(-4e-6 m²/s*(pi/(20 mm))^2*10 s)",
+            },
+        },
+        str(folder),
+    )
+
+
+def test_groups_that_a_file_has_not_and_those_a_case_does_not_speak_of_are_named(tmp_path: Path) -> None:
+    bar(tmp_path, (2, 1, 1))
+    case, groups = cooling_bar(tmp_path), ("body", "groups")
+    with pytest.raises(CaseError, match=r"body.groups.port: 'b.vtu' has no group 'port'.*'part'"):
+        Flow().run(with_value(case, groups, {"port": {"material": "a"}}))
+    with pytest.raises(OpenCaseError, match=r"body.groups.part.material: say what 'part' is made of"):
+        Flow().run(with_value(case, groups, {}))
+
+
+def test_errors_of_a_long_run_on_a_read_mesh_are_told_by_its_halves(tmp_path: Path) -> None:
+    bar(tmp_path, (20, 6, 6))
+    outcome = Flow().run(cooling_bar(tmp_path))
+    assert outcome.mesh is not None and outcome.run is not None and outcome.errors is not None
+    assert outcome.mesh.node_count * outcome.run.work.steps > FINER_WORK[3]
+    assert outcome.errors.told_by == "twice the change on cells of half the size and other steps in time"
+    ratios = overstated(outcome)
+    assert len(ratios) == 2 and all(1 <= ratio < 10 for ratio in ratios), ratios
+
+
+def test_a_run_that_is_stopped_while_its_errors_are_estimated_keeps_its_answers(tmp_path: Path) -> None:
+    bar(tmp_path, (12, 4, 4))
+    again: list[Progress] = []
+
+    def told(step: object) -> None:
+        again.extend([step] if isinstance(step, Progress) and step.again else [])
+
+    *_, outcome = Flow(told=told, stopped=lambda: bool(again)).outcomes(cooling_bar(tmp_path))
+    assert again and outcome.final and outcome.trouble is None
+    assert outcome.run is not None and not outcome.run.unfinished
+    assert outcome.errors is not None and outcome.errors.missing.startswith("it was stopped before the errors")
+    assert all(check.error is None and check.verdict == "agrees" for check in outcome.checks)
+
+
+def test_naming_a_question_or_its_tolerance_solves_nothing_again(tmp_path: Path) -> None:
+    bar(tmp_path, (12, 4, 4))
+    steps: list[object] = []
+    flow, case = Flow(told=steps.append), cooling_bar(tmp_path)
+    before, taken = flow.run(case), len(steps)
+    assert taken > 0
+    after = flow.run(with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b"))
+    assert len(steps) == taken and after.run is before.run
+    assert [check.error for check in after.checks] == [check.error for check in before.checks]
+
+
+def test_an_answer_stands_where_nothing_finer_fits_into_memory(tmp_path: Path) -> None:
+    """In a process of its own, whose memory is limited: eight times the cells do not fit."""
+    bar(tmp_path, (40, 25, 25))
+    script = (
+        "import resource, sys, blunt_ember.flow.flow as f\n"
+        "from pathlib import Path\n"
+        "from blunt_ember.case.case import case_from_data\n"
+        "body = {'kind': 'imported', 'file': 'b.vtu', 'unit': '1 mm', 'groups': {'part': {'material': 'a'}}}\n"
+        "case = case_from_data({'format': 'blunt-ember/1', 'materials': {'a': {'k': '1 W/(m K)'}}, 'body': body,"
+        " 'surroundings': [{'on': 'part.face 1', 'temperature': '20 °C'}, {'on': 'part.face 2', 'temperature':"
+        " '60 °C'}], 'questions': [{'name': 'q', 'heat_flow': 'part.face 1'}]}, sys.argv[1])\n"
+        "f.Flow().geometry(case)\n"
+        "used = int(Path('/proc/self/statm').read_text().split()[0]) * resource.getpagesize()\n"
+        "resource.setrlimit(resource.RLIMIT_AS, (used + 550_000_000,) * 2)\n"
+        "*_, outcome = f.Flow().outcomes(case)\n"
+        "print(outcome.trouble, outcome.checks[0].error, round(outcome.checks[0].value, 6), outcome.errors.missing)\n"
+    )
+    run: Callable[..., Any] = subprocess.run
+    said = run([sys.executable, "-c", script, str(tmp_path)], capture_output=True, text=True, timeout=120, check=False)
+    assert said.stdout.startswith("None None -0.2 solving it again on finer cells"), said.stdout + said.stderr
+    assert "GB of memory" in said.stdout

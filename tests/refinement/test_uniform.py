@@ -1,0 +1,69 @@
+"""Finer and finer meshes: orders that theory gives, limits within their bands, and cells that follow the error."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from blunt_ember.cli.main import main
+from blunt_ember.flow.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.refinement.uniform import divided, trend
+from blunt_ember.report.refined import trends
+
+
+def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds() -> None:
+    # An answer settles with twice the order of the flux: quadratic cells give 4; at a corner turned inwards the field
+    # goes with r^(2/3), so 4/3 whatever the cells (Strang and Fix 1973, ch. 8).
+    flow, plate = Flow(), family("hot-edge-plate").case()
+    found = dict(
+        zip(
+            (question.name for question in plate.document.questions), trends(list(divided(flow, plate, 3))), strict=True
+        )
+    )
+    expected = {check.name: check.expected for check in flow.run(plate).checks}
+    for name in ("middle", "out through the bottom"):
+        order, limit, known = found[name].order, found[name].limit, expected[name]
+        assert order is not None and (order == pytest.approx(4.0, abs=0.1) if name != "middle" else order > 3.9)
+        assert known is not None and limit == pytest.approx(known, rel=1e-8)
+    corner = family("wall-corner").case()
+    levels = list(divided(flow, corner, 3))
+    (settling,) = trends(levels)
+    assert settling.order == pytest.approx(4 / 3, abs=0.03)
+    finer = divided(flow, corner, 4)
+    *_, finest = finer
+    assert abs(finest.values[0] - settling.limit) < settling.band
+
+
+@pytest.mark.parametrize(
+    ("values", "order", "limit", "said"),
+    [
+        ([1 + 1.0, 1 + 0.25, 1 + 0.0625], 2.0, 1.0, ""),
+        ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
+        ([1.0, 2.0, 1.5], None, 1.5, "to and fro"),
+        ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
+        ([3.0, 2.0], None, 2.0, "three meshes"),
+        ([1.0, np.nan, 2.0], None, np.nan, "not answered"),
+    ],
+)
+def test_what_a_sequence_tends_to(values: list[float], order: float | None, limit: float, said: str) -> None:
+    found = trend(values, 1.0)
+    assert found.limit == pytest.approx(limit, nan_ok=True) and said in found.note
+    assert found.order == (pytest.approx(order) if order is not None else None)
+    assert np.isnan(found.limit) or found.band >= abs(values[-1] - found.limit)
+
+
+def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = str(tmp_path / "c.ember")
+    assert main(["new", "wall-corner", "-o", path]) == 0
+    capsys.readouterr()
+    assert main(["refine", path, "--levels", "3", "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert [mesh["nodes"] for mesh in found["meshes"]] == sorted(mesh["nodes"] for mesh in found["meshes"])
+    assert all(len(each["values"]) == 3 and {"order", "limit", "band"} <= set(each) for each in found["answers"])
+    assert main(["refine", path, "--follow-error"]) == 0
+    assert "flux off by" in capsys.readouterr().out
+    assert main(["refine", str(tmp_path / "none.ember")]) == 2
