@@ -13,7 +13,7 @@ import numpy as np
 
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import error_estimate as estimated_errors
+from blunt_ember.flow import error_estimate
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.reference_cases import reference_cases
 
@@ -28,7 +28,7 @@ def main() -> None:
     """Print the share of answers whose error is within the estimate, and by how much estimates overstate."""
     triangles = "--triangles" in sys.argv
     if triangles or "--coarser" in sys.argv:
-        estimated_errors.FINER_NODES = estimated_errors.FINER_WORK = dict.fromkeys((1, 2, 3), 0)
+        error_estimate.FINER_NODES = error_estimate.FINER_WORK = dict.fromkeys((1, 2, 3), 0)
     ratios, missed, exact = [], [], 0
     for name, case in reference_cases():
         if name in _OTHER_MODEL:

@@ -14,8 +14,8 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
-from blunt_ember.refinement.adaptive import adapted
-from blunt_ember.refinement.uniform import Level, divided
+from blunt_ember.refinement.adaptive import adaptive_refinement
+from blunt_ember.refinement.uniform import RefinementLevel, uniform_refinement
 
 SHARE = 1e-3
 MOST = 150_000
@@ -27,7 +27,7 @@ def main() -> None:
     named = {check.name: check.expected for check in Flow().run(plate).checks}
     _compare(plate, "out through the bottom", named["out through the bottom"], "50 mm")
     iso = dict(reference_cases())["ISO 10211 case 2"]
-    fine = list(divided(Flow(), with_value(iso, ("mesh",), {"order": 2}), 3))
+    fine = list(uniform_refinement(Flow(), with_value(iso, ("mesh",), {"order": 2}), 3))
     heat = next(place for place, question in enumerate(iso.document.questions) if question.heat_flow)
     name = iso.document.questions[heat].name
     _compare(iso, name, fine[-1].values[heat], "40 mm")
@@ -35,7 +35,7 @@ def main() -> None:
     # The limit of Richardson's series, whose band is two in 10⁵.
     from blunt_ember.report.refined import trends
 
-    limit = trends(list(divided(Flow(), corner, 4)))[0].limit
+    limit = trends(list(uniform_refinement(Flow(), corner, 4)))[0].limit
     _compare(corner, corner.document.questions[0].name, limit, "120 mm")
 
 
@@ -46,11 +46,14 @@ def _compare(case: Case, name: str, known: float | None, size: str) -> None:
     question = {**case.data["questions"][asked], "tolerance": "0.02 %"}
     bare = with_value(with_value(case, ("mesh",), {"order": 1, "size": size, "across": 1}), ("questions",), [question])
     print(f"\n{case.document.title}: {name}, {known:.6g} W")
-    for how, levels in (("even", divided(Flow(), bare, 9)), ("following the error", adapted(Flow(), bare, MOST))):
+    for how, levels in (
+        ("even", uniform_refinement(Flow(), bare, 9)),
+        ("following the error", adaptive_refinement(Flow(), bare, MOST)),
+    ):
         _tell(how, levels, known)
 
 
-def _tell(how: str, levels: Iterable[Level], known: float) -> None:
+def _tell(how: str, levels: Iterable[RefinementLevel], known: float) -> None:
     seconds, reached, last = 0.0, None, None
     for level in levels:
         if level.nodes > MOST:

@@ -14,13 +14,13 @@ from scipy.sparse import csr_matrix
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.fem.problem.problem_from_case import problem_of
+from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.fem.steady.steady import Balance, solve_steady
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
@@ -69,9 +69,9 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     """Print seconds and memory of every step, and those of PyAMG's solver given the same matrix."""
     case = block(dimension, divisions, order)
     times = [time.perf_counter()]
-    mesh = mesh_of(geometry_of(case.document.body), case.document.mesh)
+    mesh = generate_mesh(geometry_of(case.document.body), case.document.mesh)
     times.append(time.perf_counter())
-    problem = problem_of(case.document, mesh)
+    problem = problem_from_case(case.document, mesh)
     solution = solve_steady(problem)
     times.append(time.perf_counter())
     heat = heat_flows(problem, solution)
@@ -101,8 +101,8 @@ def growth(dimension: int) -> None:
     nodes, seconds = [], []
     for divisions in GROWTH[dimension]:
         case = block(dimension, divisions, 2)
-        mesh = mesh_of(geometry_of(case.document.body), case.document.mesh)
-        problem = problem_of(case.document, mesh)
+        mesh = generate_mesh(geometry_of(case.document.body), case.document.mesh)
+        problem = problem_from_case(case.document, mesh)
         start = time.perf_counter()
         method = solve_steady(problem).method
         nodes.append(mesh.node_count)

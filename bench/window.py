@@ -22,10 +22,10 @@ def _spin(app: QApplication, until: Any) -> None:
 
 def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
     from blunt_ember.desk.app.application import application
-    from blunt_ember.desk.solver.solver import Solver
+    from blunt_ember.desk.solver.solver import SolverProcess
 
     app = application()
-    solver = Solver()
+    solver = SolverProcess()
     marks.append(("Python, Qt and the solver process started", time.time()))
     from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
@@ -59,7 +59,7 @@ def start(began: float) -> None:
 
 def edit() -> None:
     """Measure edits of a thickness, each a new mesh, to the painted picture, checks and curve."""
-    from blunt_ember.desk.solver.solver import Solver
+    from blunt_ember.desk.solver.solver import SolverProcess
     from run import EDITS, timed
 
     app, window = _opened([])
@@ -73,7 +73,7 @@ def edit() -> None:
     }
     for name, (zone, method) in zones.items():
         setattr(zone, method, timed(times, name, getattr(zone, method)))
-    assert isinstance(window.solver, Solver)
+    assert isinstance(window.solver, SolverProcess)
     for place in range(EDITS):
         began = time.perf_counter()
         entry = window.sheet.entry("body.regions.brick.size[0]")

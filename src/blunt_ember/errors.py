@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+#: Where something stands in the data of a case: keys and places of lists.
+DataPath = tuple[str | int, ...]
+
 
 class BluntEmberError(Exception):
     """Base of every error this package raises on purpose; its text is meant for the analyst."""

@@ -29,7 +29,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Plane
+from blunt_ember.picture.look import CutPlane
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from tests.desk.conftest import type_into
 
@@ -192,9 +192,9 @@ def test_planes_are_chosen_moved_turned_over_and_seen_face_on(qapp: object, qtbo
     board = QWidget()
     qtbot.addWidget(board)
     row = CutRow(board)
-    said: list[tuple[tuple[Plane, ...], int | None]] = []
+    said: list[tuple[tuple[CutPlane, ...], int | None]] = []
 
-    def take(planes: tuple[Plane, ...], flat: int | None) -> None:
+    def take(planes: tuple[CutPlane, ...], flat: int | None) -> None:
         said.append((planes, flat))
         row.offer(room, planes, flat)
 

@@ -13,20 +13,21 @@ import numpy as np
 import pytest
 from scipy.sparse.linalg import spsolve
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.checks.references.fits.rods import RodField
-from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
+from blunt_ember.fem.assembly import assembled, conduction_elements, physical_gradients
 from blunt_ember.fem.corners import from_corners
 from blunt_ember.fem.linear import MULTIGRID_NODES, solve_corrected
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.manufactured import in_time, manufactured_in
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.generate import mesh_of
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh import Mesh
 
 
 def body_of(stated: dict[str, Any], folder: str = "") -> Any:
@@ -55,7 +56,7 @@ def tetrahedra(cells: int, order: int, path: Path) -> None:
 
 
 def cube_mesh(family: str, cells: int, folder: Path) -> Mesh:
-    order: Any = FAMILIES[family].order
+    order: Any = CELL_FAMILIES[family].order
     if family.startswith("tet"):
         path = folder / f"{family} {cells}.vtu"
         tetrahedra(cells, order, path)
@@ -67,7 +68,7 @@ def cube_mesh(family: str, cells: int, folder: Path) -> Mesh:
         "across": 1,
         "cells": "triangles" if family.startswith("wedge") else "auto",
     }
-    return mesh_of(body_of({"kind": "stacked", "regions": {"cube": CUBE}}), MeshWish.model_validate(wish))
+    return generate_mesh(body_of({"kind": "stacked", "regions": {"cube": CUBE}}), MeshWish.model_validate(wish))
 
 
 def bent(points: Floats) -> Floats:
@@ -88,12 +89,14 @@ def l2_error(family: str, cells: int, folder: Path) -> float:
     mesh = replace(flat, points=bent(flat.points))
     (block,) = mesh.blocks
     assert block.family == family
-    matrix = gathered([(block.nodes, conduction_elements(block, mesh, lambda run: np.array([[2.5]])))], mesh.node_count)
+    matrix = assembled(
+        [(block.nodes, conduction_elements(block, mesh, lambda run: np.array([[2.5]])))], mesh.node_count
+    )
     edge: Ints = np.unique(np.concatenate([facets.nodes for facets in mesh.surfaces.values()]))
     temperature = harmonic(mesh.points)
     free = np.setdiff1d(np.arange(mesh.node_count), edge)
     temperature[free] = spsolve(matrix[free][:, free].tocsc(), -(matrix[free][:, edge] @ temperature[edge]))
-    shape = FAMILIES[family]
+    shape = CELL_FAMILIES[family]
     _, determinant = physical_gradients(family, mesh.points[block.nodes], shape.points)
     values = shape.values(shape.points)
     gap = temperature[block.nodes] @ values.T - harmonic((values @ mesh.points[block.nodes]).reshape(-1, 3)).reshape(
@@ -104,7 +107,7 @@ def l2_error(family: str, cells: int, folder: Path) -> float:
 
 @pytest.mark.parametrize("family", ["hex8", "wedge6", "tet4", "hex27", "wedge18", "tet10"])
 def test_every_solid_family_converges_with_its_order(family: str, tmp_path: Path) -> None:
-    order = FAMILIES[family].order
+    order = CELL_FAMILIES[family].order
     coarse, fine = (3, 6) if order == 2 else (4, 8)
     ratio = l2_error(family, coarse, tmp_path) / l2_error(family, fine, tmp_path)
     assert math.log2(ratio) > order + 1 - 0.3
@@ -218,11 +221,11 @@ def test_a_solid_with_insulated_cuts_is_its_section(name: str, size: str) -> Non
 @pytest.mark.parametrize("family", ["hex27", "wedge18", "hex8"])
 def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path) -> None:
     """Conductivities a thousand times apart, held on two sides."""
-    mesh = cube_mesh(family, 9 if FAMILIES[family].order == 2 else 17, tmp_path)
+    mesh = cube_mesh(family, 9 if CELL_FAMILIES[family].order == 2 else 17, tmp_path)
     (block,) = mesh.blocks
     middle = mesh.points[block.nodes].mean(axis=1)
     conductivity = np.where(np.abs(middle - 0.5).max(axis=1) < 0.25, 200.0, 0.2)
-    matrix = gathered(
+    matrix = assembled(
         [(block.nodes, conduction_elements(block, mesh, lambda run: conductivity[run, None]))], mesh.node_count
     )
     free = (mesh.points[:, 0] > 1e-9) & (mesh.points[:, 2] < 1 - 1e-9)

@@ -9,27 +9,28 @@ import numpy as np
 import pytest
 from scipy.sparse.linalg import spsolve
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
 from blunt_ember.errors import OpenCaseError
-from blunt_ember.fem.assembly import conduction_elements, gathered, physical_gradients
+from blunt_ember.fem.assembly import assembled, conduction_elements, physical_gradients
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.fem.problem.problem import Exchange, FilmLaw, Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.generate import mesh_of
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh import Mesh
 
 
 def plate_mesh(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: str = "auto") -> Mesh:
     entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
     body = Section.model_validate({"kind": "section", "regions": entries})
-    return mesh_of(
+    return generate_mesh(
         geometry_of(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
     )
 
@@ -62,7 +63,7 @@ def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[f
     flat = plate_mesh(SQUARE, order, f"{1 / cells} m", family)
     points = bent(flat.points)
     (block,) = flat.blocks
-    matrix = gathered(
+    matrix = assembled(
         [(block.nodes, conduction_elements(block, replace(flat, points=points), lambda run: np.array([[2.5]])))],
         len(points),
     )
@@ -73,7 +74,7 @@ def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[f
     held[edge] = temperature[edge]
     solved = held.copy()
     solved[free] = spsolve(matrix[free][:, free].tocsc(), -(matrix @ held)[free])
-    cell = FAMILIES[block.family]
+    cell = CELL_FAMILIES[block.family]
     gradients, determinant = physical_gradients(block.family, points[block.nodes], cell.points)
     places = np.einsum("qk,mkj->mqj", cell.values(cell.points), points[block.nodes]).reshape(-1, 2)
     gap = (solved[block.nodes] @ cell.values(cell.points).T).ravel() - harmonic(places)

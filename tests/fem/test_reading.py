@@ -5,19 +5,20 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.checks.questions.probes import surface_mean, surface_samples
 from blunt_ember.checks.questions.reading_line import straight_line, through_middle
 from blunt_ember.checks.references.exact_flux import exact_flux
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.problem_from_case import problem_of
+from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.reading import field_at, flux_at, flux_at_nodes, surface_places, temperature_at, weights_at
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.generate import mesh_of
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh import Mesh
 
 RNG = np.random.default_rng(5)
 KINDS: dict[str, tuple[str, dict[str, object]]] = {
@@ -36,8 +37,8 @@ def meshed(name: str, order: int) -> tuple[Mesh, AnyGeometry, Problem]:
     family_name, wish = KINDS[name]
     case = family(family_name).case()
     geometry = Flow().geometry(case)
-    mesh = mesh_of(geometry, MeshWish.model_validate({**wish, "order": order}), 1, case.document.members_of)
-    return mesh, geometry, problem_of(case.document, mesh, 0, 0.0)
+    mesh = generate_mesh(geometry, MeshWish.model_validate({**wish, "order": order}), 1, case.document.members_of)
+    return mesh, geometry, problem_from_case(case.document, mesh, 0, 0.0)
 
 
 def straight(points: Floats) -> Floats:

@@ -10,7 +10,7 @@ from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 
 def first(name: str, order: int, **mesh: object) -> Outcome:
@@ -25,7 +25,7 @@ def true_error(outcome: Outcome) -> float:
     assert mesh is not None and solution is not None and exact is not None and problem is not None
     step, total = 1e-6 * float(np.ptp(mesh.points, axis=0).max()), 0.0
     for block in mesh.blocks:
-        family_of = FAMILIES[block.family]
+        family_of = CELL_FAMILIES[block.family]
         gradients, weights = weighted_gradients(block, mesh, slice(None))
         slope = np.einsum("mqkj,mk->mqj", gradients, solution.temperature[block.nodes])
         places = np.einsum("qk,mkd->mqd", family_of.at_points, mesh.points[block.nodes])

@@ -12,11 +12,11 @@ from blunt_ember.case.values.laws import Law, law_of
 from blunt_ember.case.values.units import DENSITY, HEAT_CAPACITY
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.problem.problem import Capacity
-from blunt_ember.fem.transient.enthalpy import HeatContent
+from blunt_ember.fem.transient.enthalpy import Enthalpy
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -24,8 +24,8 @@ def law(stated: object, kind: object) -> Law:
     return law_of(stated, kind, {}, frozenset({"T"}))  # type: ignore[arg-type]
 
 
-def content(c: object, middle: float = 400.0, density: object = "2000 kg/m³") -> HeatContent:
-    return HeatContent(Capacity(law(density, DENSITY), law(c, HEAT_CAPACITY)), middle)
+def content(c: object, middle: float = 400.0, density: object = "2000 kg/m³") -> Enthalpy:
+    return Enthalpy(Capacity(law(density, DENSITY), law(c, HEAT_CAPACITY)), middle)
 
 
 @given(st.floats(-350, 1500), st.floats(300, 900))
@@ -58,7 +58,7 @@ def test_a_capacity_that_falls_to_nothing_says_where() -> None:
 
 def meshed(name: str, order: int, **wish: object) -> Mesh:
     geometry = Flow().geometry(family(name).case())
-    return mesh_of(geometry, MeshWish.model_validate({"order": order, **wish}))
+    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}))
 
 
 @pytest.mark.parametrize("lumped", [False, True])

@@ -134,10 +134,10 @@ def test_a_run_that_is_stopped_while_its_errors_are_estimated_keeps_its_answers(
     bar(tmp_path, (12, 4, 4))
     again: list[Progress] = []
 
-    def told(step: object) -> None:
+    def on_progress(step: object) -> None:
         again.extend([step] if isinstance(step, Progress) and step.again else [])
 
-    *_, outcome = Flow(told=told, stopped=lambda: bool(again)).outcomes(cooling_bar(tmp_path))
+    *_, outcome = Flow(on_progress=on_progress, stopped=lambda: bool(again)).outcomes(cooling_bar(tmp_path))
     assert again and outcome.final and outcome.trouble is None
     assert outcome.run is not None and not outcome.run.unfinished
     assert outcome.errors is not None and outcome.errors.missing.startswith("it was stopped before the errors")
@@ -147,7 +147,7 @@ def test_a_run_that_is_stopped_while_its_errors_are_estimated_keeps_its_answers(
 def test_naming_a_question_or_its_tolerance_solves_nothing_again(tmp_path: Path) -> None:
     bar(tmp_path, (12, 4, 4))
     steps: list[object] = []
-    flow, case = Flow(told=steps.append), cooling_bar(tmp_path)
+    flow, case = Flow(on_progress=steps.append), cooling_bar(tmp_path)
     before, taken = flow.run(case), len(steps)
     assert taken > 0
     after = flow.run(with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b"))

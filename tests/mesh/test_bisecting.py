@@ -18,10 +18,10 @@ from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.derived.bisection import bisected
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.refinement.adaptive import adapted
-from blunt_ember.refinement.uniform import divided
+from blunt_ember.refinement.adaptive import adaptive_refinement
+from blunt_ember.refinement.uniform import uniform_refinement
 
 
 def write_corner(folder: Path, count: int, order: int = 1) -> None:
@@ -80,9 +80,9 @@ def read_corner(folder: Path, count: int, order: int = 1) -> Case:
 
 def meshes(kind: str, order: int, folder: Path) -> Mesh:
     if kind == "tetrahedra":
-        return mesh_of(Flow().geometry(read_corner(folder, 2, order)), family("wall-corner").case().document.mesh)
+        return generate_mesh(Flow().geometry(read_corner(folder, 2, order)), family("wall-corner").case().document.mesh)
     wish = family("wall-corner").case().document.mesh.model_copy(update={"cells": "triangles", "order": order})
-    return mesh_of(geometry_of(family(kind).case().document.body), wish)
+    return generate_mesh(geometry_of(family(kind).case().document.body), wish)
 
 
 def volumes(mesh: Mesh) -> np.ndarray:
@@ -119,7 +119,9 @@ def test_without_a_choice_nothing_is_cut_and_boxes_cannot_be(tmp_path: Path) -> 
     mesh = meshes("tetrahedra", 2, tmp_path)
     same, parent, times = bisected(mesh, np.zeros(mesh.cell_count, dtype=bool))
     assert same.node_count == mesh.node_count and (parent == np.arange(mesh.cell_count)).all() and not times.any()
-    boxes = mesh_of(geometry_of(family("pipe-wedge").case().document.body), family("pipe-wedge").case().document.mesh)
+    boxes = generate_mesh(
+        geometry_of(family("pipe-wedge").case().document.body), family("pipe-wedge").case().document.mesh
+    )
     with pytest.raises(BluntEmberError, match="only triangles and tetrahedra can follow"):
         bisected(boxes, np.ones(boxes.cell_count, dtype=bool))
 
@@ -153,7 +155,7 @@ def test_tetrahedra_that_were_read_follow_the_error_to_the_edge_it_is_at(tmp_pat
         }
     )
     limit = Flow().run(plane).checks[0].value
-    even, following = list(divided(flow, case, 4)), list(adapted(flow, case, most_nodes=6_000))
+    even, following = list(uniform_refinement(flow, case, 4)), list(adaptive_refinement(flow, case, most_nodes=6_000))
     off = [abs(level.values[0] / limit - 1) for level in following]
     same = next(level for level in even if abs(level.values[0] / limit - 1) < 1.2 * off[-1] or level is even[-1])
     assert len(following) > 3 and off[-1] < off[0] / 4

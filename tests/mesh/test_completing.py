@@ -14,13 +14,13 @@ from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 
 def mesh_like(name: str, order: int, **wish: object) -> Mesh:
     geometry = geometry_of(family(name).case().document.body)
-    return mesh_of(geometry, MeshWish.model_validate({"order": order, **wish}))
+    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}))
 
 
 def volume(mesh: Mesh) -> float:

@@ -16,10 +16,10 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.facets import skin_of
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.derived.node_splitting import parted_mesh
-from blunt_ember.mesh.derived.uniform_refinement import halved
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.derived.node_splitting import split_mesh
+from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 BODIES = {
@@ -38,7 +38,7 @@ BODIES = {
 def mesh_like(name: str, order: int) -> Mesh:
     family_name, wish = BODIES[name]
     geometry = geometry_of(family(family_name).case().document.body)
-    return mesh_of(geometry, MeshWish.model_validate({**wish, "order": order}))
+    return generate_mesh(geometry, MeshWish.model_validate({**wish, "order": order}))
 
 
 def volumes(mesh: Mesh) -> np.ndarray:
@@ -50,7 +50,7 @@ def volumes(mesh: Mesh) -> np.ndarray:
 @pytest.mark.parametrize("name", BODIES)
 def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) -> None:
     mesh = mesh_like(name, order)
-    finer, dimension = halved(mesh), mesh.dimension
+    finer, dimension = uniformly_refined(mesh), mesh.dimension
     assert finer.cell_count == 2**dimension * mesh.cell_count and finer.regions == mesh.regions
     before, after = volumes(mesh), volumes(finer)
     assert (after > 0).all()  # no child is turned over
@@ -61,7 +61,7 @@ def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) 
         fine = finer.surfaces[name_]
         assert set(fine.nodes) <= set(range(finer.node_count))
         for block, halves in zip(facets.blocks, fine.blocks, strict=True):
-            flat = FAMILIES[block.family].dimension
+            flat = CELL_FAMILIES[block.family].dimension
             assert halves.family == block.family and len(halves.nodes) == 2**flat * len(block.nodes)
             at = mesh.points[block.nodes].reshape(-1, dimension)
             fine_at = finer.points[halves.nodes].reshape(-1, dimension)
@@ -76,7 +76,7 @@ def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) 
 def test_halves_of_a_mapped_mesh_are_the_finer_mapped_mesh(order: int) -> None:
     case = family("composite-wall").case()
     geometry, wish = geometry_of(case.document.body), MeshWish.model_validate({"order": order})
-    ours, mapped = halved(mesh_of(geometry, wish)), mesh_of(geometry, wish, 2)
+    ours, mapped = uniformly_refined(generate_mesh(geometry, wish)), generate_mesh(geometry, wish, 2)
     assert ours.node_count == mapped.node_count and ours.cell_count == mapped.cell_count
     rounded = [{tuple(place) for place in np.round(mesh.points, 12).tolist()} for mesh in (ours, mapped)]
     assert rounded[0] == rounded[1]
@@ -84,7 +84,7 @@ def test_halves_of_a_mapped_mesh_are_the_finer_mapped_mesh(order: int) -> None:
 
 def test_new_nodes_of_arcs_stay_on_the_arc_of_their_cell() -> None:
     mesh = mesh_like("ring", 2)
-    finer = halved(halved(mesh))
+    finer = uniformly_refined(uniformly_refined(mesh))
     for name, radius in (("bore", 0.4), ("rim", 0.63)):
         (surface,) = (each for each in mesh.surfaces if each.endswith(name))
         at = finer.points[finer.surfaces[surface].nodes]
@@ -94,9 +94,9 @@ def test_new_nodes_of_arcs_stay_on_the_arc_of_their_cell() -> None:
 
 def test_two_sides_of_a_joint_stay_apart() -> None:
     case = family("wall-contact").case()
-    whole = mesh_of(geometry_of(case.document.body), case.document.mesh)
-    mesh = parted_mesh(whole, ["plate|casting"])
-    finer = halved(mesh)
+    whole = generate_mesh(geometry_of(case.document.body), case.document.mesh)
+    mesh = split_mesh(whole, ["plate|casting"])
+    finer = uniformly_refined(mesh)
     facets = finer.surfaces["plate|casting"]
     assert facets.far
     near, far = (np.unique(np.concatenate([b.nodes.ravel() for b in side])) for side in (facets.blocks, facets.far))

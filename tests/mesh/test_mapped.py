@@ -13,8 +13,8 @@ from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 SHAPE = {"shape": "rectangle"}
@@ -27,14 +27,14 @@ REGIONS: dict[str, dict[str, Any]] = {
 
 def meshed(order: Literal[1, 2], refinement: int = 1, **wish: Any) -> Mesh:
     geometry = geometry_of(Section.model_validate({"kind": "section", "regions": REGIONS}))
-    return mesh_of(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
+    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
 
 
 @pytest.mark.parametrize("order", [1, 2])
 def test_areas_and_surfaces_are_covered_exactly(order: Literal[1, 2]) -> None:
     mesh = meshed(order)
     (block,) = mesh.blocks
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     _, determinant = physical_gradients(block.family, mesh.points[block.nodes], family.points)
     areas = np.bincount(block.region, determinant @ family.weights)
     np.testing.assert_allclose(areas, [0.4 * 0.2 - 0.0015 * 0.2, 0.0015 * 0.26, 0.09 * 0.02], rtol=1e-12)

@@ -14,7 +14,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.cells.facets import chained
-from blunt_ember.mesh.planar.mapped import divided, subdivided
+from blunt_ember.mesh.planar.mapped import divided_edges, subdivided
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
 
@@ -60,9 +60,9 @@ def test_thin_layers_bends_and_stated_places_are_finer() -> None:
 def test_no_cell_is_longer_than_asked_nor_a_part_with_too_few(widths: list[float], size: float, across: int) -> None:
     lengths = np.array(widths)
     each = [np.arange(len(lengths)) == number for number in range(len(lengths))]
-    counts = divided(lengths, each, size, across)
+    counts = divided_edges(lengths, each, size, across)
     assert (lengths / counts <= size * (1 + 1e-8)).all() and (counts >= across).all()
-    together = divided(lengths, [np.ones(len(lengths), dtype=bool)], size, across)
+    together = divided_edges(lengths, [np.ones(len(lengths), dtype=bool)], size, across)
     assert together.sum() >= across and (lengths / together <= size * (1 + 1e-8)).all()
     assert (together <= counts).all()
     stations = np.concatenate([[0.0], np.cumsum(lengths)])

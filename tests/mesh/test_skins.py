@@ -10,11 +10,11 @@ from blunt_ember.fem.assembly import weighted_gradients
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.cells.facets import all_facets, borders, cells_of, facet_keys, normals, skin_of, some_of
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import SHARP, quality_of
-from blunt_ember.mesh.derived.node_splitting import parted_mesh
-from blunt_ember.mesh.derived.uniform_refinement import halved
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.derived.node_splitting import split_mesh
+from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 BODIES: dict[str, tuple[str, dict[str, object]]] = {
@@ -35,14 +35,14 @@ def meshed(name: str, order: int) -> Mesh:
     family_name, wish = BODIES[name]
     case = family(family_name).case()
     wished = MeshWish.model_validate({**wish, "order": order})
-    return mesh_of(Flow().geometry(case), wished, 1, case.document.members_of)
+    return generate_mesh(Flow().geometry(case), wished, 1, case.document.members_of)
 
 
 def volume(mesh: Mesh) -> float:
     """Of the cells as they lie in their space, whatever they stand for."""
     total = 0.0
     for block in mesh.blocks:
-        places = np.einsum("qk,mkd->mqd", FAMILIES[block.family].at_points, mesh.points[block.nodes])
+        places = np.einsum("qk,mkd->mqd", CELL_FAMILIES[block.family].at_points, mesh.points[block.nodes])
         weights = weighted_gradients(block, mesh, slice(None))[1]
         total += float((weights / mesh.space.of_cells(block.region, places)).sum())
     return total
@@ -52,7 +52,7 @@ def flow_out(mesh: Mesh) -> tuple[np.ndarray, float]:
     """∫ n dA and ∫ x·n dA / d over the skin."""
     total, flux = np.zeros(mesh.dimension), 0.0
     for part in skin_of(mesh).parts:
-        kind, corners = FAMILIES[part.family], mesh.points[part.nodes]
+        kind, corners = CELL_FAMILIES[part.family], mesh.points[part.nodes]
         slopes = np.einsum("qki,fkj->fqij", kind.gradients(kind.points), corners)
         if mesh.dimension == 2:
             away = np.stack([slopes[:, :, 0, 1], -slopes[:, :, 0, 0]], axis=-1)
@@ -68,7 +68,7 @@ def flow_out(mesh: Mesh) -> tuple[np.ndarray, float]:
 @pytest.mark.parametrize("name", BODIES)
 def test_a_skin_is_closed_and_holds_the_volume_of_the_cells(name: str, order: int) -> None:
     mesh = meshed(name, order)
-    for each in (mesh, halved(mesh)) if order == 1 else (mesh,):
+    for each in (mesh, uniformly_refined(mesh)) if order == 1 else (mesh,):
         total, flux = flow_out(each)
         size = np.ptp(each.points, axis=0).max() ** (each.dimension - 1)
         np.testing.assert_allclose(total, 0, atol=1e-12 * size * len(each.points))
@@ -90,7 +90,7 @@ def test_every_facet_of_the_skin_lies_on_its_named_surface(name: str) -> None:
             count = sum(len(nodes) for nodes in stated)
             assert len(own) == count
             if count:
-                corners = FAMILIES[part.family].corners
+                corners = CELL_FAMILIES[part.family].corners
                 ours, theirs = (np.sort(facet_keys(nodes[:, :corners])) for nodes in (own, np.concatenate(stated)))
                 np.testing.assert_array_equal(ours, theirs)
         # The cell behind a facet has all its nodes.
@@ -115,8 +115,8 @@ def test_normals_point_out_of_a_solid(name: str) -> None:
 
 def test_inside_a_body_every_facet_has_two_cells_and_at_a_joint_one_on_either_side() -> None:
     case = family("wall-contact").case()
-    whole = mesh_of(Flow().geometry(case), case.document.mesh)
-    open_ = parted_mesh(whole, ["plate|casting"])
+    whole = generate_mesh(Flow().geometry(case), case.document.mesh)
+    open_ = split_mesh(whole, ["plate|casting"])
     for mesh in (whole, open_):
         (part,) = all_facets(mesh)
         _, count = np.unique(facet_keys(part.corners), return_counts=True)
@@ -146,5 +146,5 @@ def test_the_quality_of_cells_is_that_of_their_faces(name: str) -> None:
     np.testing.assert_array_equal(found.sharp, np.flatnonzero(found.smallest_angle < SHARP))
     if name in ("wall", "room", "pile"):
         np.testing.assert_allclose(found.smallest_angle, 90, atol=1e-6)
-    finer = quality_of(halved(mesh))
+    finer = quality_of(uniformly_refined(mesh))
     assert finer.smallest_angle.min() > 0.5 * found.smallest_angle.min()

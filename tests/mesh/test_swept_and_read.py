@@ -21,7 +21,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.quality import quality_of
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 
@@ -42,7 +42,7 @@ def stated(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked")
 
 def meshed(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked") -> Mesh:
     document = stated(regions, mesh, kind).document
-    return mesh_of(geometry_of(document.body), document.mesh, 1, document.members_of)
+    return generate_mesh(geometry_of(document.body), document.mesh, 1, document.members_of)
 
 
 @pytest.mark.parametrize("cells", ["auto", "triangles"])

@@ -23,7 +23,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.charts.chain_chart import _apart, chain_plot
-from blunt_ember.picture.charts.charts import MARGINS, profile_plot
+from blunt_ember.picture.charts.charts import LINE_MARGINS, profile_plot
 from blunt_ember.picture.charts.history_chart import history_plot
 from blunt_ember.picture.charts.plot import DPI, Plot, image_of, write_plot
 from blunt_ember.picture.charts.run_curves import time_curves
@@ -135,7 +135,7 @@ def test_a_flux_that_does_not_change_is_a_straight_line(wall: Outcome) -> None:
     figure = filled(profile_plot(profile, DEFAULT_UNITS))
     low, high = figure.axes[0].get_ylim()
     assert high - low > 0.15 * 1156  # round-off does not fill the scale
-    left, right, _, _ = MARGINS
+    left, right, _, _ = LINE_MARGINS
     box = figure.axes[0].get_position()
     assert (box.x0 * 880, 880 - box.x1 * 880) == pytest.approx((left, right))
 

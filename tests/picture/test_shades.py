@@ -17,8 +17,8 @@ from blunt_ember.gallery.families import family
 from blunt_ember.picture.body.actors import faded_ends
 from blunt_ember.picture.body.arrows import arrow_shapes, even_places, usual_most
 from blunt_ember.picture.body.isolines import isolines
-from blunt_ember.picture.lenses import Field, Shade, field_of, parts_of, shade, shaded
-from blunt_ember.picture.look import Look, Plane, widened
+from blunt_ember.picture.lenses import Field, Shade, field_of, lens_parts, shade, shaded
+from blunt_ember.picture.look import CutPlane, Look, widened
 from blunt_ember.picture.palette import LIGHT, rgb
 
 ENDS = st.tuples(st.floats(-500, 2000), st.floats(1e-3, 3000)).map(lambda pair: (pair[0], pair[0] + pair[1]))
@@ -115,8 +115,8 @@ def test_a_look_narrows_the_range_fixes_it_and_divides_it_by_tens() -> None:
     assert even.low < 7.0 < even.high
     free = widened(Look("Heat flow", low=1.0, high=2.0, bands=True))
     assert free.low is None and free.high is None and free.bands
-    two = (Plane(0, 0.1), Plane(2, 0.2))
-    assert shaded(field(values), Look("Heat flow", cuts=two, flat=2)).cuts == (Plane(2, 0.2),)
+    two = (CutPlane(0, 0.1), CutPlane(2, 0.2))
+    assert shaded(field(values), Look("Heat flow", cuts=two, flat=2)).cuts == (CutPlane(2, 0.2),)
     assert shaded(field(values), Look("Heat flow", cuts=two)).cuts == two
 
 
@@ -139,19 +139,19 @@ def test_a_corner_that_burns_does_not_set_the_range(plate: Outcome) -> None:
 
 
 def test_what_each_lens_offers(plate: Outcome) -> None:
-    assert parts_of(plate, "Heat flow") == ("size", "along x", "along y", "radial", "tangential")
-    assert parts_of(plate, "Error") == ("estimated", "against exact") and parts_of(plate, "Temperature") == ()
-    assert parts_of(plate, "Difference") == ("mesh − exact",)
+    assert lens_parts(plate, "Heat flow") == ("size", "along x", "along y", "radial", "tangential")
+    assert lens_parts(plate, "Error") == ("estimated", "against exact") and lens_parts(plate, "Temperature") == ()
+    assert lens_parts(plate, "Difference") == ("mesh − exact",)
     for lens in ("Shape", "Mesh", "Material"):
         assert field_of(plate, lens) is None and shade(plate, lens) is None  # type: ignore[arg-type]
     bare = Outcome(plate.case, plate.geometry, plate.mesh)
-    assert field_of(bare, "Temperature") is None and parts_of(Outcome(plate.case), "Error") == ()
+    assert field_of(bare, "Temperature") is None and lens_parts(Outcome(plate.case), "Error") == ()
     corner = Flow().run(family("wall-corner").case())
-    assert parts_of(corner, "Error") == ("estimated",) and parts_of(corner, "Difference") == ()
+    assert lens_parts(corner, "Error") == ("estimated",) and lens_parts(corner, "Difference") == ()
     assert field_of(corner, "Difference") is None
     assert corner.mesh is not None and corner.solution is not None
     kept = replace(corner, kept=Kept("before", corner.mesh, corner.solution.temperature - 3))
-    assert parts_of(kept, "Difference") == ("now − kept",)
+    assert lens_parts(kept, "Difference") == ("now − kept",)
     change = field_of(kept, "Difference")
     assert change is not None and change.signed
     np.testing.assert_allclose(np.concatenate([block.ravel() for block in change.values]), 3.0, atol=1e-6)

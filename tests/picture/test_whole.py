@@ -17,7 +17,7 @@ from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
 from blunt_ember.picture.body.whole import can_be_deep, drawn, mirrors_of, seen_through
 from blunt_ember.picture.lenses import field_of
-from blunt_ember.picture.look import Look, Mirror, Plane, Whole
+from blunt_ember.picture.look import CutPlane, Look, Mirror, Whole
 from blunt_ember.picture.palette import LIGHT, rgb
 
 FLOW = Flow()
@@ -157,17 +157,17 @@ def test_a_plane_face_on_is_seen_straight(
         np.testing.assert_allclose(pose.axes[:2], [right, up], atol=1e-12)
         assert np.abs(pose.axes[2]).argmax() == axis
     geometry = FLOW.geometry(family(name).case())
-    look = Look(cuts=(Plane(2, 0.01),), flat=2)
+    look = Look(cuts=(CutPlane(2, 0.01),), flat=2)
     assert seen_pose(geometry, look) == facing(2, upright)
-    assert seen_pose(geometry, Look(cuts=(Plane(2, 0.01),), flat=1)) == pose_of(geometry)
+    assert seen_pose(geometry, Look(cuts=(CutPlane(2, 0.01),), flat=1)) == pose_of(geometry)
 
 
 def test_the_picture_of_a_plane_has_the_colours_of_its_values(renderer: BodyRenderer) -> None:
     outcome = solved("room-corner")
     assert outcome.geometry is not None and outcome.mesh is not None
-    look = Look("Temperature", cuts=(Plane(0, 0.3), Plane(2, 0.5)), flat=2)
+    look = Look("Temperature", cuts=(CutPlane(0, 0.3), CutPlane(2, 0.5)), flat=2)
     seen, shade = seen_through(outcome, look)
-    assert shade is not None and shade.flat and shade.cuts == (Plane(2, 0.5),)
+    assert shade is not None and shade.flat and shade.cuts == (CutPlane(2, 0.5),)
     view = fitted(*drawn_box(outcome.geometry), 400, 400, (20, 20, 20, 20), seen_pose(outcome.geometry, look))
     image = renderer.draw(seen.outcome, "Temperature", shade, view, LIGHT)
     for place in ((0.12, 0.5, 0.5), (0.05, 0.05, 0.5), (0.6, 0.2, 0.5)):

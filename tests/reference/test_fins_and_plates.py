@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.fins import AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.hot_edge_plate import HotEdgePlate
-from blunt_ember.reference.rectangle import Rectangle
+from blunt_ember.reference.rectangle import RectangleSeries
 from blunt_ember.reference.side import Side
 
 TIPS = st.sampled_from([Side(), Side(held=330.0), Side(h=35.0, fluid=295.0), Side(flux=900.0)])
@@ -99,9 +99,9 @@ def test_a_rectangle_obeys_its_equation_and_its_edges(
 ) -> None:
     if not any(side.drives for side in (left, right, bottom, top)):
         with pytest.raises(ReferenceRefusedError, match="any temperature"):
-            Rectangle(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
+            RectangleSeries(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
         return
-    plate = Rectangle(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
+    plate = RectangleSeries(0.3, 0.2, 2.0, ky, generation, left, right, bottom, top)
     x, y = (grid.ravel() for grid in np.meshgrid([0.06, 0.15, 0.27], [0.05, 0.1, 0.17]))
     d = 1e-3
 
@@ -133,12 +133,12 @@ def test_a_rectangle_obeys_its_equation_and_its_edges(
 
 def test_the_plate_of_test_t4_and_the_hot_edge_are_special_cases() -> None:
     film = Side(h=750.0, fluid=273.15)
-    plate = Rectangle(0.6, 1.0, 52.0, 52.0, 0.0, Side(), film, Side(held=373.15), film)
+    plate = RectangleSeries(0.6, 1.0, 52.0, 52.0, 0.0, Side(), film, Side(held=373.15), film)
     # The digits of test T4's exact series.
     assert plate.temperature_at(np.array([[0.6, 0.2]]))[0] - 273.15 == pytest.approx(18.2538, abs=5e-5)
     cold = Side(held=300.0)
     hot = HotEdgePlate(0.3, 0.2, 500.0, 300.0)
-    same = Rectangle(0.3, 0.2, 2.0, 2.0, 0.0, cold, cold, cold, Side(held=500.0))
+    same = RectangleSeries(0.3, 0.2, 2.0, 2.0, 0.0, cold, cold, cold, Side(held=500.0))
     places = np.array([[0.1, 0.05], [0.1, 0.19], [0.29, 0.1]])
     np.testing.assert_allclose(same.temperature_at(places), hot.temperature_at(places), rtol=1e-13)
     assert same.heat("bottom") == pytest.approx(-hot.far_edge_heat(2.0), rel=1e-10)

@@ -14,7 +14,7 @@ from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law, constant_law, law_of
 from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.layers import Layer, Layers
+from blunt_ember.reference.layers import Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
 SIDES = st.one_of(
@@ -41,7 +41,9 @@ def test_every_condition_of_a_wall_holds_to_round_off(
     layers: list[tuple[int, int, int]], start: Side, end: Side
 ) -> None:
     ends = np.cumsum([thickness for thickness, _, _ in layers])
-    stack = tuple(Layer(float(at), even(k), 0.0, contact) for at, (_, k, contact) in zip(ends, layers, strict=True))
+    stack = tuple(
+        ReferenceLayer(float(at), even(k), 0.0, contact) for at, (_, k, contact) in zip(ends, layers, strict=True)
+    )
     if not (start.drives or end.drives):
         with pytest.raises(ReferenceRefusedError):
             _ = Layers("wall", 0.0, stack, start, end).heat_in
@@ -63,7 +65,11 @@ def test_every_condition_of_a_wall_holds_to_round_off(
 
 def test_a_wall_worked_by_hand() -> None:
     wall = Layers(
-        "wall", 0.0, (Layer(0.2, even(0.5)), Layer(0.3, even(0.05))), Side(h=10.0, fluid=400.0), Side(held=300.0)
+        "wall",
+        0.0,
+        (ReferenceLayer(0.2, even(0.5)), ReferenceLayer(0.3, even(0.05))),
+        Side(h=10.0, fluid=400.0),
+        Side(held=300.0),
     )
     assert wall.heat_in == pytest.approx(100 / 2.5)
     at = wall.temperature_at(np.array([0.0, 0.1, 0.2, 0.25, 0.3, 0.31]))
@@ -88,7 +94,9 @@ def test_layers_obey_their_equation_and_both_sides(form: Any, start: float, stat
     """(1/A) d/ds (A k dT/ds) + g = 0 by differences, in two layers with a contact between them."""
     inner = Side() if form != "wall" and start == 0 else Side(h=40.0, fluid=700.0, flux=100.0)
     k, generation = growing(stated), 3e4
-    made = Layers(form, start, (Layer(0.05, k, generation, 1e-3), Layer(0.08, even(2.0))), inner, RADIATING)
+    made = Layers(
+        form, start, (ReferenceLayer(0.05, k, generation, 1e-3), ReferenceLayer(0.08, even(2.0))), inner, RADIATING
+    )
     power = {"wall": 0, "cylinder": 1, "sphere": 2}[form]
     s, d = np.linspace(start + 0.004, 0.046, 7), 2e-4
     low, at, high = (made.temperature_at(s + step, 0) for step in (-d, 0.0, d))
@@ -116,7 +124,7 @@ def test_the_kirchhoff_transform_is_met_between_held_faces(hot: int, cold: int, 
     """k = k₀ (1 + b (T − 300)): q L = k₀ (ΔT + b/2 (Θ_hot² − Θ_cold²)), or nothing holds where k falls below zero."""
     b = steep / 50_000
     law = growing(f"2 W/(m K)*(1 + {b} * (T - 300 K)/1 K)")
-    wall = Layers("wall", 0.0, (Layer(0.1, law),), Side(held=float(hot)), Side(held=float(cold)))
+    wall = Layers("wall", 0.0, (ReferenceLayer(0.1, law),), Side(held=float(hot)), Side(held=float(cold)))
     expected = 20 * ((hot - cold) + b / 2 * ((hot - 300) ** 2 - (cold - 300) ** 2))
     if min(1 + b * (hot - 300), 1 + b * (cold - 300)) > 0.02:
         assert wall.heat_in == pytest.approx(expected, rel=1e-9, abs=1e-9)
@@ -125,7 +133,7 @@ def test_the_kirchhoff_transform_is_met_between_held_faces(hot: int, cold: int, 
 def test_lagging_about_a_thin_pipe_loses_most_at_the_critical_radius() -> None:
     def loss(radius: float) -> float:
         return Layers(
-            "cylinder", 0.005, (Layer(radius, even(0.2)),), Side(held=400.0), Side(h=8.0, fluid=300.0)
+            "cylinder", 0.005, (ReferenceLayer(radius, even(0.2)),), Side(held=400.0), Side(h=8.0, fluid=300.0)
         ).heat_in
 
     best = 0.2 / 8.0

@@ -15,16 +15,16 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.rod import graded_rod_mesh
-from blunt_ember.refinement.adaptive import adapted, left_over
-from blunt_ember.refinement.uniform import Level, divided
+from blunt_ember.refinement.adaptive import adaptive_refinement, left_over
+from blunt_ember.refinement.uniform import RefinementLevel, uniform_refinement
 from blunt_ember.report.refined import trends
 
 
 def test_cells_that_follow_the_error_need_far_fewer_nodes() -> None:
     case, flow = family("wall-corner").case(), Flow()
-    even = list(divided(flow, case, 3))
+    even = list(uniform_refinement(flow, case, 3))
     limit = trends(even)[0].limit
-    following = list(adapted(flow, case))
+    following = list(adaptive_refinement(flow, case))
     gaps = [abs(level.values[0] - limit) for level in following]
     assert gaps[-1] < abs(even[-1].values[0] - limit) / 2 and following[-1].nodes < even[-1].nodes / 2
     allowed = case.document.questions[0].tolerance.amount * abs(following[-1].values[0])
@@ -37,19 +37,19 @@ def coarse(name: str, **mesh: object) -> Case:
     return with_value(family(name).case(), ("mesh",), mesh)
 
 
-def values(levels: list[Level], place: int) -> np.ndarray:
+def values(levels: list[RefinementLevel], place: int) -> np.ndarray:
     return np.array([level.values[place] for level in levels])
 
 
 def test_a_plate_whose_corners_jump_needs_fewer_nodes_for_the_same_answer() -> None:
     case, flow = coarse("hot-edge-plate", order=1, size="30 mm"), Flow()
     exact = [check.expected for check in flow.run(family("hot-edge-plate").case()).checks]
-    even, following = list(divided(flow, case, 4)), list(adapted(flow, case, most_nodes=6_000))
+    even, following = list(uniform_refinement(flow, case, 4)), list(adaptive_refinement(flow, case, most_nodes=6_000))
     heat = next(place for place, question in enumerate(case.document.questions) if question.heat_flow)
     known = exact[heat]
     assert known is not None
 
-    def needed(levels: list[Level], share: float) -> int:
+    def needed(levels: list[RefinementLevel], share: float) -> int:
         return min((level.nodes for level in levels if abs(level.values[heat] / known - 1) < share), default=10**9)
 
     assert needed(following, 1e-3) < needed(even, 1e-3) / 2
@@ -80,11 +80,11 @@ def rod_with_a_long_tail() -> Case:
 def test_a_rod_is_divided_where_its_flux_bends() -> None:
     case, flow = rod_with_a_long_tail(), Flow()
     exact = [check.expected for check in flow.run(case).checks]
-    following = list(adapted(flow, case))
+    following = list(adaptive_refinement(flow, case))
     last = following[-1]
     assert exact[0] is not None and exact[1] is not None
     assert abs(last.values[0] / exact[0] - 1) < 1e-3 and abs(last.values[1] - exact[1]) < 0.5
-    even = next(level for level in divided(flow, case, 12) if abs(level.values[0] / exact[0] - 1) < 1e-3)
+    even = next(level for level in uniform_refinement(flow, case, 12) if abs(level.values[0] / exact[0] - 1) < 1e-3)
     reached = next(level for level in following if abs(level.values[0] / exact[0] - 1) < 1e-3)
     assert reached.nodes < 0.6 * even.nodes
 
@@ -114,7 +114,7 @@ def test_a_solid_gets_finer_plans_and_layers() -> None:
     case, flow = coarse("bowl", order=1, size="30 mm"), Flow()
     exact = {check.name: check.expected for check in flow.run(case).checks}
     following = []
-    for level in adapted(flow, case, most_nodes=30_000):
+    for level in adaptive_refinement(flow, case, most_nodes=30_000):
         following.append(level)
     assert len(following) >= 3
     loss = values(following, 0)
@@ -127,7 +127,7 @@ def test_a_solid_gets_finer_plans_and_layers() -> None:
 def test_of_a_run_the_errors_of_several_instants_count() -> None:
     case = coarse("cooling-wall", order=1, size="20 mm", across=2)
     flow = Flow()
-    following = list(adapted(flow, case, most_nodes=4_000))
+    following = list(adaptive_refinement(flow, case, most_nodes=4_000))
     assert len(following) >= 2 and following[-1].nodes > following[0].nodes
     fine = next(each for each in flow.outcomes(family("cooling-wall").case()) if each.trouble or each.checks)
     middle = next(check for check in fine.checks if check.name == "middle")
@@ -139,15 +139,15 @@ def test_of_a_run_the_errors_of_several_instants_count() -> None:
 def test_what_cannot_follow_says_why_and_what_to_do(tmp_path: Path) -> None:
     mapped = coarse("plane-wall", cells="quadrilaterals")
     with pytest.raises(BluntEmberError, match="let the cells be of any kind"):
-        list(adapted(Flow(), mapped))
-    from tests.mesh.test_halving import tetrahedra
+        list(adaptive_refinement(Flow(), mapped))
     from tests.flow.test_error_estimate import bar, cooling_bar
+    from tests.mesh.test_halving import tetrahedra
 
     bar(tmp_path, (2, 1, 1))
     with pytest.raises(BluntEmberError, match="divide every cell instead"):
-        next(adapted(Flow(), cooling_bar(tmp_path)))
+        next(adaptive_refinement(Flow(), cooling_bar(tmp_path)))
     read = tetrahedra(tmp_path, 1)
-    levels = list(divided(Flow(), read, 4))
+    levels = list(uniform_refinement(Flow(), read, 4))
     assert [level.cells for level in levels] == [96 * 8**number for number in range(4)]
     steps = np.abs(np.diff(values(levels, 2)))
     assert steps[1] < steps[0] / 1.7 and steps[2] < steps[1] / 2.7  # on the way to order two

@@ -11,7 +11,7 @@ import pytest
 from blunt_ember.cli.main import main
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.refinement.uniform import divided, trend
+from blunt_ember.refinement.uniform import trend, uniform_refinement
 from blunt_ember.report.refined import trends
 
 
@@ -21,7 +21,9 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
     flow, plate = Flow(), family("hot-edge-plate").case()
     found = dict(
         zip(
-            (question.name for question in plate.document.questions), trends(list(divided(flow, plate, 3))), strict=True
+            (question.name for question in plate.document.questions),
+            trends(list(uniform_refinement(flow, plate, 3))),
+            strict=True,
         )
     )
     expected = {check.name: check.expected for check in flow.run(plate).checks}
@@ -30,10 +32,10 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
         assert order is not None and (order == pytest.approx(4.0, abs=0.1) if name != "middle" else order > 3.9)
         assert known is not None and limit == pytest.approx(known, rel=1e-8)
     corner = family("wall-corner").case()
-    levels = list(divided(flow, corner, 3))
+    levels = list(uniform_refinement(flow, corner, 3))
     (settling,) = trends(levels)
     assert settling.order == pytest.approx(4 / 3, abs=0.03)
-    finer = divided(flow, corner, 4)
+    finer = uniform_refinement(flow, corner, 4)
     *_, finest = finer
     assert abs(finest.values[0] - settling.limit) < settling.band
 

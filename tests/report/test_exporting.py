@@ -14,9 +14,9 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.look import LENSES, Look, Mirror, Plane, Whole
+from blunt_ember.picture.look import LENSES, CutPlane, Look, Mirror, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
-from blunt_ember.refinement.uniform import divided
+from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.exporting import write_outcome
 from blunt_ember.report.picture_file import MOST, picture_size, write_picture
 
@@ -78,8 +78,8 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
         ("lines", corner, Look("Heat flow", over="flow lines")),
         ("narrow", corner, Look("Temperature", low=300.0, vanish=True)),
         ("room", room, Look("Temperature")),
-        ("cut", room, Look("Temperature", cuts=(Plane(0, 0.3),))),
-        ("face", room, Look("Temperature", cuts=(Plane(0, 0.3),), flat=0)),
+        ("cut", room, Look("Temperature", cuts=(CutPlane(0, 0.3),))),
+        ("face", room, Look("Temperature", cuts=(CutPlane(0, 0.3),), flat=0)),
     ):
         write_outcome(outcome, tmp_path / f"{name}.png", look, LIGHT, size=(400, 300))
         pictures[name] = imread(tmp_path / f"{name}.png")
@@ -112,7 +112,7 @@ def test_a_lens_that_shows_nothing_and_a_part_there_is_not_are_refused(corner: O
 def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp_path: Path) -> None:
     flow, case = Flow(), family("composite-wall").case()
     outcome = flow.run(case)
-    levels = list(divided(flow, case, 3))
+    levels = list(uniform_refinement(flow, case, 3))
     look = Look("Temperature", low=500.0)
     write_outcome(outcome, tmp_path / "wall.html", look, LIGHT, levels, flow.kinds(case, flow.solved(case)))
     text = (tmp_path / "wall.html").read_text("utf-8")

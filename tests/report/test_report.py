@@ -17,7 +17,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.refinement.uniform import divided
+from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.html import report_html, write_report
 from blunt_ember.report.statement import statement
 
@@ -50,7 +50,7 @@ def test_a_report_holds_everything_in_one_file() -> None:
     data = {**case.data, "title": "Corner <of> the room & more"}
     case, flow = case_from_data(data), Flow()
     outcome = flow.run(case)
-    levels = list(divided(flow, case, 3))
+    levels = list(uniform_refinement(flow, case, 3))
     text = report_html(outcome, levels, flow.kinds(case, flow.solved(case)))
     page = Page(text)
     said = " ".join(" ".join(page.texts).split())

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import shown, time_shown
@@ -13,7 +14,6 @@ from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import Note
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.run import Run
-from blunt_ember.mesh.mesh import Floats
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
 _SLACK = 0.5

@@ -198,15 +198,19 @@ def _solve(options: argparse.Namespace) -> int:
 def _refine(options: argparse.Namespace) -> int:
     from blunt_ember.case.files.case_file import read_case
     from blunt_ember.flow.flow import Flow
-    from blunt_ember.refinement.adaptive import adapted
-    from blunt_ember.refinement.uniform import LEVELS, divided
+    from blunt_ember.refinement.adaptive import adaptive_refinement
+    from blunt_ember.refinement.uniform import LEVELS, uniform_refinement
     from blunt_ember.report.refined import refined_object, refined_text
 
     case, flow = read_case(Path(options.file)), Flow()
     if not case.document.questions:
         raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
     levels = []
-    for level in adapted(flow, case) if options.follow_error else divided(flow, case, options.levels or LEVELS):
+    for level in (
+        adaptive_refinement(flow, case)
+        if options.follow_error
+        else uniform_refinement(flow, case, options.levels or LEVELS)
+    ):
         levels.append(level)
         if not options.json:
             print(f"{level.nodes} nodes, {level.seconds:.2f} s", file=sys.stderr)
@@ -221,14 +225,14 @@ def _refine(options: argparse.Namespace) -> int:
 def _report(options: argparse.Namespace) -> int:
     from blunt_ember.case.files.case_file import read_case
     from blunt_ember.flow.flow import Flow
-    from blunt_ember.refinement.uniform import divided
+    from blunt_ember.refinement.uniform import uniform_refinement
     from blunt_ember.report.html import write_report
 
     path = Path(options.output)
     _require_new(path, options.force)
     case, flow = read_case(Path(options.file)), Flow()
     outcome = flow.run(case)
-    levels = tuple(divided(flow, case, options.refine)) if options.refine and case.document.questions else ()
+    levels = tuple(uniform_refinement(flow, case, options.refine)) if options.refine and case.document.questions else ()
     kinds = flow.kinds(case, flow.solved(case))
     write_report(outcome, path, levels, kinds)
     print(f"{path} written")

@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.geometry.space import Turned
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: How far, as a share of its size, a node of a straight cell may lie from its place.
 _BENT = 1e-12
@@ -26,7 +27,7 @@ def jacobians(family: str, corners: Floats, at: Floats) -> Floats:
 
     Places are taken from the first node of each cell, so that small cells far from the origin lose no digits.
     """
-    gradients = FAMILIES[family].gradients(at)
+    gradients = CELL_FAMILIES[family].gradients(at)
     count, nodes, dimension = gradients.shape
     flat = gradients.transpose(0, 2, 1).reshape(count * dimension, nodes)
     result: Floats = (
@@ -66,7 +67,7 @@ def physical_gradients(family: str, corners: Floats, at: Floats) -> tuple[Floats
     if not (determinant > 0).all():
         raise SolverError("the mesh holds a cell that is turned inside out")
     inverse = _adjugates(jacobian) / determinant[..., None, None]
-    result: Floats = FAMILIES[family].gradients(at) @ inverse
+    result: Floats = CELL_FAMILIES[family].gradients(at) @ inverse
     return result, determinant
 
 
@@ -83,7 +84,7 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
     ``conductivity`` gives k in W/(m K) for a run of the cells: one number a cell (r, 1) or a quadrature point (r, q),
     or a tensor (r, q, d, d).
     """
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     result = np.empty((*block.nodes.shape, block.nodes.shape[1]))
     for run in in_runs(block, len(family.points)):
         k = conductivity(run)
@@ -109,7 +110,7 @@ def _reference_products(family: str) -> Floats:
     All cells share these numbers, so their round-off would add up where that of single cells cancels: what must be
     symmetric is made so, and rows are made to sum to nothing.
     """
-    shape = FAMILIES[family]
+    shape = CELL_FAMILIES[family]
     gradients = shape.gradients(shape.points).astype(np.longdouble)
     gradients -= gradients.mean(axis=1, keepdims=True)
     products = np.einsum("q,qai,qbj->ijab", shape.weights.astype(np.longdouble), gradients, gradients)
@@ -126,7 +127,7 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     matrices are then sums of the reference cell's. None where one is bent, or stands in a turned section."""
     if isinstance(mesh.space, Turned):
         return None
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]
     dimension = corners.shape[2]
     middle = family.middle[None]
@@ -147,7 +148,7 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
 
 def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:
     """Return ∇N (r, q, n, d) in 1/m and the quadrature weights (r, q) in m³ of a run of cells."""
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]
     gradients, determinant = physical_gradients(block.family, corners, family.points)
     factor = mesh.space.of_cells(block.region[run], family.at_points @ corners)
@@ -156,7 +157,7 @@ def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats
 
 def cell_places(block: CellBlock, mesh: Mesh, run: slice = slice(None)) -> Floats:
     """Return the quadrature points (r, q, d) in m of a run of cells."""
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     places: Floats = family.at_points @ mesh.points[block.nodes[run]]
     return places
 
@@ -173,7 +174,7 @@ def facet_rule(family: str, fine: bool = False) -> tuple[Floats, Floats]:
 
     The fine rule takes polynomials as exactly as the plain one, and 1/√x to about a thousandth of a facet's share.
     """
-    known = FAMILIES[family]
+    known = CELL_FAMILIES[family]
     if not fine or known.dimension == 0 or family.startswith("tri"):
         return known.points, known.weights
     half = np.array(_CUTS[known.dimension]) / 2
@@ -189,7 +190,7 @@ def facet_rule(family: str, fine: bool = False) -> tuple[Floats, Floats]:
 
 def facet_weights(facets: FacetSet, block: FacetBlock, mesh: Mesh, fine: bool = False) -> Floats:
     """Return quadrature weights (m, q) in m² over one block of the facets of a surface, by :func:`facet_rule`."""
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     points, rule = facet_rule(block.family, fine)
     corners = mesh.points[block.nodes]
     if family.dimension == 0:
@@ -216,7 +217,7 @@ def nodal_area(facets: FacetSet, mesh: Mesh) -> Floats:
     return area
 
 
-def gathered(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:
+def assembled(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:
     """Sum element matrices (m, n, n) on nodes (m, n) into one sparse matrix of size ``count``."""
     if not blocks:
         return sparse.csr_array((count, count))

@@ -10,11 +10,12 @@ from scipy.sparse import csr_array, diags_array, eye_array
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import FacetSet, Mesh
 
 #: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.
 _FIT = 1e-6
@@ -38,20 +39,23 @@ class Tie:
 
 @dataclass(frozen=True)
 class Constraints:
-    """All temperatures from the free ones: ``T = spread @ free_ones + held``; rows of ``spread`` (n, f) sum to one
-    for nodes that are not held. ``spread`` merely picks where nothing is periodic, and ``free`` (n,) tells which."""
+    """All temperatures from the free ones: ``T = prolongation @ free_ones + held``.
+
+    Rows of ``prolongation`` (n, f) sum to one for nodes that are not held. It merely picks nodes where nothing is
+    periodic, and ``free`` (n,) tells which.
+    """
 
     held_nodes: Ints
     held_values: Floats
     free: NDArray[np.bool_]
-    spread: csr_array
+    prolongation: csr_array
     ties: tuple[Tie, ...]
 
     def reduced(self, matrix: csr_array) -> csr_array:
         """Return the matrix (f, f) that the free ones see."""
         if not self.ties:
             return csr_array(matrix[self.free][:, self.free])
-        return csr_array(self.spread.T @ matrix @ self.spread)
+        return csr_array(self.prolongation.T @ matrix @ self.prolongation)
 
 
 def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
@@ -73,7 +77,7 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
         ties.append(tie)
     free = ~taken
     picked = eye_array(count, format="csr")[:, free].tocsr()
-    spread = picked
+    prolongation = picked
     if ties:
         follow = csr_array(diags_array((~_tied_nodes(ties, count)).astype(float)))
         for tie in ties:
@@ -101,8 +105,8 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
             )
         value[also] = fixed[also]
         held = np.flatnonzero(~np.isnan(value))
-        spread = csr_array(every[:, free])
-    return Constraints(held, value[held], free, spread, tuple(ties))
+        prolongation = csr_array(every[:, free])
+    return Constraints(held, value[held], free, prolongation, tuple(ties))
 
 
 def _tied_nodes(ties: list[Tie], count: int) -> NDArray[np.bool_]:
@@ -161,7 +165,7 @@ def _laid_upon(mesh: Mesh, moved: FacetSet, still: FacetSet) -> _Motion:
 
 def _frame(mesh: Mesh, facets: FacetSet) -> tuple[Floats, Floats]:
     """Middle of a surface and its mean unit normal out of the body, by the sum over its facets."""
-    corners = [mesh.points[block.nodes[:, : FAMILIES[block.family].corners]] for block in facets.blocks]
+    corners = [mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]] for block in facets.blocks]
     if mesh.dimension == 1:
         return corners[0][0, 0], np.ones(1)
     normal, middle, total = np.zeros(mesh.dimension), np.zeros(mesh.dimension), 0.0
@@ -199,7 +203,7 @@ def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints
     found = [(facets.nodes[[node]], np.ones(1)) for node in np.asarray(nearest).tolist()]
     for block in facets.blocks:
         off = np.flatnonzero(gap > 1e-9 * extent)
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         if not len(off) or not family.dimension:
             continue
         corners = mesh.points[block.nodes]

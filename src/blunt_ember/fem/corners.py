@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from scipy import sparse
 
+from blunt_ember.arrays import Ints
 from blunt_ember.fem.constraints import Constraints
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
 
 _LINEAR = {"line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"}
 
@@ -21,7 +22,7 @@ def free_corners(mesh: Mesh, constraints: Constraints) -> sparse.csr_array | Non
     up, corners = made
     free = constraints.free
     among = np.isin(np.flatnonzero(free), corners)
-    followed = sparse.csr_array(constraints.spread[corners])
+    followed = sparse.csr_array(constraints.prolongation[corners])
     own = sparse.csr_array(followed[:, among])
     if not np.allclose(own.sum(axis=1), followed.sum(axis=1)):
         return None
@@ -39,15 +40,15 @@ def from_corners(mesh: Mesh) -> tuple[sparse.csr_array, Ints] | None:
     for block in mesh.blocks:
         if block.family not in _LINEAR:
             return None
-        linear = FAMILIES[_LINEAR[block.family]]
-        shape = linear.values(FAMILIES[block.family].nodes)
+        linear = CELL_FAMILIES[_LINEAR[block.family]]
+        shape = linear.values(CELL_FAMILIES[block.family].nodes)
         node, corner = np.nonzero(np.abs(shape) > 1e-12)
         rows.append(block.nodes[:, node].ravel())
         columns.append(block.nodes[:, corner].ravel())
         weights.append(np.tile(shape[node, corner], len(block.nodes)))
     every = (np.concatenate(weights), (np.concatenate(rows), np.concatenate(columns)))
-    gathered = sparse.coo_array(every, shape=(mesh.node_count, mesh.node_count)).tocsr()
+    assembled = sparse.coo_array(every, shape=(mesh.node_count, mesh.node_count)).tocsr()
     # Cells that share a node say the same of it, each once.
-    gathered = sparse.csr_array(sparse.diags_array(1 / gathered.sum(axis=1)) @ gathered)
+    assembled = sparse.csr_array(sparse.diags_array(1 / assembled.sum(axis=1)) @ assembled)
     corners = np.unique(np.concatenate(columns))
-    return gathered.tocsc()[:, corners].tocsr(), corners
+    return assembled.tocsc()[:, corners].tocsr(), corners

@@ -11,8 +11,8 @@ from pyamg.relaxation.relaxation import gauss_seidel
 from scipy.sparse import csr_array, csr_matrix
 from scipy.sparse.linalg import LinearOperator, cg, gmres, splu
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
-from blunt_ember.mesh.mesh import Floats
 
 Correction = Callable[[Floats], Floats]
 
@@ -43,7 +43,7 @@ GOOD_ENOUGH = 1e-9
 POOR = 1e-3
 
 
-class Solver:
+class LinearSolver:
     """A matrix (n, n) made ready to be solved with; ``method`` says how.
 
     ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
@@ -106,10 +106,10 @@ def solve_corrected(
 ) -> tuple[Floats, str]:
     """Return the x (n,) at which ``residual`` (n,) → (n,) vanishes, and how it was found.
 
-    ``matrix`` (n, n) is minus the derivative of the residual; ``coarse`` as in :class:`Solver`. Raises
+    ``matrix`` (n, n) is minus the derivative of the residual; ``coarse`` as in :class:`LinearSolver`. Raises
     :class:`SolverError` when it is singular or the iteration does not get there.
     """
-    solver = Solver(matrix, coarse, dimension)
+    solver = LinearSolver(matrix, coarse, dimension)
     with np.errstate(all="ignore"):
         x, size, first = _corrected(solver, residual)
     if not np.isfinite(x).all() or not np.isfinite(first) or not size <= POOR * first:
@@ -120,7 +120,7 @@ def solve_corrected(
     return x, solver.method
 
 
-def _corrected(solver: Solver, residual: Callable[[Floats], Floats]) -> tuple[Floats, float, float]:
+def _corrected(solver: LinearSolver, residual: Callable[[Floats], Floats]) -> tuple[Floats, float, float]:
     """Return x, the size of the residual there, and what it was at the start."""
     x = np.zeros(solver.count)
     left = residual(x)

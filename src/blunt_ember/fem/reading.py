@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
 from blunt_ember.fem.problem.conductors import conducted
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetSet, Mesh
 
 _BULGE = 0.05
 #: Pairs of point and cell up to which all are compared.
@@ -41,7 +42,7 @@ def weights_at(mesh: Mesh, points: Floats, region: int | None = None) -> csr_arr
             new[place] = False
             rows.append(np.repeat(place[first], own.nodes.shape[1]))
             columns.append(own.nodes[cell[first]].ravel())
-            values.append(FAMILIES[block.family].values(local[first]).ravel())
+            values.append(CELL_FAMILIES[block.family].values(local[first]).ravel())
     entries = np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))
     return csr_array(entries, shape=(len(points), mesh.node_count))
 
@@ -67,7 +68,7 @@ def shares_at(mesh: Mesh, points: Floats) -> tuple[Ints, Floats] | None:
             found[place] = True
             at: Ints = block.nodes[cell[new]]
             nodes.append(at.ravel())
-            shares.append(FAMILIES[block.family].values(local[new]).ravel() / len(points))
+            shares.append(CELL_FAMILIES[block.family].values(local[new]).ravel() / len(points))
     if not found.all():
         return None
     total = np.bincount(np.concatenate(nodes), np.concatenate(shares), minlength=mesh.node_count)
@@ -80,7 +81,7 @@ def field_at(mesh: Mesh, values: Sequence[Floats], points: Floats) -> Floats:
     result = np.full(len(points), np.nan)
     for block, own in zip(mesh.blocks, values, strict=True):
         for place, cell, local in _located(block, mesh.points, points):
-            result[place] = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), own[cell])
+            result[place] = np.einsum("pk,pk->p", CELL_FAMILIES[block.family].values(local), own[cell])
     return result
 
 
@@ -91,11 +92,11 @@ def flux_at(problem: Problem, temperature: Floats, points: Floats, t: float = 0.
     for block in mesh.blocks:
         for place, cell, local in _located(block, mesh.points, points):
             corners = mesh.points[block.nodes[cell]]
-            reference = FAMILIES[block.family].gradients(local)
+            reference = CELL_FAMILIES[block.family].gradients(local)
             jacobian = np.einsum("pki,pkj->pij", reference, corners)
             slope = np.einsum("pki,pk->pi", reference, temperature[block.nodes[cell]])
             gradient = _solved(jacobian, slope)
-            here = np.einsum("pk,pk->p", FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
+            here = np.einsum("pk,pk->p", CELL_FAMILIES[block.family].values(local), temperature[block.nodes[cell]])
             result[place] = conducted(
                 problem.conductors,
                 mesh,
@@ -126,7 +127,7 @@ def flux_at_nodes(problem: Problem, temperature: Floats, t: float = 0.0) -> tupl
 
 def _flux_in_cells(problem: Problem, block: CellBlock, temperature: Floats, t: float) -> Floats:
     """−k∇T at the nodes of each cell by its own shape functions, (m, k, d)."""
-    mesh, family = problem.mesh, FAMILIES[block.family]
+    mesh, family = problem.mesh, CELL_FAMILIES[block.family]
     places = family.nodes if mesh.dimension < 3 else family.just_inside
     flux = np.empty((*block.nodes.shape, mesh.dimension))
     for run in in_runs(block, len(places)):
@@ -143,7 +144,7 @@ def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
     """Return places (p, d) in m on a surface and the area (p,) in m² each stands for; nodes stand for none."""
     places, areas = [], []
     for block in facets.blocks:
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         weights = facet_weights(facets, block, mesh)
         places.append((family.at_points @ mesh.points[block.nodes]).reshape(-1, mesh.dimension))
         areas.append(weights.ravel())
@@ -199,7 +200,7 @@ def boxed(points: Floats, low: Floats, high: Floats) -> tuple[Ints, Ints]:
 
 def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     """Invert the map of the cells by Newton's method; True where the point lies inside its cell."""
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     local = np.tile(family.middle, (len(points), 1))
     corners = nodes[block.nodes[cell]]
     size = np.ptp(corners, axis=1).max(axis=1)

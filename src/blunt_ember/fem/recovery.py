@@ -16,11 +16,12 @@ from itertools import combinations_with_replacement
 import numpy as np
 from scipy.sparse import csr_array
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.assembly import in_runs, physical_gradients
 from blunt_ember.fem.problem.conductors import conductivity_at
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.cells.families import FAMILIES, Family
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
+from blunt_ember.mesh.mesh import CellBlock, Mesh
 
 #: Polynomials fitted at once.
 _AT_ONCE = 4_000
@@ -54,14 +55,15 @@ def recovered(problem: Problem, temperature: Floats, t: float = 0.0, of: Floats 
     mesh, field = problem.mesh, temperature if of is None else of
     patches = _Patches(mesh)
     sampled = [
-        _fluxes(problem, block, temperature, field, t, sampling_points(FAMILIES[block.family])) for block in mesh.blocks
+        _fluxes(problem, block, temperature, field, t, sampling_points(CELL_FAMILIES[block.family]))
+        for block in mesh.blocks
     ]
     places = np.concatenate([cells.places.reshape(-1, mesh.dimension) for cells in sampled])
     fluxes = np.concatenate([cells.flux.reshape(-1, mesh.dimension) for cells in sampled])
     fitted = patches.fitted(places, fluxes)
     at_nodes, errors, gaps, energy = [], [], [], 0.0
     for number, block in enumerate(mesh.blocks):
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         at_nodes.append(patches.blended(number, family.nodes, mesh.points[block.nodes], fitted))
         missed, gap = np.empty(len(block.nodes)), np.empty(len(block.nodes))
         for run in in_runs(block, len(family.points) * 2):
@@ -77,19 +79,19 @@ def recovered(problem: Problem, temperature: Floats, t: float = 0.0, of: Floats 
     return Recovered(tuple(at_nodes), tuple(errors), tuple(gaps), energy)
 
 
-def sampling_points(family: Family) -> Floats:
+def sampling_points(family: CellFamily) -> Floats:
     """Return where (s, dim) the gradient of a cell is most exact: its middle, or the rule of the order below."""
     if family.order == 1:
         return family.middle[None]
-    return FAMILIES[_LINEAR[family.name]].points
+    return CELL_FAMILIES[_LINEAR[family.name]].points
 
 
 _LINEAR = {"line3": "line2", "tri6": "tri3", "quad9": "quad4", "tet10": "tet4", "wedge18": "wedge6", "hex27": "hex8"}
 
 
-def _corner_values(family: Family, at: Floats) -> Floats:
+def _corner_values(family: CellFamily, at: Floats) -> Floats:
     """Linear shape functions (q, corners) of a family at places (q, dim)."""
-    return FAMILIES[_LINEAR.get(family.name, family.name)].values(at)
+    return CELL_FAMILIES[_LINEAR.get(family.name, family.name)].values(at)
 
 
 @dataclass(frozen=True)
@@ -104,7 +106,7 @@ class _Cells:
 
 def _fluxes(problem: Problem, block: CellBlock, temperature: Floats, field: Floats, t: float, at: Floats) -> _Cells:
     """−k∇ of a field in the cells of a block at reference places (q, dim)."""
-    mesh, values = problem.mesh, FAMILIES[block.family].values(at)
+    mesh, values = problem.mesh, CELL_FAMILIES[block.family].values(at)
     places = np.einsum("qk,mkd->mqd", values, mesh.points[block.nodes])
     gradient, stretch = np.empty(places.shape), np.empty(places.shape[:2])
     for run in in_runs(block, len(at)):
@@ -130,7 +132,7 @@ class _Patches:
     def __init__(self, mesh: Mesh) -> None:
         self.mesh = mesh
         keys = [
-            block.region[:, None] * mesh.node_count + block.nodes[:, : FAMILIES[block.family].corners]
+            block.region[:, None] * mesh.node_count + block.nodes[:, : CELL_FAMILIES[block.family].corners]
             for block in mesh.blocks
         ]
         found, numbers = np.unique(np.concatenate([key.ravel() for key in keys]), return_inverse=True)
@@ -140,7 +142,7 @@ class _Patches:
             part.reshape(key.shape) for part, key in zip(np.split(numbers, ends), keys, strict=True)
         ]
         self.node = found % mesh.node_count
-        order = max(FAMILIES[block.family].order for block in mesh.blocks)
+        order = max(CELL_FAMILIES[block.family].order for block in mesh.blocks)
         self.powers = [
             power
             for degree in range(order + 1)
@@ -162,7 +164,7 @@ class _Patches:
         )
         own = csr_array((np.ones(len(rows), dtype=np.int32), (rows, columns)), shape=(len(self.node), count))
         samples = np.concatenate(
-            [np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks]
+            [np.full(len(block.nodes), len(sampling_points(CELL_FAMILIES[block.family]))) for block in self.mesh.blocks]
         )
         outer = np.zeros(self.mesh.node_count, dtype=bool)
         for facets in self.mesh.surfaces.values():
@@ -191,7 +193,7 @@ class _Patches:
     def fitted(self, places: Floats, fluxes: Floats) -> Floats:
         """Return the coefficients (p, m, d) of the polynomials nearest to ``fluxes`` (s, d) at ``places`` (s, d)."""
         counts = np.concatenate(
-            [np.full(len(block.nodes), len(sampling_points(FAMILIES[block.family]))) for block in self.mesh.blocks]
+            [np.full(len(block.nodes), len(sampling_points(CELL_FAMILIES[block.family]))) for block in self.mesh.blocks]
         )
         starts = np.concatenate([[0], np.cumsum(counts)])
         terms = len(self.powers)
@@ -227,7 +229,7 @@ class _Patches:
         """Return the recovered flux (m, q, d) of a block's cells at reference places (q, dim), which are ``places``
         (m, q, d)."""
         corners = self.corners[number][run]
-        weights = _corner_values(FAMILIES[self.mesh.blocks[number].family], at)
+        weights = _corner_values(CELL_FAMILIES[self.mesh.blocks[number].family], at)
         result = np.zeros(places.shape)
         for corner in range(corners.shape[1]):
             patch = np.broadcast_to(corners[:, corner, None], places.shape[:2])

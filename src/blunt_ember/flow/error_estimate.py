@@ -12,12 +12,13 @@ from typing import Protocol
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.checks.questions.answers import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
 #: the mesh.
@@ -31,21 +32,21 @@ _LARGER = 1.5
 
 
 @dataclass(frozen=True)
-class Again:
+class ResolveSpec:
     """A second solution of a case: how many times every cell is divided, and by how much the error of a step in time
     may be larger."""
 
     refinement: float = 1.0
-    looser: float = 1.0
+    time_tolerance_factor: float = 1.0
 
 
 #: How much more exact in time a solution on divided cells is.
 EXACTER = 0.0625
 #: Why there are no errors where what was running was asked to stop.
 STOPPED = "it was stopped before the errors were estimated"
-_FINER = Again(2, EXACTER)
+_FINER = ResolveSpec(2, EXACTER)
 #: They differ in cells and steps: an answer that one of them leaves where it is by chance is moved by another.
-_COARSER = (Again(0.5, 8.0), Again(0.55, 6.0), Again(0.6, 4.0))
+_COARSER = (ResolveSpec(0.5, 8.0), ResolveSpec(0.55, 6.0), ResolveSpec(0.6, 4.0))
 _LOOSER = 8.0
 
 
@@ -60,7 +61,7 @@ class Solves(Protocol):
         """The mesh of a case with every cell divided so often."""
         ...
 
-    def answers_again(self, case: Case, again: Again) -> tuple[float, ...]:
+    def answers_again(self, case: Case, again: ResolveSpec) -> tuple[float, ...]:
         """The mesh value (a,) of every question in a second solution; raises what stops it."""
         ...
 
@@ -75,7 +76,7 @@ class Errors:
     missing: str = ""
 
 
-def estimated_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
+def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
     """Return how far the answers of a ``solved`` case may be off.
 
     Raises nothing that has to do with the case: what can't be solved again is an answer without an estimate.
@@ -137,19 +138,19 @@ def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats)
     error = _LEFT_BY_COARSER * np.max(changes, axis=0)
     if case.document.mesh.across != 1:
         return error
-    looser = Again(1, _LOOSER if solved.run is not None else 1)
+    time_tolerance_factor = ResolveSpec(1, _LOOSER if solved.run is not None else 1)
     two = replace(
         case, document=case.document.model_copy(update={"mesh": case.document.mesh.model_copy(update={"across": 2})})
     )
-    beside = values if solved.run is None else solver.answers_again(case, looser)
-    return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, looser), beside))
+    beside = values if solved.run is None else solver.answers_again(case, time_tolerance_factor)
+    return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, time_tolerance_factor), beside))
 
 
 def _by_finer(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """Twice the change on halved cells; of a run with looser steps, and added what these change by themselves."""
     require_memory(solver.mesh(case, 2))
     if solved.run is None:
-        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, Again(2)) - values)
-    beside = solver.answers_again(case, Again(1, _LOOSER))
-    finer = solver.answers_again(case, Again(2, _LOOSER))
+        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, ResolveSpec(2)) - values)
+    beside = solver.answers_again(case, ResolveSpec(1, _LOOSER))
+    finer = solver.answers_again(case, ResolveSpec(2, _LOOSER))
     return np.abs(np.subtract(beside, values)) + _LEFT_BY_FINER * np.abs(np.subtract(finer, beside))

@@ -22,21 +22,21 @@ from blunt_ember.checks.ledger import ledger, ledger_at
 from blunt_ember.checks.notes import remarks, run_remarks
 from blunt_ember.checks.questions.answers import SolvedField, answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.history import History, thinned
-from blunt_ember.checks.questions.sentence import asked_sentence
+from blunt_ember.checks.questions.sentence import question_sentence
 from blunt_ember.checks.references.exact_field import exact_field, recognised
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time
-from blunt_ember.checks.references.working_field import own_field
+from blunt_ember.checks.references.working_field import working_field
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError, OpenCaseError, ReferenceRefusedError, SolverError, StoppedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.problem_from_case import open_properties, parted_by_joints, problem_of
+from blunt_ember.fem.problem.problem_from_case import open_properties, problem_from_case, split_at_joints
 from blunt_ember.fem.steady.heat_flows import heat_flows
-from blunt_ember.fem.steady.steady import NewtonStep, Solution, middle_of, solve_steady
+from blunt_ember.fem.steady.steady import NewtonStep, Solution, reference_temperature_of, solve_steady
 from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.time_constants import time_scales
-from blunt_ember.flow.error_estimate import EXACTER, Again, estimated_errors
+from blunt_ember.flow.error_estimate import EXACTER, ResolveSpec, estimate_errors
 from blunt_ember.flow.outcome import Outcome, with_errors
 from blunt_ember.flow.run_plan import (
     RunRequest,
@@ -48,7 +48,7 @@ from blunt_ember.flow.run_plan import (
     tolerance_of,
 )
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
 
 Step = TypeVar("Step")
@@ -73,12 +73,12 @@ class Flow:
     def __init__(
         self,
         capacity: int = 64,
-        told: Callable[[NewtonStep | Progress], None] = lambda step: None,
+        on_progress: Callable[[NewtonStep | Progress], None] = lambda step: None,
         stopped: Callable[[], bool] = lambda: False,
         folder: str | None = None,
     ) -> None:
         #: Hears of every step of Newton's method as it is done, and how far a run has got.
-        self._told = told
+        self._on_progress = on_progress
         #: Asked in a run whether it is to be stopped; what was computed until then is kept.
         self._stopped = stopped
         #: Where the fields of runs are kept; among the temporary files when none is given.
@@ -115,7 +115,7 @@ class Flow:
                 seconds=time.perf_counter() - start,
             )
             yield reached
-            yield with_errors(reached, estimated_errors(self, case, solved))
+            yield with_errors(reached, estimate_errors(self, case, solved))
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
         except MemoryError:
@@ -130,21 +130,21 @@ class Flow:
 
     def solved_on(self, case: Case, mesh: Mesh) -> tuple[SolvedField, Problem]:
         """Return the solution on a mesh of the body, and the problem that was solved, the last one of a run."""
-        return self._solved_anew(case, parted_by_joints(case.document, mesh), 1.0, self._told)
+        return self._solved_anew(case, split_at_joints(case.document, mesh), 1.0, self._on_progress)
 
     def _solved_anew(
-        self, case: Case, mesh: Mesh, looser: float, told: Callable[[NewtonStep | Progress], None]
+        self, case: Case, mesh: Mesh, time_tolerance_factor: float, on_progress: Callable[[NewtonStep | Progress], None]
     ) -> tuple[SolvedField, Problem]:
         """The solution on a mesh and the problem, neither of them kept, with so much larger errors in time."""
         if case.document.running_clock is not None:
-            request = replace(self._request_on(case, mesh), tolerance_factor=looser)
-            run, last, problem, columns = run_case(request, self._folder, told, self._stopped)
+            request = replace(self._request_on(case, mesh), tolerance_factor=time_tolerance_factor)
+            run, last, problem, columns = run_case(request, self._folder, on_progress, self._stopped)
             return SolvedField(request.geometry, mesh, last.temperature, {}, run, columns), problem
-        problem = problem_of(case.document, mesh, 0, 0.0)
-        solution = solve_steady(problem, told=told)
+        problem = problem_from_case(case.document, mesh, 0, 0.0)
+        solution = solve_steady(problem, on_progress=on_progress)
         return SolvedField(self.geometry(case), mesh, solution.temperature, heat_flows(problem, solution)), problem
 
-    def answers_again(self, case: Case, again: Again) -> tuple[float, ...]:
+    def answers_again(self, case: Case, again: ResolveSpec) -> tuple[float, ...]:
         """Return the mesh value of every question, in SI, in a second solution that is not kept.
 
         Raises :class:`StoppedError` where that was asked for.
@@ -152,13 +152,13 @@ class Flow:
         self._go_on()
         mesh = self.mesh(case, again.refinement)
 
-        def told(step: NewtonStep | Progress) -> None:
-            self._told(replace(step, again=True))
+        def on_progress(step: NewtonStep | Progress) -> None:
+            self._on_progress(replace(step, again=True))
             self._go_on()
 
         def made() -> tuple[float, ...]:
             self._go_on()
-            solved, _ = self._solved_anew(case, mesh, again.looser, told)
+            solved, _ = self._solved_anew(case, mesh, again.time_tolerance_factor, on_progress)
             if solved.run is not None and solved.run.unfinished:
                 raise StoppedError("it was stopped")
             return self.answers(case, solved)
@@ -253,8 +253,10 @@ class Flow:
 
         def made() -> RunRequest:
             start = start_field(case, clock, problem)
-            middle = middle_of(problem) if problem.held or problem.exchanges else float(start.mean())
-            scales = time_scales(problem, start, middle, horizon_of(clock), tolerance_of(clock))
+            reference_temperature = (
+                reference_temperature_of(problem) if problem.held or problem.exchanges else float(start.mean())
+            )
+            scales = time_scales(problem, start, reference_temperature, horizon_of(clock), tolerance_of(clock))
             return RunRequest(
                 case,
                 self.geometry(case),
@@ -262,7 +264,7 @@ class Flow:
                 lambda stage, t: self._problem(case, mesh, stage, t),
                 scales,
                 start,
-                middle,
+                reference_temperature,
             )
 
         return self._cached("request", content_hash(self._run_key(case, mesh), case.folder), made)
@@ -281,7 +283,7 @@ class Flow:
             self._kept.move_to_end(key)
             kept: Ran = self._kept[key]
             return kept
-        run, solution, problem, columns = run_case(request, self._folder, self._told, self._stopped)
+        run, solution, problem, columns = run_case(request, self._folder, self._on_progress, self._stopped)
         solved = SolvedField(request.geometry, request.mesh, solution.temperature, {}, run, columns)
         ran = Ran(run, solution, problem, solved)
         if not run.unfinished:
@@ -325,7 +327,9 @@ class Flow:
             places = set("xyz"[: geometry.space.dimension])  # a line that leaves one out may hold on a face alone
             if name is not None and name in case.fields and places <= case.fields[name].variables:
                 try:
-                    return own_field(name, case.fields[name], geometry.space, case.document.running_clock is not None)
+                    return working_field(
+                        name, case.fields[name], geometry.space, case.document.running_clock is not None
+                    )
                 except ReferenceRefusedError:
                     continue
         return None
@@ -369,7 +373,7 @@ class Flow:
                 check(
                     question,
                     self._kind_of(question, case, solved),
-                    asked_sentence(question, case.document.body.heat_basis, solved.run is not None),
+                    question_sentence(question, case.document.body.heat_basis, solved.run is not None),
                     value,
                     None,
                     expected,
@@ -390,7 +394,7 @@ class Flow:
         assert reached.geometry is not None and reached.problem is not None
         runs = case.document.running_clock is not None
         if name in case.fields:
-            return own_field(name, case.fields[name], reached.geometry.space, runs)
+            return working_field(name, case.fields[name], reached.geometry.space, runs)
         if runs and name in MOVING_SOLUTIONS:
             return moving_field(name, reached.geometry, reached.problem, self._timing(case))
         return exact_field(name, reached.geometry, reached.problem)
@@ -409,15 +413,17 @@ class Flow:
         key = content_hash(self._body_key(case), document.mesh, own, refinement)
 
         def made() -> Mesh:
-            return mesh_of(self.geometry(case), document.mesh, refinement, document.members_of)
+            return generate_mesh(self.geometry(case), document.mesh, refinement, document.members_of)
 
         whole = self._cached("mesh", key, made)
         joints = sorted({name for joint in document.joints for name in joint.surfaces})
         parted = content_hash(key, joints, document.surfaces if joints else {})
-        return self._cached("parted mesh", parted, lambda: parted_by_joints(document, whole))
+        return self._cached("parted mesh", parted, lambda: split_at_joints(document, whole))
 
     def _solution(self, problem: Problem) -> Solution:
-        return self._cached("solution", self._hash(problem), lambda: solve_steady(problem, told=self._told))
+        return self._cached(
+            "solution", self._hash(problem), lambda: solve_steady(problem, on_progress=self._on_progress)
+        )
 
     def _heat(self, problem: Problem, solution: Solution) -> dict[str, float]:
         return self._cached("heat", self._hash(problem), lambda: heat_flows(problem, solution))
@@ -438,7 +444,7 @@ class Flow:
     def _problem(self, case: Case, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
         document = case.document
         key = content_hash(self._hash(mesh), self._said(case), document.clock, stage, t)
-        return self._cached("problem", key, lambda: problem_of(document, mesh, stage, t))
+        return self._cached("problem", key, lambda: problem_from_case(document, mesh, stage, t))
 
     def _body_key(self, case: Case) -> str:
         body = case.document.body

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.questions.history import History
-from blunt_ember.checks.references.fits.field import ExactField, MovingField, field_at
+from blunt_ember.checks.references.fits.field import ExactField, MovingField, exact_field_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -20,7 +21,7 @@ from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.flow.error_estimate import STOPPED, Errors
 from blunt_ember.geometry.regions import outer_surfaces
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,7 @@ class Outcome:
     def exact_now(self) -> ExactField | None:
         """The exact solution at the time of its temperatures, if one holds."""
         try:
-            return None if self.exact is None else field_at(self.exact, self.t)
+            return None if self.exact is None else exact_field_at(self.exact, self.t)
         except ReferenceRefusedError:
             return None
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.clock import Clock, Condition
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
@@ -26,7 +27,7 @@ from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch,
 from blunt_ember.fem.transient.run import Keeping, Progress, Recorder, Run
 from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 #: Slowest time constants after which a condition is no longer waited for.
 _PATIENCE = 100.0
@@ -48,7 +49,7 @@ class RunRequest:
     problem_at: Callable[[int, float], Problem]
     scales: TimeScales
     start: Floats
-    middle: float
+    reference_temperature: float
     tolerance_factor: float = 1.0
 
 
@@ -69,7 +70,7 @@ def start_field(case: Case, clock: Clock, problem: Problem) -> Floats:
 
 
 def run_case(
-    request: RunRequest, folder: str | None, told: Callable[[Progress], None], stopped: Callable[[], bool]
+    request: RunRequest, folder: str | None, on_progress: Callable[[Progress], None], stopped: Callable[[], bool]
 ) -> tuple[Run, Solution, Problem, dict[int, int]]:
     """Run the clock of a case; return the run, the solution at its end with the problem that held there, and for every
     question its column among the readings or among what came true."""
@@ -101,11 +102,19 @@ def run_case(
     told_end = expected if any(plan.until is not None for plan in plans) else end
     keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS)
     switches, kinks = breaks_of(case)
-    march = March(request.problem_at, plans, switches, kinks, request.start, request.middle, control_of(clock, request))
-    fields = FieldStore(mesh.node_count, request.middle, folder)
-    recorder = Recorder(mesh, request.start, request.middle, probes, watched, keeping, fields)
-    run, last = recorder.record(march, told_end, told, stopped)
-    temperature = last.step.after.rise + request.middle
+    march = March(
+        request.problem_at,
+        plans,
+        switches,
+        kinks,
+        request.start,
+        request.reference_temperature,
+        control_of(clock, request),
+    )
+    fields = FieldStore(mesh.node_count, request.reference_temperature, folder)
+    recorder = Recorder(mesh, request.start, request.reference_temperature, probes, watched, keeping, fields)
+    run, last = recorder.record(march, told_end, on_progress, stopped)
+    temperature = last.step.after.excess + request.reference_temperature
     # What every term gives at an instant is in the histories of the run.
     solution = Solution(temperature, np.zeros(len(temperature)), (), last.heating.constraints, "in time")
     return run, solution, last.heating.problem, columns

@@ -29,7 +29,7 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
     from blunt_ember.flow.outcome import Outcome, without_errors
 
     number = 0
-    flow = Flow(told=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
+    flow = Flow(on_progress=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
     while True:
         try:
             number, data, folder = connection.recv()

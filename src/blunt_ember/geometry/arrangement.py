@@ -14,7 +14,8 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.primitives import Shape
 
 VOID = -1
@@ -41,14 +42,14 @@ class Arrangement:
 def owners(shapes: Sequence[Sequence[Shape]], points: Floats) -> Ints:
     """Return the region each of ``points`` (p, 2) belongs to, the last that holds it; ``VOID`` outside of all."""
     owner = np.full(len(points), VOID, dtype=np.int64)
-    for region, pieces in enumerate(shapes):
-        for piece in pieces:
+    for region, outline_pieces in enumerate(shapes):
+        for piece in outline_pieces:
             owner[piece.contains(points)] = region
     return owner
 
 
 @dataclass(frozen=True)
-class Pieces:
+class OutlinePieces:
     """Outlines split where they meet, before it is known what lies beside each piece.
 
     ``points``, ``start``, ``end``, ``curves`` and ``side`` as in :class:`Arrangement`; ``beside_left`` and
@@ -64,11 +65,16 @@ class Pieces:
     beside_right: Floats
 
 
-def split_outlines(shapes: Sequence[Sequence[Shape]], extent: float) -> Pieces:
+def split_outlines(shapes: Sequence[Sequence[Shape]], extent: float) -> OutlinePieces:
     """Lay the pieces of all regions over each other; ``extent`` (m) sets what counts as touching."""
     tolerance = 1e-9 * extent
-    curves = joined([piece.curves for pieces in shapes for piece in pieces])
-    sources = [(region, side) for region, pieces in enumerate(shapes) for piece in pieces for side in piece.sides]
+    curves = joined([piece.curves for outline_pieces in shapes for piece in outline_pieces])
+    sources = [
+        (region, side)
+        for region, outline_pieces in enumerate(shapes)
+        for piece in outline_pieces
+        for side in piece.sides
+    ]
     curves, origin = _split(curves, tolerance)
     start, end, points = _corners(curves, tolerance)
     keep = start != end
@@ -87,22 +93,22 @@ def split_outlines(shapes: Sequence[Sequence[Shape]], extent: float) -> Pieces:
     normal = np.column_stack([-along[:, 1], along[:, 0]])
     # Far enough from the outline to be clear of snapping, near enough to look into a thin gap.
     step = np.minimum(20 * tolerance, 1e-3 * curves.length)[:, None] * normal
-    return Pieces(points, start, end, curves, tuple(tuple(side) for side in sides), at + step, at - step)
+    return OutlinePieces(points, start, end, curves, tuple(tuple(side) for side in sides), at + step, at - step)
 
 
-def bounded(pieces: Pieces, left: Ints, right: Ints) -> Arrangement:
+def bounded(outline_pieces: OutlinePieces, left: Ints, right: Ints) -> Arrangement:
     """Keep the pieces that part two regions; ``left`` and ``right`` (e,) are what lies beside each."""
     bounds = np.flatnonzero(left != right)
-    start, end = pieces.start[bounds], pieces.end[bounds]
+    start, end = outline_pieces.start[bounds], outline_pieces.end[bounds]
     used, numbers = np.unique(np.concatenate([start, end]), return_inverse=True)
     return Arrangement(
-        pieces.points[used],
+        outline_pieces.points[used],
         numbers[: len(bounds)],
         numbers[len(bounds) :],
-        pieces.curves.take(bounds),
+        outline_pieces.curves.take(bounds),
         left[bounds],
         right[bounds],
-        tuple(pieces.side[edge] for edge in bounds.tolist()),
+        tuple(outline_pieces.side[edge] for edge in bounds.tolist()),
     )
 
 

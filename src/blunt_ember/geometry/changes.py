@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.arrays import Floats, Ints
 
 #: Places looked at beforehand, and halvings that follow: what is thinner than a share of the way may be missed.
 _SAMPLES, _HALVINGS = 801, 45

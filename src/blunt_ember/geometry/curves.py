@@ -5,11 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Flags = NDArray[np.bool_]
+from blunt_ember.arrays import Flags, Floats, Ints
 
 #: Arcs are stated in pieces no longer than this, so that a piece is always less than half a turn, radians.
 LONGEST_SWEEP = np.pi / 2

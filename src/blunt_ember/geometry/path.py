@@ -7,7 +7,8 @@ from typing import Protocol
 
 import numpy as np
 
-from blunt_ember.geometry.curves import Curves, Floats
+from blunt_ember.arrays import Floats
+from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import turned_area
 
 _PIECES_OF_TURN = 96

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.regions import AnyRegion, HalfPlane, Repeat
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import Shape, shape_of
 
 

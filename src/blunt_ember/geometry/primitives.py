@@ -8,9 +8,10 @@ from itertools import pairwise
 
 import numpy as np
 
+from blunt_ember.arrays import Flags, Floats
 from blunt_ember.case.document.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.curves import Curves, Flags, Floats, arc, crossings, joined, lines
+from blunt_ember.geometry.curves import Curves, arc, crossings, joined, lines
 
 
 @dataclass(frozen=True)

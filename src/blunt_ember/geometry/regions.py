@@ -6,12 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
-from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
 
 
 @dataclass(frozen=True)
-class Region:
+class RegionGeometry:
     """A region as stated, before later ones cut it: ``box`` is (x0, y0, x1, y1) in m, of its plan in a solid."""
 
     name: str
@@ -41,7 +41,7 @@ class Geometry(Protocol):
         """What its coordinates stand for."""
 
     @property
-    def regions(self) -> tuple[Region, ...]:
+    def regions(self) -> tuple[RegionGeometry, ...]:
         """Regions in their order, void ones too."""
 
     @property

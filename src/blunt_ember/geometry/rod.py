@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Rod
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.curves import Floats, Ints
-from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Along
 
 
@@ -19,7 +19,7 @@ class RodGeometry:
     """``stations`` (p + 1,) in m along x between the pieces; surfaces are sides, the two ends, and the joints."""
 
     space: Along
-    regions: tuple[Region, ...]
+    regions: tuple[RegionGeometry, ...]
     surfaces: Mapping[str, Surface]
     stations: Floats = field(repr=False)
 
@@ -57,7 +57,7 @@ def rod_geometry(body: Rod) -> RodGeometry:
     areas = tuple(piece.cross_section for piece in pieces)
     perimeters = tuple(piece.round_about for piece in pieces)
     regions = tuple(
-        Region(name, (float(stations[i]), 0.0, float(stations[i + 1]), 0.0)) for i, name in enumerate(names)
+        RegionGeometry(name, (float(stations[i]), 0.0, float(stations[i + 1]), 0.0)) for i, name in enumerate(names)
     )
     last = len(pieces) - 1
     surfaces = {f"{names[0]}.start": Surface(f"{names[0]}.start", (0,), areas[0])}

@@ -13,18 +13,19 @@ from types import MappingProxyType
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Section as BodySection
 from blunt_ember.case.document.bodies import TurnedSection
 from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
-from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined
+from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.placing import box_of, placed
 from blunt_ember.geometry.primitives import Shape
-from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Plane, Turned
-from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
+from blunt_ember.geometry.surface_parts import PartsByName, cut_at, part_fault, require_surface
 
 #: Straight pieces that stand for a quarter turn where a surface is drawn or sampled.
 _PIECES = 24
@@ -50,7 +51,7 @@ class SectionGeometry:
     """Regions, the arrangement of their outlines, and surfaces by name, in a :class:`Plane` or :class:`Turned`."""
 
     space: Plane | Turned
-    regions: tuple[Region, ...]
+    regions: tuple[RegionGeometry, ...]
     arrangement: Arrangement
     surfaces: dict[str, SectionSurface]
     low: tuple[float, ...]
@@ -118,11 +119,11 @@ class _Owning:
         return np.where(np.isin(owner, self.voids), VOID, owner)
 
 
-def section_geometry(body: BodySection | TurnedSection, parts: Parts = _NO_PARTS) -> SectionGeometry:
+def section_geometry(body: BodySection | TurnedSection, parts: PartsByName = _NO_PARTS) -> SectionGeometry:
     """Place, cut and name; raise :class:`CaseError` for a region nothing is left of or that crosses the axis."""
     shapes = placed(body.regions)
     regions = tuple(
-        Region(name, box_of(pieces), bool(region.void))
+        RegionGeometry(name, box_of(pieces), bool(region.void))
         for (name, region), pieces in zip(body.regions.items(), shapes, strict=True)
     )
     boxes = np.array([region.box for region in regions])
@@ -190,7 +191,7 @@ def reach(plan: Arrangement) -> tuple[tuple[float, ...], tuple[float, ...]]:
     return tuple(low.tolist()), tuple(high.tolist())
 
 
-def require_right_of_axis(regions: tuple[Region, ...], extent: float) -> None:
+def require_right_of_axis(regions: tuple[RegionGeometry, ...], extent: float) -> None:
     """Raise :class:`CaseError` for regions that reach across the axis."""
     crossing = [region.name for region in regions if region.box[0] < -1e-9 * extent and not region.void]
     if crossing:
@@ -198,7 +199,7 @@ def require_right_of_axis(regions: tuple[Region, ...], extent: float) -> None:
         raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in crossing))
 
 
-def require_something_left(regions: tuple[Region, ...], plan: Arrangement) -> None:
+def require_something_left(regions: tuple[RegionGeometry, ...], plan: Arrangement) -> None:
     """Raise :class:`CaseError` for regions that later ones cover, and for a body of voids."""
     seen = set(plan.left.tolist()) | set(plan.right.tolist())
     covered = [r.name for index, r in enumerate(regions) if index not in seen and not r.void]
@@ -210,7 +211,7 @@ def require_something_left(regions: tuple[Region, ...], plan: Arrangement) -> No
 
 
 def _surfaces(
-    regions: tuple[Region, ...], plan: Arrangement, space: Plane | Turned, extent: float
+    regions: tuple[RegionGeometry, ...], plan: Arrangement, space: Plane | Turned, extent: float
 ) -> dict[str, SectionSurface]:
     found: dict[tuple[int, int, int, str], list[int]] = {}
     order: dict[str, int] = {}

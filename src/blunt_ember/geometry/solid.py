@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.bodies import Stacked, TurnedSolid
 from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.case.document.regions import AnyRegion
@@ -22,20 +23,19 @@ from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
 from blunt_ember.geometry.changes import changes
-from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.placing import box_of, placed
 from blunt_ember.geometry.primitives import Shape
-from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface, reach, require_right_of_axis, straight_pieces
 from blunt_ember.geometry.space import Plane, Solid
-from blunt_ember.geometry.surface_parts import Parts, cut_at, part_fault, require_surface
+from blunt_ember.geometry.surface_parts import PartsByName, cut_at, part_fault, require_surface
 from blunt_ember.geometry.swept_names import SideCuts, SweptNames, column_integral
 
 #: Outlines that meet at less than this are drawn as one smooth surface, radians.
 _SMOOTH = 0.35
 _LINE_SAMPLES = 801
-_NO_PARTS: Parts = MappingProxyType({})
+_NO_PARTS: PartsByName = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class SolidGeometry:
 
     plan: SectionGeometry
     path: Path
-    regions: tuple[Region, ...]
+    regions: tuple[RegionGeometry, ...]
     holds: Ints
     surfaces: Mapping[str, Surface]
     sides: Mapping[tuple[str, int], str]
@@ -80,7 +80,7 @@ class SolidGeometry:
         return changes(lambda share: self.owner_at(start + share[:, None] * (end - start)))
 
 
-def stacked_geometry(body: Stacked, parts: Parts = _NO_PARTS) -> SolidGeometry:
+def stacked_geometry(body: Stacked, parts: PartsByName = _NO_PARTS) -> SolidGeometry:
     """Place, pile, cut and name; raise :class:`CaseError` for a region nothing is left of."""
     spans = [
         entry.z
@@ -98,7 +98,7 @@ def stacked_geometry(body: Stacked, parts: Parts = _NO_PARTS) -> SolidGeometry:
     return _swept(body, plan_of, reaches, Upward(stations), parts)
 
 
-def turned_solid_geometry(body: TurnedSolid, parts: Parts = _NO_PARTS) -> SolidGeometry:
+def turned_solid_geometry(body: TurnedSolid, parts: PartsByName = _NO_PARTS) -> SolidGeometry:
     """Place, cut, turn and name; raise :class:`CaseError` for a region that crosses the axis or has nothing left."""
     path = Round(np.array([0.0, min(body.angle.si, 2 * np.pi)]))
     count = len(body.regions)
@@ -143,7 +143,9 @@ def _merged(values: Floats, tolerance: float) -> Floats:
     return ordered[np.concatenate([[True], np.diff(ordered) > tolerance])]
 
 
-def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path: Path, parts: Parts) -> SolidGeometry:
+def _swept(
+    body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path: Path, parts: PartsByName
+) -> SolidGeometry:
     """Cut the plan into columns and name what bounds them.
 
     ``plan_of`` is the region of the plan that each region of the body stands on, ``reaches`` (regions, slabs) tells
@@ -153,7 +155,7 @@ def _swept(body: Stacked | TurnedSolid, plan_of: list[int], reaches: Flags, path
     boxes = [box_of(pieces) for pieces in shapes]
     fillings = body.fillings
     regions = tuple(
-        Region(name, boxes[place], filling.void)
+        RegionGeometry(name, boxes[place], filling.void)
         for (name, filling), place in zip(fillings.items(), plan_of, strict=True)
     )
     corners = np.array(boxes)
@@ -260,7 +262,7 @@ def _with_pieces(plan: Arrangement, edges: frozenset[int], added: range) -> froz
     return frozenset(own)
 
 
-def _require_every_part(parts: Parts, found: Mapping[str, Surface]) -> None:
+def _require_every_part(parts: PartsByName, found: Mapping[str, Surface]) -> None:
     for name, part in parts.items():
         if name not in found:
             what = f"nothing of '{part.on}' lies there; on a side say 'start' and 'end'"
@@ -281,11 +283,15 @@ def _plan(arrangement: Arrangement, owning: _Columns, cuts: SideCuts) -> Section
         owners = (b,) if a == VOID else (a, b)
         surfaces[str(number)] = SectionSurface(str(number), owners, length, chosen, straight_pieces(curves), length)
     low, high = reach(arrangement)
-    regions = tuple(Region(str(number), (low[0], low[1], high[0], high[1])) for number in range(len(owning.numbers)))
+    regions = tuple(
+        RegionGeometry(str(number), (low[0], low[1], high[0], high[1])) for number in range(len(owning.numbers))
+    )
     return SectionGeometry(Plane(1.0), regions, arrangement, surfaces, low, high, owning)
 
 
-def _require_something_left(regions: tuple[Region, ...], holds: Ints, paths: Sequence[tuple[str | int, ...]]) -> None:
+def _require_something_left(
+    regions: tuple[RegionGeometry, ...], holds: Ints, paths: Sequence[tuple[str | int, ...]]
+) -> None:
     seen = set(holds.ravel().tolist())
     covered = [index for index, region in enumerate(regions) if index not in seen and not region.void]
     if covered:

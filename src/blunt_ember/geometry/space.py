@@ -6,10 +6,8 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from blunt_ember.arrays import Floats, Ints
 
 
 class Space(Protocol):

@@ -6,13 +6,14 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.case.faults.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import Arrangement
-from blunt_ember.geometry.curves import Curves, Floats, Ints, joined
+from blunt_ember.geometry.curves import Curves, joined
 
-Parts = Mapping[str, SurfacePart]
+PartsByName = Mapping[str, SurfacePart]
 #: How far from a surface a place may be stated that is meant to lie on it, as a share of the body.
 _OFF = 1e-3
 

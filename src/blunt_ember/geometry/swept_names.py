@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.bodies import PLAN_SIDES
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.geometry.curves import Flags, Floats, Ints
 from blunt_ember.geometry.path import Path, Round, Upward
-from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface, side_name
-from blunt_ember.geometry.surface_parts import Parts
+from blunt_ember.geometry.surface_parts import PartsByName
 
 #: What closes a sweep at its two ends.
 _ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
@@ -39,7 +39,7 @@ class SweptNames:
 
     def __init__(
         self,
-        regions: tuple[Region, ...],
+        regions: tuple[RegionGeometry, ...],
         plan_of: list[int],
         plan_names: list[str],
         plan: SectionGeometry,
@@ -47,7 +47,7 @@ class SweptNames:
         holds: Ints,
         reaches: Flags,
         path: Path,
-        parts: Parts,
+        parts: PartsByName,
         cuts: SideCuts,
         columns: Mapping[str, Flags],
     ) -> None:

@@ -8,14 +8,14 @@ from blunt_ember.case.document.bodies import Body, Rod, Section, Stacked, Turned
 from blunt_ember.geometry.rod import RodGeometry, rod_geometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry, stacked_geometry, turned_solid_geometry
-from blunt_ember.geometry.surface_parts import Parts, part_fault
+from blunt_ember.geometry.surface_parts import PartsByName, part_fault
 from blunt_ember.mesh.imported import ImportedGeometry, imported_geometry
 
-_NO_PARTS: Parts = MappingProxyType({})
+_NO_PARTS: PartsByName = MappingProxyType({})
 AnyGeometry = SectionGeometry | SolidGeometry | RodGeometry | ImportedGeometry
 
 
-def geometry_of(body: Body, folder: str = "", parts: Parts = _NO_PARTS) -> AnyGeometry:
+def geometry_of(body: Body, folder: str = "", parts: PartsByName = _NO_PARTS) -> AnyGeometry:
     """Return the geometry of a body, files named from a ``folder``, with ``parts`` cut out of its surfaces.
 
     Raises :class:`CaseError` where it cannot be.

@@ -8,6 +8,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.case.faults.structure_faults import nearest, path_text
 from blunt_ember.errors import CaseError, Fault
@@ -16,9 +17,9 @@ from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.derived.uniform_refinement import halved
+from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
 from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, mapped_mesh, refined_counts
 from blunt_ember.mesh.planar.pairing import paired
@@ -39,7 +40,7 @@ MAX_CELLS = 4_000_000
 ACROSS = {1: 4, 2: 4, 3: 2}
 
 
-def mesh_of(
+def generate_mesh(
     geometry: AnyGeometry,
     wish: MeshWish,
     refinement: float = 1,
@@ -107,7 +108,7 @@ def _solid_mesh(
 def _divided_as_read(mesh: Mesh, refinement: float) -> Mesh:
     _require_few(float(mesh.cell_count) * refinement**mesh.dimension)
     while refinement > 1:
-        mesh, refinement = halved(mesh), refinement / 2
+        mesh, refinement = uniformly_refined(mesh), refinement / 2
     return mesh
 
 

@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.curves import Floats, Ints
-from blunt_ember.geometry.regions import Region, Surface
+from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Plane, Solid
 from blunt_ember.mesh.cells.facets import FacetPart, all_facets, facet_keys
-from blunt_ember.mesh.cells.families import FAMILIES, Family
+from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: Cell types of mesh files by the names of our families; ``meshio`` orders their nodes as VTK does.
@@ -50,7 +50,7 @@ class ImportedGeometry:
     """The geometry a mesh has by itself, as one that was read has: its regions, and surfaces with areas in m²."""
 
     space: Plane | Solid
-    regions: tuple[Region, ...]
+    regions: tuple[RegionGeometry, ...]
     surfaces: Mapping[str, Surface]
     low: tuple[float, ...]
     high: tuple[float, ...]
@@ -89,14 +89,19 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
         for (family, nodes, first), region in zip(blocks, regions, strict=True)
     )
     space: Plane | Solid = Solid() if top == 3 else Plane(body.depth.si if body.depth is not None else 1.0)
-    order = max(FAMILIES[block.family].order for block in cells)
+    order = max(CELL_FAMILIES[block.family].order for block in cells)
     mesh = Mesh(points, cells, {}, names, order, space)
     mesh = replace(mesh, surfaces=_surfaces(mesh, _facet_groups(data, top, compact)))
     low, high = points.min(axis=0), points.max(axis=0)
     box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
     surfaces = {name: Surface(name, facets.regions, _area(facets, mesh)) for name, facets in mesh.surfaces.items()}
     return ImportedGeometry(
-        space, tuple(Region(name, box) for name in names), surfaces, tuple(low.tolist()), tuple(high.tolist()), mesh
+        space,
+        tuple(RegionGeometry(name, box) for name in names),
+        surfaces,
+        tuple(low.tolist()),
+        tuple(high.tolist()),
+        mesh,
     )
 
 
@@ -121,7 +126,7 @@ def _read(path: Path) -> Any:
 def _cells(data: Any) -> tuple[int, list[tuple[str, Ints, int]]]:
     """Return the dimension of the body and its cells: (family, nodes, number of the first in the file)."""
     known = {block.type: TYPES.get(block.type) for block in data.cells}
-    dimensions = [FAMILIES[family].dimension for family in known.values() if family is not None]
+    dimensions = [CELL_FAMILIES[family].dimension for family in known.values() if family is not None]
     solid_but_unknown = [name for name, family in known.items() if family is None and name not in ("vertex", "vertex1")]
     if solid_but_unknown:
         usable = ", ".join(TYPES)
@@ -136,9 +141,9 @@ def _cells(data: Any) -> tuple[int, list[tuple[str, Ints, int]]]:
         if nodes.size and (nodes.min() < 0 or nodes.max() >= len(data.points)):
             bad = int(np.flatnonzero(((nodes < 0) | (nodes >= len(data.points))).any(axis=1))[0])
             raise _fault(f"cell {first + bad} ({block.type}) refers to a point that is not there")
-        if family is not None and FAMILIES[family].dimension == top and len(nodes):
+        if family is not None and CELL_FAMILIES[family].dimension == top and len(nodes):
             blocks.append((family, nodes, first))
-            orders.add(FAMILIES[family].order)
+            orders.add(CELL_FAMILIES[family].order)
         first += len(nodes)
     if len(orders) > 1:
         raise _fault("it mixes linear and quadratic cells, which do not fit together; write it with one of the two")
@@ -147,7 +152,7 @@ def _cells(data: Any) -> tuple[int, list[tuple[str, Ints, int]]]:
 
 def _groups(data: Any, top: int) -> Iterator[tuple[str, int, list[tuple[int, Ints]]]]:
     """Yield (name, dimension, [(block number, cells)]) of every named group of cells."""
-    dimension = [FAMILIES[TYPES[b.type]].dimension if b.type in TYPES else 0 for b in data.cells]
+    dimension = [CELL_FAMILIES[TYPES[b.type]].dimension if b.type in TYPES else 0 for b in data.cells]
     physical = {(int(number), int(of)): name for name, (number, of) in data.field_data.items()}
     for name, blocks in data.cell_sets.items():
         found = [
@@ -182,7 +187,7 @@ def _regions(data: Any, top: int, blocks: list[tuple[str, Ints, int]]) -> tuple[
     solid = [
         place
         for place, b in enumerate(data.cells)
-        if b.type in TYPES and FAMILIES[TYPES[b.type]].dimension == top and len(b.data)
+        if b.type in TYPES and CELL_FAMILIES[TYPES[b.type]].dimension == top and len(b.data)
     ]
     regions = [np.full(len(nodes), -1, dtype=np.int64) for _, nodes, _ in blocks]
     names: list[str] = []
@@ -208,7 +213,7 @@ def _plain(name: str) -> str:
 
 def _right_way_round(family: str, nodes: Ints, points: Floats, first: int) -> Ints:
     """Mirror cells whose nodes run the other way; raise :class:`CaseError` for one that is folded or flat."""
-    own = FAMILIES[family]
+    own = CELL_FAMILIES[family]
     slopes = own.gradients(own.points)
 
     def signs(nodes: Ints) -> Floats:
@@ -225,7 +230,7 @@ def _right_way_round(family: str, nodes: Ints, points: Floats, first: int) -> In
     return nodes
 
 
-def _mirror(family: Family) -> Ints:
+def _mirror(family: CellFamily) -> Ints:
     """The order of the nodes in which a cell runs the other way."""
     mirrored = family.nodes.copy()
     if family.name.startswith(("tri", "tet", "wedge")):
@@ -243,7 +248,7 @@ def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Keys]:
         if flat != top - 1:
             continue
         for place, cells in parts:
-            corners = FAMILIES[TYPES[data.cells[place].type]].corners
+            corners = CELL_FAMILIES[TYPES[data.cells[place].type]].corners
             nodes = compact[np.asarray(data.cells[place].data, dtype=np.int64)[cells][:, :corners]]
             whole = nodes[(nodes >= 0).all(axis=1)]
             found.setdefault(_plain(name), []).append(facet_keys(whole))
@@ -331,7 +336,7 @@ def _area(facets: FacetSet, mesh: Mesh) -> float:
     """Area of a surface by its facets, m²."""
     total = 0.0
     for block in facets.blocks:
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         slopes = np.einsum("qki,fkj->fqij", family.gradients(family.points), mesh.points[block.nodes])
         spread = slopes[:, :, 0] if family.dimension == 1 else np.cross(slopes[:, :, 0], slopes[:, :, 1])
         size = np.linalg.norm(spread, axis=-1) * family.weights

@@ -5,12 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)

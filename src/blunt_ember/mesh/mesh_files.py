@@ -8,11 +8,12 @@ from typing import Any
 import meshio
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.mesh.cells.facets import skin_of
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.imported import TYPES
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 
 class MeshFileError(BluntEmberError):
@@ -30,7 +31,7 @@ def write_mesh(mesh: Mesh, path: Path, temperature: Floats | None = None) -> Non
         (name, names[block.family], block.nodes)
         for name, surface in mesh.surfaces.items()
         for block in surface.blocks
-        if FAMILIES[block.family].dimension == mesh.dimension - 1
+        if CELL_FAMILIES[block.family].dimension == mesh.dimension - 1
     ]
     data: dict[str, list[Any]] = {}
     for number, region in enumerate(mesh.regions):
@@ -54,7 +55,7 @@ def write_skin(mesh: Mesh, path: Path) -> None:
         raise MeshFileError("only a solid has a skin of triangles; write a section as .svg")
     pieces = []
     for part in skin_of(mesh).parts:
-        pieces.append(part.nodes[:, FAMILIES[part.family].triangles].reshape(-1, 3))
+        pieces.append(part.nodes[:, CELL_FAMILIES[part.family].triangles].reshape(-1, 3))
     triangles = np.concatenate(pieces)
     # Facets that are drawn together about an axis leave triangles without an area.
     corners = mesh.points[triangles]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.mesh.cells.families import FAMILIES, Family
-from blunt_ember.mesh.mesh import FacetSet, Floats, Mesh
+from blunt_ember.arrays import Floats
+from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
+from blunt_ember.mesh.mesh import FacetSet, Mesh
 
 #: Straight pieces that stand for a facet of a section while it is looked for.
 _PIECES = 8
@@ -21,7 +22,7 @@ def nearest_on_surface(facets: FacetSet, mesh: Mesh, point: Floats) -> Floats:
     """
     best, found = np.inf, point
     for block in facets.blocks:
-        family, nodes = FAMILIES[block.family], mesh.points[block.nodes]
+        family, nodes = CELL_FAMILIES[block.family], mesh.points[block.nodes]
         if family.dimension == 0:
             places = nodes[:, 0]
         else:
@@ -61,7 +62,7 @@ def parted_near(
     return best
 
 
-def _pieces(family: Family) -> Floats:
+def _pieces(family: CellFamily) -> Floats:
     """The corners (p, 2 or 3, dim), in the facet's own coordinates, of the straight pieces that stand for it."""
     if family.dimension == 1:
         ends = np.linspace(-1, 1, _PIECES + 1)[:, None]

@@ -6,9 +6,10 @@ from itertools import pairwise
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
-from blunt_ember.mesh.planar.mapped import divided, refined_counts, subdivided
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.planar.mapped import divided_edges, refined_counts, subdivided
 from blunt_ember.mesh.planar.size_field import LocalSizes
 
 
@@ -16,7 +17,7 @@ def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refine
     """Divide every piece evenly: no cell longer than ``size`` (m), at least ``across`` of them."""
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]
-    counts = refined_counts(divided(widths, each, size, across), refinement)
+    counts = refined_counts(divided_edges(widths, each, size, across), refinement)
     return _of_ends(geometry, subdivided(geometry.stations, counts), counts, order)
 
 

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.cells.families import FAMILIES, Floats
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Ints, Mesh
-from blunt_ember.mesh.planar.mapped import divided, subdivided
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.planar.mapped import divided_edges, subdivided
 
 SWEPT = {"line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27"}
 #: Cells round a full turn at least.
@@ -28,7 +29,7 @@ def levels(geometry: SolidGeometry, size: float, across: int) -> Ints:
         farthest = geometry.plan.high[0]
         return np.array([max(int(np.ceil(angle / (2 * np.pi) * _ROUND - 1e-9)), int(np.ceil(angle * farthest / size)))])
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
-    return divided(np.diff(stations), [(geometry.holds == region).any(axis=0) for region in held], size, across)
+    return divided_edges(np.diff(stations), [(geometry.holds == region).any(axis=0) for region in held], size, across)
 
 
 def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
@@ -78,7 +79,7 @@ def node_numbers(plan: Floats, count: int, turned: bool) -> Ints:
 
 def plan_places(family: str) -> tuple[Ints, Floats]:
     """Return for each node of what a flat cell sweeps the node (k,) of that cell, and its height (k,) from 0 to 1."""
-    flat, solid = FAMILIES[family], FAMILIES[SWEPT[family]]
+    flat, solid = CELL_FAMILIES[family], CELL_FAMILIES[SWEPT[family]]
     bottom = flat.nodes[:, None] == solid.nodes[None, :, : flat.dimension]
     return bottom.all(axis=2).argmax(axis=0), (solid.nodes[:, -1] + 1) / 2
 

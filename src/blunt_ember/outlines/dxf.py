@@ -10,13 +10,13 @@ from ezdxf import units
 from ezdxf.filemanagement import readfile
 from ezdxf.math import bulge_to_arc
 
-from blunt_ember.outlines.loops import Circle, DrawingError, Layer, Stroke
+from blunt_ember.outlines.loops import Circle, DrawingError, DrawingLayer, Stroke
 
 #: Units of DXF headers by our names; 0 says nothing.
 _UNITS = {units.IN: "in", units.FT: "ft", units.MM: "mm", units.CM: "cm", units.M: "m", units.DM: "dm", units.YD: "yd"}
 
 
-def read_dxf(path: Path) -> tuple[list[Layer], str | None]:
+def read_dxf(path: Path) -> tuple[list[DrawingLayer], str | None]:
     """Return the layers of a drawing and the unit it is drawn in, None where it does not say.
 
     Raises :class:`DrawingError` that names the entity at fault.
@@ -36,7 +36,7 @@ def read_dxf(path: Path) -> tuple[list[Layer], str | None]:
         elif entity.dxftype() not in ("POINT", "TEXT", "MTEXT", "DIMENSION", "HATCH"):
             strokes.setdefault(layer, []).extend(_strokes(entity, name))
     layers = [
-        Layer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
+        DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
         for layer in dict.fromkeys([*strokes, *circles])
     ]
     return layers, _UNITS.get(drawing.units)

@@ -12,7 +12,7 @@ from blunt_ember.case.document.parts import check_name
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.primitives import arc_through
 
-Place = tuple[float, float]
+DrawingPoint = tuple[float, float]
 
 
 class DrawingError(BluntEmberError):
@@ -23,9 +23,9 @@ class DrawingError(BluntEmberError):
 class Stroke:
     """A line from ``start`` to ``end``, or the arc between them ``through`` a third place; ``entity`` names it."""
 
-    start: Place
-    end: Place
-    through: Place | None
+    start: DrawingPoint
+    end: DrawingPoint
+    through: DrawingPoint | None
     entity: str
 
     def reversed(self) -> Stroke:
@@ -37,13 +37,13 @@ class Stroke:
 class Circle:
     """A full circle."""
 
-    centre: Place
+    centre: DrawingPoint
     radius: float
     entity: str
 
 
 @dataclass(frozen=True)
-class Layer:
+class DrawingLayer:
     """What a drawing holds under one name: strokes in any order, and circles."""
 
     name: str
@@ -54,7 +54,7 @@ class Layer:
 Loop = list[Stroke]
 
 
-def chained(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
+def chained_outlines(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
     """Put strokes in order into closed loops; raise :class:`DrawingError` for one that leads nowhere."""
     rest = list(strokes)
     loops = []
@@ -75,11 +75,11 @@ def chained(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
     return loops
 
 
-def _meet(a: Place, b: Place, tolerance: float) -> bool:
+def _meet(a: DrawingPoint, b: DrawingPoint, tolerance: float) -> bool:
     return abs(a[0] - b[0]) <= tolerance and abs(a[1] - b[1]) <= tolerance
 
 
-def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
+def regions_of(layers: Sequence[DrawingLayer], unit: str) -> dict[str, dict[str, Any]]:
     """Return regions as a case states them, with ``unit`` as the name of the drawing's unit of length.
 
     A layer is a region, the largest first; outlines inside its largest one are holes of it, those beside it further
@@ -95,7 +95,7 @@ def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
     drawn: list[tuple[str, list[tuple[float, Any, Loop | Circle]]]] = []
     for layer in layers:
         shapes: list[tuple[float, Any, Loop | Circle]] = []
-        for loop in chained(layer.strokes, 1e-6 * extent):
+        for loop in chained_outlines(layer.strokes, 1e-6 * extent):
             polygon = np.array([point for stroke in loop for point in _points(stroke)])
             shapes.append((abs(_signed_area(polygon)), polygon, loop))
         for circle in layer.circles:
@@ -116,7 +116,7 @@ def regions_of(layers: Sequence[Layer], unit: str) -> dict[str, dict[str, Any]]:
     return made
 
 
-def _points(stroke: Stroke) -> list[Place]:
+def _points(stroke: Stroke) -> list[DrawingPoint]:
     """Places along a stroke, close enough to measure by, without its end."""
     if stroke.through is None:
         return [stroke.start]
@@ -152,7 +152,7 @@ def _free(name: str, taken: dict[str, Any], kind: str) -> str:
 
 
 def _region(shape: Loop | Circle, unit: str) -> dict[str, Any]:
-    def place(point: Place) -> list[str]:
+    def place(point: DrawingPoint) -> list[str]:
         return [f"{coordinate + 0.0:.12g} {unit}" for coordinate in np.round(point, 12).tolist()]
 
     if isinstance(shape, Circle):

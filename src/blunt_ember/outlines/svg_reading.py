@@ -14,14 +14,14 @@ from xml.etree import ElementTree
 import numpy as np
 import svgelements
 
-from blunt_ember.outlines.loops import Circle, DrawingError, Layer, Stroke
+from blunt_ember.outlines.loops import Circle, DrawingError, DrawingLayer, Stroke
 
 #: Millimetres in each unit, and in a pixel, of which CSS has 96 to the inch.
 _PHYSICAL = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 _PIXEL = 25.4 / 96
 
 
-def read_svg(path: Path) -> tuple[list[Layer], str | None]:
+def read_svg(path: Path) -> tuple[list[DrawingLayer], str | None]:
     """Return the layers of a drawing and the unit it is drawn in: mm, or None where its size is not stated in a unit.
 
     Raises :class:`DrawingError` that names the element at fault.
@@ -51,7 +51,7 @@ def read_svg(path: Path) -> tuple[list[Layer], str | None]:
         else:
             strokes.setdefault(layer, []).extend(_strokes(svgelements.Path(element), size, name))
     layers = [
-        Layer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
+        DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
         for layer in dict.fromkeys([*strokes, *circles])
     ]
     return layers, "mm" if scale is not None else None

@@ -10,17 +10,18 @@ import numpy as np
 from matplotlib.image import imsave
 from PIL import Image as Pictures
 
+from blunt_ember.arrays import Image
 from blunt_ember.case.values.display import time_shown
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.picture.annotated import Image, body_picture
+from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 
 #: What an animation may be written as.
-SUFFIXES = (".gif", ".webp", ".png")
-WIDTH, HEIGHT = 900, 560
+ANIMATION_SUFFIXES = (".gif", ".webp", ".png")
+ANIMATION_WIDTH, ANIMATION_HEIGHT = 900, 560
 #: Pictures of one animation at most, evenly spread over the time of the run, and how long each is seen, ms.
 MOST_PICTURES = 120
 _SEEN_MS = 80
@@ -45,8 +46,8 @@ def write_animation(
     finished leaves no file of the first two. Raises :class:`BluntEmberError` for another suffix or a full disk.
     """
     suffix = path.suffix.lower()
-    if suffix not in SUFFIXES:
-        raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(SUFFIXES)}")
+    if suffix not in ANIMATION_SUFFIXES:
+        raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(ANIMATION_SUFFIXES)}")
     numbers = frames_of(outcome, most)
     renderer = BodyRenderer()
     pictures: list[Pictures.Image] = []
@@ -72,4 +73,4 @@ def write_animation(
 
 def _picture(renderer: BodyRenderer, outcome: Outcome, look: Look, theme: Theme) -> Image:
     said = f"{outcome.case.document.title}: {look.lens.lower()} at {time_shown(outcome.t)}"
-    return body_picture(renderer, outcome, look, WIDTH, HEIGHT, theme, said)
+    return body_picture(renderer, outcome, look, ANIMATION_WIDTH, ANIMATION_HEIGHT, theme, said)

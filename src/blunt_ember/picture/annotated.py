@@ -6,8 +6,8 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats, Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.drawn import drawn_box, seen_pose
@@ -18,8 +18,6 @@ from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 
-Floats = NDArray[np.float64]
-Image = NDArray[np.uint8]
 _DPI = 100
 _MARGINS = (70, 50, 130, 60)
 

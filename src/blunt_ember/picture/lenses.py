@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from functools import cache, cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
 from blunt_ember.fem.reading import flux_at, flux_at_nodes
@@ -16,10 +16,9 @@ from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Solid
 from blunt_ember.picture.body.flow_lines import FlowLines, flow_lines
-from blunt_ember.picture.look import SOLVED, Lens, Look, Plane
+from blunt_ember.picture.look import SOLVED, CutPlane, Lens, Look
 from blunt_ember.picture.palette import difference_map, temperature_map
 
-Floats = NDArray[np.float64]
 #: Colours in a map, and steps of a scale that is divided by tens.
 _COLOURS = 512
 _DECADES = 4.0
@@ -65,7 +64,7 @@ class Shade:
     marks: bool = False
     #: The range that the legend shows, which holds all values and the coloured range.
     outer: tuple[float, float] | None = None
-    cuts: tuple[Plane, ...] = ()
+    cuts: tuple[CutPlane, ...] = ()
     #: Whether only the one plane is drawn, as a flat picture.
     flat: bool = False
     #: The heat flux (p, d) in W/m² at places (p, d) in m, where arrows are drawn.
@@ -136,7 +135,7 @@ class Shade:
         return list(zip(shares[kept].tolist(), [number(value, 3) for value in values[kept].tolist()], strict=True))
 
 
-def parts_of(outcome: Outcome, lens: Lens) -> tuple[str, ...]:
+def lens_parts(outcome: Outcome, lens: Lens) -> tuple[str, ...]:
     """Return what of a lens can be chosen, the first is shown when nothing is; nothing where there is no choice."""
     mesh = outcome.mesh
     if mesh is None:
@@ -160,7 +159,7 @@ def field_of(outcome: Outcome, lens: Lens, part: str = "") -> Field | None:
     mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
     if mesh is None or solution is None or problem is None or lens not in SOLVED:
         return None
-    units, parts = outcome.case.units, parts_of(outcome, lens)
+    units, parts = outcome.case.units, lens_parts(outcome, lens)
     chosen = part if part in parts else next(iter(parts), "")
     if lens == "Temperature":
         values = tuple(solution.temperature[block.nodes] for block in mesh.blocks)

@@ -13,7 +13,7 @@ SOLVED: frozenset[Lens] = frozenset({"Temperature", "Heat flow", "Error", "Diffe
 
 
 @dataclass(frozen=True)
-class Plane:
+class CutPlane:
     """A plane through a solid: across x, y or z (``axis`` 0, 1 or 2) at a place ``at`` in m."""
 
     axis: int
@@ -65,13 +65,13 @@ class Look:
     vanish: bool = False
     marks: bool = False
     whole_run: bool = True
-    cuts: tuple[Plane, ...] = ()
+    cuts: tuple[CutPlane, ...] = ()
     flat: int | None = None
     over: Over = "arrows"
     whole: Whole = Whole()
 
     @property
-    def face(self) -> Plane | None:
+    def face(self) -> CutPlane | None:
         """The plane that is drawn alone."""
         return next((plane for plane in self.cuts if plane.axis == self.flat), None)
 

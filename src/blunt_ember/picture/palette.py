@@ -9,9 +9,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from blunt_ember.arrays import Floats
 
 
 @dataclass(frozen=True)

@@ -11,13 +11,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import i0e, i1e, k0e, k1e
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.side import Side
 
-Floats = NDArray[np.float64]
 STRAIGHT_SOURCE = "Incropera et al. (2007), table 3.4: one-dimensional straight fin"
 ANNULAR_SOURCE = "Incropera et al. (2007), sec. 3.6.4: one-dimensional annular fin"
 LARGEST_BIOT = 0.05

@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import special
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.side import Side
 
-Floats = NDArray[np.float64]
 SOURCE = "half-space, Carslaw & Jaeger (1959), sections 2.4, 2.7 and 2.9"
 #: What may have reached the far side, as a share of what happens at the face.
 _REACHED = 1e-11

@@ -11,9 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from blunt_ember.arrays import Floats
+
 SOURCE = "Incropera et al. (2007), eq. 4.19: series for a plate with one hot edge"
 #: A term with an exponent beyond this adds nothing to a double.
 _SPENT = 40.0

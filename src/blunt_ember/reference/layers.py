@@ -16,15 +16,14 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.roots import balanced, straight_root
 from blunt_ember.reference.side import Side
 
-Floats = NDArray[np.float64]
-Form = Literal["wall", "cylinder", "sphere"]
+LayerForm = Literal["wall", "cylinder", "sphere"]
 SOURCES = {
     "wall": "Incropera et al. (2007), secs. 3.1 and 3.5: plane layers in series",
     "cylinder": "Incropera et al. (2007), secs. 3.3 and 3.5: cylindrical layers in series",
@@ -36,7 +35,7 @@ _GAUSS, _GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(24)
 
 
 @dataclass(frozen=True)
-class Layer:
+class ReferenceLayer:
     """A layer from the end of the one before to ``end`` (m), of ``k``, with ``generation`` (W/m³), and behind it a
     ``contact`` resistance (m² K/W)."""
 
@@ -53,9 +52,9 @@ class Layers:
     Heat is per m² of a wall, per radian and metre of a cylinder, per steradian of a sphere.
     """
 
-    form: Form
+    form: LayerForm
     start: float
-    layers: tuple[Layer, ...]
+    layers: tuple[ReferenceLayer, ...]
     inner: Side
     outer: Side
 

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from typing import Literal, Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import special
 
-Floats = NDArray[np.float64]
-Form = Literal["wall", "cylinder", "sphere"]
+from blunt_ember.arrays import Floats
+
+BodyForm = Literal["wall", "cylinder", "sphere"]
 #: What the distance is raised to in the area that heat passes.
 POWER = {"wall": 0, "cylinder": 1, "sphere": 2}
 _HALVINGS = 90
@@ -39,7 +39,7 @@ class Modes(Protocol):
         """Integrals (n,) of X² sᵐ ds."""
 
 
-def modes_of(form: Form, start: float, end: float, leaves: tuple[float, float], count: int) -> Modes:
+def modes_of(form: BodyForm, start: float, end: float, leaves: tuple[float, float], count: int) -> Modes:
     """Return the ``count`` slowest modes between two places in m.
 
     ``leaves`` are h/k in 1/m at both ends, infinite where the temperature is held. A cylinder is solid.

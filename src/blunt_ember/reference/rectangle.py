@@ -13,12 +13,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.side import Side
 
-Floats = NDArray[np.float64]
 SOURCE = "Carslaw & Jaeger (1959), secs. 5.2–5.6: series for a rectangle"
 #: Terms summed on the edges themselves, where the series falls off slowest, and pairs of place and term at once.
 MOST_TERMS = 60_000
@@ -30,7 +29,7 @@ _SUMS = (500, 1_000, 2_000, 4_000, 8_000, 16_000)
 
 
 @dataclass(frozen=True)
-class Rectangle:
+class RectangleSeries:
     """0 ≤ x ≤ ``width``, 0 ≤ y ≤ ``height`` (m), ``kx`` and ``ky`` in W/(m K), ``generation`` in W/m³."""
 
     width: float
@@ -51,7 +50,7 @@ class Rectangle:
             raise ReferenceRefusedError("no edge is held or meets a fluid, so any temperature would do")
 
     @cached_property
-    def _upright(self) -> Rectangle | None:
+    def _upright(self) -> RectangleSeries | None:
         """The same with x and y exchanged where the edges across x hold no temperature; else None."""
         if self.left.drives or self.right.drives:
             return None

@@ -11,13 +11,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.roots import balanced
 from blunt_ember.reference.side import Side
 
-Floats = NDArray[np.float64]
 SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
 
 

@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.modes import POWER, Floats, Form, Modes, modes_of
+from blunt_ember.reference.modes import POWER, BodyForm, Modes, modes_of
 from blunt_ember.reference.side import Side
 
 Complexes = NDArray[np.complex128]
@@ -42,7 +43,7 @@ class Warming:
     ``temperature`` K; ``sides`` are what both ends meet, ``swings`` how the temperature of each swings, if it does;
     ``generation`` in W/m³. A cylinder is solid; of a solid body the first side is idle."""
 
-    form: Form
+    form: BodyForm
     start: float
     end: float
     k: float

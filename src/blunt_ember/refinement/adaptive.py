@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.checks.questions.answers import SolvedField
@@ -18,14 +19,14 @@ from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.bisection import bisected, require_simplices
-from blunt_ember.mesh.generate import mesh_of
+from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.refinement.goal_oriented_error import weighed_error
-from blunt_ember.refinement.uniform import MOST_NODES, Level
+from blunt_ember.refinement.uniform import MOST_NODES, RefinementLevel
 
 #: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
 _MORE, _SHRINK, _GROW = 2.0, 0.2, 1.6
@@ -47,7 +48,7 @@ class _Estimate:
     share: float
 
 
-def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[Level]:
+def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[RefinementLevel]:
     """Yield a case on meshes that are finer where its answers need it, each with about twice the cells.
 
     A rod is divided anew, a section meshed anew with triangles, and so is the plan of a solid, which gets more layers
@@ -59,9 +60,9 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
     if document.mesh.cells == "quadrilaterals" and geometry.space.dimension > 1:
         raise BluntEmberError("mapped quadrilaterals cannot follow the error; let the cells be of any kind")
     most = most_nodes or MOST_NODES[geometry.space.dimension]
-    found: list[Level] = []
+    found: list[RefinementLevel] = []
     begin = time.perf_counter()
-    mesh = mesh_of(geometry, document.mesh, 1, document.members_of)
+    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of)
     if isinstance(geometry, ImportedGeometry):
         require_simplices(mesh)
     for _ in range(_MOST_MESHES):
@@ -70,7 +71,9 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
         solved, problem = flow.solved_on(case, mesh)
         estimate = _estimated(solved, problem)
         values = flow.answers(case, solved)
-        found.append(Level(mesh.node_count, mesh.cell_count, values, time.perf_counter() - begin, estimate.share))
+        found.append(
+            RefinementLevel(mesh.node_count, mesh.cell_count, values, time.perf_counter() - begin, estimate.share)
+        )
         yield found[-1]
         allowed = allowances(case, found[-1], solved)
         settled = all(gap <= most_off for gap, most_off in zip(left_over(found), allowed, strict=True))
@@ -84,10 +87,10 @@ def adapted(flow: Flow, case: Case, most_nodes: int | None = None) -> Iterator[L
             mesh = _cut(mesh, _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
         else:
             finer, layers = _wanted(geometry, solved.mesh, error, document.mesh.order)
-            mesh = mesh_of(geometry, document.mesh, 1, document.members_of, finer, layers)
+            mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, finer, layers)
 
 
-def left_over(levels: Sequence[Level]) -> tuple[float, ...]:
+def left_over(levels: Sequence[RefinementLevel]) -> tuple[float, ...]:
     """Return how far each answer (a,) may still be off, SI: the last change, or a quarter of the one before if that is
     more, so that an answer which stands still by chance is not taken for settled."""
     if len(levels) < 2:
@@ -98,7 +101,7 @@ def left_over(levels: Sequence[Level]) -> tuple[float, ...]:
     return tuple(changes[0].tolist())
 
 
-def allowances(case: Case, level: Level, solved: SolvedField) -> tuple[float, ...]:
+def allowances(case: Case, level: RefinementLevel, solved: SolvedField) -> tuple[float, ...]:
     """Return the tolerance of every question in SI; shares are of the span of temperatures or of the answer."""
     span = float(np.ptp(solved.temperature))
     if solved.run is not None:
@@ -182,7 +185,7 @@ def _factors(error: Floats, order: int, dimension: int, least: float, most: floa
 
 def _sizes(family: str, corners: Floats) -> Floats:
     """The length (m,) of a side of an even cell about as large."""
-    if FAMILIES[family].dimension == 1:
+    if CELL_FAMILIES[family].dimension == 1:
         return np.asarray(np.abs(corners[:, 1, 0] - corners[:, 0, 0]))
     three = corners[:, :3]
     first, second = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument, Question
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.checks.questions.answers import SolvedField, question_probe
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.fem.steady.adjoint import Influences
-from blunt_ember.mesh.mesh import Floats
 
 
 def weighed_error(

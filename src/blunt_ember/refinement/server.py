@@ -11,15 +11,15 @@ def serve_levels(connection: Connection, data: dict[str, Any], folder: str, foll
     from blunt_ember.case.case import case_from_data
     from blunt_ember.errors import BluntEmberError
     from blunt_ember.flow.flow import Flow
-    from blunt_ember.refinement.adaptive import adapted
-    from blunt_ember.refinement.uniform import divided
+    from blunt_ember.refinement.adaptive import adaptive_refinement
+    from blunt_ember.refinement.uniform import uniform_refinement
 
     try:
         case, flow = case_from_data(data, folder), Flow()
         if not case.document.questions:
             raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
         connection.send(flow.kinds(case, flow.solved(case)))
-        for level in adapted(flow, case) if follow_error else divided(flow, case):
+        for level in adaptive_refinement(flow, case) if follow_error else uniform_refinement(flow, case):
             connection.send(level)
         connection.send("")
     except (BrokenPipeError, ConnectionResetError):

@@ -27,7 +27,7 @@ _LEAST_ORDER = 0.5
 
 
 @dataclass(frozen=True)
-class Level:
+class RefinementLevel:
     """One mesh of a sequence: nodes, cells, the answers (a,) in SI on it, the seconds it took, and of a mesh that
     follows the error the estimated share of the heat flux that is off."""
 
@@ -76,7 +76,7 @@ def trend(values: Sequence[float], scale: float) -> Trend:
     return Trend(order, last + step, _SAFETY * abs(step))
 
 
-def divided(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator[Level]:
+def uniform_refinement(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator[RefinementLevel]:
     """Yield the case on its mesh, then with every cell divided in two, four, eight …, as long as it is affordable."""
     for number in range(levels):
         begin = time.perf_counter()
@@ -87,6 +87,6 @@ def divided(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator[Level]:
                 raise
             return  # too large to be meshed or solved: what there is will do
         mesh = solved.mesh
-        yield Level(mesh.node_count, mesh.cell_count, flow.answers(case, solved), time.perf_counter() - begin)
+        yield RefinementLevel(mesh.node_count, mesh.cell_count, flow.answers(case, solved), time.perf_counter() - begin)
         if mesh.node_count * 2**mesh.dimension > MOST_NODES[mesh.dimension]:
             return

@@ -11,7 +11,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
-from blunt_ember.refinement.uniform import Level
+from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.checks_table import checks_csv
 from blunt_ember.report.foreign_files import write_foreign
 from blunt_ember.report.html import write_report
@@ -24,7 +24,7 @@ def write_outcome(
     path: Path,
     look: Look,
     theme: Theme,
-    levels: Sequence[Level] = (),
+    levels: Sequence[RefinementLevel] = (),
     kinds: Sequence[Kind] = (),
     size: tuple[int, int] = USUAL,
     table: str = "",

@@ -21,7 +21,7 @@ from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.report.checks_table import checks_csv, outcome_text
 
-WIDTH, HEIGHT = 900, 560
+DEMO_WIDTH, DEMO_HEIGHT = 900, 560
 
 
 def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
@@ -43,7 +43,7 @@ def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
 def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     renderer = BodyRenderer()
     pictures = [
-        (lens.lower().replace(" ", "-"), body_picture(renderer, outcome, Look(lens), WIDTH, HEIGHT, LIGHT))
+        (lens.lower().replace(" ", "-"), body_picture(renderer, outcome, Look(lens), DEMO_WIDTH, DEMO_HEIGHT, LIGHT))
         for lens in ("Shape", "Mesh", "Temperature", "Heat flow", "Error")
     ]
     renderer.close()
@@ -51,7 +51,7 @@ def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     if geometry and mesh and solution:
         axis = main_axis(geometry, mesh, solution.temperature)
         profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
-        pictures.append(("profile", image_of(profile_plot(profile, outcome.case.units), WIDTH, 320, LIGHT)))
+        pictures.append(("profile", image_of(profile_plot(profile, outcome.case.units), DEMO_WIDTH, 320, LIGHT)))
     return pictures
 
 

@@ -31,7 +31,7 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.refinement.uniform import Level
+from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
@@ -43,7 +43,11 @@ _LOOKS = (Look("Mesh"), Look("Temperature", bands=True), Look("Heat flow"), Look
 
 
 def write_report(
-    outcome: Outcome, path: Path, levels: Sequence[Level] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
+    outcome: Outcome,
+    path: Path,
+    levels: Sequence[RefinementLevel] = (),
+    kinds: Sequence[Kind] = (),
+    seen: Look | None = None,
 ) -> None:
     """Write the report of a solved case; ``levels`` of a refinement are tabulated with it, ``seen`` is how the body is
     looked at now, if that is to be pictured too.
@@ -59,7 +63,7 @@ def write_report(
 
 
 def report_html(
-    outcome: Outcome, levels: Sequence[Level] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
+    outcome: Outcome, levels: Sequence[RefinementLevel] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
 ) -> str:
     """Return the report as text."""
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
@@ -188,7 +192,7 @@ def _png(image: NDArray[np.uint8]) -> str:
     return base64.b64encode(stream.getvalue()).decode("ascii")
 
 
-def _refinement(outcome: Outcome, levels: Sequence[Level], kinds: Sequence[Kind]) -> dict[str, Any]:
+def _refinement(outcome: Outcome, levels: Sequence[RefinementLevel], kinds: Sequence[Kind]) -> dict[str, Any]:
     names = [question.name for question in outcome.case.document.questions]
     meshes = [
         (

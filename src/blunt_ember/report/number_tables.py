@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
 from blunt_ember.checks.questions.probes import surface_mean, surface_samples
@@ -20,9 +21,9 @@ from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.recovery import Recovered, recovered
 from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
-from blunt_ember.mesh.mesh import FacetSet, Floats, Ints
+from blunt_ember.mesh.mesh import FacetSet
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 
 TABLES = ("readings", "surfaces", "regions", "nodes", "cells")
@@ -232,7 +233,7 @@ def _regions(outcome: Outcome) -> list[Column]:
     volume, total = np.zeros(len(mesh.regions)), np.zeros(len(mesh.regions))
     lowest, highest = np.full(len(mesh.regions), np.inf), np.full(len(mesh.regions), -np.inf)
     for block in mesh.blocks:
-        family, temperature = FAMILIES[block.family], solution.temperature[block.nodes]
+        family, temperature = CELL_FAMILIES[block.family], solution.temperature[block.nodes]
         for part in in_runs(block, len(family.points)):
             weights = weighted_gradients(block, mesh, part)[1]
             own = block.region[part]
@@ -287,7 +288,7 @@ def _cells(outcome: Outcome) -> list[Column]:
     found: Recovered = recovered(problem, solution.temperature, outcome.t)
     middles, temperature, sizes, regions, kinds, volumes = [], [], [], [], [], []
     for block, flux in zip(mesh.blocks, found.at_nodes, strict=True):
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         middle = family.values(family.middle[None])[0]
         middles.append(np.einsum("k,mkd->md", middle, mesh.points[block.nodes]))
         temperature.append(solution.temperature[block.nodes] @ middle)

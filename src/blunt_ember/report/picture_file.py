@@ -11,7 +11,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.lenses import parts_of
+from blunt_ember.picture.lenses import lens_parts
 from blunt_ember.picture.look import SOLVED, Look
 from blunt_ember.picture.palette import Theme
 
@@ -36,7 +36,7 @@ def write_picture(outcome: Outcome, path: Path, look: Look, theme: Theme, size: 
     Raises :class:`BluntEmberError` for a lens that shows nothing of this outcome yet, :class:`OSError` where it cannot
     be written.
     """
-    parts = parts_of(outcome, look.lens)
+    parts = lens_parts(outcome, look.lens)
     if look.part and look.part not in parts:
         offered = ", ".join(parts) or "nothing to choose"
         raise BluntEmberError(f"the lens {look.lens} has no part '{look.part}' here; it has {offered}")

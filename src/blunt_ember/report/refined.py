@@ -10,17 +10,19 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import number, shown, shown_difference
 from blunt_ember.case.values.units import Kind
 from blunt_ember.refinement.adaptive import left_over
-from blunt_ember.refinement.uniform import Level, Trend, trend
+from blunt_ember.refinement.uniform import RefinementLevel, Trend, trend
 from blunt_ember.report.checks_table import aligned
 
 
-def trends(levels: Sequence[Level]) -> tuple[Trend, ...]:
+def trends(levels: Sequence[RefinementLevel]) -> tuple[Trend, ...]:
     """Return what each answer of a sequence tends to whose cells were halved from level to level."""
     columns = zip(*(level.values for level in levels), strict=True)
     return tuple(trend(values, abs(values[-1])) for values in columns)
 
 
-def refined_rows(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> list[list[str]]:
+def refined_rows(
+    case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool
+) -> list[list[str]]:
     """Return a sequence of meshes as rows of a table, with what its answers tend to below them."""
     names = [question.name for question in case.document.questions]
     rows = [["nodes", "cells", *names, "time", *(["flux off by"] if follows_error else [])]]
@@ -44,13 +46,15 @@ def refined_rows(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], fol
     return [[*row, *[""] * (len(rows[0]) - len(row))] for row in rows]
 
 
-def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> str:
+def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool) -> str:
     """Return a sequence of meshes as text for a terminal, and what its answers tend to."""
     total = f"{len(levels)} meshes, {sum(level.seconds for level in levels):.1f} s"
     return "\n".join([case.document.title, "", *aligned(refined_rows(case, kinds, levels, follows_error)), "", total])
 
 
-def refined_object(case: Case, kinds: Sequence[Kind], levels: Sequence[Level], follows_error: bool) -> dict[str, Any]:
+def refined_object(
+    case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool
+) -> dict[str, Any]:
     """Return the same as plain data; values in SI, temperatures in K."""
     answers: list[dict[str, Any]] = []
     gaps = left_over(levels)

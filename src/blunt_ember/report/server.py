@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind
     from blunt_ember.picture.look import Look
-    from blunt_ember.refinement.uniform import Level
+    from blunt_ember.refinement.uniform import RefinementLevel
 
 
 def serve_report(
@@ -20,7 +20,7 @@ def serve_report(
     known: dict[str, Any],
     path: Path,
     look: Look,
-    levels: Sequence[Level],
+    levels: Sequence[RefinementLevel],
     kinds: Sequence[Kind],
 ) -> None:
     """Write the report of a case, of which an outcome is ``known``; send nothing but a line, empty when it is written,

@@ -195,7 +195,7 @@ class Imported(Part):
 Body = Annotated[Section | TurnedSection | Stacked | TurnedSolid | Rod | Imported, Field(discriminator="kind")]
 #: What sides of plane shapes are called when they are looked down on, where bottom and top are those in z.
 PLAN_SIDES = MappingProxyType({"bottom": "front", "top": "back"})
-KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "imported")
+BODY_KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "imported")
 
 
 def without_materials(part: Any) -> Any:

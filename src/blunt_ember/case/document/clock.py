@@ -11,7 +11,15 @@ from blunt_ember.case.document.parts import Name, Part, complain
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.surface_laws import StartTemperature
 from blunt_ember.case.document.surroundings import Surrounding
-from blunt_ember.case.values.quantity import Difference, Lapse, Rate, Reading, StatedTolerance, Time, Tolerance
+from blunt_ember.case.values.quantity import (
+    Difference,
+    Lapse,
+    Rate,
+    StatedTolerance,
+    TemperatureReading,
+    Time,
+    Tolerance,
+)
 from blunt_ember.case.values.units import NUMBER
 
 #: A larger share of the span of temperatures is a slip, or no answer.
@@ -25,13 +33,13 @@ READ_KEYS = ("temperature", "highest", "lowest", "mean")
 class Condition(Part):
     """Something that comes true in the course of time: exactly one of ``passes``, ``near``, ``settled``, ``slower``."""
 
-    passes: Reading | None = Field(None, description="a temperature that is passed")
+    passes: TemperatureReading | None = Field(None, description="a temperature that is passed")
     going: Literal["up", "down"] | None = Field(None, description="with 'passes': only this way counts")
     temperature: Place | None = Field(None, description="with 'passes': at this point")
     highest: str | Line | None = Field(None, description="with 'passes': highest on a surface, in a region or 'body'")
     lowest: str | Line | None = Field(None, description="with 'passes': lowest on a surface, in a region or 'body'")
     mean: str | Line | None = Field(None, description="with 'passes': mean over a surface, a region or 'body'")
-    near: Reading | None = Field(None, description="every temperature of the body lies near this one")
+    near: TemperatureReading | None = Field(None, description="every temperature of the body lies near this one")
     within: Difference | None = Field(None, description="with 'near': how near; 1 K when nothing is said")
     settled: Difference | None = Field(None, description="every temperature is this near to the steady answer")
     slower: Rate | None = Field(None, description="every temperature changes more slowly than this")
@@ -71,7 +79,7 @@ class Condition(Part):
 CONDITIONS = ("passes", "near", "settled", "slower")
 
 
-class Stage(Part):
+class ClockStage(Part):
     """A part of the time with surroundings of its own; it begins where the one before it ended."""
 
     name: Name
@@ -83,7 +91,7 @@ class Stage(Part):
     every: Lapse | None = Field(None, description="how often fields are kept in this stage")
 
     @model_validator(mode="after")
-    def _ends(self) -> Stage:
+    def _ends(self) -> ClockStage:
         if self.lasts is None and self.until is None:
             raise complain("say how the stage ends: how long it 'lasts', or 'until' when")
         return self
@@ -103,7 +111,7 @@ class Clock(Part):
     start_in: dict[str, StartTemperature] = Field(default_factory=dict, description="temperature of single regions")
     end: Lapse | None = Field(None, description="time at which it ends at the latest")
     until: Condition | None = Field(None, description="what ends it sooner")
-    stages: list[Stage] = Field(default_factory=list)
+    stages: list[ClockStage] = Field(default_factory=list)
     every: Lapse | None = Field(None, description="how often fields are kept; every step when nothing is said")
     at: list[Time] = Field(default_factory=list, description="further times at which fields are kept")
     tolerance: StatedTolerance = Field(

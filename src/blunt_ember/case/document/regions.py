@@ -180,7 +180,7 @@ class Polygon(Region):
     points: list[Point] = Field(min_length=3, max_length=5000)
 
 
-class Step(Part):
+class OutlineStep(Part):
     """One piece of an outline: a line to a point, or an arc through another one."""
 
     to: Point
@@ -193,7 +193,7 @@ class Outline(Region):
 
     shape: Literal["outline"]
     start: Point
-    path: list[Step] = Field(min_length=2, max_length=5000)
+    path: list[OutlineStep] = Field(min_length=2, max_length=5000)
 
 
 AnyRegion = Annotated[

@@ -12,10 +12,10 @@ from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.expressions import renamed
 from blunt_ember.errors import CaseError, ExpressionError, Fault
 
-Path = Sequence[str | int]
+PathLike = Sequence[str | int]
 
 
-def value_at(data: Any, path: Path, default: Any = None) -> Any:
+def value_at(data: Any, path: PathLike, default: Any = None) -> Any:
     """Return the entry at ``path`` in JSON data, or ``default`` where there is none."""
     for part in path:
         if isinstance(data, Mapping) and part in data:
@@ -27,12 +27,12 @@ def value_at(data: Any, path: Path, default: Any = None) -> Any:
     return data
 
 
-def with_value(case: Case, path: Path, value: Any) -> Case:
+def with_value(case: Case, path: PathLike, value: Any) -> Case:
     """Return the case with the entry at ``path`` set; missing objects on the way are made."""
     return case.restated(_replaced(case.data, path, lambda _: value))
 
 
-def without(case: Case, path: Path) -> Case:
+def without(case: Case, path: PathLike) -> Case:
     """Return the case with the entry at ``path`` removed."""
     *owner, last = path
 
@@ -44,12 +44,12 @@ def without(case: Case, path: Path) -> Case:
     return case.restated(_replaced(case.data, owner, removed))
 
 
-def appended(case: Case, path: Path, entry: Any) -> Case:
+def appended(case: Case, path: PathLike, entry: Any) -> Case:
     """Return the case with ``entry`` at the end of the list at ``path``."""
     return case.restated(_replaced(case.data, path, lambda here: [*(here or []), entry]))
 
 
-def with_typed_value(case: Case, path: Path, text: str) -> Case:
+def with_typed_value(case: Case, path: PathLike, text: str) -> Case:
     """Return the case after ``text`` was typed into the field at ``path``.
 
     Where the field holds just the name of a parameter, a value typed over it goes to that parameter, so that
@@ -61,7 +61,7 @@ def with_typed_value(case: Case, path: Path, text: str) -> Case:
     return with_value(case, ("parameters", parameter), text)
 
 
-def parameter_at(case: Case, path: Path) -> str | None:
+def parameter_at(case: Case, path: PathLike) -> str | None:
     """Return the parameter whose bare name stands at ``path``, or None."""
     text = value_at(case.data, path)
     if path and path[0] != "parameters" and isinstance(text, str) and text.strip() in case.data.get("parameters", {}):
@@ -75,7 +75,7 @@ def free_name(stem: str, taken: Sequence[str] | Mapping[str, Any]) -> str:
     return next(name for name in names if name not in taken)
 
 
-def renamed_part(case: Case, path: Path, new: str) -> Case:
+def renamed_part(case: Case, path: PathLike, new: str) -> Case:
     """Return the case with a part of the body renamed, and every statement that refers to it or its surfaces following.
 
     ``path`` leads to a region, a level of a region, a piece of a rod or a group of a mesh file.
@@ -102,7 +102,7 @@ def renamed_part(case: Case, path: Path, new: str) -> Case:
     return case.restated(with_surfaces_mapped(_replaced(case.data, owner, renamed_in), surface))
 
 
-def _full_name(path: Path) -> str:
+def _full_name(path: PathLike) -> str:
     """The name surfaces know a part of the body by: a level goes by its region's name and its own."""
     return f"{path[2]}.{path[4]}" if len(path) == 5 else str(path[-1])
 
@@ -146,7 +146,7 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
     return case.restated(data)
 
 
-def without_part(case: Case, path: Path) -> tuple[Case, list[str]]:
+def without_part(case: Case, path: PathLike) -> tuple[Case, list[str]]:
     """Return the case without a part of the body, and in words what else went because it referred to it.
 
     ``path`` leads to a region, a level of a region or a piece of a rod. Raises :class:`CaseError` while another region
@@ -397,7 +397,7 @@ def _named_of(members: Any, change: Callable[[str], str]) -> Any:
     return change(members) if isinstance(members, str) else [change(member) for member in members]
 
 
-def _require_free(new: str, taken: Mapping[str, Any], path: Path, what: str) -> None:
+def _require_free(new: str, taken: Mapping[str, Any], path: PathLike, what: str) -> None:
     try:
         check_name(new)
     except Exception as error:
@@ -413,7 +413,7 @@ def _name_replaced(text: str, old: str, new: str) -> str:
         return text
 
 
-def _replaced(data: Any, path: Path, change: Callable[[Any], Any]) -> Any:
+def _replaced(data: Any, path: PathLike, change: Callable[[Any], Any]) -> Any:
     if not path:
         return change(data)
     first, *rest = path

@@ -9,11 +9,10 @@ from pydantic import BaseModel
 
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
+from blunt_ember.errors import DataPath
 
-Path = tuple[str | int, ...]
 
-
-def every_value(part: Any, path: Path = ()) -> Iterator[tuple[Path, Law | Quantity]]:
+def every_value(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Law | Quantity]]:
     """Yield the laws and quantities in a document or a part of it, each with its path."""
     if isinstance(part, Law | Quantity):
         yield path, part

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing.every_value import Path, every_value
+from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.evaluation import evaluate
@@ -25,7 +25,7 @@ from blunt_ember.case.values.units import (
     TEMPERATURE_DIFFERENCE,
     single_unit,
 )
-from blunt_ember.errors import ExpressionError, Note
+from blunt_ember.errors import DataPath, ExpressionError, Note
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ def plausibility(case: Case) -> tuple[Note, ...]:
     return tuple(dict.fromkeys([*notes, *_offsets(case)]))
 
 
-def _of_value(case: Case, path: Path, value: Law | Quantity) -> Iterator[Note]:
+def _of_value(case: Case, path: DataPath, value: Law | Quantity) -> Iterator[Note]:
     values = stated_values(value) if isinstance(value, Law) else (value.si,)
     kind = value.kind
     if kind.name == TEMPERATURE.name:
@@ -115,9 +115,9 @@ def _offsets(case: Case) -> Iterator[Note]:
                 break
 
 
-def _readings(case: Case) -> Iterator[tuple[Path, str, float, str]]:
+def _readings(case: Case) -> Iterator[tuple[DataPath, str, float, str]]:
     """Temperatures that are written out with their scale: path, text, kelvin, and the scale."""
-    texts: list[tuple[Path, str]] = [
+    texts: list[tuple[DataPath, str]] = [
         (("parameters", name), str(text)) for name, text in case.data.get("parameters", {}).items()
     ]
     texts += [

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
-from blunt_ember.case.document.bodies import KINDS
+from blunt_ember.case.document.bodies import BODY_KINDS
 from blunt_ember.case.document.regions import SHAPES
 from blunt_ember.errors import Fault
 
@@ -112,7 +112,7 @@ _UNION_MEMBERS = (
     "angle",
     "radial",
     *SHAPES,
-    *KINDS,
+    *BODY_KINDS,
 )
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from blunt_ember.case.values.expressions import Call, Literal, Name, Negative, Node, Operation, names_in, parse
+from blunt_ember.case.values.expressions import Call, Literal, NameNode, Negative, Node, Operation, names_in, parse
 from blunt_ember.case.values.units import (
     DIMENSIONLESS,
     TEMPERATURE,
@@ -195,7 +195,7 @@ def _value(node: Node, names: Names) -> Value:
     match node:
         case Literal():
             return _literal(node)
-        case Name():
+        case NameNode():
             return _named(node.text, names)
         case Negative(operand):
             value = _value(operand, names)
@@ -229,7 +229,7 @@ def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Ma
     match node:
         case Literal(value):
             return value
-        case Name(text):
+        case NameNode(text):
             return variables[text]
         case Negative(operand):
             return -magnitude_of(operand, variables)

@@ -51,7 +51,7 @@ class Literal:
 
 
 @dataclass(frozen=True)
-class Name:
+class NameNode:
     """A parameter, a line of the Working, or a variable such as ``x``."""
 
     text: str
@@ -82,7 +82,7 @@ class Call:
     arguments: tuple[Node, ...]
 
 
-Node = Literal | Name | Negative | Operation | Call
+Node = Literal | NameNode | Negative | Operation | Call
 
 
 @lru_cache(maxsize=4096)
@@ -124,10 +124,10 @@ def _plainly(text: str) -> str:
     return _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
 
 
-def names_in(node: Node) -> Iterator[Name]:
+def names_in(node: Node) -> Iterator[NameNode]:
     """Yield every name the expression refers to."""
     match node:
-        case Name():
+        case NameNode():
             yield node
         case Negative(operand):
             yield from names_in(operand)
@@ -142,7 +142,7 @@ def names_in(node: Node) -> Iterator[Name]:
 def substituted(node: Node, meanings: Mapping[str, Node]) -> Node:
     """Return the expression with names replaced by what they stand for."""
     match node:
-        case Name(text):
+        case NameNode(text):
             return meanings.get(text, node)
         case Negative(operand):
             return Negative(substituted(operand, meanings))
@@ -261,7 +261,7 @@ class _Parser:
 
     def named(self, token: Token, depth: int) -> Node:
         if not self.sign("("):
-            return Name(token.text, token.start)
+            return NameNode(token.text, token.start)
         self.take()
         arguments = [self.sum(depth + 1)]
         while self.sign(","):

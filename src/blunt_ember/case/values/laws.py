@@ -9,11 +9,11 @@ from types import MappingProxyType
 from typing import Any, Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
 from pydantic_core import PydanticCustomError, core_schema
 from scipy.interpolate import PchipInterpolator
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import (
     Value,
     evaluate,
@@ -29,7 +29,6 @@ from blunt_ember.case.values.expressions import Node, Operation, names_in, parse
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
 
-Floats = NDArray[np.float64]
 #: What the variables of a law are.
 PLACE = ("x", "y", "z", "r", "theta")
 VARIABLE_KINDS: Mapping[str, Kind] = MappingProxyType(

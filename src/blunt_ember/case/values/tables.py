@@ -56,7 +56,7 @@ def _point(cell: str) -> str:
     return cell.replace(",", ".") if re.fullmatch(r"[-+−]?\d+,\d+([eE][-+]?\d+)?", cell) else cell
 
 
-def cells_of(stated: Mapping[str, Any]) -> Cells:
+def table_cells(stated: Mapping[str, Any]) -> Cells:
     """Return the cells of a table as it stands in a case."""
     return Cells(tuple((str(x), str(y)) for x, y in stated["table"]))
 

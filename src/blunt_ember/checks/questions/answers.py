@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition
 from blunt_ember.case.document.places import Line
@@ -14,14 +15,14 @@ from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import TIME
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.reading_line import laid
-from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, field_at
+from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.reference.crossing import first_crossing
 
 #: Instants at which an exact history is looked through for a crossing.
@@ -102,7 +103,7 @@ def exact_answer(
     if question.when is not None:
         return _exact_time(question.when, members, field, solved)
     end = 0.0 if solved.run is None else float(solved.run.times[-1])
-    now = field_at(field, end if question.time is None else question.time.si)
+    now = exact_field_at(field, end if question.time is None else question.time.si)
     if question.asks == "heat_flow":
         return float(_directed(question, members, solved.geometry, sum(now.heat(name) for name in members)))
     if question.asks in ("heat_passed", "heat_stored"):
@@ -132,7 +133,7 @@ def _exact_time(
     goal = when.passes.si
     latest = float(run.times[-1])
     return first_crossing(
-        lambda t: _exact_reading(when, members, field_at(field, t), solved, None) - goal, latest, _INSTANTS
+        lambda t: _exact_reading(when, members, exact_field_at(field, t), solved, None) - goal, latest, _INSTANTS
     )
 
 
@@ -171,7 +172,7 @@ def _exact_in_regions(asks: str, target: str, field: ExactField, solved: SolvedF
     if asks == "mean":
         total = volume = 0.0
         for block in mesh.blocks:
-            for run in in_runs(block, len(FAMILIES[block.family].points)):
+            for run in in_runs(block, len(CELL_FAMILIES[block.family].points)):
                 weights = weighted_gradients(block, mesh, run)[1]
                 places = cell_places(block, mesh, run)
                 for region in np.intersect1d(block.region[run], list(regions)).tolist():

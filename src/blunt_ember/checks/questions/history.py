@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import Kind
-from blunt_ember.mesh.mesh import Floats
 
 #: Instants at which exact curves are evaluated at most.
 _MOST_EXACT = 240

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from scipy.sparse import csr_array, vstack
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition
 from blunt_ember.case.document.places import Line
@@ -16,10 +17,10 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import FacetSet, Mesh
 
-Reduction = Literal["highest", "lowest", "sum"]
+ProbeReduction = Literal["highest", "lowest", "sum"]
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,7 @@ class Probe:
     """Reads ``weights`` (p, n) of temperatures, and of what they give the highest, the lowest or the sum."""
 
     weights: csr_array
-    reduction: Reduction
+    reduction: ProbeReduction
 
     def __call__(self, temperature: Floats) -> float:
         """Return what is read of temperatures (n,) in K."""
@@ -86,7 +87,7 @@ def surface_samples(facets: FacetSet, mesh: Mesh) -> csr_array:
     """Return weights (s, n) of places on each facet of a surface, enough to find the extremes."""
     rows = []
     for block in facets.blocks:
-        shape = FAMILIES[block.family].values(FAMILIES[block.family].samples)
+        shape = CELL_FAMILIES[block.family].values(CELL_FAMILIES[block.family].samples)
         count = len(block.nodes) * len(shape)
         columns = np.repeat(block.nodes, len(shape), axis=0)
         values = np.tile(shape, (len(block.nodes), 1))
@@ -99,7 +100,7 @@ def surface_mean(facets: FacetSet, mesh: Mesh) -> csr_array:
     """Return weights (1, n) of the mean over a surface."""
     share = np.zeros(mesh.node_count)
     for block in facets.blocks:
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         share += _gathered(facet_weights(facets, block, mesh) @ family.at_points, block.nodes, mesh)
     return csr_array(share[None] / share.sum())
 
@@ -114,7 +115,7 @@ def _of_regions(asks: str, regions: list[int], mesh: Mesh) -> Probe:
         return Probe(weights, "highest" if asks == "highest" else "lowest")
     share = np.zeros(mesh.node_count)
     for block in mesh.blocks:
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         runs = in_runs(block, len(family.points))
         volumes = np.concatenate([weighted_gradients(block, mesh, run)[1] for run in runs])
         own = np.isin(block.region, regions)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.checks.questions.reading_line import ReadingLine, through_middle
 from blunt_ember.checks.references.exact_flux import exact_flux
@@ -13,7 +14,7 @@ from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 #: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
 #: or along an axis.

@@ -8,14 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import csr_array, vstack
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.places import Line
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.reading import surface_places, weights_at
 from blunt_ember.geometry.changes import changes
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.cells.facets import chained
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import FacetSet, Mesh
 from blunt_ember.mesh.nearest import nearest_on_surface
 
 #: Places at which a line is read, and on each facet of an edge at least.
@@ -234,7 +235,7 @@ def _along_edge(
             lines[block.family] = np.concatenate(
                 [lines[block.family], block.nodes] if block.family in lines else [block.nodes]
             )
-    if len(lines) != 1 or FAMILIES[next(iter(lines))].dimension != 1:
+    if len(lines) != 1 or CELL_FAMILIES[next(iter(lines))].dimension != 1:
         raise CaseError((Fault(path, f"{' and '.join(members)} is no line that can be read along"),))
     ((family, nodes),) = lines.items()
     region = side if side is not None else sets[0].regions[0]
@@ -253,7 +254,7 @@ def _shared_edges(first: FacetSet, second: FacetSet) -> tuple[str, Ints]:
 def _edges(facets: FacetSet) -> Ints:
     found = []
     for block in facets.blocks:
-        corners = FAMILIES[block.family].corners
+        corners = CELL_FAMILIES[block.family].corners
         ends = [block.nodes[:, :corners], np.roll(block.nodes[:, :corners], -1, axis=1)]
         if block.nodes.shape[1] > corners:
             ends.append(block.nodes[:, corners : 2 * corners])
@@ -264,7 +265,7 @@ def _edges(facets: FacetSet) -> Ints:
 
 def _on_facets(title: str, family_name: str, nodes: Ints, mesh: Mesh, region: int) -> ReadingLine:
     """A line along line cells with ``nodes`` (f, 2 or 3), read by their own shape functions."""
-    family = FAMILIES[family_name]
+    family = CELL_FAMILIES[family_name]
     order, turned = chained(nodes[:, :2])
     swapped = nodes[:, [1, 0, *range(2, nodes.shape[1])]]
     nodes = np.where(turned[:, None], swapped, nodes)[order]

@@ -7,7 +7,7 @@ from blunt_ember.case.document.clock import WHOLE_BODY, Condition
 from blunt_ember.case.document.places import Line
 
 
-def asked_sentence(question: Question, heat_basis: str, runs: bool = False) -> str:
+def question_sentence(question: Question, heat_basis: str, runs: bool = False) -> str:
     """Return the question in words, with its basis: ``Heat flow into the body through brick.left, per m²``.
 
     ``heat_basis`` tells what a heat flow of this body is for, ``runs`` whether the clock does.

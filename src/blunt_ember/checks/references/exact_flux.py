@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.fem.problem.conductors import conducted
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.mesh import Floats
 
 #: Step of the differences, as a share of the extent of the region along the axis: truncation and round-off of fourth
 #: order are then alike, about 1e-10 of the flux.

@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
-from blunt_ember.checks.references.fits.field import Floats, Unsaid
+from blunt_ember.checks.references.fits.field import Unsaid
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
 
@@ -35,7 +36,7 @@ class OwnField(Unsaid):
         return replace(self, t=t)
 
 
-def own_field(name: str, law: Law, space: Space, runs: bool = False) -> OwnField:
+def working_field(name: str, law: Law, space: Space, runs: bool = False) -> OwnField:
     """Return the field of a line; raise :class:`ReferenceRefusedError` where this body lacks a coordinate of it.
 
     ``runs`` tells whether the clock does.

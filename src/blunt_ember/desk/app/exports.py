@@ -16,7 +16,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.server import news_of
 from blunt_ember.picture.charts.plot import write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
-from blunt_ember.refinement.uniform import Level
+from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.server import serve_report
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ def export(window: Window) -> None:
 
 
 def _write_report(
-    window: Window, outcome: Outcome, path: Path, refined: tuple[Sequence[Level], Sequence[Kind]]
+    window: Window, outcome: Outcome, path: Path, refined: tuple[Sequence[RefinementLevel], Sequence[Kind]]
 ) -> None:
     """Write a report beside the work in the window, with a way to stop it."""
     case, look = outcome.case, window.stage.look

@@ -31,7 +31,7 @@ from blunt_ember.desk.checks.panel import ChecksPanel
 from blunt_ember.desk.sheet.materials import KEEP
 from blunt_ember.desk.sheet.sheet import Sheet
 from blunt_ember.desk.sheet.surface_card import SurfaceCard
-from blunt_ember.desk.solver.solver import Solver
+from blunt_ember.desk.solver.solver import SolverProcess
 from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.desk.stage.stage import Stage
 from blunt_ember.desk.strip.strip import Strip
@@ -45,7 +45,7 @@ from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 from blunt_ember.report.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
-PATIENCE_MS = 200
+START_PATIENCE_MS = 200
 SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
 
 
@@ -58,21 +58,21 @@ _OPENED = (
 class Window(QMainWindow):
     """Shows one case; opens, saves, solves and undoes."""
 
-    def __init__(self, solver: Solver | None = None, settings: Settings | None = None) -> None:
+    def __init__(self, solver: SolverProcess | None = None, settings: Settings | None = None) -> None:
         super().__init__()
         self.setObjectName("window")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.settings = settings or Settings()
         self.current = CurrentCase(self)
-        self.solver = solver or Solver(self)
+        self.solver = solver or SolverProcess(self)
         self.outcome: Outcome | None = None
         self._kept: Kept | None = None
         self.live = True
         self._seen: Case | None = None
         self._late = QTimer(self)
         self._late.setSingleShot(True)
-        self._late.setInterval(PATIENCE_MS)
+        self._late.setInterval(START_PATIENCE_MS)
         self._late.timeout.connect(self._mark_stale)
 
         self.header = Header(self.current, self)

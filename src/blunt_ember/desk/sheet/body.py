@@ -6,8 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported, Rod, Stacked, TurnedSolid
-from blunt_ember.case.document.bodies import Section as PlaneSection
+from blunt_ember.case.document.bodies import Imported, Rod, Section, Stacked, TurnedSolid
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
 from blunt_ember.case.editing.edits import (
@@ -24,10 +23,10 @@ from blunt_ember.desk.sheet.sentences import (
     Edit,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     TypedEdit,
     Word,
     entry,
@@ -35,8 +34,8 @@ from blunt_ember.desk.sheet.sentences import (
     typing,
 )
 from blunt_ember.desk.sheet.shapes import shape_words
+from blunt_ember.errors import DataPath
 
-Path = tuple[str | int, ...]
 _BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
 _CONCENTRIC = {"around": "around", "inside": "inside"}
 _PLACES = {**_BESIDE, **_CONCENTRIC}
@@ -59,17 +58,17 @@ _KIND_WORDS = {
 }
 
 
-def body_section(case: Case) -> Section:
+def body_section(case: Case) -> SheetSection:
     """Return the section of the body."""
     body = case.document.body
     if isinstance(body, Rod):
         count = len(body.pieces)
-        return Section("Body", f"rod of {count} piece{'s' if count > 1 else ''}", tuple(_pieces(case, body)))
+        return SheetSection("Body", f"rod of {count} piece{'s' if count > 1 else ''}", tuple(_pieces(case, body)))
     if isinstance(body, Imported):
-        return Section("Body", f"from {body.file}", tuple(_groups(case, body)))
-    rows: list[Row] = [_kind(case)]
+        return SheetSection("Body", f"from {body.file}", tuple(_groups(case, body)))
+    rows: list[SheetRow] = [_kind(case)]
     for name, region in body.regions.items():
-        path: Path = ("body", "regions", name)
+        path: DataPath = ("body", "regions", name)
         levels = list(region.levels or {})
         rows.append(
             (
@@ -85,23 +84,23 @@ def body_section(case: Case) -> Section:
         rows += [_level(case, (*path, "levels", level)) for level in levels]
     rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
     count = len(body.regions)
-    return Section("Body", f"{count} region{'s' if count > 1 else ''} · {_said(case)}", tuple(rows))
+    return SheetSection("Body", f"{count} region{'s' if count > 1 else ''} · {_said(case)}", tuple(rows))
 
 
 def _said(case: Case) -> str:
     body = case.document.body
-    if isinstance(body, PlaneSection):
+    if isinstance(body, Section):
         return f"section, {body.depth.text} deep"
     if isinstance(body, TurnedSolid):
         return f"solid, turned by {body.angle.text}"
     return "stacked" if isinstance(body, Stacked) else "turned about y, full turn"
 
 
-def _kind(case: Case) -> Row:
+def _kind(case: Case) -> SheetRow:
     """The kind of body, what it may be made into, and its depth or angle."""
     body = case.document.body
     options = tuple(Option(_KIND_WORDS[kind], _made_into(kind)) for kind in SHAPED if kind != body.kind)
-    parts: list[Part] = [Choice("body kind", _KIND_WORDS[body.kind], options, "plain choice")]
+    parts: list[SentencePart] = [Choice("body kind", _KIND_WORDS[body.kind], options, "plain choice")]
     for kind, key, word, hint in (
         ("section", "depth", "deep by", "Depth of the section, for which heat flows are given"),
         ("turned solid", "angle", "by", "Angle it is turned by, up to 360 deg"),
@@ -118,7 +117,7 @@ def _made_into(kind: str) -> Edit:
     return lambda now: with_body_kind(now, kind)
 
 
-def _height_words(case: Case, path: Path) -> list[Part]:
+def _height_words(case: Case, path: DataPath) -> list[SentencePart]:
     return [
         Word("from z"),
         *entry(case, (*path, "z", 0), "Where it begins in z, such as 0 mm"),
@@ -127,7 +126,7 @@ def _height_words(case: Case, path: Path) -> list[Part]:
     ]
 
 
-def _filling_words(case: Case, path: Path, void: bool, material: str | None, fills: bool) -> list[Part]:
+def _filling_words(case: Case, path: DataPath, void: bool, material: str | None, fills: bool) -> list[SentencePart]:
     if not fills:
         return [Word("in levels:")]
     if void:
@@ -135,7 +134,7 @@ def _filling_words(case: Case, path: Path, void: bool, material: str | None, fil
     return [Word("of"), _material_choice(case, path, material), *direction_words(case, path, material)]
 
 
-def _level(case: Case, path: Path) -> Row:
+def _level(case: Case, path: DataPath) -> SheetRow:
     region, name = str(path[2]), str(path[4])
     levels = case.document.body.regions[region].levels or {}
     remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path))
@@ -148,7 +147,7 @@ def _level(case: Case, path: Path) -> Row:
     )
 
 
-def _more_levels(path: Path, has_levels: bool) -> Choice:
+def _more_levels(path: DataPath, has_levels: bool) -> Choice:
     def add(now: Case) -> Case:
         region = now.data["body"]["regions"][str(path[2])]
         levels = dict(region.get("levels", {}))
@@ -179,11 +178,11 @@ def _more_levels(path: Path, has_levels: bool) -> Choice:
     return Choice(f"add level {path[2]}", "and …", (Option(words, add),), "link")
 
 
-def _pieces(case: Case, rod: Rod) -> list[Row]:
-    rows: list[Row] = []
+def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
+    rows: list[SheetRow] = []
     for name, piece in rod.pieces.items():
-        path: Path = ("body", "pieces", name)
-        section: list[Part] = [Word(", diameter"), *entry(case, (*path, "diameter"), "Diameter, such as 8 mm")]
+        path: DataPath = ("body", "pieces", name)
+        section: list[SentencePart] = [Word(", diameter"), *entry(case, (*path, "diameter"), "Diameter, such as 8 mm")]
         if piece.diameter is None:
             section = [Word(", area"), *entry(case, (*path, "area"), "Area of the cross-section, such as 50 mm²")]
             if piece.perimeter is not None:
@@ -216,7 +215,7 @@ def _pieces(case: Case, rod: Rod) -> list[Row]:
     return rows
 
 
-def _other_section(path: Path, is_round: bool, has_side: bool) -> Choice:
+def _other_section(path: DataPath, is_round: bool, has_side: bool) -> Choice:
     def change(**entries: str) -> Edit:
         def made(now: Case) -> Case:
             piece = value_at(now.data, path)
@@ -233,11 +232,11 @@ def _other_section(path: Path, is_round: bool, has_side: bool) -> Choice:
     return Choice(f"section of {path[2]}", "…", tuple(options), "link")
 
 
-def _groups(case: Case, body: Imported) -> list[Row]:
-    rows: list[Row] = [
+def _groups(case: Case, body: Imported) -> list[SheetRow]:
+    rows: list[SheetRow] = [
         (
             Word("file"),
-            Entry("body.file", body.file, "Path of the mesh file", typing(("body", "file"))),
+            Entry("body.file", body.file, "DataPath of the mesh file", typing(("body", "file"))),
             Word("in which 1 is"),
             *entry(case, ("body", "unit"), "Length that 1 stands for in the file, such as 1 mm"),
         )
@@ -254,7 +253,7 @@ def _groups(case: Case, body: Imported) -> list[Row]:
     return rows
 
 
-def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Part]:
+def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[SentencePart]:
     regions = case.document.body.regions
     region = regions[name]
     if region.beside:
@@ -276,11 +275,11 @@ def _place_words(case: Case, path: tuple[str | int, ...], name: str) -> list[Par
     return []
 
 
-def _renaming(path: Path) -> TypedEdit:
+def _renaming(path: DataPath) -> TypedEdit:
     return lambda now, typed: renamed_part(now, path, typed.strip())
 
 
-def _removing(path: Path) -> tuple[Edit, Callable[[Case], list[str]]]:
+def _removing(path: DataPath) -> tuple[Edit, Callable[[Case], list[str]]]:
     return (lambda now: without_part(now, path)[0]), (lambda now: without_part(now, path)[1])
 
 
@@ -326,7 +325,7 @@ def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
     return change
 
 
-def _material_choice(case: Case, part: Path, material: str | None) -> Choice:
+def _material_choice(case: Case, part: DataPath, material: str | None) -> Choice:
     path = (*part, "material")
     options = [Option(name, setting(path, name)) for name in case.document.materials]
 

@@ -15,10 +15,10 @@ from blunt_ember.desk.sheet.sentences import (
     Edit,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     Word,
     adding,
     entry,
@@ -29,13 +29,13 @@ from blunt_ember.desk.sheet.sentences import (
     typing,
 )
 from blunt_ember.desk.sheet.surroundings import surrounding_options, surrounding_sentence
+from blunt_ember.errors import DataPath
 from blunt_ember.fem.transient.time_constants import SETTLED_AFTER, TimeScales
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.run_plan import SETTLED_SHARE
 
-Path = tuple[str | int, ...]
 _START = "20 °C"
-_CLOCK: Path = ("clock",)
+_CLOCK: DataPath = ("clock",)
 _CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
     "settled": ("near the steady answer", {"settled": "0.5 K"}),
     "slower": ("changing slowly", {"slower": "1 K/min"}),
@@ -44,15 +44,15 @@ _CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
 }
 
 
-def clock_section(case: Case, outcome: Outcome | None) -> Section:
+def clock_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the clock; ``outcome`` gives what is predicted."""
     clock = case.document.running_clock
     if clock is None:
         run = Option("let it run from a start", setting(_CLOCK, {"start": _START}))
-        return Section(
+        return SheetSection(
             "Clock", "steady", ((Choice("run the clock", "let the clock run …", (run,), "link", direct=True),),)
         )
-    rows: list[Row] = [_start_row(case, clock)]
+    rows: list[SheetRow] = [_start_row(case, clock)]
     rows += [_region_row(case, name) for name in clock.start_in]
     if clock.stages:
         rows += [row for place in range(len(clock.stages)) for row in _stage_rows(case, place, outcome)]
@@ -64,7 +64,7 @@ def clock_section(case: Case, outcome: Outcome | None) -> Section:
     if scales is not None:
         rows += _predicted(case, scales, outcome)
     rows.append((_more(case, clock, outcome),))
-    return Section("Clock", _state(case, clock, outcome), tuple(rows))
+    return SheetSection("Clock", _state(case, clock, outcome), tuple(rows))
 
 
 def _state(case: Case, clock: Clock, outcome: Outcome | None) -> str:
@@ -74,7 +74,7 @@ def _state(case: Case, clock: Clock, outcome: Outcome | None) -> str:
     return f"{len(clock.stages)} stages" if clock.stages else "runs"
 
 
-def _start_row(case: Case, clock: Clock) -> Row:
+def _start_row(case: Case, clock: Clock) -> SheetRow:
     as_steady = Option("as the steady answer of what surrounds it at first", setting(("clock", "start"), "steady"))
     at_one = Option("at a temperature", setting(("clock", "start"), _START))
     if isinstance(clock.start, str):
@@ -90,13 +90,13 @@ def _start_row(case: Case, clock: Clock) -> Row:
     return Word("starts at"), *at, Choice("start of the clock", "…", (as_steady, *others), "link")
 
 
-def _region_row(case: Case, name: str) -> Row:
-    path: Path = ("clock", "start_in", name)
+def _region_row(case: Case, name: str) -> SheetRow:
+    path: DataPath = ("clock", "start_in", name)
     at = law_entry(case, path, "Temperature of this region at the start", TEMPERATURE, " ".join(PLACE))
     return Word(f"{name} at"), *at, Remove(f"remove start of {name}", "Start as the rest", removing(path))
 
 
-def _end_row(case: Case, path: Path, key: str, until: Condition | None, outcome: Outcome | None) -> Row:
+def _end_row(case: Case, path: DataPath, key: str, until: Condition | None, outcome: Outcome | None) -> SheetRow:
     """How the clock, or one of its stages, ends."""
     lasts = value_at(case.data, (*path, key)) is not None
     name = "clock" if path == _CLOCK else f"stage {path[-1]}"
@@ -112,7 +112,7 @@ def _end_row(case: Case, path: Path, key: str, until: Condition | None, outcome:
         options.append(Option("not at a time", removing((*path, key))))
     if until is not None and (lasts or path == _CLOCK):
         options.append(Option("without a condition", removing((*path, "until"))))
-    parts: list[Part] = []
+    parts: list[SentencePart] = []
     if lasts:
         verb = "ends at" if path == _CLOCK else "lasts"
         parts += [Word(verb), *entry(case, (*path, key), "Time, such as 40 min")]
@@ -132,7 +132,7 @@ def _suggested(scales: TimeScales | None) -> str | None:
     return f"{float(f'{scales.suggested_end * kind.factor:.2g}'):g} {unit}"
 
 
-def condition_parts(case: Case, path: Path, until: Condition) -> list[Part]:
+def condition_parts(case: Case, path: DataPath, until: Condition) -> list[SentencePart]:
     """Return the parts for a condition at a path, to stand behind ``when``."""
     if until.way == "settled":
         hint = "Largest distance from the steady answer, such as 0.5 K"
@@ -147,7 +147,7 @@ def condition_parts(case: Case, path: Path, until: Condition) -> list[Part]:
     return [*_read(case, path, until), Word("passes"), *passes, _going(path, until)]
 
 
-def _going(path: Path, until: Condition) -> Choice:
+def _going(path: DataPath, until: Condition) -> Choice:
     ways = {"up": "going up", "down": "going down"}
     options = [Option(words, setting((*path, "going"), way)) for way, words in ways.items()]
     if until.going is not None:
@@ -156,7 +156,7 @@ def _going(path: Path, until: Condition) -> Choice:
     return Choice(f"way of {'.'.join(str(part) for part in path)}", said, tuple(options), "plain choice")
 
 
-def _read(case: Case, path: Path, until: Condition) -> list[Part]:
+def _read(case: Case, path: DataPath, until: Condition) -> list[SentencePart]:
     """What is read of the temperatures for a condition."""
     key = f"reading of {'.'.join(str(part) for part in path)}"
     passes = value_at(case.data, (*path, "passes"))
@@ -177,17 +177,17 @@ def _read(case: Case, path: Path, until: Condition) -> list[Part]:
     return [Word("the"), Choice(key, said, tuple(options), "plain choice")]
 
 
-def _stage_rows(case: Case, place: int, outcome: Outcome | None) -> list[Row]:
+def _stage_rows(case: Case, place: int, outcome: Outcome | None) -> list[SheetRow]:
     clock = case.document.running_clock
     assert clock is not None
     stage, path = clock.stages[place], ("clock", "stages", place)
     found = outcome.geometry.surfaces if outcome is not None and outcome.geometry is not None else {}
     outer = tuple(name for name, surface in found.items() if surface.outer)
-    into: Path = (*path, "surroundings")
+    into: DataPath = (*path, "surroundings")
     offers = tuple(
         Option(name, options=surrounding_options(name, (), into)) for name in (*case.document.surfaces, *outer)
     )
-    head: Row = (
+    head: SheetRow = (
         Entry(f"stage {place}", stage.name, "Name of the stage", typing((*path, "name")), "name"),
         *_end_row(case, path, "lasts", stage.until, outcome),
         Remove(f"remove stage {place}", f"Remove the stage {stage.name}", _without_stage(place)),
@@ -210,7 +210,7 @@ def _without_stage(place: int) -> Edit:
     return change
 
 
-def _stepping_row(case: Case, clock: Clock) -> Row:
+def _stepping_row(case: Case, clock: Clock) -> SheetRow:
     capacities = {"consistent": "as cells have it", "lumped": "lumped at nodes"}
     ways = tuple(Option(words, setting(("clock", "capacity"), key)) for key, words in capacities.items())
     capacity = Choice("capacity", capacities[clock.capacity], ways, "plain choice")
@@ -228,7 +228,7 @@ def _stepping_row(case: Case, clock: Clock) -> Row:
     return (Word("steps to within"), tolerance, Choice("steps", "…", (fixed,), "link"), Word("heat kept"), capacity)
 
 
-def _keeping_row(case: Case, clock: Clock) -> Row:
+def _keeping_row(case: Case, clock: Clock) -> SheetRow:
     if clock.every is None:
         options = (Option("every so often", setting(("clock", "every"), "1 min")),)
         return Word("keeps every step"), Choice("keeping", "…", options, "link")
@@ -237,7 +237,7 @@ def _keeping_row(case: Case, clock: Clock) -> Row:
     return Word("keeps a field every"), *every, Choice("keeping", "…", options, "link")
 
 
-def _predicted(case: Case, scales: TimeScales, outcome: Outcome | None) -> list[Row]:
+def _predicted(case: Case, scales: TimeScales, outcome: Outcome | None) -> list[SheetRow]:
     """What physics says before the clock runs, and how it was found."""
     said = []
     if scales.slowest:
@@ -253,7 +253,7 @@ def _predicted(case: Case, scales: TimeScales, outcome: Outcome | None) -> list[
     if fourier is not None and end:
         said.append(f"Fo {number(fourier, 3)} at {time_shown(float(end))}")
     said.append(f"first step {time_shown(scales.first_step, 2)}")
-    rows: list[Row] = [(Word("; ".join(said), "note"),)]
+    rows: list[SheetRow] = [(Word("; ".join(said), "note"),)]
     clock, suggested = case.document.running_clock, _suggested(scales)
     if clock is not None and not clock.stages and suggested is not None and clock.end is None:
         words = f"end at {suggested}, {SETTLED_AFTER:g} time constants"

@@ -10,10 +10,10 @@ from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     Word,
     adding,
     as_table,
@@ -23,17 +23,16 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
+from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
 
-Path = tuple[str | int, ...]
 
-
-def inside_section(case: Case, outcome: Outcome | None) -> Section:
+def inside_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the heat inside."""
     regions = _regions(case, outcome)
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     for place, source in enumerate(case.document.heat_inside):
-        path: Path = ("heat_inside", place)
+        path: DataPath = ("heat_inside", place)
         rows.append(
             (
                 *_where(case, path, source.regions, regions),
@@ -44,14 +43,14 @@ def inside_section(case: Case, outcome: Outcome | None) -> Section:
         )
     rows.append((Choice("add heat inside", "heat that arises inside …", _new_heat(case, regions), "link"),))
     count = len(case.document.heat_inside)
-    return Section("Heat inside", f"{count} stated" if count else "none", tuple(rows))
+    return SheetSection("Heat inside", f"{count} stated" if count else "none", tuple(rows))
 
 
-def _while(case: Case, path: Path) -> list[Part]:
+def _while(case: Case, path: DataPath) -> list[SentencePart]:
     """From when and until when heat arises, where the clock runs."""
     if case.document.running_clock is None:
         return []
-    source, parts, options = case.document.heat_inside[int(path[1])], list[Part](), []
+    source, parts, options = case.document.heat_inside[int(path[1])], list[SentencePart](), []
     for key, word, first in (("after", "from", "10 min"), ("before", "until", "30 min")):
         if getattr(source, key) is None:
             options.append(Option(f"{word} a time only", setting((*path, key), first)))
@@ -72,7 +71,7 @@ def _void(case: Case, name: str) -> bool:
     return filling is not None and filling.void
 
 
-def _where(case: Case, path: Path, inside: tuple[str, ...], regions: tuple[str, ...]) -> list[Part]:
+def _where(case: Case, path: DataPath, inside: tuple[str, ...], regions: tuple[str, ...]) -> list[SentencePart]:
     source = case.document.heat_inside[int(path[1])]
     if source.at is not None:
         return [Word("at"), *place_entries(case, (*path, "at")), Word("arises")]
@@ -89,7 +88,7 @@ def _where(case: Case, path: Path, inside: tuple[str, ...], regions: tuple[str, 
     return [Word("in"), Choice(f"heat region {path[1]}", ", ".join(inside), options), Word("arises")]
 
 
-def _how_much(case: Case, path: Path) -> list[Part]:
+def _how_much(case: Case, path: DataPath) -> list[SentencePart]:
     source = case.document.heat_inside[int(path[1])]
     if source.total is not None:
         of_all = [Word("in all")] if source.at is None else []
@@ -109,7 +108,7 @@ def _how_much(case: Case, path: Path) -> list[Part]:
     ]
 
 
-def _restated(path: Path, amount: dict[str, str]) -> Edit:
+def _restated(path: DataPath, amount: dict[str, str]) -> Edit:
     def change(now: Case) -> Case:
         source = dict(now.data["heat_inside"][path[1]])
         kept = {key: value for key, value in source.items() if key not in ("per_volume", "total")}
@@ -131,18 +130,18 @@ def _new_heat(case: Case, regions: tuple[str, ...]) -> tuple[Option, ...]:
     )
 
 
-def joints_section(case: Case, outcome: Outcome | None) -> Section:
+def joints_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the joints: only those that are not perfect need a statement."""
     if outcome is None or outcome.geometry is None:
-        return Section("Joints", "", ())
+        return SheetSection("Joints", "", ())
     inner = [surface.name for surface in outcome.geometry.surfaces.values() if not surface.outer]
     stated = {
         member for joint in case.document.joints for name in joint.surfaces for member in case.document.members_of(name)
     }
     perfect = tuple(name for name in inner if name not in stated)
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     for place, joint in enumerate(case.document.joints):
-        path: Path = ("joints", place)
+        path: DataPath = ("joints", place)
         instead = tuple(Option(f"on {name} instead", setting((*path, "on"), name)) for name in perfect)
         also = tuple(Option(f"also on {name}", setting((*path, "on"), [*joint.surfaces, name])) for name in perfect)
         members = tuple(member for name in joint.surfaces for member in case.document.members_of(name))
@@ -165,7 +164,7 @@ def joints_section(case: Case, outcome: Outcome | None) -> Section:
             )
         )
     said = f"{len(stated)} stated · {len(perfect)} perfect" if stated else f"{len(perfect)} perfect"
-    return Section("Joints", said if inner else "none", tuple(rows))
+    return SheetSection("Joints", said if inner else "none", tuple(rows))
 
 
 _JOINTS: dict[str, dict[str, Any]] = {
@@ -179,7 +178,7 @@ def _joint_options(name: str) -> tuple[Option, ...]:
     return tuple(Option(words, adding(("joints",), {"on": name, **said})) for words, said in _JOINTS.items())
 
 
-def _joint_words(case: Case, path: Path) -> list[Part]:
+def _joint_words(case: Case, path: DataPath) -> list[SentencePart]:
     joint = case.document.joints[int(path[1])]
     on = case.data["joints"][path[1]]["on"]
     others = tuple(

@@ -14,10 +14,10 @@ from blunt_ember.desk.sheet.sentences import (
     Edit,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     TypedEdit,
     Word,
     as_table,
@@ -27,10 +27,9 @@ from blunt_ember.desk.sheet.sentences import (
     setting,
     typing,
 )
-from blunt_ember.errors import CaseError
+from blunt_ember.errors import CaseError, DataPath
 from blunt_ember.library.shelves import shelves
 
-Path = tuple[str | int, ...]
 #: What the window is asked for, before the name of the material.
 KEEP = "keep material "
 _WAYS = {"along": "k along", "across": "across", "through": "through"}
@@ -42,12 +41,12 @@ _PROPERTIES: dict[str, tuple[str, Kind, str, str]] = {
 }
 
 
-def materials_section(case: Case) -> Section:
+def materials_section(case: Case) -> SheetSection:
     """Return the section of the materials."""
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     used = {filling.material for filling in case.document.body.fillings.values()}
     for name, material in case.document.materials.items():
-        path: Path = ("materials", name)
+        path: DataPath = ("materials", name)
         rows.append(
             (
                 Entry(f"material {name}", name, "Name of the material", _renaming(name), "name"),
@@ -71,7 +70,7 @@ def materials_section(case: Case) -> Section:
     options = (Option("with a conductivity to state", add), *_from_library())
     rows.append((Choice("add material", "add a material …", options, "link"),))
     state = "steady: only k is needed" if case.document.running_clock is None else "the clock runs: k, ρ and c"
-    return Section("Materials", state, tuple(rows))
+    return SheetSection("Materials", state, tuple(rows))
 
 
 def _needed(case: Case, key: str, used: bool) -> bool:
@@ -83,10 +82,10 @@ def _renaming(old: str) -> TypedEdit:
     return lambda now, typed: renamed_material(now, old, typed.strip())
 
 
-def _conductivity(case: Case, path: Path, material: Material) -> list[Part]:
+def _conductivity(case: Case, path: DataPath, material: Material) -> list[SentencePart]:
     hint = "Conductivity, such as 0.35 W/(m K), or a formula in T such as k_0*(1 + b*(T - 20 °C)); paste a table"
     if isinstance(material.k, Directional):
-        parts: list[Part] = []
+        parts: list[SentencePart] = []
         for key, word in _WAYS.items():
             if getattr(material.k, key) is not None:
                 parts += [Word(word), *law_entry(case, (*path, "k", key), hint, CONDUCTIVITY)]
@@ -95,20 +94,20 @@ def _conductivity(case: Case, path: Path, material: Material) -> list[Part]:
     return [Word("k"), *law_entry(case, (*path, "k"), hint, CONDUCTIVITY), *open_item]
 
 
-def _property(case: Case, path: Path, key: str) -> list[Part]:
+def _property(case: Case, path: DataPath, key: str) -> list[SentencePart]:
     word, kind, first, over = _PROPERTIES[key]
     open_item = (Word("○ open", "state"),) if value_at(case.data, (*path, key)) is None else ()
     return [Word(f", {word}"), *law_entry(case, (*path, key), f"{kind.name}, such as {first}", kind, over), *open_item]
 
 
-def _source(material: Material) -> tuple[Part, ...]:
+def _source(material: Material) -> tuple[SentencePart, ...]:
     if material.source is None:
         return ()
     between = f", {material.range[0].text} to {material.range[1].text}" if material.range is not None else ""
     return (Word(f"{material.source}{between}", "quiet"),)
 
 
-def _more(case: Case, path: Path, material: Material) -> Choice:
+def _more(case: Case, path: DataPath, material: Material) -> Choice:
     """What else can be said of a material."""
     options: list[Option] = []
     if isinstance(material.k, Directional):
@@ -152,7 +151,7 @@ def _copying(name: str, entry: dict[str, Any]) -> Edit:
     return lambda now: with_value(now, ("materials", free_name(name, now.document.materials)), entry)
 
 
-def direction_words(case: Case, path: Path, material: str | None) -> list[Part]:
+def direction_words(case: Case, path: DataPath, material: str | None) -> list[SentencePart]:
     """Return the direction of a region whose material conducts by directions."""
     stated = case.document.materials.get(material) if material is not None else None
     if stated is None or not isinstance(stated.k, Directional):

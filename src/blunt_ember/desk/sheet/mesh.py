@@ -10,10 +10,10 @@ from blunt_ember.desk.sheet.sentences import (
     Choice,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     Word,
     adding,
     entry,
@@ -35,7 +35,7 @@ _CELLS = {
 }
 
 
-def mesh_section(case: Case, outcome: Outcome | None) -> Section:
+def mesh_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the mesh."""
     wish = case.document.mesh
     data = case.data.get("mesh", {})
@@ -53,7 +53,7 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
         return with_value(now, ("mesh", "across"), int(text) if text.isdigit() and len(text) < 6 else typed)
 
     across = wish.across if wish.across is not None else ACROSS[len(case.document.body.coordinates)]
-    row: Row = (
+    row: SheetRow = (
         Word("cells of"),
         Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
         Word("at least"),
@@ -61,7 +61,7 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
         Word("across,"),
         Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
     )
-    rows: list[Row] = [row]
+    rows: list[SheetRow] = [row]
     if isinstance(case.document.body, Imported):
         rows = [(Word("as it is in the file"),)]
     elif not isinstance(case.document.body, Rod):
@@ -69,27 +69,30 @@ def mesh_section(case: Case, outcome: Outcome | None) -> Section:
         rows = [(*row, shape), *_finer_places(case, outcome)]
     mesh = outcome.mesh if outcome else None
     if mesh is None:
-        return Section("Mesh", "", tuple(rows))
+        return SheetSection("Mesh", "", tuple(rows))
     quality = quality_of(mesh)
     sharp = len(quality.sharp)
     angle = f"smallest angle {quality.smallest_angle.min():.0f}°, " if mesh.dimension > 1 else ""
     said = f"{angle}sides up to {quality.aspect.max():.3g} : 1"
     marked = f"; {sharp} cells below {SHARP:.0f}°, marked in the lens Mesh" if sharp else ""
     state = f"{number(mesh.cell_count)} cells · {number(mesh.node_count)} nodes"
-    return Section("Mesh", state, (*rows, (Word(said + marked, "quiet"),)))
+    return SheetSection("Mesh", state, (*rows, (Word(said + marked, "quiet"),)))
 
 
-def _finer_places(case: Case, outcome: Outcome | None) -> list[Row]:
-    rows: list[Row] = []
+def _finer_places(case: Case, outcome: Outcome | None) -> list[SheetRow]:
+    rows: list[SheetRow] = []
     for place, local in enumerate(case.document.mesh.local):
         path = ("mesh", "local", place)
-        where: list[Part] = [
+        where: list[SentencePart] = [
             Word("on" if local.divisions else "finer on"),
             Word(", ".join(local.surfaces), "strong", local.surfaces),
         ]
         if local.at is not None:
             where = [Word("finer at"), *place_entries(case, (*path, "at"))]
-        fine: list[Part] = [Word(": cells of"), *entry(case, (*path, "size"), "Largest cell there, such as 1 mm")]
+        fine: list[SentencePart] = [
+            Word(": cells of"),
+            *entry(case, (*path, "size"), "Largest cell there, such as 1 mm"),
+        ]
         if local.divisions is not None:
             fine = [
                 Word(": divided by"),

@@ -17,10 +17,10 @@ from blunt_ember.desk.sheet.sentences import (
     Edit,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     TypedEdit,
     Word,
     adding,
@@ -34,9 +34,9 @@ from blunt_ember.desk.sheet.sentences import (
 from blunt_ember.flow.outcome import Outcome
 
 
-def questions(case: Case, outcome: Outcome | None) -> Section:
+def questions(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the questions with what is expected of each."""
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
     surfaces = (*case.document.surfaces, *found)
     for place, question in enumerate(case.document.questions):
@@ -50,10 +50,12 @@ def questions(case: Case, outcome: Outcome | None) -> Section:
             )
         )
     rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
-    return Section("Questions", f"{len(case.document.questions)} asked", tuple(rows))
+    return SheetSection("Questions", f"{len(case.document.questions)} asked", tuple(rows))
 
 
-def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces: tuple[str, ...]) -> list[Part]:
+def _asked(
+    case: Case, path: tuple[str | int, ...], question: Question, surfaces: tuple[str, ...]
+) -> list[SentencePart]:
     place = path[1]
     target = question.target
     through = tuple(Option(name, setting((*path, question.asks), name)) for name in surfaces)
@@ -94,7 +96,7 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
     if question.asks == "temperature":
         return [Word("temperature at"), *place_entries(case, (*path, "temperature")), *_at_time(case, path, question)]
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
-    parts: list[Part] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
+    parts: list[SentencePart] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
     if isinstance(target, Line):
         laid = _laid(case, (*path, question.asks), target, surfaces)
         return [*parts, Word("temperature"), *laid, *_side(case, path, question), *_at_time(case, path, question)]
@@ -109,7 +111,7 @@ def _asked(case: Case, path: tuple[str | int, ...], question: Question, surfaces
     ]
 
 
-def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[str, ...]) -> list[Part]:
+def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[str, ...]) -> list[SentencePart]:
     """How a line that is read along runs."""
     place = path[1]
 
@@ -128,7 +130,7 @@ def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[s
         first, second = (one_of(number, "between", name) for number, name in enumerate(line.between))
         return [Word("from"), first, Word("to"), second]
     if line.centre is not None:
-        parts: list[Part] = [
+        parts: list[SentencePart] = [
             Word("round"),
             *place_entries(case, (*path, "centre")),
             Word("at"),
@@ -142,7 +144,7 @@ def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[s
     return [Word("from"), *start, Word("to"), *end]
 
 
-def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
     """The time it is asked for, where the clock runs."""
     if case.document.running_clock is None:
         return []
@@ -154,7 +156,7 @@ def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> lis
     return [Word("at"), *time, Choice(f"time {path[1]}", "…", (end,), "link")]
 
 
-def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
     """At a joint that is not perfect, the side from which the temperature is read."""
     target = question.target
     name = target.edge if isinstance(target, Line) and isinstance(target.edge, str) else str(target)
@@ -177,7 +179,7 @@ def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:
     return change
 
 
-def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> list[Part]:
+def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
     place, expect = path[1], question.expect
     options = [
         Option(
@@ -199,7 +201,7 @@ def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> li
         said = "the value"
     else:
         said = f"exact: {expect.exact}" if expect.exact else f"working: {expect.working}"
-    parts: list[Part] = [
+    parts: list[SentencePart] = [
         Word("expects"),
         Choice(f"expect {place}", said, tuple(options), "plain choice", expect is None),
     ]
@@ -282,8 +284,8 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     return tuple(options)
 
 
-def _formula_rows(case: Case, block: str, what: str) -> list[Row]:
-    rows: list[Row] = []
+def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
+    rows: list[SheetRow] = []
     for name, formula in case.data.get(block, {}).items():
         note = value_note(case, str(formula))
         rows.append(
@@ -313,14 +315,14 @@ def _adding_formula(block: str, stem: str, formula: str) -> Edit:
     return change
 
 
-def formulas(case: Case, block: str) -> Section:
+def formulas(case: Case, block: str) -> SheetSection:
     """Return the section of the parameters, or of the working."""
     what, stem, wish = _BLOCKS[block]
     rows = _formula_rows(case, block, what)
     new = Option(wish, _adding_formula(block, stem, "1"))
     rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
-    return Section(block.capitalize(), state, tuple(rows))
+    return SheetSection(block.capitalize(), state, tuple(rows))
 
 
 #: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.

@@ -12,14 +12,14 @@ from blunt_ember.desk.sheet.inside import inside_section, joints_section
 from blunt_ember.desk.sheet.materials import materials_section
 from blunt_ember.desk.sheet.mesh import mesh_section
 from blunt_ember.desk.sheet.questions import formulas, questions
-from blunt_ember.desk.sheet.sentences import Section, Word
+from blunt_ember.desk.sheet.sentences import SheetSection, Word
 from blunt_ember.desk.sheet.surfaces import surfaces_section
 from blunt_ember.desk.sheet.surroundings import surroundings_section
 from blunt_ember.errors import Note
 from blunt_ember.flow.outcome import Outcome
 
 
-def sections(case: Case, outcome: Outcome | None) -> list[Section]:
+def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
     made = {
         "body": body_section(case),
@@ -42,6 +42,6 @@ def _block(note: Note) -> str:
     return re.split(r"[.\[]", note.path, maxsplit=1)[0]
 
 
-def _with_notes(section: Section, notes: list[Note]) -> Section:
+def _with_notes(section: SheetSection, notes: list[Note]) -> SheetSection:
     """Put what should be known of a section under its rows."""
     return replace(section, rows=(*section.rows, *((Word(f"△  {note}", "note"),) for note in notes)))

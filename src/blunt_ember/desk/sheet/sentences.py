@@ -43,7 +43,7 @@ class Tabled:
 
 
 @dataclass(frozen=True)
-class Curve:
+class CurveOfLaw:
     """A table, drawn as a small curve; a click opens it."""
 
     key: str
@@ -100,20 +100,20 @@ class Remove:
     goes_too: Callable[[Case], list[str]] = lambda case: []
 
 
-Part = Word | Entry | Choice | Remove | Curve
-Row = tuple[Part, ...]
+SentencePart = Word | Entry | Choice | Remove | CurveOfLaw
+SheetRow = tuple[SentencePart, ...]
 
 
 @dataclass(frozen=True)
-class Section:
+class SheetSection:
     """A heading with its state in a few words, and rows under it."""
 
     title: str
     state: str
-    rows: tuple[Row, ...]
+    rows: tuple[SheetRow, ...]
 
 
-def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
+def entry(case: Case, path: Sequence[str | int], hint: str) -> list[SentencePart]:
     """Return the parts for a quantity: the parameter it follows, the entry, and its value where that is not plain.
 
     What is typed over a bare parameter goes to the parameter.
@@ -121,7 +121,7 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
     parameter = parameter_at(case, path)
     raw = value_at(case.data, ("parameters", parameter) if parameter else path, "")
     text = str(raw)
-    parts: list[Part] = [Word(f"{parameter} =", "parameter")] if parameter else []
+    parts: list[SentencePart] = [Word(f"{parameter} =", "parameter")] if parameter else []
     if parameter:
         hint = f"{hint}. It follows the parameter {parameter}: a value typed here changes it wherever it is used"
     parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed)))
@@ -129,7 +129,7 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[Part]:
     return [*parts, Word(note, "quiet")] if note else parts
 
 
-def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[Part]:
+def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[SentencePart]:
     """Return the parts for a value that may be a table over one of ``variables``, words apart by spaces."""
     names = tuple(variables.split()) or (*PLACE, "T")
     if case.document.running_clock is not None and names[0] in PLACE:
@@ -137,7 +137,7 @@ def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, vari
     tabled = Tabled(tuple(path), kind, names)
     law = law_at(case, path)
     if law is not None and law.table is not None:
-        return [Curve(path_text(path), f"{len(law.table.xs)} rows over {law.table.over}", law.table, tabled)]
+        return [CurveOfLaw(path_text(path), f"{len(law.table.xs)} rows over {law.table.over}", law.table, tabled)]
     return [replace(part, tabled=tabled) if isinstance(part, Entry) else part for part in entry(case, path, hint)]
 
 
@@ -156,9 +156,9 @@ def as_table(case: Case, path: tuple[str | int, ...], words: str, kind: Kind, ov
     return Option(f"{words} as a table over {over}", setting(path, table))
 
 
-def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[Part]:
+def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[SentencePart]:
     """Return the entries for the coordinates of a place, ``count`` of them at most."""
-    parts: list[Part] = []
+    parts: list[SentencePart] = []
     for number, letter in enumerate(case.document.body.coordinates[:count]):
         parts += [*([Word(",")] if number else []), *entry(case, (*path, number), f"{letter}, such as 20 mm")]
     return parts

@@ -14,14 +14,14 @@ from blunt_ember.case.document.regions import (
     RingSector,
 )
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.desk.sheet.sentences import Entry, Part, Word, entry
+from blunt_ember.desk.sheet.sentences import Entry, SentencePart, Word, entry
+from blunt_ember.errors import DataPath
 
-Path = tuple[str | int, ...]
 #: Corners that are listed in the sheet; an outline with more is edited in its file.
 LISTED = 16
 
 
-def shape_words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
+def shape_words(case: Case, path: DataPath, region: AnyRegion) -> list[SentencePart]:
     """Return the words that say what a region looks like."""
     words = _words(case, path, region)
     for number in range(len(region.cuts or ())):
@@ -44,7 +44,7 @@ def shape_words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
     return words
 
 
-def _words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
+def _words(case: Case, path: DataPath, region: AnyRegion) -> list[SentencePart]:
     match region:
         case Rectangle():
             return [
@@ -87,10 +87,10 @@ def _words(case: Case, path: Path, region: AnyRegion) -> list[Part]:
             return [Word("outline"), *_corners(case, [(*path, "start"), *steps])]
 
 
-def _corners(case: Case, paths: list[Path]) -> list[Part]:
+def _corners(case: Case, paths: list[DataPath]) -> list[SentencePart]:
     if len(paths) > LISTED:
         return [Word(f"of {len(paths)} corners")]
-    words: list[Part] = []
+    words: list[SentencePart] = []
     for path in paths:
         words += [
             Word("("),
@@ -102,15 +102,15 @@ def _corners(case: Case, paths: list[Path]) -> list[Part]:
     return words
 
 
-def _sides(path: Path, sides: int) -> Entry:
+def _sides(path: DataPath, sides: int) -> Entry:
     return whole_entry(f"{path[-1]} sides", (*path, "sides"), sides, "How many sides, 3 or more")
 
 
-def _count(path: Path, count: int) -> Entry:
+def _count(path: DataPath, count: int) -> Entry:
     return whole_entry(f"{path[-1]} count", (*path, "repeat", "count"), count, "How many there are in all")
 
 
-def whole_entry(key: str, path: Path, value: int, hint: str) -> Entry:
+def whole_entry(key: str, path: DataPath, value: int, hint: str) -> Entry:
     """Return the entry for a whole number."""
 
     def change(now: Case, typed: str) -> Case:

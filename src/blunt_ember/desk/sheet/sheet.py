@@ -8,20 +8,20 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.editing.edits import value_at
-from blunt_ember.case.values.tables import Cells, cells_of, pasted_cells
+from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
 from blunt_ember.desk.sheet.sections import sections
 from blunt_ember.desk.sheet.sentences import (
     Choice,
-    Curve,
+    CurveOfLaw,
     Edit,
     Entry,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     Tabled,
     Word,
 )
@@ -39,7 +39,7 @@ class RowWidget(QWidget):
     #: Something other than an edit was chosen: its name.
     asked = pyqtSignal(str)
 
-    def __init__(self, row: Row, current: CurrentCase, parent: QWidget | None = None) -> None:
+    def __init__(self, row: SheetRow, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._current = current
         layout = QVBoxLayout(self)
@@ -57,7 +57,7 @@ class RowWidget(QWidget):
         self._fault.setObjectName("fault")
         self._fault.hide()
         layout.addWidget(self._fault)
-        self.parts: list[tuple[Part, QWidget]] = []
+        self.parts: list[tuple[SentencePart, QWidget]] = []
         for part in row:
             widget = self._made(part)
             if isinstance(part, Remove):
@@ -66,7 +66,7 @@ class RowWidget(QWidget):
                 self._flow.addWidget(widget)
             self.parts.append((part, widget))
 
-    def same_shape(self, row: Row) -> bool:
+    def same_shape(self, row: SheetRow) -> bool:
         """Tell whether a row differs from this one in its texts only."""
         return len(row) == len(self.parts) and all(
             type(new) is type(old)
@@ -76,7 +76,7 @@ class RowWidget(QWidget):
             for new, (old, _) in zip(row, self.parts, strict=True)
         )
 
-    def show_row(self, row: Row) -> None:
+    def show_row(self, row: SheetRow) -> None:
         """Take new texts."""
         for place, (part, (_, widget)) in enumerate(zip(row, self.parts, strict=True)):
             self.parts[place] = (part, widget)
@@ -86,14 +86,14 @@ class RowWidget(QWidget):
                 widget.setText(part.text)
                 if isinstance(widget, PointedLabel):
                     widget.points = part.points
-            elif isinstance(part, Curve) and isinstance(widget, CurveButton):
+            elif isinstance(part, CurveOfLaw) and isinstance(widget, CurveButton):
                 widget.show_table(part.table, part.text)
             elif isinstance(part, Choice) and isinstance(widget, WordButton):
                 widget.points = part.points
                 widget.setText(part.text)
                 widget.updateGeometry()
 
-    def _made(self, part: Part) -> QWidget:
+    def _made(self, part: SentencePart) -> QWidget:
         match part:
             case Word(text, role, points):
                 label = PointedLabel(text, points, self) if points else QLabel(text, self)
@@ -108,7 +108,7 @@ class RowWidget(QWidget):
                 return self._entry(part)
             case Choice():
                 return self._choice(part)
-            case Curve():
+            case CurveOfLaw():
                 return self._curve(part)
             case Remove(key, hint, _, _):
                 button = self._button(key, "✕", "remove")
@@ -123,7 +123,7 @@ class RowWidget(QWidget):
         field.table_pasted.connect(lambda text: self._pasted(field, text))
         return field
 
-    def _curve(self, part: Curve) -> CurveButton:
+    def _curve(self, part: CurveOfLaw) -> CurveButton:
         button = CurveButton(self)
         button.setObjectName(part.key)
         button.setAccessibleName(f"table, {part.text}")
@@ -135,8 +135,8 @@ class RowWidget(QWidget):
     def _open_table(self, widget: QWidget) -> None:
         part = next(part for part, other in self.parts if other is widget)
         case = self._current.case
-        if isinstance(part, Curve) and case is not None:
-            cells = cells_of(value_at(case.data, part.tabled.path))
+        if isinstance(part, CurveOfLaw) and case is not None:
+            cells = table_cells(value_at(case.data, part.tabled.path))
             self._edit_table(part.tabled, cells, part.table.over)
 
     def _pasted(self, field: EntryField, text: str) -> None:
@@ -262,7 +262,7 @@ class RowList(QWidget):
         self._layout.setSpacing(4)
         self.rows: list[RowWidget] = []
 
-    def show_rows(self, rows: Sequence[Row]) -> None:
+    def show_rows(self, rows: Sequence[SheetRow]) -> None:
         """Take new texts, making rows anew only where their shape has changed."""
         for place, row in enumerate(rows):
             if place < len(self.rows) and self.rows[place].same_shape(row):
@@ -291,7 +291,7 @@ class SectionWidget(QWidget):
     pointed = pyqtSignal(tuple)
     asked = pyqtSignal(str)
 
-    def __init__(self, section: Section, current: CurrentCase, parent: QWidget | None = None) -> None:
+    def __init__(self, section: SheetSection, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._current = current
         self._layout = QVBoxLayout(self)
@@ -319,7 +319,7 @@ class SectionWidget(QWidget):
         self._layout.addWidget(self._rows)
         self.show_section(section)
 
-    def show_section(self, section: Section) -> None:
+    def show_section(self, section: SheetSection) -> None:
         """Take new texts, making rows anew only where their shape has changed."""
         self._state.setText(section.state)
         self._rows.show_rows(section.rows)

@@ -11,7 +11,7 @@ from blunt_ember.desk.sheet.sheet import RowList
 from blunt_ember.desk.sheet.surroundings import surface_rows
 from blunt_ember.flow.outcome import Outcome
 
-WIDTH = 330
+CARD_WIDTH = 330
 
 
 class SurfaceCard(QFrame):
@@ -24,7 +24,7 @@ class SurfaceCard(QFrame):
         super().__init__(parent)
         self.setObjectName("surface card")
         self.setProperty("role", "card")
-        self.setFixedWidth(WIDTH)
+        self.setFixedWidth(CARD_WIDTH)
         self._surface = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
@@ -88,7 +88,7 @@ class SurfaceCard(QFrame):
         layout = self.layout()
         if layout is not None:
             layout.activate()
-            self.setFixedHeight(max(layout.heightForWidth(WIDTH), layout.minimumSize().height()))
+            self.setFixedHeight(max(layout.heightForWidth(CARD_WIDTH), layout.minimumSize().height()))
 
     def shut(self) -> None:
         """Close."""

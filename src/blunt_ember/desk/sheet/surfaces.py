@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Imported, Rod
 from blunt_ember.case.editing.edits import free_name, renamed_surface, with_value, without_surface_name
@@ -15,28 +16,26 @@ from blunt_ember.desk.sheet.sentences import (
     Entry,
     Option,
     Remove,
-    Row,
-    Section,
+    SheetRow,
+    SheetSection,
     TypedEdit,
     Word,
     place_entries,
     setting,
 )
 from blunt_ember.desk.sheet.shapes import shape_words
+from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 
-Path = tuple[str | int, ...]
 
-
-def surfaces_section(case: Case, outcome: Outcome | None) -> Section:
+def surfaces_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the analyst's own names of surfaces, and of parts cut out of them."""
     found = list(outcome.geometry.surfaces) if outcome and outcome.geometry else []
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     for name in case.document.surfaces:
-        path: Path = ("surfaces", name)
+        path: DataPath = ("surfaces", name)
         if name in case.document.surface_parts:
             rows.append(_part_row(case, path, found))
             continue
@@ -68,7 +67,7 @@ def surfaces_section(case: Case, outcome: Outcome | None) -> Section:
         if parts and not isinstance(case.document.body, Rod | Imported):
             rows.append((Choice("add surface part", "name a part of a surface …", parts, "link"),))
     named = f" · {len(case.document.surfaces)} named" if case.document.surfaces else ""
-    return Section("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))
+    return SheetSection("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))
 
 
 def _naming(surface: str) -> Edit:
@@ -79,11 +78,11 @@ def _forgetting(name: str) -> Edit:
     return lambda now: without_surface_name(now, name)
 
 
-def _part_row(case: Case, path: Path, found: list[str]) -> Row:
+def _part_row(case: Case, path: DataPath, found: list[str]) -> SheetRow:
     name = str(path[1])
     part = case.document.surface_parts[name]
     whole = tuple(Option(other, setting((*path, "on"), other)) for other in found if other != name and "|" not in other)
-    start: Row = (
+    start: SheetRow = (
         Entry(f"surface name {name}", name, "Your name for this part", _renaming(name), "name"),
         Word("is the part of"),
         Choice(f"part of {name}", part.on, whole, points=(part.on,)),

@@ -13,10 +13,10 @@ from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLO
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Option,
-    Part,
     Remove,
-    Row,
-    Section,
+    SentencePart,
+    SheetRow,
+    SheetSection,
     Word,
     adding,
     as_table,
@@ -25,9 +25,9 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
+from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
 
-Path = tuple[str | int, ...]
 _OVER_PLACES = " ".join(PLACE)
 _FILM = {"h": "10 W/(m² K)", "temperature": "20 °C"}
 _RADIATION = {"emissivity": "0.9", "temperature": "20 °C"}
@@ -50,7 +50,7 @@ _ALSO: dict[str, tuple[str, Any]] = {
 
 
 def surrounding_options(
-    surface: str, others: tuple[str, ...] = (), into: Path = ("surroundings",)
+    surface: str, others: tuple[str, ...] = (), into: DataPath = ("surroundings",)
 ) -> tuple[Option, ...]:
     """Return what can be said of a surface; ``others`` are those it may be made periodic with, ``into`` the list of
     statements that takes it."""
@@ -61,9 +61,9 @@ def surrounding_options(
     return (*said, Option("periodic with", options=pairs)) if pairs else said
 
 
-def surroundings_section(case: Case, outcome: Outcome | None) -> Section:
+def surroundings_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the surroundings; ``outcome`` gives the names of surfaces."""
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     unstated = outcome.unstated if outcome else ()
     for place, _ in enumerate(case.document.surroundings):
         rows.append(surrounding_row(case, place, unstated))
@@ -75,15 +75,15 @@ def surroundings_section(case: Case, outcome: Outcome | None) -> Section:
         if unstated:
             rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note", unstated),))
     stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)
-    return Section("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
+    return SheetSection("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
 
 
-def surrounding_row(case: Case, place: int, unstated: tuple[str, ...]) -> Row:
+def surrounding_row(case: Case, place: int, unstated: tuple[str, ...]) -> SheetRow:
     """Return the sentence of one statement."""
     return surrounding_sentence(case, ("surroundings", place), case.document.surroundings[place], unstated)
 
 
-def surrounding_sentence(case: Case, path: Path, surrounding: Surrounding, others: tuple[str, ...]) -> Row:
+def surrounding_sentence(case: Case, path: DataPath, surrounding: Surrounding, others: tuple[str, ...]) -> SheetRow:
     """Return the sentence of the statement at a path; ``others`` are surfaces it may be on too."""
     return (
         Choice(
@@ -98,21 +98,21 @@ def surrounding_sentence(case: Case, path: Path, surrounding: Surrounding, other
     )
 
 
-def _tag(path: Path) -> str:
+def _tag(path: DataPath) -> str:
     """What names a statement: its place, or the whole path of one that belongs to a stage of the clock."""
     return str(path[1]) if path[0] == "surroundings" else path_text(path)
 
 
-def _for_a_while(case: Case, path: Path, surrounding: Surrounding) -> list[Part]:
+def _for_a_while(case: Case, path: DataPath, surrounding: Surrounding) -> list[SentencePart]:
     """When a statement begins and ends to hold."""
-    parts: list[Part] = []
+    parts: list[SentencePart] = []
     for key, word in (("after", "from"), ("before", "until")):
         if getattr(surrounding, key) is not None:
             parts += [Word(f", {word}"), *entry(case, (*path, key), "Time on the clock, such as 10 min")]
     return parts
 
 
-def _windows(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
+def _windows(case: Case, path: DataPath, surrounding: Surrounding) -> list[Option]:
     """From when and until when a statement may hold, where the clock runs."""
     if case.document.running_clock is None:
         return []
@@ -125,7 +125,7 @@ def _windows(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
     return options
 
 
-def _over_time(case: Case, path: Path, words: str, kind: Kind) -> list[Option]:
+def _over_time(case: Case, path: DataPath, words: str, kind: Kind) -> list[Option]:
     """A value as a table over time, where the clock runs."""
     law = law_at(case, path)
     if case.document.running_clock is None:
@@ -140,10 +140,10 @@ def _over_time(case: Case, path: Path, words: str, kind: Kind) -> list[Option]:
     ]
 
 
-def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[Row]:
+def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[SheetRow]:
     """Return what a card says of one surface: its statements, and what can be said of it."""
     document = case.document
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     for place, surrounding in enumerate(document.surroundings):
         if surface in {member for name in surrounding.surfaces for member in document.members_of(name)}:
             rows.append(surrounding_row(case, place, outcome.unstated))
@@ -166,7 +166,7 @@ def _listed(names: tuple[str, ...]) -> str:
     return shown if len(names) == 1 else f"{shown} ({len(names)} surfaces)"
 
 
-def _other_surfaces(path: Path, on: tuple[str, ...], unstated: tuple[str, ...]) -> tuple[Option, ...]:
+def _other_surfaces(path: DataPath, on: tuple[str, ...], unstated: tuple[str, ...]) -> tuple[Option, ...]:
     instead = tuple(Option(f"on {name} instead", setting((*path, "on"), name)) for name in unstated)
     also = tuple(Option(f"also on {name}", setting((*path, "on"), [*on, name])) for name in unstated)
     fewer = tuple(
@@ -175,7 +175,7 @@ def _other_surfaces(path: Path, on: tuple[str, ...], unstated: tuple[str, ...]) 
     return instead + also + (fewer if len(on) > 1 else ())
 
 
-def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part]:
+def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[SentencePart]:
     verb = "is" if len(surrounding.surfaces) == 1 else "are"
     if surrounding.temperature is not None:
         hint = "Temperature, such as 980 °C, or a formula such as 20 °C + 5 K*sin(pi*x/60 mm)"
@@ -190,7 +190,7 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
         return [Word(f"{verb} insulated")]
     if surrounding.periodic:
         return [Word("are one and the same: periodic")]
-    parts: list[Part] = []
+    parts: list[SentencePart] = []
     for key in ("film", "radiation", "flux", "heat"):
         if getattr(surrounding, key) is not None:
             parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), key, surrounding)]
@@ -203,7 +203,7 @@ def _stated_words(case: Case, path: Path, surrounding: Surrounding) -> list[Part
     return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
 
 
-def _acting(case: Case, path: Path, key: str, surrounding: Surrounding) -> list[Part]:
+def _acting(case: Case, path: DataPath, key: str, surrounding: Surrounding) -> list[SentencePart]:
     if key == "film":
         return [
             Word("meets a fluid at"),
@@ -239,7 +239,7 @@ def _acting(case: Case, path: Path, key: str, surrounding: Surrounding) -> list[
     ]
 
 
-def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Option]:
+def _other_forms(case: Case, path: DataPath, surrounding: Surrounding) -> list[Option]:
     """Values that may become tables or values again."""
     options = []
     if surrounding.film is not None:
@@ -260,7 +260,7 @@ def _other_forms(case: Case, path: Path, surrounding: Surrounding) -> list[Optio
     return options
 
 
-def _fewer(path: Path, surrounding: Surrounding) -> list[Option]:
+def _fewer(path: DataPath, surrounding: Surrounding) -> list[Option]:
     words = {
         "film": "without the fluid",
         "radiation": "without radiation",

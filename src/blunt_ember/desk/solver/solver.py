@@ -21,10 +21,10 @@ OVERTAKEN_MS = 300
 #: body and its mesh is worth waiting so long for, ms.
 ESTIMATING_MS = 1500
 #: What a run may take to end after it was asked to stop, ms.
-PATIENCE_MS = 4000
+STOP_PATIENCE_MS = 4000
 
 
-class Solver(QObject):
+class SolverProcess(QObject):
     """Keeps one process that runs the flow; the newest case asked for wins."""
 
     solved = pyqtSignal(object)  # Outcome
@@ -85,7 +85,7 @@ class Solver(QObject):
         self._waiting = None
         if self._in_run and not self._asked_to_stop.is_set():
             self._asked_to_stop.set()
-            self._overtaken.start(PATIENCE_MS)
+            self._overtaken.start(STOP_PATIENCE_MS)
         else:
             self._give_up()
 

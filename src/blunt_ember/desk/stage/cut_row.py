@@ -6,14 +6,14 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import LENGTH, Kind
 from blunt_ember.desk.widgets.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.body.drawn import drawn_box
-from blunt_ember.picture.look import Plane
+from blunt_ember.picture.look import CutPlane
 
 #: Steps in which a plane goes through the body by keys.
 _STEPS = 50
@@ -26,7 +26,7 @@ class CutRow(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self._planes: tuple[Plane, ...] = ()
+        self._planes: tuple[CutPlane, ...] = ()
         self._flat: int | None = None
         self._box: list[tuple[float, float]] = []
         self._kind: Kind = LENGTH
@@ -70,7 +70,7 @@ class CutRow(QWidget):
         row.addWidget(self.face_on)
         row.addStretch(1)
 
-    def offer(self, outcome: Outcome | None, planes: tuple[Plane, ...], flat: int | None = None) -> None:
+    def offer(self, outcome: Outcome | None, planes: tuple[CutPlane, ...], flat: int | None = None) -> None:
         """Show the planes as they stand, the one across ``flat`` drawn alone; nothing where the body is no solid."""
         self._planes, self._flat = planes, flat if flat in [plane.axis for plane in planes] else None
         solid = outcome is not None and outcome.mesh is not None and outcome.mesh.dimension == 3
@@ -96,9 +96,9 @@ class CutRow(QWidget):
         """Move the plane across an axis to a place in m, within the body."""
         low, high = self._box[axis]
         at = min(max(at, low), high)
-        self._take(tuple(Plane(axis, at, each.flipped) if each.axis == axis else each for each in self._planes))
+        self._take(tuple(CutPlane(axis, at, each.flipped) if each.axis == axis else each for each in self._planes))
 
-    def _take(self, planes: tuple[Plane, ...]) -> None:
+    def _take(self, planes: tuple[CutPlane, ...]) -> None:
         self._planes = planes
         if self._flat not in [plane.axis for plane in planes]:
             self._flat = None
@@ -125,10 +125,10 @@ class CutRow(QWidget):
     def _choose(self, axis: int, on: bool) -> None:
         others = tuple(each for each in self._planes if each.axis != axis)
         low, high = self._box[axis]
-        self._take((*others, Plane(axis, (low + high) / 2, bool(self.towards[axis] > 0))) if on else others)
+        self._take((*others, CutPlane(axis, (low + high) / 2, bool(self.towards[axis] > 0))) if on else others)
 
     def _flip(self) -> None:
-        self._take(tuple(Plane(each.axis, each.at, not each.flipped) for each in self._planes))
+        self._take(tuple(CutPlane(each.axis, each.at, not each.flipped) for each in self._planes))
 
     def _typed(self, axis: int, field: QLineEdit) -> None:
         if not field.isModified():

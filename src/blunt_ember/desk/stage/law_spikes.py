@@ -8,14 +8,14 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
@@ -114,7 +114,7 @@ def _on_facets(mesh: Mesh, name: str) -> tuple[Floats, Floats]:
     inside = mesh.points[np.unique(np.concatenate(touching))].mean(axis=0)
     places, outward = [], []
     for block in facets.blocks:
-        corners = mesh.points[block.nodes[:, : FAMILIES[block.family].corners]]
+        corners = mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]]
         normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, -1] - corners[:, 0])
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
         middle = corners.mean(axis=1)

@@ -15,7 +15,7 @@ from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 
 BAR_WIDTH = 14
-WIDTH = 104
+LEGEND_WIDTH = 104
 #: Height of the fields of the ends, and how near to an end the pointer takes hold of it, pixels.
 _FIELD, _REACH = 20, 12
 #: The ends keep so far apart, as a share of the scale.
@@ -64,16 +64,16 @@ class Legend(QWidget):
 
     def place(self, right: float, top: float, height: float) -> None:
         """Stand at a right edge from a top on."""
-        self.setGeometry(round(right - WIDTH), round(top), WIDTH, max(round(height), 80))
+        self.setGeometry(round(right - LEGEND_WIDTH), round(top), LEGEND_WIDTH, max(round(height), 80))
         metrics = QFontMetricsF(self.font())
-        self.high.setGeometry(WIDTH - 74, round(2 * metrics.height()) + 4, 74, _FIELD)
-        self.low.setGeometry(WIDTH - 74, self.height() - _FIELD, 74, _FIELD)
+        self.high.setGeometry(LEGEND_WIDTH - 74, round(2 * metrics.height()) + 4, 74, _FIELD)
+        self.low.setGeometry(LEGEND_WIDTH - 74, self.height() - _FIELD, 74, _FIELD)
 
     @property
     def bar(self) -> QRectF:
         """Where the colours are."""
         top = self.high.geometry().bottom() + 8
-        return QRectF(WIDTH - BAR_WIDTH - 2, top, BAR_WIDTH, self.low.geometry().top() - 8 - top)
+        return QRectF(LEGEND_WIDTH - BAR_WIDTH - 2, top, BAR_WIDTH, self.low.geometry().top() - 8 - top)
 
     def y_of(self, value: float) -> float:
         """Return where a value lies in the widget."""
@@ -92,8 +92,8 @@ class Legend(QWidget):
         title, unit = shade.title.rsplit(", ", 1)
         painter.setPen(QColor(self._theme.quiet))
         for line, text in enumerate((title, unit)):
-            row = QRectF(0, line * metrics.height(), WIDTH, metrics.height())
-            cut = metrics.elidedText(text, Qt.TextElideMode.ElideLeft, WIDTH)
+            row = QRectF(0, line * metrics.height(), LEGEND_WIDTH, metrics.height())
+            cut = metrics.elidedText(text, Qt.TextElideMode.ElideLeft, LEGEND_WIDTH)
             painter.drawText(row, Qt.AlignmentFlag.AlignRight, cut)
         bar = self.bar
         painter.drawImage(bar, _colours(shade, self._theme, max(int(bar.height()), 2)))

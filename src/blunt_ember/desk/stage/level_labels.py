@@ -6,13 +6,14 @@ import numpy as np
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QFontMetricsF, QPainter
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import in_shown_unit
 from blunt_ember.case.values.display import number as figure
 from blunt_ember.desk.stage.overlay import paint_tag
 from blunt_ember.desk.stage.pointing import Pointer
 from blunt_ember.mesh.cells.facets import skin_of
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flat import drawn_isolines
 from blunt_ember.picture.body.isolines import isolines
 from blunt_ember.picture.body.view import View
@@ -81,7 +82,7 @@ def _on_skin(mesh: Mesh, shade: Shade) -> tuple[Floats, Ints]:
     every = np.concatenate([block.ravel() for block in shade.values])
     corners, values = [], []
     for part in skin_of(mesh).parts:
-        triangles = FAMILIES[part.family].triangles
+        triangles = CELL_FAMILIES[part.family].triangles
         corners.append(mesh.points[part.nodes[:, triangles]].reshape(-1, 3, 3))
         values.append(every[part.places[:, triangles]].reshape(-1, 3))
     return isolines(np.concatenate(corners), np.concatenate(values), shade.levels)

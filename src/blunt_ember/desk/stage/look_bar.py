@@ -15,7 +15,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.whole import can_be_deep, mirrors_of
-from blunt_ember.picture.lenses import Field, parts_of
+from blunt_ember.picture.lenses import Field, lens_parts
 from blunt_ember.picture.look import LENSES, SOLVED, Lens, Look, Mirror, Whole, widened
 
 
@@ -110,7 +110,7 @@ class LookBar(QWidget):
     def offer(self, outcome: Outcome | None, field: Field | None, seen: Outcome | None = None) -> None:
         """Offer what can be chosen of an outcome; ``seen`` is it as it is drawn."""
         look, before = self.look, self._offered
-        parts = parts_of(outcome, look.lens) if outcome is not None else ()
+        parts = lens_parts(outcome, look.lens) if outcome is not None else ()
         if [self.part.itemText(number) for number in range(self.part.count())] != list(parts):
             self.part.clear()
             self.part.addItems(parts)

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import CONDUCTIVITY, HEAT_FLOW
-from blunt_ember.desk.stage.tools.dimensions import Dimension
+from blunt_ember.desk.stage.tools.dimensions import DimensionLine
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -201,7 +201,7 @@ def paint_solid(
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
-def paint_dimensions(painter: QPainter, dimensions: Sequence[Dimension], theme: Theme) -> None:
+def paint_dimensions(painter: QPainter, dimensions: Sequence[DimensionLine], theme: Theme) -> None:
     """Draw dimension lines with their witness lines, then all labels on top."""
     for dimension in dimensions:
         start, end = QPointF(*dimension.start), QPointF(*dimension.end)

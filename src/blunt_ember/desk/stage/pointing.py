@@ -6,23 +6,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import both_scales, shown
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.curves import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.cells.facets import Skin, skin_of
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
 from blunt_ember.picture.body.drawn import flat_segments, half_heights
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Plane
+from blunt_ember.picture.look import CutPlane
 
 #: Pixels within which the pointer is on a surface that is drawn as a line.
 SURFACE_REACH = 7.0
@@ -112,11 +112,11 @@ class Pointer:
             self._skin = (mesh, skin_of(mesh))
         return self._skin[1]
 
-    def _hit(self, mesh: Mesh, view: View, place: Floats, opening: Plane | None = None) -> _Hit | None:
+    def _hit(self, mesh: Mesh, view: View, place: Floats, opening: CutPlane | None = None) -> _Hit | None:
         """What of the skin is under a place, of one side of the plane that opens the body if there is one."""
         best, found = -np.inf, None
         for part in self._skin_of(mesh).parts:
-            local = FAMILIES[part.family].triangles
+            local = CELL_FAMILIES[part.family].triangles
             triangles = part.nodes[:, local].reshape(-1, 3)
             corners = view.pixels(mesh.points[triangles].reshape(-1, 3)).reshape(-1, 3, 2)
             weights = _barycentric(corners, place)

@@ -9,20 +9,20 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_typed_value
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.stage.hints import Hints
-from blunt_ember.desk.stage.tools.dimensions import Dimension
+from blunt_ember.desk.stage.tools.dimensions import DimensionLine
 from blunt_ember.desk.stage.tools.drawing_tool import DrawingTool
 from blunt_ember.desk.stage.tools.picture_editor import PictureEditor
 from blunt_ember.desk.stage.tools.plane_handles import PlaneHandles
 from blunt_ember.desk.stage.tools.point_handles import PointMover
-from blunt_ember.desk.stage.tools.readings import Readings, snapped
+from blunt_ember.desk.stage.tools.readings import Readings, snapped_to_surface
 from blunt_ember.desk.stage.view import StageView
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.body.drawn import drawn_box
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses import Shade
@@ -93,7 +93,7 @@ class Stage(StageView):
             self.planes.paint(painter, view, self._theme)
 
     @property
-    def dimension_labels(self) -> dict[str, Dimension]:
+    def dimension_labels(self) -> dict[str, DimensionLine]:
         """The dimensions on the picture by their name, such as ``width of brick``."""
         return {dimension.name: dimension for dimension in self._dimensions}
 
@@ -111,7 +111,7 @@ class Stage(StageView):
         geometry = self._seen.geometry if self._seen is not None else None
         return (self._view, geometry) if self._view is not None and isinstance(geometry, SectionGeometry) else None
 
-    def edit_dimension(self, dimension: Dimension) -> None:
+    def edit_dimension(self, dimension: DimensionLine) -> None:
         """Open a field over a dimension."""
         self._hints.used("dimension")
 
@@ -266,7 +266,7 @@ class Stage(StageView):
         point = self._place_under(place)
         if point is None or self._outcome is None or self._view is None:
             return None
-        return snapped(point, self._outcome, self._view)
+        return snapped_to_surface(point, self._outcome, self._view)
 
-    def _dimension_at(self, place: QPointF) -> Dimension | None:
+    def _dimension_at(self, place: QPointF) -> DimensionLine | None:
         return next((d for d in self._dimensions if QRectF(*d.box).contains(place)), None)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.desk.stage import overlay
@@ -15,10 +16,9 @@ from blunt_ember.desk.stage.level_labels import LevelLabels
 from blunt_ember.desk.stage.look_bar import LookBar
 from blunt_ember.desk.stage.picture import StagePicture
 from blunt_ember.desk.stage.pointing import Pointer
-from blunt_ember.desk.stage.tools.dimensions import Dimension, dimensions, every_length
+from blunt_ember.desk.stage.tools.dimensions import DimensionLine, dimensions, every_length
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.body.drawn import drawn_box, seen_pose
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.view import View, fitted
@@ -27,8 +27,8 @@ from blunt_ember.picture.look import SOLVED, Lens, Look
 from blunt_ember.picture.palette import LIGHT, Theme
 
 #: Room about a body: left, top, right, bottom. A solid has a row more above it, of the planes that open it.
-MARGINS = (112, 108, 124, 80)
-MARGINS_SOLID = (112, 140, 124, 80)
+FLAT_MARGINS = (112, 108, 124, 80)
+SOLID_MARGINS = (112, 140, 124, 80)
 #: How long a solid has stood still, in ms, when it is drawn with smooth edges again.
 STILL_MS = 150
 #: Dimensions of a solid that may stand over its field.
@@ -60,7 +60,7 @@ class StageView(QWidget):
         self._stale = ""
         self._note = ""
         self._hover: tuple[QPointF, str] | None = None
-        self._dimensions: list[Dimension] = []
+        self._dimensions: list[DimensionLine] = []
         self._lit: tuple[str, ...] = ()
         self._under = ""
         self._still = QTimer(self)
@@ -320,7 +320,7 @@ class StageView(QWidget):
         else:
             return
         low, high = drawn_box(outcome.geometry)
-        margins = MARGINS if pose is None else MARGINS_SOLID
+        margins = FLAT_MARGINS if pose is None else SOLID_MARGINS
         self._view = fitted(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self) -> QImage:
@@ -334,7 +334,7 @@ class StageView(QWidget):
         self.legend.show_shade(self.shade, (look.low, look.high), self._theme)
         return image
 
-    def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[Dimension]:
+    def _laid_out(self, painter: QPainter, outcome: Outcome, view: View) -> list[DimensionLine]:
         metrics = QFontMetricsF(painter.font())
         labels = {}
         for quantity in every_length(outcome.case.document.body):

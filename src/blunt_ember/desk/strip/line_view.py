@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.values.display import in_shown_unit, number, shown
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
@@ -17,8 +18,8 @@ from blunt_ember.checks.questions.reading_line import ReadingLine, laid, through
 from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.mesh.mesh import Floats, Mesh
-from blunt_ember.picture.charts.charts import MARGINS, ProfileChart, profile_plot
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.picture.charts.charts import LINE_MARGINS, ProfileChart, profile_plot
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
 
@@ -81,7 +82,7 @@ class ProfileView(DrawnView):
         """Paint the cursor, with what is read there."""
         if self.profile is None or self.cursor_at is None:
             return
-        left, right, bottom, top = MARGINS
+        left, right, bottom, top = LINE_MARGINS
         x = left + (self.width() - left - right) * self.cursor_at / max(float(self.profile.distance[-1]), 1e-300)
         painter.setPen(QPen(QColor(self.theme.teal), 1.2, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, top), QPointF(x, self.height() - bottom))
@@ -96,7 +97,7 @@ class ProfileView(DrawnView):
         """Read under the pointer."""
         if event is None or self.profile is None:
             return
-        left, right, _, _ = MARGINS
+        left, right, _, _ = LINE_MARGINS
         share = (event.position().x() - left) / max(self.width() - left - right, 1)
         self.pointed.emit(float(np.clip(share, 0, 1) * self.profile.distance[-1]))
 

@@ -22,7 +22,7 @@ from blunt_ember.case.values.units import Kind
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.refinement.server import serve_levels
-from blunt_ember.refinement.uniform import Level
+from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.refined import refined_rows
 
 _HINT = "Solve on finer and finer meshes: which order is seen, what each answer tends to, and how far off it may be."
@@ -37,7 +37,7 @@ class RefinementView(QWidget):
         self._case: Case | None = None
         self._follows = False
         self._kinds: tuple[Kind, ...] = ()
-        self.levels: list[Level] = []
+        self.levels: list[RefinementLevel] = []
         self._process: ChildProcess | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -75,7 +75,7 @@ class RefinementView(QWidget):
             self._fill()
         self._show_buttons()
 
-    def found_of(self, outcome: Outcome) -> tuple[list[Level], tuple[Kind, ...]]:
+    def found_of(self, outcome: Outcome) -> tuple[list[RefinementLevel], tuple[Kind, ...]]:
         """Return the meshes of a finished refinement by halves, and the kinds of the answers; none of another case."""
         known = outcome.case is self._case and not self.running and not self._follows and bool(self._kinds)
         return (self.levels, self._kinds) if known else ([], ())
@@ -113,7 +113,7 @@ class RefinementView(QWidget):
         self._show_buttons()
 
     def _receive(self, news: object) -> None:
-        if isinstance(news, Level):
+        if isinstance(news, RefinementLevel):
             self.levels.append(news)
             self.said.setText(f"refining … {len(self.levels)} meshes so far")
             self._fill()

@@ -8,9 +8,9 @@ import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
-from blunt_ember.mesh.mesh import Floats
 
 #: Seconds that a run takes to play at speed 1, and milliseconds from one picture to the next.
 _WHOLE = 10.0

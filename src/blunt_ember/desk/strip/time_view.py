@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from blunt_ember.desk.widgets.drawn_view import DrawnView
-from blunt_ember.picture.charts.history_chart import MARGINS
+from blunt_ember.picture.charts.history_chart import HISTORY_MARGINS
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
 
@@ -41,7 +41,7 @@ class TimeView(DrawnView):
         """Paint the cursor."""
         if self._end <= 0:
             return
-        left, right, bottom, top = MARGINS
+        left, right, bottom, top = HISTORY_MARGINS
         x = left + (self.width() - left - right) * min(self._now / self._end, 1.0)
         painter.setPen(QPen(QColor(self.theme.teal), 1.4, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, top - 6), QPointF(x, self.height() - bottom))
@@ -57,6 +57,6 @@ class TimeView(DrawnView):
     def _choose(self, event: QMouseEvent | None) -> None:
         if event is None or self._end <= 0:
             return
-        left, right, _, _ = MARGINS
+        left, right, _, _ = HISTORY_MARGINS
         share = (event.position().x() - left) / max(self.width() - left - right, 1)
         self.time_chosen.emit(self._end * min(max(share, 0.0), 1.0))

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import SolverError
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import CellBlock, Mesh
 
 #: How a law is read: its values, or its slope with temperature.
-Reading = Callable[[Law, dict[str, Floats]], Floats]
+LawReading = Callable[[Law, dict[str, Floats]], Floats]
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ def conductivity_at(
     places: Floats,
     temperature: Floats,
     t: float = 0.0,
-    reading: Reading = value_of,
+    reading: LawReading = value_of,
 ) -> Floats:
     """Return k in W/(m K) at ``places`` (m, q, d) in cells of ``region`` (m,) at temperatures (m, q) in K,
     at the time ``t`` in s.

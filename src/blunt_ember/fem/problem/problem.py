@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Note
 from blunt_ember.fem.problem.conductors import Conductor
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import Mesh
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import place_faults
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.case.document.case_document import CaseDocument, Question
@@ -19,7 +20,7 @@ from blunt_ember.case.faults.structure_faults import nearest, path_text
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, HEAT_FLUX, POWER_DENSITY
-from blunt_ember.errors import CaseError, Fault, Note, OpenCaseError
+from blunt_ember.errors import CaseError, DataPath, Fault, Note, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.fem.problem.problem import (
@@ -32,16 +33,15 @@ from blunt_ember.fem.problem.problem import (
     RegionSource,
 )
 from blunt_ember.fem.reading import shares_at
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.derived.node_splitting import parted_mesh
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.derived.node_splitting import split_mesh
+from blunt_ember.mesh.mesh import Mesh
 
-Path = tuple[str | int, ...]
 #: Places at which heat along a line is put on the mesh.
 _LINE_PLACES = 2_000
 
 
-def parted_by_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
+def split_at_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
     """Return the mesh with nodes doubled where the case states joints; raise :class:`CaseError` for no interface."""
     faults = []
     for place, joint in enumerate(document.joints):
@@ -52,7 +52,7 @@ def parted_by_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
                 faults.append(Fault(path_text(("joints", place, "on")), what))
     if faults:
         raise CaseError(tuple(faults))
-    return parted_mesh(mesh, list(_joints(document)))
+    return split_mesh(mesh, list(_joints(document)))
 
 
 def _joints(document: CaseDocument) -> dict[str, Law | None]:
@@ -67,7 +67,7 @@ def _joints(document: CaseDocument) -> dict[str, Law | None]:
     return joints
 
 
-def problem_of(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
+def problem_from_case(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
     """Put what the case states on the regions and surfaces of its mesh, parted at joints already.
 
     Of a clock that runs, what holds right after the time ``t`` in s, in a ``stage`` by its place.
@@ -153,9 +153,9 @@ class _Stated:
     open_items: list[Fault] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     #: The statement that stands alone on a surface, by its place and what it says.
-    alone: dict[str, tuple[Path, str]] = field(default_factory=dict)
+    alone: dict[str, tuple[DataPath, str]] = field(default_factory=dict)
 
-    def surround(self, place: Path, entry: Surrounding, aside: AbstractSet[str] = frozenset()) -> None:
+    def surround(self, place: DataPath, entry: Surrounding, aside: AbstractSet[str] = frozenset()) -> None:
         """Put the statement at a ``place`` of the document on its surfaces but those that are set ``aside``.
 
         A later one that cannot stand beside earlier ones takes their place.
@@ -193,7 +193,7 @@ class _Stated:
                 also = self._exchange(place, entry, name, area)
                 self.exchanges[name] = self.exchanges.get(name, Exchange()).and_also(also)
 
-    def _make_room(self, place: Path, name: str, says: str | None) -> None:
+    def _make_room(self, place: DataPath, name: str, says: str | None) -> None:
         before = self.alone.get(name)
         if before is None and not (says is not None and name in self.exchanges):
             return
@@ -211,7 +211,7 @@ class _Stated:
         self.exchanges.pop(name, None)
         self.periodic = [pair for pair in self.periodic if name not in pair]
 
-    def _exchange(self, place: Path, entry: Surrounding, name: str, area: float) -> Exchange:
+    def _exchange(self, place: DataPath, entry: Surrounding, name: str, area: float) -> Exchange:
         fluxes = (entry.flux,) if entry.flux is not None else ()
         if entry.heat is not None:
             fluxes = (*fluxes, entry.heat.over_amount(area, HEAT_FLUX))
@@ -283,7 +283,7 @@ class _Stated:
         total = 0.0
         for block in self.mesh.blocks:
             own = np.isin(block.region, regions)
-            for run in in_runs(block, len(FAMILIES[block.family].points)):
+            for run in in_runs(block, len(CELL_FAMILIES[block.family].points)):
                 total += float(weighted_gradients(block, self.mesh, run)[1][own[run]].sum())
         return total
 

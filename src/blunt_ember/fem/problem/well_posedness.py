@@ -8,19 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array, csgraph
 
+from blunt_ember.arrays import Ints
 from blunt_ember.errors import Fault, Note, OpenCaseError
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.inside import Conduction, InRegion
 from blunt_ember.fem.terms.on_facets import AcrossJoint
 from blunt_ember.fem.terms.term import Term
-from blunt_ember.mesh.mesh import Ints
 
 #: Number of parts that exchange no heat with each other inside the body, and the part (n,) of every node.
-Parts = tuple[int, Ints]
+SeparateParts = tuple[int, Ints]
 
 
-def parts_of(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> Parts:
+def separate_parts_of(problem: Problem, terms: Sequence[Term], constraints: Constraints) -> SeparateParts:
     """Return the parts of a body; surfaces that are tied join them."""
     first, second = [], []
     for term in terms:
@@ -53,7 +53,7 @@ def _regions_of(problem: Problem, nodes: NDArray[np.bool_]) -> str:
     return ", ".join(name for name in problem.mesh.regions if name in found)
 
 
-def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constraints, parts: Parts) -> None:
+def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constraints, parts: SeparateParts) -> None:
     """Raise :class:`OpenCaseError` naming the regions in which nothing holds a temperature in place."""
     count, part = parts
     anchored = np.zeros(count, dtype=bool)
@@ -74,7 +74,7 @@ def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constra
     raise OpenCaseError((Fault("surroundings", what),))
 
 
-def separate_parts(problem: Problem, parts: Parts) -> tuple[Note, ...]:
+def separate_parts(problem: Problem, parts: SeparateParts) -> tuple[Note, ...]:
     """Say which regions exchange no heat with the rest of the body inside it."""
     count, part = parts
     if count < 2:

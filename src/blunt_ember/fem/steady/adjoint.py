@@ -10,11 +10,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from blunt_ember.fem.assembly import gathered, nodal_area
-from blunt_ember.fem.linear import Solver
+from blunt_ember.arrays import Floats
+from blunt_ember.fem.assembly import assembled, nodal_area
+from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Balance
-from blunt_ember.mesh.mesh import Floats
 
 
 class Influences:
@@ -23,18 +23,18 @@ class Influences:
     def __init__(self, problem: Problem, temperature: Floats) -> None:
         self._mesh = problem.mesh
         self._balance = Balance(problem)
-        rise = temperature - self._balance.middle
+        excess = temperature - self._balance.reference_temperature
         self._slopes = [
             (term.kind, term.name, term.nodes, slope)
             for term in self._balance.terms
-            if (slope := term.slope(rise[term.nodes], 0.0)) is not None
+            if (slope := term.slope(excess[term.nodes], 0.0)) is not None
         ]
-        self._matrix = gathered([(nodes, slope) for _, _, nodes, slope in self._slopes], len(rise)).T.tocsr()
+        self._matrix = assembled([(nodes, slope) for _, _, nodes, slope in self._slopes], len(excess)).T.tocsr()
         balance = self._balance
-        self._free = balance.constraints.spread.shape[1]
+        self._free = balance.constraints.prolongation.shape[1]
         if self._free:
             reduced = balance.constraints.reduced(self._matrix)
-            self._solver = Solver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
+            self._solver = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
 
     def on_reading(self, weights: Floats) -> Floats:
         """Return the influence (n,) in K/W on a temperature that is read with ``weights`` (n,) of the nodes."""
@@ -57,5 +57,5 @@ class Influences:
         """The influence of a ``load`` (n,) that is ``held`` (n,) where temperatures are."""
         if not self._free:
             return held
-        spread = self._balance.constraints.spread
-        return np.asarray(spread @ self._solver.solve(spread.T @ (load - self._matrix @ held)) + held)
+        prolongation = self._balance.constraints.prolongation
+        return np.asarray(prolongation @ self._solver.solve(prolongation.T @ (load - self._matrix @ held)) + held)

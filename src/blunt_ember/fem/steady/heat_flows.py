@@ -6,11 +6,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import nodal_area
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Given, Solution
-from blunt_ember.mesh.mesh import Floats
 
 
 def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:

@@ -9,22 +9,22 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import Note, SolverError
-from blunt_ember.fem.assembly import gathered
+from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import Constraints, constraints_of
 from blunt_ember.fem.corners import free_corners
-from blunt_ember.fem.linear import Solver, solve_corrected
+from blunt_ember.fem.linear import LinearSolver, solve_corrected
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.well_posedness import parts_of, require_anchor, separate_parts
-from blunt_ember.fem.terms.build import terms_of
-from blunt_ember.fem.terms.term import Kind
-from blunt_ember.mesh.mesh import Floats, Ints
+from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts, separate_parts_of
+from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.terms.term import TermKind
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
 #: second share, where round-off begins.
 CONVERGED = 1e-14
-GOOD_ENOUGH = 1e-9
+RESIDUAL_TOLERANCE = 1e-9
 #: Residual below which a new slope pays no more.
 SAME_SLOPE = 1e-5
 MOST_STEPS = 60
@@ -51,7 +51,7 @@ class NewtonStep:
 class Given:
     """Heat in W, ``heat`` (m, n), that a term gives to ``nodes`` (m, n) at the solution; the rest as of the term."""
 
-    kind: Kind
+    kind: TermKind
     name: str
     regions: Ints
     nodes: Ints
@@ -77,31 +77,34 @@ class Solution:
 
 
 def solve_steady(
-    problem: Problem, start: float | None = None, told: Callable[[NewtonStep], None] = lambda step: None, t: float = 0.0
+    problem: Problem,
+    start: float | None = None,
+    on_progress: Callable[[NewtonStep], None] = lambda step: None,
+    t: float = 0.0,
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
        What follows time is taken at ``t`` in s.
-    ``told`` hears of each of
+    ``on_progress`` hears of each of
        its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
        :class:`SolverError` when the equations have no finite solution.
     """
     require_memory(problem.mesh)
     balance = Balance(problem, t)
-    parts = parts_of(problem, balance.terms, balance.constraints)
+    parts = separate_parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
-        rise, method = balance.linear_rise()
+        excess, method = balance.linear_excess()
         steps: tuple[NewtonStep, ...] = ()
     else:
-        rise, method, steps = balance.newton(start, told)
-    given = balance.given(rise)
+        excess, method, steps = balance.newton(start, on_progress)
+    given = balance.given(excess)
     reaction = -balance.residual(given)
     reaction[balance.untied] = 0.0
-    temperature = rise + balance.middle
+    temperature = excess + balance.reference_temperature
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    notes, noise = separate_parts(problem, parts), balance.noise(rise)
+    notes, noise = separate_parts(problem, parts), balance.noise(excess)
     return Solution(temperature, reaction, given, balance.constraints, method, steps, notes, noise)
 
 
@@ -111,11 +114,11 @@ class Balance:
     def __init__(self, problem: Problem, t: float = 0.0) -> None:
         self.problem = problem
         self.t = t
-        self.middle = middle_of(problem, t)
-        self.terms = terms_of(problem, self.middle)
+        self.reference_temperature = reference_temperature_of(problem, t)
+        self.terms = build_terms(problem, self.reference_temperature)
         self.constraints = constraints_of(problem, t)
         self.fixed = np.zeros(problem.mesh.node_count)
-        self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.middle
+        self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.reference_temperature
 
     @cached_property
     def untied(self) -> Ints:
@@ -125,15 +128,15 @@ class Balance:
         untied[np.concatenate([np.zeros(0, dtype=np.int64), *tied])] = False
         return np.flatnonzero(untied)
 
-    def rise_of(self, free: Floats) -> Floats:
-        """All temperatures over the middle, from those that are free."""
-        result: Floats = self.constraints.spread @ free + self.fixed
+    def excess_of(self, free: Floats) -> Floats:
+        """All temperatures over the reference temperature, from those that are free."""
+        result: Floats = self.constraints.prolongation @ free + self.fixed
         return result
 
-    def given(self, rise: Floats) -> tuple[Given, ...]:
+    def given(self, excess: Floats) -> tuple[Given, ...]:
         """Every term with the heat it gives."""
         return tuple(
-            Given(term.kind, term.name, term.regions, term.nodes, term.heat(rise[term.nodes], self.t))
+            Given(term.kind, term.name, term.regions, term.nodes, term.heat(excess[term.nodes], self.t))
             for term in self.terms
         )
 
@@ -144,27 +147,29 @@ class Balance:
             left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
         return left
 
-    def noise(self, rise: Floats) -> float:
+    def noise(self, excess: Floats) -> float:
         """What the last digits of the temperatures make of heat through all nodes together, W."""
         total = 0.0
         for term in self.terms:
-            slope = term.slope(rise[term.nodes], self.t)
+            slope = term.slope(excess[term.nodes], self.t)
             if slope is not None:
                 total += float(np.abs(np.trace(slope, axis1=1, axis2=2)).sum())
-        count = len(rise)
-        return float(np.finfo(float).eps * (np.abs(rise).max() + abs(self.middle)) * total / np.sqrt(count))
+        count = len(excess)
+        return float(
+            np.finfo(float).eps * (np.abs(excess).max() + abs(self.reference_temperature)) * total / np.sqrt(count)
+        )
 
-    def matrix(self, rise: Floats) -> csr_array:
+    def matrix(self, excess: Floats) -> csr_array:
         """Minus the derivative of the residual, for the free temperatures."""
         slopes = [
-            (term.nodes, slope) for term in self.terms if (slope := term.slope(rise[term.nodes], self.t)) is not None
+            (term.nodes, slope) for term in self.terms if (slope := term.slope(excess[term.nodes], self.t)) is not None
         ]
-        return self.constraints.reduced(gathered(slopes, len(rise)))
+        return self.constraints.reduced(assembled(slopes, len(excess)))
 
     @property
     def symmetric(self) -> bool:
         """Whether the matrix is, and positive definite: what follows temperature may make it neither."""
-        return all(term.definite for term in self.terms)
+        return all(term.spd for term in self.terms)
 
     def coarse(self) -> csr_array | None:
         """The free corners of quadratic cells, as a coarser space."""
@@ -172,40 +177,42 @@ class Balance:
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""
-        result: Floats = self.constraints.spread.T @ self.residual(self.given(self.rise_of(free)))
+        result: Floats = self.constraints.prolongation.T @ self.residual(self.given(self.excess_of(free)))
         return result
 
-    def linear_rise(self) -> tuple[Floats, str]:
+    def linear_excess(self) -> tuple[Floats, str]:
         """Solve a linear problem in one go."""
-        free = np.zeros(self.constraints.spread.shape[1])
+        free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
         unknown, method = solve_corrected(matrix, self.free_residual, self.coarse, self.problem.mesh.dimension)
-        return self.rise_of(unknown), method
+        return self.excess_of(unknown), method
 
     def newton(
-        self, start: float | None, told: Callable[[NewtonStep], None]
+        self, start: float | None, on_progress: Callable[[NewtonStep], None]
     ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
         """Newton's method with a line search on the residual, from an even temperature."""
-        free = np.full(self.constraints.spread.shape[1], 0.0 if start is None else start - self.middle)
+        free = np.full(
+            self.constraints.prolongation.shape[1], 0.0 if start is None else start - self.reference_temperature
+        )
         if not len(free):
             return self.fixed, "direct", ()
         left, flowing = self._left(free)
         if not np.isfinite(left).all():
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
-        solver: Solver | None = None
+        solver: LinearSolver | None = None
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
-                solver = Solver(
-                    self.matrix(self.rise_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
+                solver = LinearSolver(
+                    self.matrix(self.excess_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
                 )
             size = float(np.linalg.norm(left))
             trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
             shrunk = float(np.linalg.norm(after))
             if trial is None or not shrunk < size * 0.5:
-                if size <= GOOD_ENOUGH * flowing:
+                if size <= RESIDUAL_TOLERANCE * flowing:
                     break  # round-off: there is nothing left to gain
                 if trial is None:
                     what = "no step brings the heat balance closer; look for values that jump or fall with temperature"
@@ -213,29 +220,29 @@ class Balance:
             assert trial is not None
             free, left, flowing = trial, after, now_flowing
             steps.append(NewtonStep(shrunk / max(flowing, 1e-300), taken))
-            told(steps[-1])
+            on_progress(steps[-1])
             if shrunk <= CONVERGED * flowing:
                 break
             if len(steps) > PATIENCE and steps[-1].residual > steps[-1 - PATIENCE].residual / 2:
                 break  # it gets nowhere
-        if steps and steps[-1].residual > GOOD_ENOUGH:
+        if steps and steps[-1].residual > RESIDUAL_TOLERANCE:
             what = f"the heat balance did not settle in {len(steps)} steps of Newton's method"
             why = "look for values that grow or fall too steeply with temperature"
             raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over; {why}")
-        rise = self.rise_of(free)
-        if (rise + self.middle < -1e-6).any():
+        excess = self.excess_of(free)
+        if (excess + self.reference_temperature < -1e-6).any():
             raise SolverError("more heat is taken out than can flow in: the temperature would fall below absolute zero")
-        return rise, solver.method if solver else "direct", tuple(steps)
+        return excess, solver.method if solver else "direct", tuple(steps)
 
     def _left(self, free: Floats) -> tuple[Floats, float]:
         """The residual (f,), and the size of the heat flows it is the sum of."""
-        rise = self.rise_of(free)
-        given = self.given(rise)
-        total = np.zeros(len(rise))
+        excess = self.excess_of(free)
+        given = self.given(excess)
+        total = np.zeros(len(excess))
         for each in given:
             heat = each.heat if each.kind == "conduction" else np.abs(each.heat)
             total += np.abs(np.bincount(each.nodes.ravel(), heat.ravel(), minlength=len(total)))
-        left: Floats = self.constraints.spread.T @ self.residual(given)
+        left: Floats = self.constraints.prolongation.T @ self.residual(given)
         return left, max(float(np.linalg.norm(total)), 1e-300)
 
     def _searched(self, free: Floats, left: Floats, step: Floats) -> tuple[Floats | None, Floats, float, float]:
@@ -256,7 +263,7 @@ class Balance:
         return None, left, 1.0, 0.0
 
 
-def middle_of(problem: Problem, t: float = 0.0) -> float:
+def reference_temperature_of(problem: Problem, t: float = 0.0) -> float:
     """Mean of the temperatures that are stated, K."""
     mesh = problem.mesh
     stated: list[float] = []

@@ -6,39 +6,42 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from blunt_ember.arrays import Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import cell_places, facet_rule, facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.inside import AtNodes, Conduction, InRegion
 from blunt_ember.fem.terms.on_facets import AcrossJoint, OnSurface
 from blunt_ember.fem.terms.term import Term
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, FacetSet, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetSet, Mesh
 
 
-def terms_of(problem: Problem, middle: float) -> tuple[Term, ...]:
+def build_terms(problem: Problem, reference_temperature: float) -> tuple[Term, ...]:
     """Return every term of the balance of a problem, conduction block by block first."""
     return (
-        *(Conduction(block, problem.mesh, problem.conductors, middle) for block in problem.mesh.blocks),
-        *_on_surfaces(problem, middle),
-        *_in_regions(problem, middle),
+        *(Conduction(block, problem.mesh, problem.conductors, reference_temperature) for block in problem.mesh.blocks),
+        *_on_surfaces(problem, reference_temperature),
+        *_in_regions(problem, reference_temperature),
         *_across_joints(problem),
         *(AtNodes(source.name, source.nodes[None], source.shares[None], source.total) for source in problem.points),
     )
 
 
-def _on_surfaces(problem: Problem, middle: float) -> Iterator[Term]:
+def _on_surfaces(problem: Problem, reference_temperature: float) -> Iterator[Term]:
     mesh = problem.mesh
     for name, exchange in problem.exchanges.items():
         facets = mesh.surfaces[name]
         for block in facets.blocks:
-            shape = FAMILIES[block.family].values(facet_rule(block.family, exchange.follows_place)[0])
+            shape = CELL_FAMILIES[block.family].values(facet_rule(block.family, exchange.follows_place)[0])
             where = mesh.space.variables(shape @ mesh.points[block.nodes])
             weights = facet_weights(facets, block, mesh, exchange.follows_place)
-            yield OnSurface(name, block.nodes, shape, weights, where, exchange, middle, np.array(facets.regions))
+            yield OnSurface(
+                name, block.nodes, shape, weights, where, exchange, reference_temperature, np.array(facets.regions)
+            )
 
 
-def _in_regions(problem: Problem, middle: float) -> Iterator[Term]:
+def _in_regions(problem: Problem, reference_temperature: float) -> Iterator[Term]:
     mesh = problem.mesh
     for source in problem.sources:
         for block in mesh.blocks:
@@ -46,10 +49,12 @@ def _in_regions(problem: Problem, middle: float) -> Iterator[Term]:
             if not own.any():
                 continue
             part = CellBlock(block.family, block.nodes[own], block.region[own])
-            shape = FAMILIES[block.family].at_points
+            shape = CELL_FAMILIES[block.family].at_points
             weights = np.concatenate([weighted_gradients(part, mesh, run)[1] for run in in_runs(part, len(shape))])
             where = mesh.space.variables(cell_places(part, mesh))
-            yield InRegion(source.name, part.nodes, shape, weights, where, source.per_volume, middle, part.region)
+            yield InRegion(
+                source.name, part.nodes, shape, weights, where, source.per_volume, reference_temperature, part.region
+            )
 
 
 def _across_joints(problem: Problem) -> Iterator[Term]:
@@ -63,7 +68,7 @@ def _across_joints(problem: Problem) -> Iterator[Term]:
 
 
 def _joint(name: str, facets: FacetSet, near: Ints, far: Ints, family: str, conductance: Law, mesh: Mesh) -> Term:
-    shape = FAMILIES[family].at_points
+    shape = CELL_FAMILIES[family].at_points
     block = next(block for block in facets.blocks if block.nodes is near)
     weights, where = facet_weights(facets, block, mesh), mesh.space.variables(shape @ mesh.points[near])
     nodes = np.concatenate([near, far], axis=1)

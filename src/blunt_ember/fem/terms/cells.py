@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from blunt_ember.mesh.mesh import CellBlock, Ints
+from blunt_ember.arrays import Ints
+from blunt_ember.mesh.mesh import CellBlock
 
 
 @dataclass(frozen=True)

@@ -8,13 +8,14 @@ from functools import cached_property
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import cell_places, conduction_elements, in_runs, weighted_gradients
 from blunt_ember.fem.problem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.terms.cells import OfCells
-from blunt_ember.fem.terms.term import Kind, sampled
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.fem.terms.term import TermKind, sampled
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
 
 #: Numbers kept for the gradients of the cells of a block at most.
 _MOST_KEPT = 8_000_000
@@ -26,9 +27,9 @@ class Conduction(OfCells):
 
     mesh: Mesh
     conductors: Sequence[Conductor]
-    middle: float
+    reference_temperature: float
     name: str = ""
-    kind: Kind = "conduction"
+    kind: TermKind = "conduction"
 
     @cached_property
     def linear(self) -> bool:
@@ -36,20 +37,20 @@ class Conduction(OfCells):
         return not any(self.conductors[number].follows_temperature for number in np.unique(self.block.region).tolist())
 
     @property
-    def definite(self) -> bool:
+    def spd(self) -> bool:
         """As long as it is linear."""
         return self.linear
 
     @cached_property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether no conductivity depends on time."""
         present = np.unique(self.block.region).tolist()
         return not any(law.follows_time for number in present for law in self.conductors[number].k)
 
     @property
-    def steady(self) -> bool:
+    def slope_time_independent(self) -> bool:
         """As long as it is still."""
-        return self.still
+        return self.time_independent
 
     @cached_property
     def _constant(self) -> Floats:
@@ -59,32 +60,32 @@ class Conduction(OfCells):
         zero = np.zeros(self.nodes.shape)
         return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, zero, 0.0))
 
-    def _elements(self, rise: Floats, t: float) -> Floats:
-        if self.linear and self.still:
+    def _elements(self, excess: Floats, t: float) -> Floats:
+        if self.linear and self.time_independent:
             return self._constant
-        return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, rise, t))
+        return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, excess, t))
 
-    def _conductivity(self, run: slice, rise: Floats, t: float) -> Floats:
-        shape = FAMILIES[self.block.family].at_points
+    def _conductivity(self, run: slice, excess: Floats, t: float) -> Floats:
+        shape = CELL_FAMILIES[self.block.family].at_points
         places = cell_places(self.block, self.mesh, run)
-        temperature = self.middle + rise[run] @ shape.T
+        temperature = self.reference_temperature + excess[run] @ shape.T
         return conductivity_at(self.conductors, self.mesh, self.block.region[run], places, temperature, t)
 
-    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Heat that flows to the nodes out of the cells.
 
         Constants pass no heat, so each cell's own level is taken off first: what is left is small in thin layers that
         conduct well, and so is the round-off.
         """
         if self.linear:
-            matrices = self._elements(rise, t)
-            result: Floats = -(matrices @ (rise - rise[:, :1])[..., None])[..., 0]
+            matrices = self._elements(excess, t)
+            result: Floats = -(matrices @ (excess - excess[:, :1])[..., None])[..., 0]
             return result
-        result = np.empty(rise.shape)
-        for run in in_runs(self.block, len(FAMILIES[self.block.family].points)):
+        result = np.empty(excess.shape)
+        for run in in_runs(self.block, len(CELL_FAMILIES[self.block.family].points)):
             gradients, weights = self._weighted(run)
-            slope = np.matmul((rise[run] - rise[run, :1])[:, None, None], gradients)[:, :, 0]
-            k = self._conductivity(run, rise, t)
+            slope = np.matmul((excess[run] - excess[run, :1])[:, None, None], gradients)[:, :, 0]
+            k = self._conductivity(run, excess, t)
             flux = k[..., None] * slope if k.ndim == 2 else (k @ slope[..., None])[..., 0]
             result[run] = -np.einsum("mqnd,mqd->mn", gradients, flux * weights[..., None], optimize=True)
         return result
@@ -97,24 +98,24 @@ class Conduction(OfCells):
 
     @cached_property
     def _kept_gradients(self) -> tuple[Floats, Floats] | None:
-        if self.nodes.size * len(FAMILIES[self.block.family].points) * self.mesh.dimension > _MOST_KEPT:
+        if self.nodes.size * len(CELL_FAMILIES[self.block.family].points) * self.mesh.dimension > _MOST_KEPT:
             return None
         return weighted_gradients(self.block, self.mesh, slice(None))
 
-    def slope(self, rise: Floats, t: float = 0.0) -> Floats:
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats:
         """∫ ∇N·k·∇N dV, and where k follows T also ∫ (∇N·k'·∇T) N dV."""
-        result = self._elements(rise, t)
+        result = self._elements(excess, t)
         if self.linear:
             return result
-        shape = FAMILIES[self.block.family].at_points
+        shape = CELL_FAMILIES[self.block.family].at_points
         for run in in_runs(self.block, len(shape)):
             gradients, weights = self._weighted(run)
-            temperature = self.middle + rise[run] @ shape.T
+            temperature = self.reference_temperature + excess[run] @ shape.T
             places = cell_places(self.block, self.mesh, run)
             steeper = conductivity_at(
                 self.conductors, self.mesh, self.block.region[run], places, temperature, t, slope_of
             )
-            along = np.einsum("mqnd,mn->mqd", gradients, rise[run] - rise[run, :1])
+            along = np.einsum("mqnd,mn->mqd", gradients, excess[run] - excess[run, :1])
             flux = steeper[..., None] * along if steeper.ndim == 2 else (steeper @ along[..., None])[..., 0]
             pull = (gradients @ flux[..., None])[..., 0] * weights[..., None]
             result[run] += pull.transpose(0, 2, 1) @ shape
@@ -131,9 +132,9 @@ class InRegion:
     weights: Floats
     where: dict[str, Floats]
     per_volume: Law
-    middle: float
+    reference_temperature: float
     regions: Ints
-    kind: Kind = "region"
+    kind: TermKind = "region"
 
     @property
     def linear(self) -> bool:
@@ -141,40 +142,44 @@ class InRegion:
         return not self.per_volume.follows_temperature
 
     @property
-    def definite(self) -> bool:
+    def spd(self) -> bool:
         """As long as it is linear."""
         return self.linear
 
     @property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether it does not depend on time."""
         return not self.per_volume.follows_time
 
     @property
-    def steady(self) -> bool:
+    def slope_time_independent(self) -> bool:
         """Whether what of it depends on temperature does not depend on time."""
-        return self.linear or self.still
+        return self.linear or self.time_independent
 
     @cached_property
     def _constant(self) -> Floats:
         result: Floats = (sampled(self.per_volume, self.where) * self.weights) @ self.shape
         return result
 
-    def _at(self, rise: Floats, t: float) -> dict[str, Floats]:
-        return {**self.where, "t": np.full(self.weights.shape, t), "T": self.middle + rise @ self.shape.T}
+    def _at(self, excess: Floats, t: float) -> dict[str, Floats]:
+        return {
+            **self.where,
+            "t": np.full(self.weights.shape, t),
+            "T": self.reference_temperature + excess @ self.shape.T,
+        }
 
-    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Heat that arises."""
-        if self.linear and self.still:
+        if self.linear and self.time_independent:
             return self._constant
-        result: Floats = (sampled(self.per_volume, self._at(rise, t)) * self.weights) @ self.shape
+        result: Floats = (sampled(self.per_volume, self._at(excess, t)) * self.weights) @ self.shape
         return result
 
-    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
         if self.linear:
             return None
-        less = -self.per_volume.slope(self._at(rise, t)) * self.weights
+        less = -self.per_volume.slope(self._at(excess, t)) * self.weights
         return np.einsum("mq,qa,qb->mab", less, self.shape, self.shape, optimize=True)
 
 
@@ -188,19 +193,19 @@ class AtNodes:
     total: Law
     regions: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     linear: bool = True
-    definite: bool = True
-    steady: bool = True
-    kind: Kind = "point"
+    spd: bool = True
+    slope_time_independent: bool = True
+    kind: TermKind = "point"
 
     @property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether it does not depend on time."""
         return not self.total.follows_time
 
-    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Heat that arises."""
         return self.shares * sampled(self.total, {"t": np.array([t])})
 
-    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """None."""
         return None

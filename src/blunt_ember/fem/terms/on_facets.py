@@ -11,11 +11,11 @@ from functools import cached_property
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.problem.problem import Exchange
-from blunt_ember.fem.terms.term import Kind, sampled
-from blunt_ember.mesh.mesh import Floats, Ints
+from blunt_ember.fem.terms.term import TermKind, sampled
 
 
 @dataclass(frozen=True)
@@ -28,9 +28,9 @@ class OnSurface:
     weights: Floats
     where: dict[str, Floats]
     exchange: Exchange
-    middle: float
+    reference_temperature: float
     regions: Ints
-    kind: Kind = "surface"
+    kind: TermKind = "surface"
 
     @cached_property
     def linear(self) -> bool:
@@ -39,26 +39,30 @@ class OnSurface:
         return not self.exchange.radiations and not any(law.follows_temperature for law in laws)
 
     @cached_property
-    def definite(self) -> bool:
+    def spd(self) -> bool:
         """Whether but radiation and constant films follow temperature."""
         laws = [*self.exchange.fluxes, *(film.h for film in self.exchange.films)]
         laws += [radiation.emissivity for radiation in self.exchange.radiations]
         return not any(law.follows_temperature for law in laws)
 
     @cached_property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether nothing on it depends on time."""
         return not any(law.follows_time for law in self.exchange.laws)
 
     @cached_property
-    def steady(self) -> bool:
+    def slope_time_independent(self) -> bool:
         """Whether no film coefficient or emissivity depends on time, nor a flux that depends on temperature."""
         laws = [film.h for film in self.exchange.films] + [each.emissivity for each in self.exchange.radiations]
         laws += [law for law in self.exchange.fluxes if law.follows_temperature]
         return not any(law.follows_time for law in laws)
 
-    def _at(self, rise: Floats, t: float) -> dict[str, Floats]:
-        return {**self.where, "t": np.full(self.weights.shape, t), "T": self.middle + rise @ self.shape.T}
+    def _at(self, excess: Floats, t: float) -> dict[str, Floats]:
+        return {
+            **self.where,
+            "t": np.full(self.weights.shape, t),
+            "T": self.reference_temperature + excess @ self.shape.T,
+        }
 
     @cached_property
     def _constant(self) -> dict[int, Floats]:
@@ -68,15 +72,15 @@ class OnSurface:
     def _of(self, law: Law, at: dict[str, Floats]) -> Floats:
         return self._constant[id(law)] if id(law) in self._constant else sampled(law, at)
 
-    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Heat that enters."""
-        at = self._at(rise, t)
-        over = rise @ self.shape.T
+        at = self._at(excess, t)
+        over = excess @ self.shape.T
         density = np.zeros(over.shape)
         for law in self.exchange.fluxes:
             density = density + self._of(law, at)
         for film in self.exchange.films:
-            density = density + self._of(film.h, at) * ((self._of(film.fluid, at) - self.middle) - over)
+            density = density + self._of(film.h, at) * ((self._of(film.fluid, at) - self.reference_temperature) - over)
         for radiation in self.exchange.radiations:
             around, face = self._of(radiation.surroundings, at), at["T"]
             exchanged = around**4 - face * np.abs(face) ** 3
@@ -84,11 +88,11 @@ class OnSurface:
         result: Floats = (density * self.weights) @ self.shape
         return result
 
-    def slope(self, rise: Floats, t: float = 0.0) -> Floats | None:
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
         if not (self.exchange.films or self.exchange.radiations) and self.linear:
             return None
-        at = self._at(rise, t)
+        at = self._at(excess, t)
         less = np.zeros(self.weights.shape)
         for law in self.exchange.fluxes:
             less = less - law.slope(at)
@@ -115,18 +119,18 @@ class AcrossJoint:
     conductance: Law
     regions: Ints
     linear: bool = True
-    definite: bool = True
-    kind: Kind = "joint"
+    spd: bool = True
+    kind: TermKind = "joint"
 
     @property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether the conductance does not depend on time."""
         return not self.conductance.follows_time
 
     @property
-    def steady(self) -> bool:
+    def slope_time_independent(self) -> bool:
         """As long as it is still."""
-        return self.still
+        return self.time_independent
 
     @cached_property
     def _constant(self) -> Floats:
@@ -139,15 +143,15 @@ class AcrossJoint:
 
     def matrices(self, t: float = 0.0) -> Floats:
         """Conductances (m, n, n) in W/K between the nodes of one side and those of the other."""
-        return self._constant if self.still else self._conducted(t)
+        return self._constant if self.time_independent else self._conducted(t)
 
-    def heat(self, rise: Floats, t: float = 0.0) -> Floats:
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """What each side is given by the other."""
         half = self.nodes.shape[1] // 2
-        passed = (self.matrices(t) @ (rise[:, half:] - rise[:, :half])[..., None])[..., 0]
+        passed = (self.matrices(t) @ (excess[:, half:] - excess[:, :half])[..., None])[..., 0]
         return np.concatenate([passed, -passed], axis=1)
 
-    def slope(self, rise: Floats, t: float = 0.0) -> Floats:
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats:
         """The conductances between the nodes."""
         matrices = self.matrices(t)
         first = np.concatenate([matrices, -matrices], axis=2)

@@ -1,7 +1,7 @@
 """The terms of the heat balance: each gives heat to nodes and tells how that changes with their temperatures.
 
-Temperatures are passed as ``rise`` over a ``middle`` of the case, which keeps round-off to the differences that drive
-heat.
+Temperatures are passed as ``excess`` over a ``reference_temperature`` of the case, which keeps round-off to the
+differences that drive heat.
 """
 
 from __future__ import annotations
@@ -10,18 +10,18 @@ from typing import Literal, Protocol
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError, SolverError
-from blunt_ember.mesh.mesh import Floats, Ints
 
-Kind = Literal["conduction", "surface", "region", "point", "joint", "storage"]
+TermKind = Literal["conduction", "surface", "region", "point", "joint", "storage"]
 
 
 class Term(Protocol):
     """A part of the heat balance on elements of one family."""
 
     @property
-    def kind(self) -> Kind:
+    def kind(self) -> TermKind:
         """What it stands for."""
 
     @property
@@ -41,24 +41,24 @@ class Term(Protocol):
         """Whether its slope does not depend on temperature."""
 
     @property
-    def definite(self) -> bool:
+    def spd(self) -> bool:
         """Whether its slope is symmetric and never takes away from what holds temperatures in place."""
 
     @property
-    def steady(self) -> bool:
+    def slope_time_independent(self) -> bool:
         """Whether its slope does not depend on time."""
 
     @property
-    def still(self) -> bool:
+    def time_independent(self) -> bool:
         """Whether nothing of it depends on time."""
 
-    def heat(self, rise: Floats, t: float) -> Floats:
-        """Return the heat in W, (m, n), given to the nodes at temperatures ``rise`` (m, n) over the middle, in K.
+    def heat(self, excess: Floats, t: float) -> Floats:
+        """Return the heat in W, (m, n), given to the nodes at an ``excess`` (m, n) in K.
 
         ``t`` is the time in s.
         """
 
-    def slope(self, rise: Floats, t: float) -> Floats | None:
+    def slope(self, excess: Floats, t: float) -> Floats | None:
         """Return by how much less heat is given per kelvin, (m, n, n) in W/K; None where it does not change."""
 
 

@@ -8,9 +8,9 @@ from functools import cached_property
 import numpy as np
 from scipy.interpolate import CubicHermiteSpline
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import ExpressionError, SolverError
 from blunt_ember.fem.problem.problem import Capacity
-from blunt_ember.mesh.mesh import Floats
 
 #: Temperatures, K, between which the integral over the capacity is kept, and the step of it.
 _RANGE = (1.0, 6000.0)
@@ -18,14 +18,14 @@ _STEP = 1.0
 
 
 @dataclass(frozen=True)
-class HeatContent:
-    """Heat per volume e(T) = ∫ ρ c dT from the ``middle``, K, of the case; it is what a balance of heat holds on to.
+class Enthalpy:
+    """Heat per volume e(T) = ∫ ρ c dT from the ``reference_temperature``, K, of the case; the balance conserves it.
 
     Heat per kelvin ρ c alone would not do: where it changes within a step, what goes in would not be what is stored.
     """
 
     capacity: Capacity
-    middle: float
+    reference_temperature: float
 
     @cached_property
     def constant(self) -> float | None:
@@ -50,13 +50,13 @@ class HeatContent:
             raise SolverError(str(error)) from error
         return result
 
-    def at(self, rise: Floats) -> Floats:
-        """Return e in J/m³ at temperatures ``rise`` over the middle, K."""
+    def at(self, excess: Floats) -> Floats:
+        """Return e in J/m³ at temperatures ``excess`` over the reference temperature, K."""
         if self.constant is not None:
-            return self.constant * rise
+            return self.constant * excess
         low, high = self._integral.x[[0, -1]]
-        inside = np.clip(rise + self.middle, low, high)
-        over = rise + self.middle - inside
+        inside = np.clip(excess + self.reference_temperature, low, high)
+        over = excess + self.reference_temperature - inside
         beyond = over * self._product(inside) if over.any() else 0.0
         result: Floats = self._integral(inside) - self._at_middle + beyond
         return result
@@ -65,7 +65,7 @@ class HeatContent:
     def _integral(self) -> CubicHermiteSpline:
         knots = np.arange(_RANGE[0], _RANGE[1] + _STEP / 2, _STEP)
         tables = [law.table for law in (self.capacity.density, self.capacity.c) if law.table is not None]
-        knots = np.unique(np.concatenate([knots, *(table.xs for table in tables), [self.middle]]))
+        knots = np.unique(np.concatenate([knots, *(table.xs for table in tables), [self.reference_temperature]]))
         at, weight = np.polynomial.legendre.leggauss(4)
         width = np.diff(knots)
         places = knots[:-1, None] + width[:, None] * (1 + at) / 2
@@ -76,4 +76,4 @@ class HeatContent:
 
     @cached_property
     def _at_middle(self) -> float:
-        return float(self._integral(self.middle))
+        return float(self._integral(self.reference_temperature))

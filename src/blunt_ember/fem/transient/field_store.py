@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
-from blunt_ember.mesh.mesh import Floats
 
 _KIND = np.dtype(np.float32)
 
@@ -21,14 +21,14 @@ def _let_go(file: Any, path: Path) -> None:
 
 
 class FieldStore:
-    """Temperatures (n,) of a run by instant, over a ``middle`` in K, in a file that goes when nobody has the store.
+    """Temperatures (n,) of a run by instant, over a ``reference_temperature`` in K, in a file that goes with the store.
 
     What is sent to another process, or read from its file, sees the same file but does not take it away.
     """
 
-    def __init__(self, count: int, middle: float, folder: str | None = None) -> None:
+    def __init__(self, count: int, reference_temperature: float, folder: str | None = None) -> None:
         self._count = count
-        self._middle = middle
+        self._reference_temperature = reference_temperature
         self._times: list[float] = []
         try:
             with tempfile.NamedTemporaryFile(prefix="fields-", suffix=".f32", dir=folder, delete=False) as file:
@@ -49,10 +49,13 @@ class FieldStore:
         """Bytes on disk."""
         return len(self._times) * self._count * _KIND.itemsize
 
-    def add(self, t: float, rise: Floats) -> None:
-        """Keep the field (n,) of a time, K over the middle; raise :class:`SolverError` when the disk is full."""
+    def add(self, t: float, excess: Floats) -> None:
+        """Keep the field (n,) of a time, K over the reference temperature.
+
+        Raises :class:`SolverError` when the disk is full.
+        """
         try:
-            rise.astype(_KIND).tofile(self._file)
+            excess.astype(_KIND).tofile(self._file)
             self._file.flush()
         except OSError as error:
             raise SolverError(f"the fields of the run do not fit on the disk: {error}; keep them less often") from error
@@ -63,7 +66,7 @@ class FieldStore:
         """Return the temperatures (n,) in K of an instant by its number."""
         if self._map is None:
             self._map = np.memmap(self._path, _KIND, "r", shape=(len(self._times), self._count))
-        return self._middle + self._map[number].astype(np.float64)
+        return self._reference_temperature + self._map[number].astype(np.float64)
 
     def __getstate__(self) -> dict[str, Any]:
         return {**self.__dict__, "_file": None, "_map": None}

@@ -8,14 +8,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.optimize import brentq
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper, Work
-from blunt_ember.fem.transient.surface_heat import PassingHeat
-from blunt_ember.fem.transient.time_step import State, Step
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Floats
+from blunt_ember.fem.transient.surface_heat import SurfaceHeat
+from blunt_ember.fem.transient.time_step import State, TimeStep
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once something has come true.
 Watch = Callable[[Floats, Floats, float], float]
@@ -59,10 +59,10 @@ class Marched:
     """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
     where their temperatures jumped."""
 
-    step: Step
+    step: TimeStep
     stage: int
     heating: Heating
-    passing: PassingHeat
+    passing: SurfaceHeat
     jumped: dict[str, float]
     ends_stage: bool = False
     #: Whether the condition that ends the stage has come true.
@@ -82,7 +82,7 @@ class March:
     switches: Sequence[float]
     kinks: Sequence[float]
     start: Floats
-    middle: float
+    reference_temperature: float
     control: Control
     work: Work = field(default_factory=Work)
 
@@ -93,16 +93,16 @@ class March:
 
     def steps(self) -> Iterator[Marched]:
         """Yield every step; raise :class:`SolverError` where none can be taken."""
-        t, rise = 0.0, self.start - self.middle
+        t, excess = 0.0, self.start - self.reference_temperature
         for number, plan in enumerate(self.stages):
             end, met = t + plan.lasts, False
             self._armed = plan.until is None or plan.until.at_once
             while t < end and not met:
                 problem = self.problem_at(number, t)
-                watch = None if plan.until is None else plan.until.make(problem, t, rise + self.middle)
+                watch = None if plan.until is None else plan.until.make(problem, t, excess + self.reference_temperature)
                 piece_end = min([end, *(each for each in self.switches if each > t)])
-                for marched in self._piece(problem, number, t, rise, piece_end, watch, end):
-                    t, rise = marched.step.after.t, marched.step.after.rise
+                for marched in self._piece(problem, number, t, excess, piece_end, watch, end):
+                    t, excess = marched.step.after.t, marched.step.after.excess
                     met = marched.met
                     yield marched
 
@@ -111,20 +111,20 @@ class March:
         problem: Problem,
         stage: int,
         begin: float,
-        rise: Floats,
+        excess: Floats,
         end: float,
         watch: Watch | None,
         stage_end: float,
     ) -> Iterator[Marched]:
         """The steps on which one problem holds."""
-        heating = Heating(problem, self.middle, begin)
+        heating = Heating(problem, self.reference_temperature, begin)
         stepper = Stepper(heating, self._tolerance(), self.control.memory, _bounded(problem), self.work)
-        passing = PassingHeat(heating)
+        passing = SurfaceHeat(heating)
         kinks = [each for each in self.kinks if begin < each < end]
         t, before = begin, None
         for stop in (*kinks, end):
-            state = heating.state(rise, t)
-            jumped = passing.jump(rise, state.rise) if np.any(state.rise != rise) else {}
+            state = heating.state(excess, t)
+            jumped = passing.jump(excess, state.excess) if np.any(state.excess != excess) else {}
             if before is None or jumped or _jumps(before, state):
                 stepper.begin = t
                 self._wanted = stepper.first_length(state, stage_end - t)
@@ -140,7 +140,7 @@ class March:
                 if met and watch is not None:
                     step, met = self._ended(watch, stepper, step, stop)
                 self._reached(step)
-                t, rise, state = step.after.t, step.after.rise, step.after
+                t, excess, state = step.after.t, step.after.excess, step.after
                 yield Marched(step, stage, heating, passing, jumped, t >= stage_end or met, met)
                 jumped = {}
                 if met:
@@ -150,15 +150,15 @@ class March:
     def _tolerance(self) -> float:
         return self.control.tolerance(max(self._high - self._low, self.control.span))
 
-    def _reached(self, step: Step) -> None:
-        self._low = min(self._low, float(step.after.rise.min()) + self.middle)
-        self._high = max(self._high, float(step.after.rise.max()) + self.middle)
+    def _reached(self, step: TimeStep) -> None:
+        self._low = min(self._low, float(step.after.excess.min()) + self.reference_temperature)
+        self._high = max(self._high, float(step.after.excess.max()) + self.reference_temperature)
 
-    def _value(self, watch: Watch, step: Step, share: float) -> float:
+    def _value(self, watch: Watch, step: TimeStep, share: float) -> float:
         t = step.before.t + share * step.length
-        return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
+        return watch(step.excess_at(share) + self.reference_temperature, step.rate_at(share), t)
 
-    def _ended(self, watch: Watch, stepper: Stepper, step: Step, stop: float) -> tuple[Step, bool]:
+    def _ended(self, watch: Watch, stepper: Stepper, step: TimeStep, stop: float) -> tuple[TimeStep, bool]:
         """A step in place of one in which what is watched comes true, that ends where it does (by secants).
 
         Where the balance does not settle over such a length, a shorter step that ends before, and False.
@@ -203,5 +203,5 @@ def _jumps(before: State, after: State) -> bool:
 def _bounded(problem: Problem) -> bool:
     """Whether temperatures must stay within the bounds of what the body meets: lumped, and cells linear."""
     return problem.lumped and all(
-        FAMILIES[block.family].corners == block.nodes.shape[1] for block in problem.mesh.blocks
+        CELL_FAMILIES[block.family].corners == block.nodes.shape[1] for block in problem.mesh.blocks
     )

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.sparse import csr_array
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.heat_balance import Heating
@@ -16,8 +17,8 @@ from blunt_ember.fem.transient.marching import March, Marched, Watch, Watched, c
 from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.fem.transient.surface_heat import Moment
-from blunt_ember.fem.transient.time_step import Step
-from blunt_ember.mesh.mesh import Floats, Ints, Mesh
+from blunt_ember.fem.transient.time_step import TimeStep
+from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
 _MOST_STEPS_KEPT = 1000
@@ -63,7 +64,7 @@ class Keeping:
         """Whether nothing was said, so that every step is kept."""
         return not self.at and not any(self.every)
 
-    def due(self, stage: int, stage_begin: float, step: Step) -> list[tuple[float, bool]]:
+    def due(self, stage: int, stage_begin: float, step: TimeStep) -> list[tuple[float, bool]]:
         """Return the times within a step, its end among them, and whether their fields are kept."""
         low, high = step.before.t, step.after.t
         kept = [t for t in self.at if low < t <= high]
@@ -139,7 +140,7 @@ class Recorder:
 
     mesh: Mesh
     start: Floats
-    middle: float
+    reference_temperature: float
     probes: Sequence[Callable[[Floats], float]]
     watched: Sequence[Watched]
     keeping: Keeping
@@ -151,7 +152,7 @@ class Recorder:
     _stage_ends: list[float] = field(default_factory=list)
 
     def record(
-        self, march: March, end: float, told: Callable[[Progress], None], stopped: Callable[[], bool]
+        self, march: March, end: float, on_progress: Callable[[Progress], None], stopped: Callable[[], bool]
     ) -> tuple[Run, Marched]:
         """Take a march to its end, or to where it is ``stopped``; return what was kept, and the last step."""
         began, reported = time.perf_counter(), 0.0
@@ -167,7 +168,7 @@ class Recorder:
             self._take(marched)
             now = time.perf_counter() - began
             if now - reported > _REPORT_EVERY:
-                told(Progress(marched.step.after.t, end, march.work.steps, now))
+                on_progress(Progress(marched.step.after.t, end, march.work.steps, now))
                 reported = now
             if stopped():
                 break
@@ -181,12 +182,12 @@ class Recorder:
             self._stage, self._stage_begin = marched.stage, step.before.t
         if marched.heating is not self._heating:
             self._heating = marched.heating
-            problem, begin = marched.heating.problem, step.before.rise + self.middle
+            problem, begin = marched.heating.problem, step.before.excess + self.reference_temperature
             self._pieces.append((step.before.t, problem))
             self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
             self._amounts = _amounts(marched.heating)
             if not self._rows:
-                self._at_start = self._by_region(self.start - self.middle)
+                self._at_start = self._by_region(self.start - self.reference_temperature)
         moments = marched.passing.moments(step)
         for name, heat in marched.jumped.items():
             self._passed[name] = self._passed.get(name, 0.0) + heat
@@ -219,14 +220,14 @@ class Recorder:
         floor = 1e-7 * float(np.abs(step.after.content).sum())  # round-off of contents themselves
         self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, floor, 1e-300))
 
-    def _watch(self, step: Step) -> None:
+    def _watch(self, step: TimeStep) -> None:
         for place, watch in enumerate(self._watches):
             if self._came_true[place] is not None:
                 continue
 
             def value(share: float, watch: Watch = watch) -> float:
                 t = step.before.t + share * step.length
-                return watch(step.rise_at(share) + self.middle, step.rate_at(share), t)
+                return watch(step.excess_at(share) + self.reference_temperature, step.rate_at(share), t)
 
             true_already = self.watched[place].at_once and not self._rows[1:] and value(0.0) <= 0
             share = 0.0 if true_already else came_true(value)
@@ -236,42 +237,44 @@ class Recorder:
     def _note(self, marched: Marched, moments: Sequence[Moment], share: float, t: float, keep: bool) -> None:
         """Read an instant within a step."""
         step = marched.step
-        rise = step.rise_at(share) if 0 < share < 1 else (step.after.rise if share else step.before.rise)
+        excess = step.excess_at(share) if 0 < share < 1 else (step.after.excess if share else step.before.excess)
         passed = dict(self._passed)
         if share:
             for name, heat in marched.passing.heat_in(step, moments, share).items():
                 passed[name] = passed.get(name, 0.0) + heat
         self._flows.append((marched.passing.power(step, moments, share), passed))
         if self._heating is not None and all(each.linear for each in self._heating.storage):
-            stored = self._by_region(rise)
+            stored = self._by_region(excess)
         else:  # what is stored follows the balance, not the parabola of the temperatures
             blend = step.blend(share)
             stored = sum(
-                weight * self._by_region(state.rise) for weight, state in zip(blend, step.states, strict=True) if weight
+                weight * self._by_region(state.excess)
+                for weight, state in zip(blend, step.states, strict=True)
+                if weight
             )
         stored = np.asarray(stored) - self._at_start
         self._stored.append(stored)
         contents = [float(state.content.sum()) for state in step.states]
         storing = float(step.slopes(share) @ np.array(contents))
-        temperature = rise + self.middle
+        temperature = excess + self.reference_temperature
         lowest, highest = float(temperature.min()), float(temperature.max())
         self._rows.append((t, storing, lowest, float(self._volumes @ temperature), highest))
         self._readings.append([probe(temperature) for probe in self.probes])
         if keep:
-            self.fields.add(t, rise)
+            self.fields.add(t, excess)
 
     @property
     def _volumes(self) -> Floats:
         return self._amounts[1]
 
-    def _by_region(self, rise: Floats) -> Floats:
-        """Heat (r,) in J held by each region, from that at the middle on."""
+    def _by_region(self, excess: Floats) -> Floats:
+        """Heat (r,) in J held by each region, from that at the reference temperature on."""
         if self._amounts[0] is not None:
-            return np.asarray(self._amounts[0] @ rise)
+            return np.asarray(self._amounts[0] @ excess)
         assert self._heating is not None
         total = np.zeros(len(self.mesh.regions))
         for each in self._heating.storage:
-            total += np.bincount(each.regions, each.content(rise[each.nodes]).sum(axis=1), minlength=len(total))
+            total += np.bincount(each.regions, each.content(excess[each.nodes]).sum(axis=1), minlength=len(total))
         return total
 
     def _of_rows(self, flows: dict[str, float]) -> Floats:

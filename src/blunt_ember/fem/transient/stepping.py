@@ -7,11 +7,11 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.linear import Solver
+from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, Step
-from blunt_ember.mesh.mesh import Floats
+from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
 
 #: Matrices that are kept ready, for lengths of step that come again.
 _KEPT = 3
@@ -61,18 +61,18 @@ class Stepper:
     work: Work = field(default_factory=Work)
     #: Time of the last break, from which on errors are remembered, s.
     begin: float = 0.0
-    _solvers: OrderedDict[float, Solver] = field(default_factory=OrderedDict)
+    _solvers: OrderedDict[float, LinearSolver] = field(default_factory=OrderedDict)
 
     def first_length(self, state: State, longest: float) -> float:
         """Return a length for the first step: the fastest node then moves by a small part of the tolerance."""
         free = self.heating.constraints.free
-        capacity = np.abs(self.heating.capacity(state.rise).diagonal())[free]
+        capacity = np.abs(self.heating.capacity(state.excess).diagonal())[free]
         rate = np.abs(state.heat[free]) / np.maximum(capacity, 1e-300)
         fastest = float(rate.max(initial=0.0))
         length = self.tolerance / fastest if fastest > 0 else longest
         return float(np.clip(length, 1e-9 * longest, 0.02 * longest))
 
-    def step(self, state: State, wanted: float, end: float) -> tuple[Step, float]:
+    def step(self, state: State, wanted: float, end: float) -> tuple[TimeStep, float]:
         """Return a step of at most the ``wanted`` length that keeps the tolerance, and the length wanted next.
 
         It ends at ``end`` exactly, if it comes so far. Raises :class:`SolverError` where no step is short enough.
@@ -94,7 +94,7 @@ class Stepper:
                 what = "no step is short enough to keep the tolerance"
                 raise SolverError(f"{what} at {state.t:.6g} s; look for values that jump with temperature or time")
 
-    def fixed_step(self, state: State, length: float, end: float) -> Step:
+    def fixed_step(self, state: State, length: float, end: float) -> TimeStep:
         """Return a step of a given length, or up to ``end``; raise :class:`SolverError` where it does not settle."""
         last = length >= (end - state.t) * (1 - 1e-9)
         made = self._tried_step(state, end if last else state.t + length, last)
@@ -111,7 +111,7 @@ class Stepper:
         rung = _WIDE_RUNG if self.heating.count > _WIDE_FROM else _RUNG
         return float(rung ** np.floor(np.log(length) / np.log(rung) + 1e-9))
 
-    def _tried_step(self, state: State, t: float, last: bool) -> Step | None:
+    def _tried_step(self, state: State, t: float, last: bool) -> TimeStep | None:
         """The step up to a time; None where the balance does not settle."""
         length = t - state.t
         weight = NEWEST * length
@@ -119,43 +119,43 @@ class Stepper:
         seen = float(np.nextafter(t, -np.inf)) if last else t
         halfway = state.t + INNER * length
         share = (1 / (INNER * (2 - INNER)), (1 - INNER) ** 2 / (INNER * (2 - INNER)))
-        spread = self.heating.constraints.spread
+        prolongation = self.heating.constraints.prolongation
         with np.errstate(all="ignore"):
-            guess = state.rise
+            guess = state.excess
             inner = self._settled(state.content + weight * state.heat, weight, halfway, guess, state)
             if inner is None:
                 return None
-            guess = state.rise + (inner.rise - state.rise) / INNER
+            guess = state.excess + (inner.excess - state.excess) / INNER
             known = share[0] * inner.content - share[1] * state.content
             after = self._settled(known, weight, t, guess, state, seen)
             if after is None:
                 return None
             heats = sum(each * moment.heat for each, moment in zip(ERROR_WEIGHTS, (state, inner, after), strict=True))
-            error = self._solved(weight, after, np.asarray(spread.T @ (length * heats)))
+            error = self._solved(weight, after, np.asarray(prolongation.T @ (length * heats)))
         largest = float(np.abs(error).max(initial=0.0))
-        made = Step(state, inner, after, largest if np.isfinite(largest) else np.inf)
+        made = TimeStep(state, inner, after, largest if np.isfinite(largest) else np.inf)
         return self._within_bounds(replace(made, straight=True), seen) if self.bounded else made
 
-    def _within_bounds(self, made: Step, seen: float) -> Step | None:
+    def _within_bounds(self, made: TimeStep, seen: float) -> TimeStep | None:
         """The step, or where it leaves the bounds of what it began with and meets, one that cannot."""
         low, high = self._bounds(made, seen)
         slack = _OUTSIDE * max(high - low, 1e-12) if np.isfinite(high - low) else 0.0
-        reached = np.concatenate([made.inner.rise, made.after.rise])
+        reached = np.concatenate([made.inner.excess, made.after.excess])
         if reached.min() >= low - slack and reached.max() <= high + slack:
             return made
         before, t = made.before, made.after.t
-        after = self._settled(before.content, made.length, t, before.rise, before, seen)
+        after = self._settled(before.content, made.length, t, before.excess, before, seen)
         if after is None:
             return None
         self.work.even += 1
-        middle = State(made.inner.t, before.rise + INNER * (after.rise - before.rise), before.content, after.heat)
-        inner = State(middle.t, middle.rise, self.heating.content(middle.rise), after.heat)
-        return Step(before, inner, after, float(np.abs(after.rise - made.after.rise).max()), even=True)
+        midway = State(made.inner.t, before.excess + INNER * (after.excess - before.excess), before.content, after.heat)
+        inner = State(midway.t, midway.excess, self.heating.content(midway.excess), after.heat)
+        return TimeStep(before, inner, after, float(np.abs(after.excess - made.after.excess).max()), even=True)
 
-    def _bounds(self, made: Step, seen: float) -> tuple[float, float]:
-        """Lowest and highest temperature over the middle that heat may flow to, as no source stands against it."""
-        problem, middle = self.heating.problem, self.heating.middle
-        values = [made.before.rise.min(), made.before.rise.max()]
+    def _bounds(self, made: TimeStep, seen: float) -> tuple[float, float]:
+        """Lowest and highest excess, K, that heat may flow to, as no source stands against it."""
+        problem, reference_temperature = self.heating.problem, self.heating.reference_temperature
+        values = [made.before.excess.min(), made.before.excess.max()]
         signs: list[float] = []
         for t in (made.before.t, made.inner.t, seen):
             held = self.heating.held(t)[self.heating.constraints.held_nodes]
@@ -165,18 +165,18 @@ class Stepper:
                 where = {
                     **problem.mesh.space.variables(problem.mesh.points[nodes]),
                     "t": np.full(len(nodes), t),
-                    "T": made.before.rise[nodes] + middle,
+                    "T": made.before.excess[nodes] + reference_temperature,
                 }
                 met = [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]
                 for law in met:
-                    around = law.at(where) - middle
+                    around = law.at(where) - reference_temperature
                     values += [around.min(), around.max()]
                 for law in exchange.fluxes:
                     flux = law.at(where)
                     signs += [flux.min(), flux.max()]
         for term in self.heating.terms:
             if term.kind in ("region", "point"):
-                heat = term.heat(made.before.rise[term.nodes], seen)
+                heat = term.heat(made.before.excess[term.nodes], seen)
                 signs += [heat.min(), heat.max()]
         low = -np.inf if min(signs, default=0.0) < 0 else float(min(values))
         high = np.inf if max(signs, default=0.0) > 0 else float(max(values))
@@ -188,30 +188,30 @@ class Stepper:
         """The instant at which content less ``weight`` times heat is what is ``known``; None where none is found."""
         heating = self.heating
         seen = t if seen is None else seen
-        spread, free = heating.constraints.spread, guess[heating.constraints.free]
+        prolongation, free = heating.constraints.prolongation, guess[heating.constraints.free]
         fresh, size = False, np.inf
         for correction in range(_CORRECTIONS):
-            rise = heating.rise_of(free, seen)
+            excess = heating.excess_of(free, seen)
             try:
-                content, heat = heating.content(rise), heating.heat(rise, seen)
+                content, heat = heating.content(excess), heating.heat(excess, seen)
             except SolverError:
                 return None
-            left = np.asarray(spread.T @ (known + weight * heat - content))
+            left = np.asarray(prolongation.T @ (known + weight * heat - content))
             before_size, size = size, float(np.linalg.norm(left))
             moved = weight * np.linalg.norm(heat) + np.linalg.norm(content - before.content)
             floor = _ROUND_OFF * (np.linalg.norm(known) + np.linalg.norm(content))
             if not np.isfinite(size):
                 return None
             if size <= _SETTLED * moved + floor:
-                return State(t, rise, content, heat)
+                return State(t, excess, content, heat)
             if correction and size > 0.5 * before_size and size <= _GOOD_ENOUGH * moved + 10 * floor:
-                return State(t, rise, content, heat)  # round-off: there is nothing left to gain
+                return State(t, excess, content, heat)  # round-off: there is nothing left to gain
             if correction and size > _SLOW * before_size and not heating.linear and not fresh:
                 self._solvers.clear()
                 fresh = True
             if correction > 1 and fresh and size > 2 * before_size:
                 return None
-            free = free + self._solved(weight, State(seen, rise, content, heat), left)
+            free = free + self._solved(weight, State(seen, excess, content, heat), left)
         return None
 
     def _solved(self, weight: float, at: State, left: Floats) -> Floats:
@@ -222,14 +222,14 @@ class Stepper:
         self.work.factorised += int(solver.prepared) - int(before)
         return result
 
-    def _solver(self, weight: float, at: State) -> Solver:
+    def _solver(self, weight: float, at: State) -> LinearSolver:
         """A matrix made ready: that of this very length, or in a nonlinear balance one that is close."""
         near = 1e-9 if self.heating.linear else 0.3
         known = next((each for each in self._solvers if abs(each / weight - 1) < near), None)
         if known is None:
-            matrix = self.heating.matrix(at.rise, at.t, weight)
+            matrix = self.heating.matrix(at.excess, at.t, weight)
             dimension = self.heating.problem.mesh.dimension
-            self._solvers[weight] = Solver(
+            self._solvers[weight] = LinearSolver(
                 matrix, self.heating.coarse, dimension, self.heating.symmetric, repeated=True
             )
             self.work.factorised += int(self._solvers[weight].prepared)

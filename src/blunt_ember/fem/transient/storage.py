@@ -8,15 +8,16 @@ from functools import cached_property
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.cells import OfCells
-from blunt_ember.fem.transient.enthalpy import HeatContent
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.fem.transient.enthalpy import Enthalpy
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
 
 #: What is read of the heat content of a region at some temperatures.
-Reading = Callable[[HeatContent, Floats], Floats]
+EnthalpyReading = Callable[[Enthalpy, Floats], Floats]
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,7 @@ class Storage(OfCells):
     """Heat stored in the cells of one block; ``contents`` by region."""
 
     mesh: Mesh
-    contents: Sequence[HeatContent]
+    contents: Sequence[Enthalpy]
     lumped: bool
 
     @cached_property
@@ -39,7 +40,7 @@ class Storage(OfCells):
 
     @property
     def _shape(self) -> Floats:
-        return FAMILIES[self.block.family].at_points
+        return CELL_FAMILIES[self.block.family].at_points
 
     @cached_property
     def _weights(self) -> Floats:
@@ -61,7 +62,7 @@ class Storage(OfCells):
         Zienkiewicz, Earthquake Eng. Struct. Dyn. 4, 1976).
         """
         diagonal = self._weights @ self._shape**2
-        if FAMILIES[self.block.family].corners == self.nodes.shape[1]:
+        if CELL_FAMILIES[self.block.family].corners == self.nodes.shape[1]:
             diagonal = self.volumes
         result: Floats = diagonal * (self._weights.sum(axis=1) / diagonal.sum(axis=1))[:, None]
         return result
@@ -74,30 +75,30 @@ class Storage(OfCells):
             return _diagonal(self._at_nodes * constant[:, None])
         return np.einsum("mq,qa,qb->mab", self._weights * constant[:, None], self._shape, self._shape, optimize=True)
 
-    def content(self, rise: Floats) -> Floats:
-        """Return the heat in J, (m, n), stored for each node at temperatures ``rise`` (m, n) over the middle."""
+    def content(self, excess: Floats) -> Floats:
+        """Return the heat in J, (m, n), stored for each node at an ``excess`` (m, n), K over the reference."""
         if self.linear:
-            result: Floats = (self._matrices @ rise[..., None])[..., 0]
+            result: Floats = (self._matrices @ excess[..., None])[..., 0]
             return result
         if self.lumped:
-            return self._of(lambda content, values: content.at(values), rise) * self._at_nodes
-        stored = self._of(lambda content, values: content.at(values), rise @ self._shape.T)
+            return self._of(lambda content, values: content.at(values), excess) * self._at_nodes
+        stored = self._of(lambda content, values: content.at(values), excess @ self._shape.T)
         result = (stored * self._weights) @ self._shape
         return result
 
-    def slope(self, rise: Floats) -> Floats:
+    def slope(self, excess: Floats) -> Floats:
         """Return the heat per kelvin, (m, n, n) in J/K."""
         if self.linear:
             return self._matrices
         if self.lumped:
-            return _diagonal(self._per_kelvin(rise) * self._at_nodes)
-        per_kelvin = self._per_kelvin(rise @ self._shape.T)
+            return _diagonal(self._per_kelvin(excess) * self._at_nodes)
+        per_kelvin = self._per_kelvin(excess @ self._shape.T)
         return np.einsum("mq,qa,qb->mab", per_kelvin * self._weights, self._shape, self._shape, optimize=True)
 
-    def _per_kelvin(self, rise: Floats) -> Floats:
-        return self._of(lambda content, values: content.per_kelvin(values + content.middle), rise)
+    def _per_kelvin(self, excess: Floats) -> Floats:
+        return self._of(lambda content, values: content.per_kelvin(values + content.reference_temperature), excess)
 
-    def _of(self, reading: Reading, values: Floats) -> Floats:
+    def _of(self, reading: EnthalpyReading, values: Floats) -> Floats:
         result = np.empty_like(values)
         for number in self._present:
             own = self.block.region == number
@@ -110,7 +111,7 @@ def _diagonal(values: Floats) -> Floats:
     return values[:, :, None] * np.eye(values.shape[1])
 
 
-def storage_of(problem: Problem, middle: float) -> tuple[Storage, ...]:
-    """Return what stores heat in a problem whose clock runs, block by block; ``middle`` in K."""
-    contents = tuple(HeatContent(capacity, middle) for capacity in problem.capacities)
+def storage_of(problem: Problem, reference_temperature: float) -> tuple[Storage, ...]:
+    """Return what stores heat in a problem whose clock runs, block by block; ``reference_temperature`` in K."""
+    contents = tuple(Enthalpy(capacity, reference_temperature) for capacity in problem.capacities)
     return tuple(Storage(block, problem.mesh, contents, problem.lumped) for block in problem.mesh.blocks)

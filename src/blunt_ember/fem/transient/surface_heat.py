@@ -7,14 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.fem.steady.steady import Given
-from blunt_ember.fem.terms.build import terms_of
+from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.fem.transient.time_step import State, Step
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints
+from blunt_ember.fem.transient.time_step import State, TimeStep
+from blunt_ember.mesh.mesh import CellBlock
 
 
 @dataclass(frozen=True)
@@ -26,14 +27,14 @@ class Moment:
     totals: Floats
 
 
-class PassingHeat:
+class SurfaceHeat:
     """Reads what passes every surface; only cells that touch one on which heat is not simply given are looked at."""
 
     def __init__(self, heating: Heating) -> None:
         self._heating = heating
         reduced = _next_to(heating.problem, self._constrained(heating))
-        self._terms = terms_of(reduced, heating.middle)
-        self._storage = storage_of(reduced, heating.middle)
+        self._terms = build_terms(reduced, heating.reference_temperature)
+        self._storage = storage_of(reduced, heating.reference_temperature)
         self._flows = HeatFlows(reduced, heating.constraints)
         self._constrained_nodes = self._constrained(heating)
         self._sources = [term for term in heating.terms if term.kind == "region"]
@@ -45,31 +46,31 @@ class PassingHeat:
         tied = [tie.nodes for tie in ties] + [np.unique(tie.weights.indices).astype(np.int64) for tie in ties]
         return np.unique(np.concatenate([heating.constraints.held_nodes, *tied]))
 
-    def moment(self, rise: Floats, t: float) -> Moment:
-        """Return what every term gives at temperatures (n,) over the middle."""
+    def moment(self, excess: Floats, t: float) -> Moment:
+        """Return what every term gives at temperatures (n,) over the reference temperature."""
         return Moment(
-            tuple(term.heat(rise[term.nodes], t) for term in self._terms),
-            tuple(each.content(rise[each.nodes]) for each in self._storage),
-            np.array([term.heat(rise[term.nodes], t).sum() for term in self._sources]),
+            tuple(term.heat(excess[term.nodes], t) for term in self._terms),
+            tuple(each.content(excess[each.nodes]) for each in self._storage),
+            np.array([term.heat(excess[term.nodes], t).sum() for term in self._sources]),
         )
 
-    def moments(self, step: Step) -> tuple[Moment, Moment, Moment]:
+    def moments(self, step: TimeStep) -> tuple[Moment, Moment, Moment]:
         """Return the moments of the three states of a step; the first is kept from the step before."""
         if self._last is None or self._last[0] is not step.before:
-            first = self.moment(step.before.rise, step.before.t)
+            first = self.moment(step.before.excess, step.before.t)
         else:
             first = self._last[1]
         end = float(np.nextafter(step.after.t, -np.inf))
-        found = first, self.moment(step.inner.rise, step.inner.t), self.moment(step.after.rise, end)
+        found = first, self.moment(step.inner.excess, step.inner.t), self.moment(step.after.excess, end)
         self._last = step.after, found[2]
         return found
 
-    def heat_in(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def heat_in(self, step: TimeStep, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in J by name that has passed up to a share of the step."""
         blend = step.blend(share) - np.array([1.0, 0.0, 0.0])
         return self._divided(step.heat_weights(share), blend, moments)
 
-    def power(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def power(self, step: TimeStep, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in W by name that passes at a share of the step."""
         return self._divided(step.heat_rates(share), step.slopes(share), moments)
 

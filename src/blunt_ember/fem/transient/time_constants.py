@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights
-from blunt_ember.fem.linear import Solver
+from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.problem.conductors import conductivity_at
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.well_posedness import parts_of, require_anchor
+from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts_of
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.fem.terms.on_facets import OnSurface
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper
-from blunt_ember.mesh.mesh import Floats
 
 #: Inverse iteration for the slowest mode: most steps, and the change of its time at which it ends.
 _MODE_STEPS, _MODE_CHANGE = 60, 1e-6
@@ -57,25 +57,29 @@ class TimeScales:
 
 
 def time_scales(
-    problem: Problem, start: Floats, middle: float, horizon: float | None, tolerance: Callable[[float], float]
+    problem: Problem,
+    start: Floats,
+    reference_temperature: float,
+    horizon: float | None,
+    tolerance: Callable[[float], float],
 ) -> TimeScales:
     """Return the time scales of a problem from its ``start`` (n,) in K.
 
     ``horizon`` in s is when it ends, if known; ``tolerance`` in K is what time stepping may be wrong by, for a span of
     temperatures in K.
     """
-    heating = Heating(problem, middle, 0.0)
-    state = heating.state(start - middle, 0.0)
-    rise = state.rise
-    slowest = _slowest(heating, rise)
+    heating = Heating(problem, reference_temperature, 0.0)
+    state = heating.state(start - reference_temperature, 0.0)
+    excess = state.excess
+    slowest = _slowest(heating, excess)
     mesh = problem.mesh
     storage = heating.storage
-    capacity = float(sum(each.slope(rise[each.nodes]).sum() for each in storage))
+    capacity = float(sum(each.slope(excess[each.nodes]).sum() for each in storage))
     volume = float(sum(each.volumes.sum() for each in storage))
     exchanged, area = 0.0, 0.0
     for term in heating.terms:
         if isinstance(term, OnSurface) and term.exchange.anchors:
-            slope = term.slope(rise[term.nodes], 0.0)
+            slope = term.slope(excess[term.nodes], 0.0)
             exchanged += 0.0 if slope is None else float(slope.sum())
             area += float(term.weights.sum())
     held = sum(
@@ -83,7 +87,7 @@ def time_scales(
         for name in problem.held
         for block in mesh.surfaces[name].blocks
     )
-    conductivity = _mean_conductivity(heating, rise)
+    conductivity = _mean_conductivity(heating, excess)
     length = volume / (area + held) if area + held > 0 else None
     films_only = exchanged > 0 and not problem.held
     biot = exchanged / area * length / conductivity if films_only and length is not None else None
@@ -94,18 +98,18 @@ def time_scales(
     return TimeScales(slowest, lumped, biot, length, conductivity * volume / capacity, span, first)
 
 
-def _slowest(heating: Heating, rise: Floats) -> float | None:
+def _slowest(heating: Heating, excess: Floats) -> float | None:
     """The slowest time constant in s by inverse iteration; None where a part of the body keeps its heat for ever."""
-    parts = parts_of(heating.problem, heating.terms, heating.constraints)
+    parts = separate_parts_of(heating.problem, heating.terms, heating.constraints)
     try:
         require_anchor(heating.problem, heating.terms, heating.constraints, parts)
     except OpenCaseError:
         return None
-    if not heating.constraints.spread.shape[1]:
+    if not heating.constraints.prolongation.shape[1]:
         return 0.0
-    conductance = heating.constraints.reduced(heating.conductance(rise, 0.0))
-    capacity = heating.constraints.reduced(heating.capacity(rise))
-    solver = Solver(conductance, heating.coarse, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
+    conductance = heating.constraints.reduced(heating.conductance(excess, 0.0))
+    capacity = heating.constraints.reduced(heating.capacity(excess))
+    solver = LinearSolver(conductance, heating.coarse, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
     mode = np.ones(conductance.shape[0])
     slowest = 0.0
     for _ in range(_MODE_STEPS):
@@ -117,13 +121,13 @@ def _slowest(heating: Heating, rise: Floats) -> float | None:
     return slowest if np.isfinite(slowest) and slowest > 0 else None
 
 
-def _mean_conductivity(heating: Heating, rise: Floats) -> float:
+def _mean_conductivity(heating: Heating, excess: Floats) -> float:
     """Conductivity in W/(m K) by volume, in the first of its directions."""
     mesh, total, volume = heating.problem.mesh, 0.0, 0.0
     for each in heating.storage:
         block = each.block
         places = mesh.points[block.nodes].mean(axis=1)[:, None]
-        temperature = heating.middle + rise[block.nodes].mean(axis=1)[:, None]
+        temperature = heating.reference_temperature + excess[block.nodes].mean(axis=1)[:, None]
         k = conductivity_at(heating.problem.conductors, mesh, block.region, places, temperature)
         by_cell = k[:, 0] if k.ndim == 2 else k[:, 0, 0, 0]
         total += float(by_cell @ each.volumes.sum(axis=1))
@@ -156,6 +160,6 @@ def _span(heating: Heating, start: Floats, slowest: float | None, end: float, ca
         except BluntEmberError:
             pass  # the run itself will say what is wrong, if anything is
     elif end > 0:
-        power = float(np.abs(heating.heat(start - heating.middle, 0.0).sum()))
+        power = float(np.abs(heating.heat(start - heating.reference_temperature, 0.0).sum()))
         seen.append(seen[0] + power * end / capacity)
     return max(seen) - min(seen)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.mesh.mesh import Floats
+from blunt_ember.arrays import Floats
 
 #: The inner time as a share of the step, and the weight of the newest heat in both parts.
 INNER = 2 - np.sqrt(2)
@@ -25,17 +25,17 @@ ERROR_WEIGHTS = _WEIGHTS - np.array([(1 - _OUTER) / 3, (3 * _OUTER + 1) / 3, NEW
 
 @dataclass(frozen=True)
 class State:
-    """An instant: ``rise`` (n,) in K over the middle of the case, heat ``content`` (n,) in J, ``heat`` (n,) in W given
-    to the nodes, at time ``t`` in s."""
+    """An instant at time ``t`` in s: ``excess`` (n,) in K over the reference temperature, heat ``content`` (n,) in J,
+    and ``heat`` (n,) in W given to the nodes."""
 
     t: float
-    rise: Floats
+    excess: Floats
     content: Floats
     heat: Floats
 
 
 @dataclass(frozen=True)
-class Step:
+class TimeStep:
     """From ``before`` by way of ``inner`` to ``after``; between them a parabola, which is of the order of the method.
 
     ``even`` marks a step by the backward Euler rule, straight between its ends. ``error`` estimates the largest error
@@ -109,8 +109,8 @@ class Step:
         result: Floats = inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS
         return result
 
-    def rise_at(self, share: float) -> Floats:
-        """Return the temperatures (n,) over the middle at a share of the step, K."""
+    def excess_at(self, share: float) -> Floats:
+        """Return the temperatures (n,) over the reference temperature at a share of the step, K."""
         return self._summed(self.blend(share))
 
     def rate_at(self, share: float) -> Floats:
@@ -118,8 +118,8 @@ class Step:
         return self._summed(self.slopes(share))
 
     def _summed(self, weights: Floats) -> Floats:
-        result = np.zeros_like(self.before.rise)
+        result = np.zeros_like(self.before.excess)
         for weight, state in zip(weights, self.states, strict=True):
             if weight:
-                result += weight * state.rise
+                result += weight * state.excess
         return result

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components, depth_first_order
 
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ class FacetPart:
     @property
     def corners(self) -> Ints:
         """Numbers of the nodes at the corners, (f, 3 or 4)."""
-        return self.nodes[:, : FAMILIES[self.family].corners]
+        return self.nodes[:, : CELL_FAMILIES[self.family].corners]
 
 
 @dataclass(frozen=True)
@@ -64,10 +65,10 @@ def all_facets(mesh: Mesh) -> list[FacetPart]:
     for block in mesh.blocks:
         width = block.nodes.shape[1]
         first = start + np.arange(len(block.nodes)) * width
-        for family, local in FAMILIES[block.family].facets:
+        for family, local in CELL_FAMILIES[block.family].facets:
             nodes = block.nodes[:, local]
-            corners = np.sort(nodes[:, : FAMILIES[family].corners], axis=1)
-            flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= FAMILIES[family].dimension
+            corners = np.sort(nodes[:, : CELL_FAMILIES[family].corners], axis=1)
+            flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= CELL_FAMILIES[family].dimension
             places = first[:, None] + np.array(local)
             found.setdefault(family, []).append((nodes[flat], places[flat], block.region[flat]))
         start += block.nodes.size
@@ -132,12 +133,12 @@ def borders(skin: Skin) -> Ints:
 
 
 def _corners(block: FacetBlock) -> Ints:
-    return block.nodes[:, : FAMILIES[block.family].corners]
+    return block.nodes[:, : CELL_FAMILIES[block.family].corners]
 
 
 def normals(part: FacetPart, points: Floats) -> Floats:
     """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet."""
-    family = FAMILIES[part.family]
+    family = CELL_FAMILIES[part.family]
     slopes = np.einsum("qki,fkj->fqij", family.gradients(family.just_inside), points[part.nodes])
     cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
     result: Floats = cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)

@@ -18,16 +18,16 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from blunt_ember.arrays import Floats, Ints
+
 #: How far from its middle towards its nodes a cell is looked at just inside.
 _INSIDE = 0.98
-Shape = Callable[[Floats], Floats]
+ShapeFunction = Callable[[Floats], Floats]
 Facet = tuple[str, tuple[int, ...]]
 
 
 @dataclass(frozen=True)
-class Family:
+class CellFamily:
     """A cell family.
 
     ``values(xi)``: (q, dim) → (q, k). ``gradients(xi)``: (q, dim) → (q, k, dim). ``nodes`` (k, dim) are the reference
@@ -39,8 +39,8 @@ class Family:
     name: str
     order: int
     nodes: Floats
-    values: Shape
-    gradients: Shape
+    values: ShapeFunction
+    gradients: ShapeFunction
     points: Floats
     weights: Floats
     corners: int
@@ -112,7 +112,7 @@ def _box(
     places: list[tuple[int, ...]],
     drawn: tuple[tuple[int, ...], ...] = (),
     facets: tuple[Facet, ...] = (),
-) -> Family:
+) -> CellFamily:
     """A line, quadrilateral or hexahedron; ``places`` are its nodes on the grid 0…order in each direction."""
     index = np.array(places)
     dimension = index.shape[1]
@@ -136,7 +136,7 @@ def _box(
         ]
         return np.stack(slopes, axis=-1)
 
-    return Family(
+    return CellFamily(
         name,
         order,
         np.linspace(-1, 1, order + 1)[index],
@@ -162,7 +162,7 @@ def _simplex(
     weights: Floats,
     drawn: tuple[tuple[int, ...], ...] = (),
     facets: tuple[Facet, ...] = (),
-) -> Family:
+) -> CellFamily:
     """A triangle or tetrahedron."""
     slope = np.vstack([np.full(dimension, -1.0), np.eye(dimension)])
     edges = _edges_of_simplex(dimension + 1)
@@ -187,10 +187,12 @@ def _simplex(
     nodes = np.vstack([np.zeros(dimension), np.eye(dimension)])
     if order == 2:
         nodes = np.vstack([nodes, [(nodes[a] + nodes[b]) / 2 for a, b in edges]])
-    return Family(name, order, nodes, values, gradients, points, weights, dimension + 1, drawn, facets)
+    return CellFamily(name, order, nodes, values, gradients, points, weights, dimension + 1, drawn, facets)
 
 
-def _wedge(name: str, order: int, flat: Family, places: list[tuple[int, int]], facets: tuple[Facet, ...]) -> Family:
+def _wedge(
+    name: str, order: int, flat: CellFamily, places: list[tuple[int, int]], facets: tuple[Facet, ...]
+) -> CellFamily:
     """A triangle times a line; ``places`` are (node of the triangle, place 0…order along the line)."""
     on_triangle, on_line = np.array(places).T
     gauss, weight = np.polynomial.legendre.leggauss(order + 1)
@@ -205,14 +207,14 @@ def _wedge(name: str, order: int, flat: Family, places: list[tuple[int, int]], f
 
     nodes = np.column_stack([flat.nodes[on_triangle], np.linspace(-1, 1, order + 1)[on_line]])
     points = np.column_stack([np.repeat(flat.points, len(gauss), axis=0), np.tile(gauss, len(flat.points))])
-    return Family(
+    return CellFamily(
         name, order, nodes, values, gradients, points, np.outer(flat.weights, weight).ravel(), 6, facets=facets
     )
 
 
-def _point() -> Family:
+def _point() -> CellFamily:
     """What ends a line."""
-    return Family(
+    return CellFamily(
         "point1",
         0,
         np.zeros((1, 0)),
@@ -224,13 +226,13 @@ def _point() -> Family:
     )
 
 
-def _tri3() -> Family:
+def _tri3() -> CellFamily:
     places = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
     facets = (("line2", (0, 1)), ("line2", (1, 2)), ("line2", (2, 0)))
     return _simplex("tri3", 1, 2, places, np.full(3, 1 / 6), ((0, 1, 2),), facets)
 
 
-def _tri6() -> Family:
+def _tri6() -> CellFamily:
     # Dunavant, degree 4, six points.
     a, b, wa, wb = 0.445948490915965, 0.091576213509771, 0.223381589678011 / 2, 0.109951743655322 / 2
     places = np.array([[a, a], [1 - 2 * a, a], [a, 1 - 2 * a], [b, b], [1 - 2 * b, b], [b, 1 - 2 * b]])
@@ -242,14 +244,14 @@ def _tri6() -> Family:
 _TET_FACES = ((0, 2, 1), (0, 1, 3), (1, 2, 3), (0, 3, 2))
 
 
-def _tet4() -> Family:
+def _tet4() -> CellFamily:
     a, b = (5 - np.sqrt(5)) / 20, (5 + 3 * np.sqrt(5)) / 20
     places = np.full((4, 3), a)
     places[1:] += (b - a) * np.eye(3)
     return _simplex("tet4", 1, 3, places, np.full(4, 1 / 24), facets=tuple(("tri3", face) for face in _TET_FACES))
 
 
-def _tet10() -> Family:
+def _tet10() -> CellFamily:
     # Degree 5 with 15 points, as in Keast's rule 6 and Stroud's T3:5-1.
     root = np.sqrt(15.0)
     places, weights = [np.full(4, 0.25)], [16 / 135]
@@ -346,7 +348,7 @@ def _quadratic_facets(
     return tuple(made)
 
 
-def _families() -> dict[str, Family]:
+def _families() -> dict[str, CellFamily]:
     tri3, tri6 = _tri3(), _tri6()
     wedge18_places = [(*tri6.nodes[a], float(level)) for a, level in _WEDGE18]
     made = [
@@ -374,4 +376,4 @@ def _families() -> dict[str, Family]:
 
 
 #: Every family by name.
-FAMILIES: Mapping[str, Family] = MappingProxyType(_families())
+CELL_FAMILIES: Mapping[str, CellFamily] = MappingProxyType(_families())

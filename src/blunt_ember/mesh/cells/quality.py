@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, Floats, Ints, Mesh
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, Mesh
 
 #: Cells marked on the picture are those with an angle below this, degrees.
 SHARP = 20.0
@@ -52,7 +53,7 @@ def quality_of(mesh: Mesh) -> Quality:
 
 def _faces(block: CellBlock) -> list[list[int]]:
     """Corners of every face of a solid cell, or of the cell itself."""
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     if family.dimension < 3:
         return [list(range(family.corners))]
-    return [list(nodes[: FAMILIES[name].corners]) for name, nodes in family.facets]
+    return [list(nodes[: CELL_FAMILIES[name].corners]) for name, nodes in family.facets]

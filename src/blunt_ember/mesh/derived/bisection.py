@@ -13,10 +13,11 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.pieces import Keys, Pieces, linear_family, mesh_of_pieces, place_keys
-from blunt_ember.mesh.mesh import FacetBlock, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
 @dataclass(frozen=True)
@@ -41,11 +42,11 @@ def bisected(mesh: Mesh, chosen: NDArray[np.bool_]) -> tuple[Mesh, Ints, Ints]:
     no triangles or tetrahedra.
     """
     require_simplices(mesh)
-    corners = [block.nodes[:, : FAMILIES[block.family].corners] for block in mesh.blocks]
+    corners = [block.nodes[:, : CELL_FAMILIES[block.family].corners] for block in mesh.blocks]
     cuts = _cuts(mesh, np.concatenate(corners), chosen)
     pieces, parents, times, first = [], [], [], 0
     for block, own in zip(mesh.blocks, corners, strict=True):
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         parent, local, depth = _divided(own, cuts)
         shares = _node_shares(block.family, local)
         within = shares @ linear_family(block.family).nodes
@@ -57,7 +58,7 @@ def bisected(mesh: Mesh, chosen: NDArray[np.bool_]) -> tuple[Mesh, Ints, Ints]:
         first += len(own)
 
     def of_facets(block: FacetBlock) -> Keys:
-        own = block.nodes[:, : FAMILIES[block.family].corners]
+        own = block.nodes[:, : CELL_FAMILIES[block.family].corners]
         parent, local, _ = _divided(own, cuts)
         return place_keys(own[parent], _node_shares(block.family, local))
 
@@ -129,7 +130,7 @@ def _divided(corners: Ints, cuts: _Cuts) -> tuple[Ints, Ints, Ints]:
 
 def _node_shares(family: str, local: Ints) -> Floats:
     """The shares (p, q, k), of each corner of a simplex, in the nodes of its pieces with these corners (p, k)."""
-    kind, linear = FAMILIES[family], linear_family(family)
+    kind, linear = CELL_FAMILIES[family], linear_family(family)
     count = local.shape[1]
     middles = [np.eye(count)[[a, b]].mean(axis=0) for a, b in combinations(range(count), 2)]
     corner_shares = np.concatenate([np.eye(count), np.array(middles).reshape(-1, count)])[local]

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Solid
-from blunt_ember.mesh.cells.families import FAMILIES
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.sweep import SWEPT, node_numbers, plan_places, swept_nodes
 
 #: Cells round a full turn, and cells of a grown mesh at most: it is there to be looked at.
@@ -155,7 +156,7 @@ def _off_plane(facets: FacetSet, on_plane: np.ndarray) -> FacetSet:
 
 def _reflected(family: str) -> Ints:
     """The node (k,) of a cell each node becomes when the cell is turned over, so that its image stays right-handed."""
-    nodes = FAMILIES[family].nodes
+    nodes = CELL_FAMILIES[family].nodes
     if not nodes.shape[1]:
         return np.arange(len(nodes))
     image = nodes.copy()

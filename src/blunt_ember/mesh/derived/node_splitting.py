@@ -8,10 +8,11 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import coo_array, csgraph
 
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Ints, Mesh
+from blunt_ember.arrays import Ints
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 
-def parted_mesh(mesh: Mesh, joints: Sequence[str]) -> Mesh:
+def split_mesh(mesh: Mesh, joints: Sequence[str]) -> Mesh:
     """Return the mesh with the nodes on ``joints`` doubled, the joints' facets seen from both sides.
 
     About a node only those regions stay together that share a facet there on which no joint is. New nodes follow the

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.mesh.cells.families import FAMILIES, Family
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: Numbers that tell places apart by the corners they lie between.
 Keys = NDArray[np.uint64]
@@ -66,14 +67,14 @@ def place_keys(corners: Ints, shares: Floats) -> Keys:
     return total
 
 
-def linear_family(family: str) -> Family:
+def linear_family(family: str) -> CellFamily:
     """Return the family of the same shape with straight sides."""
-    kind = FAMILIES[family]
+    kind = CELL_FAMILIES[family]
     if kind.order == 1:
         return kind
     return next(
         each
-        for each in FAMILIES.values()
+        for each in CELL_FAMILIES.values()
         if each.order == 1
         and each.corners == kind.corners
         and each.dimension == kind.dimension

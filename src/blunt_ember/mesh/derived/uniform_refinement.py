@@ -7,9 +7,10 @@ from itertools import product
 
 import numpy as np
 
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.arrays import Floats
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.pieces import Keys, Pieces, linear_family, mesh_of_pieces, place_keys
-from blunt_ember.mesh.mesh import FacetBlock, Floats, Mesh
+from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 #: Corners of the pieces of a tetrahedron, as places among its corners and the middles of its edges: four at the
 #: corners, and the eight-faced rest cut along one diagonal (Bey, Computing 55 (1995) 355).
@@ -34,7 +35,7 @@ _OF_TRIANGLE = np.array(
 )
 
 
-def halved(mesh: Mesh) -> Mesh:
+def uniformly_refined(mesh: Mesh) -> Mesh:
     """Return a mesh of the same surfaces and regions, with 2, 4 or 8 cells for each one.
 
     New nodes lie where the shape functions of their cell put them. What two cells share stays shared, and what they do
@@ -42,7 +43,7 @@ def halved(mesh: Mesh) -> Mesh:
     """
     pieces = []
     for block in mesh.blocks:
-        family = FAMILIES[block.family]
+        family = CELL_FAMILIES[block.family]
         local = _children(block.family)
         flat = local.reshape(-1, family.dimension)
         places = np.einsum("qk,mkd->mqd", family.values(flat), mesh.points[block.nodes])
@@ -59,7 +60,7 @@ def halved(mesh: Mesh) -> Mesh:
 
 
 def _halves(block: FacetBlock) -> Keys:
-    family = FAMILIES[block.family]
+    family = CELL_FAMILIES[block.family]
     if family.dimension == 0:
         return place_keys(block.nodes, np.ones((1, 1)))
     local = _children(block.family)
@@ -75,7 +76,7 @@ def _shares(family: str, local: Floats) -> Floats:
 @cache
 def _children(family: str) -> Floats:
     """Places (c, k, dim), in a cell's own coordinates, of the nodes of the cells it is divided into."""
-    kind, linear = FAMILIES[family], linear_family(family)
+    kind, linear = CELL_FAMILIES[family], linear_family(family)
     corners = linear.nodes[: linear.corners]
     if family.startswith("tri"):
         pieces = _OF_TRIANGLE

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import Arrangement
-from blunt_ember.geometry.curves import Curves, Floats, Ints
+from blunt_ember.geometry.curves import Curves
 from blunt_ember.mesh.planar.size_field import SizeField
 
 #: Places at which the size field is read along an edge, for each cell expected there.
@@ -76,7 +77,7 @@ def _densities(curve: Curves, sizes: SizeField, count: int) -> tuple[Floats, Flo
     return np.append(np.concatenate(shares)[order], 1.0), np.concatenate(wanted)[order]
 
 
-def halved(plan: Arrangement, boundary: Boundary, chosen: Ints) -> Boundary:
+def halved_boundary(plan: Arrangement, boundary: Boundary, chosen: Ints) -> Boundary:
     """Return the boundary with some of its segments cut in two, on the true curve."""
     middle = boundary.share[chosen].mean(axis=1)
     places = plan.curves.take(boundary.edge[chosen]).at(middle)

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.curves import Curves, Floats, Ints
+from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
 
 

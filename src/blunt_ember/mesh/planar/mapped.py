@@ -7,11 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Floats, Ints, Mesh
+from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice
 
 #: Places of a cell's nodes on its lattice patch, corners counter-clockwise first, then mid-sides, then the centre.
@@ -37,15 +38,15 @@ def divisions(lattice: Lattice, size: float, across: int, extents: Extents | Non
         extents = [np.asarray(lattice.owner == region) for region in held.tolist()]
     widths_u, widths_v = lattice.widths()
     counts = [
-        divided(widths_u, [np.asarray(extent.any(axis=1)) for extent in extents], size, across),
-        divided(widths_v, [np.asarray(extent.any(axis=0)) for extent in extents], size, across),
+        divided_edges(widths_u, [np.asarray(extent.any(axis=1)) for extent in extents], size, across),
+        divided_edges(widths_v, [np.asarray(extent.any(axis=0)) for extent in extents], size, across),
     ]
     if lattice.centre is not None:  # round: enough pieces for every quarter turn to look and measure round
         counts[1] = np.maximum(counts[1], np.ceil(np.diff(lattice.vs) / (np.pi / 16) * (1 - 1e-9)).astype(np.int64))
     return counts[0], counts[1]
 
 
-def divided(widths: Floats, extents: Extents, size: float, across: int) -> Ints:
+def divided_edges(widths: Floats, extents: Extents, size: float, across: int) -> Ints:
     """Return the cells in each of ``widths`` (w,): none longer than ``size``, ``across`` through every extent (w,)."""
     wanted = np.ceil(widths / size * (1 - 1e-9))
     for rows in extents:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.geometry.curves import Floats, Ints
+from blunt_ember.arrays import Floats, Ints
 
 #: No corner of a quadrilateral is further than this from a right angle, degrees.
 _CROOKED = 62.0

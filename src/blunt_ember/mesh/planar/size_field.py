@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.geometry.curves import Curves, Floats, Ints
+from blunt_ember.geometry.curves import Curves
 
 #: Cells along a quarter turn at least.
 ALONG_QUARTER = 6

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.geometry.curves import Curves, Floats, Ints, crossings, joined, lines
+from blunt_ember.geometry.curves import Curves, crossings, joined, lines
 from blunt_ember.mesh.planar.boundary import Boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.mesh.planar.triangles import Owners, Triangulation, smallest_angle, triangulated

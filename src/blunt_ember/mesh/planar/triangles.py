@@ -12,17 +12,15 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import Delaunay, QhullError, cKDTree
 
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.geometry.curves import Floats, Ints
-from blunt_ember.mesh.planar.boundary import Boundary, halved, sampled
+from blunt_ember.mesh.planar.boundary import Boundary, halved_boundary, sampled
 from blunt_ember.mesh.planar.size_field import SizeField
 
 Owners = Callable[[Floats], Ints]
-Flags = NDArray[np.bool_]
 
 #: A triangle is too large when its circumradius exceeds this share of the size (an even one has 0.577).
 LARGE = 0.72
@@ -106,7 +104,7 @@ def _conforming(plan: Arrangement, boundary: Boundary) -> Boundary:
         missing = _missing(boundary, _delaunay(boundary.points))
         if not len(missing):
             return boundary
-        boundary = halved(plan, boundary, missing)
+        boundary = halved_boundary(plan, boundary, missing)
     return boundary
 
 
@@ -199,7 +197,7 @@ def _refined(
         cells, region = _cells(points, owner_at)
         missing = _missing(boundary, cells)
         if len(missing):
-            boundary = halved(plan, boundary, missing)
+            boundary = halved_boundary(plan, boundary, missing)
             continue
         centre, radius, shortest = _circles(points, cells)
         size = sizes.at(points[cells].mean(axis=1))
@@ -243,7 +241,7 @@ def _inserted(
     if len(added) > FEW * len(centre):
         return boundary, added
     cut = _encroached(boundary, centre[~clear], radius[~clear])
-    return (halved(plan, boundary, cut) if len(cut) else boundary), added
+    return (halved_boundary(plan, boundary, cut) if len(cut) else boundary), added
 
 
 def _spread(points: Floats, apart: Floats) -> Flags:

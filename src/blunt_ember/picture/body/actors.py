@@ -8,11 +8,10 @@ from vtkmodules.vtkCommonCore import vtkLookupTable
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
+from blunt_ember.arrays import Floats
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.palette import Theme, rgb
-
-Floats = NDArray[np.float64]
 
 #: How much of the stage is in what lies outside the range, and round-off that still belongs inside.
 _FADED, _ROUND_OFF = 0.82, 1e-9

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkGlyph3D, vtkTriangleFilter
 from vtkmodules.vtkFiltersSources import vtkArrowSource
 
+from blunt_ember.arrays import Floats
 from blunt_ember.picture.body.vtk_data import poly_data
-
-Floats = NDArray[np.float64]
 
 #: Arrows at about so many places across the body, the longest so long as a share of the way between two.
 _ACROSS, _LONGEST, _SHORTEST = 13, 0.95, 0.06

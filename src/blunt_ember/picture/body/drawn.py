@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -15,8 +15,6 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.picture.body.pose import Pose, facing, first_pose
 from blunt_ember.picture.look import Look
-
-Floats = NDArray[np.float64]
 
 #: A rod is drawn at least so thick, as a share of its length.
 THICKEST_AT_LEAST = 1 / 12

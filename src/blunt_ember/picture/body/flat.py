@@ -11,11 +11,12 @@ from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
+from blunt_ember.arrays import Floats
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -29,8 +30,6 @@ from blunt_ember.picture.body.vtk_data import poly_data, polylines
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import LIGHT, Theme
-
-Floats = NDArray[np.float64]
 
 #: Pixels between the arrows of the heat-flow lens, and the length of the longest.
 ARROW_SPACING = 38
@@ -88,7 +87,7 @@ def drawn_isolines(mesh: Mesh, found: Shade) -> tuple[Floats, NDArray[np.int64]]
     """Return the pieces (n, 2, 2) in m of the lines between the bands of a shade, and the level (n,) of each."""
     corners, values = [], []
     for block, own in zip(mesh.blocks, found.values, strict=True):
-        triangles = FAMILIES[block.family].triangles
+        triangles = CELL_FAMILIES[block.family].triangles
         corners.append(mesh.points[block.nodes[:, triangles]].reshape(-1, 3, 2))
         values.append(own[:, triangles].reshape(-1, 3))
     return isolines(np.concatenate(corners), np.concatenate(values), found.levels)
@@ -103,7 +102,7 @@ def _cell_surface(mesh: Mesh, geometry: AnyGeometry | None) -> vtkPolyData:
     """Cells as linear pieces over nodes of their own, so that values may jump between regions."""
     points, pieces, start = [], [], 0
     for block in mesh.blocks:
-        drawn = np.array(FAMILIES[block.family].drawn)
+        drawn = np.array(CELL_FAMILIES[block.family].drawn)
         count = block.nodes.shape[1]
         first = start + np.arange(len(block.nodes)) * count
         points.append(mesh.points[block.nodes].reshape(-1, mesh.dimension))
@@ -127,7 +126,7 @@ def _cell_edges(outcome: Outcome, mesh: Mesh, theme: Theme, ratio: float) -> vtk
     else:
         edges = []
         for block in mesh.blocks:
-            corners = block.nodes[:, : FAMILIES[block.family].corners]
+            corners = block.nodes[:, : CELL_FAMILIES[block.family].corners]
             edges.append(np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2))
         points, both_ways = mesh.points, np.unique(np.sort(np.concatenate(edges), axis=1), axis=0)
     actor = line_actor(poly_data(points, lines=both_ways), theme.ink, 0.8 * ratio, 0.01)
@@ -144,7 +143,7 @@ def _sharp_cells(mesh: Mesh, theme: Theme) -> list[vtkActor]:
     for block in mesh.blocks:
         own = sharp[(sharp >= start) & (sharp < start + len(block.nodes))] - start
         if len(own):
-            corners = block.nodes[own, : FAMILIES[block.family].corners]
+            corners = block.nodes[own, : CELL_FAMILIES[block.family].corners]
             actors.append(plain_actor(poly_data(mesh.points, polygons=corners, level=0.005), theme.off))
         start += len(block.nodes)
     return actors

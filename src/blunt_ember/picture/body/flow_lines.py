@@ -6,18 +6,15 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import VTK_TRIANGLE
 from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.mesh.cells.facets import FacetPart, chained, skin_of
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.vtk_data import linear_pieces, poly_data, unstructured_grid
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 #: So many lines are begun in a flat body and in a solid.
 _LINES = {2: 24, 3: 64}
@@ -76,7 +73,7 @@ def flow_lines(mesh: Mesh, fluxes: tuple[Floats, ...]) -> FlowLines:
 
 
 def _passing(mesh: Mesh, part: FacetPart, fluxes: tuple[Floats, ...]) -> _Passing:
-    family, points = FAMILIES[part.family], mesh.points[part.nodes]
+    family, points = CELL_FAMILIES[part.family], mesh.points[part.nodes]
     slopes = np.einsum("qki,fkj->fqij", family.gradients(family.points), points)
     if mesh.dimension == 2:
         away = np.stack([slopes[:, :, 0, 1], -slopes[:, :, 0, 0]], axis=-1)
@@ -137,7 +134,7 @@ def _traced(mesh: Mesh, fluxes: tuple[Floats, ...], seeds: Floats, usual: float,
         numbers = own[start : start + block.nodes.size].reshape(block.nodes.shape)
         start += block.nodes.size
         if dimension == 2:
-            pieces.append((VTK_TRIANGLE, numbers[:, FAMILIES[block.family].triangles].reshape(-1, 3)))
+            pieces.append((VTK_TRIANGLE, numbers[:, CELL_FAMILIES[block.family].triangles].reshape(-1, 3)))
         else:
             pieces.append(linear_pieces(block.family, numbers))
     grid = unstructured_grid(mesh.points[nodes % mesh.node_count], pieces)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData, vtkUnstructuredGrid
 from vtkmodules.vtkFiltersCore import vtkCutter
@@ -13,10 +12,7 @@ from vtkmodules.vtkFiltersGeometry import vtkGeometryFilter
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.vtk_data import linear_pieces, unstructured_grid
 from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Plane
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from blunt_ember.picture.look import CutPlane
 
 
 def grid_of(mesh: Mesh, found: Shade) -> vtkUnstructuredGrid:
@@ -57,7 +53,7 @@ def _clipped(grid: vtkUnstructuredGrid, found: Shade) -> vtkUnstructuredGrid:
     return data
 
 
-def cut(grid: vtkUnstructuredGrid, plane: Plane, found: Shade) -> vtkPolyData:
+def cut(grid: vtkUnstructuredGrid, plane: CutPlane, found: Shade) -> vtkPolyData:
     """Return the picture of a plane through what of a solid is drawn."""
     cutter = vtkCutter()
     cutter.SetInputData(_clipped(grid, found))
@@ -67,7 +63,7 @@ def cut(grid: vtkUnstructuredGrid, plane: Plane, found: Shade) -> vtkPolyData:
     return result
 
 
-def plane_function(plane: Plane) -> vtkPlane:
+def plane_function(plane: CutPlane) -> vtkPlane:
     """Return a plane as VTK has it; its normal points to the side that is kept."""
     function = vtkPlane()
     normal, origin = np.zeros(3), np.zeros(3)

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from blunt_ember.arrays import Floats, Ints
 
 
 def isolines(corners: Floats, values: Floats, levels: Floats) -> tuple[Floats, Ints]:

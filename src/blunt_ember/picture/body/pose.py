@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from blunt_ember.arrays import Floats
+
 #: Nearest to straight up or down that the eye may go, radians.
 _STEEPEST = np.pi / 2 - 1e-3
 

@@ -6,11 +6,11 @@ from collections.abc import Collection
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkUnsignedCharArray
 from vtkmodules.vtkRenderingCore import vtkLight, vtkRenderer
 
+from blunt_ember.arrays import Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry
@@ -20,8 +20,6 @@ from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import Theme, rgb
-
-Image = NDArray[np.uint8]
 
 
 class BodyRenderer:

@@ -12,11 +12,12 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkContourFilter, vtkFeatureEdges, vtkTubeFilter
 from vtkmodules.vtkRenderingCore import vtkActor
 
+from blunt_ember.arrays import Floats
 from blunt_ember.fem.reading import field_at
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.cells.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
-from blunt_ember.mesh.cells.families import FAMILIES
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.actors import colour_by_shade, line_actor, plain_actor, region_colours
@@ -25,12 +26,8 @@ from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.inside import cut, grid_of, plane_function, within_range
 from blunt_ember.picture.body.vtk_data import poly_data, polylines
 from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Lens, Plane
+from blunt_ember.picture.look import CutPlane, Lens
 from blunt_ember.picture.palette import LIGHT, Theme
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-
 
 #: Half a stroke, as a share of the side of its facet.
 _STROKE = 0.2
@@ -195,7 +192,7 @@ class SolidScene:
 
 def _surface(mesh: Mesh, part: FacetPart) -> vtkPolyData:
     """Facets as linear pieces over nodes of their own, with the normals of the true surface."""
-    drawn = np.array(FAMILIES[part.family].drawn)
+    drawn = np.array(CELL_FAMILIES[part.family].drawn)
     count = part.nodes.shape[1]
     first = np.arange(len(part.nodes)) * count
     pieces = (first[:, None, None] + drawn).reshape(-1, drawn.shape[1])
@@ -221,7 +218,7 @@ def _only_behind(actor: vtkActor) -> None:
     actor.GetProperty().FrontfaceCullingOn()
 
 
-def _open_at(actor: vtkActor, plane: Plane) -> None:
+def _open_at(actor: vtkActor, plane: CutPlane) -> None:
     """Draw only what lies on the side of a plane that is kept."""
     actor.GetMapper().AddClippingPlane(plane_function(plane))
 

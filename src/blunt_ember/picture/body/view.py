@@ -6,11 +6,9 @@ from dataclasses import dataclass, replace
 from itertools import product
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.picture.body.pose import Pose
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

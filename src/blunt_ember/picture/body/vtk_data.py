@@ -17,8 +17,7 @@ from vtkmodules.vtkCommonDataModel import (
     vtkUnstructuredGrid,
 )
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from blunt_ember.arrays import Floats, Ints
 
 #: Quadratic cells as the linear ones between their nodes.
 _HEX27 = [

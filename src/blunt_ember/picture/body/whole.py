@@ -7,12 +7,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Plane, Solid, Turned
 from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
 from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.lenses import Field, Shade, field_of, shaded
 from blunt_ember.picture.look import Look, Mirror, Whole

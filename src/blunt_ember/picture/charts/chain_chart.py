@@ -8,11 +8,11 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.checks.references.series_path import Link, SeriesPath
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme

@@ -15,6 +15,7 @@ from matplotlib.text import Text
 from matplotlib.ticker import MaxNLocator
 from numpy.typing import NDArray
 
+from blunt_ember.arrays import Image
 from blunt_ember.case.values.display import number
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import LENGTH, Kind
@@ -22,9 +23,8 @@ from blunt_ember.checks.questions.profile import Profile
 from blunt_ember.picture.charts.plot import DPI, Plot
 from blunt_ember.picture.palette import Theme
 
-Image = NDArray[np.uint8]
 #: Room beside the axes, in pixels: left, right, bottom, top.
-MARGINS = (62, 14, 36, 22)
+LINE_MARGINS = (62, 14, 36, 22)
 #: Curves that change by less than this share of their size are drawn as a straight line.
 _STILL = 1e-5
 
@@ -68,7 +68,7 @@ class ProfileChart:
             self._make(*asked)
             self._made_for = asked
         self._show(profile, theme, units)
-        left, right, bottom, top = MARGINS
+        left, right, bottom, top = LINE_MARGINS
         low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
         self._figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
 

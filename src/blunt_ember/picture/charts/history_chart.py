@@ -10,16 +10,16 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import Kind
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.charts.charts import chart_style, name_difference
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
-MARGINS = (74, 14, 36, 22)
+HISTORY_MARGINS = (74, 14, 36, 22)
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class TimeCurves:
 
 
 def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
-    """Return the chart; time runs over the width between the :data:`MARGINS`."""
+    """Return the chart; time runs over the width between the :data:`HISTORY_MARGINS`."""
     return lambda figure, width, height, theme: _fill(figure, curves, units, width, height, theme)
 
 
@@ -90,7 +90,7 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             )
         grid[-1, 0].set_xlabel(f"time, {time.shown}", labelpad=2)
         main.set_xlim(0, t[-1])
-    left, right, bottom, top = MARGINS
+    left, right, bottom, top = HISTORY_MARGINS
     low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
     figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
 

@@ -8,15 +8,15 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.figure import Figure
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import in_shown_unit, number, time_kind
 from blunt_ember.case.values.laws import PLACE, Law
-from blunt_ember.mesh.mesh import Floats
 from blunt_ember.picture.charts.charts import chart_style
-from blunt_ember.picture.charts.history_chart import MARGINS
+from blunt_ember.picture.charts.history_chart import HISTORY_MARGINS
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
 
@@ -96,7 +96,7 @@ def _fill(
 ) -> None:
     time = time_kind(end, case.units)
     with mpl.rc_context(chart_style(theme)):
-        left, right, bottom, _ = MARGINS
+        left, right, bottom, _ = HISTORY_MARGINS
         axes = figure.add_axes((left / width, bottom / height, 1 - (left + right) / width, 1 - (bottom + 8) / height))
         axes.set_xlim(0, end * time.factor)
         axes.set_ylim(len(rows), 0)

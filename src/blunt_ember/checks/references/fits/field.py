@@ -6,8 +6,8 @@ from itertools import pairwise
 from typing import Protocol, runtime_checkable
 
 import numpy as np
-from numpy.typing import NDArray
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
@@ -16,8 +16,6 @@ from blunt_ember.geometry.regions import Geometry, outer_surfaces
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.reference.side import Side
-
-Floats = NDArray[np.float64]
 
 
 class ExactField(Protocol):
@@ -84,7 +82,7 @@ class MovingField(Protocol):
         """
 
 
-def field_at(field: ExactField | MovingField, t: float) -> ExactField:
+def exact_field_at(field: ExactField | MovingField, t: float) -> ExactField:
     """Return the field of a time in s; one that does not change is its own."""
     return field.at(t) if isinstance(field, MovingField) else field
 

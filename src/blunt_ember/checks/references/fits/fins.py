@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import (
-    Floats,
     plain_conductivity,
     require_no_radiation,
     require_nothing_else,

@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.references.fits.field import (
-    Floats,
     conductivity_towards,
     contact_of,
     crossings_of,
@@ -21,7 +21,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
-from blunt_ember.reference.layers import Form, Layer, Layers
+from blunt_ember.reference.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
 
@@ -145,7 +145,7 @@ def hollow_sphere(geometry: SectionGeometry, problem: Problem) -> LayeredField:
 
 
 def _radial(
-    form: Form, name: str, lattice: Lattice, factor: float, geometry: SectionGeometry, problem: Problem
+    form: LayerForm, name: str, lattice: Lattice, factor: float, geometry: SectionGeometry, problem: Problem
 ) -> LayeredField:
     owner, radii = lattice.owner, lattice.us
     if (owner == VOID).any() or (owner != owner[:, :1]).any():
@@ -184,7 +184,7 @@ class _Stack:
     """Layers of regions in ``order`` between ``lines``, with their conductivities; ``ends`` are the surfaces on both
     sides, the first empty where there is none."""
 
-    form: Form
+    form: LayerForm
     lines: Floats
     order: list[int]
     ks: list[Law]
@@ -205,7 +205,7 @@ class _Stack:
         contact = {place: contact_of(problem, surface) for surface, each in crossing.items() for place, _ in each}
         heat = generation_of(problem)
         layers = tuple(
-            Layer(float(end), k, heat.get(region, 0.0), contact.get(place, 0.0))
+            ReferenceLayer(float(end), k, heat.get(region, 0.0), contact.get(place, 0.0))
             for place, (end, k, region) in enumerate(zip(self.lines[1:], self.ks, self.order, strict=True))
         )
         inner = side_of(self.ends[0], problem) if self.ends[0] else Side()

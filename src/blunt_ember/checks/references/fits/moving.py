@@ -9,11 +9,12 @@ from typing import Literal
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law, constant_law
-from blunt_ember.checks.references.fits.field import Floats, InstantField, MovingField, Unsaid, side_of
+from blunt_ember.checks.references.fits.field import InstantField, MovingField, Unsaid, side_of
 from blunt_ember.checks.references.fits.layered import LayeredField, composite_wall, hollow_cylinder, hollow_sphere
 from blunt_ember.checks.references.fits.products import product_field
-from blunt_ember.checks.references.fits.solids import Reduction, SolidField, solid_reductions
+from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, solid_reductions
 from blunt_ember.checks.references.fits.swings import swing_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Exchange, Problem
@@ -129,7 +130,7 @@ class LayerInTime:
     warming: Warming | HalfSpace
     name: str
     source: str
-    reduction: Reduction | None = None
+    reduction: SolidReduction | None = None
 
     def at(self, t: float) -> InstantField:
         """Return the field of a time in s."""
@@ -244,10 +245,10 @@ def _one_material(problem: Problem) -> tuple[float, float]:
     return k, k / (density * c)
 
 
-def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, Reduction | None]:
+def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, SolidReduction | None]:
     """The one layer through which heat flows in a section or solid."""
     reasons: list[str] = []
-    tried: list[tuple[SectionGeometry, Problem, Reduction | None]] = []
+    tried: list[tuple[SectionGeometry, Problem, SolidReduction | None]] = []
     if isinstance(geometry, SectionGeometry):
         tried = [(geometry, problem, None)]
     elif isinstance(geometry, SolidGeometry):
@@ -284,7 +285,7 @@ def _without_swings(problem: Problem) -> tuple[Problem, dict[str, Swing]]:
     return replace(problem, held=held, exchanges=exchanges), swings
 
 
-def _swing_at(end: str, swings: Mapping[str, Swing], reduction: Reduction | None) -> Swing | None:
+def _swing_at(end: str, swings: Mapping[str, Swing], reduction: SolidReduction | None) -> Swing | None:
     """The swing at an end of the layer, which may have another name in a solid."""
     if reduction is None:
         return swings.get(end)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import (
-    Floats,
     conductivity_towards,
     generation_of,
     plain_conductivity,
@@ -20,7 +20,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.reference.hot_edge_plate import SOURCE, HotEdgePlate
 from blunt_ember.reference.rectangle import SOURCE as RECTANGLE_SOURCE
-from blunt_ember.reference.rectangle import Rectangle
+from blunt_ember.reference.rectangle import RectangleSeries
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ def hot_edge_plate(geometry: SectionGeometry, problem: Problem) -> PlateField:
 class RectangleField:
     """A rectangle whose lower left corner is ``corner`` (m); ``edges`` by the names of their surfaces."""
 
-    rectangle: Rectangle
+    rectangle: RectangleSeries
     corner: tuple[float, float]
     depth: float
     edges: dict[str, str]
@@ -108,7 +108,7 @@ def rectangle(geometry: SectionGeometry, problem: Problem) -> RectangleField:
     edges = _edges(geometry)
     sides = {edge: side_of(name, problem) for edge, name in edges.items()}
     width, height = (float(high - low) for low, high in zip(geometry.low, geometry.high, strict=True))
-    found = Rectangle(
+    found = RectangleSeries(
         width, height, along[0], along[1], generation, sides["left"], sides["right"], sides["bottom"], sides["top"]
     )
     corner = float(geometry.low[0]), float(geometry.low[1])

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
-from blunt_ember.checks.references.fits.field import Floats, Unsaid, require_nothing_else, side_of, single_rectangle
+from blunt_ember.checks.references.fits.field import Unsaid, require_nothing_else, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem

@@ -7,7 +7,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from blunt_ember.checks.references.fits.field import Floats, contact_of, generation_of, plain_conductivity, side_of
+from blunt_ember.arrays import Floats
+from blunt_ember.checks.references.fits.field import contact_of, generation_of, plain_conductivity, side_of
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.reference.rod_chain import SOURCE, RodChain, RodPiece

@@ -12,8 +12,9 @@ from itertools import pairwise
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import PLAN_SIDES, Section, TurnedSection
-from blunt_ember.checks.references.fits.field import ExactField, Floats, InstantField, passing_heat
+from blunt_ember.checks.references.fits.field import ExactField, InstantField, passing_heat
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
@@ -37,7 +38,7 @@ class _Places:
 
 
 @dataclass(frozen=True)
-class Reduction:
+class SolidReduction:
     """A section in which heat flows as in a solid: ``names`` of the section's surfaces by those of the solid,
     ``share`` of its heat, and ``places`` that takes places of the solid (p, 3) to those of the section (p, 2).
     Through surfaces in ``against`` the solid counts heat the other way."""
@@ -57,7 +58,7 @@ class SolidField:
     """The exact field of a section in the coordinates of a solid."""
 
     flat: ExactField
-    reduction: Reduction
+    reduction: SolidReduction
 
     @property
     def name(self) -> str:
@@ -105,7 +106,7 @@ def solid_field(fit: SectionFit, geometry: SolidGeometry, problem: Problem) -> S
     raise ReferenceRefusedError("; ".join(reasons) or "heat does not flow as in any section of this body")
 
 
-def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
+def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[SolidReduction]:
     """Yield the sections in which heat flows as in a solid."""
     heated = passing_heat(geometry, problem)
     ends = set(geometry.ends.values())
@@ -138,15 +139,15 @@ def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str]
     )
 
 
-def _meridian(geometry: SolidGeometry, problem: Problem) -> Reduction:
+def _meridian(geometry: SolidGeometry, problem: Problem) -> SolidReduction:
     section = section_geometry(TurnedSection(kind="turned section", regions=dict(geometry.stated)))
     names = {name: name for name in section.surfaces}
     share = float(geometry.path.stations[-1] / (2 * np.pi))
     order = list(range(len(geometry.regions)))
-    return Reduction(section, _stated(section, problem, names, order), names, share, order, _Places(geometry.path))
+    return SolidReduction(section, _stated(section, problem, names, order), names, share, order, _Places(geometry.path))
 
 
-def _plan(geometry: SolidGeometry, problem: Problem) -> Reduction:
+def _plan(geometry: SolidGeometry, problem: Problem) -> SolidReduction:
     height = float(geometry.high[2] - geometry.low[2])
     section = section_geometry(Section(kind="section", regions=dict(geometry.stated)))
     names = {}
@@ -154,10 +155,12 @@ def _plan(geometry: SolidGeometry, problem: Problem) -> Reduction:
         region, _, side = name.partition(".")
         names[f"{region}.{PLAN_SIDES.get(side, side)}" if side else name] = name
     order = list(range(len(geometry.regions)))
-    return Reduction(section, _stated(section, problem, names, order), names, height, order, _Places(geometry.path))
+    return SolidReduction(
+        section, _stated(section, problem, names, order), names, height, order, _Places(geometry.path)
+    )
 
 
-def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
+def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[SolidReduction]:
     """A pile of layers, the same everywhere in the plan, laid down as a wall along x that is 1 m high and deep."""
     order = geometry.holds[0].tolist()
     if VOID in order or len(set(order)) < len(order):
@@ -179,7 +182,7 @@ def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[Reduction]:
             against.add(name)
     if any(len(problem.conductors[region].k) > 1 for region in order):
         raise ReferenceRefusedError("a material conducts by directions")
-    yield Reduction(
+    yield SolidReduction(
         section,
         _stated(section, problem, names, order),
         names,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Body, Rod
 from blunt_ember.case.document.regions import AnyRegion, Disc, Rectangle, RegularPolygon, Ring, RingSector
@@ -14,7 +15,7 @@ from blunt_ember.case.editing.edits import parameter_at, value_at
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import LENGTH
-from blunt_ember.geometry.curves import Floats
+from blunt_ember.errors import DataPath
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
@@ -24,7 +25,6 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.picture.body.drawn import half_heights
 from blunt_ember.picture.body.view import View
 
-Path = tuple[str | int, ...]
 Pixel = tuple[float, float]
 ROW_PIXELS = 22
 FIRST_ROW_PIXELS = 20
@@ -32,13 +32,13 @@ LABEL_HEIGHT = 18
 
 
 @dataclass(frozen=True)
-class Dimension:
+class DimensionLine:
     """A dimension line from ``start`` to ``end`` (pixels) with its label; ``paths`` are the quantities it edits."""
 
     name: str
     label: str
     text: str
-    paths: tuple[Path, ...]
+    paths: tuple[DataPath, ...]
     start: Pixel
     end: Pixel
     #: Corners on the body that the witness lines come from; none for a radius, which starts at its centre.
@@ -52,7 +52,7 @@ class Dimension:
         return self.start[0] == self.end[0]
 
 
-def stated_lengths(region: AnyRegion) -> dict[str, tuple[Path, Quantity]]:
+def stated_lengths(region: AnyRegion) -> dict[str, tuple[DataPath, Quantity]]:
     """Return the lengths a region is stated by, as name → (path below the region, quantity)."""
     match region:
         case Rectangle():
@@ -62,7 +62,7 @@ def stated_lengths(region: AnyRegion) -> dict[str, tuple[Path, Quantity]]:
         case Ring() | RingSector():
             outer = {"outer radius": (("outer",), region.outer)}
             inner = region.inner
-            found: dict[str, tuple[Path, Quantity]] = {**outer}
+            found: dict[str, tuple[DataPath, Quantity]] = {**outer}
             if inner is not None:
                 found["inner radius"] = (("inner",), inner)
             return found
@@ -82,7 +82,7 @@ def every_length(body: Body) -> list[Quantity]:
     return found
 
 
-def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapping[str, float]) -> list[DimensionLine]:
     """Lay out widths under the body, heights on its left and radii from their centres; edges of a solid along it.
 
     No label of a width or height stands on another; equal extents of several regions share one line that edits them
@@ -100,7 +100,7 @@ def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapp
     return found + _radial(case, geometry, view, label_widths)
 
 
-def _of_rod(case: Case, geometry: RodGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
+def _of_rod(case: Case, geometry: RodGeometry, view: View, label_widths: Mapping[str, float]) -> list[DimensionLine]:
     """Lengths under the pieces, diameters across their middles."""
     body = case.document.body
     assert isinstance(body, Rod)
@@ -123,13 +123,13 @@ def _of_rod(case: Case, geometry: RodGeometry, view: View, label_widths: Mapping
 def along(
     name: str,
     case: Case,
-    path: Path,
+    path: DataPath,
     quantity: Quantity,
     ends: tuple[Pixel, Pixel],
     witness: tuple[Pixel, ...],
     label_widths: Mapping[str, float],
     is_height: bool = False,
-) -> Dimension:
+) -> DimensionLine:
     """Return a dimension with its label in the middle of its line; that of a height over zero stands at its end."""
     label = shown(quantity.si, case.units.of(LENGTH), 6)
     room = label_widths.get(label, 7.0 * len(label)) + 14
@@ -137,14 +137,14 @@ def along(
     if is_height:
         (x, y), label, room = ends[1], f"z {label}", room + 12
     box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
-    return Dimension(
+    return DimensionLine(
         name, label, _typed(case, path, shown(quantity.si, case.units.of(LENGTH), 6)), (path,), *ends, witness, box
     )
 
 
 def _straight(
     axis: int, case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]
-) -> list[Dimension]:
+) -> list[DimensionLine]:
     low = view.pixels(np.array([geometry.low]))[0]
     rows: list[list[tuple[float, float]]] = []
     found = []
@@ -171,7 +171,7 @@ def _straight(
         corners = sorted((_pixel(corner) for corner in pixels), key=lambda corner: corner[axis])
         paths = tuple(("body", "regions", name, *key) for name in names)
         name = f"{'width' if axis == 0 else 'height'} of {', '.join(names)}"
-        found.append(Dimension(name, label, _typed(case, paths[0], label), paths, start, end, tuple(corners), box))
+        found.append(DimensionLine(name, label, _typed(case, paths[0], label), paths, start, end, tuple(corners), box))
     return found
 
 
@@ -184,8 +184,10 @@ def _free_row(rows: list[list[tuple[float, float]]], taken: tuple[float, float])
     return len(rows) - 1
 
 
-def _radial(case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]) -> list[Dimension]:
-    found: list[Dimension] = []
+def _radial(
+    case: Case, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[DimensionLine]:
+    found: list[DimensionLine] = []
     for index, (name, region) in enumerate(case.document.body.regions.items()):
         radii = {what: entry for what, entry in stated_lengths(region).items() if "radius" in what}
         curves = geometry.shapes[index][0].curves
@@ -203,7 +205,9 @@ def _radial(case: Case, geometry: SectionGeometry, view: View, label_widths: Map
             x, y = start[0] + 0.62 * (end[0] - start[0]), start[1] + 0.62 * (end[1] - start[1])
             path = ("body", "regions", name, *key)
             box = (x - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
-            found.append(Dimension(f"{what} of {name}", label, _typed(case, path, label), (path,), start, end, (), box))
+            found.append(
+                DimensionLine(f"{what} of {name}", label, _typed(case, path, label), (path,), start, end, (), box)
+            )
     return found
 
 
@@ -211,7 +215,7 @@ def _pixel(place: np.typing.NDArray[np.float64]) -> Pixel:
     return float(place[0]), float(place[1])
 
 
-def _typed(case: Case, path: Path, label: str) -> str:
+def _typed(case: Case, path: DataPath, label: str) -> str:
     parameter = parameter_at(case, path)
     return str(value_at(case.data, ("parameters", parameter) if parameter else path, label))
 
@@ -237,22 +241,22 @@ _BESIDE_EDGE = 17
 
 def solid_dimensions(
     case: Case, geometry: SolidGeometry, view: View, label_widths: Mapping[str, float]
-) -> list[Dimension]:
+) -> list[DimensionLine]:
     """Lay dimensions along the edges of the boxes of rectangles, as far as none stands on another."""
-    found: list[Dimension] = []
+    found: list[DimensionLine] = []
     turned = isinstance(geometry.path, Round)
     for name, region in case.document.body.regions.items():
         if not isinstance(region, Rectangle):
             continue
         place = next(known for known in geometry.regions if known.name.partition(".")[0] == name)
         x0, y0, x1, y1 = place.box
-        path: Path = ("body", "regions", name)
-        edges: list[tuple[str, Path, Quantity, list[tuple[float, float, float]]]] = []
+        path: DataPath = ("body", "regions", name)
+        edges: list[tuple[str, DataPath, Quantity, list[tuple[float, float, float]]]] = []
         if turned:
             edges.append(("width", (*path, "size", 0), region.size[0], [(x0, y0, 0.0), (x1, y0, 0.0)]))
             edges.append(("height", (*path, "size", 1), region.size[1], [(x1, y0, 0.0), (x1, y1, 0.0)]))
         else:
-            spans: dict[Path, tuple[Quantity, Quantity] | None] = (
+            spans: dict[DataPath, tuple[Quantity, Quantity] | None] = (
                 {("z",): region.z}
                 if region.levels is None
                 else {("levels", level, "z"): entry.z for level, entry in region.levels.items()}
@@ -275,8 +279,14 @@ def solid_dimensions(
 
 
 def _along_edge(
-    name: str, case: Case, path: Path, quantity: Quantity, places: Floats, view: View, label_widths: Mapping[str, float]
-) -> Dimension:
+    name: str,
+    case: Case,
+    path: DataPath,
+    quantity: Quantity,
+    places: Floats,
+    view: View,
+    label_widths: Mapping[str, float],
+) -> DimensionLine:
     """Return a dimension beside an edge: below one that runs across the picture, left of one that runs up it."""
     pixels = view.pixels(places)
     run = pixels[1] - pixels[0]

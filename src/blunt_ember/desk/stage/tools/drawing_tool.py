@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.values.display import shown
@@ -23,14 +24,13 @@ from blunt_ember.desk.stage.tools.outline_drawing import (
     typed_point,
 )
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import arc_through
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
 
 #: Pixels within which a point is met.
-REACH = 9.0
+DRAWING_REACH = 9.0
 #: Pixels at the right of the stage that the legend takes.
 LEGEND = 112
 _HINT = "click points, or type '25 mm < 30°' or 'x, y' · A: an arc · Backspace: back · Enter: close · Esc: leave"
@@ -174,10 +174,10 @@ class DrawingTool:
         corners = geometry.arrangement.points
         if self._drawing is not None and self._drawing.points:
             corners = np.concatenate([corners, [point.place for point in self._drawing.points]])
-        return snapped(at, grid_step(view.scale), corners, REACH * view.scale)
+        return snapped(at, grid_step(view.scale), corners, DRAWING_REACH * view.scale)
 
     def _near(self, a: Floats, b: Floats, view: View) -> bool:
-        return bool(np.linalg.norm(a - b) < REACH * view.scale)
+        return bool(np.linalg.norm(a - b) < DRAWING_REACH * view.scale)
 
     def paint(self, painter: QPainter, view: View, room: QRectF, theme: Theme) -> None:
         """Draw the grid, what there is of the outline, and what can be done."""

@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import Value, quantity_si
 from blunt_ember.case.values.units import ANGLE, LENGTH
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.curves import Floats
 
-Names = Mapping[str, Value]
+KnownValues = Mapping[str, Value]
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class DrawnPoint:
 
 
 @dataclass(frozen=True)
-class Piece:
+class DrawnPiece:
     """The way to a point: straight, or an arc ``through`` another."""
 
     to: DrawnPoint
@@ -37,7 +37,7 @@ class OutlineDrawing:
     """Every step gives a new drawing. ``bow`` tells that the next piece is an arc, ``through`` its middle."""
 
     start: DrawnPoint | None = None
-    pieces: tuple[Piece, ...] = ()
+    pieces: tuple[DrawnPiece, ...] = ()
     bow: bool = False
     through: DrawnPoint | None = None
 
@@ -62,7 +62,7 @@ class OutlineDrawing:
             return self
         if self.bow and self.through is None:
             return replace(self, through=point)
-        return replace(self, pieces=(*self.pieces, Piece(point, self.through)), bow=False, through=None)
+        return replace(self, pieces=(*self.pieces, DrawnPiece(point, self.through)), bow=False, through=None)
 
     def with_bow(self) -> OutlineDrawing:
         """Return the drawing with the next piece an arc, or straight again."""
@@ -80,7 +80,7 @@ class OutlineDrawing:
         """Return the region as a case states it; raise :class:`BluntEmberError` when it has too few points."""
         pieces = self.pieces
         if self.start is not None and len(pieces) == 1 and pieces[0].through is not None:
-            pieces = (*pieces, Piece(self.start))  # a bow and its chord
+            pieces = (*pieces, DrawnPiece(self.start))  # a bow and its chord
         if self.start is None or len(pieces) < 2:
             raise BluntEmberError("an outline needs three points at least, or an arc; place more of them")
         steps = [
@@ -96,7 +96,7 @@ def point_at(place: Floats) -> DrawnPoint:
     return DrawnPoint((float(place[0]), float(place[1])), (x, y))
 
 
-def typed_point(text: str, last: DrawnPoint | None, towards: Floats | None, names: Names) -> DrawnPoint:
+def typed_point(text: str, last: DrawnPoint | None, towards: Floats | None, names: KnownValues) -> DrawnPoint:
     """Return the point that was typed: ``x, y``; ``length < angle`` from the last; or a length towards the pointer.
 
     Raises :class:`BluntEmberError` that says what can be typed.

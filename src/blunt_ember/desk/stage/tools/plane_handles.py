@@ -8,9 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from blunt_ember.mesh.mesh import Floats
+from blunt_ember.arrays import Floats
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.look import Plane
+from blunt_ember.picture.look import CutPlane
 from blunt_ember.picture.palette import Theme
 
 _RADIUS = 7.0
@@ -23,12 +23,12 @@ class PlaneHandles:
 
     def __init__(self, moved: Callable[[int, float], None]) -> None:
         self._moved = moved
-        self._planes: tuple[Plane, ...] = ()
+        self._planes: tuple[CutPlane, ...] = ()
         self._low, self._high = np.zeros(3), np.ones(3)
-        self._held: Plane | None = None
+        self._held: CutPlane | None = None
         self._grip = 0.0
 
-    def take(self, planes: tuple[Plane, ...], low: Floats, high: Floats) -> None:
+    def take(self, planes: tuple[CutPlane, ...], low: Floats, high: Floats) -> None:
         """Take the planes of a body between two corners (3,) in m."""
         self._planes, self._low, self._high = planes, low, high
 

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.regions import Outline, Polygon
 from blunt_ember.case.editing.edits import parameter_at, value_at, with_typed_value
@@ -19,7 +20,6 @@ from blunt_ember.desk.stage.tools.outline_drawing import grid_step, point_at, sn
 from blunt_ember.desk.stage.tools.picture_editor import PictureEditor
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.curves import Floats
 from blunt_ember.geometry.primitives import shape_of
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.view import View
@@ -27,7 +27,7 @@ from blunt_ember.picture.palette import Theme
 
 #: Half the side of a handle in pixels, and how near the pointer must be to take it.
 HALF = 4.0
-REACH = 7.0
+HANDLE_REACH = 7.0
 #: Pixels within which a dragged point snaps to a corner.
 SNAP_REACH = 9.0
 
@@ -138,7 +138,7 @@ class PointMover:
             return False
         pixels = view.pixels(np.array([handle.place for handle in self.found]))
         away = np.linalg.norm(pixels - np.array([place.x(), place.y()]), axis=1)
-        if away.min() > REACH:
+        if away.min() > HANDLE_REACH:
             return False
         self._held, self._view, self._far = self.found[int(away.argmin())], view, False
         self._pressed, self._to = np.array([place.x(), place.y()]), np.array(self._held.place)

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.editing.edits import appended, free_name
@@ -19,7 +20,7 @@ from blunt_ember.desk.stage.overlay import paint_tag
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.mesh import Floats, Mesh
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
 from blunt_ember.picture.body.drawn import flat_segments
 from blunt_ember.picture.body.view import View
@@ -157,7 +158,7 @@ def sides_at(point: Floats, outcome: Outcome) -> tuple[str, ...]:
     return tuple(mesh.regions[region] for region in found[0].regions) if mesh is not None and found is not None else ()
 
 
-def snapped(point: Floats, outcome: Outcome, view: View) -> Floats:
+def snapped_to_surface(point: Floats, outcome: Outcome, view: View) -> Floats:
     """Return the node of the mesh near a place (d,) in m, else the joint or edge drawn flat near it, else itself.
 
     A joint over which temperature jumps comes before what is beside it.

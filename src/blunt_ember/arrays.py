@@ -1,0 +1,11 @@
+"""Types of arrays that hold numbers; shapes and units stand in the docstrings of what takes or gives them."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Flags = NDArray[np.bool_]
+Image = NDArray[np.uint8]
