@@ -13,5 +13,4 @@ def wall_data() -> dict[str, Any]:
     from blunt_ember.case.case import case_to_text
     from blunt_ember.case.files import json_text
 
-    data: dict[str, Any] = json_text.loads(case_to_text(family("composite-wall").case()))
-    return data
+    return json_text.loads(case_to_text(family("composite-wall").case()))

@@ -16,8 +16,7 @@ from tests.desk.conftest import choose, field, settled, type_into
 
 def question(window: Window, place: int) -> dict[str, Any]:
     assert window.current.case is not None
-    found: dict[str, Any] = window.current.case.data["questions"][place]
-    return found
+    return window.current.case.data["questions"][place]
 
 
 def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -> None:

@@ -60,8 +60,7 @@ def cube_mesh(family: str, cells: int, folder: Path) -> Mesh:
     if family.startswith("tet"):
         path = folder / f"{family} {cells}.vtu"
         tetrahedra(cells, order, path)
-        mesh: Mesh = body_of({"kind": "imported", "file": path.name, "unit": "1 m"}, str(folder)).mesh
-        return mesh
+        return body_of({"kind": "imported", "file": path.name, "unit": "1 m"}, str(folder)).mesh
     wish = {
         "order": order,
         "size": f"{1 / cells} m",

@@ -30,10 +30,7 @@ def jacobians(family: str, corners: Floats, at: Floats) -> Floats:
     gradients = CELL_FAMILIES[family].gradients(at)
     count, nodes, dimension = gradients.shape
     flat = gradients.transpose(0, 2, 1).reshape(count * dimension, nodes)
-    result: Floats = (
-        (flat @ (corners - corners[:, :1])).reshape(len(corners), count, dimension, -1).transpose(0, 1, 3, 2)
-    )
-    return result
+    return (flat @ (corners - corners[:, :1])).reshape(len(corners), count, dimension, -1).transpose(0, 1, 3, 2)
 
 
 def determinants(jacobian: Floats) -> Floats:
@@ -118,8 +115,7 @@ def _reference_products(family: str) -> Floats:
     for _ in range(2):
         products -= np.einsum("ija,ab->ijab", products.astype(np.longdouble).sum(axis=-1), np.eye(products.shape[-1]))
     dimension, nodes = gradients.shape[2], gradients.shape[1]
-    result: Floats = products.reshape(dimension**2, nodes**2)
-    return result
+    return products.reshape(dimension**2, nodes**2)
 
 
 def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
@@ -158,8 +154,7 @@ def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats
 def cell_places(block: CellBlock, mesh: Mesh, run: slice = slice(None)) -> Floats:
     """Return the quadrature points (r, q, d) in m of a run of cells."""
     family = CELL_FAMILIES[block.family]
-    places: Floats = family.at_points @ mesh.points[block.nodes[run]]
-    return places
+    return family.at_points @ mesh.points[block.nodes[run]]
 
 
 #: Where facets are cut, as shares of half of them from each end, before Gauss points are set, when what is stated
@@ -201,8 +196,7 @@ def facet_weights(facets: FacetSet, block: FacetBlock, mesh: Mesh, fine: bool = 
         spread = along if family.dimension == 1 else np.cross(along, jacobian[..., 1])
         size = np.linalg.norm(spread, axis=-1)
     factor = mesh.space.of_facets(facets.regions, family.dimension, family.values(points) @ corners)
-    result: Floats = size * rule * factor
-    return result
+    return size * rule * factor
 
 
 def nodal_area(facets: FacetSet, mesh: Mesh) -> Floats:

@@ -144,8 +144,7 @@ class _Motion:
         self.turn, self.before, self.after = turn, before, after
 
     def __call__(self, places: Floats) -> Floats:
-        result: Floats = (places - self.before) @ self.turn.T + self.after
-        return result
+        return (places - self.before) @ self.turn.T + self.after
 
 
 def _laid_upon(mesh: Mesh, moved: FacetSet, still: FacetSet) -> _Motion:
@@ -232,6 +231,5 @@ def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints
 def _clipped(local: Floats, family: str) -> Floats:
     if family.startswith("tri"):
         local = np.maximum(local, 0.0)
-        result: Floats = local / np.maximum(local.sum(axis=1, keepdims=True), 1.0)
-        return result
+        return local / np.maximum(local.sum(axis=1, keepdims=True), 1.0)
     return np.clip(local, -1.0, 1.0)

@@ -157,8 +157,7 @@ def _factorised(matrix: csr_array, symmetric: bool) -> Correction:
         raise SolverError(f"the equations have no single solution ({error})") from error
 
     def correct(left: Floats) -> Floats:
-        result: Floats = factors.solve(left)
-        return result
+        return factors.solve(left)
 
     return correct
 

@@ -218,5 +218,4 @@ def _solved(matrices: Floats, right: Floats) -> Floats:
     scale = np.abs(matrices).max(axis=(1, 2), initial=1e-300)
     flat = np.abs(determinants(matrices)) < 1e-12 * scale ** matrices.shape[-1]
     nudged = matrices + (1e-6 * scale * flat)[:, None, None] * np.eye(matrices.shape[-1])
-    result: Floats = np.linalg.solve(nudged, right[..., None])[..., 0]
-    return result
+    return np.linalg.solve(nudged, right[..., None])[..., 0]

@@ -281,8 +281,7 @@ class Flow:
         key = ("run", self._run_key(case, request.mesh))
         if key in self._kept:
             self._kept.move_to_end(key)
-            kept: Ran = self._kept[key]
-            return kept
+            return self._kept[key]
         run, solution, problem, columns = run_case(request, self._folder, self._on_progress, self._stopped)
         solved = SolvedField(request.geometry, request.mesh, solution.temperature, {}, run, columns)
         ran = Ran(run, solution, problem, solved)
@@ -467,8 +466,7 @@ class Flow:
             while len(self._kept) > self._capacity:
                 self._kept.popitem(last=False)
         self._kept.move_to_end(place)
-        result: Step = self._kept[place]
-        return result
+        return self._kept[place]
 
 
 def _read(questions: Sequence[Question]) -> list[Question]:

@@ -27,8 +27,7 @@ class Family:
     @property
     def parameters(self) -> Mapping[str, str]:
         """Parameters with their demo values."""
-        parameters: Mapping[str, str] = self.data["parameters"]
-        return parameters
+        return self.data["parameters"]
 
     def case(self, settings: Mapping[str, str] = MappingProxyType({})) -> Case:
         """Return a case with some parameters set; raises :class:`FamilyError` for one it does not have."""

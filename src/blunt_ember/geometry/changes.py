@@ -22,5 +22,4 @@ def changes(owner: Callable[[Floats], Ints]) -> Floats:
         middle = (low + high) / 2
         same = owner(middle) == before
         low, high = np.where(same, middle, low), np.where(same, high, middle)
-    result: Floats = (low + high) / 2
-    return result
+    return (low + high) / 2

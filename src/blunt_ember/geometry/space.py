@@ -36,8 +36,7 @@ class Space(Protocol):
 def _still(places: Floats) -> Floats:
     """The axes of coordinates, at all places."""
     dimension = places.shape[-1]
-    result: Floats = np.broadcast_to(np.eye(dimension), (*places.shape, dimension))
-    return result
+    return np.broadcast_to(np.eye(dimension), (*places.shape, dimension))
 
 
 def _about_z(places: Floats) -> dict[str, Floats]:
@@ -85,13 +84,11 @@ class Turned:
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """The way round the axis, m."""
-        result: Floats = 2 * np.pi * places[..., 0]
-        return result
+        return 2 * np.pi * places[..., 0]
 
     def of_facets(self, regions: tuple[int, ...], flat: int, places: Floats) -> Floats:
         """The way round the axis, m."""
-        result: Floats = 2 * np.pi * places[..., 0]
-        return result
+        return 2 * np.pi * places[..., 0]
 
     def variables(self, places: Floats) -> dict[str, Floats]:
         """x, which is the radius r too, and y, the height."""

@@ -86,8 +86,7 @@ def _between(plan: Arrangement, edges: Ints, start: Floats, end: Floats) -> Ints
 
     def angle(places: Floats) -> Floats:
         away = places - curves.centre
-        result: Floats = np.arctan2(away[:, 1], away[:, 0])
-        return result
+        return np.arctan2(away[:, 1], away[:, 0])
 
     turn = 2 * np.pi
     first = angle(np.tile(start, (len(edges), 1)))

@@ -218,8 +218,7 @@ def _right_way_round(family: str, nodes: Ints, points: Floats, first: int) -> In
 
     def signs(nodes: Ints) -> Floats:
         jacobian = np.einsum("qki,mkj->mqji", slopes, points[nodes])
-        result: Floats = np.linalg.det(jacobian)
-        return result
+        return np.linalg.det(jacobian)
 
     found = signs(nodes)
     turned = np.asarray((found < 0).all(axis=1))
@@ -328,8 +327,7 @@ def _faces(mesh: Mesh, part: FacetPart, chosen: Ints) -> Ints:
     a, b = owner[order][:-1][same], owner[order][1:][same]
     smooth = (normal[a] * normal[b]).sum(axis=1) > np.cos(np.radians(_BEND))
     links = coo_array((np.ones(int(smooth.sum())), (a[smooth], b[smooth])), shape=(len(chosen), len(chosen)))
-    result: Ints = connected_components(links, directed=False)[1].astype(np.int64)
-    return result
+    return connected_components(links, directed=False)[1].astype(np.int64)
 
 
 def _area(facets: FacetSet, mesh: Mesh) -> float:

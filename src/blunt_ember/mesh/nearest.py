@@ -67,8 +67,7 @@ def _pieces(family: CellFamily) -> Floats:
     if family.dimension == 1:
         ends = np.linspace(-1, 1, _PIECES + 1)[:, None]
         return np.stack([ends[:-1], ends[1:]], axis=1)
-    result: Floats = family.nodes[family.triangles]
-    return result
+    return family.nodes[family.triangles]
 
 
 def _on_simplices(corners: Floats, point: Floats) -> Floats:
@@ -94,5 +93,4 @@ def _on_simplices(corners: Floats, point: Floats) -> Floats:
     gaps = [np.linalg.norm((each[..., None] * corners).sum(-2) - point, axis=-1) for each in candidates]
     gaps[0] = np.where(inside, gaps[0], np.inf)
     chosen = np.argmin(gaps, axis=0)
-    result: Floats = np.take_along_axis(np.stack(candidates), chosen[None, ..., None], axis=0)[0]
-    return result
+    return np.take_along_axis(np.stack(candidates), chosen[None, ..., None], axis=0)[0]

@@ -116,5 +116,4 @@ def from_lab(lab: Floats) -> Floats:
     f = np.column_stack([fy + lab[:, 1] / 500, fy, fy - lab[:, 2] / 200])
     ratio = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29))
     linear = np.maximum((ratio * _WHITE) @ np.linalg.inv(_TO_XYZ).T, 0)
-    result: Floats = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return result
+    return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)

@@ -96,8 +96,7 @@ class Layers:
         risen = generation * (s - low) * (s + low) / {"wall": 2, "cylinder": 4, "sphere": 6}[self.form]
         if low <= 0 and self.form != "wall":
             return risen
-        result: Floats = (heat - generation * self._volume(low)) * self._depth(low, s) + risen
-        return result
+        return (heat - generation * self._volume(low)) * self._depth(low, s) + risen
 
     def _marched(self, first: float, heat: float) -> list[tuple[float, float, float]]:
         """(temperature at its start, heat into it, temperature at its end) of every layer."""
@@ -211,8 +210,7 @@ def _after_drop(k: Law, first: float, drop: Floats) -> Floats:
 
 def _integral(k: Law, first: float, last: Floats, places: Floats, half: Floats) -> Floats:
     if k.table is None:
-        result: Floats = (k.at({"T": places}) * _GAUSS_WEIGHTS * half).sum(axis=1)
-        return result
+        return (k.at({"T": places}) * _GAUSS_WEIGHTS * half).sum(axis=1)
     # Straight pieces are integrated exactly, each for itself.
     xs, ys = np.array(k.table.xs), np.array(k.table.ys)
     whole = np.concatenate([[0.0], np.cumsum(np.diff(xs) * (ys[1:] + ys[:-1]) / 2)])
@@ -221,7 +219,6 @@ def _integral(k: Law, first: float, last: Floats, places: Floats, half: Floats) 
         within = np.clip(t, xs[0], xs[-1])
         piece = np.clip(np.searchsorted(xs, within, side="right") - 1, 0, len(xs) - 2)
         part = (within - xs[piece]) * (ys[piece] + np.interp(within, xs, ys)) / 2
-        result: Floats = whole[piece] + part + ys[0] * np.minimum(t - xs[0], 0.0) + ys[-1] * np.maximum(t - xs[-1], 0.0)
-        return result
+        return whole[piece] + part + ys[0] * np.minimum(t - xs[0], 0.0) + ys[-1] * np.maximum(t - xs[-1], 0.0)
 
     return from_first(last) - from_first(np.array([first]))

@@ -74,8 +74,7 @@ class Warming:
         for first in range(0, len(unique), run):
             part = slice(first, first + run)
             values[part] = modes.at(unique[part]) @ weights
-        result: Floats = self.temperature + (self._still(unique, t) + values)[back]
-        return result
+        return self.temperature + (self._still(unique, t) + values)[back]
 
     def flux_in(self, t: float) -> tuple[float, float]:
         """Return the heat flux in W/m² that enters each side; NaN at a time too early to sum."""

@@ -162,8 +162,7 @@ class Question(Part):
     @property
     def target(self) -> str | Line | Condition | tuple[Quantity, ...]:
         """The surface, region, line or point the answer is read from, or the condition."""
-        target: Any = getattr(self, self.asks)
-        return target
+        return getattr(self, self.asks)
 
 
 class SurfacePart(Part):

@@ -239,8 +239,7 @@ def _clock_without(clock: Mapping[str, Any], gone: Callable[[str], bool]) -> tup
 
 def _stated_entries(data: Mapping[str, Any], block: str) -> list[Any]:
     """Entries that are stated on surfaces: surroundings, joints, or local sizes of the mesh."""
-    entries: list[Any] = (data.get("mesh", {}) if block == "local" else data).get(block, [])
-    return entries
+    return (data.get("mesh", {}) if block == "local" else data).get(block, [])
 
 
 def _without_surfaces(entries: list[Any], gone: Callable[[str], bool]) -> tuple[list[Any], list[str]]:

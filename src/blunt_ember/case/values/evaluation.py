@@ -240,8 +240,7 @@ def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Ma
         case Call("max", arguments):
             return reduce(np.maximum, (magnitude_of(each, variables) for each in arguments))
         case Call(function, arguments):
-            result: Magnitude = _BY_NAME[function](magnitude_of(arguments[0], variables))
-            return result
+            return _BY_NAME[function](magnitude_of(arguments[0], variables))
 
 
 _OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {

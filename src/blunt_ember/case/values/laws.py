@@ -59,11 +59,9 @@ class Table:
         """Return its values; a step begins at its row."""
         xs, ys = self._rows
         if self.between == "step":
-            stepped: Floats = ys[np.clip(np.searchsorted(xs, x, side="right") - 1, 0, None)]
-            return stepped
+            return ys[np.clip(np.searchsorted(xs, x, side="right") - 1, 0, None)]
         if self.between == "smooth":
-            smooth: Floats = self._smooth(np.clip(x, xs[0], xs[-1]))
-            return smooth
+            return self._smooth(np.clip(x, xs[0], xs[-1]))
         return np.interp(x, xs, ys)
 
     @cached_property

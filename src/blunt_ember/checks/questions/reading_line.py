@@ -78,8 +78,7 @@ class ReadingLine:
         if total <= 0:  # the line only touches the body
             share = known.astype(float)
             total = float(known.sum())
-        result: Floats = share / max(total, 1e-300)
-        return result
+        return share / max(total, 1e-300)
 
 
 def laid(
@@ -130,8 +129,7 @@ def straight_line(
     along = (end - start) / max(length, 1e-300)
 
     def places(share: Floats) -> Floats:
-        result: Floats = start + share[:, None] * (end - start)
-        return result
+        return start + share[:, None] * (end - start)
 
     cuts = geometry.cuts(start, end) if length > 0 else np.zeros(0)
     return _curve(
@@ -165,8 +163,7 @@ def _circle(
         return np.stack([np.cos(angle), np.sin(angle)], axis=-1) @ axes
 
     def places(share: Floats) -> Floats:
-        result: Floats = centre + radius * turned(share, 0)
-        return result
+        return centre + radius * turned(share, 0)
 
     cuts = changes(lambda share: geometry.owner_at(places(share)))
     return _curve(
@@ -259,8 +256,7 @@ def _edges(facets: FacetSet) -> Ints:
         if block.nodes.shape[1] > corners:
             ends.append(block.nodes[:, corners : 2 * corners])
         found.append(np.stack(ends, axis=-1).reshape(-1, len(ends)))
-    result: Ints = np.concatenate(found) if found else np.zeros((0, 2), dtype=np.int64)
-    return result
+    return np.concatenate(found) if found else np.zeros((0, 2), dtype=np.int64)
 
 
 def _on_facets(title: str, family_name: str, nodes: Ints, mesh: Mesh, region: int) -> ReadingLine:

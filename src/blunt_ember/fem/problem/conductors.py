@@ -97,8 +97,7 @@ def conducted(
 ) -> Floats:
     """Return −k∇T in W/m², (m, q, d), at places (m, q, d) of temperatures (m, q) in K and their gradients (m, q, d)."""
     k = conductivity_at(conductors, mesh, region, places, temperature, t)
-    result: Floats = -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
-    return result
+    return -(k[..., None] * gradient if k.ndim == 2 else (k @ gradient[..., None])[..., 0])
 
 
 def _directions(conductor: Conductor, mesh: Mesh, places: Floats) -> Floats:
@@ -121,5 +120,4 @@ def even_conductivity(conductors: Sequence[Conductor], block: CellBlock) -> Floa
     if any(conductors[number].constant is None for number in present):
         return None
     table = np.array([0.0 if conductor.constant is None else conductor.constant for conductor in conductors])
-    result: Floats = table[block.region][:, None]
-    return result
+    return table[block.region][:, None]

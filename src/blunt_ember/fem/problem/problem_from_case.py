@@ -276,8 +276,7 @@ class _Stated:
         if len(start) != len(end):
             return start[None]
         middles = (np.arange(_LINE_PLACES) + 0.5) / _LINE_PLACES
-        result: Floats = start + middles[:, None] * (end - start)
-        return result
+        return start + middles[:, None] * (end - start)
 
     def _volume(self, regions: list[int]) -> float:
         total = 0.0

@@ -130,8 +130,7 @@ class Balance:
 
     def excess_of(self, free: Floats) -> Floats:
         """All temperatures over the reference temperature, from those that are free."""
-        result: Floats = self.constraints.prolongation @ free + self.fixed
-        return result
+        return self.constraints.prolongation @ free + self.fixed
 
     def given(self, excess: Floats) -> tuple[Given, ...]:
         """Every term with the heat it gives."""
@@ -177,8 +176,7 @@ class Balance:
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""
-        result: Floats = self.constraints.prolongation.T @ self.residual(self.given(self.excess_of(free)))
-        return result
+        return self.constraints.prolongation.T @ self.residual(self.given(self.excess_of(free)))
 
     def linear_excess(self) -> tuple[Floats, str]:
         """Solve a linear problem in one go."""

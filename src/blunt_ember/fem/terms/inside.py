@@ -79,8 +79,7 @@ class Conduction(OfCells):
         """
         if self.linear:
             matrices = self._elements(excess, t)
-            result: Floats = -(matrices @ (excess - excess[:, :1])[..., None])[..., 0]
-            return result
+            return -(matrices @ (excess - excess[:, :1])[..., None])[..., 0]
         result = np.empty(excess.shape)
         for run in in_runs(self.block, len(CELL_FAMILIES[self.block.family].points)):
             gradients, weights = self._weighted(run)
@@ -158,8 +157,7 @@ class InRegion:
 
     @cached_property
     def _constant(self) -> Floats:
-        result: Floats = (sampled(self.per_volume, self.where) * self.weights) @ self.shape
-        return result
+        return (sampled(self.per_volume, self.where) * self.weights) @ self.shape
 
     def _at(self, excess: Floats, t: float) -> dict[str, Floats]:
         return {
@@ -172,8 +170,7 @@ class InRegion:
         """Heat that arises."""
         if self.linear and self.time_independent:
             return self._constant
-        result: Floats = (sampled(self.per_volume, self._at(excess, t)) * self.weights) @ self.shape
-        return result
+        return (sampled(self.per_volume, self._at(excess, t)) * self.weights) @ self.shape
 
     def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""

@@ -85,8 +85,7 @@ class OnSurface:
             around, face = self._of(radiation.surroundings, at), at["T"]
             exchanged = around**4 - face * np.abs(face) ** 3
             density = density + self._of(radiation.emissivity, at) * STEFAN_BOLTZMANN * exchanged
-        result: Floats = (density * self.weights) @ self.shape
-        return result
+        return (density * self.weights) @ self.shape
 
     def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
@@ -138,8 +137,7 @@ class AcrossJoint:
 
     def _conducted(self, t: float) -> Floats:
         h = sampled(self.conductance, {**self.where, "t": np.full(self.weights.shape, t)})
-        result: Floats = np.einsum("mq,qa,qb->mab", self.weights * h, self.shape, self.shape, optimize=True)
-        return result
+        return np.einsum("mq,qa,qb->mab", self.weights * h, self.shape, self.shape, optimize=True)
 
     def matrices(self, t: float = 0.0) -> Floats:
         """Conductances (m, n, n) in W/K between the nodes of one side and those of the other."""

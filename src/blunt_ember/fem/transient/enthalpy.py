@@ -58,8 +58,7 @@ class Enthalpy:
         inside = np.clip(excess + self.reference_temperature, low, high)
         over = excess + self.reference_temperature - inside
         beyond = over * self._product(inside) if over.any() else 0.0
-        result: Floats = self._integral(inside) - self._at_middle + beyond
-        return result
+        return self._integral(inside) - self._at_middle + beyond
 
     @cached_property
     def _integral(self) -> CubicHermiteSpline:

@@ -35,8 +35,7 @@ class Storage(OfCells):
 
     @cached_property
     def _present(self) -> list[int]:
-        present: list[int] = np.unique(self.block.region).tolist()
-        return present
+        return np.unique(self.block.region).tolist()
 
     @property
     def _shape(self) -> Floats:
@@ -51,8 +50,7 @@ class Storage(OfCells):
     @cached_property
     def volumes(self) -> Floats:
         """Integrals (m, n) of the shape functions, m³."""
-        result: Floats = self._weights @ self._shape
-        return result
+        return self._weights @ self._shape
 
     @cached_property
     def _at_nodes(self) -> Floats:
@@ -64,8 +62,7 @@ class Storage(OfCells):
         diagonal = self._weights @ self._shape**2
         if CELL_FAMILIES[self.block.family].corners == self.nodes.shape[1]:
             diagonal = self.volumes
-        result: Floats = diagonal * (self._weights.sum(axis=1) / diagonal.sum(axis=1))[:, None]
-        return result
+        return diagonal * (self._weights.sum(axis=1) / diagonal.sum(axis=1))[:, None]
 
     @cached_property
     def _matrices(self) -> Floats:
@@ -78,8 +75,7 @@ class Storage(OfCells):
     def content(self, excess: Floats) -> Floats:
         """Return the heat in J, (m, n), stored for each node at an ``excess`` (m, n), K over the reference."""
         if self.linear:
-            result: Floats = (self._matrices @ excess[..., None])[..., 0]
-            return result
+            return (self._matrices @ excess[..., None])[..., 0]
         if self.lumped:
             return self._of(lambda content, values: content.at(values), excess) * self._at_nodes
         stored = self._of(lambda content, values: content.at(values), excess @ self._shape.T)

@@ -95,8 +95,7 @@ class TimeStep:
         if self.even:
             return np.array([0.0, 0.0, share * self.length])
         _, inner, last = self.blend(share)
-        result: Floats = (inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS) * self.length
-        return result
+        return (inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS) * self.length
 
     def heat_rates(self, share: float) -> Floats:
         """Return the weights (3,) of the heats in the power at a share of the step, which closes the balance there.
@@ -106,8 +105,7 @@ class TimeStep:
         if self.even:
             return np.array([0.0, 0.0, 1.0])
         _, inner, last = self.slopes(share) * self.length
-        result: Floats = inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS
-        return result
+        return inner * np.array([NEWEST, NEWEST, 0.0]) + last * _WEIGHTS
 
     def excess_at(self, share: float) -> Floats:
         """Return the temperatures (n,) over the reference temperature at a share of the step, K."""

@@ -54,8 +54,7 @@ def facet_keys(corners: Ints) -> NDArray[np.uint64]:
     """
     ordered = np.sort(corners, axis=1).astype(np.uint64) + np.uint64(1)
     key = (ordered * _MIXING[: corners.shape[1]]).sum(axis=1, dtype=np.uint64)
-    result: NDArray[np.uint64] = key ^ (key >> np.uint64(31))
-    return result
+    return key ^ (key >> np.uint64(31))
 
 
 def all_facets(mesh: Mesh) -> list[FacetPart]:
@@ -128,8 +127,7 @@ def borders(skin: Skin) -> Ints:
     order = np.lexsort([edges[:, 1], edges[:, 0]])
     edges, surface = edges[order], surface[order]
     same = (edges[1:] == edges[:-1]).all(axis=1) & (surface[1:] != surface[:-1])
-    result: Ints = edges[1:][same]
-    return result
+    return edges[1:][same]
 
 
 def _corners(block: FacetBlock) -> Ints:
@@ -141,8 +139,7 @@ def normals(part: FacetPart, points: Floats) -> Floats:
     family = CELL_FAMILIES[part.family]
     slopes = np.einsum("qki,fkj->fqij", family.gradients(family.just_inside), points[part.nodes])
     cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
-    result: Floats = cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)
-    return result
+    return cross / np.maximum(np.linalg.norm(cross, axis=-1, keepdims=True), 1e-300)
 
 
 def chained(corners: Ints) -> tuple[Ints, NDArray[np.bool_]]:

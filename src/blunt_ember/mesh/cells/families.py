@@ -126,8 +126,7 @@ def _box(
         return made
 
     def values(xi: Floats) -> Floats:
-        result: Floats = np.prod([value for value, _ in factors(xi)], axis=0)
-        return result
+        return np.prod([value for value, _ in factors(xi)], axis=0)
 
     def gradients(xi: Floats) -> Floats:
         made = factors(xi)

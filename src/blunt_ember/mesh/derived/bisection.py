@@ -134,5 +134,4 @@ def _node_shares(family: str, local: Ints) -> Floats:
     count = local.shape[1]
     middles = [np.eye(count)[[a, b]].mean(axis=0) for a, b in combinations(range(count), 2)]
     corner_shares = np.concatenate([np.eye(count), np.array(middles).reshape(-1, count)])[local]
-    result: Floats = np.einsum("qc,pck->pqk", linear.values(kind.nodes), corner_shares)
-    return result
+    return np.einsum("qc,pck->pqk", linear.values(kind.nodes), corner_shares)

@@ -112,8 +112,7 @@ def mirrored(mesh: Mesh, axis: int, at: float) -> Grown:
     beyond[:, axis] = 2 * at - beyond[:, axis]
 
     def image(family: str, nodes: Ints) -> Ints:
-        result: Ints = images[nodes[:, _reflected(family)]]
-        return result
+        return images[nodes[:, _reflected(family)]]
 
     own = tuple(
         Source(number, np.arange(len(block.nodes)), np.arange(block.nodes.shape[1]))
@@ -164,5 +163,4 @@ def _reflected(family: str) -> Ints:
         image[:, [0, 1]] = nodes[:, [1, 0]]
     else:
         image[:, 0] = -nodes[:, 0]
-    result: Ints = np.abs(image[:, None] - nodes[None]).max(axis=2).argmin(axis=1)
-    return result
+    return np.abs(image[:, None] - nodes[None]).max(axis=2).argmin(axis=1)

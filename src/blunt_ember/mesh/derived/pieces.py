@@ -63,8 +63,7 @@ def place_keys(corners: Ints, shares: Floats) -> Keys:
         mixed = (mixed ^ (mixed >> np.uint64(shift))) * factor
     mixed ^= mixed >> np.uint64(31)
     # A sum does not depend on the order in which a cell has its corners.
-    total: Keys = (parts * mixed[:, None]).sum(axis=2, dtype=np.uint64)
-    return total
+    return (parts * mixed[:, None]).sum(axis=2, dtype=np.uint64)
 
 
 def linear_family(family: str) -> CellFamily:

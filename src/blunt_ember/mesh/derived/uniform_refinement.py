@@ -88,8 +88,7 @@ def _children(family: str) -> Floats:
     else:
         middles = np.array(list(product((-0.5, 0.5), repeat=kind.dimension)))
         pieces = middles[:, None] + corners[None] / 2
-    result: Floats = np.einsum("kc,pcd->pkd", linear.values(kind.nodes), pieces)
-    return result
+    return np.einsum("kc,pcd->pkd", linear.values(kind.nodes), pieces)
 
 
 def _wedge(flat: Floats, corners: Floats, half: float) -> Floats:

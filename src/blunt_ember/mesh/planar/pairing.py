@@ -58,5 +58,4 @@ def _crookedness(corners: Floats) -> Floats:
     ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
     cross = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
     angle = np.degrees(np.arctan2(cross, (ahead * behind).sum(axis=-1))) % 360
-    result: Floats = np.abs(angle - 90).max(axis=1)
-    return result
+    return np.abs(angle - 90).max(axis=1)

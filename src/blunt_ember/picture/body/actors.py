@@ -61,8 +61,7 @@ def colour_by_shade(actor: vtkActor, shade: Shade, theme: Theme) -> None:
 
 def faded_ends(shade: Shade, theme: Theme) -> Floats:
     """Return the colours (2, 3) of what lies below and above the coloured range."""
-    result: Floats = _FADED * np.array(rgb(theme.stage)) + (1 - _FADED) * shade.colours[[0, -1]]
-    return result
+    return _FADED * np.array(rgb(theme.stage)) + (1 - _FADED) * shade.colours[[0, -1]]
 
 
 def region_colours(outcome: Outcome, theme: Theme) -> NDArray[np.uint8]:

@@ -71,8 +71,7 @@ def arrow_shapes(
     glyphs.SetScaleModeToScaleByVector()
     glyphs.SetColorModeToColorByScale()
     glyphs.Update()
-    result: vtkPolyData = glyphs.GetOutput()
-    return result
+    return glyphs.GetOutput()
 
 
 def usual_most(sizes: Floats) -> float:

@@ -224,8 +224,7 @@ def _arrow_shapes(
     half, thin = barb * 0.4 + 1.4 * rim, np.minimum(length * 0.06, 1.0) + rim
 
     def corner(forward: Floats, side: Floats | float) -> Floats:
-        result: Floats = middle + scale * (along * forward[:, None] + across * np.asarray(side)[..., None])
-        return result
+        return middle + scale * (along * forward[:, None] + across * np.asarray(side)[..., None])
 
     tail, neck, head = -length / 2 - rim, length / 2 - barb - rim, length / 2 + 2 * rim
     corners = np.stack(

@@ -103,8 +103,7 @@ def _near_by(places: Floats) -> Ints:
     for bit in range(_BITS):
         for axis in range(3):
             key |= ((cells[:, axis] >> bit) & 1) << (3 * bit + axis)
-    result: Ints = np.argsort(key, kind="stable")
-    return result
+    return np.argsort(key, kind="stable")
 
 
 def _seeds(passing: _Passing, heat: Floats, count: int) -> Floats:
@@ -119,8 +118,7 @@ def _seeds(passing: _Passing, heat: Floats, count: int) -> Floats:
         at = first + share[:, None] * (last - first) + (4 * share * (1 - share))[:, None] * bulge
     else:
         at = passing.middle[facet]
-    result: Floats = at + _INWARD * passing.size[facet, None] * passing.inward[facet]
-    return result
+    return at + _INWARD * passing.size[facet, None] * passing.inward[facet]
 
 
 def _traced(mesh: Mesh, fluxes: tuple[Floats, ...], seeds: Floats, usual: float, backward: bool) -> tuple[Floats, ...]:

@@ -36,8 +36,7 @@ def within_range(grid: vtkUnstructuredGrid, found: Shade) -> vtkPolyData:
     skin = vtkGeometryFilter()
     skin.SetInputData(_clipped(grid, found))
     skin.Update()
-    result: vtkPolyData = skin.GetOutput()
-    return result
+    return skin.GetOutput()
 
 
 def _clipped(grid: vtkUnstructuredGrid, found: Shade) -> vtkUnstructuredGrid:
@@ -59,8 +58,7 @@ def cut(grid: vtkUnstructuredGrid, plane: CutPlane, found: Shade) -> vtkPolyData
     cutter.SetInputData(_clipped(grid, found))
     cutter.SetCutFunction(plane_function(plane))
     cutter.Update()
-    result: vtkPolyData = cutter.GetOutput()
-    return result
+    return cutter.GetOutput()
 
 
 def plane_function(plane: CutPlane) -> vtkPlane:

@@ -31,8 +31,7 @@ class View:
     def nearness(self, points: Floats) -> Floats:
         """Return how near to the eye places in space (n, 3) are, (n,) in m."""
         assert self.pose is not None
-        result: Floats = points @ self.pose.axes[2]
-        return result
+        return points @ self.pose.axes[2]
 
     def pixels(self, points: Floats) -> Floats:
         """Return the pixels (n, 2) of places (n, 2), or in space (n, 3), in m."""
@@ -42,8 +41,7 @@ class View:
     def metres(self, pixels: Floats) -> Floats:
         """Return the places (n, 2) of the plane of the picture, in m, under pixels (n, 2)."""
         away = (pixels - np.array([self.width, self.height]) / 2) * np.array([1, -1])
-        result: Floats = np.array(self.centre) + away * self.scale
-        return result
+        return np.array(self.centre) + away * self.scale
 
     def zoomed(self, factor: float, about: tuple[float, float]) -> View:
         """Return the view enlarged by ``factor`` with the pixel ``about`` staying on its place."""

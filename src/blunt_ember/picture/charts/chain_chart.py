@@ -131,5 +131,4 @@ def _apart(wanted: Floats, texts: list[list[str]], width: float) -> Floats:
             pools[-2:] = [((a * n + b * m) / (n + m), n + m)]
     shift = np.concatenate([[value] * count for value, count in pools])
     low, high = _LEFT / 2 + half[0], width - _LEFT / 2 - half[-1] - least[-1]
-    result: Floats = np.clip(shift, low, max(high, low)) + least
-    return result
+    return np.clip(shift, low, max(high, low)) + least

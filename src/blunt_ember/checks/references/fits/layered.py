@@ -52,8 +52,7 @@ class LayeredField:
         """Distance (p,) in m from where the layers begin, or from the centre."""
         if self.centre is None:
             return points[:, self.axis] - self.origin
-        result: Floats = np.linalg.norm(points - np.array(self.centre), axis=1)
-        return result
+        return np.linalg.norm(points - np.array(self.centre), axis=1)
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 2) in m."""

@@ -60,8 +60,7 @@ class ProductMoment(Unsaid):
         left = np.ones(len(points))
         for factor in self.factors:
             left = left * factor.share(points, self.t)
-        result: Floats = self.end + self.drop * left
-        return result
+        return self.end + self.drop * left
 
     def stored(self) -> float:
         """Heat in J stored since the start."""

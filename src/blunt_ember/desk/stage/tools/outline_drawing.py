@@ -127,10 +127,8 @@ def snapped(place: Floats, step: float, corners: Floats, reach: float) -> Floats
     if len(corners):
         away = np.linalg.norm(corners - place, axis=1)
         if away.min() <= reach:
-            nearest: Floats = corners[away.argmin()]
-            return nearest
-    grid: Floats = np.round(place / step) * step
-    return grid
+            return corners[away.argmin()]
+    return np.round(place / step) * step
 
 
 def grid_step(scale: float, least_pixels: float = 12.0) -> float:

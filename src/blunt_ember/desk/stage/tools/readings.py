@@ -174,8 +174,7 @@ def snapped_to_surface(point: Floats, outcome: Outcome, view: View) -> Floats:
         nodes = nodes[np.unique(np.concatenate([block.nodes.ravel() for block in joint[0].blocks]))]
     gaps = np.linalg.norm(nodes - point, axis=1)
     if gaps.min() <= reach:
-        found: Floats = nodes[gaps.argmin()]
-        return found
+        return nodes[gaps.argmin()]
     if joint is not None:
         return joint[1]
     if isinstance(geometry, RodGeometry) or view.pose is not None:
