@@ -2,10 +2,25 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 #: Where something stands in the data of a case: keys and places of lists.
 DataPath = tuple[str | int, ...]
+
+
+def path_text(path: Sequence[str | int]) -> str:
+    """Return ``body.regions.brick.size[0]``; a key with other signs is quoted."""
+    text = ""
+    for part in path:
+        if isinstance(part, int):
+            text += f"[{part}]"
+        elif re.fullmatch(r"\w+", part):
+            text += f".{part}" if text else part
+        else:
+            text += f'["{part}"]'
+    return text
 
 
 class BluntEmberError(Exception):
@@ -18,10 +33,15 @@ class ExpressionError(BluntEmberError):
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing wrong with a case: ``path`` in the document (``body.regions.brick.size[0]``) and what to do."""
+    """One thing wrong with a case: ``at`` which place of the document, and what to do."""
 
-    path: str
+    at: DataPath
     message: str
+
+    @property
+    def path(self) -> str:
+        """The place as text, such as ``body.regions.brick.size[0]``."""
+        return path_text(self.at)
 
     def __str__(self) -> str:
         return f"{self.path}: {self.message}" if self.path else self.message
@@ -29,10 +49,15 @@ class Fault:
 
 @dataclass(frozen=True)
 class Note:
-    """Something about a case that is no fault but should be known: ``path`` in the document, and what."""
+    """Something about a case that is no fault but should be known: ``at`` which place of the document, and what."""
 
-    path: str
+    at: DataPath
     message: str
+
+    @property
+    def path(self) -> str:
+        """The place as text."""
+        return path_text(self.at)
 
     def __str__(self) -> str:
         return f"{self.path}: {self.message}"

@@ -8,7 +8,9 @@ import pytest
 
 from blunt_ember.case.case import Case, case_from_data, case_from_text, case_to_text
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
-from blunt_ember.case.editing.edits import renamed_material, renamed_part, with_value, without_part
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_material, renamed_part
 from blunt_ember.errors import BluntEmberError, CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, family

@@ -7,17 +7,9 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import case_from_data, case_to_text
-from blunt_ember.case.editing.edits import (
-    appended,
-    parameter_at,
-    renamed_formula,
-    renamed_material,
-    renamed_part,
-    with_typed_value,
-    with_value,
-    without,
-    without_part,
-)
+from blunt_ember.case.editing.edits import appended, parameter_at, with_typed_value, with_value, without
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_formula, renamed_material, renamed_part
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 

@@ -11,7 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.editing.edits import renamed_formula, renamed_part, with_value, without_part
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_formula, renamed_part
 from blunt_ember.case.faults.plausibility import plausibility
 from blunt_ember.case.values.display import shown, shown_difference
 from blunt_ember.case.values.evaluation import Value, evaluate
@@ -266,7 +268,7 @@ def test_statements_follow_the_names_they_speak_of() -> None:
     alone = {"shape": "rectangle", "size": ["t_casting", "80 mm"], "at": ["t_plate", "0 mm"], "material": "casting"}
     left = with_value(case, ("body", "regions", "casting"), alone)
     smaller, also = without_part(left, ("body", "regions", "sole"))
-    assert smaller.data["joints"] == [] and smaller.data["heat_inside"] == [{"region": "casting", "total": "5 W"}]
+    assert smaller.data["joints"] == [] and smaller.data["heat_inside"] == [{"region": ["casting"], "total": "5 W"}]
     assert {"the joint sole|casting", "the heat in sole", "the cells on sole.left"} <= set(also)
 
 

@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.editing.edits import renamed_formula, renamed_part, renamed_surface, without_part
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_formula, renamed_part, renamed_surface
 from blunt_ember.case.values.laws import law_of
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.checks.references.fits.swings import swing_of

@@ -7,7 +7,9 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data, case_to_text
-from blunt_ember.case.editing.edits import renamed_part, renamed_surface, with_value, without_part, without_surface_name
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.removal import without_part, without_surface_name
+from blunt_ember.case.editing.renaming import renamed_part, renamed_surface
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
@@ -82,7 +84,7 @@ def test_own_names_follow_edits_and_are_kept_while_they_are_used() -> None:
     assert case.data["surroundings"][1]["on"] == "skin"
     assert '"heat_flow": "skin"' in case_to_text(case)
     assert Flow().run(case).checks[0].value == pytest.approx(Flow().run(fin()).checks[0].value, rel=1e-12)
-    with pytest.raises(CaseError, match="it is stated on 'skin'"):
+    with pytest.raises(CaseError, match="'skin' is still used: the statement on skin"):
         without_surface_name(case, "skin")
     with pytest.raises(CaseError, match="already"):
         renamed_surface(case, "skin", "root")

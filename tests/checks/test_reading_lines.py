@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.places import Line
-from blunt_ember.case.editing.edits import appended, renamed_surface, with_value, without_part, without_surface_name
+from blunt_ember.case.editing.edits import appended, with_value
+from blunt_ember.case.editing.removal import without_part, without_surface_name
+from blunt_ember.case.editing.renaming import renamed_surface
 from blunt_ember.checks.questions.profile import flux_profile, quantities_of
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.verdict import Check
@@ -212,7 +214,7 @@ def test_lines_follow_the_names_of_surfaces() -> None:
     for name, line in (("a", {"edge": "hot"}), ("b", {"between": ["hot", "shell.right"]})):
         case = appended(case, ("questions",), {"name": name, "mean": line})
     before = FLOW.run(case).checks[-2:]
-    with pytest.raises(CaseError, match="asks about 'hot'"):
+    with pytest.raises(CaseError, match="'hot' is still used: the question 'a'"):
         without_surface_name(case, "hot")
     renamed = renamed_surface(case, "hot", "fire side")
     assert renamed.data["questions"][-1]["mean"] == {"between": ["fire side", "shell.right"]}

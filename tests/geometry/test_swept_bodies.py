@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.case_document import CaseDocument, MeshWish
-from blunt_ember.case.editing.edits import renamed_part, without_part
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.errors import CaseError
 from blunt_ember.fem.assembly import nodal_area, physical_gradients
 from blunt_ember.flow.flow import Flow

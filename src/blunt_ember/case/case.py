@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
@@ -12,17 +12,15 @@ from pydantic import ValidationError
 
 from blunt_ember.case.document.bodies import Imported, Rod, Stacked
 from blunt_ember.case.document.case_document import CaseDocument, Question
-from blunt_ember.case.document.clock import Condition, conditions_of
-from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.case.editing.every_value import every_place
 from blunt_ember.case.faults.clock_faults import clock_faults
-from blunt_ember.case.faults.structure_faults import nearest, path_text, structure_faults
+from blunt_ember.case.faults.structure_faults import nearest, structure_faults
 from blunt_ember.case.files import json_text
 from blunt_ember.case.files.migration import migrated
 from blunt_ember.case.values.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
 from blunt_ember.case.values.field_lines import field_laws, lines_over_places
 from blunt_ember.case.values.laws import Law
-from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
@@ -65,7 +63,7 @@ def case_from_text(text: str, folder: str = "") -> Case:
     """Read a case from JSON text; raise :class:`CaseError` with every fault found."""
     data = json_text.loads(text)
     if not isinstance(data, dict):
-        raise CaseError((Fault("", 'a case is a JSON object: { "format": … }'),))
+        raise CaseError((Fault((), 'a case is a JSON object: { "format": … }'),))
     return case_from_data(data, folder)
 
 
@@ -86,7 +84,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     except ValidationError as error:
         faults += structure_faults(error, data, CaseDocument)
     except RecursionError as error:
-        raise CaseError((Fault("", "the case is nested too deep"),)) from error
+        raise CaseError((Fault((), "the case is nested too deep"),)) from error
     expected: dict[int, float] = {}
     if document is not None:
         faults += _reference_faults(document)
@@ -95,7 +93,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
                 value = _expected_value(question, parameters, working, fields)
             except ExpressionError as error:
                 key = "working" if question.expect and question.expect.working else "value"
-                faults.append(Fault(path_text(("questions", place, "expect", key)), str(error)))
+                faults.append(Fault(("questions", place, "expect", key), str(error)))
             else:
                 if value is not None:
                     expected[place] = value
@@ -129,7 +127,7 @@ def _formulas(
     if not isinstance(stated, dict):
         return {}, {}, []  # the structure check reports it
     for name, formula in stated.items():
-        path = path_text((block, name))
+        path = (block, name)
         if not re.fullmatch(r"[^\W\d_⁰¹²³⁴-⁹][^\W⁰¹²³⁴-⁹]*", name):
             faults.append(Fault(path, f"'{name}' is not a name for a formula: letters, digits and _ only"))
         elif reserved_meaning(name):
@@ -143,7 +141,7 @@ def _formulas(
     values, wrong = resolve({name: formula for name, formula in formulas.items() if name not in lines}, names)
     fields, wrong_lines = field_laws(lines, formulas, {**names, **values})
     wrong |= wrong_lines
-    return values, fields, faults + [Fault(path_text((block, name)), why) for name, why in wrong.items()]
+    return values, fields, faults + [Fault((block, name), why) for name, why in wrong.items()]
 
 
 def _expected_value(
@@ -173,25 +171,25 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
     faults: list[Fault] = []
     regions = document.body.regions
     if not regions and not isinstance(document.body, Rod | Imported):
-        faults.append(Fault("body.regions", "the body has no region; add one"))
+        faults.append(Fault(("body", "regions"), "the body has no region; add one"))
     for filling in document.body.fillings.values():
         if filling.material is not None and filling.material not in document.materials:
             near = nearest(filling.material, document.materials)
-            faults.append(Fault(path_text(filling.path), f"there is no material '{filling.material}'{near}"))
+            faults.append(Fault(filling.path, f"there is no material '{filling.material}'{near}"))
     for name, region in regions.items():
         path = ("body", "regions", name)
         piled = isinstance(document.body, Stacked)
         if piled and region.z is None and region.levels is None:
             what = "say where it stands: 'z' from where to where, such as [\"0 mm\", \"200 mm\"], or several 'levels'"
-            faults.append(Fault(path_text((*path, "z")), what))
+            faults.append(Fault((*path, "z"), what))
         for key in ("z", "levels"):
             if not piled and getattr(region, key) is not None:
                 what = f"'{key}' belongs to a body of kind 'stacked'; this one is a '{document.body.kind}'"
-                faults.append(Fault(path_text((*path, key)), what))
+                faults.append(Fault((*path, key), what))
         if region.beside and region.beside[1] not in regions:
             relation, other = region.beside
             near = nearest(other, regions)
-            faults.append(Fault(path_text((*path, relation)), f"there is no region '{other}'{near}"))
+            faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
     faults += _placement_loops(document)
     faults += clock_faults(document)
     if not isinstance(document.body, Imported):  # of which it is known once the file is read
@@ -200,53 +198,19 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
     for place, question in enumerate(document.questions):
         if question.name in seen:
             what = f"question {seen[question.name] + 1} is named '{question.name}' too; choose another name"
-            faults.append(Fault(path_text(("questions", place, "name")), what))
+            faults.append(Fault(("questions", place, "name"), what))
         seen.setdefault(question.name, place)
         if question.tolerance.kind.dimension not in (question.kind.dimension, NUMBER.dimension):
             what = f"'{question.tolerance.text}' does not fit an answer that is {question.kind.name}"
-            faults.append(Fault(path_text(("questions", place, "tolerance")), what))
+            faults.append(Fault(("questions", place, "tolerance"), what))
     return faults
 
 
 def place_faults(document: CaseDocument, letters: str) -> list[Fault]:
     """Return a fault for every place that has more or fewer coordinates than the ``letters`` of the body's."""
-    places: list[tuple[tuple[str | int, ...], Sequence[Quantity]]] = [
-        (("mesh", "local", number, "at"), entry.at)
-        for number, entry in enumerate(document.mesh.local)
-        if entry.at is not None
-    ]
-    for number, source in enumerate(document.heat_inside):
-        if source.at is not None:
-            places.append((("heat_inside", number, "at"), source.at))
-        if source.along is not None:
-            path = ("heat_inside", number, "along")
-            places += [((*path, "start"), source.along.start), ((*path, "end"), source.along.end)]
-    for name, part in document.surface_parts.items():
-        for key in ("start", "end"):
-            if getattr(part, key) is not None:
-                places.append((("surfaces", name, key), getattr(part, key)))
-    for number, question in enumerate(document.questions):
-        places += _asked_places(("questions", number), question)
-    clock = document.running_clock
-    for where, until in conditions_of(clock) if clock is not None else ():
-        if until.passes is not None:
-            places += _asked_places(where, until)
     example = "[" + ", ".join(f'"{10 * (count + 1)} mm"' for count in range(len(letters))) + "]"
     what = f"a place in this body has {', '.join(letters)}; write it like {example}"
-    return [Fault(path_text(path), what) for path, place in places if len(place) != len(letters)]
-
-
-def _asked_places(
-    path: tuple[str | int, ...], asking: Question | Condition
-) -> list[tuple[tuple[str | int, ...], Sequence[Quantity]]]:
-    """The places a question or a condition reads at, with their paths."""
-    if isinstance(asking, Question) and asking.when is not None:
-        return _asked_places((*path, "when"), asking.when) if asking.when.passes is not None else []
-    target: Any = asking.target
-    path = (*path, asking.asks)
-    if isinstance(target, Line):
-        return [((*path, key), place) for key, place in target.places.items()]
-    return [] if isinstance(target, str) else [(path, target)]
+    return [Fault(path, what) for path, place in every_place(document) if len(place) != len(letters)]
 
 
 def _placement_loops(document: CaseDocument) -> list[Fault]:
@@ -257,7 +221,7 @@ def _placement_loops(document: CaseDocument) -> list[Fault]:
             following = region.beside[1]
             if following == start:
                 what = f"the placement goes in a circle ({' → '.join([*trail, start])}); place one of them with 'at'"
-                return [Fault(path_text(("body", "regions", start, region_key(region))), what)]
+                return [Fault(("body", "regions", start, region_key(region)), what)]
             if following in trail:
                 break
             trail.append(following)

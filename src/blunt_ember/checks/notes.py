@@ -8,7 +8,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import shown, time_shown
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import Note
@@ -39,17 +38,19 @@ def run_remarks(case: Case, run: Run) -> Iterator[Note]:
     t = float(np.nextafter(run.times[-1], -np.inf))
     yield from remarks(case, run.pieces[-1][1], np.array([run.fields.field(frame) for frame in sorted(frames)]), t)
     if run.unfinished:
-        yield Note("clock", f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
+        yield Note(("clock",), f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
     clock = case.document.running_clock
     waited = clock is not None and (clock.stages[-1].until if clock.stages else clock.until) is not None
     if waited and not run.met and not run.unfinished:
-        yield Note("clock", f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
+        yield Note(("clock",), f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
 
 
 def _below_zero(temperatures: Floats) -> Iterator[Note]:
     if temperatures.min() < 0:
         what = f"temperatures reach {temperatures.min():.4g} K, below absolute zero"
-        yield Note("surroundings", f"{what}: more heat is taken out than can flow in; look at signs and units of heat")
+        yield Note(
+            ("surroundings",), f"{what}: more heat is taken out than can flow in; look at signs and units of heat"
+        )
 
 
 def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
@@ -69,7 +70,9 @@ def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[No
             values = values[np.isfinite(values)]
             if len(values) and (values.min() < low or values.max() > high):
                 span = f"{values.min():.4g} to {values.max():.4g}"
-                yield Note("surroundings", f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}")
+                yield Note(
+                    ("surroundings",), f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}"
+                )
 
 
 def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterator[Note]:
@@ -97,6 +100,5 @@ def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterat
         if low < ends[0] - _SLACK or high > ends[1] + _SLACK:
             said = f"{what} from {shown(ends[0], kind)} to {shown(ends[1], kind)}"
             yield Note(
-                path_text(("materials", name)),
-                f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}",
+                ("materials", name), f"'{name}' lies between {shown(low, kind)} and {shown(high, kind)}, but {said}"
             )

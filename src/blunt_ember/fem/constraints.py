@@ -97,7 +97,7 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
             raise CaseError(
                 (
                     Fault(
-                        "surroundings",
+                        ("surroundings",),
                         "a held surface ends between nodes of a periodic one; "
                         "state a mesh size so that both have the same nodes",
                     ),
@@ -127,7 +127,7 @@ def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     extent = float(np.ptp(mesh.points[near.nodes], axis=0).max())
     if len(gap) and gap.max() > _FIT * max(extent, 1e-300) and mesh.dimension > 1:
         what = f"'{first}' and '{second}' do not fit upon each other, so they cannot be periodic"
-        raise CaseError((Fault("surroundings", what),))
+        raise CaseError((Fault(("surroundings",), what),))
     rows = np.repeat(np.arange(len(nodes)), cells)
     kept = np.abs(weights) > 1e-12
     matrix = csr_array((weights[kept], (rows[kept], columns[kept])), shape=(len(nodes), mesh.node_count))

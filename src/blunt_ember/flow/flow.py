@@ -15,7 +15,6 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Body, Imported, without_materials
 from blunt_ember.case.document.case_document import Expectation, Question
 from blunt_ember.case.faults.plausibility import plausibility
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import time_kind
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.ledger import ledger, ledger_at
@@ -175,11 +174,7 @@ class Flow:
         document = case.document
         return tuple(
             answer(
-                question,
-                place,
-                document.members_asked(question.target),
-                solved,
-                path_text(("questions", place, question.asks)),
+                question, place, document.members_asked(question.target), solved, ("questions", place, question.asks)
             )
             for place, question in enumerate(document.questions)
         )
@@ -348,7 +343,7 @@ class Flow:
         if solved.run is not None:
             span = float(solved.run.highest.max() - solved.run.lowest.min())
         for place, question in enumerate(case.document.questions):
-            path = path_text(("questions", place, question.asks))
+            path = ("questions", place, question.asks)
             members = case.document.members_asked(question.target)
             value = answer(question, place, members, solved, path)
             expected, source, note = case.expected.get(place), None, ""

@@ -12,13 +12,12 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.clock import Clock, Condition
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.editing.every_value import every_value
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import NUMBER
 from blunt_ember.checks.questions.answers import question_probe
 from blunt_ember.checks.questions.probes import Probe, probe_of
-from blunt_ember.errors import CaseError, Fault, OpenCaseError
+from blunt_ember.errors import CaseError, DataPath, Fault, OpenCaseError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.terms.term import sampled
@@ -65,7 +64,7 @@ def start_field(case: Case, clock: Clock, problem: Problem) -> Floats:
         nodes = np.unique(np.concatenate([block.nodes[block.region == number].ravel() for block in mesh.blocks]))
         field[nodes] = sampled(law, mesh.space.variables(mesh.points[nodes]))
     if field.min() < 0:
-        raise CaseError((Fault("clock.start", f"'{clock.start}' goes below absolute zero in the body"),))
+        raise CaseError((Fault(("clock", "start"), f"'{clock.start}' goes below absolute zero in the body"),))
     return field
 
 
@@ -82,12 +81,12 @@ def run_case(
     columns: dict[int, int] = {}
     for place, question in enumerate(case.document.questions):
         if question.when is not None:
-            path = path_text(("questions", place, "when"))
+            path = ("questions", place, "when")
             columns[place] = len(watched)
             watched.append(_watch_maker(question.when, request, path))
             continue
         members = case.document.members_asked(question.target)
-        path = path_text(("questions", place, question.asks))
+        path = ("questions", place, question.asks)
         probe = question_probe(question, members, mesh, request.geometry, path)
         if probe is not None:
             columns[place] = len(probes)
@@ -166,10 +165,10 @@ def stage_plans(request: RunRequest) -> list[StagePlan]:
         if not slowest:
             why = "nothing holds a temperature, so the body never settles by itself"
             why = why if slowest is None else "every temperature is held, so there is nothing to settle"
-            raise OpenCaseError((Fault("clock.end", f"say when the clock ends: {why}"),))
+            raise OpenCaseError((Fault(("clock", "end"), f"say when the clock ends: {why}"),))
         if _changes(request.case):
             what = "say when the clock ends: what surrounds the body changes with time, so it need not settle"
-            raise OpenCaseError((Fault("clock.end", what),))
+            raise OpenCaseError((Fault(("clock", "end"), what),))
         within = max(SETTLED_SHARE * request.scales.span, 1e-6)
         return [StagePlan(_PATIENCE * slowest, Watched(lambda problem, t, begin: _settled(problem, t, within)))]
     return [_plan(clock.end, clock.until, ("clock",), request)]
@@ -182,9 +181,9 @@ def _plan(
     if lasts is None and not slowest:
         key = "end" if path == ("clock",) else "lasts"
         what = "it is not known how long the body takes, nor so how long to wait for the condition; say that too"
-        raise OpenCaseError((Fault(path_text((*path, key)), what),))
+        raise OpenCaseError((Fault((*path, key), what),))
     longest = lasts.si if lasts is not None else _PATIENCE * (slowest or 0.0)
-    return StagePlan(longest, None if until is None else _watch_maker(until, request, path_text((*path, "until"))))
+    return StagePlan(longest, None if until is None else _watch_maker(until, request, (*path, "until")))
 
 
 def _changes(case: Case) -> bool:
@@ -193,11 +192,11 @@ def _changes(case: Case) -> bool:
     return bool(switches or kinks or follows)
 
 
-def _watch_maker(condition: Condition, request: RunRequest, path: str) -> Watched:
+def _watch_maker(condition: Condition, request: RunRequest, path: DataPath) -> Watched:
     """Return what makes the function that tells when a condition has come true."""
     if condition.passes is not None:
         members = request.case.document.members_asked(condition.target)
-        probe = probe_of(condition, members, request.mesh, request.geometry, f"{path}.{condition.asks}")
+        probe = probe_of(condition, members, request.mesh, request.geometry, (*path, condition.asks))
         goal = condition.passes.si
 
         def passing(problem: Problem, t: float, begin: Floats) -> Watch:

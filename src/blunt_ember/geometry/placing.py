@@ -8,7 +8,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.regions import AnyRegion, HalfPlane, Repeat
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.primitives import Shape, shape_of
 
@@ -34,7 +33,7 @@ def _cut(name: str, shape: Shape, cut: HalfPlane, side: str) -> Shape:
     left = shape.clipped(np.array([place.si for place in cut.through]), cut.along.si, side)
     if left is None:
         what = "nothing is left of it: a cut takes all of it away; turn the cut round or move it"
-        raise CaseError((Fault(path_text(("body", "regions", name, "cuts")), what),))
+        raise CaseError((Fault(("body", "regions", name, "cuts"), what),))
     return left
 
 

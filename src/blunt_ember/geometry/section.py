@@ -17,7 +17,6 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Section as BodySection
 from blunt_ember.case.document.bodies import TurnedSection
 from blunt_ember.case.document.case_document import SurfacePart
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
 from blunt_ember.geometry.curves import Curves, crossings, joined
@@ -196,7 +195,7 @@ def require_right_of_axis(regions: tuple[RegionGeometry, ...], extent: float) ->
     crossing = [region.name for region in regions if region.box[0] < -1e-9 * extent and not region.void]
     if crossing:
         what = "it reaches across the axis (x below 0), about which the section is turned; move it to the right"
-        raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in crossing))
+        raise CaseError(tuple(Fault(("body", "regions", name), what) for name in crossing))
 
 
 def require_something_left(regions: tuple[RegionGeometry, ...], plan: Arrangement) -> None:
@@ -205,9 +204,9 @@ def require_something_left(regions: tuple[RegionGeometry, ...], plan: Arrangemen
     covered = [r.name for index, r in enumerate(regions) if index not in seen and not r.void]
     if covered:
         what = "nothing is left of it: later regions cover all of it, or its outline has no area; move or mend it"
-        raise CaseError(tuple(Fault(path_text(("body", "regions", name)), what) for name in covered))
+        raise CaseError(tuple(Fault(("body", "regions", name), what) for name in covered))
     if all(region.void for region in regions):
-        raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))
+        raise CaseError((Fault(("body", "regions"), "every region is void, so there is no body"),))
 
 
 def _surfaces(

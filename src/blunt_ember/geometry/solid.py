@@ -19,7 +19,6 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.bodies import Stacked, TurnedSolid
 from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.case.document.regions import AnyRegion
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
 from blunt_ember.geometry.changes import changes
@@ -296,9 +295,9 @@ def _require_something_left(
     covered = [index for index, region in enumerate(regions) if index not in seen and not region.void]
     if covered:
         what = "nothing is left of it: later regions cover all of it, or its outline has no area; move or mend it"
-        raise CaseError(tuple(Fault(path_text(paths[index]), what) for index in covered))
+        raise CaseError(tuple(Fault(paths[index], what) for index in covered))
     if all(region.void for region in regions):
-        raise CaseError((Fault("body.regions", "every region is void, so there is no body"),))
+        raise CaseError((Fault(("body", "regions"), "every region is void, so there is no body"),))
 
 
 def _box(plan: Arrangement, path: Path) -> tuple[tuple[float, ...], tuple[float, ...]]:

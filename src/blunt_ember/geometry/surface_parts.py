@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import SurfacePart
-from blunt_ember.case.faults.structure_faults import nearest, path_text
+from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import Arrangement
 from blunt_ember.geometry.curves import Curves, joined
@@ -20,7 +20,7 @@ _OFF = 1e-3
 
 def part_fault(name: str, key: str, what: str) -> CaseError:
     """Return the error for a part of a surface that cannot be."""
-    return CaseError((Fault(path_text(("surfaces", name, key)), what),))
+    return CaseError((Fault(("surfaces", name, key), what),))
 
 
 def require_surface(name: str, part: SurfacePart, known: Sequence[str]) -> None:

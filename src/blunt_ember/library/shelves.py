@@ -48,16 +48,16 @@ def own_materials(path: Path) -> dict[str, dict[str, Any]]:
     try:
         data = json_text.loads(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
-        raise CaseError((Fault(str(path), f"the library cannot be read ({error})"),)) from error
+        raise CaseError((Fault((), f"{path}: the library cannot be read ({error})"),)) from error
     if not isinstance(data, dict):
-        raise CaseError((Fault(str(path), 'a library is an object of materials by name: { "brick": { … } }'),))
+        raise CaseError((Fault((), f'{path}: a library is an object of materials by name: {{ "brick": {{ … }} }}'),))
     faults: list[Fault] = []
     for name, entry in data.items():
         try:
             Material.model_validate(entry, context={"names": {}})
         except ValidationError as error:
             faults += [
-                Fault(f"{path}: {name}.{fault.path}", fault.message)
+                Fault((name, *fault.at), f"{fault.message} ({path})")
                 for fault in structure_faults(error, entry, Material)
             ]
     if faults:
@@ -76,7 +76,7 @@ def keep(name: str, material: Mapping[str, Any], path: Path | None = None) -> Pa
     except ValidationError as error:
         found = structure_faults(error, material, Material)
         what = f"only values that stand by themselves can be kept: {found[0].message}"
-        raise CaseError((Fault(f"materials.{name}.{found[0].path}", what),)) from error
+        raise CaseError((Fault(("materials", name, *found[0].at), what),)) from error
     kept = {**own_materials(path), name: dict(material)}
     path.parent.mkdir(parents=True, exist_ok=True)
     write_text(json_text.dumps(kept), path)

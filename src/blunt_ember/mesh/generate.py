@@ -10,7 +10,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import MeshWish
-from blunt_ember.case.faults.structure_faults import nearest, path_text
+from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.rod import RodGeometry
@@ -146,7 +146,7 @@ def _local(
                 what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
                 if name in geometry.surfaces:
                     what = f"'{name}' lies across the sweep; state this of a solid on its sides or at points"
-                raise CaseError((Fault(path_text(("mesh", "local", number, "on")), what),))
+                raise CaseError((Fault(("mesh", "local", number, "on"), what),))
             shares = _shared_out(entry.divisions, lengths) if entry.divisions is not None else {}
             local.by_hand.update(shares)
             for each, length in lengths.items():
@@ -183,7 +183,7 @@ def _planar_mesh(
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
     if wish.cells == "quadrilaterals":
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
-        raise CaseError((Fault("mesh.cells", what),))
+        raise CaseError((Fault(("mesh", "cells"), what),))
     _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(
         geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement, local.dense
@@ -198,7 +198,7 @@ def _planar_mesh(
         return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
     except MeshError as error:
         names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
-        raise CaseError((Fault("mesh.size", f"{names}: {error}" if names else str(error)),)) from error
+        raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
 
 
 Key = TypeVar("Key")
@@ -237,7 +237,7 @@ def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:
 def _require_few(cells: float) -> None:
     if cells > MAX_CELLS:
         what = f"this size gives {cells:,.0f} cells, more than the {MAX_CELLS:,} a body may have; state a larger size"
-        raise CaseError((Fault("mesh.size", what),))
+        raise CaseError((Fault(("mesh", "size"), what),))
 
 
 def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int, pair: bool) -> Mesh:

@@ -106,7 +106,7 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
 
 
 def _fault(what: str) -> CaseError:
-    return CaseError((Fault("body.file", what),))
+    return CaseError((Fault(("body", "file"), what),))
 
 
 def _read(path: Path) -> Any:

@@ -8,7 +8,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument, Question
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.checks.questions.answers import SolvedField, question_probe
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
@@ -44,7 +43,7 @@ def _influence(
     if question.asks == "heat_flow":
         outer = all(solved.mesh.surfaces[name].outer for name in members)
         return influences.on_heat(members) if outer else None
-    probe = question_probe(question, members, solved.mesh, solved.geometry, path_text(("questions", place)))
+    probe = question_probe(question, members, solved.mesh, solved.geometry, ("questions", place))
     if probe is None:
         return None
     if probe.reduction == "sum":

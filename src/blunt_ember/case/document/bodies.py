@@ -13,6 +13,7 @@ from pydantic import Field, model_validator
 from blunt_ember.case.document.parts import Name, Part, complain
 from blunt_ember.case.document.regions import AnyRegion, Direction, RadialFrom
 from blunt_ember.case.values.quantity import Angle, Area, Extent, Quantity, stated
+from blunt_ember.case.values.references import MaterialName
 from blunt_ember.case.values.units import ANGLE, LENGTH
 
 
@@ -107,7 +108,7 @@ class Piece(Part):
     diameter: Extent | None = Field(None, description="of a round piece, instead of area and perimeter")
     area: Area | None = Field(None, description="of the cross-section")
     perimeter: Extent | None = Field(None, description="of the cross-section; without it the piece has no side")
-    material: str | None = Field(None, description="name of its material; open until stated")
+    material: MaterialName | None = Field(None, description="name of its material; open until stated")
 
     @model_validator(mode="after")
     def _has_section(self) -> Piece:
@@ -163,7 +164,7 @@ class Rod(Part):
 class Group(Part):
     """A named group of cells of a mesh file."""
 
-    material: str | None = Field(None, description="name of its material; open until stated")
+    material: MaterialName | None = Field(None, description="name of its material; open until stated")
     direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
 
 
@@ -195,7 +196,6 @@ class Imported(Part):
 Body = Annotated[Section | TurnedSection | Stacked | TurnedSolid | Rod | Imported, Field(discriminator="kind")]
 #: What sides of plane shapes are called when they are looked down on, where bottom and top are those in z.
 PLAN_SIDES = MappingProxyType({"bottom": "front", "top": "back"})
-BODY_KINDS = ("section", "turned section", "stacked", "turned solid", "rod", "imported")
 
 
 def without_materials(part: Any) -> Any:

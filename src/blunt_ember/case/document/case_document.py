@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -9,22 +10,23 @@ from pydantic import Field, model_validator
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.clock import AnyClock, Clock, Condition
 from blunt_ember.case.document.materials import Material
-from blunt_ember.case.document.parts import Name, Part, complain
+from blunt_ember.case.document.parts import Name, Part, Statement, complain
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.regions import AnyRegion
 from blunt_ember.case.document.surface_laws import JointConductance
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.values.quantity import AreaResistance, Extent, Quantity, StatedTolerance, Time, Tolerance
+from blunt_ember.case.values.references import Formula, RegionName, SurfaceName, SurfaceOrRegionName, WorkingName
 from blunt_ember.case.values.unit_sets import OfUnits, UnitSet
 from blunt_ember.case.values.units import HEAT, HEAT_FLOW, HEAT_FLUX, HEAT_PER_AREA, NUMBER, TEMPERATURE, TIME, Kind
 
 FORMAT = "blunt-ember/1"
 
 
-class Joint(Part):
+class Joint(Statement):
     """How regions meet at interfaces; where nothing is stated, perfectly."""
 
-    on: str | list[str] = Field(description="interface such as 'brick|blanket', or a list of them")
+    on: SurfaceName | list[SurfaceName] = Field(description="interface such as 'brick|blanket', or a list of them")
     resistance: AreaResistance | None = Field(None, description="contact resistance times area")
     conductance: JointConductance | None = Field(None, description="heat flux per kelvin between the two sides")
     open: Literal[True] | None = Field(None, description="a gap that passes no heat")
@@ -36,16 +38,21 @@ class Joint(Part):
             raise complain("say one of 'resistance', 'conductance' and 'open'")
         return self
 
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It is called by its interface."""
+        return f"the joint {name}"
+
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The interfaces this is stated on."""
         return (self.on,) if isinstance(self.on, str) else tuple(self.on)
 
 
-class LocalSize(Part):
+class LocalSize(Statement):
     """How fine cells are on surfaces or about a point; away from there they grow by the growth of the mesh."""
 
-    on: str | list[str] | None = Field(None, description="surface or surfaces on which cells are no larger")
+    on: SurfaceName | list[SurfaceName] | None = Field(None, description="surfaces on which cells are no larger")
     at: Place | None = Field(None, description="point about which cells are no larger")
     size: Extent | None = Field(None, description="largest cell there; such a mesh is of triangles")
     divisions: int | None = Field(None, ge=1, le=10_000, description="cells along each of these surfaces")
@@ -59,6 +66,11 @@ class LocalSize(Part):
         if self.divisions is not None and self.on is None:
             raise complain("'divisions' are counted along a surface; say 'on' which, or a 'size' at the point")
         return self
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It is called by its surface."""
+        return f"the cells on {name}"
 
     @property
     def surfaces(self) -> tuple[str, ...]:
@@ -86,9 +98,9 @@ class MeshWish(Part):
 class Expectation(Part):
     """What the answer should be, and where that comes from: exactly one of the three."""
 
-    value: str | None = Field(None, description="a value with its unit; wants a 'source'")
+    value: Formula | None = Field(None, description="a value with its unit; wants a 'source'")
     source: str | None = Field(None, description="where the value comes from")
-    working: str | None = Field(None, description="name of a line of the Working")
+    working: WorkingName | None = Field(None, description="name of a line of the Working")
     exact: str | None = Field(None, description="name of an exact solution, such as 'composite-wall'")
 
     @model_validator(mode="after")
@@ -107,25 +119,25 @@ ASKED = ("heat_flow", "temperature", "highest", "lowest", "mean", "heat_passed",
 OF_TIME = ("heat_passed", "heat_stored", "when")
 
 
-class Question(Part):
+class Question(Statement):
     """One number asked of the solution, with what is expected of it."""
 
     name: Name
-    heat_flow: str | None = Field(None, description="surface through which heat flows; an interface is 'a|b'")
+    heat_flow: SurfaceName | None = Field(None, description="surface through which heat flows; an interface is 'a|b'")
     direction: Literal["in", "out"] = Field("in", description="in: + into the body (or from a to b); out: the opposite")
     basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
     temperature: Place | None = Field(None, description="temperature at a point")
-    highest: str | Line | None = Field(
+    highest: SurfaceOrRegionName | Line | None = Field(
         None, description="highest temperature on a surface, in a region, in the whole 'body' or along a line"
     )
-    lowest: str | Line | None = Field(None, description="lowest temperature, as 'highest'")
-    mean: str | Line | None = Field(None, description="mean temperature, as 'highest'")
-    heat_passed: str | None = Field(None, description="heat that has passed a surface since the start")
-    heat_stored: str | None = Field(None, description="heat stored in a region or the whole 'body' since the start")
+    lowest: SurfaceOrRegionName | Line | None = Field(None, description="lowest temperature, as 'highest'")
+    mean: SurfaceOrRegionName | Line | None = Field(None, description="mean temperature, as 'highest'")
+    heat_passed: SurfaceName | None = Field(None, description="heat that has passed a surface since the start")
+    heat_stored: RegionName | None = Field(None, description="heat stored in a region or 'body' since the start")
     when: Condition | None = Field(None, description="the time at which something comes true")
     time: Time | None = Field(None, description="time on the clock it is asked for; the end when nothing is said")
     expect: Expectation | None = None
-    side: str | None = Field(None, description="region from which an interface with a joint is read; else the first")
+    side: RegionName | None = Field(None, description="region from which a joint is read; else the first")
     tolerance: StatedTolerance = Field(
         default_factory=lambda: Tolerance("0.5 %", 0.005, NUMBER), description="such as '0.5 %' or '0.1 K'"
     )
@@ -144,6 +156,16 @@ class Question(Part):
         if self.when is not None and self.time is not None:
             raise complain("'when' asks for a time; remove 'time'")
         return self
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It has a name."""
+        return f"the question '{data['name']}'"
+
+    @classmethod
+    def stands(cls, data: Mapping[str, Any]) -> bool:
+        """It cannot do without anything it asks about."""
+        return False
 
     @property
     def asks(self) -> str:
@@ -172,7 +194,7 @@ class SurfacePart(Part):
     z of one to that of the other, or over the whole height when the two are one.
     """
 
-    on: str = Field(description="the surface it is cut out of")
+    on: SurfaceName = Field(description="the surface it is cut out of")
     start: Place | None = Field(None, description="place on the surface at which it begins")
     end: Place | None = Field(None, description="place on the surface at which it ends")
     within: AnyRegion | None = Field(None, description="shape on the bottom or top of a stacked body, or on a cut")
@@ -196,13 +218,13 @@ class CaseDocument(Part):
 
     format: Literal["blunt-ember/1"]
     title: str = Field("Untitled", max_length=200)
-    parameters: dict[str, str | float] = Field(default_factory=dict, description="named values and formulas")
+    parameters: dict[str, Formula | float] = Field(default_factory=dict, description="named values and formulas")
     units: Annotated[UnitSet, OfUnits()] = Field(
         default_factory=UnitSet, description="units in which values are shown: a set, or an object by quantity"
     )
     materials: dict[Name, Material] = Field(default_factory=dict)
     body: Body
-    surfaces: dict[Name, str | list[str] | SurfacePart] = Field(
+    surfaces: dict[Name, SurfaceName | list[SurfaceName] | SurfacePart] = Field(
         default_factory=dict,
         description="the analyst's own names: of one surface, of several taken together, or of a part cut out of one",
     )
@@ -211,7 +233,7 @@ class CaseDocument(Part):
     joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
     clock: AnyClock = Field("steady", description="'steady', or from a start to an end")
     mesh: MeshWish = Field(default_factory=MeshWish)
-    working: dict[str, str] = Field(default_factory=dict, description="hand calculation: formulas over the parameters")
+    working: dict[str, Formula] = Field(default_factory=dict, description="hand calculation: formulas")
     questions: list[Question] = Field(default_factory=list)
 
     @property

@@ -20,6 +20,7 @@ from blunt_ember.case.values.quantity import (
     Time,
     Tolerance,
 )
+from blunt_ember.case.values.references import RegionName, SurfaceOrRegionName
 from blunt_ember.case.values.units import NUMBER
 
 #: A larger share of the span of temperatures is a slip, or no answer.
@@ -36,9 +37,9 @@ class Condition(Part):
     passes: TemperatureReading | None = Field(None, description="a temperature that is passed")
     going: Literal["up", "down"] | None = Field(None, description="with 'passes': only this way counts")
     temperature: Place | None = Field(None, description="with 'passes': at this point")
-    highest: str | Line | None = Field(None, description="with 'passes': highest on a surface, in a region or 'body'")
-    lowest: str | Line | None = Field(None, description="with 'passes': lowest on a surface, in a region or 'body'")
-    mean: str | Line | None = Field(None, description="with 'passes': mean over a surface, a region or 'body'")
+    highest: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': highest on a surface, …")
+    lowest: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': lowest on a surface, …")
+    mean: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': mean over a surface, …")
     near: TemperatureReading | None = Field(None, description="every temperature of the body lies near this one")
     within: Difference | None = Field(None, description="with 'near': how near; 1 K when nothing is said")
     settled: Difference | None = Field(None, description="every temperature is this near to the steady answer")
@@ -108,7 +109,7 @@ class Clock(Part):
         Annotated[StartTemperature, Tag("law")] | Annotated[Literal["steady"], Tag("as steady")],
         Discriminator(_start_tag),
     ] = Field(description="temperature, or 'steady': the steady answer of what is stated at time zero")
-    start_in: dict[str, StartTemperature] = Field(default_factory=dict, description="temperature of single regions")
+    start_in: dict[RegionName, StartTemperature] = Field(default_factory=dict, description="that of single regions")
     end: Lapse | None = Field(None, description="time at which it ends at the latest")
     until: Condition | None = Field(None, description="what ends it sooner")
     stages: list[ClockStage] = Field(default_factory=list)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Any
 
 from pydantic import AfterValidator, BaseModel, ConfigDict
 from pydantic_core import PydanticCustomError
@@ -15,6 +16,20 @@ class Part(BaseModel):
     """Base of every entry: immutable, and an unknown key is a fault."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+
+
+class Statement(Part):
+    """An entry that stands by itself in a list of such; it goes when what it is stated on is gone."""
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """Return what the statement with some data is called, as far as it speaks of the ``name``."""
+        return f"the statement on {name}"
+
+    @classmethod
+    def stands(cls, data: Mapping[str, Any]) -> bool:
+        """Tell whether it says something yet with what is left of its data; a list must not be empty."""
+        return any(data.get(key) not in (None, []) for key in ("on", "region"))
 
 
 def complain(what: str) -> PydanticCustomError:

@@ -8,9 +8,10 @@ from pydantic import Field, model_validator
 
 from blunt_ember.case.document.parts import Part, complain
 from blunt_ember.case.values.quantity import Extent, Length
+from blunt_ember.case.values.references import IsPlace, SurfaceName
 
 #: A place: as many coordinates as the body has, x, then y, then z.
-Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3)]
+Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3), IsPlace()]
 
 
 class StraightLine(Part):
@@ -30,13 +31,13 @@ class Line(Part):
 
     start: Place | None = Field(None, description="where a straight line begins")
     end: Place | None = Field(None, description="where a straight line ends")
-    edge: str | list[str] | None = Field(
+    edge: SurfaceName | list[SurfaceName] | None = Field(
         None, description="surface of a section it runs along, or the two surfaces of a solid that meet in it"
     )
     centre: Place | None = Field(None, description="centre of a circle")
     radius: Extent | None = Field(None, description="radius of a circle")
     across: Literal["x", "y", "z"] | None = Field(None, description="axis a circle in a solid lies across; else z")
-    between: list[str] | None = Field(None, description="two surfaces, from the first to the second")
+    between: list[SurfaceName] | None = Field(None, description="two surfaces, from the first to the second")
 
     @model_validator(mode="after")
     def _one_way(self) -> Line:

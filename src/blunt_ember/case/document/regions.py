@@ -8,6 +8,7 @@ from pydantic import AfterValidator, Discriminator, Field, Tag, model_validator
 
 from blunt_ember.case.document.parts import Name, Part, complain
 from blunt_ember.case.values.quantity import Angle, Extent, Length, Quantity
+from blunt_ember.case.values.references import MaterialName, ShapeName
 
 SIDES_BESIDE = ("right_of", "left_of", "above", "below")
 CONCENTRIC = ("around", "inside")
@@ -57,7 +58,7 @@ class Level(Part):
     """One level of a region of a stacked body."""
 
     z: Span
-    material: str | None = Field(None, description="name of its material; open until stated")
+    material: MaterialName | None = Field(None, description="name of its material; open until stated")
     direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
 
@@ -79,13 +80,13 @@ class Region(Part):
     """What every region states beside its shape."""
 
     at: Point | None = Field(None, description="place of its reference point; the origin when nothing is said")
-    right_of: str | None = Field(None, description="region on whose right this one stands, bottoms level")
-    left_of: str | None = Field(None, description="region on whose left this one stands, bottoms level")
-    above: str | None = Field(None, description="region on which this one lies, left sides level")
-    below: str | None = Field(None, description="region under which this one hangs, left sides level")
-    around: str | None = Field(None, description="region whose centre is this one's too")
-    inside: str | None = Field(None, description="region in whose middle this one sits")
-    material: str | None = Field(None, description="name of its material; open until stated")
+    right_of: ShapeName | None = Field(None, description="region on whose right this one stands, bottoms level")
+    left_of: ShapeName | None = Field(None, description="region on whose left this one stands, bottoms level")
+    above: ShapeName | None = Field(None, description="region on which this one lies, left sides level")
+    below: ShapeName | None = Field(None, description="region under which this one hangs, left sides level")
+    around: ShapeName | None = Field(None, description="region whose centre is this one's too")
+    inside: ShapeName | None = Field(None, description="region in whose middle this one sits")
+    material: MaterialName | None = Field(None, description="name of its material; open until stated")
     direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
     void: Literal[True] | None = Field(None, description="it is empty: it only cuts earlier regions")
     cuts: list[HalfPlane] | None = Field(None, min_length=1, max_length=50, description="straight cuts through it")
@@ -199,4 +200,3 @@ class Outline(Region):
 AnyRegion = Annotated[
     Rectangle | Disc | Ring | RingSector | RegularPolygon | Polygon | Outline, Field(discriminator="shape")
 ]
-SHAPES = ("rectangle", "disc", "ring", "ring sector", "regular polygon", "polygon", "outline")

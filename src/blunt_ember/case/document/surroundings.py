@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Mapping
+from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from blunt_ember.case.document.parts import Part, complain
+from blunt_ember.case.document.parts import Statement, complain
 from blunt_ember.case.document.places import Place, StraightLine
 from blunt_ember.case.document.surface_laws import Film, HeatFlux, HeatInAll, HeatPerVolume, Radiation, Temperature
 from blunt_ember.case.values.quantity import Quantity, Time
+from blunt_ember.case.values.references import RegionName, SurfaceName
 
 
 def require_order(after: Quantity | None, before: Quantity | None) -> None:
@@ -24,10 +26,10 @@ def holds_at(entry: Surrounding | HeatInside, t: float) -> bool:
     return began and (entry.before is None or t < entry.before.si)
 
 
-class Surrounding(Part):
+class Surrounding(Statement):
     """What is stated on one or more surfaces; film, radiation, flux and heat act together, the rest stands alone."""
 
-    on: str | list[str] = Field(description="surface such as 'brick.left', or a list of them")
+    on: SurfaceName | list[SurfaceName] = Field(description="surface such as 'brick.left', or a list of them")
     temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
     flux: HeatFlux | None = Field(None, description="heat flux, + into the body")
     heat: HeatInAll | None = Field(None, description="heat spread evenly over all these surfaces, + into the body")
@@ -60,6 +62,11 @@ class Surrounding(Part):
         require_order(self.after, self.before)
         return self
 
+    @classmethod
+    def stands(cls, data: Mapping[str, Any]) -> bool:
+        """Of a periodic pair both must be left."""
+        return super().stands(data) and (not data.get("periodic") or len(data["on"]) == 2)
+
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The surfaces this is stated on."""
@@ -69,10 +76,10 @@ class Surrounding(Part):
 STATEMENTS = ("temperature", "flux", "heat", "film", "radiation", "insulated", "periodic")
 
 
-class HeatInside(Part):
+class HeatInside(Statement):
     """Heat that arises in regions, at a point, or along a line; + is into the body."""
 
-    region: str | list[str] | None = Field(None, description="region or regions it arises in")
+    region: RegionName | list[RegionName] | None = Field(None, description="region or regions it arises in")
     at: Place | None = Field(None, description="point it arises at")
     along: StraightLine | None = Field(None, description="straight line it arises along, evenly")
     per_volume: HeatPerVolume | None = Field(None, description="heat per volume, in regions")
@@ -91,6 +98,11 @@ class HeatInside(Part):
             raise complain("heat 'per_volume' arises in a 'region'; at a point or along a line say its 'total'")
         require_order(self.after, self.before)
         return self
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It is called by its region."""
+        return f"the heat in {name}"
 
     @property
     def regions(self) -> tuple[str, ...]:

@@ -7,8 +7,10 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import PLAN_SIDES
-from blunt_ember.case.document.clock import READ_KEYS
-from blunt_ember.case.editing.edits import with_surfaces_mapped
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.walk import Leaf, with_leaves
+from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
+from blunt_ember.case.values.references import IsPlace
 from blunt_ember.errors import BluntEmberError
 
 #: Kinds made of plane shapes, which can be made into each other.
@@ -55,7 +57,7 @@ def with_body_kind(case: Case, kind: str) -> Case:
             owner, dot, side = surface.rpartition(".")
             return f"{owner}.{names.get(side, side)}" if dot and "|" not in surface else surface
 
-        data = with_surfaces_mapped(data, renamed)
+        data = with_names_changed(data, ON_THE_BODY, renamed)
     solid = {name: name in ("stacked", "turned solid") for name in (old, kind)}
     if solid[old] != solid[kind]:
         between = "0 mm" if kind != "stacked" else f"({depth})/2"
@@ -64,47 +66,10 @@ def with_body_kind(case: Case, kind: str) -> Case:
 
 
 def _places_mapped(data: dict[str, Any], change: Callable[[list[Any]], list[Any]]) -> dict[str, Any]:
-    """Return the data with every place that is read or refined changed."""
+    """The data with every place that is read or refined changed."""
 
-    def line(entry: Any) -> Any:
-        return {key: change(place) for key, place in entry.items()} if isinstance(entry, dict) else entry
+    def changed(leaf: Leaf) -> Any:
+        return change(leaf.data) if leaf.marked(IsPlace) is not None else leaf.data
 
-    def asked(question: dict[str, Any]) -> dict[str, Any]:
-        return {
-            key: change(entry)
-            if key == "temperature"
-            else asked(entry)
-            if key in ("when", "until")
-            else line(entry)
-            if key in READ_KEYS
-            else entry
-            for key, entry in question.items()
-        }
-
-    data = dict(data)
-    if "questions" in data:
-        data["questions"] = [asked(question) for question in data["questions"]]
-    if isinstance(data.get("clock"), dict):
-        data["clock"] = asked(data["clock"])
-        if "stages" in data["clock"]:
-            data["clock"]["stages"] = [asked(stage) for stage in data["clock"]["stages"]]
-    if "surfaces" in data:
-        data["surfaces"] = {
-            name: {key: change(entry) if key in ("start", "end") else entry for key, entry in part.items()}
-            if isinstance(part, dict)
-            else part
-            for name, part in data["surfaces"].items()
-        }
-    if "heat_inside" in data:
-        data["heat_inside"] = [
-            {
-                key: change(entry) if key == "at" else line(entry) if key == "along" else entry
-                for key, entry in source.items()
-            }
-            for source in data["heat_inside"]
-        ]
-    local = data.get("mesh", {}).get("local")
-    if local:
-        places = [{**entry, "at": change(entry["at"])} if "at" in entry else entry for entry in local]
-        data["mesh"] = {**data["mesh"], "local": places}
-    return data
+    made: dict[str, Any] = with_leaves(CaseDocument, data, changed)
+    return made

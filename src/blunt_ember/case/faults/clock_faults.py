@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from blunt_ember.case.document.case_document import OF_TIME, CaseDocument
 from blunt_ember.case.document.clock import Clock
 from blunt_ember.case.editing.every_value import every_value
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Fault
 
@@ -23,18 +22,18 @@ def clock_faults(document: CaseDocument) -> list[Fault]:
 def _while_steady(document: CaseDocument) -> Iterator[Fault]:
     for path, value in every_value(document):
         if isinstance(value, Law) and value.follows_time:
-            yield Fault(path_text(path), f"'{value.text}' depends on t, but the clock is steady; {_RUN_IT}")
+            yield Fault(path, f"'{value.text}' depends on t, but the clock is steady; {_RUN_IT}")
     for block in ("surroundings", "heat_inside"):
         for place, entry in enumerate(getattr(document, block)):
             for key in ("after", "before"):
                 if getattr(entry, key) is not None:
                     what = f"it holds for a while, but the clock is steady; {_RUN_IT}"
-                    yield Fault(path_text((block, place, key)), what)
+                    yield Fault((block, place, key), what)
     for place, question in enumerate(document.questions):
         for key in (*OF_TIME, "time"):
             if getattr(question, key) is not None:
                 what = f"'{key}' is asked of a clock that runs, and this one is steady; {_RUN_IT}"
-                yield Fault(path_text(("questions", place, key)), what)
+                yield Fault(("questions", place, key), what)
 
 
 def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
@@ -44,4 +43,4 @@ def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
     for place, question in enumerate(document.questions):
         if question.time is not None and question.time.si > end.si * (1 + 1e-12):
             what = f"it is asked for {question.time.text}, but the clock ends at {end.text}"
-            yield Fault(path_text(("questions", place, "time")), what)
+            yield Fault(("questions", place, "time"), what)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.every_value import every_value
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.case.values.expressions import Literal, parse
@@ -71,7 +70,7 @@ def _of_value(case: Case, path: DataPath, value: Law | Quantity) -> Iterator[Not
     if kind.name == TEMPERATURE.name:
         for si in values:
             if not _COLD <= si <= _HOT and "questions" not in path:
-                yield Note(path_text(path), _extreme(si, value.text, case))
+                yield Note(path, _extreme(si, value.text, case))
         return
     usual = _USUAL.get(kind.name)
     for si in values if usual is not None else ():
@@ -79,7 +78,7 @@ def _of_value(case: Case, path: DataPath, value: Law | Quantity) -> Iterator[Not
         size = abs(si)
         if size and not usual.low <= size <= usual.high:
             what = f"{shown(si, case.units.of(kind))} is far {'below' if size < usual.low else 'above'} what is usual"
-            yield Note(path_text(path), f"{what}: {usual.known_from}{_squares(si, usual)}")
+            yield Note(path, f"{what}: {usual.known_from}{_squares(si, usual)}")
             return
 
 
@@ -111,7 +110,7 @@ def _offsets(case: Case) -> Iterator[Note]:
                     f"'{text}' and '{other_text}' are {gap} apart; where they are meant to be the same, mind that "
                     "0 °C is 273.15 K"
                 )
-                yield Note(path_text(path), what)
+                yield Note(path, what)
                 break
 
 

@@ -3,29 +3,13 @@
 from __future__ import annotations
 
 import difflib
-import re
-from collections.abc import Iterable, Sequence
-from types import UnionType
-from typing import Annotated, Any, Union, get_args, get_origin
+from collections.abc import Iterable
+from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from blunt_ember.case.document.bodies import BODY_KINDS
-from blunt_ember.case.document.regions import SHAPES
-from blunt_ember.errors import Fault
-
-
-def path_text(path: Sequence[str | int]) -> str:
-    """Return ``body.regions.brick.size[0]``; a key with other signs is quoted."""
-    text = ""
-    for part in path:
-        if isinstance(part, int):
-            text += f"[{part}]"
-        elif re.fullmatch(r"\w+", part):
-            text += f".{part}" if text else part
-        else:
-            text += f'["{part}"]'
-    return text
+from blunt_ember.case.document.walk import models_on, union_labels
+from blunt_ember.errors import DataPath, Fault
 
 
 def nearest(name: str, known: Iterable[str]) -> str:
@@ -41,15 +25,15 @@ def nearest(name: str, known: Iterable[str]) -> str:
 
 def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) -> list[Fault]:
     """Return one fault for each finding that still says something about the data as written."""
-    faults = []
+    faults, labels = [], union_labels(model)
     for finding in error.errors(include_url=False):
         member = str(finding["loc"][-1]) if finding["loc"] else ""
         if member.startswith("literal[") or (member in ("str", "list[str]") and isinstance(finding["input"], dict)):
             continue  # of a union only the member that was meant is worth a complaint
-        path = _real_path(finding["loc"], data)
+        path = _real_path(finding["loc"], data, labels)
         if finding["type"].startswith("union_tag"):
             path = (*path, finding["ctx"]["discriminator"].strip("'"))
-        faults.append(Fault(path_text(path), _said(finding, path, model, data)))
+        faults.append(Fault(path, _said(finding, path, model, data)))
     return faults
 
 
@@ -95,28 +79,7 @@ def _shown(value: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "…"
 
 
-#: What pydantic calls the members of the unions in the document, and the key of a mapping.
-_UNION_MEMBERS = (
-    "[key]",
-    "str",
-    "float",
-    "Line",
-    "StraightLine",
-    "SurfacePart",
-    "list[str]",
-    "law",
-    "directional",
-    "as steady",
-    "still",
-    "runs",
-    "angle",
-    "radial",
-    *SHAPES,
-    *BODY_KINDS,
-)
-
-
-def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
+def _real_path(location: tuple[str | int, ...], data: Any, labels: frozenset[str]) -> tuple[str | int, ...]:
     """Drop what pydantic adds for the members of a union: only keys that lead through the data stay."""
     path: list[str | int] = []
     here: Any = data
@@ -125,55 +88,13 @@ def _real_path(location: tuple[str | int, ...], data: Any) -> tuple[str | int, .
         known = isinstance(here, dict) and part in here
         if known or (isinstance(here, list) and isinstance(part, int) and part < len(here)):
             here = here[part]
-        elif (
-            part in _UNION_MEMBERS or str(part).startswith("function-") or not (last and isinstance(here, dict | list))
-        ):
+        elif part in labels or str(part).startswith("function-") or not (last and isinstance(here, dict | list)):
             continue
         path.append(part)
     return tuple(path)
 
 
-def _model_at(model: type[BaseModel], path: Sequence[str | int], data: Any) -> type[BaseModel] | None:
-    """Return the entry that stands at a path; of several possible ones the one whose tag the data carry."""
-    annotation: Any = model
-    for part in path:
-        chosen = _chosen(annotation, data)
-        if chosen is None:
-            return None
-        if isinstance(chosen, type) and issubclass(chosen, BaseModel):
-            if part not in chosen.model_fields:
-                return None
-            annotation = chosen.model_fields[str(part)].annotation
-        else:
-            annotation = get_args(chosen)[-1]
-        data = value_in(data, part)
-    chosen = _chosen(annotation, data)
-    return chosen if isinstance(chosen, type) and issubclass(chosen, BaseModel) else None
-
-
-def value_in(data: Any, part: str | int) -> Any:
-    """Return the entry of an object or list, None where there is none."""
-    if isinstance(data, dict):
-        return data.get(part)
-    return data[part] if isinstance(data, list) and isinstance(part, int) and part < len(data) else None
-
-
-def _chosen(annotation: Any, data: Any) -> Any:
-    members = _members(annotation)
-    for member in members:
-        if isinstance(member, type) and issubclass(member, BaseModel):
-            tags = [field for field in ("shape", "kind") if field in member.model_fields]
-            expected = get_args(member.model_fields[tags[0]].annotation) if tags else ()
-            if not tags or (isinstance(data, dict) and data.get(tags[0]) in expected):
-                return member
-        elif get_origin(member) in (dict, list, tuple):
-            return member
-    return next((m for m in members if isinstance(m, type) and issubclass(m, BaseModel)), None)
-
-
-def _members(annotation: Any) -> tuple[Any, ...]:
-    if get_origin(annotation) is Annotated:
-        return _members(get_args(annotation)[0])
-    if get_origin(annotation) in (Union, UnionType):
-        return tuple(member for part in get_args(annotation) for member in _members(part))
-    return (annotation,)
+def _model_at(model: type[BaseModel], path: DataPath, data: Any) -> type[BaseModel] | None:
+    """Return the entry that stands at a path; of several possible ones the one that the data choose."""
+    found = models_on(model, data, path)
+    return found[-1][1] if found and found[-1][0] == path else None

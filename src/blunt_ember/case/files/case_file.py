@@ -26,7 +26,7 @@ def read_case(path: Path) -> Case:
         text = raw.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         what = f"the file is not UTF-8 text (byte {error.start}); save it as UTF-8"
-        raise CaseError((Fault("", what),)) from error
+        raise CaseError((Fault((), what),)) from error
     return case_from_text(text, str(path.resolve().parent))
 
 

@@ -34,7 +34,7 @@ class WrittenNumber(float):
 def loads(text: str) -> Any:
     """Parse JSON; raise :class:`CaseError` with line and column of what is wrong."""
     if len(text) > MAX_CHARACTERS:
-        raise CaseError((Fault("", f"the file is larger than {MAX_CHARACTERS:,} characters; is it a case file?"),))
+        raise CaseError((Fault((), f"the file is larger than {MAX_CHARACTERS:,} characters; is it a case file?"),))
     try:
         data = json.loads(
             text,
@@ -46,11 +46,11 @@ def loads(text: str) -> Any:
         json.dumps(data, ensure_ascii=False).encode("utf-8")
     except json.JSONDecodeError as error:
         where = f"line {error.lineno}, column {error.colno}"
-        raise CaseError((Fault(where, f"this is not JSON: {error.msg[0].lower()}{error.msg[1:]}"),)) from error
+        raise CaseError((Fault((), f"{where}: this is not JSON: {error.msg[0].lower()}{error.msg[1:]}"),)) from error
     except RecursionError as error:
-        raise CaseError((Fault("", "the file is nested too deep to be a case"),)) from error
+        raise CaseError((Fault((), "the file is nested too deep to be a case"),)) from error
     except UnicodeEncodeError as error:
-        raise CaseError((Fault("", "the file holds half of a character pair (\\ud800 … \\udfff)"),)) from error
+        raise CaseError((Fault((), "the file holds half of a character pair (\\ud800 … \\udfff)"),)) from error
     return data
 
 
@@ -96,12 +96,12 @@ def _leaf(data: Any) -> str:
 
 def _whole_number(text: str) -> int:
     if len(text) > 18:
-        raise CaseError((Fault("", f"the number {text[:20]}… has too many digits"),))
+        raise CaseError((Fault((), f"the number {text[:20]}… has too many digits"),))
     return int(text)
 
 
 def _refuse_constant(text: str) -> None:
-    raise CaseError((Fault("", f"{text} is not a number that JSON or a case knows"),))
+    raise CaseError((Fault((), f"{text} is not a number that JSON or a case knows"),))
 
 
 def _object_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -109,5 +109,5 @@ def _object_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(found) < len(pairs):
         seen: set[str] = set()
         twice = next(key for key, _ in pairs if key in seen or seen.add(key))  # type: ignore[func-returns-value]
-        raise CaseError((Fault("", f"the key '{twice}' stands twice in one object; keep one"),))
+        raise CaseError((Fault((), f"the key '{twice}' stands twice in one object; keep one"),))
     return found

@@ -21,16 +21,16 @@ def migrated(
     """Return ``data`` in the current format; raise :class:`CaseError` when its version cannot be read."""
     stated = data.get("format")
     if stated is None:
-        raise CaseError((Fault("format", f'it is missing; a case begins with "format": "blunt-ember/{current}"'),))
+        raise CaseError((Fault(("format",), f'it is missing; a case begins with "format": "blunt-ember/{current}"'),))
     match = re.fullmatch(r"blunt-ember/([1-9]\d{0,3})", stated) if isinstance(stated, str) else None
     if match is None:
         raise CaseError(
-            (Fault("format", f"'{stated}' is not a case format; this program reads 'blunt-ember/{current}'"),)
+            (Fault(("format",), f"'{stated}' is not a case format; this program reads 'blunt-ember/{current}'"),)
         )
     version = int(match[1])
     if version > current:
         what = f"'{stated}' is newer than this program, which reads up to 'blunt-ember/{current}'"
-        raise CaseError((Fault("format", what),))
+        raise CaseError((Fault(("format",), what),))
     while version < current:
         data = {**steps[version](data), "format": f"blunt-ember/{version + 1}"}
         version += 1

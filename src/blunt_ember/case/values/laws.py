@@ -26,6 +26,7 @@ from blunt_ember.case.values.evaluation import (
 )
 from blunt_ember.case.values.expressions import Literal as Number
 from blunt_ember.case.values.expressions import Node, Operation, names_in, parse
+from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
 
@@ -265,7 +266,7 @@ def stated_values(law: Law) -> tuple[float, ...]:
 
 
 @dataclass(frozen=True)
-class OfLaw:
+class OfLaw(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Law` of one kind that may follow some variables."""
 
     kind: Kind

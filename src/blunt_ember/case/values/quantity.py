@@ -11,6 +11,7 @@ from pydantic_core import PydanticCustomError, core_schema
 
 from blunt_ember.case.values.evaluation import evaluate, quantity_si
 from blunt_ember.case.values.expressions import is_plain_number
+from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import (
     ANGLE,
     AREA,
@@ -40,7 +41,7 @@ class Quantity:
 
 
 @dataclass(frozen=True)
-class OfKind:
+class OfKind(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Quantity` of one kind.
 
     The values of parameters are taken from the validation context, key ``names``.
@@ -84,7 +85,7 @@ class Tolerance:
     kind: Kind
 
 
-class OfTolerance:
+class OfTolerance(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Tolerance`."""
 
     KINDS = (NUMBER, TEMPERATURE_DIFFERENCE, HEAT_FLOW, HEAT_FLUX, TIME, HEAT, HEAT_PER_AREA)

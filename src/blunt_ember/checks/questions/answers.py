@@ -16,6 +16,7 @@ from blunt_ember.case.values.units import TIME
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
+from blunt_ember.errors import DataPath
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.fem.transient.run import Run
@@ -47,7 +48,7 @@ class SolvedField:
 
 
 def question_probe(
-    question: Question, members: tuple[str, ...], mesh: Mesh, geometry: AnyGeometry, path: str
+    question: Question, members: tuple[str, ...], mesh: Mesh, geometry: AnyGeometry, path: DataPath
 ) -> Probe | None:
     """Return what a question reads of temperatures; None where it asks for heat or a time."""
     if question.asks not in ("temperature", "highest", "lowest", "mean"):
@@ -56,7 +57,7 @@ def question_probe(
     return probe_of(question, members, mesh, geometry, path, side)
 
 
-def answer(question: Question, place: int, members: tuple[str, ...], solved: SolvedField, path: str) -> float:
+def answer(question: Question, place: int, members: tuple[str, ...], solved: SolvedField, path: DataPath) -> float:
     """Return the mesh value of the question at a ``place`` in the case, in SI; NaN where the run did not get so far.
 
     ``members`` are the surfaces the question's target stands for, where it is a surface. Raises :class:`CaseError` when
@@ -147,7 +148,7 @@ def _exact_reading(
         # The side of the first region, as the mesh is read.
         side = solved.mesh.surfaces[members[0]].regions[0]
     if isinstance(target, Line):
-        line = laid(target, "", members, solved.geometry, solved.mesh, asking.asks, side)
+        line = laid(target, "", members, solved.geometry, solved.mesh, (asking.asks,), side)
         values, shares = line.of_each_region(field.temperature), line.shares
         known = ~np.isnan(values)
         if asking.asks == "mean":

@@ -13,7 +13,7 @@ from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition
 from blunt_ember.case.document.places import Line
 from blunt_ember.checks.questions.reading_line import laid
-from blunt_ember.errors import CaseError, Fault
+from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -44,7 +44,7 @@ def probe_of(
     members: tuple[str, ...],
     mesh: Mesh,
     geometry: AnyGeometry,
-    path: str,
+    path: DataPath,
     side: int | None = None,
 ) -> Probe:
     """Return what a question or condition reads of temperatures.

@@ -10,7 +10,7 @@ from scipy.sparse import csr_array, vstack
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.places import Line
-from blunt_ember.errors import CaseError, Fault
+from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.reading import surface_places, weights_at
 from blunt_ember.geometry.changes import changes
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -87,7 +87,7 @@ def laid(
     members: tuple[str, ...],
     geometry: AnyGeometry,
     mesh: Mesh,
-    path: str,
+    path: DataPath,
     side: int | None = None,
     samples: int = SAMPLES,
 ) -> ReadingLine:
@@ -213,7 +213,7 @@ def _curve(
 
 
 def _along_edge(
-    line: Line, title: str, members: tuple[str, ...], mesh: Mesh, path: str, side: int | None
+    line: Line, title: str, members: tuple[str, ...], mesh: Mesh, path: DataPath, side: int | None
 ) -> ReadingLine:
     sets = [mesh.surfaces[name] for name in members]
     if side is not None:
@@ -303,7 +303,7 @@ def _on_facets(title: str, family_name: str, nodes: Ints, mesh: Mesh, region: in
     )
 
 
-def _ends_between(members: tuple[str, ...], mesh: Mesh, path: str) -> tuple[Floats, Floats]:
+def _ends_between(members: tuple[str, ...], mesh: Mesh, path: DataPath) -> tuple[Floats, Floats]:
     if len(members) != 2:
         raise CaseError((Fault(path, "a line runs between two single surfaces; name one surface each"),))
     first, second = (mesh.surfaces[name] for name in members)

@@ -9,14 +9,10 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Imported, Rod, Section, Stacked, TurnedSolid
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
-from blunt_ember.case.editing.edits import (
-    free_name,
-    renamed_part,
-    value_at,
-    with_surfaces_mapped,
-    with_value,
-    without_part,
-)
+from blunt_ember.case.editing.edits import free_name, value_at, with_value
+from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.desk.sheet.materials import direction_words
 from blunt_ember.desk.sheet.sentences import (
     Choice,
@@ -170,7 +166,7 @@ def _more_levels(path: DataPath, has_levels: bool) -> Choice:
                 for side in known.split("|")
             )
 
-        data = with_surfaces_mapped(dict(now.data), surface)
+        data = with_names_changed(now.data, ON_THE_BODY, surface)
         regions = {**data["body"]["regions"], name: {**plain, "levels": levels}}
         return now.restated({**data, "body": {**data["body"], "regions": regions}})
 
@@ -208,7 +204,7 @@ def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
         pieces = now.data["body"]["pieces"]
         old, new = list(pieces)[-1], free_name("piece", pieces)
         # The end of the rod is now that of the new piece, with what was stated on it.
-        data = with_surfaces_mapped(dict(now.data), lambda name: f"{new}.end" if name == f"{old}.end" else name)
+        data = with_names_changed(now.data, ON_THE_BODY, lambda name: f"{new}.end" if name == f"{old}.end" else name)
         return now.restated({**data, "body": {**data["body"], "pieces": {**pieces, new: dict(pieces[old])}}})
 
     rows.append((Choice("add piece", "add a piece …", (Option("at the end, like the last", add),), "link"),))

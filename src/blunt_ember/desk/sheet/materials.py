@@ -6,7 +6,8 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.materials import Directional, Material
-from blunt_ember.case.editing.edits import free_name, renamed_material, value_at, with_value
+from blunt_ember.case.editing.edits import free_name, value_at, with_value
+from blunt_ember.case.editing.renaming import renamed_material
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, EMISSIVITY, HEAT_CAPACITY, Kind
 from blunt_ember.desk.sheet.sentences import (

@@ -8,7 +8,8 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.document.places import Line
-from blunt_ember.case.editing.edits import free_name, renamed_formula, with_value, without
+from blunt_ember.case.editing.edits import free_name, with_value, without
+from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.checks.references.exact_field import SOLUTIONS
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
 from blunt_ember.desk.sheet.clock import condition_parts

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import appended, parameter_at, value_at, with_typed_value, with_value, without
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import both_scales, shown_value
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.case.values.expressions import Literal as NumberLiteral
@@ -17,7 +16,7 @@ from blunt_ember.case.values.laws import PLACE, Table
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS
 from blunt_ember.case.values.units import TEMPERATURE, Kind, describe_dimension
-from blunt_ember.errors import ExpressionError
+from blunt_ember.errors import DataPath, ExpressionError, path_text
 
 Edit = Callable[[Case], Case]
 TypedEdit = Callable[[Case, str], Case]
@@ -113,7 +112,7 @@ class SheetSection:
     rows: tuple[SheetRow, ...]
 
 
-def entry(case: Case, path: Sequence[str | int], hint: str) -> list[SentencePart]:
+def entry(case: Case, path: DataPath, hint: str) -> list[SentencePart]:
     """Return the parts for a quantity: the parameter it follows, the entry, and its value where that is not plain.
 
     What is typed over a bare parameter goes to the parameter.
@@ -129,7 +128,7 @@ def entry(case: Case, path: Sequence[str | int], hint: str) -> list[SentencePart
     return [*parts, Word(note, "quiet")] if note else parts
 
 
-def law_entry(case: Case, path: Sequence[str | int], hint: str, kind: Kind, variables: str = "") -> list[SentencePart]:
+def law_entry(case: Case, path: DataPath, hint: str, kind: Kind, variables: str = "") -> list[SentencePart]:
     """Return the parts for a value that may be a table over one of ``variables``, words apart by spaces."""
     names = tuple(variables.split()) or (*PLACE, "T")
     if case.document.running_clock is not None and names[0] in PLACE:
@@ -156,7 +155,7 @@ def as_table(case: Case, path: tuple[str | int, ...], words: str, kind: Kind, ov
     return Option(f"{words} as a table over {over}", setting(path, table))
 
 
-def place_entries(case: Case, path: Sequence[str | int], count: int = 3) -> list[SentencePart]:
+def place_entries(case: Case, path: DataPath, count: int = 3) -> list[SentencePart]:
     """Return the entries for the coordinates of a place, ``count`` of them at most."""
     parts: list[SentencePart] = []
     for number, letter in enumerate(case.document.body.coordinates[:count]):

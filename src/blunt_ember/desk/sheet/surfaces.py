@@ -9,7 +9,9 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Imported, Rod
-from blunt_ember.case.editing.edits import free_name, renamed_surface, with_value, without_surface_name
+from blunt_ember.case.editing.edits import free_name, with_value
+from blunt_ember.case.editing.removal import without_surface_name
+from blunt_ember.case.editing.renaming import renamed_surface
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,

@@ -6,7 +6,6 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.surroundings import Surrounding
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLOW, HEAT_FLUX, TEMPERATURE, Kind
@@ -25,7 +24,7 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.errors import DataPath
+from blunt_ember.errors import DataPath, path_text
 from blunt_ember.flow.outcome import Outcome
 
 _OVER_PLACES = " ".join(PLACE)

@@ -24,14 +24,13 @@ from PyQt6.QtWidgets import (
 )
 
 from blunt_ember.case.editing.edits import value_at, with_value
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import in_shown_unit
 from blunt_ember.case.values.laws import VARIABLE_KINDS, law_of
 from blunt_ember.case.values.tables import Cells, is_table, pasted_cells, stated_table, usual_units
 from blunt_ember.case.values.units import Kind
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.widgets.curve import CurveView
-from blunt_ember.errors import ExpressionError
+from blunt_ember.errors import DataPath, ExpressionError, path_text
 
 _SPARE_ROWS = 2
 
@@ -42,7 +41,7 @@ class TableDialog(QDialog):
     def __init__(
         self,
         current: CurrentCase,
-        path: Sequence[str | int],
+        path: DataPath,
         kind: Kind,
         variables: Sequence[str],
         cells: Cells,

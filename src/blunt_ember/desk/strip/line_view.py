@@ -267,7 +267,7 @@ class LineView(QWidget):
             if target is not None and asked is not None:
                 members = outcome.case.document.members_asked(target)
                 side = mesh.regions.index(asked.side) if asked.side is not None else None
-                line = laid(target, f"Along {self._asked_line}", members, outcome.geometry, mesh, "line", side)
+                line = laid(target, f"Along {self._asked_line}", members, outcome.geometry, mesh, ("line",), side)
             else:
                 line = through_middle(axis, outcome.geometry, mesh)
             self._line = (mesh, wanted, line)

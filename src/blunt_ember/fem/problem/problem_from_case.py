@@ -16,7 +16,7 @@ from blunt_ember.case.document.clock import WHOLE_BODY, Condition, conditions_of
 from blunt_ember.case.document.materials import Directional
 from blunt_ember.case.document.places import Line, StraightLine
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding, holds_at
-from blunt_ember.case.faults.structure_faults import nearest, path_text
+from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, HEAT_FLUX, POWER_DENSITY
@@ -49,7 +49,7 @@ def split_at_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
             inner = [known for known, facets in mesh.surfaces.items() if not facets.outer]
             if name not in inner:
                 what = f"there is no interface '{name}'{nearest(name, inner)}"
-                faults.append(Fault(path_text(("joints", place, "on")), what))
+                faults.append(Fault(("joints", place, "on"), what))
     if faults:
         raise CaseError(tuple(faults))
     return split_mesh(mesh, list(_joints(document)))
@@ -160,7 +160,7 @@ class _Stated:
 
         A later one that cannot stand beside earlier ones takes their place.
         """
-        path = path_text((*place, "on"))
+        path = (*place, "on")
         names = [member for stated in entry.surfaces for member in self.document.members_of(stated)]
         wrong = [what for name in names if (what := _surface_fault(name, self.mesh, self.document))]
         twice = sorted({name for name in names if names.count(name) > 1})
@@ -172,7 +172,7 @@ class _Stated:
             return
         law = _place_fault(entry, self.mesh)
         if law:
-            self.faults.append(Fault(path_text((*place, *law[0])), law[1]))
+            self.faults.append(Fault((*place, *law[0]), law[1]))
             return
         says = next((key for key in ("temperature", "insulated", "periodic") if getattr(entry, key)), None)
         area = sum(self._area(name) for name in names) if entry.heat is not None else 0.0
@@ -205,7 +205,7 @@ class _Stated:
         }
         earlier = said[before[1]] if before else said[None]
         what = f"'{name}' was said to be {earlier} before; this later statement counts"
-        self.notes.append(Note(path_text(place), what))
+        self.notes.append(Note(place, what))
         self.alone.pop(name, None)
         self.held.pop(name, None)
         self.exchanges.pop(name, None)
@@ -223,7 +223,7 @@ class _Stated:
                 material = self.document.body.fillings[self.mesh.regions[self.mesh.surfaces[name].regions[0]]].material
                 emissivity = self.document.materials[str(material)].emissivity
                 if emissivity is None:
-                    path = path_text((*place, "radiation", "emissivity"))
+                    path = (*place, "radiation", "emissivity")
                     what = f"state the emissivity of '{name}' here, or that of the material '{material}'"
                     self.open_items.append(Fault(path, what))
                     return Exchange()
@@ -245,7 +245,7 @@ class _Stated:
             if shares is None:
                 where = "at" if entry.at is not None else "along"
                 what = "it lies outside the body, at least in part"
-                self.faults.append(Fault(path_text((*path, where)), what))
+                self.faults.append(Fault((*path, where), what))
                 return
             name = "heat at a point" if entry.at is not None else "heat along a line"
             assert entry.total is not None
@@ -254,7 +254,7 @@ class _Stated:
         unknown = [name for name in entry.regions if name not in self.mesh.regions]
         for name in unknown:
             what = f"there is no region '{name}'{nearest(name, self.mesh.regions)}"
-            self.faults.append(Fault(path_text((*path, "region")), what))
+            self.faults.append(Fault((*path, "region"), what))
         if unknown:
             return
         numbers = [self.mesh.regions.index(name) for name in entry.regions]
@@ -263,7 +263,7 @@ class _Stated:
             assert entry.total is not None
             law = entry.total.over_amount(self._volume(numbers), POWER_DENSITY)
         elif _unknown_variable(law, self.mesh):
-            self.faults.append(Fault(path_text((*path, "per_volume")), _unknown_variable(law, self.mesh)))
+            self.faults.append(Fault((*path, "per_volume"), _unknown_variable(law, self.mesh)))
             return
         for name, number in zip(entry.regions, numbers, strict=True):
             self.sources.append(RegionSource(f"heat in {name}", number, law))
@@ -300,7 +300,7 @@ class _Stated:
                         f"'{first}' and '{second}' meet and are held at different temperatures; "
                         f"where they meet the later one counts, that of '{second}'"
                     )
-                    self.notes.append(Note(path_text(self.alone[second][0]), what))
+                    self.notes.append(Note(self.alone[second][0], what))
 
 
 def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
@@ -309,14 +309,14 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
     fillings = document.body.fillings
     for name, filling in fillings.items():
         if filling.material is None and not filling.void:
-            items.append(Fault(path_text(filling.path), f"say what '{name}' is made of"))
+            items.append(Fault(filling.path, f"say what '{name}' is made of"))
     used = {filling.material for filling in fillings.values()}
     for name, material in document.materials.items():
         if material.k is None and name in used:
-            items.append(Fault(path_text(("materials", name, "k")), f"state the conductivity of '{name}'"))
+            items.append(Fault(("materials", name, "k"), f"state the conductivity of '{name}'"))
         for key, words in (("density", "density"), ("c", "specific heat")) if document.running_clock else ():
             if getattr(material, key) is None and name in used:
-                items.append(Fault(path_text(("materials", name, key)), f"state the {words} of '{name}'"))
+                items.append(Fault(("materials", name, key), f"state the {words} of '{name}'"))
     return tuple(items)
 
 
@@ -326,14 +326,14 @@ def _require_groups(document: CaseDocument, mesh: Mesh) -> None:
     if not isinstance(body, Imported):
         return
     strange = tuple(
-        Fault(path_text(("body", "groups", name)), f"'{body.file}' has no group '{name}'{nearest(name, mesh.regions)}")
+        Fault(("body", "groups", name), f"'{body.file}' has no group '{name}'{nearest(name, mesh.regions)}")
         for name in body.groups
         if name not in mesh.regions
     )
     if strange:
         raise CaseError(strange)
     missing = tuple(
-        Fault(path_text(("body", "groups", name, "material")), f"say what '{name}' is made of")
+        Fault(("body", "groups", name, "material"), f"say what '{name}' is made of")
         for name in mesh.regions
         if name not in body.groups
     )
@@ -358,7 +358,7 @@ def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     for place, joint in enumerate(document.joints):
         if joint.conductance is not None:
             laws["joints", place, "conductance"] = joint.conductance
-    return [Fault(path_text(path), what) for path, law in laws.items() if (what := _unknown_variable(law, mesh))]
+    return [Fault(path, what) for path, law in laws.items() if (what := _unknown_variable(law, mesh))]
 
 
 def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
@@ -379,17 +379,15 @@ def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
             faults += _line_faults((*path, each.asks), each.target, surfaces, mesh)
         if isinstance(each.target, str) and each.target not in known:
             what = "region" if each.asks == "heat_stored" else "surface"
-            faults.append(
-                Fault(path_text((*path, each.asks)), f"there is no {what} '{each.target}'{nearest(each.target, known)}")
-            )
+            faults.append(Fault((*path, each.asks), f"there is no {what} '{each.target}'{nearest(each.target, known)}"))
     for region in clock.start_in if clock is not None else ():
         if region not in mesh.regions:
             what = f"there is no region '{region}'{nearest(region, mesh.regions)}"
-            faults.append(Fault(path_text(("clock", "start_in", region)), what))
+            faults.append(Fault(("clock", "start_in", region), what))
     for place, question in enumerate(document.questions):
         if question.side is not None and question.side not in mesh.regions:
             what = f"there is no region '{question.side}'{nearest(question.side, mesh.regions)}"
-            faults.append(Fault(path_text(("questions", place, "side")), what))
+            faults.append(Fault(("questions", place, "side"), what))
     return faults
 
 
@@ -399,7 +397,7 @@ def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], m
     unknown = [name for name in line.surfaces if name not in surfaces]
     if unknown:
         what = f"there is no surface '{unknown[0]}'{nearest(unknown[0], surfaces)}"
-        return [Fault(path_text((*path, key)), what)]
+        return [Fault((*path, key), what)]
     solid = mesh.dimension == 3
     if line.edge is not None and solid != (len(line.surfaces) == 2):
         what = (
@@ -407,11 +405,11 @@ def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], m
             if solid
             else "an edge of a section is a single surface; name one"
         )
-        return [Fault(path_text((*path, "edge")), what)]
+        return [Fault((*path, "edge"), what)]
     if line.centre is not None and mesh.dimension == 1:
-        return [Fault(path_text((*path, "centre")), "a rod has no circles; read along it from 'start' to 'end'")]
+        return [Fault((*path, "centre"), "a rod has no circles; read along it from 'start' to 'end'")]
     if line.across is not None and not solid:
-        return [Fault(path_text((*path, "across")), "only in a solid a circle lies across an axis; remove it")]
+        return [Fault((*path, "across"), "only in a solid a circle lies across an axis; remove it")]
     return []
 
 
@@ -422,9 +420,9 @@ def _own_name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
         for member in members:
             if member not in mesh.surfaces:
                 what = f"there is no surface '{member}'{nearest(member, mesh.surfaces)}"
-                faults.append(Fault(path_text(("surfaces", name)), what))
+                faults.append(Fault(("surfaces", name), what))
         if not members:
-            faults.append(Fault(path_text(("surfaces", name)), "it names no surface; write one, or a list of them"))
+            faults.append(Fault(("surfaces", name), "it names no surface; write one, or a list of them"))
     return faults
 
 

@@ -71,7 +71,7 @@ def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constra
         f"no temperature can settle in {names}: none of its surfaces is held at a temperature, meets a fluid or "
         "radiates; state one of these"
     )
-    raise OpenCaseError((Fault("surroundings", what),))
+    raise OpenCaseError((Fault(("surroundings",), what),))
 
 
 def separate_parts(problem: Problem, parts: SeparateParts) -> tuple[Note, ...]:
@@ -81,4 +81,4 @@ def separate_parts(problem: Problem, parts: SeparateParts) -> tuple[Note, ...]:
         return ()
     each = [_regions_of(problem, part == number) for number in range(min(count, 6))]
     listed = "; ".join(f"({names})" for names in each) + (" …" if count > 6 else "")
-    return (Note("body", f"the body is in {count} parts that exchange no heat inside it: {listed}"),)
+    return (Note(("body",), f"the body is in {count} parts that exchange no heat inside it: {listed}"),)

@@ -78,7 +78,7 @@ def divided_by_hand(
     widths = np.diff(lines)[within]
     if count < len(widths):
         what = f"'{name}' is parted into {len(widths)} by what meets it; state at least so many divisions"
-        raise CaseError((Fault("mesh.local", what),))
+        raise CaseError((Fault(("mesh", "local"), what),))
     wanted = count * widths / widths.sum()
     share = np.maximum(np.floor(wanted), 1).astype(np.int64)
     while share.sum() != count:

@@ -12,9 +12,9 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.editing.every_value import every_value
-from blunt_ember.case.faults.structure_faults import path_text
 from blunt_ember.case.values.display import in_shown_unit, number, time_kind
 from blunt_ember.case.values.laws import PLACE, Law
+from blunt_ember.errors import path_text
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.history_chart import HISTORY_MARGINS
 from blunt_ember.picture.charts.plot import Plot

@@ -132,7 +132,7 @@ class Readings:
         if key not in self._lines:
             try:
                 members = outcome.case.document.members_asked(line)
-                self._lines[key] = laid(line, "", members, outcome.geometry, outcome.mesh, "").places
+                self._lines[key] = laid(line, "", members, outcome.geometry, outcome.mesh, ()).places
             except BluntEmberError:
                 self._lines[key] = None
         return self._lines[key]

@@ -1,0 +1,52 @@
+"""What a text in the document stands for: the name of a surface, a region, a material …, or a formula.
+
+A field says so by its annotated type, and everything that follows names (renaming, removing, mapping, "used by") reads
+it there; nothing else keeps a list of the fields that refer to something.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+from typing import Annotated
+
+
+class Target(Enum):
+    """What a name refers to."""
+
+    SURFACE = "surface"
+    #: A region as the mesh knows it: of a region with levels, each level.
+    REGION = "region"
+    #: Either of the two, or the whole body.
+    SURFACE_OR_REGION = "surface or region"
+    #: A region as it is drawn, whatever levels it has.
+    SHAPE = "shape"
+    MATERIAL = "material"
+    #: A line of the Working.
+    WORKING = "working"
+
+
+@dataclass(frozen=True)
+class RefersTo:
+    """Annotation of a text, or of the key of an object, that is the name of something stated elsewhere."""
+
+    target: Target
+
+
+@dataclass(frozen=True)
+class IsFormula:
+    """Annotation of a text that is a formula over parameters; base of those that also say of which kind."""
+
+
+@dataclass(frozen=True)
+class IsPlace:
+    """Annotation of a list of coordinates, as many as the body has."""
+
+
+SurfaceName = Annotated[str, RefersTo(Target.SURFACE)]
+RegionName = Annotated[str, RefersTo(Target.REGION)]
+SurfaceOrRegionName = Annotated[str, RefersTo(Target.SURFACE_OR_REGION)]
+ShapeName = Annotated[str, RefersTo(Target.SHAPE)]
+MaterialName = Annotated[str, RefersTo(Target.MATERIAL)]
+WorkingName = Annotated[str, RefersTo(Target.WORKING)]
+Formula = Annotated[str, IsFormula()]
