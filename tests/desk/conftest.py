@@ -19,6 +19,9 @@ from blunt_ember.gallery.families import demo_case
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+#: How long a test waits for what is instant on a machine that is not busy, ms.
+PATIENCE = 120_000
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
@@ -51,7 +54,7 @@ def settled(qtbot: QtBot, window: Window) -> None:
     """Wait for the final outcome of the case as it stands."""
     qtbot.waitUntil(
         lambda: window.outcome is not None and window.outcome.final and window.outcome.case is window.current.case,
-        timeout=20_000,
+        timeout=PATIENCE,
     )
     qtbot.wait(20)
 

@@ -16,7 +16,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.case.files.case_file import read_case
 from blunt_ember.desk.app.window import Window
 from blunt_ember.flow.flow import Flow
-from tests.desk.conftest import choose, field, settled, type_into
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 #: The pipe that is made of the family: bore, wall, lagging in m; conductivities; films and the two fluids.
@@ -140,7 +140,7 @@ def test_a_whole_case_from_the_start_page_to_the_file(
     # Refine: the mesh is fine enough, and how fine is said.
     press(window, "view refinement")
     press(window, "divide every cell")
-    qtbot.waitUntil(lambda: not window.strip.refinement.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.strip.refinement.running, timeout=PATIENCE)
     levels = window.strip.refinement.levels
     gaps = [abs(level.values[0] - heat) for level in levels]
     assert len(levels) >= 3 and gaps[2] < gaps[0] / 50
@@ -183,7 +183,7 @@ def test_slips_on_the_way_are_explained_and_lose_nothing(window: Window, qtbot: 
     number = len(case.document.questions) - 1
     choose(window, f"between {number} 0", "brick|blanket")
     choose(window, f"between {number} 1", "brick|blanket")
-    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
     assert "touch, so there is no line between them" in str(window.outcome.trouble)  # type: ignore[union-attr]
     assert f"questions[{number}]" in str(window.outcome.trouble)  # type: ignore[union-attr]
     window.stage.grab()
@@ -201,7 +201,7 @@ def test_slips_on_the_way_are_explained_and_lose_nothing(window: Window, qtbot: 
         assert said in entry.toolTip(), entry.toolTip()
         QTest.keyClick(entry, Qt.Key.Key_Escape)
     type_into(field(window, f"questions[{number + 1}].mean.centre[0]"), "9 m")
-    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
     assert "no part of the line lies in the body" in str(window.outcome.trouble)
     window.strip.choose_view("along a line")
     qtbot.wait(50)

@@ -25,7 +25,7 @@ from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.picture.body.view import fitted
-from tests.desk.conftest import field, settled, type_into
+from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
@@ -120,12 +120,12 @@ def test_pointing_at_a_surface_on_the_picture_marks_it_in_the_sheet(window: Wind
     place = edge_of(window, "lagging.rim", 0.2)
     QTest.mouseMove(window.stage, QPoint(5, 5))
     QTest.mouseMove(window.stage, place.toPoint())
-    qtbot.waitUntil(lambda: window.stage._under == "lagging.rim", timeout=2000)
+    qtbot.waitUntil(lambda: window.stage._under == "lagging.rim", timeout=PATIENCE)
     marked = {b.text() for b in window.sheet.findChildren(WordButton) if b.property("pointed")}
     assert marked == {"lagging.rim"}
     assert window.stage._hover is not None and window.stage._hover[1].startswith("lagging.rim")
     QTest.mouseMove(window.stage, QPoint(5, 5))
-    qtbot.waitUntil(lambda: window.stage._under == "", timeout=2000)
+    qtbot.waitUntil(lambda: window.stage._under == "", timeout=PATIENCE)
 
 
 def test_a_click_on_a_surface_states_what_surrounds_it(window: Window, qtbot: QtBot) -> None:
@@ -184,7 +184,7 @@ def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
     settled(qtbot, window)
     assert window.outcome.ledger is not None and window.outcome.ledger.relative < 1e-9
     type_into(field(window, "body.regions.lid.points[2][1]"), "0 mm")
-    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, window)
     assert window.outcome.trouble is None
@@ -203,7 +203,7 @@ def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
 def test_the_start_page_shows_every_family(window: Window, qtbot: QtBot) -> None:
     window._pages.setCurrentIndex(0)
     cards = window.start_page._cards.values()
-    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=30_000)
+    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=PATIENCE)
     for name in FAMILIES:
         card = window.start_page.findChild(QPushButton, f"family {name}")
         assert card is not None and card.isVisible() and card.height() > 200

@@ -16,7 +16,7 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.desk.app.exports import export_animation
 from blunt_ember.desk.app.window import Window
 from blunt_ember.gallery.families import family
-from tests.desk.conftest import choose, field, settled, type_into
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
@@ -98,7 +98,7 @@ def test_a_run_is_scrubbed_by_hand_and_by_key_and_plays(window: Window, qtbot: Q
     bar.go(0)
     QTest.mouseClick(bar.play, Qt.MouseButton.LeftButton)
     assert bar.playing
-    qtbot.waitUntil(lambda: not bar.playing, timeout=8000)
+    qtbot.waitUntil(lambda: not bar.playing, timeout=PATIENCE)
     assert bar.frame == len(run.fields.times) - 1
 
 
@@ -140,7 +140,7 @@ def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Wi
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")
     assert window.current.case is not None
-    with qtbot.waitSignal(window.solver.stepped, timeout=15_000):
+    with qtbot.waitSignal(window.solver.stepped, timeout=PATIENCE):
         window.solve_or_stop()
     qtbot.wait(400)
     state = window.header.findChild(QLabel, "state")
@@ -162,9 +162,9 @@ def test_a_run_that_does_not_end_when_asked_is_ended_and_that_is_said(
     opened(window, qtbot, "cooling-wall")
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")
-    with qtbot.waitSignal(window.solver.stepped, timeout=15_000):
+    with qtbot.waitSignal(window.solver.stepped, timeout=PATIENCE):
         window.solve_or_stop()
-    with qtbot.waitSignal(window.solver.stopped, timeout=5_000):
+    with qtbot.waitSignal(window.solver.stopped, timeout=PATIENCE):
         window.solve_or_stop()
     solve, state = (window.header.findChild(*each) for each in ((QPushButton, "solve"), (QLabel, "state")))
     assert solve is not None and solve.text().startswith("Solve") and not window.solver.busy

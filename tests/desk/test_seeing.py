@@ -19,7 +19,7 @@ from blunt_ember.gallery.families import family
 from blunt_ember.picture.lenses import Shade
 from blunt_ember.picture.look import Lens
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
-from tests.desk.conftest import field, settled, type_into
+from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
@@ -202,7 +202,7 @@ def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: W
     view = window.strip.refinement
     QTest.mouseClick(view.divide, Qt.MouseButton.LeftButton)
     assert view.running and not view.divide.isEnabled()
-    qtbot.waitUntil(lambda: not view.running, timeout=40_000)
+    qtbot.waitUntil(lambda: not view.running, timeout=PATIENCE)
     assert len(view.levels) == 4 and view.levels[-1].nodes > 100_000
     QTest.mouseClick(view.copy, Qt.MouseButton.LeftButton)
     clipboard = QGuiApplication.clipboard()
@@ -212,7 +212,7 @@ def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: W
     shown = [view.table.item(number, 2).text() for number in range(view.table.rowCount())]  # type: ignore[union-attr]
     assert shown == [row[2] for row in rows]
     QTest.mouseClick(view.follow, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(view.levels) >= 1, timeout=20_000)
+    qtbot.waitUntil(lambda: len(view.levels) >= 1, timeout=PATIENCE)
     QTest.mouseClick(view.stop, Qt.MouseButton.LeftButton)
     assert not view.running and view.levels and view.divide.isEnabled()
     opened(window, qtbot, "plane-wall")  # what was found belongs to the case before
@@ -233,11 +233,11 @@ def test_what_is_seen_is_exported_as_picture_table_and_report(
     for name, least in (("wall.png", 5_000), ("wall.csv", 200), ("wall.html", 50_000)):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
         QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
-        qtbot.waitUntil(lambda name=name: (tmp_path / name).exists(), timeout=20_000)
+        qtbot.waitUntil(lambda name=name: (tmp_path / name).exists(), timeout=PATIENCE)
         assert (tmp_path / name).stat().st_size > least
     bar = window.statusBar()
     assert bar is not None
-    qtbot.waitUntil(lambda: bar.currentMessage() == f"exported {tmp_path / 'wall.html'}", timeout=20_000)
+    qtbot.waitUntil(lambda: bar.currentMessage() == f"exported {tmp_path / 'wall.html'}", timeout=PATIENCE)
     assert QImage(str(tmp_path / "wall.png")).size() == QSize(640, 400) and "write it like" in asked[1]
     assert window.outcome is not None and window.outcome.checks[0].asked in (tmp_path / "wall.html").read_text("utf-8")
     said: list[str] = []
@@ -247,7 +247,7 @@ def test_what_is_seen_is_exported_as_picture_table_and_report(
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
-    qtbot.waitUntil(lambda: bool(said), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(said), timeout=PATIENCE)
     assert "cannot be written" in said[0]
 
 

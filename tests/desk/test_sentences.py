@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.app.window import Window
-from tests.desk.conftest import choose, field, settled, type_into
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
 def question(window: Window, place: int) -> dict[str, Any]:
@@ -68,7 +68,7 @@ def test_points_and_lines_are_asked_for_and_placed(window: Window, qtbot: QtBot)
     hot, joint = 1253.15, 876.4676098815552
     assert [check.value for check in window.outcome.checks[5:]] == pytest.approx([(hot + joint) / 2] * 2, rel=1e-9)
     type_into(field(window, "questions[5].temperature[0]"), "2 m")
-    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
     link = window.sheet.findChild(QToolButton, "open questions[5].temperature")
     assert link is not None and "outside the body" in link.text()
 

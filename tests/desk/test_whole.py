@@ -336,7 +336,7 @@ window = Window()
 window.resize(1280, 800)
 window.show_case(demo_case(), None)
 window.show()
-end = time.monotonic() + 40
+end = time.monotonic() + 120
 while time.monotonic() < end and not (window.outcome is not None and window.outcome.final):
     app.processEvents()
     time.sleep(0.01)

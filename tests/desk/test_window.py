@@ -25,7 +25,7 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
-from tests.desk.conftest import field, settled, type_into
+from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -225,7 +225,7 @@ def test_a_broken_file_is_explained_and_changes_nothing(window: Window, qtbot: Q
             QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
         )
         window.dropEvent(drop)
-        qtbot.waitUntil(partial(reached, told), timeout=5000)
+        qtbot.waitUntil(partial(reached, told), timeout=PATIENCE)
     assert "body.regions.brick.size[1]: '12 W' is not a length" in seen[0]
     assert "materials.brick.kk: 'kk' is not known here; did you mean 'k'?" in seen[0]
     assert "line 1, column" in seen[1]
@@ -258,8 +258,8 @@ def test_a_killed_solver_leaves_the_case_and_works_again(window: Window, qtbot: 
     assert window.solver.busy and first is not None
     qtbot.wait(120)
     os.kill(first, signal.SIGKILL)
-    qtbot.waitUntil(lambda: window.solver.pid not in (None, first), timeout=5000)
-    qtbot.waitUntil(lambda: not window.solver.busy, timeout=5000)
+    qtbot.waitUntil(lambda: window.solver.pid not in (None, first), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not window.solver.busy, timeout=PATIENCE)
     assert window.current.case is not None
     assert window.current.case.data["mesh"]["size"] == "0.4 mm"
     assert "before the last edit" in window.stage._stale
@@ -274,15 +274,15 @@ def test_a_long_solve_stops_within_half_a_second(window: Window, qtbot: QtBot) -
     type_into(field(window, "mesh.size"), "0.2 mm")
     solve = window.header.findChild(QPushButton, "solve")
     assert solve is not None
-    qtbot.waitUntil(lambda: solve.text().startswith("Stop"), timeout=2000)
+    qtbot.waitUntil(lambda: solve.text().startswith("Stop"), timeout=PATIENCE)
     qtbot.wait(300)
     start = time.perf_counter()
     QTest.mouseClick(solve, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not window.solver.busy, timeout=2000)
+    qtbot.waitUntil(lambda: not window.solver.busy, timeout=PATIENCE)
     assert time.perf_counter() - start < 0.5
     assert "stopped" in window.stage._stale
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
-    qtbot.waitUntil(lambda: not window.stage._stale, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.stage._stale, timeout=PATIENCE)
 
 
 def test_without_live_the_answer_is_marked_stale_until_f5(window: Window, qtbot: QtBot) -> None:
@@ -355,7 +355,7 @@ def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window
     before = window.current.case
     wish = {"size": "0.6 mm", "order": 1, "cells": "triangles"}
     window.show_case(with_value(before, ("mesh",), wish), None)
-    qtbot.waitUntil(lambda: window.is_current() and bool(window.checks.cards), timeout=30_000)
+    qtbot.waitUntil(lambda: window.is_current() and bool(window.checks.cards), timeout=PATIENCE)
     state = window.header.findChild(QLabel, "state")
     assert state is not None and state.text().endswith("estimating errors …")
     assert card.error.text() == "± …" and "being estimated" in card.error.toolTip()
@@ -366,7 +366,7 @@ def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window
     assert state.text().startswith("current") and not state.text().endswith("…")
     finer = with_value(before, ("mesh",), {"size": "0.4 mm", "order": 1})
     window.show_case(finer, None)
-    qtbot.waitUntil(lambda: window.is_current() and card.error.text() == "± …", timeout=30_000)
+    qtbot.waitUntil(lambda: window.is_current() and card.error.text() == "± …", timeout=PATIENCE)
     process = window.solver.pid
     window.show_case(with_value(finer, ("materials", "brick", "k"), "0.6 W/(m K)"), None)
     settled(qtbot, window)

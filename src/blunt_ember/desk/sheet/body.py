@@ -74,7 +74,9 @@ def body_section(case: Case) -> SheetSection:
                 *(_height_words(case, path) if region.z is not None else ()),
                 *_filling_words(case, path, bool(region.void), region.material, not levels),
                 *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
-                Remove(f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path)),
+                Remove(
+                    f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path), at=path
+                ),
             )
         )
         rows += [_level(case, (*path, "levels", level)) for level in levels]
@@ -104,7 +106,7 @@ def _kind(case: Case) -> SheetRow:
         if body.kind == kind:
             path = ("body", key)
             known = key in case.data["body"]
-            default = Entry(f"body.{key}", getattr(body, key).text, hint, typing(path))
+            default = Entry(f"body.{key}", getattr(body, key).text, hint, typing(path), at=path)
             parts += [Word(word), *(entry(case, path, hint) if known else [default])]
     return tuple(parts)
 
@@ -133,7 +135,7 @@ def _filling_words(case: Case, path: DataPath, void: bool, material: str | None,
 def _level(case: Case, path: DataPath) -> SheetRow:
     region, name = str(path[2]), str(path[4])
     levels = case.document.body.regions[region].levels or {}
-    remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path))
+    remove = Remove(f"remove {region}.{name}", f"Remove the level {name}", *_removing(path), at=path)
     return (
         Word("    "),
         Entry(f"level {region}.{name}", name, "Name of the level", _renaming(path), "name"),
@@ -185,7 +187,7 @@ def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
                 section += [Word(", perimeter"), *entry(case, (*path, "perimeter"), "Perimeter, such as 30 mm")]
         rows.append(
             (
-                Entry(f"piece {name}", name, "Name of the piece", _renaming(path), "name"),
+                Entry(f"piece {name}", name, "Name of the piece", _renaming(path), "name", at=path),
                 Word("length"),
                 *entry(case, (*path, "length"), "Length, such as 120 mm"),
                 *section,
@@ -193,7 +195,7 @@ def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
                 Word("of"),
                 _material_choice(case, path, piece.material),
                 *(
-                    (Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path)),)
+                    (Remove(f"remove {name}", f"Remove the piece {name}", *_removing(path), at=path),)
                     if len(rod.pieces) > 1
                     else ()
                 ),
@@ -232,7 +234,7 @@ def _groups(case: Case, body: Imported) -> list[SheetRow]:
     rows: list[SheetRow] = [
         (
             Word("file"),
-            Entry("body.file", body.file, "DataPath of the mesh file", typing(("body", "file"))),
+            Entry("body.file", body.file, "Path of the mesh file", typing(("body", "file")), at=("body", "file")),
             Word("in which 1 is"),
             *entry(case, ("body", "unit"), "Length that 1 stands for in the file, such as 1 mm"),
         )
@@ -335,4 +337,5 @@ def _material_choice(case: Case, part: DataPath, material: str | None) -> Choice
         material or "○ material …",
         tuple(options),
         is_open=material is None,
+        at=path,
     )

@@ -93,7 +93,7 @@ def _start_row(case: Case, clock: Clock) -> SheetRow:
 def _region_row(case: Case, name: str) -> SheetRow:
     path: DataPath = ("clock", "start_in", name)
     at = law_entry(case, path, "Temperature of this region at the start", TEMPERATURE, " ".join(PLACE))
-    return Word(f"{name} at"), *at, Remove(f"remove start of {name}", "Start as the rest", removing(path))
+    return Word(f"{name} at"), *at, Remove(f"remove start of {name}", "Start as the rest", removing(path), at=path)
 
 
 def _end_row(case: Case, path: DataPath, key: str, until: Condition | None, outcome: Outcome | None) -> SheetRow:
@@ -190,7 +190,12 @@ def _stage_rows(case: Case, place: int, outcome: Outcome | None) -> list[SheetRo
     head: SheetRow = (
         Entry(f"stage {place}", stage.name, "Name of the stage", typing((*path, "name")), "name"),
         *_end_row(case, path, "lasts", stage.until, outcome),
-        Remove(f"remove stage {place}", f"Remove the stage {stage.name}", _without_stage(place)),
+        Remove(
+            f"remove stage {place}",
+            f"Remove the stage {stage.name}",
+            _without_stage(place),
+            at=("clock", "stages", place),
+        ),
     )
     stated = [
         (Word("  "), *surrounding_sentence(case, (*into, number), entry, outer))

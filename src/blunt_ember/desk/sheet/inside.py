@@ -38,7 +38,7 @@ def inside_section(case: Case, outcome: Outcome | None) -> SheetSection:
                 *_where(case, path, source.regions, regions),
                 *_how_much(case, path),
                 *_while(case, path),
-                Remove(f"remove heat {place}", "Remove this heat", removing(path)),
+                Remove(f"remove heat {place}", "Remove this heat", removing(path), at=path),
             )
         )
     rows.append((Choice("add heat inside", "heat that arises inside …", _new_heat(case, regions), "link"),))
@@ -149,7 +149,7 @@ def joints_section(case: Case, outcome: Outcome | None) -> SheetSection:
             (
                 Choice(f"joint {place}", ", ".join(joint.surfaces), instead + also, points=(*joint.surfaces, *members)),
                 *_joint_words(case, path),
-                Remove(f"remove joint {place}", "Make it perfect again", removing(path)),
+                Remove(f"remove joint {place}", "Make it perfect again", removing(path), at=path),
             )
         )
     if perfect:

@@ -61,7 +61,7 @@ def materials_section(case: Case) -> SheetSection:
                 *((Word("not used", "quiet"),) if name not in used else ()),
                 _more(case, path, material),
                 *_source(material),
-                Remove(f"remove material {name}", f"Remove the material {name}", removing(path)),
+                Remove(f"remove material {name}", f"Remove the material {name}", removing(path), at=path),
             )
         )
 

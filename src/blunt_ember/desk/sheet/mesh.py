@@ -55,9 +55,15 @@ def mesh_section(case: Case, outcome: Outcome | None) -> SheetSection:
     across = wish.across if wish.across is not None else ACROSS[len(case.document.body.coordinates)]
     row: SheetRow = (
         Word("cells of"),
-        Entry("mesh.size", str(data.get("size", "auto")), "Largest cell, such as 5 mm, or auto", set_size),
+        Entry(
+            "mesh.size",
+            str(data.get("size", "auto")),
+            "Largest cell, such as 5 mm, or auto",
+            set_size,
+            at=("mesh", "size"),
+        ),
         Word("at least"),
-        Entry("mesh.across", str(across), "Cells across every region at least", set_across),
+        Entry("mesh.across", str(across), "Cells across every region at least", set_across, at=("mesh", "across")),
         Word("across,"),
         Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
     )
@@ -98,7 +104,9 @@ def _finer_places(case: Case, outcome: Outcome | None) -> list[SheetRow]:
                 Word(": divided by"),
                 whole_entry(f"divisions {place}", (*path, "divisions"), local.divisions, "Cells along it"),
             ]
-        rows.append((*where, *fine, Remove(f"remove finer place {place}", "Remove this finer place", removing(path))))
+        rows.append(
+            (*where, *fine, Remove(f"remove finer place {place}", "Remove this finer place", removing(path), at=path))
+        )
     found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
     extent = extent_of(outcome.geometry) if outcome and outcome.geometry else 0.1
     size = f"{extent * 1000 / 100:.2g} mm"

@@ -47,7 +47,7 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
                 Entry(f"question {place}", question.name, "Name of the question", typing((*path, "name")), "name"),
                 *_asked(case, path, question, surfaces),
                 *_expected(case, path, question),
-                Remove(f"remove question {place}", "Remove this question", removing(path)),
+                Remove(f"remove question {place}", "Remove this question", removing(path), at=path),
             )
         )
     rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
@@ -301,7 +301,7 @@ def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
                     "formula" if block == "working" else "value",
                 ),
                 *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
-                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name))),
+                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name)), at=(block, name)),
             )
         )
     return rows

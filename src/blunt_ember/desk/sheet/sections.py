@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 
 from blunt_ember.case.case import Case
@@ -35,11 +34,10 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "working": formulas(case, "working"),
     }
     notes = outcome.notes if outcome is not None else ()
-    return [_with_notes(section, [note for note in notes if _block(note) == block]) for block, section in made.items()]
-
-
-def _block(note: Note) -> str:
-    return re.split(r"[.\[]", note.path, maxsplit=1)[0]
+    return [
+        _with_notes(replace(section, block=block), [note for note in notes if note.at[:1] == (block,)])
+        for block, section in made.items()
+    ]
 
 
 def _with_notes(section: SheetSection, notes: list[Note]) -> SheetSection:

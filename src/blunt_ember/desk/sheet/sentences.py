@@ -50,6 +50,11 @@ class CurveOfLaw:
     table: Table
     tabled: Tabled
 
+    @property
+    def at(self) -> DataPath:
+        """The place of the document that it states."""
+        return self.tabled.path
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -60,6 +65,8 @@ class Entry:
     hint: str
     edit: TypedEdit
     style: Literal["value", "name", "formula"] = "value"
+    #: The place of the document that it states.
+    at: DataPath = ()
     #: Where a table may be pasted instead: what it would stand for.
     tabled: Tabled | None = None
 
@@ -87,6 +94,8 @@ class Choice:
     points: tuple[str, ...] = ()
     #: Whether a click does its one option at once.
     direct: bool = False
+    #: The place of the document that it states.
+    at: DataPath = ()
 
 
 @dataclass(frozen=True)
@@ -97,6 +106,8 @@ class Remove:
     hint: str
     edit: Edit
     goes_too: Callable[[Case], list[str]] = lambda case: []
+    #: The place of the document that its row states.
+    at: DataPath = ()
 
 
 SentencePart = Word | Entry | Choice | Remove | CurveOfLaw
@@ -110,6 +121,8 @@ class SheetSection:
     title: str
     state: str
     rows: tuple[SheetRow, ...]
+    #: The block of the document it speaks of.
+    block: str = ""
 
 
 def entry(case: Case, path: DataPath, hint: str) -> list[SentencePart]:
@@ -123,7 +136,7 @@ def entry(case: Case, path: DataPath, hint: str) -> list[SentencePart]:
     parts: list[SentencePart] = [Word(f"{parameter} =", "parameter")] if parameter else []
     if parameter:
         hint = f"{hint}. It follows the parameter {parameter}: a value typed here changes it wherever it is used"
-    parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed)))
+    parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed), at=path))
     note = value_note(case, text)
     return [*parts, Word(note, "quiet")] if note else parts
 

@@ -28,7 +28,7 @@ from blunt_ember.desk.sheet.sentences import (
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
-from blunt_ember.errors import BluntEmberError, CaseError, OpenCaseError
+from blunt_ember.errors import BluntEmberError, CaseError, DataPath, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
 
 
@@ -75,6 +75,11 @@ class RowWidget(QWidget):
             and getattr(new, "role", "") == getattr(old, "role", "")
             for new, (old, _) in zip(row, self.parts, strict=True)
         )
+
+    def focusable_parts(self) -> list[tuple[Entry | Choice | Remove | CurveOfLaw, QWidget]]:
+        """Return what of the row takes the focus; the first of it stands for what removes the whole row."""
+        found = [(part, widget) for part, widget in self.parts if not isinstance(part, Word)]
+        return [(part, found[0][1] if isinstance(part, Remove) else widget) for part, widget in found]
 
     def show_row(self, row: SheetRow) -> None:
         """Take new texts."""
@@ -321,6 +326,7 @@ class SectionWidget(QWidget):
 
     def show_section(self, section: SheetSection) -> None:
         """Take new texts, making rows anew only where their shape has changed."""
+        self.block = section.block
         self._state.setText(section.state)
         self._rows.show_rows(section.rows)
 
@@ -386,16 +392,33 @@ class Sheet(QScrollArea):
             if again is not None:
                 again.setFocus()
 
-    def jump_to(self, path: str) -> None:
-        """Bring the place of a fault into view and put the focus there."""
-        for width in range(len(path), 0, -1):
-            if path[width:] and path[width] not in ".[":
-                continue
-            place = self.entry(path[:width]) or _choice_at(self, path[:width])
-            if place is not None:
-                self.ensureWidgetVisible(place)
-                place.setFocus(Qt.FocusReason.TabFocusReason)
-                return
+    def jump_to(self, at: DataPath) -> None:
+        """Bring what states a place of the document into view, or the nearest there is, and put the focus there."""
+        near = [
+            (shared, -len(part.at), widget)
+            for row in self.findChildren(RowWidget)
+            for part, widget in row.focusable_parts()
+            if row.isVisibleTo(self) and part.at and (shared := _shared(part.at, at)) > min(1, len(at) - 1)
+        ]
+        if near:
+            widget = max(near, key=lambda each: each[:2])[2]
+            self.ensureWidgetVisible(widget)
+            widget.setFocus(Qt.FocusReason.TabFocusReason)
+            return
+        heading = next((section for section in self._sections if at[:1] == (section.block,)), None)
+        if heading is not None:
+            self.ensureWidgetVisible(heading)
+            first = next((row for row in heading.findChildren(RowWidget) if row.isVisibleTo(self)), None)
+            if first is not None and first.focusable_parts():
+                first.focusable_parts()[0][1].setFocus(Qt.FocusReason.TabFocusReason)
+
+    def place_of(self, widget: QWidget) -> DataPath:
+        """Return the place of the document that a field or word of the sheet states; empty where it states none."""
+        for row in self.findChildren(RowWidget):
+            for part, other in row.focusable_parts():
+                if other is widget and part.at:
+                    return part.at
+        return ()
 
     def show_pointed(self, surface: str) -> None:
         """Mark the words that speak of the surface the picture points at."""
@@ -430,7 +453,7 @@ class Sheet(QScrollArea):
             link.setToolTip(fault.path)
             link.setProperty("role", "link")
             link.setCursor(Qt.CursorShape.PointingHandCursor)
-            link.clicked.connect(lambda _, path=fault.path: self.jump_to(path))
+            link.clicked.connect(lambda _, at=fault.at: self.jump_to(at))
             self._open_items.addWidget(link)
 
     def focus_first(self) -> None:
@@ -444,12 +467,9 @@ class Sheet(QScrollArea):
         return next((field for field in self.findChildren(EntryField, key) if field.isVisibleTo(self)), None)
 
 
-def _choice_at(sheet: Sheet, path: str) -> QToolButton | None:
-    """The choice that states what stands at a path of the document."""
-    parts = path.split(".")
-    if parts[:2] == ["body", "regions"] and parts[3:] == ["material"]:
-        return sheet.findChild(QToolButton, f"material of {parts[2]}")
-    return None
+def _shared(one: DataPath, other: DataPath) -> int:
+    """How many steps two paths into the document have in common."""
+    return next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 def _seen(outcome: Outcome) -> tuple[object, ...]:

@@ -59,7 +59,9 @@ def surfaces_section(case: Case, outcome: Outcome | None) -> SheetSection:
                     more + instead + (fewer if len(members) > 1 else ()),
                     points=members,
                 ),
-                Remove(f"remove surface name {name}", f"Forget the name {name}", _forgetting(name)),
+                Remove(
+                    f"remove surface name {name}", f"Forget the name {name}", _forgetting(name), at=("surfaces", name)
+                ),
             )
         )
     if found:
@@ -94,7 +96,11 @@ def _part_row(case: Case, path: DataPath, found: list[str]) -> SheetRow:
         where = (Word("within a"), *shape_words(case, (*path, "within"), part.within), Word("at"), *at)
     else:
         where = (Word("from"), *place_entries(case, (*path, "start")), Word("to"), *place_entries(case, (*path, "end")))
-    return (*start, *where, Remove(f"remove surface name {name}", f"Leave {part.on} whole", _forgetting(name)))
+    return (
+        *start,
+        *where,
+        Remove(f"remove surface name {name}", f"Leave {part.on} whole", _forgetting(name), at=("surfaces", name)),
+    )
 
 
 def _renaming(old: str) -> TypedEdit:

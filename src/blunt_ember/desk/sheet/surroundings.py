@@ -93,7 +93,7 @@ def surrounding_sentence(case: Case, path: DataPath, surrounding: Surrounding, o
         ),
         *_stated_words(case, path, surrounding),
         *_for_a_while(case, path, surrounding),
-        Remove(f"remove surrounding {_tag(path)}", "Remove this statement", removing(path)),
+        Remove(f"remove surrounding {_tag(path)}", "Remove this statement", removing(path), at=path),
     )
 
 

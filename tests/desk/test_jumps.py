@@ -1,0 +1,79 @@
+"""A click on an open item leads to what states it, wherever that is and whatever it is called."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QToolButton
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.desk.app.window import Window
+from blunt_ember.errors import DataPath, path_text
+from blunt_ember.gallery.families import family
+from tests.desk.conftest import settled
+
+
+def without_at(data: Any, path: DataPath) -> Any:
+    """Data less the entry at a path."""
+    if len(path) == 1:
+        return {key: entry for key, entry in data.items() if key != path[0]}
+    if isinstance(data, list):
+        return [without_at(entry, path[1:]) if at == path[0] else entry for at, entry in enumerate(data)]
+    return {key: without_at(entry, path[1:]) if key == path[0] else entry for key, entry in data.items()}
+
+
+def data_of(name: str) -> dict[str, Any]:
+    return dict(family(name).case().data)
+
+
+def with_space(data: dict[str, Any]) -> dict[str, Any]:
+    regions = {"part 2" if name == "shell" else name: region for name, region in data["body"]["regions"].items()}
+    entries = [{**entry, "on": entry["on"].replace("shell", "part 2")} for entry in data["surroundings"]]
+    return {**data, "body": {**data["body"], "regions": regions}, "surroundings": entries, "questions": []}
+
+
+PIECE = next(iter(data_of("rod-held-tip")["body"]["pieces"]))
+FLOOR = data_of("stacked-floor")["body"]["regions"]
+REGION = next(name for name, region in FLOOR.items() if "levels" in region)
+LEVEL = next(iter(FLOOR[REGION]["levels"]))
+WALL = data_of("composite-wall")
+
+
+@pytest.mark.parametrize(
+    ("data", "path"),
+    [
+        (data_of("rod-held-tip"), ("body", "pieces", PIECE, "material")),
+        (data_of("stacked-floor"), ("body", "regions", REGION, "levels", LEVEL, "material")),
+        (WALL, ("body", "regions", "blanket", "material")),
+        (with_space(WALL), ("body", "regions", "part 2", "material")),
+        (WALL, ("materials", "brick", "k")),
+    ],
+    ids=["piece of a rod", "level", "region", "name with a space", "property"],
+)
+def test_an_open_item_is_one_click_from_its_field(
+    window: Window, qtbot: QtBot, data: dict[str, Any], path: DataPath
+) -> None:
+    window.show_case(case_from_data(without_at(data, path)), None)
+    settled(qtbot, window)
+    link = window.sheet.findChild(QToolButton, f"open {path_text(path)}")
+    assert link is not None
+    QTest.mouseClick(link, Qt.MouseButton.LeftButton)
+    place = QApplication.focusWidget()
+    assert place is not None and window.sheet.place_of(place)[:2] == path[:2]
+    assert window.sheet.place_of(place)[: len(path) - 1] == path[:-1], "the row of what is open"
+
+
+@pytest.mark.parametrize(
+    "path",
+    [("questions", 2, "tolerance"), ("surroundings", 1, "film", "h"), ("mesh", "size"), ("working", "q"), ("clock",)],
+)
+def test_any_place_of_a_case_is_found(window: Window, path: DataPath) -> None:
+    window.sheet.jump_to(path)
+    place = QApplication.focusWidget()
+    assert place is not None
+    found = window.sheet.place_of(place)
+    assert found[: min(2, len(path))] == path[:2] or path == ("clock",)
