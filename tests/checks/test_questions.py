@@ -15,6 +15,7 @@ from blunt_ember.case.editing.edits import appended, with_value
 from blunt_ember.case.values.units import HEAT_FLOW, TEMPERATURE
 from blunt_ember.checks.questions.history import thinned
 from blunt_ember.checks.questions.sentence import question_sentence
+from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
@@ -22,6 +23,9 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 
 FLOW = Flow()
+
+
+MADE_UP = Source(Provenance.STATED, "made up")
 
 
 def ask(name: str, *asked: dict[str, Any], mesh: dict[str, Any] | None = None) -> tuple[list[Check], Outcome]:
@@ -165,27 +169,27 @@ def question(tolerance: str, **asked: Any) -> Question:
 def test_a_share_is_of_the_expected_heat_and_of_the_span_of_temperatures(value: float, off: float, span: float) -> None:
     asked = question("5 %")
     expected = value * (1 + off)
-    found = check(asked, HEAT_FLOW, "", value, None, expected, "made up", span)
+    found = check(asked, HEAT_FLOW, "", value, expected, MADE_UP, span)
     assert found.deviation == pytest.approx(value - expected) and found.allowed == pytest.approx(0.05 * abs(expected))
     assert found.verdict == ("agrees" if abs(value - expected) <= 0.05 * abs(expected) * (1 + 1e-12) else "off")
     warm = question("5 %", highest="a.left")
-    near = check(warm, TEMPERATURE, "", 300.0 + 0.04 * span, 0.1, 300.0, "made up", span)
+    near = check(warm, TEMPERATURE, "", 300.0 + 0.04 * span, 300.0, MADE_UP, span)
     assert near.verdict == "agrees" and near.relative == pytest.approx(0.04, rel=1e-6)
-    far = check(warm, TEMPERATURE, "", 300.0 + 0.06 * span, 0.1, 300.0, "made up", span)
+    far = check(warm, TEMPERATURE, "", 300.0 + 0.06 * span, 300.0, MADE_UP, span)
     assert far.verdict == "off" and far.allowed == pytest.approx(0.05 * span)
 
 
 def test_a_tolerance_with_a_unit_is_what_it_says_and_nothing_expected_is_open() -> None:
     warm = question("0.5 K", highest="a.left")
-    assert check(warm, TEMPERATURE, "", 300.4, None, 300.0, "s", 1000.0).verdict == "agrees"
-    assert check(warm, TEMPERATURE, "", 300.6, None, 300.0, "s", 1000.0).verdict == "off"
-    open_one = check(warm, TEMPERATURE, "asked", 300.6, 0.1, None, None, 1000.0)
+    assert check(warm, TEMPERATURE, "", 300.4, 300.0, MADE_UP, 1000.0).verdict == "agrees"
+    assert check(warm, TEMPERATURE, "", 300.6, 300.0, MADE_UP, 1000.0).verdict == "off"
+    open_one = check(warm, TEMPERATURE, "asked", 300.6, None, None, 1000.0)
     assert open_one.verdict == "open" and open_one.note == "nothing is expected yet" and open_one.allowed is None
-    said = check(warm, TEMPERATURE, "asked", 300.6, 0.1, None, None, 1000.0, "it does not hold")
+    said = check(warm, TEMPERATURE, "asked", 300.6, None, None, 1000.0, "it does not hold")
     assert said.note == "it does not hold"
-    exact = check(question("0 %"), HEAT_FLOW, "", 1.0 + 1e-14, None, 1.0, "s", 1.0)
+    exact = check(question("0 %"), HEAT_FLOW, "", 1.0 + 1e-14, 1.0, MADE_UP, 1.0)
     assert exact.verdict == "agrees"  # round-off is no deviation
-    nothing = check(question("1 %"), HEAT_FLOW, "", 0.5, None, 0.0, "s", 1.0)
+    nothing = check(question("1 %"), HEAT_FLOW, "", 0.5, 0.0, MADE_UP, 1.0)
     assert nothing.verdict == "off" and nothing.relative == np.inf
 
 

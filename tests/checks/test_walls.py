@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.checks.questions.profile import main_axis, profile_through
+from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
@@ -47,7 +48,7 @@ def test_every_reference_case_agrees(name: str) -> None:
         assert check.verdict == "agrees", check
         if (
             check.source
-            and check.source.startswith("exact")
+            and check.source.provenance is Provenance.EXACT
             and outcome.exact
             and outcome.exact.name in STRAIGHT
             and name not in BENT
@@ -59,7 +60,7 @@ def test_every_reference_case_agrees(name: str) -> None:
         elif outcome.exact and outcome.exact.name in THIN:
             assert check.relative is not None
             assert check.relative < 1e-3, check
-        elif check.source and check.source.startswith("exact"):
+        elif check.source and check.source.provenance is Provenance.EXACT:
             assert check.deviation is not None
             assert check.error is not None
             assert abs(check.deviation) <= check.error + 1e-12 * abs(check.value), check

@@ -7,6 +7,7 @@ from typing import Literal
 
 from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE, Kind
+from blunt_ember.checks.source import Source
 
 Verdict = Literal["agrees", "off", "open"]
 
@@ -26,7 +27,7 @@ class Check:
     value: float
     error: float | None
     expected: float | None
-    source: str | None
+    source: Source | None
     deviation: float | None
     relative: float | None
     tolerance: str
@@ -35,14 +36,24 @@ class Check:
     note: str = ""
 
 
+def scale_of(question: Question, value: float, span: float) -> float:
+    """Return what shares of an answer are of: a temperature of the ``span``, K, all else of its ``value``, SI."""
+    return span if question.kind.dimension == TEMPERATURE.dimension else abs(value)
+
+
+def allowed_of(question: Question, value: float, span: float) -> float:
+    """Return the tolerance of an answer of about some ``value`` in SI; ``span`` is that of the temperatures, K."""
+    tolerance = question.tolerance
+    return tolerance.amount * scale_of(question, value, span) if tolerance.kind == NUMBER else tolerance.amount
+
+
 def check(
     question: Question,
     kind: Kind,
     asked: str,
     value: float,
-    error: float | None,
     expected: float | None,
-    source: str | None,
+    source: Source | None,
     span: float,
     note: str = "",
 ) -> Check:
@@ -55,7 +66,7 @@ def check(
             asked,
             kind,
             value,
-            error,
+            None,
             None,
             source,
             None,
@@ -65,9 +76,8 @@ def check(
             "open",
             note or "nothing is expected yet",
         )
-    scale = span if question.kind.name == TEMPERATURE.name else abs(expected)
-    tolerance = question.tolerance
-    allowed = tolerance.amount * scale if tolerance.kind == NUMBER else tolerance.amount
+    scale = scale_of(question, expected, span)
+    allowed = allowed_of(question, expected, span)
     deviation = value - expected
     # Round-off of the compared numbers themselves never makes a check fail.
     slack = 1e-12 * max(abs(value), abs(expected))
@@ -78,12 +88,12 @@ def check(
         asked,
         kind,
         value,
-        error,
+        None,
         expected,
         source,
         deviation,
         relative,
-        tolerance.text,
+        question.tolerance.text,
         allowed,
         verdict,
         note,

@@ -258,6 +258,7 @@ def _written_in_time(options: argparse.Namespace, outcome: Outcome) -> list[Path
 
 
 def _verify(options: argparse.Namespace) -> int:
+    from blunt_ember.checks.source import Provenance
     from blunt_ember.checks.verdict import Check
     from blunt_ember.flow.flow import Flow
     from blunt_ember.gallery.reference_cases import reference_cases
@@ -281,7 +282,11 @@ def _verify(options: argparse.Namespace) -> int:
     if not checks:
         raise BluntEmberError(f"there is no reference case with '{options.name}' in its name")
     agree = sum(check.verdict == "agrees" for check in checks)
-    exact = [check.relative or 0.0 for check in checks if (check.source or "").startswith("exact")]
+    exact = [
+        check.relative or 0.0
+        for check in checks
+        if check.source is not None and check.source.provenance is Provenance.EXACT
+    ]
     if options.json:
         summary = {"agree": agree, "count": len(checks), "largest_deviation_from_exact": max(exact, default=0.0)}
         _print_json({**summary, "checks": objects})

@@ -114,8 +114,7 @@ def run_case(
     recorder = Recorder(mesh, request.start, request.reference_temperature, probes, watched, keeping, fields)
     run, last = recorder.record(march, told_end, on_progress, stopped)
     temperature = last.step.after.excess + request.reference_temperature
-    # What every term gives at an instant is in the histories of the run.
-    solution = Solution(temperature, np.zeros(len(temperature)), (), last.heating.constraints, "in time")
+    solution = Solution(temperature, "in time")
     return run, solution, last.heating.problem, columns
 
 

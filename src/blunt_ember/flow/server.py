@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from multiprocessing.synchronize import Event
 from typing import TYPE_CHECKING, Any
+
+from blunt_ember.flow.job import unforeseen
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.fem.steady.steady import NewtonStep
     from blunt_ember.fem.transient.run import Progress
     from blunt_ember.flow.outcome import Outcome
+    from blunt_ember.mesh.mesh import Mesh
 
 #: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
 #: or in between a step of Newton's method, or how far a run has got.
@@ -44,7 +48,7 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # the window must hear of it, whatever it was
-            what = f"the solver met something unforeseen ({type(error).__name__}: {error})"
+            what = unforeseen("solver", error)
             if before is not None and before.checks:  # the answers stand
                 connection.send((number, news_of(without_errors(before, what), before)))
             else:
@@ -56,13 +60,29 @@ def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outco
     from blunt_ember.flow.outcome import Outcome
 
     known = {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
-    return Outcome(case=case, **{**known, **news})
+    outcome = Outcome(case=case, **{**known, **news})
+    if outcome.problem is None or outcome.mesh is None:
+        return outcome
+    return replace(outcome, problem=replace(outcome.problem, mesh=outcome.mesh))
 
 
 def news_of(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
-    """Return the entries of an outcome that are not those of the one before, less its case."""
-    return {
+    """Return the entries of an outcome that are not those of the one before, less its case.
+
+    Nor is there what only the solver needs: the heat of every term at every node, and a second copy of the mesh.
+    """
+    news = {
         key: value
         for key, value in vars(outcome).items()
         if key != "case" and (before is None or value is not getattr(before, key))
     }
+    if outcome.solution is not None and "solution" in news:
+        news["solution"] = replace(outcome.solution, heat=None)
+    if outcome.problem is not None and "problem" in news:
+        news["problem"] = replace(outcome.problem, mesh=_without_cells(outcome.problem.mesh))
+    return news
+
+
+def _without_cells(mesh: Mesh) -> Mesh:
+    """A mesh that stands for one that the asker has."""
+    return replace(mesh, points=mesh.points[:0], blocks=(), surfaces={})

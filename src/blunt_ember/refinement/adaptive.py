@@ -11,8 +11,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.case import Case
-from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.verdict import allowed_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
@@ -103,15 +103,10 @@ def left_over(levels: Sequence[RefinementLevel]) -> tuple[float, ...]:
 
 def allowances(case: Case, level: RefinementLevel, solved: SolvedField) -> tuple[float, ...]:
     """Return the tolerance of every question in SI; shares are of the span of temperatures or of the answer."""
-    span = float(np.ptp(solved.temperature))
-    if solved.run is not None:
-        span = float(solved.run.highest.max() - solved.run.lowest.min())
-    allowed = []
-    for question, value in zip(case.document.questions, level.values, strict=True):
-        scale = span if question.kind.name == TEMPERATURE.name else abs(value)
-        amount = question.tolerance.amount
-        allowed.append(amount * scale if question.tolerance.kind == NUMBER else amount)
-    return tuple(allowed)
+    return tuple(
+        allowed_of(question, value, solved.span)
+        for question, value in zip(case.document.questions, level.values, strict=True)
+    )
 
 
 def _estimated(solved: SolvedField, problem: Problem) -> _Estimate:

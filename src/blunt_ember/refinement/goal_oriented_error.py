@@ -23,7 +23,7 @@ def weighed_error(
     is not known, as heat through an interface, is taken to go with that.
     """
     influences = Influences(problem, solved.temperature)
-    span = max(float(np.ptp(solved.temperature)), 1e-300)
+    span = max(solved.span, 1e-300)
     total = np.zeros(len(error))
     for place, (question, most) in enumerate(zip(document.questions, allowed, strict=True)):
         influence = _influence(question, place, document, solved, influences)

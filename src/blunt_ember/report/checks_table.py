@@ -86,7 +86,7 @@ def answer_object(check: Check) -> dict[str, Any]:
         "unit": check.kind.shown,
         "error": None if check.error is None else check.error * factor,
         "expected": None if check.expected is None else in_shown_unit(check.expected, check.kind),
-        "source": check.source,
+        "source": None if check.source is None else str(check.source),
         "deviation": None if check.deviation is None else check.deviation * factor,
         "deviation_relative": check.relative,
         "tolerance": check.tolerance,
@@ -109,7 +109,7 @@ def check_rows(checks: Sequence[Check]) -> list[tuple[str, ...]]:
             "" if check.deviation is None else shown_difference(check.deviation, check.kind),
             check.tolerance,
             MARKS[check.verdict],
-            check.note or check.source or "",
+            check.note or ("" if check.source is None else str(check.source)),
         )
         for check in checks
     ]

@@ -117,7 +117,7 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
                 else f"± {shown_difference(check.error, check.kind, 1)}",
                 "expected": "" if check.expected is None else shown(check.expected, check.kind, 7),
                 "deviation": off,
-                "source": check.source or check.note,
+                "source": check.note if check.source is None else str(check.source),
                 "verdict": check.verdict,
                 "mark": MARKS[check.verdict],
             }
@@ -163,7 +163,7 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
     assert geometry is not None and mesh is not None and solution is not None
     axis = main_axis(geometry, mesh, solution.temperature)
     profile = profile_through(axis, geometry, mesh, solution.temperature, outcome.exact_now)
-    exact = f" beside the exact one: {profile.source}" if profile.exact is not None else ""
+    exact = f" beside the exact one ({profile.source})" if profile.exact is not None else ""
     found.append(
         {
             "caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",

@@ -1,11 +1,13 @@
-"""A report written behind a pipe, in a process of its own that the window may end at any time. It never imports Qt."""
+"""A report written as a job behind a pipe."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+from blunt_ember.flow.job import do_job
 
 if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind
@@ -23,19 +25,13 @@ def serve_report(
     levels: Sequence[RefinementLevel],
     kinds: Sequence[Kind],
 ) -> None:
-    """Write the report of a case, of which an outcome is ``known``; send nothing but a line, empty when it is written,
-    else what stopped it."""
-    from blunt_ember.case.case import case_from_data
-    from blunt_ember.errors import BluntEmberError
-    from blunt_ember.flow.server import with_news
-    from blunt_ember.report.html import write_report
+    """Write the report of a case, of which an outcome is ``known``; send a line that says how it ended."""
 
-    try:
+    def job(_: Callable[[Any], None]) -> None:
+        from blunt_ember.case.case import case_from_data
+        from blunt_ember.flow.server import with_news
+        from blunt_ember.report.html import write_report
+
         write_report(with_news(None, known, case_from_data(data, folder)), path, levels, kinds, look)
-        connection.send("")
-    except (BrokenPipeError, ConnectionResetError):
-        return
-    except (BluntEmberError, OSError) as error:
-        connection.send(str(error))
-    except Exception as error:  # the window must hear of it, whatever it was
-        connection.send(f"the report met something unforeseen ({type(error).__name__}: {error})")
+
+    do_job(connection, "report", job)

@@ -42,6 +42,13 @@ class SolvedField:
     #: By the place of a question: its column among the readings of the run, or among what came true.
     columns: dict[int, int] | None = None
 
+    @property
+    def span(self) -> float:
+        """By how much the highest temperature of the body is above the lowest, K; of a run, at any time."""
+        if self.run is not None:
+            return float(self.run.highest.max() - self.run.lowest.min())
+        return float(np.ptp(self.temperature))
+
     def region_of(self, question: Question) -> int | None:
         """The region a question is asked on the side of, by its index."""
         return self.mesh.regions.index(question.side) if question.side is not None else None

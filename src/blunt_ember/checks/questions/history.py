@@ -8,6 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import Kind
+from blunt_ember.checks.source import Source
 
 #: Instants at which exact curves are evaluated at most.
 _MOST_EXACT = 240
@@ -22,7 +23,7 @@ class History:
     values: Floats
     exact_times: Floats
     exact: Floats | None
-    source: str
+    source: Source | None
 
 
 def thinned(times: Floats, most: int = _MOST_EXACT) -> Floats:

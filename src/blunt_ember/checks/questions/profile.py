@@ -11,6 +11,8 @@ from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.checks.questions.reading_line import ReadingLine, through_middle
 from blunt_ember.checks.references.exact_flux import exact_flux
 from blunt_ember.checks.references.fits.field import ExactField
+from blunt_ember.checks.references.working_field import source_of
+from blunt_ember.checks.source import Source
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -30,7 +32,7 @@ class Profile:
     distance: Floats
     mesh: Floats
     exact: Floats | None
-    source: str
+    source: Source | None
     joints: tuple[tuple[float, str], ...]
     kind: Kind = TEMPERATURE
 
@@ -45,7 +47,7 @@ def quantities_of(mesh: Mesh) -> tuple[str, ...]:
 def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None) -> Profile:
     """Read the temperatures (n,) in K of the nodes along a line, and an exact field beside them."""
     curve = line.of_each_region(exact.temperature) if exact is not None else None
-    source = exact.source if exact is not None else ""
+    source = source_of(exact) if exact is not None else None
     return Profile(line.title, line.distance, line.read(temperature), curve, source, line.joints)
 
 
@@ -76,7 +78,7 @@ def flux_profile(
             quantity,
         )
         curve = None if np.isnan(curve).all() else curve
-    source = exact.source if exact is not None and curve is not None else ""
+    source = source_of(exact) if exact is not None and curve is not None else None
     return Profile(f"{line.title}: {quantity}", line.distance, values, curve, source, line.joints, HEAT_FLUX)
 
 

@@ -8,7 +8,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
-from blunt_ember.checks.references.fits.field import Unsaid
+from blunt_ember.checks.references.fits.field import ExactField, MovingField, Unsaid
+from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
 
@@ -25,7 +26,7 @@ class OwnField(Unsaid):
     @property
     def source(self) -> str:
         """The line."""
-        return f"working: {self.name}"
+        return self.name
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, d) in m."""
@@ -47,3 +48,8 @@ def working_field(name: str, law: Law, space: Space, runs: bool = False) -> OwnF
     if missing:
         raise ReferenceRefusedError(f"this body has no coordinate {missing[0]}")
     return OwnField(law, space, name)
+
+
+def source_of(field: ExactField | MovingField) -> Source:
+    """Return where a field that answers are compared with comes from."""
+    return Source(Provenance.WORKING if isinstance(field, OwnField) else Provenance.EXACT, field.source)

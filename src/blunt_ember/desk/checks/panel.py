@@ -120,10 +120,9 @@ class CheckCard(QFrame):
             label.setVisible(compared)
         self.ruler.setVisible(compared)
         if check.expected is not None and check.deviation is not None:
-            source = check.source or ""
             self.expected.setText(shown(check.expected, check.kind, 7))
-            self.source.setText(_short(source))
-            self.source.setToolTip(source)
+            self.source.setText(check.source.short if check.source is not None else "")
+            self.source.setToolTip("" if check.source is None else str(check.source))
             self.deviation.setText(shown_difference(check.deviation, check.kind))
             self.tolerance.setText(f"within {check.tolerance}")
         self.note.setText(check.note)
@@ -195,12 +194,6 @@ class LedgerTable(QWidget):
                 cells[2].setStyleSheet(f"color: {colour};")
                 cells[3].setText(heat.shown)
                 cells[2].setObjectName(f"ledger {name}")
-
-
-def _short(source: str) -> str:
-    """What there is room for of a source; the whole of it is its tool tip."""
-    kind, _, name = source.partition(": ")
-    return f"= {name}" if kind == "working" else kind if kind == "exact" else source
 
 
 def _fixed(heat: float) -> str:

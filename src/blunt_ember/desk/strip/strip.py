@@ -211,8 +211,7 @@ class Strip(QWidget):
         chosen = self._curve if self._curve in choices else next(iter(choices))
         self.curves.setCurrentText(chosen)
         curves = choices[chosen]
-        own = curves.source.startswith("working") or not curves.source
-        self._source.say(curves.source if own else f"exact: {curves.source}")
+        self._source.say("" if curves.source is None else str(curves.source))
         self.history.show_chart(history_plot(curves, outcome.case.units), float(curves.times[-1]), "", self._theme)
 
     def _show_time_line(self, outcome: Outcome | None) -> None:

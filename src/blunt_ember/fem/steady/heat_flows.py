@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.errors import SolverError
 from blunt_ember.fem.assembly import nodal_area
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
@@ -18,7 +19,10 @@ def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
 
     + is into the body; through an interface, from the first region to the second.
     """
-    return HeatFlows(problem, solution.constraints).of(solution.given, solution.reaction)
+    heat = solution.heat
+    if heat is None:
+        raise SolverError("the heat of this solution was not kept")
+    return HeatFlows(problem, heat.constraints).of(heat.given, heat.reaction)
 
 
 class HeatFlows:

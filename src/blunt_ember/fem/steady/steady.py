@@ -59,21 +59,28 @@ class Given:
 
 
 @dataclass(frozen=True)
-class Solution:
-    """Nodal temperatures (n,) in K and the heat ``reaction`` (n,) in W that constraints give to their nodes.
+class NodalHeat:
+    """What terms and constraints give to the nodes of a solution: ``given`` are all terms with their heat, and
+    ``reaction`` (n,) in W is what ``constraints`` give."""
 
-    ``given`` are all terms with their heat; ``steps`` those of Newton's method, none for a linear problem.
-    """
+    given: tuple[Given, ...]
+    reaction: Floats
+    constraints: Constraints
+
+
+@dataclass(frozen=True)
+class Solution:
+    """Nodal temperatures (n,) in K, and how they were found; ``steps`` are those of Newton's method, none for a linear
+    problem."""
 
     temperature: Floats
-    reaction: Floats
-    given: tuple[Given, ...]
-    constraints: Constraints
     method: str
     steps: tuple[NewtonStep, ...] = ()
     notes: tuple[Note, ...] = ()
     #: Heat in W that the round-off of temperatures makes by itself.
     noise: float = 0.0
+    #: Not kept of an instant of a run, whose histories say it, nor sent to the window.
+    heat: NodalHeat | None = None
 
 
 def solve_steady(
@@ -84,10 +91,9 @@ def solve_steady(
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
-       What follows time is taken at ``t`` in s.
-    ``on_progress`` hears of each of
-       its steps. Raises :class:`OpenCaseError` when no temperature can settle, and
-       :class:`SolverError` when the equations have no finite solution.
+    What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. Raises
+    :class:`OpenCaseError` when no temperature can settle, and :class:`SolverError` when the equations have no finite
+    solution.
     """
     require_memory(problem.mesh)
     balance = Balance(problem, t)
@@ -105,7 +111,8 @@ def solve_steady(
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     notes, noise = separate_parts(problem, parts), balance.noise(excess)
-    return Solution(temperature, reaction, given, balance.constraints, method, steps, notes, noise)
+    heat = NodalHeat(given, reaction, balance.constraints)
+    return Solution(temperature, method, steps, notes, noise, heat)
 
 
 class Balance:

@@ -14,6 +14,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import Kind
+from blunt_ember.checks.source import Source
 from blunt_ember.picture.charts.charts import chart_style, name_difference
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
@@ -40,7 +41,7 @@ class TimeCurves:
     curves: tuple[Curve, ...]
     exact_times: Floats
     exact: Floats | None = None
-    source: str = ""
+    source: Source | None = None
     stages: tuple[tuple[float, str], ...] = ()
 
 

@@ -1,0 +1,30 @@
+"""Where a value that an answer is compared with comes from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Provenance(Enum):
+    """Who says what is expected."""
+
+    EXACT = "exact"
+    WORKING = "working"
+    STATED = "stated"
+
+
+@dataclass(frozen=True)
+class Source:
+    """An exact solution with its source, a line of the Working, or what the analyst stated as the source."""
+
+    provenance: Provenance
+    text: str
+
+    def __str__(self) -> str:
+        return self.text if self.provenance is Provenance.STATED else f"{self.provenance.value}: {self.text}"
+
+    @property
+    def short(self) -> str:
+        """What there is room for on a card."""
+        return {Provenance.EXACT: "exact", Provenance.WORKING: f"= {self.text}"}.get(self.provenance, self.text)

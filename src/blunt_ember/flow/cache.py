@@ -1,0 +1,122 @@
+"""Results of recent steps, kept by what they depend on, up to a size in memory."""
+
+from __future__ import annotations
+
+from collections import Counter, OrderedDict
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, fields, is_dataclass
+from enum import Enum
+from typing import Any, TypeVar
+
+import numpy as np
+from scipy import sparse
+
+Result = TypeVar("Result")
+
+#: Bytes of arrays that are kept.
+CAPACITY = 1_500_000_000
+#: Results that stay whatever they take: those of the case at hand.
+_ALWAYS = 12
+
+
+class Step(Enum):
+    """The steps of the flow whose results are kept."""
+
+    GEOMETRY = "geometry"
+    MESH = "mesh"
+    SPLIT_MESH = "mesh split at joints"
+    PROBLEM = "problem"
+    SOLUTION = "solution"
+    HEAT = "heat flows"
+    REQUEST = "what a run needs"
+    RUN = "run"
+    ANSWERS = "answers"
+
+
+#: Steps of which fewer are kept: each run holds its fields on disk.
+_MOST = {Step.RUN: 4}
+
+Key = tuple[Step, str]
+
+
+@dataclass(frozen=True)
+class _Kept:
+    value: Any
+    #: Bytes by the identity of every array that the value holds.
+    arrays: Mapping[int, int]
+
+
+class StepCache:
+    """Results by step and key, the least recently used given up first; arrays that results share count once."""
+
+    def __init__(self, capacity: int = CAPACITY) -> None:
+        self._capacity = capacity
+        self._kept: OrderedDict[Key, _Kept] = OrderedDict()
+        self._holders: Counter[int] = Counter()
+        #: Bytes of all arrays that are kept.
+        self.size = 0
+
+    def get(self, step: Step, key: str, make: Callable[[], Result]) -> Result:
+        """Return the result of a step, made where it is not kept."""
+        place = (step, key)
+        if place not in self._kept:
+            self.put(step, key, make())
+        self._kept.move_to_end(place)
+        kept: Result = self._kept[place].value
+        return kept
+
+    def put(self, step: Step, key: str, value: Any) -> None:
+        """Keep a result, and give up old ones where there is no room."""
+        self._drop((step, key))
+        kept = _Kept(value, dict(_arrays_in(value)))
+        for array, size in kept.arrays.items():
+            if not self._holders[array]:
+                self.size += size
+            self._holders[array] += 1
+        self._kept[step, key] = kept
+        of_step = [place for place in self._kept if place[0] is step]
+        for place in of_step[: -_MOST.get(step, len(of_step))]:
+            self._drop(place)
+        while self.size > self._capacity and len(self._kept) > _ALWAYS:
+            self._drop(next(iter(self._kept)))
+
+    def known(self, step: Step, key: str) -> bool:
+        """Tell whether a result is kept."""
+        return (step, key) in self._kept
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+    def _drop(self, place: Key) -> None:
+        gone = self._kept.pop(place, None)
+        for array, size in gone.arrays.items() if gone is not None else ():
+            self._holders[array] -= 1
+            if not self._holders[array]:
+                del self._holders[array]
+                self.size -= size
+
+
+def _arrays_in(value: Any, seen: set[int] | None = None) -> Iterator[tuple[int, int]]:
+    """The identity and bytes of every array in a result."""
+    seen = set() if seen is None else seen
+    if id(value) in seen:
+        return
+    if isinstance(value, np.ndarray):
+        owner = value if value.base is None or not isinstance(value.base, np.ndarray) else value.base
+        seen.add(id(value))
+        yield id(owner), owner.nbytes
+    elif sparse.issparse(value):
+        for part in vars(value).values():
+            yield from _arrays_in(part, seen)
+    elif is_dataclass(value) and not isinstance(value, type):
+        seen.add(id(value))
+        for field in fields(value):
+            yield from _arrays_in(getattr(value, field.name), seen)
+    elif isinstance(value, Mapping):
+        seen.add(id(value))
+        for entry in value.values():
+            yield from _arrays_in(entry, seen)
+    elif isinstance(value, list | tuple) and not isinstance(value, str):
+        seen.add(id(value))
+        for entry in value:
+            yield from _arrays_in(entry, seen)

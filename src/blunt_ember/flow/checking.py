@@ -1,0 +1,99 @@
+"""Answers of a solved case set beside what is expected, and their histories."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.values.display import time_kind
+from blunt_ember.case.values.units import Kind
+from blunt_ember.checks.questions.answers import SolvedField, answer, exact_answer, exact_history, history
+from blunt_ember.checks.questions.history import History, thinned
+from blunt_ember.checks.questions.sentence import question_sentence
+from blunt_ember.checks.references.working_field import source_of
+from blunt_ember.checks.source import Provenance, Source
+from blunt_ember.checks.verdict import Check, check
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.flow.expected_fields import ExpectedFields, Field, field_named
+
+
+def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
+    """Return the mesh value of every question, in SI; NaN where a run did not get so far."""
+    return tuple(_answer(case, place, question, solved) for place, question in enumerate(case.document.questions))
+
+
+def kind_of(question: Question, case: Case, solved: SolvedField) -> Kind:
+    """Return the kind an answer is shown in: times in the unit that suits the run."""
+    if question.when is not None and solved.run is not None:
+        return time_kind(float(solved.run.times[-1]), case.units)
+    return case.units.of(question.kind)
+
+
+def checks_of(case: Case, solved: SolvedField, fields: ExpectedFields) -> tuple[Check, ...]:
+    """Return a check for every question, not yet with the error of its answer."""
+    return tuple(
+        _check(case, place, question, solved, fields) for place, question in enumerate(case.document.questions)
+    )
+
+
+def histories_of(case: Case, solved: SolvedField, fields: ExpectedFields, exact: Field | None) -> tuple[History, ...]:
+    """Return what was asked at every instant of a run, with the exact curve where a field says it."""
+    if solved.run is None:
+        return ()
+    found = (
+        _history(case, place, question, solved, fields, exact) for place, question in enumerate(case.document.questions)
+    )
+    return tuple(each for each in found if each is not None)
+
+
+def _answer(case: Case, place: int, question: Question, solved: SolvedField) -> float:
+    members = case.document.members_asked(question.target)
+    return answer(question, place, members, solved, ("questions", place, question.asks))
+
+
+def _check(case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields) -> Check:
+    value = _answer(case, place, question, solved)
+    source: Source | None = None
+    expected, note = case.expected.get(place), ""
+    if np.isnan(value):
+        note = "it did not come true" if question.when is not None else "the run did not get to that time"
+    expect = question.expect
+    named = field_named(expect, case) if expect is not None else None
+    if named is not None:
+        try:
+            field = fields.named(named)
+            expected = exact_answer(question, case.document.members_asked(question.target), field, solved)
+            source = source_of(field)
+            if np.isnan(expected):
+                expected, note = None, f"'{named}' does not say this"
+        except ReferenceRefusedError as refusal:
+            note = f"'{named}' does not hold here: {refusal}"
+    elif expect is not None and expect.working is not None:
+        source = Source(Provenance.WORKING, expect.working)
+    elif expect is not None:
+        source = Source(Provenance.STATED, expect.source or "source not stated")
+    asked = question_sentence(question, case.document.body.heat_basis, solved.run is not None)
+    return check(question, kind_of(question, case, solved), asked, value, expected, source, solved.span, note)
+
+
+def _history(
+    case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields, exact: Field | None
+) -> History | None:
+    assert solved.run is not None
+    members = case.document.members_asked(question.target)
+    values = history(question, place, members, solved)
+    if values is None:
+        return None
+    kind, times = kind_of(question, case, solved), solved.run.times
+    named = field_named(question.expect, case) if question.expect is not None else None
+    try:
+        field = exact if named is None else fields.named(named)
+        if field is not None:
+            seen = thinned(times)
+            curve = exact_history(question, members, field, solved, seen)
+            if curve is not None and not np.isnan(curve).all():
+                return History(question.name, kind, values, seen, curve, source_of(field))
+    except ReferenceRefusedError:
+        pass
+    return History(question.name, kind, values, times, None, None)

@@ -1,0 +1,106 @@
+"""The steps of the flow where the clock runs: what a run needs, and the run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from blunt_ember.case.case import Case
+from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.references.fits.moving import Timing
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.steady import Solution, reference_temperature_of
+from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.time_constants import time_scales
+from blunt_ember.flow.cache import Step
+from blunt_ember.flow.error_estimate import EXACTER
+from blunt_ember.flow.run_plan import (
+    RunRequest,
+    breaks_of,
+    horizon_of,
+    run_case,
+    stage_plans,
+    start_field,
+    tolerance_of,
+)
+from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
+
+
+@dataclass(frozen=True)
+class Ran:
+    """A run with the solution at its end, the problem that held there, and both as the questions see them."""
+
+    run: Run
+    solution: Solution
+    problem: Problem
+    solved: SolvedField
+
+
+class ClockSteps:
+    """Runs the clocks of cases and keeps recent runs; ``folder`` is where their fields go, else a temporary one."""
+
+    def __init__(self, steps: Steps, stopped: Callable[[], bool], folder: str | None) -> None:
+        self._steps = steps
+        self._stopped = stopped
+        self._folder = folder
+
+    def request(self, case: Case, on: CaseMesh) -> RunRequest:
+        """Return what a run on a mesh needs."""
+        clock = case.document.running_clock
+        assert clock is not None
+        steps = self._steps
+
+        def make() -> RunRequest:
+            problem = steps.problem(case, on)
+            start = start_field(case, clock, problem)
+            known = problem.held or problem.exchanges
+            reference_temperature = reference_temperature_of(problem) if known else float(start.mean())
+            scales = time_scales(problem, start, reference_temperature, horizon_of(clock), tolerance_of(clock))
+            return RunRequest(
+                case,
+                steps.geometry(case),
+                on.mesh,
+                lambda stage, t: steps.problem(case, on, stage, t),
+                scales,
+                start,
+                reference_temperature,
+            )
+
+        if on.refinement is None:
+            return make()
+        return steps.cache.get(Step.REQUEST, steps.keys.of(case, Step.REQUEST, on.refinement, case.folder), make)
+
+    def ran(self, case: Case, refinement: float) -> Ran:
+        """Return the run on divided cells, which is more exact in time too; one that was stopped is not kept."""
+        steps = self._steps
+        request = self.request(case, steps.mesh(case, refinement))
+        if refinement > 1:
+            request = replace(request, tolerance_factor=EXACTER)
+        key = steps.keys.of(case, Step.RUN, refinement)
+        if steps.cache.known(Step.RUN, key):
+            return steps.cache.get(Step.RUN, key, lambda: self._run(request, steps.on_progress))
+        ran = self._run(request, steps.on_progress)
+        if not ran.run.unfinished:
+            steps.cache.put(Step.RUN, key, ran)
+        return ran
+
+    def ran_anew(
+        self, case: Case, on: CaseMesh, time_tolerance_factor: float, on_progress: OnProgress
+    ) -> tuple[SolvedField, Problem]:
+        """Return a run on a mesh and the last of its problems, neither kept, with so much larger errors in time."""
+        ran = self._run(replace(self.request(case, on), tolerance_factor=time_tolerance_factor), on_progress)
+        return ran.solved, ran.problem
+
+    def timing(self, case: Case) -> Timing:
+        """Return how a run begins and ends, as far as exact solutions need to know."""
+        clock = case.document.running_clock
+        assert clock is not None
+        switches, _ = breaks_of(case)
+        one = not switches and len(clock.stages) < 2 and not clock.start_in
+        request = self.request(case, self._steps.mesh(case, 1))
+        return Timing(clock.start, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
+
+    def _run(self, request: RunRequest, on_progress: OnProgress) -> Ran:
+        run, solution, problem, columns = run_case(request, self._folder, on_progress, self._stopped)
+        solved = SolvedField(request.geometry, request.mesh, solution.temperature, {}, run, columns)
+        return Ran(run, solution, problem, solved)

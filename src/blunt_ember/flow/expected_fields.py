@@ -1,0 +1,74 @@
+"""Which field the answers of a case are compared with: an exact solution, or a line of the Working."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.case_document import Expectation
+from blunt_ember.checks.references.exact_field import exact_field, recognised
+from blunt_ember.checks.references.fits.field import ExactField, MovingField
+from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time
+from blunt_ember.checks.references.working_field import working_field
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.mesh.any_body import AnyGeometry
+
+Field = ExactField | MovingField
+
+
+def field_named(expect: Expectation, case: Case) -> str | None:
+    """Return the exact solution, or the line of the Working that follows the place, that an answer is compared with."""
+    return expect.working if expect.working in case.fields else expect.exact
+
+
+class ExpectedFields:
+    """The fields a case is compared with, each fitted once; ``timing`` says how a run begins, where there is one."""
+
+    def __init__(
+        self, case: Case, geometry: AnyGeometry, problem: Problem, timing: Callable[[], Timing] | None
+    ) -> None:
+        self._case = case
+        self._geometry = geometry
+        self._problem = problem
+        self._timing = timing
+        self._fitted: dict[str, Field] = {}
+
+    def recognised(self) -> Field | None:
+        """Return the first exact solution that holds for the case, else the first field of its Working it names."""
+        if self._timing is None:
+            found: Field | None = recognised(self._geometry, self._problem)
+        else:
+            found = recognised_in_time(self._geometry, self._problem, self._timing())
+        return self.know(found or self._of_working())
+
+    def know(self, field: Field | None) -> Field | None:
+        """Remember a field that was fitted already, and return it."""
+        if field is not None:
+            self._fitted.setdefault(field.name, field)
+        return field
+
+    def named(self, name: str) -> Field:
+        """Return the field of a name; raise :class:`ReferenceRefusedError` where it does not hold."""
+        if name not in self._fitted:
+            self._fitted[name] = self._fit(name)
+        return self._fitted[name]
+
+    def _fit(self, name: str) -> Field:
+        if name in self._case.fields:
+            return working_field(name, self._case.fields[name], self._geometry.space, self._timing is not None)
+        if self._timing is not None and name in MOVING_SOLUTIONS:
+            return moving_field(name, self._geometry, self._problem, self._timing())
+        return exact_field(name, self._geometry, self._problem)
+
+    def _of_working(self) -> Field | None:
+        for question in self._case.document.questions:
+            name = question.expect.working if question.expect is not None else None
+            # A line that leaves a coordinate out may hold on a face alone.
+            places = set("xyz"[: self._geometry.space.dimension])
+            if name is not None and name in self._case.fields and places <= self._case.fields[name].variables:
+                try:
+                    return self.named(name)
+                except ReferenceRefusedError:
+                    continue
+        return None

@@ -1,0 +1,122 @@
+"""What each step of the flow depends on: everything the case says, minus a named list of what the step ignores.
+
+A block that is new to the document is part of every key until somebody says which steps ignore it, so forgetting it
+costs time and never an answer.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.bodies import Group, Imported, Piece
+from blunt_ember.case.document.case_document import CaseDocument, Question
+from blunt_ember.case.document.materials import Material
+from blunt_ember.case.document.regions import Level, Region
+from blunt_ember.content_hash import content_hash
+from blunt_ember.flow.cache import Step
+
+#: A field of the document: its entry, of which it may be a subclass, and its name.
+Field = tuple[type[BaseModel], str]
+
+#: What no number depends on: words; and formulas, whose values stand in the quantities that use them.
+_WORDS: frozenset[Field] = frozenset(
+    {
+        (CaseDocument, "format"),
+        (CaseDocument, "title"),
+        (CaseDocument, "units"),
+        (CaseDocument, "parameters"),
+        (CaseDocument, "working"),
+        (Material, "source"),
+        (Material, "range"),
+        (Question, "name"),
+        (Question, "expect"),
+        (Question, "tolerance"),
+    }
+)
+#: What fills a body, and what acts on it, which its shape does not depend on.
+_FILLING: frozenset[Field] = frozenset(
+    {
+        *((entry, "material") for entry in (Region, Level, Piece, Group)),
+        *((entry, "direction") for entry in (Region, Level, Group)),
+        (CaseDocument, "materials"),
+        (CaseDocument, "surroundings"),
+        (CaseDocument, "heat_inside"),
+        (CaseDocument, "joints"),
+        (CaseDocument, "clock"),
+        (CaseDocument, "questions"),
+    }
+)
+#: Names of surfaces matter where a step says so itself: parts that are cut out, and names that it looks up.
+_SURFACES: frozenset[Field] = frozenset({(CaseDocument, "surfaces")})
+_MESH: frozenset[Field] = frozenset({(CaseDocument, "mesh")})
+
+#: By step, the fields of the document that it ignores.
+IGNORED: Mapping[Step, frozenset[Field]] = {
+    Step.GEOMETRY: _WORDS | _FILLING | _SURFACES | _MESH,
+    Step.MESH: _WORDS | _FILLING | _SURFACES,
+    Step.SPLIT_MESH: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
+    Step.PROBLEM: _WORDS,
+    Step.SOLUTION: _WORDS | {(CaseDocument, "questions")},
+    Step.HEAT: _WORDS | {(CaseDocument, "questions")},
+    Step.REQUEST: _WORDS,
+    Step.RUN: _WORDS,
+    Step.ANSWERS: _WORDS,
+}
+#: Documents whose keys are remembered.
+_MOST = 16
+
+
+class Keys:
+    """Makes the keys of steps, and remembers those of recent documents."""
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[tuple[int, Step], tuple[CaseDocument, str]] = OrderedDict()
+
+    def of(self, case: Case, step: Step, *more: Any) -> str:
+        """Return the key of a step: what it does not ignore, ``more`` that it depends on, and the files it reads."""
+        document = case.document
+        place = (id(document), step)
+        if place not in self._known:
+            self._known[place] = document, content_hash(said(document, IGNORED[step]), *_named(document, step))
+            while len(self._known) > _MOST * len(Step):
+                self._known.popitem(last=False)
+        body = document.body
+        files = _stamp(Path(case.folder) / body.file) if isinstance(body, Imported) else ()
+        return content_hash(self._known[place][1], files, *more)
+
+
+def said(part: Any, ignored: frozenset[Field]) -> Any:
+    """Return a part of the document as plain data, less the fields that are ignored."""
+    if isinstance(part, BaseModel):
+        kept = {
+            key: said(getattr(part, key), ignored)
+            for key in type(part).model_fields
+            if not any((entry, key) in ignored for entry in type(part).__mro__)
+        }
+        return type(part).__name__, kept
+    if isinstance(part, Mapping):
+        return {key: said(entry, ignored) for key, entry in part.items()}
+    return tuple(said(entry, ignored) for entry in part) if isinstance(part, list | tuple) else part
+
+
+def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
+    """What a step that ignores the names of surfaces yet takes of them."""
+    if (CaseDocument, "surfaces") not in IGNORED[step]:
+        return ()
+    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: bool(document.mesh.local or document.joints)}
+    return (document.surface_parts, document.surfaces if looked_up.get(step) else {})
+
+
+def _stamp(path: Path) -> tuple[str, int, int]:
+    """What changes when a file does: a mesh that is written anew is read anew."""
+    try:
+        state = path.stat()
+    except OSError:
+        return str(path), 0, 0
+    return str(path), state.st_mtime_ns, state.st_size

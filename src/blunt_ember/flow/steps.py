@@ -1,0 +1,105 @@
+"""The steps of the flow up to a steady solution, each done once for what it depends on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from blunt_ember.case.case import Case
+from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.problem.problem_from_case import problem_from_case, split_at_joints
+from blunt_ember.fem.steady.heat_flows import heat_flows
+from blunt_ember.fem.steady.steady import NewtonStep, Solution, solve_steady
+from blunt_ember.fem.transient.run import Progress
+from blunt_ember.flow.cache import Step, StepCache
+from blunt_ember.flow.keys import Keys
+from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
+from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh import Mesh
+
+#: Hears of every step of Newton's method as it is done, and how far a run has got.
+OnProgress = Callable[[NewtonStep | Progress], None]
+
+
+@dataclass(frozen=True)
+class CaseMesh:
+    """A mesh of a case, split at its joints; ``refinement`` is None where the case does not make it by itself."""
+
+    mesh: Mesh
+    refinement: float | None
+
+
+class Steps:
+    """Does the steps of cases and keeps their recent results."""
+
+    def __init__(self, cache: StepCache, on_progress: OnProgress) -> None:
+        self.cache = cache
+        self.keys = Keys()
+        self.on_progress = on_progress
+
+    def geometry(self, case: Case) -> AnyGeometry:
+        """Return the body of a case."""
+        document = case.document
+
+        def make() -> AnyGeometry:
+            return geometry_of(document.body, case.folder, document.surface_parts)
+
+        return self.cache.get(Step.GEOMETRY, self.keys.of(case, Step.GEOMETRY, case.folder), make)
+
+    def mesh(self, case: Case, refinement: float) -> CaseMesh:
+        """Return the mesh of a case with every cell divided so often."""
+        document = case.document
+
+        def make() -> Mesh:
+            return generate_mesh(self.geometry(case), document.mesh, refinement, document.members_of)
+
+        def split() -> Mesh:
+            whole = self.cache.get(Step.MESH, self.keys.of(case, Step.MESH, refinement), make)
+            return split_at_joints(document, whole)
+
+        key = self.keys.of(case, Step.SPLIT_MESH, refinement)
+        return CaseMesh(self.cache.get(Step.SPLIT_MESH, key, split), refinement)
+
+    def own_mesh(self, case: Case, mesh: Mesh) -> CaseMesh:
+        """Return a mesh that something else has made of the body, split at the joints of the case."""
+        return CaseMesh(split_at_joints(case.document, mesh), None)
+
+    def problem(self, case: Case, on: CaseMesh, stage: int = 0, t: float = 0.0) -> Problem:
+        """Return the problem that holds right after the time ``t``, s, in a stage of the clock."""
+
+        def make() -> Problem:
+            return problem_from_case(case.document, on.mesh, stage, t)
+
+        if on.refinement is None:
+            return make()
+        return self.cache.get(Step.PROBLEM, self.keys.of(case, Step.PROBLEM, on.refinement, stage, t), make)
+
+    def solution(self, case: Case, on: CaseMesh) -> Solution:
+        """Return the steady solution of a case on its mesh."""
+
+        def make() -> Solution:
+            return solve_steady(self.problem(case, on), on_progress=self.on_progress)
+
+        return self.cache.get(Step.SOLUTION, self.keys.of(case, Step.SOLUTION, on.refinement), make)
+
+    def heat(self, case: Case, on: CaseMesh) -> dict[str, float]:
+        """Return the heat, W, through every surface of the steady solution of a case."""
+
+        def make() -> dict[str, float]:
+            return heat_flows(self.problem(case, on), self.solution(case, on))
+
+        return self.cache.get(Step.HEAT, self.keys.of(case, Step.HEAT, on.refinement), make)
+
+    def solved(self, case: Case, refinement: float) -> SolvedField:
+        """Return the steady solution as questions see it."""
+        on = self.mesh(case, refinement)
+        solution = self.solution(case, on)
+        return SolvedField(self.geometry(case), on.mesh, solution.temperature, self.heat(case, on))
+
+    def solved_anew(self, case: Case, on: CaseMesh, on_progress: OnProgress) -> tuple[SolvedField, Problem]:
+        """Return the steady solution on a mesh and the problem, neither of them kept."""
+        problem = problem_from_case(case.document, on.mesh, 0, 0.0)
+        solution = solve_steady(problem, on_progress=on_progress)
+        heat = heat_flows(problem, solution)
+        return SolvedField(self.geometry(case), on.mesh, solution.temperature, heat), problem
