@@ -16,8 +16,10 @@ from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE
 from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.assembly import assembled, conduction_elements, physical_gradients
+from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.problem.conductors import Conductor
-from blunt_ember.fem.problem.problem import Exchange, FilmLaw, Problem
+from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.reading import flux_at, temperature_at
 from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.fem.steady.steady import solve_steady
@@ -114,10 +116,10 @@ def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) 
         conducting(0.04, 15.0),
         held,
         {
-            "post.top": Exchange(films=(film(25.0, 290.0),)),
-            "insulation.top": Exchange(fluxes=(constant_law(-40.0, HEAT_FLUX),), films=(film(8.0, 295.0),)),
-            "post.left": Exchange(fluxes=(constant_law(120.0, HEAT_FLUX),)),
-            "insulation.left": Exchange(),
+            "post.top": (film(25.0, 290.0),),
+            "insulation.top": (FluxLaw(constant_law(-40.0, HEAT_FLUX)), film(8.0, 295.0)),
+            "post.left": (FluxLaw(constant_law(120.0, HEAT_FLUX)),),
+            "insulation.left": (),
         },
     )
     heat = heat_flows(problem, solve_steady(problem))
@@ -146,9 +148,9 @@ def test_readings_use_the_shape_functions_of_the_cell() -> None:
 @pytest.mark.parametrize(
     ("held", "exchanges", "named"),
     [
-        ({}, {"post.top": Exchange(fluxes=(constant_law(10.0, HEAT_FLUX),))}, "insulation, post"),
+        ({}, {"post.top": (FluxLaw(constant_law(10.0, HEAT_FLUX)),)}, "insulation, post"),
         ({}, {}, "insulation, post"),
-        ({}, {"post.top": Exchange(films=(film(0.0, 300.0),))}, "insulation, post"),
+        ({}, {"post.top": (film(0.0, 300.0),)}, "insulation, post"),
     ],
 )
 def test_a_body_without_an_anchor_is_refused_by_name(held: Any, exchanges: Any, named: str) -> None:

@@ -91,11 +91,10 @@ def _rows(
         if facets.outer and (name in problem.held or name in problem.exchanges or name in periodic):
             rows.append(LedgerRow(document.own_name(name), heat.get(name, 0.0), _statement(name, problem)))
     # Several statements may give heat to one region, which is one row.
-    sources = dict.fromkeys([each.name for each in problem.sources] + [each.name for each in problem.points])
-    rows += [LedgerRow(name, heat.get(name, 0.0), "arises inside") for name in sources]
+    sources = {each.name: each.label for each in problem.sources} | {each.name: each.label for each in problem.points}
+    rows += [LedgerRow(name, heat.get(name, 0.0), label) for name, label in sources.items()]
     joints = tuple(
-        LedgerRow(document.own_name(name), heat.get(name, 0.0), "open gap" if conductance is None else "joint")
-        for name, conductance in problem.joints.items()
+        LedgerRow(document.own_name(name), heat.get(name, 0.0), joint.label) for name, joint in problem.joints.items()
     )
     return tuple(rows), joints
 
@@ -110,8 +109,4 @@ def _statement(name: str, problem: Problem) -> str:
         return "held"
     if name not in problem.exchanges:
         return "periodic"
-    exchange = problem.exchanges[name]
-    said = ["flux"] if exchange.fluxes else []
-    said += ["film"] if exchange.films else []
-    said += ["radiation"] if exchange.radiations else []
-    return " and ".join(said) or "insulated"
+    return " and ".join(dict.fromkeys(law.label for law in problem.exchanges[name])) or "insulated"

@@ -56,23 +56,20 @@ def _below_zero(temperatures: Floats) -> Iterator[Note]:
 def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
     """Formulas for emissivities and film coefficients that leave what is possible at the temperatures found."""
     mesh = problem.mesh
-    for name, exchange in problem.exchanges.items():
+    for name, laws in problem.exchanges.items():
         nodes = mesh.surfaces[name].nodes
         over = temperatures[:, nodes]
         places = {
             key: np.broadcast_to(values, over.shape) for key, values in mesh.space.variables(mesh.points[nodes]).items()
         }
         where = {**places, "t": np.full(over.shape, t), "T": over}
-        laws = [(each.emissivity, 0.0, 1.0, "emissivity", "between 0 and 1") for each in exchange.radiations]
-        laws += [(film.h, 0.0, np.inf, "film coefficient", "never below zero") for film in exchange.films]
-        for law, low, high, what, possible in laws:
-            values = law.at(where)
+        for limit in (limit for law in laws for limit in law.limits):
+            values = limit.law.at(where)
             values = values[np.isfinite(values)]
-            if len(values) and (values.min() < low or values.max() > high):
+            if len(values) and (values.min() < limit.low or values.max() > limit.high):
                 span = f"{values.min():.4g} to {values.max():.4g}"
-                yield Note(
-                    ("surroundings",), f"the {what} '{law.text}' on {name} goes from {span} (SI); it is {possible}"
-                )
+                said = f"the {limit.name} '{limit.law.text}' on {name} goes from {span} (SI)"
+                yield Note(("surroundings",), f"{said}; it is {limit.possible}")
 
 
 def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterator[Note]:

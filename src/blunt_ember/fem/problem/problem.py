@@ -4,65 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Note
+from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.mesh.mesh import Mesh
 
 
 @dataclass(frozen=True)
-class FilmLaw:
-    """A fluid at temperature ``fluid`` behind a film coefficient ``h``."""
+class Joint:
+    """How two regions meet: by a ``conductance``, W/(m² K); None for an open gap."""
 
-    h: Law
-    fluid: Law
-
-
-@dataclass(frozen=True)
-class RadiationLaw:
-    """Surroundings at a temperature that a surface of some emissivity radiates to."""
-
-    emissivity: Law
-    surroundings: Law
-
-
-@dataclass(frozen=True)
-class Exchange:
-    """What acts together on a surface: laws of heat flux, films and radiation."""
-
-    fluxes: tuple[Law, ...] = ()
-    films: tuple[FilmLaw, ...] = ()
-    radiations: tuple[RadiationLaw, ...] = ()
+    conductance: Law | None
 
     @property
-    def anchors(self) -> bool:
-        """Whether it holds a temperature in place."""
-        films = any(film.h.constant is None or film.h.constant > 0 for film in self.films)
-        radiates = any(each.emissivity.constant is None or each.emissivity.constant > 0 for each in self.radiations)
-        return films or radiates or any(law.follows_temperature for law in self.fluxes)
-
-    @property
-    def laws(self) -> tuple[Law, ...]:
-        """Every law in it."""
-        films = (law for film in self.films for law in (film.h, film.fluid))
-        radiations = (law for each in self.radiations for law in (each.emissivity, each.surroundings))
-        return (*self.fluxes, *films, *radiations)
-
-    @property
-    def follows_place(self) -> bool:
-        """Whether something in it differs from place to place."""
-        return any(law.variables - {"t", "T"} for law in self.laws)
-
-    def and_also(self, other: Exchange) -> Exchange:
-        """Return what both do together."""
-        return Exchange(self.fluxes + other.fluxes, self.films + other.films, self.radiations + other.radiations)
+    def label(self) -> str:
+        """What it is called in the ledger."""
+        return "open gap" if self.conductance is None else "joint"
 
 
 @dataclass(frozen=True)
 class RegionSource:
     """Heat per volume that arises in a region, by its index."""
+
+    label: ClassVar[str] = "arises inside"
 
     name: str
     region: int
@@ -72,6 +40,8 @@ class RegionSource:
 @dataclass(frozen=True)
 class PointSource:
     """Heat ``total`` in W that arises at ``nodes`` (n,) by ``shares`` (n,)."""
+
+    label: ClassVar[str] = "arises inside"
 
     name: str
     nodes: Ints
@@ -91,17 +61,17 @@ class Capacity:
 class Problem:
     """Conduction: ``conductors`` by region; ``held`` temperatures and ``exchanges`` by surface, later ones last.
 
-    ``joints`` are conductances in W/(m² K) by interface, None for an open gap; ``periodic`` pairs of surfaces are one
-    and the same. ``notes`` say how statements that meet were understood.
+    ``exchanges`` are what acts together on a surface. ``joints`` stand by interface; ``periodic`` pairs of surfaces are
+    one and the same. ``notes`` say how statements that meet were understood.
     """
 
     mesh: Mesh
     conductors: tuple[Conductor, ...]
     held: Mapping[str, Law]
-    exchanges: Mapping[str, Exchange]
+    exchanges: Mapping[str, tuple[SurfaceLaw, ...]]
     sources: tuple[RegionSource, ...] = ()
     points: tuple[PointSource, ...] = ()
-    joints: Mapping[str, Law | None] = field(default_factory=dict)
+    joints: Mapping[str, Joint] = field(default_factory=dict)
     periodic: tuple[tuple[str, str], ...] = ()
     notes: tuple[Note, ...] = ()
     #: By region where the clock runs, else empty; and whether cells keep their heat at their nodes.

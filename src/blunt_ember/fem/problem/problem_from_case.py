@@ -19,19 +19,13 @@ from blunt_ember.case.document.surroundings import HeatInside, Surrounding, hold
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.quantity import Quantity
-from blunt_ember.case.values.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, HEAT_FLUX, POWER_DENSITY
+from blunt_ember.case.values.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, POWER_DENSITY
 from blunt_ember.errors import CaseError, DataPath, Fault, Note, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
+from blunt_ember.fem.laws.stated import StatedOn, stated_laws
+from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.conductors import Conductor
-from blunt_ember.fem.problem.problem import (
-    Capacity,
-    Exchange,
-    FilmLaw,
-    PointSource,
-    Problem,
-    RadiationLaw,
-    RegionSource,
-)
+from blunt_ember.fem.problem.problem import Capacity, Joint, PointSource, Problem, RegionSource
 from blunt_ember.fem.reading import shares_at
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.node_splitting import split_mesh
@@ -55,15 +49,15 @@ def split_at_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
     return split_mesh(mesh, list(_joints(document)))
 
 
-def _joints(document: CaseDocument) -> dict[str, Law | None]:
-    """Conductance by interface, the later statement counting; None for an open gap."""
-    joints: dict[str, Law | None] = {}
+def _joints(document: CaseDocument) -> dict[str, Joint]:
+    """Joints by interface, the later statement counting."""
+    joints: dict[str, Joint] = {}
     for joint in document.joints:
         for name in (member for stated in joint.surfaces for member in document.members_of(stated)):
             if joint.resistance is not None:
-                joints[name] = constant_law(1 / joint.resistance.si, FILM_COEFFICIENT)
+                joints[name] = Joint(constant_law(1 / joint.resistance.si, FILM_COEFFICIENT))
             else:
-                joints[name] = joint.conductance
+                joints[name] = Joint(joint.conductance)
     return joints
 
 
@@ -145,7 +139,7 @@ class _Stated:
     document: CaseDocument
     mesh: Mesh
     held: dict[str, Law] = field(default_factory=dict)
-    exchanges: dict[str, Exchange] = field(default_factory=dict)
+    exchanges: dict[str, tuple[SurfaceLaw, ...]] = field(default_factory=dict)
     periodic: list[tuple[str, str]] = field(default_factory=list)
     sources: list[RegionSource] = field(default_factory=list)
     points: list[PointSource] = field(default_factory=list)
@@ -190,8 +184,7 @@ class _Stated:
             if entry.temperature is not None:
                 self.held[name] = entry.temperature
             elif not entry.insulated:
-                also = self._exchange(place, entry, name, area)
-                self.exchanges[name] = self.exchanges.get(name, Exchange()).and_also(also)
+                self.exchanges[name] = (*self.exchanges.get(name, ()), *self._laws(place, entry, name, area))
 
     def _make_room(self, place: DataPath, name: str, says: str | None) -> None:
         before = self.alone.get(name)
@@ -211,24 +204,15 @@ class _Stated:
         self.exchanges.pop(name, None)
         self.periodic = [pair for pair in self.periodic if name not in pair]
 
-    def _exchange(self, place: DataPath, entry: Surrounding, name: str, area: float) -> Exchange:
-        fluxes = (entry.flux,) if entry.flux is not None else ()
-        if entry.heat is not None:
-            fluxes = (*fluxes, entry.heat.over_amount(area, HEAT_FLUX))
-        films = (FilmLaw(entry.film.h, entry.film.temperature),) if entry.film is not None else ()
-        radiations: tuple[RadiationLaw, ...] = ()
-        if entry.radiation is not None:
-            emissivity = entry.radiation.emissivity
-            if emissivity is None:
-                material = self.document.body.fillings[self.mesh.regions[self.mesh.surfaces[name].regions[0]]].material
-                emissivity = self.document.materials[str(material)].emissivity
-                if emissivity is None:
-                    path = (*place, "radiation", "emissivity")
-                    what = f"state the emissivity of '{name}' here, or that of the material '{material}'"
-                    self.open_items.append(Fault(path, what))
-                    return Exchange()
-            radiations = (RadiationLaw(emissivity, entry.radiation.temperature),)
-        return Exchange(fluxes, films, radiations)
+    def _laws(self, place: DataPath, entry: Surrounding, name: str, area: float) -> tuple[SurfaceLaw, ...]:
+        region = self.mesh.regions[self.mesh.surfaces[name].regions[0]]
+        material = str(self.document.body.fillings[region].material)
+        try:
+            on = StatedOn(name, material, self.document.materials.get(material), area)
+            return stated_laws(entry, on, place)
+        except OpenCaseError as error:
+            self.open_items += error.faults
+            return ()
 
     def _area(self, name: str) -> float:
         facets = self.mesh.surfaces[name]

@@ -12,8 +12,6 @@ from blunt_ember.arrays import Ints
 from blunt_ember.errors import Fault, Note, OpenCaseError
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.terms.inside import Conduction, InRegion
-from blunt_ember.fem.terms.on_facets import AcrossJoint
 from blunt_ember.fem.terms.term import Term
 
 #: Number of parts that exchange no heat with each other inside the body, and the part (n,) of every node.
@@ -24,12 +22,9 @@ def separate_parts_of(problem: Problem, terms: Sequence[Term], constraints: Cons
     """Return the parts of a body; surfaces that are tied join them."""
     first, second = [], []
     for term in terms:
-        if isinstance(term, Conduction | AcrossJoint):
-            nodes = term.nodes
-            if isinstance(term, AcrossJoint):
-                nodes = nodes[(np.abs(term.matrices()) > 0).any(axis=(1, 2))]
-            first.append(np.repeat(nodes[:, 0], nodes.shape[1] - 1))
-            second.append(nodes[:, 1:].ravel())
+        nodes = term.links()
+        first.append(np.repeat(nodes[:, 0], nodes.shape[1] - 1))
+        second.append(nodes[:, 1:].ravel())
     for tie in constraints.ties:
         rows = tie.weights.tocoo()
         first.append(tie.nodes[rows.row])
@@ -58,11 +53,8 @@ def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constra
     count, part = parts
     anchored = np.zeros(count, dtype=bool)
     anchored[part[constraints.held_nodes]] = True
-    for name, exchange in problem.exchanges.items():
-        if exchange.anchors:
-            anchored[part[problem.mesh.surfaces[name].nodes]] = True
     for term in terms:
-        if isinstance(term, InRegion) and not term.linear:
+        if term.anchors:
             anchored[part[term.nodes.ravel()]] = True
     if anchored.all():
         return

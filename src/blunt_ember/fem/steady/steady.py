@@ -273,9 +273,8 @@ def reference_temperature_of(problem: Problem, t: float = 0.0) -> float:
     mesh = problem.mesh
     stated: list[float] = []
     laws = [(name, law) for name, law in problem.held.items()]
-    for name, exchange in problem.exchanges.items():
-        laws += [(name, film.fluid) for film in exchange.films]
-        laws += [(name, each.surroundings) for each in exchange.radiations]
+    for name, acting in problem.exchanges.items():
+        laws += [(name, ambient) for each in acting for ambient in each.ambient]
     for name, law in laws:
         nodes = mesh.surfaces[name].nodes
         if law.constant is not None:

@@ -30,14 +30,15 @@ def build_terms(problem: Problem, reference_temperature: float) -> tuple[Term, .
 
 def _on_surfaces(problem: Problem, reference_temperature: float) -> Iterator[Term]:
     mesh = problem.mesh
-    for name, exchange in problem.exchanges.items():
+    for name, laws in problem.exchanges.items():
+        follows_place = any(law.follows_place for law in laws)
         facets = mesh.surfaces[name]
         for block in facets.blocks:
-            shape = CELL_FAMILIES[block.family].values(facet_rule(block.family, exchange.follows_place)[0])
+            shape = CELL_FAMILIES[block.family].values(facet_rule(block.family, follows_place)[0])
             where = mesh.space.variables(shape @ mesh.points[block.nodes])
-            weights = facet_weights(facets, block, mesh, exchange.follows_place)
+            weights = facet_weights(facets, block, mesh, follows_place)
             yield OnSurface(
-                name, block.nodes, shape, weights, where, exchange, reference_temperature, np.array(facets.regions)
+                name, block.nodes, shape, weights, where, laws, reference_temperature, np.array(facets.regions)
             )
 
 
@@ -59,12 +60,12 @@ def _in_regions(problem: Problem, reference_temperature: float) -> Iterator[Term
 
 def _across_joints(problem: Problem) -> Iterator[Term]:
     mesh = problem.mesh
-    for name, conductance in problem.joints.items():
-        if conductance is None:
+    for name, joint in problem.joints.items():
+        if joint.conductance is None:
             continue
         facets = mesh.surfaces[name]
         for near, far in zip(facets.blocks, facets.far, strict=True):
-            yield _joint(name, facets, near.nodes, far.nodes, near.family, conductance, mesh)
+            yield _joint(name, facets, near.nodes, far.nodes, near.family, joint.conductance, mesh)
 
 
 def _joint(name: str, facets: FacetSet, near: Ints, far: Ints, family: str, conductance: Law, mesh: Mesh) -> Term:

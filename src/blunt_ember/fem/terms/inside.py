@@ -52,6 +52,15 @@ class Conduction(OfCells):
         """As long as it is still."""
         return self.time_independent
 
+    @property
+    def anchors(self) -> bool:
+        """Never."""
+        return False
+
+    def links(self) -> Ints:
+        """All nodes of every cell."""
+        return self.nodes
+
     @cached_property
     def _constant(self) -> Floats:
         even = even_conductivity(self.conductors, self.block)
@@ -159,6 +168,15 @@ class InRegion:
     def _constant(self) -> Floats:
         return (sampled(self.per_volume, self.where) * self.weights) @ self.shape
 
+    @property
+    def anchors(self) -> bool:
+        """Heat that follows temperature may."""
+        return not self.linear
+
+    def links(self) -> Ints:
+        """No nodes with each other."""
+        return self.nodes[:0]
+
     def _at(self, excess: Floats, t: float) -> dict[str, Floats]:
         return {
             **self.where,
@@ -192,7 +210,12 @@ class AtNodes:
     linear: bool = True
     spd: bool = True
     slope_time_independent: bool = True
+    anchors: bool = False
     kind: TermKind = "point"
+
+    def links(self) -> Ints:
+        """No nodes with each other."""
+        return self.nodes[:0]
 
     @property
     def time_independent(self) -> bool:

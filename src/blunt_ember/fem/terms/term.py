@@ -52,6 +52,13 @@ class Term(Protocol):
     def time_independent(self) -> bool:
         """Whether nothing of it depends on time."""
 
+    @property
+    def anchors(self) -> bool:
+        """Whether it holds temperatures of its nodes in place."""
+
+    def links(self) -> Ints:
+        """Return the nodes of each element (l, n) that exchange heat with one another."""
+
     def heat(self, excess: Floats, t: float) -> Floats:
         """Return the heat in W, (m, n), given to the nodes at an ``excess`` (m, n) in K.
 

@@ -160,18 +160,17 @@ class Stepper:
         for t in (made.before.t, made.inner.t, seen):
             held = self.heating.held(t)[self.heating.constraints.held_nodes]
             values += [held.min(), held.max()] if len(held) else []
-            for name, exchange in problem.exchanges.items():
+            for name, laws in problem.exchanges.items():
                 nodes = problem.mesh.surfaces[name].nodes
                 where = {
                     **problem.mesh.space.variables(problem.mesh.points[nodes]),
                     "t": np.full(len(nodes), t),
                     "T": made.before.excess[nodes] + reference_temperature,
                 }
-                met = [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]
-                for law in met:
+                for law in (ambient for each in laws for ambient in each.ambient):
                     around = law.at(where) - reference_temperature
                     values += [around.min(), around.max()]
-                for law in exchange.fluxes:
+                for law in (imposed for each in laws for imposed in each.imposed):
                     flux = law.at(where)
                     signs += [flux.min(), flux.max()]
         for term in self.heating.terms:

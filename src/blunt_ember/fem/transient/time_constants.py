@@ -78,7 +78,7 @@ def time_scales(
     volume = float(sum(each.volumes.sum() for each in storage))
     exchanged, area = 0.0, 0.0
     for term in heating.terms:
-        if isinstance(term, OnSurface) and term.exchange.anchors:
+        if isinstance(term, OnSurface) and term.anchors:
             slope = term.slope(excess[term.nodes], 0.0)
             exchanged += 0.0 if slope is None else float(slope.sum())
             area += float(term.weights.sum())
@@ -139,11 +139,7 @@ def _span(heating: Heating, start: Floats, slowest: float | None, end: float, ca
     """How far temperatures are expected to lie apart by the end, K: the start, what is held, and where it settles."""
     problem, mesh = heating.problem, heating.problem.mesh
     seen = [float(start.min()), float(start.max())]
-    met = [
-        (name, law)
-        for name, exchange in problem.exchanges.items()
-        for law in [film.fluid for film in exchange.films] + [each.surroundings for each in exchange.radiations]
-    ]
+    met = [(name, law) for name, laws in problem.exchanges.items() for each in laws for law in each.ambient]
     # What merely surrounds the body may lie far off; it counts where it changes, as the body will follow.
     stated = [*problem.held.items(), *((name, law) for name, law in met if not law.variables - {"t"})]
     for name, law in stated:

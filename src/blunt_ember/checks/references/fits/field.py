@@ -11,7 +11,10 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.fem.problem.problem import Exchange, Problem
+from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.laws.heat_flux import FluxLaw
+from blunt_ember.fem.laws.radiation import RadiationLaw
+from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.regions import Geometry, outer_surfaces
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
@@ -90,19 +93,24 @@ def exact_field_at(field: ExactField | MovingField, t: float) -> ExactField:
 def side_of(surface: str, problem: Problem) -> Side:
     """Return what a surface meets, as a side of an exact solution.
 
-    Raises :class:`ReferenceRefusedError` where a value on it is no constant.
+    Raises :class:`ReferenceRefusedError` where a value on it is no constant, or a law is none of those known here.
     """
     if surface in problem.held:
         return Side(held=_even(problem.held[surface], surface))
-    exchange = problem.exchanges.get(surface, Exchange())
-    flux = sum(_even(law, surface) for law in exchange.fluxes)
-    films = [(_even(film.h, surface), _even(film.fluid, surface)) for film in exchange.films]
-    h = sum(each for each, _ in films)
-    fluid = sum(each * fluid for each, fluid in films) / h if h else 0.0
-    radiation = tuple(
-        (_even(each.emissivity, surface), _even(each.surroundings, surface)) for each in exchange.radiations
-    )
-    return Side(flux=flux, h=h, fluid=fluid, radiation=radiation)
+    flux, conductance, drive = 0.0, 0.0, 0.0
+    radiation: list[tuple[float, float]] = []
+    for law in problem.exchanges.get(surface, ()):
+        match law:
+            case FluxLaw(stated):
+                flux += _even(stated, surface)
+            case FilmLaw(h, fluid):
+                conductance += _even(h, surface)
+                drive += _even(h, surface) * _even(fluid, surface)
+            case RadiationLaw(emissivity, surroundings):
+                radiation.append((_even(emissivity, surface), _even(surroundings, surface)))
+            case _:
+                raise ReferenceRefusedError(f"no exact solution knows what '{law.label}' does on {surface}")
+    return Side(flux=flux, h=conductance, fluid=drive / conductance if conductance else 0.0, radiation=tuple(radiation))
 
 
 def _even(law: Law, surface: str) -> float:
@@ -144,7 +152,7 @@ def contact_of(problem: Problem, interface: str) -> float:
     """Return the contact resistance of an interface, m² K/W; 0 where it is perfect."""
     if interface not in problem.joints:
         return 0.0
-    conductance = problem.joints[interface]
+    conductance = problem.joints[interface].conductance
     if conductance is None or conductance.constant is None or conductance.constant <= 0:
         raise ReferenceRefusedError(f"the joint {interface} is open, or not the same everywhere")
     return 1 / conductance.constant

@@ -17,7 +17,8 @@ from blunt_ember.checks.references.fits.products import product_field
 from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, solid_reductions
 from blunt_ember.checks.references.fits.swings import swing_of
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.fem.problem.problem import Exchange, Problem
+from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
@@ -277,11 +278,12 @@ def _without_swings(problem: Problem) -> tuple[Problem, dict[str, Swing]]:
 
     held = {name: still(name, law) for name, law in problem.held.items()}
     exchanges = {}
-    for name, exchange in problem.exchanges.items():
-        films = tuple(replace(film, fluid=still(name, film.fluid)) for film in exchange.films)
-        if name in swings and len(films) > 1:
+    for name, laws in problem.exchanges.items():
+        exchanges[name] = tuple(
+            replace(law, fluid=still(name, law.fluid)) if isinstance(law, FilmLaw) else law for law in laws
+        )
+        if name in swings and sum(isinstance(law, FilmLaw) for law in laws) > 1:
             raise ReferenceRefusedError(f"{name} meets more than one fluid")
-        exchanges[name] = Exchange(exchange.fluxes, films, exchange.radiations)
     return replace(problem, held=held, exchanges=exchanges), swings
 
 
