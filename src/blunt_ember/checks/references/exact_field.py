@@ -13,6 +13,7 @@ from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cy
 from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.references.fits.rods import rod
 from blunt_ember.checks.references.fits.solids import solid_field
+from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
@@ -22,22 +23,24 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
 
 #: Every exact solution of sections by the name a case refers to it.
-SECTION_SOLUTIONS: Mapping[str, Callable[[SectionGeometry, Problem], ExactField]] = MappingProxyType(
+SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactField]]] = MappingProxyType(
     {
-        "plane-wall": plane_wall,
-        "composite-wall": composite_wall,
-        "hollow-cylinder": hollow_cylinder,
-        "hollow-sphere": hollow_sphere,
-        "hot-edge-plate": hot_edge_plate,
-        "straight-fin": straight_fin,
-        "annular-fin": annular_fin,
-        "rectangle": rectangle,
+        "plane-wall": fit(plane_wall, "sources", "joints", "periodic"),
+        "composite-wall": fit(composite_wall, "sources", "joints", "periodic"),
+        "hollow-cylinder": fit(hollow_cylinder, "sources", "joints"),
+        "hollow-sphere": fit(hollow_sphere, "sources", "joints"),
+        "hot-edge-plate": fit(hot_edge_plate),
+        "straight-fin": fit(straight_fin),
+        "annular-fin": fit(annular_fin),
+        "rectangle": fit(rectangle, "sources"),
     }
 )
 
 
 #: Those of rods.
-ROD_SOLUTIONS: Mapping[str, Callable[[RodGeometry, Problem], ExactField]] = MappingProxyType({"rod": rod})
+ROD_SOLUTIONS: Mapping[str, Fit[Callable[[RodGeometry, Problem], ExactField]]] = MappingProxyType(
+    {"rod": fit(rod, "sources", "joints")}
+)
 SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS)
 
 
@@ -57,14 +60,17 @@ def _fitted(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
     if isinstance(geometry, RodGeometry):
         if name not in ROD_SOLUTIONS:
             raise ReferenceRefusedError("it is for sections and solids; the exact solution of a rod is 'rod'")
-        return ROD_SOLUTIONS[name](geometry, problem)
+        require_understood(problem, ROD_SOLUTIONS[name])
+        return ROD_SOLUTIONS[name].make(geometry, problem)
     if name not in SECTION_SOLUTIONS:
         raise ReferenceRefusedError("it is for rods, and this body is none")
     if isinstance(geometry, ImportedGeometry):
         raise ReferenceRefusedError("the body was read from a mesh, so its shape is not known")
+    solution = SECTION_SOLUTIONS[name]
+    require_understood(problem, solution)
     if isinstance(geometry, SolidGeometry):
-        return solid_field(SECTION_SOLUTIONS[name], geometry, problem)
-    return SECTION_SOLUTIONS[name](geometry, problem)
+        return solid_field(solution.make, geometry, problem)
+    return solution.make(geometry, problem)
 
 
 def recognised(geometry: AnyGeometry, problem: Problem) -> ExactField | None:

@@ -187,16 +187,6 @@ def conductivity_towards(problem: Problem, region: int, axis: int, slanted: bool
     return constant_law(along * share + across * (1 - share), CONDUCTIVITY)
 
 
-def require_nothing_else(problem: Problem) -> None:
-    """Raise :class:`ReferenceRefusedError` where heat arises inside, or joints or periodic surfaces are stated."""
-    if problem.sources or problem.points:
-        raise ReferenceRefusedError("heat arises inside the body")
-    if problem.joints:
-        raise ReferenceRefusedError("a joint is not perfect")
-    if problem.periodic:
-        raise ReferenceRefusedError("surfaces are periodic")
-
-
 def require_no_radiation(*sides: Side) -> None:
     """Raise :class:`ReferenceRefusedError` where a side radiates."""
     if any(side.radiation for side in sides):

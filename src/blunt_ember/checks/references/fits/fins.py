@@ -7,13 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.checks.references.fits.field import (
-    plain_conductivity,
-    require_no_radiation,
-    require_nothing_else,
-    side_of,
-    single_rectangle,
-)
+from blunt_ember.checks.references.fits.field import plain_conductivity, require_no_radiation, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -47,7 +41,6 @@ class FinField:
 
 def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit a straight fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    require_nothing_else(problem)
     lattice = single_rectangle(geometry)
     if geometry.turned or geometry.depth is None:
         raise ReferenceRefusedError("a straight fin is a plane section")
@@ -94,7 +87,6 @@ def _straight(
 
 def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     """Fit an annular fin; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    require_nothing_else(problem)
     lattice = single_rectangle(geometry)
     if not geometry.turned:
         raise ReferenceRefusedError("an annular fin is a turned section")

@@ -16,6 +16,7 @@ from blunt_ember.checks.references.fits.layered import LayeredField, composite_w
 from blunt_ember.checks.references.fits.products import product_field
 from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, solid_reductions
 from blunt_ember.checks.references.fits.swings import swing_of
+from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
@@ -216,8 +217,6 @@ def lumped_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> M
     """Fit a body at one temperature; raise :class:`ReferenceRefusedError` where its Biot number is too large."""
     if problem.held:
         raise ReferenceRefusedError("a surface is held, so the body is not at one temperature")
-    if problem.joints:
-        raise ReferenceRefusedError("a joint parts the body")
     start = timing.temperature
     if any(capacity.c.constant is None or capacity.density.constant is None for capacity in problem.capacities):
         raise ReferenceRefusedError("a heat capacity follows temperature")
@@ -255,9 +254,9 @@ def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, S
     elif isinstance(geometry, SolidGeometry):
         tried = [(each.section, each.problem, each) for each in solid_reductions(geometry, problem)]
     for section, stated, reduction in tried:
-        for fit in (composite_wall, hollow_cylinder, hollow_sphere):
+        for fitted in (composite_wall, hollow_cylinder, hollow_sphere):
             try:
-                layer = fit(section, stated)
+                layer = fitted(section, stated)
                 if len(layer.layers.layers) > 1:
                     raise ReferenceRefusedError("the body has more than one layer")
                 return layer, reduction
@@ -294,14 +293,17 @@ def _swing_at(end: str, swings: Mapping[str, Swing], reduction: SolidReduction |
     return next((swing for name, swing in swings.items() if reduction.names.get(name) == end), None)
 
 
-MOVING_SOLUTIONS: Mapping[str, Callable[[AnyGeometry, Problem, Timing], MovingField]] = MappingProxyType(
+def product_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+    """Fit a rectangle, block or short cylinder of one material."""
+    return product_field(geometry, problem, timing.temperature, *_one_material(problem))
+
+
+MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
     {
-        "series-in-time": series_in_time,
-        "half-space": half_space_in_time,
-        "product-in-time": lambda geometry, problem, timing: product_field(
-            geometry, problem, timing.temperature, *_one_material(problem)
-        ),
-        "lumped": lumped_in_time,
+        "series-in-time": fit(series_in_time, "sources"),
+        "half-space": fit(half_space_in_time, "sources"),
+        "product-in-time": fit(product_in_time),
+        "lumped": fit(lumped_in_time, "sources"),
     }
 )
 
@@ -310,7 +312,8 @@ def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Tim
     """Fit the named exact solution; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     if not timing.one:
         raise ReferenceRefusedError("what surrounds the body is not the same from the start to the end")
-    return MOVING_SOLUTIONS[name](geometry, problem, timing)
+    require_understood(problem, MOVING_SOLUTIONS[name])
+    return MOVING_SOLUTIONS[name].make(geometry, problem, timing)
 
 
 def recognised_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField | None:

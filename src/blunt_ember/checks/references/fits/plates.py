@@ -11,7 +11,6 @@ from blunt_ember.checks.references.fits.field import (
     conductivity_towards,
     generation_of,
     plain_conductivity,
-    require_nothing_else,
     side_of,
     single_rectangle,
 )
@@ -52,7 +51,6 @@ def hot_edge_plate(geometry: SectionGeometry, problem: Problem) -> PlateField:
     single_rectangle(geometry)
     if geometry.turned:
         raise ReferenceRefusedError("the section is turned about an axis")
-    require_nothing_else(problem)
     by_edge = _edges(geometry)
     if not all(name in problem.held for name in by_edge.values()):
         raise ReferenceRefusedError("not all four edges are held at a temperature")
@@ -99,8 +97,6 @@ def rectangle(geometry: SectionGeometry, problem: Problem) -> RectangleField:
     single_rectangle(geometry)
     if geometry.turned:
         raise ReferenceRefusedError("the section is turned about an axis")
-    if problem.periodic:
-        raise ReferenceRefusedError("surfaces are periodic")
     generation = generation_of(problem).get(0, 0.0)
     along = [conductivity_towards(problem, 0, axis, slanted=False).constant for axis in (0, 1)]
     if along[0] is None or along[1] is None:

@@ -12,7 +12,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
-from blunt_ember.checks.references.fits.field import Unsaid, require_nothing_else, side_of, single_rectangle
+from blunt_ember.checks.references.fits.field import Unsaid, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -86,7 +86,6 @@ class ProductInTime:
 
 def product_field(geometry: AnyGeometry, problem: Problem, start: float, k: float, diffusivity: float) -> ProductInTime:
     """Fit a product; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    require_nothing_else(problem)
     if len(problem.conductors) > 1:
         raise ReferenceRefusedError("the body has more than one region")
     met = {name: side_of(name, problem) for name in (*problem.held, *problem.exchanges)}
