@@ -90,7 +90,7 @@ def test_surfaces_get_names_and_finer_places_get_triangles(window: Window, qtbot
     assert button is not None
     button.click()
     bar = window.statusBar()
-    assert bar is not None and "asks about 'outer skin'" in bar.currentMessage()
+    assert bar is not None and "'outer skin' is still used: the question" in bar.currentMessage()
     choose(window, "add finer place", "brick|blanket", "cells of a size")
     type_into(field(window, "mesh.local[0].size"), "2 mm")
     settled(qtbot, window)

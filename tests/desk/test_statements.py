@@ -74,7 +74,7 @@ def test_a_table_is_pasted_into_a_field_drawn_and_solved(window: Window, qtbot: 
 
 def test_a_kiln_door_is_stated_with_all_that_acts_on_it(window: Window, qtbot: QtBot) -> None:
     opened(window, qtbot, "composite-wall")
-    chosen(window, qtbot, "more 1", "and radiates")
+    chosen(window, qtbot, "more 1", "and radiates to its surroundings")
     type_into(field(window, "surroundings[1].radiation.emissivity"), "1.2")
     assert "must lie between 0 and 1" in field(window, "surroundings[1].radiation.emissivity").toolTip()
     type_into(field(window, "surroundings[1].radiation.emissivity"), "0.8")

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from blunt_ember.case.document.acting import Acting, StatedValue
 from blunt_ember.case.document.parts import Part
 from blunt_ember.case.values.laws import PLACE, Law, OfLaw
 from blunt_ember.case.values.quantity import not_negative
@@ -41,3 +42,78 @@ class Radiation(Part):
 
     emissivity: Emissivity | None = Field(None, description="that of the material when nothing is said")
     temperature: Temperature
+
+
+_OVER_PLACES = " ".join(PLACE)
+#: How each law that acts on surfaces is said.
+FLUX = Acting(
+    "takes in a heat flux",
+    "without the heat flux",
+    "100 W/m²",
+    (
+        StatedValue(
+            (),
+            "takes in",
+            "flux",
+            "Heat flux into the body, such as 500 W/m², or a formula in place and T; − takes heat out",
+            HEAT_FLUX,
+            table="x",
+        ),
+    ),
+)
+HEAT = Acting(
+    "takes in heat spread over it",
+    "without the heat spread over it",
+    "10 W",
+    (StatedValue((), "takes in", "heat", "Heat into the body, such as 40 W", HEAT_FLOW, over="t"),),
+    closing="in all",
+    together="in all together",
+)
+FILM = Acting(
+    "meets a fluid",
+    "without the fluid",
+    {"h": "10 W/(m² K)", "temperature": "20 °C"},
+    (
+        StatedValue(
+            ("temperature",),
+            "meets a fluid at",
+            "fluid",
+            "Temperature of the fluid, such as 25 °C",
+            TEMPERATURE,
+            over=_OVER_PLACES,
+        ),
+        StatedValue(
+            ("h",),
+            ", h",
+            "h",
+            "Film coefficient, such as 12 W/(m² K), or a formula in place and T",
+            FILM_COEFFICIENT,
+            table="T",
+        ),
+    ),
+)
+RADIATION = Acting(
+    "radiates to its surroundings",
+    "without radiation",
+    {"emissivity": "0.9", "temperature": "20 °C"},
+    (
+        StatedValue(
+            ("temperature",),
+            "radiates to",
+            "surroundings",
+            "Temperature of the surroundings, such as 20 °C",
+            TEMPERATURE,
+            over=_OVER_PLACES,
+        ),
+        StatedValue(
+            ("emissivity",),
+            ", ε",
+            "ε",
+            "Emissivity, between 0 and 1",
+            EMISSIVITY,
+            table="T",
+            otherwise="of its material",
+            first="0.9",
+        ),
+    ),
+)

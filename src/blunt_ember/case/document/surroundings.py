@@ -3,13 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from types import MappingProxyType
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from blunt_ember.case.document.acting import Acting
 from blunt_ember.case.document.parts import Statement, complain
 from blunt_ember.case.document.places import Place, StraightLine
-from blunt_ember.case.document.surface_laws import Film, HeatFlux, HeatInAll, HeatPerVolume, Radiation, Temperature
+from blunt_ember.case.document.surface_laws import (
+    FILM,
+    FLUX,
+    HEAT,
+    RADIATION,
+    Film,
+    HeatFlux,
+    HeatInAll,
+    HeatPerVolume,
+    Radiation,
+    Temperature,
+)
 from blunt_ember.case.values.quantity import Quantity, Time
 from blunt_ember.case.values.references import RegionName, SurfaceName
 
@@ -31,10 +44,12 @@ class Surrounding(Statement):
 
     on: SurfaceName | list[SurfaceName] = Field(description="surface such as 'brick.left', or a list of them")
     temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
-    flux: HeatFlux | None = Field(None, description="heat flux, + into the body")
-    heat: HeatInAll | None = Field(None, description="heat spread evenly over all these surfaces, + into the body")
-    film: Film | None = None
-    radiation: Radiation | None = None
+    film: Annotated[Film | None, FILM] = None
+    radiation: Annotated[Radiation | None, RADIATION] = None
+    flux: Annotated[HeatFlux | None, FLUX] = Field(None, description="heat flux, + into the body")
+    heat: Annotated[HeatInAll | None, HEAT] = Field(
+        None, description="heat spread evenly over all these surfaces, + into the body"
+    )
     insulated: Literal[True] | None = Field(None, description="no heat passes, said out loud")
     periodic: Literal[True] | None = Field(
         None, description="the two surfaces are one and the same: equal temperatures, and heat passes through"
@@ -73,7 +88,18 @@ class Surrounding(Statement):
         return (self.on,) if isinstance(self.on, str) else tuple(self.on)
 
 
-STATEMENTS = ("temperature", "flux", "heat", "film", "radiation", "insulated", "periodic")
+#: What acts together on a surface, by its key.
+ACTING: Mapping[str, Acting] = MappingProxyType(
+    {
+        key: mark
+        for key, field in Surrounding.model_fields.items()
+        for mark in field.metadata
+        if isinstance(mark, Acting)
+    }
+)
+#: What stands alone on a surface.
+ALONE = ("temperature", "insulated", "periodic")
+STATEMENTS = (*ACTING, *ALONE)
 
 
 class HeatInside(Statement):
@@ -110,3 +136,11 @@ class HeatInside(Statement):
         if self.region is None:
             return ()
         return (self.region,) if isinstance(self.region, str) else tuple(self.region)
+
+
+def stated_at(entry: Surrounding, path: tuple[str, ...]) -> Any:
+    """Return what a statement says at a path into it; None where it says nothing."""
+    found: Any = entry
+    for key in path:
+        found = getattr(found, key, None)
+    return found

@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.surroundings import Surrounding
+from blunt_ember.case.document.acting import Acting
+from blunt_ember.case.document.surroundings import ACTING, Surrounding
+from blunt_ember.case.editing.edits import value_at
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
-from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLOW, HEAT_FLUX, TEMPERATURE, Kind
+from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Option,
@@ -28,23 +30,12 @@ from blunt_ember.errors import DataPath, path_text
 from blunt_ember.flow.outcome import Outcome
 
 _OVER_PLACES = " ".join(PLACE)
-_FILM = {"h": "10 W/(m² K)", "temperature": "20 °C"}
-_RADIATION = {"emissivity": "0.9", "temperature": "20 °C"}
+#: What is offered to be said of a surface, and what it states at first.
 _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
     "held at a temperature": {"temperature": "20 °C"},
-    "meets a fluid": {"film": _FILM},
-    "meets a fluid and radiates": {"film": _FILM, "radiation": _RADIATION},
-    "radiates to its surroundings": {"radiation": _RADIATION},
-    "takes in a heat flux": {"flux": "100 W/m²"},
-    "takes in heat spread over it": {"heat": "10 W"},
+    "meets a fluid and radiates": {key: ACTING[key].first for key in ("film", "radiation")},
+    **{acting.offer: {key: acting.first} for key, acting in ACTING.items()},
     "insulated, said out loud": {"insulated": True},
-}
-#: What can be added to a statement that others act beside.
-_ALSO: dict[str, tuple[str, Any]] = {
-    "film": ("and meets a fluid", _FILM),
-    "radiation": ("and radiates", _RADIATION),
-    "flux": ("and takes in a heat flux", "100 W/m²"),
-    "heat": ("and takes in heat spread over it", "10 W"),
 }
 
 
@@ -190,81 +181,53 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
     if surrounding.periodic:
         return [Word("are one and the same: periodic")]
     parts: list[SentencePart] = []
-    for key in ("film", "radiation", "flux", "heat"):
-        if getattr(surrounding, key) is not None:
-            parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), key, surrounding)]
+    several = len(surrounding.surfaces) > 1
+    for key, acting in _stated(surrounding).items():
+        parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), acting, several)]
     more = [
-        Option(words, setting((*path, key), first))
-        for key, (words, first) in _ALSO.items()
+        Option(f"and {acting.offer}", setting((*path, key), acting.first))
+        for key, acting in ACTING.items()
         if getattr(surrounding, key) is None
     ]
-    more += [*_other_forms(case, path, surrounding), *_windows(case, path, surrounding), *_fewer(path, surrounding)]
+    for key, acting in _stated(surrounding).items():
+        more += _other_forms(case, (*path, key), acting)
+    more += [*_windows(case, path, surrounding), *_fewer(path, surrounding)]
     return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
 
 
-def _acting(case: Case, path: DataPath, key: str, surrounding: Surrounding) -> list[SentencePart]:
-    if key == "film":
-        return [
-            Word("meets a fluid at"),
-            *law_entry(
-                case, (*path, "temperature"), "Temperature of the fluid, such as 25 °C", TEMPERATURE, _OVER_PLACES
-            ),
-            Word(", h"),
-            *law_entry(
-                case,
-                (*path, "h"),
-                "Film coefficient, such as 12 W/(m² K), or a formula in place and T",
-                FILM_COEFFICIENT,
-            ),
-        ]
-    if key == "radiation":
-        radiation = surrounding.radiation
-        assert radiation is not None
-        around = law_entry(
-            case, (*path, "temperature"), "Temperature of the surroundings, such as 20 °C", TEMPERATURE, _OVER_PLACES
-        )
-        if radiation.emissivity is None:
-            return [Word("radiates to"), *around, Word(", ε of its material", "quiet")]
-        own = law_entry(case, (*path, "emissivity"), "Emissivity, between 0 and 1", EMISSIVITY)
-        return [Word("radiates to"), *around, Word(", ε"), *own]
-    if key == "flux":
-        hint = "Heat flux into the body, such as 500 W/m², or a formula in place and T; − takes heat out"
-        return [Word("takes in"), *law_entry(case, path, hint, HEAT_FLUX)]
-    together = " in all together" if len(surrounding.surfaces) > 1 else " in all"
-    return [
-        Word("takes in"),
-        *law_entry(case, path, "Heat into the body, such as 40 W", HEAT_FLOW, "t"),
-        Word(together),
-    ]
+def _stated(surrounding: Surrounding) -> dict[str, Acting]:
+    """What of a statement acts on its surfaces."""
+    return {key: acting for key, acting in ACTING.items() if getattr(surrounding, key) is not None}
 
 
-def _other_forms(case: Case, path: DataPath, surrounding: Surrounding) -> list[Option]:
-    """Values that may become tables or values again."""
-    options = []
-    if surrounding.film is not None:
-        options.append(as_table(case, (*path, "film", "h"), "h", FILM_COEFFICIENT))
-        options += _over_time(case, (*path, "film", "h"), "h", FILM_COEFFICIENT)
-        options += _over_time(case, (*path, "film", "temperature"), "fluid", TEMPERATURE)
-    if surrounding.flux is not None:
-        options.append(as_table(case, (*path, "flux"), "flux", HEAT_FLUX, "x"))
-        options += _over_time(case, (*path, "flux"), "flux", HEAT_FLUX)
-    if surrounding.heat is not None:
-        options += _over_time(case, (*path, "heat"), "heat", HEAT_FLOW)
-    if surrounding.radiation is not None:
-        emissivity = (*path, "radiation", "emissivity")
-        if surrounding.radiation.emissivity is None:
-            options.append(Option("ε stated here", setting(emissivity, "0.9")))
+def _acting(case: Case, path: DataPath, acting: Acting, several: bool) -> list[SentencePart]:
+    parts: list[SentencePart] = []
+    for value in acting.values:
+        place = (*path, *value.path)
+        if value.otherwise and value_at(case.data, place) is None:
+            parts.append(Word(f"{value.word} {value.otherwise}", "quiet"))
         else:
-            options += [as_table(case, emissivity, "ε", EMISSIVITY), Option("ε of its material", removing(emissivity))]
+            parts += [Word(value.word), *law_entry(case, place, value.hint, value.kind, value.over)]
+    closing = acting.together if several else acting.closing
+    return [*parts, Word(closing)] if closing else parts
+
+
+def _other_forms(case: Case, path: DataPath, acting: Acting) -> list[Option]:
+    """Values that may become tables, values again, or be left to something else."""
+    options: list[Option] = []
+    for value in acting.values:
+        place = (*path, *value.path)
+        if value.otherwise and value_at(case.data, place) is None:
+            options.append(Option(f"{value.name} stated here", setting(place, value.first)))
+            continue
+        if value.table:
+            options.append(as_table(case, place, value.name, value.kind, value.table))
+        options += _over_time(case, place, value.name, value.kind)
+        if value.otherwise:
+            options.append(Option(f"{value.name} {value.otherwise}", removing(place)))
     return options
 
 
 def _fewer(path: DataPath, surrounding: Surrounding) -> list[Option]:
-    words = {
-        "film": "without the fluid",
-        "radiation": "without radiation",
-        "flux": "without the heat flux",
-        "heat": "without the heat spread over it",
-    }
-    said = [key for key in words if getattr(surrounding, key) is not None]
-    return [Option(words[key], removing((*path, key))) for key in said] if len(said) > 1 else []
+    said = _stated(surrounding)
+    return [Option(acting.without, removing((*path, key))) for key, acting in said.items()] if len(said) > 1 else []

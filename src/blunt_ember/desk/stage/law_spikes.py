@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.document.surroundings import ACTING, stated_at
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError
@@ -41,13 +42,12 @@ def _laws_over_places(outcome: Outcome, surface: str) -> Iterator[tuple[Law, str
     for entry in document.surroundings:
         if surface not in {member for name in entry.surfaces for member in document.members_of(name)}:
             continue
-        stated = [(entry.temperature, "held at"), (entry.flux, "flux")]
-        if entry.film is not None:
-            stated += [(entry.film.h, "h"), (entry.film.temperature, "fluid")]
-        if entry.radiation is not None:
-            stated += [(entry.radiation.emissivity, "ε"), (entry.radiation.temperature, "surroundings")]
+        stated = [(entry.temperature, "held at")]
+        for key, acting in ACTING.items():
+            for value in acting.values:
+                stated.append((stated_at(entry, (key, *value.path)), value.name))
         for law, word in stated:
-            if law is not None and law.variables - {"t", "T"} and not law.follows_temperature:
+            if isinstance(law, Law) and law.variables - {"t", "T"} and not law.follows_temperature:
                 yield law, word
 
 
