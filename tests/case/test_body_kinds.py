@@ -30,7 +30,7 @@ def test_every_kind_leads_to_every_other_and_back(name: str) -> None:
         there = with_body_kind(case, kind)
         assert there.document.body.kind == kind
         letters = there.document.body.coordinates
-        places = [q.temperature for q in there.document.questions if q.temperature is not None]
+        places = [q.target for q in there.document.questions if q.asks == "temperature"]
         assert all(len(place) == len(letters) for place in places)
         back = with_body_kind(there, old)
         assert back.document.surroundings == case.document.surroundings

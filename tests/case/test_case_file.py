@@ -132,7 +132,7 @@ MISTAKES: list[tuple[list[Any], Any, str, str]] = [
     (["questions", 0, "tolerance"], "0.1 K", "questions[0].tolerance", "does not fit"),
     (["questions", 0, "tolerance"], "lots", "questions[0].tolerance", "not a tolerance"),
     (["questions", 0, "highest"], "shell.right", "questions[0]", "ask exactly one"),
-    (["questions", 2, "basis"], "area", "questions[2]", "belong to 'heat_flow'"),
+    (["questions", 2, "basis"], "area", "questions[2]", "belongs to 'heat_flow'"),
     (["questions", 2, "mean"], {"start": ["1 m", "1 m"]}, "questions[2].mean", "has a 'start' and an 'end'"),
     (["questions", 1, "name"], "heat flow", "questions[1].name", "choose another name"),
 ]

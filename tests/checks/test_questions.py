@@ -10,11 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data
-from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.editing.edits import appended, with_value
 from blunt_ember.case.values.units import HEAT_FLOW, TEMPERATURE
 from blunt_ember.checks.questions.history import thinned
-from blunt_ember.checks.questions.sentence import question_sentence
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import CaseError
@@ -137,7 +136,7 @@ def test_a_question_is_said_in_words(asked: dict[str, Any], words: str) -> None:
         "body": BODIES[dimension(asked)],
         "questions": [{"name": "q", **asked}],
     }
-    assert question_sentence(case_from_data(data).document.questions[0], "whole body") == words
+    assert case_from_data(data).document.questions[0].sentence("whole body", False) == words
 
 
 _PLATE = {"shape": "rectangle", "size": ["1 m", "1 m"]}

@@ -65,8 +65,8 @@ def test_a_turned_section_is_seen_turned_and_read_as_the_section(window: Window,
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at.toPoint())
     settled(qtbot, window)
     question = window.current.case.document.questions[asked]  # type: ignore[union-attr]
-    assert question.temperature is not None and len(question.temperature) == 2
-    assert [each.si for each in question.temperature] == pytest.approx([0.08, 0.02], abs=3e-3)
+    assert question.asks == "temperature" and len(question.target) == 2
+    assert [each.si for each in question.target] == pytest.approx([0.08, 0.02], abs=3e-3)
     assert window.outcome.checks[-1].value - 273.15 == pytest.approx(expected, abs=12)  # type: ignore[union-attr]
     # Planes and turning work as in a solid.
     QTest.keyClick(stage, Qt.Key.Key_X)

@@ -84,7 +84,7 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
     write_report(outcome, path)
     text = path.read_text(encoding="utf-8")
     for question in outcome.case.document.questions:
-        if question.when is None:
+        if question.condition is None:
             assert f"Over time: {question.name}" in text
     assert "TR-BDF2" in text and "goes into storage" in text
     (picture,) = [

@@ -11,7 +11,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from blunt_ember.case.document.bodies import Imported, Rod, Stacked
-from blunt_ember.case.document.case_document import CaseDocument, Question
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.every_value import every_place
 from blunt_ember.case.faults.clock_faults import clock_faults

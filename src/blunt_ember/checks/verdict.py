@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE, Kind
 from blunt_ember.checks.source import Source
 

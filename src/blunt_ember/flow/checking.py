@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.case_document import Question
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.values.display import time_kind
 from blunt_ember.case.values.units import Kind
-from blunt_ember.checks.questions.answers import SolvedField, answer, exact_answer, exact_history, history
+from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.history import History, thinned
-from blunt_ember.checks.questions.sentence import question_sentence
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
@@ -20,12 +20,12 @@ from blunt_ember.flow.expected_fields import ExpectedFields, Field, field_named
 
 def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
     """Return the mesh value of every question, in SI; NaN where a run did not get so far."""
-    return tuple(_answer(case, place, question, solved) for place, question in enumerate(case.document.questions))
+    return tuple(answer(question, place, solved) for place, question in enumerate(case.document.questions))
 
 
 def kind_of(question: Question, case: Case, solved: SolvedField) -> Kind:
     """Return the kind an answer is shown in: times in the unit that suits the run."""
-    if question.when is not None and solved.run is not None:
+    if question.condition is not None and solved.run is not None:
         return time_kind(float(solved.run.times[-1]), case.units)
     return case.units.of(question.kind)
 
@@ -47,23 +47,18 @@ def histories_of(case: Case, solved: SolvedField, fields: ExpectedFields, exact:
     return tuple(each for each in found if each is not None)
 
 
-def _answer(case: Case, place: int, question: Question, solved: SolvedField) -> float:
-    members = case.document.members_asked(question.target)
-    return answer(question, place, members, solved, ("questions", place, question.asks))
-
-
 def _check(case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields) -> Check:
-    value = _answer(case, place, question, solved)
+    value = answer(question, place, solved)
     source: Source | None = None
     expected, note = case.expected.get(place), ""
     if np.isnan(value):
-        note = "it did not come true" if question.when is not None else "the run did not get to that time"
+        note = "it did not come true" if question.condition is not None else "the run did not get to that time"
     expect = question.expect
     named = field_named(expect, case) if expect is not None else None
     if named is not None:
         try:
             field = fields.named(named)
-            expected = exact_answer(question, case.document.members_asked(question.target), field, solved)
+            expected = exact_answer(question, field, solved)
             source = source_of(field)
             if np.isnan(expected):
                 expected, note = None, f"'{named}' does not say this"
@@ -73,7 +68,7 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
         source = Source(Provenance.WORKING, expect.working)
     elif expect is not None:
         source = Source(Provenance.STATED, expect.source or "source not stated")
-    asked = question_sentence(question, case.document.body.heat_basis, solved.run is not None)
+    asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     return check(question, kind_of(question, case, solved), asked, value, expected, source, solved.span, note)
 
 
@@ -81,8 +76,7 @@ def _history(
     case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields, exact: Field | None
 ) -> History | None:
     assert solved.run is not None
-    members = case.document.members_asked(question.target)
-    values = history(question, place, members, solved)
+    values = history(question, place, solved)
     if values is None:
         return None
     kind, times = kind_of(question, case, solved), solved.run.times
@@ -91,7 +85,7 @@ def _history(
         field = exact if named is None else fields.named(named)
         if field is not None:
             seen = thinned(times)
-            curve = exact_history(question, members, field, solved, seen)
+            curve = exact_history(question, field, solved, seen)
             if curve is not None and not np.isnan(curve).all():
                 return History(question.name, kind, values, seen, curve, source_of(field))
     except ReferenceRefusedError:

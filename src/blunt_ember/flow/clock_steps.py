@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from blunt_ember.case.case import Case
-from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.moving import Timing
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Solution, reference_temperature_of
@@ -102,5 +102,7 @@ class ClockSteps:
 
     def _run(self, request: RunRequest, on_progress: OnProgress) -> Ran:
         run, solution, problem, columns = run_case(request, self._folder, on_progress, self._stopped)
-        solved = SolvedField(request.geometry, request.mesh, solution.temperature, {}, run, columns)
+        solved = SolvedField(
+            request.case.document, request.geometry, request.mesh, solution.temperature, {}, run, columns
+        )
         return Ran(run, solution, problem, solved)

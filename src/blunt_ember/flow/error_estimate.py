@@ -15,7 +15,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Imported
-from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.mesh.mesh import Mesh

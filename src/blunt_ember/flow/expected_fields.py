@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.case_document import Expectation
+from blunt_ember.case.document.questions.question import Expectation
 from blunt_ember.checks.references.exact_field import exact_field, recognised
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time

@@ -11,7 +11,7 @@ from blunt_ember.case.faults.plausibility import plausibility
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.ledger import ledger, ledger_at
 from blunt_ember.checks.notes import remarks, run_remarks
-from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, StoppedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import open_properties

@@ -15,8 +15,9 @@ from pydantic import BaseModel
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import Group, Imported, Piece
-from blunt_ember.case.document.case_document import CaseDocument, Question
+from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.materials import Material
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import Level, Region
 from blunt_ember.content_hash import content_hash
 from blunt_ember.flow.cache import Step

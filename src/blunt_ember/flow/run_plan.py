@@ -10,13 +10,14 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.clock import Clock, Condition
+from blunt_ember.case.document.questions.question import reading_of
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import NUMBER
-from blunt_ember.checks.questions.answers import question_probe
 from blunt_ember.checks.questions.probes import Probe, probe_of
+from blunt_ember.checks.questions.solved_field import RunColumns
 from blunt_ember.errors import CaseError, DataPath, Fault, OpenCaseError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Solution, solve_steady
@@ -70,30 +71,26 @@ def start_field(case: Case, clock: Clock, problem: Problem) -> Floats:
 
 def run_case(
     request: RunRequest, folder: str | None, on_progress: Callable[[Progress], None], stopped: Callable[[], bool]
-) -> tuple[Run, Solution, Problem, dict[int, int]]:
-    """Run the clock of a case; return the run, the solution at its end with the problem that held there, and for every
-    question its column among the readings or among what came true."""
+) -> tuple[Run, Solution, Problem, RunColumns]:
+    """Run the clock of a case; return the run, the solution at its end with the problem that held there, and where
+    the run keeps what questions read."""
     case, mesh = request.case, request.mesh
     clock = case.document.running_clock
     assert clock is not None
     probes: list[Probe] = []
     watched: list[Watched] = []
-    columns: dict[int, int] = {}
+    columns = RunColumns({}, {})
     for place, question in enumerate(case.document.questions):
-        if question.when is not None:
-            path = ("questions", place, "when")
-            columns[place] = len(watched)
-            watched.append(_watch_maker(question.when, request, path))
-            continue
-        members = case.document.members_asked(question.target)
         path = ("questions", place, question.asks)
-        probe = question_probe(question, members, mesh, request.geometry, path)
-        if probe is not None:
-            columns[place] = len(probes)
-            probes.append(probe)
+        if question.condition is not None:
+            columns.conditions[place] = len(watched)
+            watched.append(_watch_maker(question.condition, request, path))
+        for number, reading in enumerate(question.readings):
+            columns.readings[place, number] = len(probes)
+            probes.append(probe_of(reading, case.document, mesh, request.geometry, path))
     plans = stage_plans(request)
     end = sum(plan.lasts for plan in plans)
-    asked = tuple(question.time.si for question in case.document.questions if question.time is not None)
+    asked = tuple(at.si for question in case.document.questions if (at := question.asked_time) is not None)
     every = [stage.every or clock.every for stage in clock.stages] or [clock.every]
     kept = tuple(None if each is None else each.si for each in every)
     # Where conditions end it, all that is known beforehand is when it will have settled.
@@ -194,8 +191,8 @@ def _changes(case: Case) -> bool:
 def _watch_maker(condition: Condition, request: RunRequest, path: DataPath) -> Watched:
     """Return what makes the function that tells when a condition has come true."""
     if condition.passes is not None:
-        members = request.case.document.members_asked(condition.target)
-        probe = probe_of(condition, members, request.mesh, request.geometry, (*path, condition.asks))
+        reading = reading_of(condition)
+        probe = probe_of(reading, request.case.document, request.mesh, request.geometry, (*path, condition.how))
         goal = condition.passes.si
 
         def passing(problem: Problem, t: float, begin: Floats) -> Watch:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
-from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case, split_at_joints
 from blunt_ember.fem.steady.heat_flows import heat_flows
@@ -95,11 +95,11 @@ class Steps:
         """Return the steady solution as questions see it."""
         on = self.mesh(case, refinement)
         solution = self.solution(case, on)
-        return SolvedField(self.geometry(case), on.mesh, solution.temperature, self.heat(case, on))
+        return SolvedField(case.document, self.geometry(case), on.mesh, solution.temperature, self.heat(case, on))
 
     def solved_anew(self, case: Case, on: CaseMesh, on_progress: OnProgress) -> tuple[SolvedField, Problem]:
         """Return the steady solution on a mesh and the problem, neither of them kept."""
         problem = problem_from_case(case.document, on.mesh, 0, 0.0)
         solution = solve_steady(problem, on_progress=on_progress)
         heat = heat_flows(problem, solution)
-        return SolvedField(self.geometry(case), on.mesh, solution.temperature, heat), problem
+        return SolvedField(case.document, self.geometry(case), on.mesh, solution.temperature, heat), problem

@@ -11,7 +11,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.case import Case
-from blunt_ember.checks.questions.answers import SolvedField
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.verdict import allowed_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.problem.problem import Problem

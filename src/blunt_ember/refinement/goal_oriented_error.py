@@ -7,8 +7,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.document.case_document import CaseDocument, Question
-from blunt_ember.checks.questions.answers import SolvedField, question_probe
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
+from blunt_ember.case.document.questions.question import Question
+from blunt_ember.checks.questions.readers import question_probes
+from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.fem.steady.adjoint import Influences
@@ -39,13 +42,14 @@ def weighed_error(
 def _influence(
     question: Question, place: int, document: CaseDocument, solved: SolvedField, influences: Influences
 ) -> Floats | None:
-    members = document.members_asked(question.target)
-    if question.asks == "heat_flow":
+    if isinstance(question, HeatFlowQuestion):
+        members = document.members_of(question.heat_flow)
         outer = all(solved.mesh.surfaces[name].outer for name in members)
         return influences.on_heat(members) if outer else None
-    probe = question_probe(question, members, solved.mesh, solved.geometry, ("questions", place))
-    if probe is None:
+    probes = question_probes(question, place, solved)
+    if len(probes) != 1:
         return None
+    probe = probes[0]
     if probe.reduction == "sum":
         weights = probe.weights.sum(axis=0)
     else:

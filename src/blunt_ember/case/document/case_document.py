@@ -8,17 +8,17 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.document.bodies import Body
-from blunt_ember.case.document.clock import AnyClock, Clock, Condition
+from blunt_ember.case.document.clock import AnyClock, Clock
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.parts import Name, Part, Statement, complain
 from blunt_ember.case.document.places import Line, Place
+from blunt_ember.case.document.questions.any_question import AnyQuestion
 from blunt_ember.case.document.regions import AnyRegion
 from blunt_ember.case.document.surface_laws import JointConductance
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
-from blunt_ember.case.values.quantity import AreaResistance, Extent, Quantity, StatedTolerance, Time, Tolerance
-from blunt_ember.case.values.references import Formula, RegionName, SurfaceName, SurfaceOrRegionName, WorkingName
+from blunt_ember.case.values.quantity import AreaResistance, Extent
+from blunt_ember.case.values.references import Formula, SurfaceName
 from blunt_ember.case.values.unit_sets import OfUnits, UnitSet
-from blunt_ember.case.values.units import HEAT, HEAT_FLOW, HEAT_FLUX, HEAT_PER_AREA, NUMBER, TEMPERATURE, TIME, Kind
 
 FORMAT = "blunt-ember/1"
 
@@ -95,98 +95,6 @@ class MeshWish(Part):
     order: Literal[1, 2] = Field(2, description="order of the cells: 1 linear, 2 quadratic")
 
 
-class Expectation(Part):
-    """What the answer should be, and where that comes from: exactly one of the three."""
-
-    value: Formula | None = Field(None, description="a value with its unit; wants a 'source'")
-    source: str | None = Field(None, description="where the value comes from")
-    working: WorkingName | None = Field(None, description="name of a line of the Working")
-    exact: str | None = Field(None, description="name of an exact solution, such as 'composite-wall'")
-
-    @model_validator(mode="after")
-    def _one_origin(self) -> Expectation:
-        origins = [key for key in ("value", "working", "exact") if getattr(self, key) is not None]
-        if len(origins) != 1:
-            said = " and ".join(f"'{key}'" for key in origins) or "none of them"
-            raise complain(f"say exactly one of 'value', 'working' and 'exact' (now: {said})")
-        if self.source is not None and self.value is None:
-            raise complain("'source' belongs to 'value'; a working line and an exact solution name themselves")
-        return self
-
-
-ASKED = ("heat_flow", "temperature", "highest", "lowest", "mean", "heat_passed", "heat_stored", "when")
-#: What only a clock that runs can answer.
-OF_TIME = ("heat_passed", "heat_stored", "when")
-
-
-class Question(Statement):
-    """One number asked of the solution, with what is expected of it."""
-
-    name: Name
-    heat_flow: SurfaceName | None = Field(None, description="surface through which heat flows; an interface is 'a|b'")
-    direction: Literal["in", "out"] = Field("in", description="in: + into the body (or from a to b); out: the opposite")
-    basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
-    temperature: Place | None = Field(None, description="temperature at a point")
-    highest: SurfaceOrRegionName | Line | None = Field(
-        None, description="highest temperature on a surface, in a region, in the whole 'body' or along a line"
-    )
-    lowest: SurfaceOrRegionName | Line | None = Field(None, description="lowest temperature, as 'highest'")
-    mean: SurfaceOrRegionName | Line | None = Field(None, description="mean temperature, as 'highest'")
-    heat_passed: SurfaceName | None = Field(None, description="heat that has passed a surface since the start")
-    heat_stored: RegionName | None = Field(None, description="heat stored in a region or 'body' since the start")
-    when: Condition | None = Field(None, description="the time at which something comes true")
-    time: Time | None = Field(None, description="time on the clock it is asked for; the end when nothing is said")
-    expect: Expectation | None = None
-    side: RegionName | None = Field(None, description="region from which a joint is read; else the first")
-    tolerance: StatedTolerance = Field(
-        default_factory=lambda: Tolerance("0.5 %", 0.005, NUMBER), description="such as '0.5 %' or '0.1 K'"
-    )
-
-    @model_validator(mode="after")
-    def _asks_one_thing(self) -> Question:
-        asked = [key for key in ASKED if getattr(self, key) is not None]
-        if len(asked) != 1:
-            said = " and ".join(f"'{key}'" for key in asked) or "none of them"
-            raise complain(f"ask exactly one of {', '.join(repr(k) for k in ASKED)} (now: {said})")
-        flows = self.heat_flow is not None or self.heat_passed is not None
-        if self.side is not None and asked[0] not in ("temperature", "highest", "lowest", "mean"):
-            raise complain("'side' belongs to a temperature; heat is the same on both sides")
-        if not flows and self.model_fields_set & {"direction", "basis"}:
-            raise complain("'direction' and 'basis' belong to 'heat_flow' and 'heat_passed'")
-        if self.when is not None and self.time is not None:
-            raise complain("'when' asks for a time; remove 'time'")
-        return self
-
-    @classmethod
-    def named(cls, data: Mapping[str, Any], name: str) -> str:
-        """It has a name."""
-        return f"the question '{data['name']}'"
-
-    @classmethod
-    def stands(cls, data: Mapping[str, Any]) -> bool:
-        """It cannot do without anything it asks about."""
-        return False
-
-    @property
-    def asks(self) -> str:
-        """Which of :data:`ASKED` it is."""
-        return next(key for key in ASKED if getattr(self, key) is not None)
-
-    @property
-    def kind(self) -> Kind:
-        """The kind of quantity the answer is."""
-        if self.heat_flow is not None:
-            return HEAT_FLUX if self.basis == "area" else HEAT_FLOW
-        if self.heat_passed is not None:
-            return HEAT_PER_AREA if self.basis == "area" else HEAT
-        return TIME if self.when is not None else HEAT if self.heat_stored is not None else TEMPERATURE
-
-    @property
-    def target(self) -> str | Line | Condition | tuple[Quantity, ...]:
-        """The surface, region, line or point the answer is read from, or the condition."""
-        return getattr(self, self.asks)
-
-
 class SurfacePart(Part):
     """Part of a surface, cut out of it and named: between two places on it, or what lies within a shape on an end.
 
@@ -234,7 +142,7 @@ class CaseDocument(Part):
     clock: AnyClock = Field("steady", description="'steady', or from a start to an end")
     mesh: MeshWish = Field(default_factory=MeshWish)
     working: dict[str, Formula] = Field(default_factory=dict, description="hand calculation: formulas")
-    questions: list[Question] = Field(default_factory=list)
+    questions: list[AnyQuestion] = Field(default_factory=list)
 
     @property
     def running_clock(self) -> Clock | None:

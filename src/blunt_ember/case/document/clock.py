@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
@@ -28,7 +28,8 @@ _ROUGHEST = 0.2
 
 #: What stands for the whole body where a surface or a region may stand.
 WHOLE_BODY = "body"
-READ_KEYS = ("temperature", "highest", "lowest", "mean")
+How = Literal["temperature", "highest", "lowest", "mean"]
+READ_KEYS: tuple[How, ...] = get_args(How)
 
 
 class Condition(Part):
@@ -67,14 +68,14 @@ class Condition(Part):
         return next(key for key in CONDITIONS if getattr(self, key) is not None)
 
     @property
-    def asks(self) -> str:
+    def how(self) -> How:
         """Which of :data:`READ_KEYS` is to pass."""
         return next(key for key in READ_KEYS if getattr(self, key) is not None)
 
     @property
     def target(self) -> Any:
         """The point, line, surface or region of what is to pass."""
-        return getattr(self, self.asks)
+        return getattr(self, self.how)
 
 
 CONDITIONS = ("passes", "near", "settled", "slower")

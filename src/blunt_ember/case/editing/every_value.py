@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import BaseModel
 
 from blunt_ember.case.document.walk import field_type, is_marked
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
-from blunt_ember.case.values.references import IsPlace
+from blunt_ember.case.values.references import IsPlace, RefersTo, Target
 from blunt_ember.errors import DataPath
 
 
@@ -44,3 +44,39 @@ def every_place(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Sequ
     elif isinstance(part, list):
         for place, entry in enumerate(part):
             yield from every_place(entry, (*path, place))
+
+
+def every_part(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, BaseModel]]:
+    """Yield every entry of a document or a part of it, from the outside in, each with its path."""
+    if isinstance(part, BaseModel):
+        yield path, part
+        for key in type(part).model_fields:
+            yield from every_part(getattr(part, key), (*path, key))
+    elif isinstance(part, Mapping):
+        for key, entry in part.items():
+            yield from every_part(entry, (*path, key))
+    elif isinstance(part, list | tuple):
+        for place, entry in enumerate(part):
+            yield from every_part(entry, (*path, place))
+
+
+def own_references(part: BaseModel) -> Iterator[tuple[DataPath, str, Target]]:
+    """Yield the names in the fields of an entry itself that refer to something, with their place and what to."""
+    for key, field in type(part).model_fields.items():
+        entry = getattr(part, key)
+        named: dict[DataPath, str] = {(key,): entry} if isinstance(entry, str) else {}
+        if isinstance(entry, list):
+            named = {(key, place): name for place, name in enumerate(entry) if isinstance(name, str)}
+        if isinstance(entry, Mapping):
+            named = {(key, name): name for name in entry}
+        mark = _reference_in(field_type(field)) if named else None
+        if mark is not None:
+            yield from ((path, name, mark.target) for path, name in named.items())
+
+
+def _reference_in(annotation: Any) -> RefersTo | None:
+    """The annotation of a name in a type, of a list of names, or of the keys of an object."""
+    if isinstance(annotation, RefersTo):
+        return annotation
+    inner = getattr(annotation, "__metadata__", ()) + get_args(annotation)
+    return next((found for part in inner if (found := _reference_in(part)) is not None), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from blunt_ember.case.document.case_document import OF_TIME, CaseDocument
+from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import Clock
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
@@ -30,10 +30,9 @@ def _while_steady(document: CaseDocument) -> Iterator[Fault]:
                     what = f"it holds for a while, but the clock is steady; {_RUN_IT}"
                     yield Fault((block, place, key), what)
     for place, question in enumerate(document.questions):
-        for key in (*OF_TIME, "time"):
-            if getattr(question, key) is not None:
-                what = f"'{key}' is asked of a clock that runs, and this one is steady; {_RUN_IT}"
-                yield Fault(("questions", place, key), what)
+        for key in ((question.asks,) if question.of_time else ()) + (("time",) if question.asked_time else ()):
+            what = f"'{key}' is asked of a clock that runs, and this one is steady; {_RUN_IT}"
+            yield Fault(("questions", place, key), what)
 
 
 def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
@@ -41,6 +40,7 @@ def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
     if end is None or clock.until is not None:
         return
     for place, question in enumerate(document.questions):
-        if question.time is not None and question.time.si > end.si * (1 + 1e-12):
-            what = f"it is asked for {question.time.text}, but the clock ends at {end.text}"
+        asked = question.asked_time
+        if asked is not None and asked.si > end.si * (1 + 1e-12):
+            what = f"it is asked for {asked.text}, but the clock ends at {end.text}"
             yield Fault(("questions", place, "time"), what)

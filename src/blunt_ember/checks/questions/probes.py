@@ -9,9 +9,10 @@ import numpy as np
 from scipy.sparse import csr_array, vstack
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.case.document.case_document import Question
-from blunt_ember.case.document.clock import WHOLE_BODY, Condition
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.question import Reading
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
@@ -39,27 +40,20 @@ class Probe:
 _OF = {"highest": "max", "lowest": "min"}
 
 
-def probe_of(
-    asking: Question | Condition,
-    members: tuple[str, ...],
-    mesh: Mesh,
-    geometry: AnyGeometry,
-    path: DataPath,
-    side: int | None = None,
-) -> Probe:
-    """Return what a question or condition reads of temperatures.
+def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: AnyGeometry, path: DataPath) -> Probe:
+    """Return what a reading takes of temperatures, by the names of a ``document``.
 
-    ``members`` are the surfaces its target stands for, or that a line is laid by; ``side`` the region it is read from
-    at a joint. Raises :class:`CaseError` at ``path`` where a place lies outside the body.
+    Raises :class:`CaseError` at ``path`` where a place lies outside the body.
     """
-    target, asks = asking.target, asking.asks
+    target, asks = reading.target, reading.how
+    members = document.members_asked(target)
+    side = mesh.regions.index(reading.side) if reading.side is not None else None
     if isinstance(target, Line):
         line = laid(target, "", members, geometry, mesh, path, side)
         if asks == "mean":
             return Probe(csr_array(csr_array(line.shares[None]) @ line.weights), "sum")
         return Probe(csr_array(line.weights[line.inside]), "highest" if asks == "highest" else "lowest")
     if not isinstance(target, str):
-        assert isinstance(target, tuple)
         weights = weights_at(mesh, np.array([[place.si for place in target]]), side)
         if not weights.nnz:
             raise CaseError((Fault(path, f"the point ({', '.join(p.text for p in target)}) lies outside the body"),))

@@ -171,9 +171,9 @@ def _read(case: Case, path: DataPath, until: Condition) -> list[SentencePart]:
     ]
     origin = ["0 mm"] * len(case.document.body.coordinates)
     options.append(Option("at a point", setting(path, {"passes": passes, "temperature": origin, **going})))
-    if until.asks == "temperature":
+    if until.how == "temperature":
         return [Choice(key, "the point", tuple(options), "plain choice"), *place_entries(case, (*path, "temperature"))]
-    said = f"{until.asks} of {until.target}" if isinstance(until.target, str) else f"{until.asks} along a line"
+    said = f"{until.how} of {until.target}" if isinstance(until.target, str) else f"{until.how} along a line"
     return [Word("the"), Choice(key, said, tuple(options), "plain choice")]
 
 

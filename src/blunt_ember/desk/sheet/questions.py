@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.case_document import Question
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
+from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.temperatures import (
+    HighestQuestion,
+    LowestQuestion,
+    MeanQuestion,
+    PointQuestion,
+)
+from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import free_name, with_value, without
 from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.checks.references.exact_field import SOLUTIONS
@@ -32,6 +42,7 @@ from blunt_ember.desk.sheet.sentences import (
     typing,
     value_note,
 )
+from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
 
 
@@ -54,65 +65,101 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
     return SheetSection("Questions", f"{len(case.document.questions)} asked", tuple(rows))
 
 
-def _asked(
-    case: Case, path: tuple[str | int, ...], question: Question, surfaces: tuple[str, ...]
-) -> list[SentencePart]:
-    place = path[1]
-    target = question.target
-    through = tuple(Option(name, setting((*path, question.asks), name)) for name in surfaces)
-    if question.when is not None:
-        return [Word("the time when"), *condition_parts(case, (*path, "when"), question.when)]
-    if question.asks == "heat_stored":
-        regions = ("body", *case.document.body.fillings)
-        inside = tuple(Option(name, setting((*path, "heat_stored"), name)) for name in regions)
-        return [Word("heat stored in"), Choice(f"target {place}", str(target), inside), *_at_time(case, path, question)]
-    if question.asks in ("heat_flow", "heat_passed"):
-        between = "|" in str(target)
-        ways = (
-            {"in": "from first to second", "out": "from second to first"}
-            if between
-            else {"in": "into", "out": "out of"}
-        )
-        bases = {"area": "per m²", "depth": case.document.body.heat_basis}
-        return [
-            Word("heat" if question.asks == "heat_flow" else "heat passed"),
-            Choice(
-                f"direction {place}",
-                ways[question.direction],
-                tuple(Option(w, setting((*path, "direction"), key)) for key, w in ways.items()),
-                "plain choice",
-            ),
-            Word("over" if between else "the body through"),
-            Choice(
-                f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))
-            ),
-            Choice(
-                f"basis {place}",
-                bases[question.basis],
-                tuple(Option(w, setting((*path, "basis"), key)) for key, w in bases.items()),
-                "plain choice",
-            ),
-            *_at_time(case, path, question),
-        ]
-    if question.asks == "temperature":
-        return [Word("temperature at"), *place_entries(case, (*path, "temperature")), *_at_time(case, path, question)]
+def _asked(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    """The sentence of a question; one of a kind that has none of its own is said as it is read."""
+    said = _SENTENCES.get(type(question))
+    if said is None:
+        runs = case.document.running_clock is not None
+        return [Word(question.sentence(case.document.body.heat_basis, runs))]
+    return said(case, path, question, surfaces)
+
+
+def _when(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert question.condition is not None
+    return [Word("the time when"), *condition_parts(case, (*path, question.asks), question.condition)]
+
+
+def _stored(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    inside = _targets(path, question, ("body", *case.document.body.fillings))
+    target = Choice(f"target {path[1]}", str(question.target), inside)
+    return [Word("heat stored in"), target, *_at_time(case, path, question)]
+
+
+def _through(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, HeatFlowQuestion | HeatPassedQuestion)
+    place, target = path[1], str(question.target)
+    between = "|" in target
+    ways = {"in": "from first to second", "out": "from second to first"} if between else {"in": "into", "out": "out of"}
+    bases = {"area": "per m²", "depth": case.document.body.heat_basis}
+    return [
+        Word("heat" if isinstance(question, HeatFlowQuestion) else "heat passed"),
+        Choice(
+            f"direction {place}",
+            ways[question.direction],
+            tuple(Option(words, setting((*path, "direction"), key)) for key, words in ways.items()),
+            "plain choice",
+        ),
+        Word("over" if between else "the body through"),
+        _target(case, path, question, _targets(path, question, surfaces)),
+        Choice(
+            f"basis {place}",
+            bases[question.basis],
+            tuple(Option(words, setting((*path, "basis"), key)) for key, words in bases.items()),
+            "plain choice",
+        ),
+        *_at_time(case, path, question),
+    ]
+
+
+def _point(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    return [Word("temperature at"), *place_entries(case, (*path, question.asks)), *_at_time(case, path, question)]
+
+
+def _measured(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    place, target = path[1], question.target
     measures = tuple(Option(words, _measuring(path, question.asks, words)) for words in ("highest", "lowest", "mean"))
     parts: list[SentencePart] = [Choice(f"measure {place}", question.asks, measures, "plain choice")]
     if isinstance(target, Line):
         laid = _laid(case, (*path, question.asks), target, surfaces)
         return [*parts, Word("temperature"), *laid, *_side(case, path, question), *_at_time(case, path, question)]
-    regions = ("body", *case.document.body.fillings)
-    through += tuple(Option(name, setting((*path, question.asks), name)) for name in regions)
+    known = (*surfaces, "body", *case.document.body.fillings)
     return [
         *parts,
         Word("temperature of"),
-        Choice(f"target {place}", str(target), through, points=(str(target), *case.document.members_of(str(target)))),
+        _target(case, path, question, _targets(path, question, known)),
         *_side(case, path, question),
         *_at_time(case, path, question),
     ]
 
 
-def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[str, ...]) -> list[SentencePart]:
+def _targets(path: DataPath, question: Question, names: tuple[str, ...]) -> tuple[Option, ...]:
+    return tuple(Option(name, setting((*path, question.asks), name)) for name in names)
+
+
+def _target(case: Case, path: DataPath, question: Question, options: tuple[Option, ...]) -> Choice:
+    name = str(question.target)
+    return Choice(
+        f"target {path[1]}", name, options, points=(name, *case.document.members_of(name)), at=(*path, question.asks)
+    )
+
+
+_Said = Callable[[Case, DataPath, Question, tuple[str, ...]], list[SentencePart]]
+#: How the kinds of question are edited in place.
+_SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
+    {
+        HeatFlowQuestion: _through,
+        HeatPassedQuestion: _through,
+        HeatStoredQuestion: _stored,
+        PointQuestion: _point,
+        HighestQuestion: _measured,
+        LowestQuestion: _measured,
+        MeanQuestion: _measured,
+        WhenQuestion: _when,
+    }
+)
+
+
+def _laid(case: Case, path: DataPath, line: Line, surfaces: tuple[str, ...]) -> list[SentencePart]:
     """How a line that is read along runs."""
     place = path[1]
 
@@ -145,11 +192,11 @@ def _laid(case: Case, path: tuple[str | int, ...], line: Line, surfaces: tuple[s
     return [Word("from"), *start, Word("to"), *end]
 
 
-def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
+def _at_time(case: Case, path: DataPath, question: Question) -> list[SentencePart]:
     """The time it is asked for, where the clock runs."""
     if case.document.running_clock is None:
         return []
-    if question.time is None:
+    if question.asked_time is None:
         options = (Option("at a time", setting((*path, "time"), "10 min")),)
         return [Choice(f"time {path[1]}", "at the end", options, "plain choice")]
     end = Option("at the end", removing((*path, "time")))
@@ -157,7 +204,7 @@ def _at_time(case: Case, path: tuple[str | int, ...], question: Question) -> lis
     return [Word("at"), *time, Choice(f"time {path[1]}", "…", (end,), "link")]
 
 
-def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
+def _side(case: Case, path: DataPath, question: Question) -> list[SentencePart]:
     """At a joint that is not perfect, the side from which the temperature is read."""
     target = question.target
     name = target.edge if isinstance(target, Line) and isinstance(target.edge, str) else str(target)
@@ -168,11 +215,11 @@ def _side(case: Case, path: tuple[str | int, ...], question: Question) -> list[S
         return []
     regions = name.split("|")
     options = tuple(Option(f"on the side of {region}", setting((*path, "side"), region)) for region in regions)
-    said = question.side or regions[0]
+    said = question.readings[0].side or regions[0]
     return [Choice(f"side {path[1]}", f"on the side of {said}", options, "plain choice")]
 
 
-def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:
+def _measuring(path: DataPath, old: str, new: str) -> Edit:
     def change(now: Case) -> Case:
         question = now.data["questions"][path[1]]
         return with_value(now, path, {new if key == old else key: value for key, value in question.items()})
@@ -180,7 +227,7 @@ def _measuring(path: tuple[str | int, ...], old: str, new: str) -> Edit:
     return change
 
 
-def _expected(case: Case, path: tuple[str | int, ...], question: Question) -> list[SentencePart]:
+def _expected(case: Case, path: DataPath, question: Question) -> list[SentencePart]:
     place, expect = path[1], question.expect
     options = [
         Option(

@@ -260,14 +260,17 @@ class LineView(QWidget):
         if outcome.run is not None:
             self._axis = axis  # from one instant to the next it stays
         asked = next((each for each in outcome.case.document.questions if each.name == self._asked_line), None)
-        target = asked.target if asked is not None and isinstance(asked.target, Line) else None
-        self.lines.setCurrentText(self._asked_line if target is not None else _THROUGH[axis])
-        wanted: object = (target, asked.side) if target is not None and asked is not None else axis
+        readings = asked.readings if asked is not None else ()
+        reading = next((each for each in readings if isinstance(each.target, Line)), None)
+        self.lines.setCurrentText(self._asked_line if reading is not None else _THROUGH[axis])
+        wanted: object = reading if reading is not None else axis
         if self._line is None or self._line[0] is not mesh or self._line[1] != wanted:
-            if target is not None and asked is not None:
-                members = outcome.case.document.members_asked(target)
-                side = mesh.regions.index(asked.side) if asked.side is not None else None
-                line = laid(target, f"Along {self._asked_line}", members, outcome.geometry, mesh, ("line",), side)
+            if reading is not None and isinstance(reading.target, Line):
+                members = outcome.case.document.members_asked(reading.target)
+                side = mesh.regions.index(reading.side) if reading.side is not None else None
+                line = laid(
+                    reading.target, f"Along {self._asked_line}", members, outcome.geometry, mesh, ("line",), side
+                )
             else:
                 line = through_middle(axis, outcome.geometry, mesh)
             self._line = (mesh, wanted, line)

@@ -11,14 +11,16 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import place_faults
 from blunt_ember.case.document.bodies import Imported
-from blunt_ember.case.document.case_document import CaseDocument, Question
-from blunt_ember.case.document.clock import WHOLE_BODY, Condition, conditions_of
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.materials import Directional
 from blunt_ember.case.document.places import Line, StraightLine
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding, holds_at
+from blunt_ember.case.editing.every_value import every_part, own_references
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.quantity import Quantity
+from blunt_ember.case.values.references import Target
 from blunt_ember.case.values.units import DENSITY, FILM_COEFFICIENT, HEAT_CAPACITY, POWER_DENSITY
 from blunt_ember.errors import CaseError, DataPath, Fault, Note, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
@@ -87,7 +89,7 @@ def problem_from_case(document: CaseDocument, mesh: Mesh, stage: int = 0, t: flo
     for place, source in enumerate(document.heat_inside):
         if holds_at(source, t):
             stated.heat(place, source)
-    stated.faults += _question_faults(document, mesh) + _law_faults(document, mesh)
+    stated.faults += _name_faults(document, mesh) + _law_faults(document, mesh)
     stated.faults += _own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
     if stated.open_items:
@@ -345,33 +347,20 @@ def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     return [Fault(path, what) for path, law in laws.items() if (what := _unknown_variable(law, mesh))]
 
 
-def _question_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+def _name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    """Faults of names that questions and the clock refer to and that this mesh has not."""
     faults = []
     surfaces, regions = [*mesh.surfaces, *document.surfaces], [*mesh.regions, WHOLE_BODY]
-    asked: list[tuple[tuple[str | int, ...], Question | Condition]] = []
-    for place, question in enumerate(document.questions):
-        path: tuple[str | int, ...] = ("questions", place)
-        asked.append((path, question) if question.when is None else ((*path, "when"), question.when))
-    clock = document.running_clock
-    asked += conditions_of(clock) if clock is not None else ()
-    for path, each in asked:
-        if isinstance(each, Condition) and each.passes is None:
-            continue
-        known = surfaces + (regions if each.asks in ("highest", "lowest", "mean") else [])
-        known = regions if each.asks == "heat_stored" else known
-        if isinstance(each.target, Line):
-            faults += _line_faults((*path, each.asks), each.target, surfaces, mesh)
-        if isinstance(each.target, str) and each.target not in known:
-            what = "region" if each.asks == "heat_stored" else "surface"
-            faults.append(Fault((*path, each.asks), f"there is no {what} '{each.target}'{nearest(each.target, known)}"))
-    for region in clock.start_in if clock is not None else ():
-        if region not in mesh.regions:
-            what = f"there is no region '{region}'{nearest(region, mesh.regions)}"
-            faults.append(Fault(("clock", "start_in", region), what))
-    for place, question in enumerate(document.questions):
-        if question.side is not None and question.side not in mesh.regions:
-            what = f"there is no region '{question.side}'{nearest(question.side, mesh.regions)}"
-            faults.append(Fault(("questions", place, "side"), what))
+    known = {Target.SURFACE: surfaces, Target.REGION: regions, Target.SURFACE_OR_REGION: surfaces + regions}
+    for block in ("questions", "clock"):
+        for path, part in every_part(getattr(document, block), (block,)):
+            if isinstance(part, Line):
+                faults += _line_faults(path, part, surfaces, mesh)
+                continue
+            for key, name, target in own_references(part):
+                if target in known and name not in known[target]:
+                    what = "region" if target is Target.REGION else "surface"
+                    faults.append(Fault((*path, *key), f"there is no {what} '{name}'{nearest(name, known[target])}"))
     return faults
 
 

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.editing.edits import appended, free_name
 from blunt_ember.case.values.display import in_shown_unit, shown
 from blunt_ember.case.values.units import LENGTH
@@ -110,7 +111,7 @@ class Readings:
                 places = _drawn(unfold(places))
                 self._paint_line(painter, places, view, theme)
                 at = view.pixels(places[-1:])[0]
-            elif question.temperature is not None:
+            elif isinstance(question, PointQuestion):
                 at = view.pixels(_drawn(unfold(np.array([[each.si for each in question.temperature]]))))[0]
                 _paint_point(painter, QPointF(*at), theme)
             else:

@@ -1,0 +1,1 @@
+"""Kinds of question, a module each; ``any_question`` lists them."""

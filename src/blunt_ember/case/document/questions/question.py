@@ -1,0 +1,172 @@
+"""What every question has in common, and what a solution is asked to answer it."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, Protocol
+
+from pydantic import Field, model_validator
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
+from blunt_ember.case.document.parts import Name, Part, Statement, complain
+from blunt_ember.case.document.places import Line, Place
+from blunt_ember.case.values.quantity import Quantity, StatedTolerance, Time, Tolerance
+from blunt_ember.case.values.references import Formula, WorkingName
+from blunt_ember.case.values.units import NUMBER, Kind
+
+Target = str | Line | Place
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A temperature that is read: ``how``, of a surface, region, line or point, and from which region at a joint."""
+
+    how: How
+    target: Target
+    side: str | None = None
+
+    @property
+    def words(self) -> str:
+        """It in words, as a sentence begins."""
+        if self.how == "temperature":
+            assert isinstance(self.target, tuple)
+            return f"Temperature at ({', '.join(place.text for place in self.target)})"
+        measure = self.how.capitalize()
+        if isinstance(self.target, Line):
+            return f"{measure} temperature {self.target.words}"
+        return f"{measure} temperature of {named(str(self.target))}"
+
+
+def reading_of(condition: Condition) -> Reading:
+    """Return what a condition that waits for a temperature reads."""
+    return Reading(condition.how, condition.target)
+
+
+def named(target: str) -> str:
+    """Return the name of a surface or region in a sentence."""
+    return "the body" if target == WHOLE_BODY else target
+
+
+class Reader(Protocol):
+    """A solution, every instant of a run, or an exact field, as questions read it: values (k,) by instant, in SI.
+
+    What it does not say is NaN. Surfaces and regions go by the names of the document.
+    """
+
+    def temperature(self, reading: Reading) -> Floats:
+        """Return a temperature, K."""
+
+    def heat_flow(self, surface: str) -> Floats:
+        """Return the heat through a surface into the body, or from the first region of an interface, W."""
+
+    def heat_passed(self, surface: str) -> Floats:
+        """Return the same summed since the start, J."""
+
+    def heat_stored(self, region: str) -> Floats:
+        """Return the heat stored in a region, or the whole body, since the start, J."""
+
+    def area(self, surface: str) -> float:
+        """Return the area of a surface, m²."""
+
+    def time_of(self, condition: Condition) -> float:
+        """Return when a condition comes true, s."""
+
+
+class Expectation(Part):
+    """What the answer should be, and where that comes from: exactly one of the three."""
+
+    value: Formula | None = Field(None, description="a value with its unit; wants a 'source'")
+    source: str | None = Field(None, description="where the value comes from")
+    working: WorkingName | None = Field(None, description="name of a line of the Working")
+    exact: str | None = Field(None, description="name of an exact solution, such as 'composite-wall'")
+
+    @model_validator(mode="after")
+    def _one_origin(self) -> Expectation:
+        origins = [key for key in ("value", "working", "exact") if getattr(self, key) is not None]
+        if len(origins) != 1:
+            said = " and ".join(f"'{key}'" for key in origins) or "none of them"
+            raise complain(f"say exactly one of 'value', 'working' and 'exact' (now: {said})")
+        if self.source is not None and self.value is None:
+            raise complain("'source' belongs to 'value'; a working line and an exact solution name themselves")
+        return self
+
+
+class Question(Statement):
+    """One number asked of the solution, with what is expected of it.
+
+    A kind of question has one field of the name it ``asks`` by; it says what it reads, in words and of any
+    :class:`Reader`, and everything else follows: the mesh answer, its history, the exact answer.
+    """
+
+    #: The key that tells it from other kinds.
+    asks: ClassVar[str]
+    #: Whether only a clock that runs can answer it.
+    of_time: ClassVar[bool] = False
+
+    name: Name
+    expect: Expectation | None = None
+    tolerance: StatedTolerance = Field(
+        default_factory=lambda: Tolerance("0.5 %", 0.005, NUMBER), description="such as '0.5 %' or '0.1 K'"
+    )
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It has a name."""
+        return f"the question '{data['name']}'"
+
+    @classmethod
+    def stands(cls, data: Mapping[str, Any]) -> bool:
+        """It cannot do without anything it asks about."""
+        return False
+
+    @property
+    def target(self) -> Any:
+        """The surface, region, line or point the answer is read from, or the condition."""
+        return getattr(self, self.asks)
+
+    @property
+    @abstractmethod
+    def kind(self) -> Kind:
+        """The kind of quantity the answer is."""
+
+    @property
+    def readings(self) -> tuple[Reading, ...]:
+        """The temperatures it reads."""
+        return ()
+
+    @property
+    def condition(self) -> Condition | None:
+        """What it waits for, where it asks for a time."""
+        return None
+
+    @property
+    def asked_time(self) -> Quantity | None:
+        """The time on the clock it is asked for; the end where nothing is said."""
+        return None
+
+    @abstractmethod
+    def read(self, reader: Reader) -> Floats:
+        """Return its answer by instant, in SI."""
+
+    @abstractmethod
+    def sentence(self, heat_basis: str, runs: bool) -> str:
+        """Return it in words; ``heat_basis`` tells what a heat flow of the body is for, ``runs`` whether the clock
+        does."""
+
+
+class QuestionInTime(Question):
+    """A question that may be asked for a time on the clock."""
+
+    time: Time | None = Field(None, description="time on the clock it is asked for; the end when nothing is said")
+
+    @property
+    def asked_time(self) -> Quantity | None:
+        """As stated."""
+        return self.time
+
+    def at_words(self, runs: bool, word: str = "at", end: str = "at the end") -> str:
+        """Return when it is asked for, to stand at the end of a sentence."""
+        return f", {word} {self.time.text}" if self.time is not None else f", {end}" if runs else ""

@@ -1,0 +1,135 @@
+"""An exact field at one time, as questions read it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
+from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.question import Reading, reading_of
+from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
+from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
+from blunt_ember.fem.reading import surface_places
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.reference.crossing import first_crossing
+
+#: Instants at which an exact history is looked through for a crossing.
+_INSTANTS = 400
+
+
+@dataclass(frozen=True)
+class ExactReader:
+    """Reads an exact ``field`` at a time ``t``, s, over the body of a solution."""
+
+    field: ExactField | MovingField
+    solved: SolvedField
+    t: float
+
+    @property
+    def now(self) -> ExactField:
+        """The field of the time."""
+        return exact_field_at(self.field, self.t)
+
+    def temperature(self, reading: Reading) -> Floats:
+        """Return a temperature, K, (1,)."""
+        return np.array([exact_temperature(reading, self.now, self.solved)])
+
+    def heat_flow(self, surface: str) -> Floats:
+        """Return the heat through a surface, W, (1,)."""
+        return np.array([sum(self.now.heat(name) for name in self.solved.document.members_of(surface))])
+
+    def heat_passed(self, surface: str) -> Floats:
+        """Return the heat that has passed a surface, J, (1,)."""
+        now = self.now
+        if not isinstance(now, InstantField):
+            return np.array([np.nan])
+        return np.array([sum(now.passed(name) for name in self.solved.document.members_of(surface))])
+
+    def heat_stored(self, region: str) -> Floats:
+        """Return the heat stored in the whole body, J, (1,)."""
+        now = self.now
+        return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
+
+    def area(self, surface: str) -> float:
+        """Return the area of a surface, m²."""
+        return self.solved.area(surface)
+
+    def time_of(self, condition: Condition) -> float:
+        """Return when a temperature is passed, s; NaN for other conditions."""
+        run = self.solved.run
+        if condition.passes is None or run is None:
+            return float("nan")
+        goal, reading = condition.passes.si, reading_of(condition)
+        return first_crossing(
+            lambda t: exact_temperature(reading, exact_field_at(self.field, t), self.solved) - goal,
+            float(run.times[-1]),
+            _INSTANTS,
+        )
+
+
+def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField) -> float:
+    """Return what an exact field reads, K."""
+    target, mesh = reading.target, solved.mesh
+    members = solved.document.members_asked(target)
+    side = mesh.regions.index(reading.side) if reading.side is not None else None
+    if isinstance(target, str) and (target == WHOLE_BODY or members[0] not in mesh.surfaces):
+        return _in_regions(reading.how, target, field, solved)
+    if isinstance(target, str) and side is None:
+        # The side of the first region, as the mesh is read.
+        side = mesh.surfaces[members[0]].regions[0]
+    if isinstance(target, Line):
+        line = laid(target, "", members, solved.geometry, mesh, (reading.how,), side)
+        values, shares = line.of_each_region(field.temperature), line.shares
+        known = ~np.isnan(values)
+        if reading.how == "mean":
+            return float(values[known] @ shares[known] / shares[known].sum()) if known.any() else float("nan")
+        return _extreme(reading.how, values[known]) if known.any() else float("nan")
+    if isinstance(target, str):
+        along = [_along(solved, name) for name in members]
+        sides = [side if len(members) == 1 else mesh.surfaces[name].regions[0] for name in members]
+        values = np.concatenate([field.temperature(places, own) for (places, _), own in zip(along, sides, strict=True)])
+        if reading.how == "mean":
+            weights = np.concatenate([weights for _, weights in along])
+            return float(values @ weights / weights.sum())
+        return _extreme(reading.how, values)
+    return float(field.temperature(np.array([[place.si for place in target]]), side)[0])
+
+
+def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -> float:
+    """Extremes of an exact field at the nodes of regions, or its mean by the quadrature of their cells."""
+    mesh, regions = solved.mesh, solved.regions(target)
+    if how == "mean":
+        total = volume = 0.0
+        for block in mesh.blocks:
+            for run in in_runs(block, len(CELL_FAMILIES[block.family].points)):
+                weights = weighted_gradients(block, mesh, run)[1]
+                places = cell_places(block, mesh, run)
+                for region in np.intersect1d(block.region[run], regions).tolist():
+                    own = block.region[run] == region
+                    values = field.temperature(places[own].reshape(-1, mesh.dimension), region)
+                    total += float(values @ weights[own].ravel())
+                    volume += float(weights[own].sum())
+        return total / volume
+    every = [
+        field.temperature(mesh.points[np.unique(block.nodes[block.region == region])], region)
+        for region in regions
+        for block in mesh.blocks
+    ]
+    return _extreme(how, np.concatenate(every))
+
+
+def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
+    """Return places on a surface and the area in m² each stands for: on its true curve, or by its facets."""
+    if isinstance(solved.geometry, SectionGeometry):
+        return solved.geometry.along(surface)
+    return surface_places(solved.mesh.surfaces[surface], solved.mesh)
+
+
+def _extreme(how: How, values: Floats) -> float:
+    return float(values.max() if how == "highest" else values.min())

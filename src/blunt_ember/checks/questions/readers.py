@@ -1,0 +1,99 @@
+"""A steady solution and a run, as questions read them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.clock import Condition
+from blunt_ember.case.document.questions.question import Question, Reading
+from blunt_ember.checks.questions.probes import Probe, probe_of
+from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.errors import DataPath
+from blunt_ember.fem.transient.run import Run
+
+
+@dataclass(frozen=True)
+class MeshReader:
+    """Reads a steady solution; ``path`` is the place of the question, for faults."""
+
+    solved: SolvedField
+    path: DataPath
+
+    def temperature(self, reading: Reading) -> Floats:
+        """Return a temperature, K, (1,)."""
+        solved = self.solved
+        probe = probe_of(reading, solved.document, solved.mesh, solved.geometry, self.path)
+        return np.array([probe(solved.temperature)])
+
+    def heat_flow(self, surface: str) -> Floats:
+        """Return the heat through a surface, W, (1,)."""
+        return np.array([sum(self.solved.heat[name] for name in self.solved.document.members_of(surface))])
+
+    def heat_passed(self, surface: str) -> Floats:
+        """Nothing is summed where no clock runs."""
+        return np.array([np.nan])
+
+    def heat_stored(self, region: str) -> Floats:
+        """Nothing is stored where no clock runs."""
+        return np.array([np.nan])
+
+    def area(self, surface: str) -> float:
+        """Return the area of a surface, m²."""
+        return self.solved.area(surface)
+
+    def time_of(self, condition: Condition) -> float:
+        """There is no time."""
+        return float("nan")
+
+
+@dataclass(frozen=True)
+class RunReader:
+    """Reads every instant (k,) of a run for the question at a ``place``."""
+
+    solved: SolvedField
+    run: Run
+    question: Question
+    place: int
+
+    def temperature(self, reading: Reading) -> Floats:
+        """Return a temperature, K, that was read step by step."""
+        assert self.solved.columns is not None
+        number = self.question.readings.index(reading)
+        return np.asarray(self.run.readings[:, self.solved.columns.readings[self.place, number]])
+
+    def heat_flow(self, surface: str) -> Floats:
+        """Return the heat through a surface, W."""
+        return self._summed(self.run.power, surface)
+
+    def heat_passed(self, surface: str) -> Floats:
+        """Return the heat that has passed a surface, J."""
+        return self._summed(self.run.passed, surface)
+
+    def heat_stored(self, region: str) -> Floats:
+        """Return the heat stored in a region, J."""
+        return np.asarray(self.run.stored[:, self.solved.regions(region)].sum(axis=1))
+
+    def area(self, surface: str) -> float:
+        """Return the area of a surface, m²."""
+        return self.solved.area(surface)
+
+    def time_of(self, condition: Condition) -> float:
+        """Return when a condition came true, s; NaN where it did not."""
+        assert self.solved.columns is not None
+        true_at = self.run.came_true[self.solved.columns.conditions[self.place]]
+        return float("nan") if true_at is None else true_at
+
+    def _summed(self, heat: Floats, surface: str) -> Floats:
+        columns = [self.run.column(name) for name in self.solved.document.members_of(surface)]
+        return np.asarray(heat[:, columns].sum(axis=1))
+
+
+def question_probes(question: Question, place: int, solved: SolvedField) -> tuple[Probe, ...]:
+    """Return what a question reads of temperatures."""
+    path = ("questions", place, question.asks)
+    return tuple(
+        probe_of(reading, solved.document, solved.mesh, solved.geometry, path) for reading in question.readings
+    )

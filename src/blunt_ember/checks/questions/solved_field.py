@@ -1,0 +1,53 @@
+"""A solution as the questions see it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.fem.transient.run import Run
+from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class RunColumns:
+    """Where a run keeps what questions read: by the place of a question and the number of its reading the column of
+    the readings, and by the place of a question that asks for a time its place among what came true."""
+
+    readings: dict[tuple[int, int], int]
+    conditions: dict[int, int]
+
+
+@dataclass(frozen=True)
+class SolvedField:
+    """Temperatures (n,) in K on a ``mesh`` and heat by surface in W; of a clock that ran the ``run`` and its columns.
+
+    ``document`` is what was solved, whose names the questions go by.
+    """
+
+    document: CaseDocument
+    geometry: AnyGeometry
+    mesh: Mesh
+    temperature: Floats
+    heat: dict[str, float]
+    run: Run | None = None
+    columns: RunColumns | None = None
+
+    @property
+    def span(self) -> float:
+        """By how much the highest temperature of the body is above the lowest, K; of a run, at any time."""
+        if self.run is not None:
+            return float(self.run.highest.max() - self.run.lowest.min())
+        return float(np.ptp(self.temperature))
+
+    def area(self, surface: str) -> float:
+        """Return the area, m², of a surface or of those an analyst's name stands for."""
+        return float(sum(self.geometry.surfaces[name].area for name in self.document.members_of(surface)))
+
+    def regions(self, region: str) -> list[int]:
+        """Return the numbers of a region, or of all that the whole body has."""
+        return list(range(len(self.mesh.regions))) if region == "body" else [self.mesh.regions.index(region)]
