@@ -15,7 +15,7 @@ from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import LIGHT
 
 CUBE = {

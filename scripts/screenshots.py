@@ -10,13 +10,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from blunt_ember.picture.look import Lens, Whole
+from blunt_ember.picture.look import Whole
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
 #: Families that are shown, the name of the picture, the lens, the view of the strip and what is read along a line.
-_FAMILIES: tuple[tuple[str, str, Lens, str, str], ...] = (
+_FAMILIES: tuple[tuple[str, str, str, str, str], ...] = (
     ("hollow-cylinder", "pipe", "Temperature", "along a line", "heat flux"),
     ("stacked-floor", "stacked", "Shape", "along a line", "temperature"),
     ("bowl", "bowl", "Mesh", "along a line", "temperature"),

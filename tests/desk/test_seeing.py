@@ -16,8 +16,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.desk.app.window import Window
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Lens
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from tests.desk.conftest import PATIENCE, field, settled, type_into
 
@@ -106,7 +105,7 @@ def test_every_lens_shows_what_it_says(window: Window, qtbot: QtBot) -> None:
     assert outcome is not None and outcome.mesh is not None and outcome.exact_now is not None
     place = outcome.mesh.points[outcome.mesh.blocks[0].nodes[7]].mean(axis=0)
 
-    def value(lens: Lens, part: str) -> float:
+    def value(lens: str, part: str) -> float:
         stage.set_lens(lens)
         stage.grab()
         if part:

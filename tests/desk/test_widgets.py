@@ -28,7 +28,7 @@ from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.look import CutPlane
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from tests.desk.conftest import type_into

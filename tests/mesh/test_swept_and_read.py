@@ -99,10 +99,9 @@ def boxes(folder: Path, kind: str, mirrored: bool = False, named: bool = False) 
         turned = cells[:, [1, 0, 3, 2, 5, 4, 7, 6]]  # every other box is split the other way, so that diagonals meet
         cells = np.where(even[:, None, None], cells[:, split], turned[:, flip]).reshape(-1, 4)
         side = np.repeat(side, 5)
-    sets = {"left half": [np.flatnonzero(side == 0)], "right.half": [np.flatnonzero(side == 1)]} if named else None
-    data = meshio.Mesh(grid * 10, [(kind, cells)], cell_data={} if named else {"part": [side + 1]}, cell_sets=sets)
-    path = folder / ("boxes.inp" if named else "boxes.vtu")
-    data.write(path)
+    masks = {"left half": [1 - side], "right.half": [side]} if named else {"part": [side + 1]}
+    path = folder / "boxes.vtu"
+    meshio.Mesh(grid * 10, [(kind, cells)], cell_data=masks).write(path)
     body = {"kind": "imported", "file": path.name, "unit": "1 mm"}
     geometry = geometry_of(case_from_data({"format": "blunt-ember/1", "body": body}).document.body, str(folder))
     assert isinstance(geometry, ImportedGeometry)

@@ -20,7 +20,8 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.report.foreign_files import UnitMissingError, case_from_foreign, write_foreign
+from blunt_ember.report.exporting import ExportOptions, write_outcome
+from blunt_ember.report.foreign_files import UnitMissingError, case_from_foreign
 
 
 def areas(case: Case) -> dict[str, float]:
@@ -111,7 +112,7 @@ def test_paths_of_an_svg_become_regions_in_millimetres(tmp_path: Path) -> None:
 def test_a_section_written_as_svg_comes_back_the_same(name: str, tmp_path: Path) -> None:
     case = family(name).case()
     path = tmp_path / "body.svg"
-    write_foreign(Flow().run(case), path)
+    write_outcome(Flow().run(case), path, ExportOptions())
     back = {key: area for key, area in areas(case_from_foreign(path)).items() if "hole" not in key}
     assert back == pytest.approx(areas(case), rel=1e-9)
 
@@ -125,7 +126,7 @@ def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path:
     outcome = Flow().run(case)
     assert outcome.mesh is not None
     path = tmp_path / "mesh.vtu"
-    write_foreign(outcome, path)
+    write_outcome(outcome, path, ExportOptions())
     read = case_from_foreign(path, "m")
     solids = [region for region, filling in case.document.body.fillings.items() if not filling.void]
     plain = {region: region.replace(".", " ") for region in solids}
@@ -156,7 +157,7 @@ def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path:
 def test_vtk_opens_what_is_written_and_sees_its_volume(tmp_path: Path) -> None:
     case = with_value(family("bowl").case(), ("mesh",), {"order": 1, "size": "5 mm"})
     outcome = next(each for each in Flow().outcomes(case) if each.checks)  # its errors are not asked for
-    write_foreign(outcome, tmp_path / "bowl.vtu")
+    write_outcome(outcome, tmp_path / "bowl.vtu", ExportOptions())
     reader = vtkXMLUnstructuredGridReader()
     reader.SetFileName(str(tmp_path / "bowl.vtu"))
     reader.Update()
@@ -165,7 +166,7 @@ def test_vtk_opens_what_is_written_and_sees_its_volume(tmp_path: Path) -> None:
     assert grid.GetPointData().GetArray("temperature K").GetRange()[1] == pytest.approx(1393.15)
     names = [grid.GetCellData().GetArrayName(n) for n in range(grid.GetCellData().GetNumberOfArrays())]
     assert {"bowl", "bowl.rim", "bowl.bore"} <= set(names)
-    write_foreign(outcome, tmp_path / "bowl.stl")
+    write_outcome(outcome, tmp_path / "bowl.stl", ExportOptions())
     with np.errstate(over="ignore"):
         skin = meshio.read(tmp_path / "bowl.stl")
     a, b, c = (skin.points[skin.cells[0].data[:, n]] for n in range(3))

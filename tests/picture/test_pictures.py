@@ -14,8 +14,7 @@ from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import View, fitted
 from blunt_ember.picture.charts.charts import ProfileChart
-from blunt_ember.picture.lenses import shade
-from blunt_ember.picture.look import LENSES
+from blunt_ember.picture.lenses.registry import LENSES, shade
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
 
 

@@ -14,7 +14,7 @@ from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
-from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.palette import LIGHT
 
 

@@ -17,7 +17,8 @@ from blunt_ember.gallery.families import family
 from blunt_ember.picture.body.actors import faded_ends
 from blunt_ember.picture.body.arrows import arrow_shapes, even_places, usual_most
 from blunt_ember.picture.body.isolines import isolines
-from blunt_ember.picture.lenses import Field, Shade, field_of, lens_parts, shade, shaded
+from blunt_ember.picture.lenses.field import Field, Shade, shaded
+from blunt_ember.picture.lenses.registry import field_of, lens_parts, shade
 from blunt_ember.picture.look import CutPlane, Look, widened
 from blunt_ember.picture.palette import LIGHT, rgb
 

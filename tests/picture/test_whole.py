@@ -16,7 +16,7 @@ from blunt_ember.picture.body.pose import facing
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
 from blunt_ember.picture.body.whole import can_be_deep, drawn, mirrors_of, seen_through
-from blunt_ember.picture.lenses import field_of
+from blunt_ember.picture.lenses.registry import field_of
 from blunt_ember.picture.look import CutPlane, Look, Mirror, Whole
 from blunt_ember.picture.palette import LIGHT, rgb
 

@@ -14,10 +14,11 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.look import LENSES, CutPlane, Look, Mirror, Whole
+from blunt_ember.picture.lenses.registry import LENSES
+from blunt_ember.picture.look import CutPlane, Look, Mirror, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from blunt_ember.refinement.uniform import uniform_refinement
-from blunt_ember.report.exporting import write_outcome
+from blunt_ember.report.exporting import ExportOptions, write_outcome
 from blunt_ember.report.picture_file import MOST, picture_size, write_picture
 
 
@@ -81,7 +82,7 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
         ("cut", room, Look("Temperature", cuts=(CutPlane(0, 0.3),))),
         ("face", room, Look("Temperature", cuts=(CutPlane(0, 0.3),), flat=0)),
     ):
-        write_outcome(outcome, tmp_path / f"{name}.png", look, LIGHT, size=(400, 300))
+        write_outcome(outcome, tmp_path / f"{name}.png", ExportOptions(look, LIGHT, size=(400, 300)))
         pictures[name] = imread(tmp_path / f"{name}.png")
     names = list(pictures)
     for place, name in enumerate(names):
@@ -103,9 +104,9 @@ def test_a_lens_that_shows_nothing_and_a_part_there_is_not_are_refused(corner: O
         write_picture(bare, tmp_path / "x.png", Look("Temperature"), LIGHT)
     write_picture(bare, tmp_path / "shape.png", Look("Shape"), LIGHT, (300, 300))
     with pytest.raises(BluntEmberError, match="before the case is solved"):
-        write_outcome(bare, tmp_path / "x.csv", Look(), LIGHT, table="nodes")
+        write_outcome(bare, tmp_path / "x.csv", ExportOptions(table="nodes"))
     with pytest.raises(BluntEmberError, match="before the case is solved"):
-        write_outcome(bare, tmp_path / "x.html", Look(), LIGHT)
+        write_outcome(bare, tmp_path / "x.html", ExportOptions())
     assert {each.name for each in tmp_path.iterdir()} == {"shape.png"}
 
 
@@ -114,7 +115,9 @@ def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp
     outcome = flow.run(case)
     levels = list(uniform_refinement(flow, case, 3))
     look = Look("Temperature", low=500.0)
-    write_outcome(outcome, tmp_path / "wall.html", look, LIGHT, levels, flow.kinds(case, flow.solved(case)))
+    write_outcome(
+        outcome, tmp_path / "wall.html", ExportOptions(look, LIGHT, levels, flow.kinds(case, flow.solved(case)))
+    )
     text = (tmp_path / "wall.html").read_text("utf-8")
     for wanted in (
         "as it was looked at",
@@ -127,7 +130,7 @@ def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp
         assert wanted in text
     assert text.count("<img") == 7
     corner = flow.run(family("wall-corner").case())
-    write_outcome(corner, tmp_path / "corner.html", Look("Mesh"), LIGHT)
+    write_outcome(corner, tmp_path / "corner.html", ExportOptions(Look("Mesh")))
     plain = (tmp_path / "corner.html").read_text("utf-8")
     assert "Resistances in series" not in plain and "as it was looked at" not in plain and plain.count("<img") == 5
 

@@ -86,7 +86,7 @@ def _export(options: argparse.Namespace) -> int:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.picture.look import Look
     from blunt_ember.picture.palette import LIGHT
-    from blunt_ember.report.exporting import write_outcome
+    from blunt_ember.report.exporting import ExportOptions, write_outcome
     from blunt_ember.report.picture_file import USUAL, picture_size
 
     path = Path(options.output)
@@ -94,7 +94,7 @@ def _export(options: argparse.Namespace) -> int:
     size = USUAL if options.size is None else picture_size(options.size)
     *_, outcome = Flow().outcomes(read_case(Path(options.file)))
     look = Look(options.lens, options.part or "")
-    write_outcome(outcome, path, look, LIGHT, size=size, table=options.table or "")
+    write_outcome(outcome, path, ExportOptions(look, LIGHT, size=size, table=options.table or ""))
     known = " with its temperatures" if outcome.solution is not None and path.suffix == ".vtu" else ""
     print(f"{path} written{known}")
     return AGREED

@@ -24,6 +24,8 @@ from blunt_ember.mesh.cells.facets import FacetPart, all_facets, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
+#: Open formats of mesh files that belong to no one program.
+MESH_SUFFIXES = (".vtu", ".vtk", ".xdmf")
 #: Cell types of mesh files by the names of our families; ``meshio`` orders their nodes as VTK does.
 TYPES = {
     "line": "line2",
@@ -112,6 +114,9 @@ def _fault(what: str) -> CaseError:
 def _read(path: Path) -> Any:
     import meshio  # here, as it takes a while and few cases need it
 
+    if path.suffix.lower() not in MESH_SUFFIXES:
+        usable = ", ".join(MESH_SUFFIXES)
+        raise _fault(f"'{path.suffix}' is no kind of mesh file that is read; what can be is {usable}")
     said = io.StringIO()
     try:
         with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
@@ -153,19 +158,9 @@ def _cells(data: Any) -> tuple[int, list[tuple[str, Ints, int]]]:
 def _groups(data: Any, top: int) -> Iterator[tuple[str, int, list[tuple[int, Ints]]]]:
     """Yield (name, dimension, [(block number, cells)]) of every named group of cells."""
     dimension = [CELL_FAMILIES[TYPES[b.type]].dimension if b.type in TYPES else 0 for b in data.cells]
-    physical = {(int(number), int(of)): name for name, (number, of) in data.field_data.items()}
-    for name, blocks in data.cell_sets.items():
-        found = [
-            (place, np.asarray(cells, dtype=np.int64))
-            for place, cells in enumerate(blocks)
-            if cells is not None and len(cells)
-        ]
-        for flat in {dimension[place] for place, _ in found}:
-            if not name.startswith("gmsh:"):
-                yield name, flat, [(place, cells) for place, cells in found if dimension[place] == flat]
     for key, values in data.cell_data.items():
         arrays = [np.asarray(value) for value in values]
-        if any(array.ndim != 1 or array.dtype.kind not in "iub" for array in arrays) or key in ("gmsh:geometrical",):
+        if any(array.ndim != 1 or array.dtype.kind not in "iub" for array in arrays):
             continue
         for flat in sorted(set(dimension)):
             own = [(place, array) for place, array in enumerate(arrays) if dimension[place] == flat]
@@ -174,7 +169,7 @@ def _groups(data: Any, top: int) -> Iterator[tuple[str, int, list[tuple[int, Int
             for number in numbers.tolist():
                 if (is_mask and number == 0) or flat < top - 1:
                     continue
-                name = key if is_mask else physical.get((number, flat), f"{key.split(':')[-1]} {number}")
+                name = key if is_mask else f"{key} {number}"
                 yield (
                     name,
                     flat,

@@ -20,7 +20,7 @@ from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 
 #: What an animation may be written as.
-ANIMATION_SUFFIXES = (".gif", ".webp", ".png")
+ANIMATION_FILES = {".gif": "Animated GIF", ".webp": "Animated WebP", ".png": "Numbered PNG files"}
 ANIMATION_WIDTH, ANIMATION_HEIGHT = 900, 560
 #: Pictures of one animation at most, evenly spread over the time of the run, and how long each is seen, ms.
 MOST_PICTURES = 120
@@ -46,8 +46,8 @@ def write_animation(
     finished leaves no file of the first two. Raises :class:`BluntEmberError` for another suffix or a full disk.
     """
     suffix = path.suffix.lower()
-    if suffix not in ANIMATION_SUFFIXES:
-        raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(ANIMATION_SUFFIXES)}")
+    if suffix not in ANIMATION_FILES:
+        raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(ANIMATION_FILES)}")
     numbers = frames_of(outcome, most)
     renderer = BodyRenderer()
     pictures: list[Pictures.Image] = []

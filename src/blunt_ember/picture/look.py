@@ -6,10 +6,6 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 Over = Literal["arrows", "flow lines", ""]
-Lens = Literal["Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material"]
-LENSES: tuple[Lens, ...] = ("Shape", "Mesh", "Temperature", "Heat flow", "Error", "Difference", "Material")
-#: Lenses that need a solution.
-SOLVED: frozenset[Lens] = frozenset({"Temperature", "Heat flow", "Error", "Difference"})
 
 
 @dataclass(frozen=True)
@@ -56,7 +52,7 @@ class Look:
     picture. ``over`` is what shows which way the heat goes, ``whole`` what is drawn beyond what is solved.
     """
 
-    lens: Lens = "Temperature"
+    lens: str = "Temperature"
     part: str = ""
     bands: bool = False
     log: bool = False

@@ -1,50 +1,97 @@
-"""An outcome written in the format of a file's suffix."""
+"""What can be written of an outcome: the registry of exports, by the suffixes of their files."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from types import MappingProxyType
 
 from blunt_ember.case.files.case_file import write_text
 from blunt_ember.case.values.units import Kind
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.look import Look
-from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.checks_table import checks_csv
-from blunt_ember.report.foreign_files import write_foreign
+from blunt_ember.report.foreign_files import write_mesh_file, write_outlines, write_skin_file
 from blunt_ember.report.html import write_report
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.picture_file import USUAL, write_picture
 
 
-def write_outcome(
-    outcome: Outcome,
-    path: Path,
-    look: Look,
-    theme: Theme,
-    levels: Sequence[RefinementLevel] = (),
-    kinds: Sequence[Kind] = (),
-    size: tuple[int, int] = USUAL,
-    table: str = "",
-) -> None:
-    """Write a report (``.html``) with what a refinement found, a picture (``.png``) as it is looked at and of a size in
-    pixels, the checks or another table (``.csv``), or the body and its temperatures in a format of others.
+@dataclass(frozen=True)
+class ExportOptions:
+    """How things are written: pictures as the body is looked at, of a ``size`` in pixels; a report with what a
+    refinement found; a ``table`` instead of the checks."""
+
+    look: Look = field(default_factory=Look)
+    theme: Theme = LIGHT
+    levels: Sequence[RefinementLevel] = ()
+    kinds: Sequence[Kind] = ()
+    size: tuple[int, int] = USUAL
+    table: str = ""
+
+
+@dataclass(frozen=True)
+class Export:
+    """A kind of file: its name, its ``suffixes``, the usual one first, and what writes it.
+
+    ``write`` raises :class:`BluntEmberError` for an outcome of which there is nothing to write, :class:`OSError` where
+    the file cannot be written.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+    write: Callable[[Outcome, Path, ExportOptions], None]
+
+
+def _csv(outcome: Outcome, path: Path, options: ExportOptions) -> None:
+    if not options.table:
+        write_text(checks_csv(outcome), path)
+        return
+    found = number_table(outcome, options.table)
+    if found is None:
+        raise BluntEmberError(f"there is no table of {options.table} before the case is solved")
+    write_text(found.csv(), path)
+
+
+EXPORTS: tuple[Export, ...] = (
+    Export("Mesh with temperatures", MESH_SUFFIXES, lambda outcome, path, _: write_mesh_file(outcome, path)),
+    Export(
+        "Report",
+        (".html", ".htm"),
+        lambda outcome, path, how: write_report(outcome, path, how.levels, how.kinds, how.look),
+    ),
+    Export(
+        "Picture", (".png",), lambda outcome, path, how: write_picture(outcome, path, how.look, how.theme, how.size)
+    ),
+    Export("Checks and ledger, or a table", (".csv",), _csv),
+    Export("Skin of a solid", (".stl",), lambda outcome, path, _: write_skin_file(outcome, path)),
+    Export("Outlines of a section", (".svg",), lambda outcome, path, _: write_outlines(outcome, path)),
+)
+BY_SUFFIX: Mapping[str, Export] = MappingProxyType({suffix: export for export in EXPORTS for suffix in export.suffixes})
+
+
+def write_outcome(outcome: Outcome, path: Path, options: ExportOptions) -> None:
+    """Write what the suffix of a path says.
 
     Raises :class:`BluntEmberError` for what cannot be, :class:`OSError` where it cannot be written.
     """
-    suffix = path.suffix.lower()
-    if suffix in (".html", ".htm"):
-        write_report(outcome, path, levels, kinds, look)
-    elif suffix == ".csv" and table:
-        found = number_table(outcome, table)
-        if found is None:
-            raise BluntEmberError(f"there is no table of {table} before the case is solved")
-        write_text(found.csv(), path)
-    elif suffix == ".csv":
-        write_text(checks_csv(outcome), path)
-    elif suffix == ".png":
-        write_picture(outcome, path, look, theme, size)
-    else:
-        write_foreign(outcome, path)
+    export = BY_SUFFIX.get(path.suffix.lower())
+    if export is None:
+        raise BluntEmberError(f"'{path.suffix}' is no kind of file that is written; write {export_words()}")
+    export.write(outcome, path, options)
+
+
+def export_words() -> str:
+    """Return every kind of file in words, for help and messages."""
+    return ", ".join(f"{export.suffixes[0]} ({export.name[0].lower()}{export.name[1:]})" for export in EXPORTS)
+
+
+def file_kinds() -> str:
+    """Return every kind of file as a dialog offers it."""
+    kinds = (f"{export.name} ({' '.join('*' + suffix for suffix in export.suffixes)})" for export in EXPORTS)
+    return ";;".join([*kinds, "All files (*)"])

@@ -15,12 +15,12 @@ from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.imported import imported_geometry
+from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
+from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.outlines.loops import DrawingError, regions_of
 from blunt_ember.outlines.svg_writing import section_svg
 
 DRAWINGS = (".dxf", ".svg")
-MESHES = (".vtu", ".vtk", ".msh", ".inp", ".med", ".xdmf", ".mesh", ".e", ".exo")
 
 
 class UnitMissingError(BluntEmberError):
@@ -29,7 +29,7 @@ class UnitMissingError(BluntEmberError):
 
 def is_foreign(path: Path) -> bool:
     """Tell whether a file is a drawing or a mesh rather than a case."""
-    return path.suffix.lower() in (*DRAWINGS, *MESHES)
+    return path.suffix.lower() in (*DRAWINGS, *MESH_SUFFIXES)
 
 
 def case_from_foreign(path: Path, unit: str | None = None) -> Case:
@@ -69,29 +69,38 @@ def _named(unit: str | None, path: Path) -> str:
     return name
 
 
-def write_foreign(outcome: Outcome, path: Path) -> None:
-    """Write the body as a drawing (``.svg`` of a section) or as triangles (``.stl`` of a solid), or the mesh with the
-    temperatures, as far as they are known, in the format of the suffix.
+def write_outlines(outcome: Outcome, path: Path) -> None:
+    """Write the outlines of a section as a drawing; raise :class:`BluntEmberError` for another body."""
+    if not isinstance(outcome.geometry, SectionGeometry):
+        raise BluntEmberError("only a section can be drawn as .svg; write a solid as .stl")
+    write_text(section_svg(outcome.geometry), path)
+
+
+def write_skin_file(outcome: Outcome, path: Path) -> None:
+    """Write the skin of a solid as triangles; raise :class:`BluntEmberError` where there is none."""
+    from blunt_ember.mesh.mesh_files import write_skin
+
+    write_skin(_mesh_of(outcome), path)
+
+
+def write_mesh_file(outcome: Outcome, path: Path) -> None:
+    """Write the mesh with its temperatures, as far as they are known, in the format of the suffix.
 
     Raises :class:`BluntEmberError` when that cannot be done.
     """
-    suffix = path.suffix.lower()
-    if suffix == ".svg":
-        if not isinstance(outcome.geometry, SectionGeometry):
-            raise BluntEmberError("only a section can be drawn as .svg; write a solid as .stl")
-        write_text(section_svg(outcome.geometry), path)
-        return
-    from blunt_ember.mesh.mesh_files import write_mesh, write_skin
+    from blunt_ember.mesh.mesh_files import write_mesh
 
-    if outcome.mesh is None:
-        raise outcome.trouble or BluntEmberError("there is no mesh to write")
-    if suffix == ".stl":
-        write_skin(outcome.mesh, path)
-        return
+    mesh = _mesh_of(outcome)
     temperature = outcome.solution.temperature if outcome.solution is not None else None
     scratch = path.with_name(f".writing {os.getpid()} {path.name}")
     try:
-        write_mesh(outcome.mesh, scratch, temperature)
+        write_mesh(mesh, scratch, temperature)
         os.replace(scratch, path)
     finally:
         scratch.unlink(missing_ok=True)
+
+
+def _mesh_of(outcome: Outcome) -> Mesh:
+    if outcome.mesh is None:
+        raise outcome.trouble or BluntEmberError("there is no mesh to write")
+    return outcome.mesh

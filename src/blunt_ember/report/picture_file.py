@@ -11,8 +11,8 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.lenses import lens_parts
-from blunt_ember.picture.look import SOLVED, Look
+from blunt_ember.picture.lenses.registry import LENSES, lens_parts
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
 
 #: Width and height in pixels when nothing is said, and the least and the most there may be.
@@ -40,7 +40,8 @@ def write_picture(outcome: Outcome, path: Path, look: Look, theme: Theme, size: 
     if look.part and look.part not in parts:
         offered = ", ".join(parts) or "nothing to choose"
         raise BluntEmberError(f"the lens {look.lens} has no part '{look.part}' here; it has {offered}")
-    if look.lens in SOLVED and (outcome.solution is None or (look.lens == "Difference" and not parts)):
+    lens = LENSES[look.lens]
+    if lens.field is not None and (outcome.solution is None or (lens.wants_parts and not parts)):
         raise BluntEmberError(f"the lens {look.lens} shows nothing here: there is no answer, or none to set beside it")
     renderer = BodyRenderer()
     try:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,7 +14,7 @@ from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.server import news_of
-from blunt_ember.picture.charts.plot import write_plot
+from blunt_ember.picture.charts.plot import CHART_FILES, write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.server import serve_report
@@ -22,12 +22,6 @@ from blunt_ember.report.server import serve_report
 if TYPE_CHECKING:
     from blunt_ember.desk.app.window import Window
 
-_EXPORTED = (
-    "Mesh with temperatures (*.vtu);;Report (*.html);;Picture (*.png);;Checks and ledger (*.csv);;"
-    "Skin of a solid (*.stl);;Outlines of a section (*.svg);;All files (*)"
-)
-_ANIMATED = "Animated GIF (*.gif);;Animated WebP (*.webp);;Numbered PNG files (*.png)"
-_CHARTS = "Drawing that scales (*.svg);;Page (*.pdf);;Picture (*.png);;All files (*)"
 _CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)
 
 
@@ -36,7 +30,10 @@ def export(window: Window) -> None:
     outcome, case = window.outcome, window.current.case
     if outcome is None or case is None:
         return
-    path = _asked_for(window, "Export", f"{case.document.title}.vtu", _EXPORTED)
+    # Imported when it is wanted: the window is there the sooner.
+    from blunt_ember.report.exporting import ExportOptions, file_kinds, write_outcome
+
+    path = _asked_for(window, "Export", f"{case.document.title}.vtu", file_kinds())
     size = _asked_size(window) if path is not None and path.suffix.lower() == ".png" else _USUAL_SIZE
     if path is None or size is None:
         return
@@ -46,10 +43,7 @@ def export(window: Window) -> None:
         return
     QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
     try:
-        # Imported when it is wanted: the window is there the sooner.
-        from blunt_ember.report.exporting import write_outcome
-
-        write_outcome(outcome, path, window.stage.look, _theme(window), levels, kinds, size)
+        write_outcome(outcome, path, ExportOptions(window.stage.look, _theme(window), levels, kinds, size))
     except (BluntEmberError, OSError) as error:
         QMessageBox.warning(window, "Nothing was exported", str(error))
         return
@@ -95,7 +89,7 @@ def export_chart(window: Window) -> None:
     if plot is None or case is None:
         window.tell("The strip shows no chart now; choose one of its curves, or the resistances.")
         return
-    path = _asked_for(window, "Export chart", f"{case.document.title}, {window.strip.view}.svg", _CHARTS)
+    path = _asked_for(window, "Export chart", f"{case.document.title}, {window.strip.view}.svg", _kinds(CHART_FILES))
     if path is None:
         return
     try:
@@ -112,11 +106,11 @@ def export_animation(window: Window) -> None:
     if outcome is None or outcome.run is None:
         window.tell("Only a case whose clock has run can be animated.")
         return
-    path = _asked_for(window, "Export animation", f"{outcome.case.document.title}.gif", _ANIMATED)
+    from blunt_ember.picture.animation import ANIMATION_FILES, write_animation
+
+    path = _asked_for(window, "Export animation", f"{outcome.case.document.title}.gif", _kinds(ANIMATION_FILES))
     if path is None:
         return
-    from blunt_ember.picture.animation import write_animation
-
     progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, window)
     progress.setWindowModality(Qt.WindowModality.WindowModal)
     try:
@@ -132,6 +126,11 @@ def export_animation(window: Window) -> None:
     finally:
         progress.close()
     window.tell(f"exported {path}")
+
+
+def _kinds(files: Mapping[str, str]) -> str:
+    """Kinds of file as a dialog offers them, from their names by suffix."""
+    return ";;".join([*(f"{name} (*{suffix})" for suffix, name in files.items()), "All files (*)"])
 
 
 def _asked_for(window: Window, title: str, suggestion: str, kinds: str) -> Path | None:

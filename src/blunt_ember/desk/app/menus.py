@@ -17,7 +17,7 @@ from blunt_ember.desk.app.exports import export, export_animation, export_chart
 from blunt_ember.desk.app.keys_overlay import KeysOverlay
 from blunt_ember.desk.strip.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
-from blunt_ember.picture.look import LENSES
+from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.palette import DARK, LIGHT
 
 if TYPE_CHECKING:

@@ -21,7 +21,7 @@ from blunt_ember.gallery.family import Family
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
-from blunt_ember.picture.lenses import shade
+from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
 

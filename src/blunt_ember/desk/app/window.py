@@ -40,9 +40,10 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Kept, Outcome, without_errors
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
+from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
-from blunt_ember.report.foreign_files import DRAWINGS, MESHES, UnitMissingError, case_from_foreign, is_foreign
+from blunt_ember.report.foreign_files import DRAWINGS, UnitMissingError, case_from_foreign, is_foreign
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
@@ -50,7 +51,7 @@ SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
 
 
 _OPENED = (
-    f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESHES))});;"
+    f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESH_SUFFIXES))});;"
     f"Cases (*{SUFFIX});;All files (*)"
 )
 

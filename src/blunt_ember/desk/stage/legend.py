@@ -11,7 +11,7 @@ from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.desk.widgets.typed_value import typed_si
 from blunt_ember.errors import ExpressionError
 from blunt_ember.picture.body.actors import faded_ends
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import LIGHT, Theme
 
 BAR_WIDTH = 14

@@ -17,7 +17,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flat import drawn_isolines
 from blunt_ember.picture.body.isolines import isolines
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme
 
 #: Places that are tried for each value, in a plane and on a solid, where each has to be looked at.

@@ -15,8 +15,9 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.whole import can_be_deep, mirrors_of
-from blunt_ember.picture.lenses import Field, lens_parts
-from blunt_ember.picture.look import LENSES, SOLVED, Lens, Look, Mirror, Whole, widened
+from blunt_ember.picture.lenses.field import Field
+from blunt_ember.picture.lenses.registry import LENSES, lens_parts
+from blunt_ember.picture.look import Look, Mirror, Whole, widened
 
 
 class LookBar(QWidget):
@@ -29,8 +30,8 @@ class LookBar(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self._looks: dict[Lens, Look] = {lens: Look(lens) for lens in LENSES}
-        self._lens: Lens = "Temperature"
+        self._looks: dict[str, Look] = {lens: Look(lens) for lens in LENSES}
+        self._lens: str = "Temperature"
         self._whole = Whole()
         self._mirrors: tuple[Mesh | None, Problem | None, tuple[Mirror, ...]] = (None, None, ())
         self._offered: tuple[object, ...] = ()
@@ -47,10 +48,10 @@ class LookBar(QWidget):
         """The look of the chosen lens."""
         return replace(self._looks[self._lens], whole=self._whole)
 
-    def choose(self, lens: Lens) -> None:
+    def choose(self, lens: str) -> None:
         """Look through another lens, as it was last looked through."""
         self._lens = lens
-        button = self._lenses.button(LENSES.index(lens))
+        button = self._lenses.button(list(LENSES).index(lens))
         if button is not None:
             button.setChecked(True)
         self.changed.emit(self.look)
@@ -116,7 +117,7 @@ class LookBar(QWidget):
             self.part.addItems(parts)
         self.part.setCurrentIndex(max(self.part.findText(look.part), 0))
         self.part.setVisible(len(parts) > 1)
-        shown = look.lens in SOLVED and field is not None
+        shown = LENSES[look.lens].field is not None and field is not None
         for button, on in (
             (self.bands, look.bands),
             (self.tens, look.log),

@@ -20,7 +20,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.drawn import flat_segments, half_heights
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.report.checks_table import basis
 

@@ -11,7 +11,8 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.body.whole import Drawn, drawn
-from blunt_ember.picture.lenses import Field, Shade, field_of, shaded
+from blunt_ember.picture.lenses.field import Field, Shade, shaded
+from blunt_ember.picture.lenses.registry import field_of
 from blunt_ember.picture.look import Look, Whole
 from blunt_ember.picture.palette import Theme
 

@@ -21,7 +21,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
 from blunt_ember.picture.body.drawn import flat_segments, half_heights
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.look import CutPlane
 
 #: Pixels within which the pointer is on a surface that is drawn as a line.

@@ -25,7 +25,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.drawn import drawn_box
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
 TURN_PER_PIXEL = 0.008

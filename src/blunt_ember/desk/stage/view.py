@@ -22,8 +22,9 @@ from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.picture.body.drawn import drawn_box, seen_pose
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.view import View, fitted
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import SOLVED, Lens, Look
+from blunt_ember.picture.lenses.field import Shade
+from blunt_ember.picture.lenses.registry import LENSES
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
 
 #: Room about a body: left, top, right, bottom. A solid has a row more above it, of the planes that open it.
@@ -93,7 +94,7 @@ class StageView(QWidget):
         return True
 
     @property
-    def lens(self) -> Lens:
+    def lens(self) -> str:
         """The lens that was chosen."""
         return self.looks.look.lens
 
@@ -117,7 +118,7 @@ class StageView(QWidget):
         self._theme = theme
         self._redraw()
 
-    def set_lens(self, lens: Lens) -> None:
+    def set_lens(self, lens: str) -> None:
         """Look through another lens."""
         self.looks.choose(lens)
 
@@ -218,7 +219,7 @@ class StageView(QWidget):
             painter.drawImage(QPointF(0, 0), self._image)
             view, theme = self._view, self._theme
             assert view is not None
-            named = self.lens not in SOLVED or outcome.solution is None
+            named = LENSES[self.lens].field is None or outcome.solution is None
             if view.pose is not None:
                 labels = self._pointer.region_labels(outcome, view) if named else []
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
@@ -240,7 +241,7 @@ class StageView(QWidget):
                     self._levels.paint(painter, outcome.mesh, shade, view, self._pointer, taken, theme)
                 overlay.paint_values(painter, outcome, shade, view, theme)
                 self.paint_read(painter, outcome, view, shade)
-            if self.lens == "Material":
+            if LENSES[self.lens].materials:
                 overlay.paint_materials(painter, outcome, QRectF(self.rect()), theme)
         room = QRectF(self.rect())
         if self._hover is not None:

@@ -10,7 +10,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
 from blunt_ember.arrays import Floats
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme, rgb
 
 #: How much of the stage is in what lies outside the range, and round-off that still belongs inside.

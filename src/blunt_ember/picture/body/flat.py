@@ -27,8 +27,8 @@ from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.isolines import isolines
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.body.vtk_data import poly_data, polylines
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Lens
+from blunt_ember.picture.lenses.field import Shade
+from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.palette import LIGHT, Theme
 
 #: Pixels between the arrows of the heat-flow lens, and the length of the longest.
@@ -37,7 +37,7 @@ ARROW_LENGTH = 27
 
 
 def flat_actors(
-    outcome: Outcome, lens: Lens, found: Shade | None, view: View, theme: Theme, ratio: float
+    outcome: Outcome, lens: str, found: Shade | None, view: View, theme: Theme, ratio: float
 ) -> list[vtkActor]:
     """Return what draws a section or a rod."""
     mesh, geometry = outcome.mesh, outcome.geometry
@@ -55,7 +55,7 @@ def flat_actors(
         if len(pieces):
             lines = np.arange(2 * len(pieces)).reshape(-1, 2)
             actors.append(line_actor(poly_data(pieces.reshape(-1, 2), lines=lines), LIGHT.ink, 0.7 * ratio, 0.01))
-    if lens == "Mesh":
+    if LENSES[lens].cells:
         actors += _sharp_cells(mesh, theme)
         actors.append(_cell_edges(outcome, mesh, theme, ratio))
     if found is not None and found.arrows is not None:

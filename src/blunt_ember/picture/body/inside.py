@@ -11,7 +11,7 @@ from vtkmodules.vtkFiltersGeometry import vtkGeometryFilter
 
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.vtk_data import linear_pieces, unstructured_grid
-from blunt_ember.picture.lenses import Shade
+from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.look import CutPlane
 
 

@@ -17,8 +17,8 @@ from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.flat import flat_actors
 from blunt_ember.picture.body.solid import SolidScene
 from blunt_ember.picture.body.view import View
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import Lens
+from blunt_ember.picture.lenses.field import Shade
+from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.palette import Theme, rgb
 
 
@@ -39,7 +39,7 @@ class BodyRenderer:
     def draw(
         self,
         outcome: Outcome,
-        lens: Lens,
+        lens: str,
         found: Shade | None,
         view: View,
         theme: Theme,
@@ -95,13 +95,13 @@ class BodyRenderer:
         self._window.Finalize()
 
 
-def _samples(outcome: Outcome, lens: Lens) -> int:
+def _samples(outcome: Outcome, lens: str) -> int:
     """Samples a pixel: upright and level edges are sharp without, and drawing them so takes a third of the time."""
-    if not isinstance(outcome.geometry, SectionGeometry) or lens == "Heat flow":
+    if not isinstance(outcome.geometry, SectionGeometry) or LENSES[lens].smooth:
         return 4
     curves = outcome.geometry.arrangement.curves
     slanted = np.abs(curves.end - curves.start).min(axis=1, initial=np.inf) > 1e-9 * outcome.geometry.extent
-    triangles = lens == "Mesh" and outcome.mesh is not None and any("tri" in b.family for b in outcome.mesh.blocks)
+    triangles = LENSES[lens].cells and outcome.mesh is not None and any("tri" in b.family for b in outcome.mesh.blocks)
     return 4 if slanted.any() or curves.is_arc.any() or triangles else 0
 
 

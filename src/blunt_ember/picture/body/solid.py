@@ -25,8 +25,9 @@ from blunt_ember.picture.body.arrows import arrow_shapes, even_places, spacing_o
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.inside import cut, grid_of, plane_function, within_range
 from blunt_ember.picture.body.vtk_data import poly_data, polylines
-from blunt_ember.picture.lenses import Shade
-from blunt_ember.picture.look import CutPlane, Lens
+from blunt_ember.picture.lenses.field import Shade
+from blunt_ember.picture.lenses.registry import LENSES
+from blunt_ember.picture.look import CutPlane
 from blunt_ember.picture.palette import LIGHT, Theme
 
 #: Half a stroke, as a share of the side of its facet.
@@ -39,9 +40,9 @@ _TUBE = 0.0035
 class SolidScene:
     """What draws one outcome through one lens; kept while only the eye moves."""
 
-    def __init__(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> None:
+    def __init__(self, outcome: Outcome, lens: str, found: Shade | None, theme: Theme, ratio: float) -> None:
         self._shown = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
-        self._unstated = outcome.unstated if lens == "Shape" else ()
+        self._unstated = outcome.unstated if LENSES[lens].unstated else ()
         self._theme, self._ratio = theme, ratio
         self._mesh, self._skin = outcome.mesh, Skin((), ())
         self._actors: list[vtkActor] = []
@@ -57,7 +58,7 @@ class SolidScene:
                 open_ones = np.isin(part.surface, [self._skin.names.index(name) for name in self._unstated])
                 if open_ones.any():
                     self._actors.append(_strokes(outcome.mesh, some_of(part, open_ones), theme, ratio))
-                if lens == "Mesh":
+                if LENSES[lens].cells:
                     self._actors += self._sharp(outcome.mesh, part)
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
         if found is not None and found.flow_lines is not None and found.flow_lines.lines:
@@ -74,11 +75,11 @@ class SolidScene:
         elif outcome.mesh is not None:
             self._actors.append(_creases(outcome.mesh.points[borders(skin_of(outcome.mesh))], colour, ratio))
 
-    def shows(self, outcome: Outcome, lens: Lens, found: Shade | None, theme: Theme, ratio: float) -> bool:
+    def shows(self, outcome: Outcome, lens: str, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""
         asked = (outcome.geometry, outcome.mesh, outcome.case.document.materials, lens, found, theme)
         same = all(one is other for one, other in zip(asked, self._shown, strict=True))
-        return same and ratio == self._ratio and self._unstated == (outcome.unstated if lens == "Shape" else ())
+        return same and ratio == self._ratio and self._unstated == (outcome.unstated if LENSES[lens].unstated else ())
 
     def actors(self, lit: Collection[str]) -> list[vtkActor]:
         """Return everything to draw, with the ``lit`` surfaces marked."""

@@ -15,7 +15,8 @@ from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flow_lines import FlowLines
-from blunt_ember.picture.lenses import Field, Shade, field_of, shaded
+from blunt_ember.picture.lenses.field import Field, Shade, shaded
+from blunt_ember.picture.lenses.registry import field_of
 from blunt_ember.picture.look import Look, Mirror, Whole
 
 #: A turned section is shown with a quarter left open, so that the section itself is seen.

@@ -19,7 +19,7 @@ Plot = Callable[[Figure, int, int, Theme], None]
 #: Points of a figure at 100 dots an inch are close to the pixels of an ordinary screen.
 DPI = 100
 #: Kinds of files a chart is written to.
-CHART_SUFFIXES = (".png", ".svg", ".pdf")
+CHART_FILES = {".svg": "Drawing that scales", ".pdf": "Page", ".png": "Picture"}
 
 
 def image_of(plot: Plot, width: int, height: int, theme: Theme, ratio: float = 1.0) -> Image:
@@ -33,8 +33,8 @@ def image_of(plot: Plot, width: int, height: int, theme: Theme, ratio: float = 1
 def write_plot(plot: Plot, path: Path, width: int, height: int, theme: Theme) -> None:
     """Write a chart as PNG, SVG or PDF, as the suffix says; raise :class:`BluntEmberError` for any other."""
     suffix = path.suffix.lower()
-    if suffix not in CHART_SUFFIXES:
-        raise BluntEmberError(f"a chart is written as {', '.join(CHART_SUFFIXES)}; '{path.suffix}' is none of them")
+    if suffix not in CHART_FILES:
+        raise BluntEmberError(f"a chart is written as {', '.join(CHART_FILES)}; '{path.suffix}' is none of them")
     # Text stays text, so that it can be searched and edited; no date, so that the same chart is the same file.
     with mpl.rc_context({"svg.fonttype": "none", "pdf.fonttype": 42, "svg.hashsalt": "blunt-ember"}):
         _filled(plot, width, height, theme, 2.0 if suffix == ".png" else 1.0).savefig(

@@ -1,22 +1,19 @@
-"""Lenses: what of an outcome is drawn on the body, as plain data for the renderer."""
+"""What a lens shows, and how it is coloured, as plain data for the renderer."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cache, cached_property
+from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number
-from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind
-from blunt_ember.fem.reading import flux_at, flux_at_nodes
-from blunt_ember.fem.recovery import recovered
+from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.space import Solid
-from blunt_ember.picture.body.flow_lines import FlowLines, flow_lines
-from blunt_ember.picture.look import SOLVED, CutPlane, Lens, Look
+from blunt_ember.picture.body.flow_lines import FlowLines
+from blunt_ember.picture.look import CutPlane, Look
 from blunt_ember.picture.palette import difference_map, temperature_map
 
 #: Colours in a map, and steps of a scale that is divided by tens.
@@ -135,57 +132,6 @@ class Shade:
         return list(zip(shares[kept].tolist(), [number(value, 3) for value in values[kept].tolist()], strict=True))
 
 
-def lens_parts(outcome: Outcome, lens: Lens) -> tuple[str, ...]:
-    """Return what of a lens can be chosen, the first is shown when nothing is; nothing where there is no choice."""
-    mesh = outcome.mesh
-    if mesh is None:
-        return ()
-    if lens == "Heat flow" and mesh.dimension > 1:
-        along = tuple(f"along {axis}" for axis in "xyz"[: mesh.dimension])
-        about = ("radial", "tangential") if "theta" in mesh.space.variables(mesh.points[:1]) else ()
-        return ("size", *along, *about)
-    if lens == "Error":
-        return ("estimated", "against exact") if outcome.exact_now is not None else ("estimated",)
-    if lens == "Difference":
-        return (
-            *(("mesh − exact",) if outcome.exact_now is not None else ()),
-            *(("now − kept",) if outcome.kept is not None else ()),
-        )
-    return ()
-
-
-def field_of(outcome: Outcome, lens: Lens, part: str = "") -> Field | None:
-    """Return what a lens shows of an outcome; None for lenses that show no field, or while there is none."""
-    mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
-    if mesh is None or solution is None or problem is None or lens not in SOLVED:
-        return None
-    units, parts = outcome.case.units, lens_parts(outcome, lens)
-    chosen = part if part in parts else next(iter(parts), "")
-    if lens == "Temperature":
-        values = tuple(solution.temperature[block.nodes] for block in mesh.blocks)
-        ends = float(solution.temperature.min()), float(solution.temperature.max())
-        return Field("Temperature", units.of(TEMPERATURE), values, ends)
-    if lens == "Heat flow":
-        return _heat_flow(outcome, chosen)
-    if lens == "Error" and chosen == "estimated":
-        found = recovered(problem, solution.temperature, outcome.t)
-        spread = tuple(
-            np.broadcast_to(missed[:, None], block.nodes.shape)
-            for missed, block in zip(found.missed, mesh.blocks, strict=True)
-        )
-        ends = _ends(spread)[0], _reach(spread)
-        return Field("Error of heat flux", units.of(HEAT_FLUX), spread, ends, positive=True)
-    gap = _gap(outcome, chosen)
-    if gap is None:
-        return None
-    kind = units.of(TEMPERATURE_DIFFERENCE)
-    if lens == "Error":
-        size = tuple(np.abs(block) for block in gap)
-        return Field("Error of temperature", kind, size, (0.0, _reach(gap)), positive=True)
-    far = _reach(gap)
-    return Field(chosen, kind, gap, (-far, far), signed=True)
-
-
 def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
     """Return a field with the range it is coloured over."""
     low, high = field.ends
@@ -230,79 +176,14 @@ def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
     )
 
 
-def shade(outcome: Outcome, look: Look | Lens) -> Shade | None:
-    """Return what a look colours the body by; None for lenses that show no field, or while there is none."""
-    chosen = look if isinstance(look, Look) else Look(look)
-    field = field_of(outcome, chosen.lens, chosen.part)
-    return None if field is None else shaded(field, chosen, outcome)
-
-
-def _heat_flow(outcome: Outcome, part: str) -> Field:
-    mesh, solution, problem = outcome.mesh, outcome.solution, outcome.problem
-    assert mesh is not None and solution is not None and problem is not None
-    fluxes = flux_at_nodes(problem, solution.temperature, outcome.t)
-    kind = outcome.case.units.of(HEAT_FLUX)
-    follow = cache(lambda: flow_lines(mesh, fluxes)) if mesh.dimension > 1 else None
-
-    def flux_of(places: Floats) -> Floats:
-        return flux_at(problem, solution.temperature, places, outcome.t)
-
-    flux = flux_of if mesh.dimension > 1 else None
-    if part in ("", "size"):
-        sizes = tuple(np.linalg.norm(each, axis=-1) for each in fluxes)
-        ends = 0.0, _reach(sizes)
-        return Field("Heat flux", kind, sizes, ends, False, True, follow, flux)
-    if part.startswith("along "):
-        axis = "xyz".index(part[-1])
-        values = tuple(each[..., axis] for each in fluxes)
-    else:
-        values = tuple(
-            (each * _direction(mesh.points[block.nodes], part, outcome)).sum(axis=-1)
-            for each, block in zip(fluxes, mesh.blocks, strict=True)
-        )
-    far = _reach(values)
-    return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow, flux=flux)
-
-
-def _direction(points: Floats, part: str, outcome: Outcome) -> Floats:
-    """Unit vectors (…, d) away from the axis that r and theta of formulas go about, or the way round it."""
-    assert outcome.mesh is not None
-    theta = outcome.mesh.space.variables(points)["theta"]
-    cosine, sine = np.cos(theta), np.sin(theta)
-    first, second = (cosine, sine) if part == "radial" else (-sine, cosine)
-    if points.shape[-1] == 2:
-        return np.stack([first, second], axis=-1)
-    nil = np.zeros_like(theta)
-    turned = isinstance(outcome.mesh.space, Solid) and outcome.mesh.space.turned
-    return np.stack([first, nil, second] if turned else [first, second, nil], axis=-1)
-
-
-def _gap(outcome: Outcome, part: str) -> tuple[Floats, ...] | None:
-    """Temperature of the mesh less that of an exact field, or of an answer that was kept, at the nodes of the cells."""
-    mesh, solution, exact = outcome.mesh, outcome.solution, outcome.exact_now
-    assert mesh is not None and solution is not None
-    if part == "now − kept":
-        return None if outcome.kept is None else outcome.kept.less(mesh, solution.temperature)
-    if exact is None:
-        return None
-    gaps = []
-    for block in mesh.blocks:
-        known = np.empty(block.nodes.shape)
-        for region in np.unique(block.region).tolist():
-            own = block.region == region
-            nodes, back = np.unique(block.nodes[own], return_inverse=True)
-            known[own] = exact.temperature(mesh.points[nodes], region)[back].reshape(known[own].shape)
-        gaps.append(solution.temperature[block.nodes] - known)
-    return tuple(gaps)
-
-
-def _ends(values: tuple[Floats, ...]) -> tuple[float, float]:
+def ends_of(values: tuple[Floats, ...]) -> tuple[float, float]:
+    """Return the least and the greatest of values, SI."""
     lows, highs = zip(*((np.nanmin(block), np.nanmax(block)) for block in values), strict=True)
     return float(min(lows)), float(max(highs))
 
 
-def _reach(gap: tuple[Floats, ...]) -> float:
-    """How far values go from nothing, but for a few that go much farther."""
+def reach(gap: tuple[Floats, ...]) -> float:
+    """Return how far values go from nothing, but for a few that go much farther."""
     sizes = np.abs(np.concatenate([block.ravel() for block in gap]))
     sizes = sizes[~np.isnan(sizes)]
     if not len(sizes):

@@ -1,0 +1,1 @@
+"""Lenses: what of an outcome is drawn on the body, a module each; ``registry`` lists them."""
