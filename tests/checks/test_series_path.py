@@ -22,7 +22,7 @@ FLOW = Flow()
 
 def path_of(outcome: Outcome) -> SeriesPath:
     assert outcome.problem is not None and outcome.solution is not None
-    return series_path(outcome.exact, outcome.problem, outcome.solution)
+    return series_path(outcome.exact, outcome.problem, outcome.solution.temperature, outcome.heat_now)
 
 
 def path_in(name: str) -> SeriesPath:

@@ -20,7 +20,7 @@ from blunt_ember.gallery.families import demo_case
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 #: How long a test waits for what is instant on a machine that is not busy, ms.
-PATIENCE = 120_000
+PATIENCE = int(os.environ.get("BLUNT_EMBER_PATIENCE_MS", "120000"))
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -118,7 +118,7 @@ def test_a_whole_case_from_the_start_page_to_the_file(
     type_into(field(window, f"questions[{number}].tolerance"), "0.05 K")
     settled(qtbot, window)
     found = window.outcome.checks[number]
-    assert found.verdict == "agrees" and found.source == "worked out on paper" and found.error is not None
+    assert found.verdict == "agrees" and str(found.source) == "worked out on paper" and found.error is not None
     # Compare: the chain as on paper, with the mesh beside it.
     press(window, "view resistances")
     path = window.strip.path

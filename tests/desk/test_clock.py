@@ -158,7 +158,7 @@ def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Wi
 def test_a_run_that_does_not_end_when_asked_is_ended_and_that_is_said(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("blunt_ember.desk.solver.solver.PATIENCE_MS", 0)
+    monkeypatch.setattr("blunt_ember.desk.solver.solver.STOP_PATIENCE_MS", 0)
     opened(window, qtbot, "cooling-wall")
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")

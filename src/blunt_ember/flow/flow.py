@@ -143,12 +143,13 @@ class Flow:
         if case.document.running_clock is not None:
             yield from self._reached_in_time(reached, on)
             return
-        solution = self._steps.solution(case, on)
+        solution, heat = self._steps.solution(case, on), self._steps.heat(case, on)
         yield replace(
             reached,
             solution=solution,
             exact=self._fields(reached).recognised(),
-            ledger=ledger(problem, self._steps.heat(case, on), case.document, solution.noise),
+            ledger=ledger(problem, heat, case.document, solution.noise),
+            heat=heat,
             notes=(*reached.notes, *solution.notes, *remarks(case, problem, solution.temperature[None])),
         )
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -62,6 +63,8 @@ class Outcome:
     exact: ExactField | MovingField | None = None
     checks: tuple[Check, ...] = ()
     ledger: Ledger | None = None
+    #: Heat, W, through every surface and of every source of a steady answer, + into the body.
+    heat: Mapping[str, float] = field(default_factory=dict)
     seconds: float = 0.0
     #: Whether the errors of the answers have been estimated, or are known not to be.
     final: bool = False
@@ -85,6 +88,14 @@ class Outcome:
         if self.instant is not None or self.run is None:
             return self.instant or 0.0
         return float(self.run.times[-1])
+
+    @property
+    def heat_now(self) -> Mapping[str, float]:
+        """Heat, W, through every surface at the time of its temperatures; nothing where a run did not get so far."""
+        if self.run is None:
+            return self.heat
+        instant = self.run.instant(self.t)
+        return {} if instant is None else dict(zip(self.run.names, self.run.power[instant].tolist(), strict=True))
 
     @property
     def exact_now(self) -> ExactField | None:

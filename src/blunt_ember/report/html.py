@@ -172,7 +172,7 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
     )
     if outcome.run is None and outcome.problem is not None:
         with contextlib.suppress(ReferenceRefusedError):
-            chain = series_path(outcome.exact, outcome.problem, solution)
+            chain = series_path(outcome.exact, outcome.problem, solution.temperature, outcome.heat_now)
             found.append(
                 {
                     "caption": f"Resistances in series: {chain.source}",

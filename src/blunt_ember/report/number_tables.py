@@ -19,7 +19,6 @@ from blunt_ember.checks.questions.probes import surface_mean, surface_samples
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.recovery import Recovered, recovered
-from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
@@ -182,7 +181,7 @@ def _surfaces(outcome: Outcome) -> list[Column]:
     """Every surface: its area, what passes it, and its lowest, mean and highest temperature on each side."""
     mesh, solution, geometry = outcome.mesh, outcome.solution, outcome.geometry
     assert mesh is not None and solution is not None and geometry is not None
-    heat, own_name = _heats(outcome), outcome.case.document.own_name
+    heat, own_name = outcome.heat_now, outcome.case.document.own_name
     rows: list[tuple[str, str, float, float, Floats]] = []
     for name, facets in mesh.surfaces.items():
         sides: list[tuple[str, FacetSet]] = [("", facets)]
@@ -215,16 +214,6 @@ def _surfaces(outcome: Outcome) -> list[Column]:
             for place, heading in enumerate(("lowest", "mean", "highest"))
         ),
     ]
-
-
-def _heats(outcome: Outcome) -> dict[str, float]:
-    """Heat in W through every surface, at the instant that is seen."""
-    problem, solution, run = outcome.problem, outcome.solution, outcome.run
-    assert problem is not None and solution is not None
-    if run is None:
-        return heat_flows(problem, solution)
-    instant = run.instant(outcome.t)
-    return {} if instant is None else dict(zip(run.names, run.power[instant].tolist(), strict=True))
 
 
 def _regions(outcome: Outcome) -> list[Column]:

@@ -5,12 +5,13 @@ Source: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Tran
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import AREA_RESISTANCE, HEAT_FLOW, HEAT_FLUX, RESISTANCE, Kind
 from blunt_ember.checks.questions.probes import surface_mean
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
@@ -19,8 +20,6 @@ from blunt_ember.checks.references.fits.rods import RodField
 from blunt_ember.checks.references.fits.solids import SolidField
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.steady.heat_flows import heat_flows
-from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.reference.side import Side
 
 #: Heat that is less than this share of what its resistances would let pass is none.
@@ -91,13 +90,17 @@ class _Chain:
     source: str
 
 
-def series_path(exact: ExactField | MovingField | None, problem: Problem, solution: Solution) -> SeriesPath:
-    """Return the chain of a case whose exact solution is one; raise :class:`ReferenceRefusedError` with the reason why
-    there is none."""
+def series_path(
+    exact: ExactField | MovingField | None, problem: Problem, temperature: Floats, heat: Mapping[str, float]
+) -> SeriesPath:
+    """Return the chain of a case whose exact solution is one, beside mesh temperatures (n,), K, and ``heat`` by
+    surface, W.
+
+    Raises :class:`ReferenceRefusedError` with the reason why there is none.
+    """
     chain = _chain_of(exact, problem)
     mesh = problem.mesh
-    heat_by_name = heat_flows(problem, solution)
-    mesh_heat = heat_by_name[chain.surfaces[0]] if chain.surfaces[0] else -heat_by_name[chain.surfaces[-1]]
+    mesh_heat = heat[chain.surfaces[0]] if chain.surfaces[0] else -heat[chain.surfaces[-1]]
     per = chain.area or 1.0
     drops = [abs(first - last) for first, last in chain.faces]
     if abs(chain.heat) <= _NO_HEAT * max(sum(drops), 1e-300) or not np.isfinite(chain.heat):
@@ -105,7 +108,7 @@ def series_path(exact: ExactField | MovingField | None, problem: Problem, soluti
 
     def read(surface: str, region: int) -> float:
         facets = mesh.surfaces[surface].side(region)
-        return float((surface_mean(facets, mesh) @ solution.temperature)[0])
+        return float((surface_mean(facets, mesh) @ temperature)[0])
 
     on_mesh = [
         (read(before, region), read(behind, region))

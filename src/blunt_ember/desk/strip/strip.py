@@ -231,7 +231,7 @@ class Strip(QWidget):
         try:
             if outcome.run is not None:
                 raise ReferenceRefusedError("the clock runs, so what passes one layer does not pass the next")
-            self.path = series_path(outcome.exact, outcome.problem, outcome.solution)
+            self.path = series_path(outcome.exact, outcome.problem, outcome.solution.temperature, outcome.heat_now)
         except ReferenceRefusedError as reason:
             self.chain.show_plot(None, f"No chain of resistances: {reason}.", self._theme)
             return
