@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox, QProgressDialog
 
 from blunt_ember.case.values.units import Kind
+from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
@@ -19,13 +19,10 @@ from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.server import serve_report
 
-if TYPE_CHECKING:
-    from blunt_ember.desk.app.window import Window
-
 _CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)
 
 
-def export(window: Window) -> None:
+def export(window: DeskWindow) -> None:
     """Ask for a name and write what its suffix says."""
     outcome, case = window.outcome, window.current.case
     if outcome is None or case is None:
@@ -53,7 +50,7 @@ def export(window: Window) -> None:
 
 
 def _write_report(
-    window: Window, outcome: Outcome, path: Path, refined: tuple[Sequence[RefinementLevel], Sequence[Kind]]
+    window: DeskWindow, outcome: Outcome, path: Path, refined: tuple[Sequence[RefinementLevel], Sequence[Kind]]
 ) -> None:
     """Write a report beside the work in the window, with a way to stop it."""
     case, look = outcome.case, window.stage.look
@@ -83,7 +80,7 @@ def _write_report(
     progress.canceled.connect(stopped)
 
 
-def export_chart(window: Window) -> None:
+def export_chart(window: DeskWindow) -> None:
     """Ask for a name and write the chart that the strip shows, as pixels or as lines."""
     plot, case = window.strip.plot, window.current.case
     if plot is None or case is None:
@@ -100,7 +97,7 @@ def export_chart(window: Window) -> None:
     window.tell(f"exported {path}")
 
 
-def export_animation(window: Window) -> None:
+def export_animation(window: DeskWindow) -> None:
     """Ask for a name and write the run as moving pictures, with progress, until it is done or cancelled."""
     outcome = window.outcome
     if outcome is None or outcome.run is None:
@@ -133,7 +130,7 @@ def _kinds(files: Mapping[str, str]) -> str:
     return ";;".join([*(f"{name} (*{suffix})" for suffix, name in files.items()), "All files (*)"])
 
 
-def _asked_for(window: Window, title: str, suggestion: str, kinds: str) -> Path | None:
+def _asked_for(window: DeskWindow, title: str, suggestion: str, kinds: str) -> Path | None:
     """The file asked for, with the suffix of the suggestion where none is given; None where none is wanted."""
     folder = window.current.path.parent if window.current.path else Path()
     name, _ = QFileDialog.getSaveFileName(window, title, str(folder / suggestion), kinds)
@@ -142,7 +139,7 @@ def _asked_for(window: Window, title: str, suggestion: str, kinds: str) -> Path 
     return Path(name) if Path(name).suffix else Path(f"{name}{Path(suggestion).suffix}")
 
 
-def _asked_size(window: Window) -> tuple[int, int] | None:
+def _asked_size(window: DeskWindow) -> tuple[int, int] | None:
     """The size of a picture in pixels; asked again until it can be understood, None when it is not told."""
     from blunt_ember.report.picture_file import picture_size
 
@@ -157,5 +154,5 @@ def _asked_size(window: Window) -> tuple[int, int] | None:
             said = f"{error}.\nWidth and height in pixels"
 
 
-def _theme(window: Window) -> Theme:
+def _theme(window: DeskWindow) -> Theme:
     return DARK if window.settings.dark else LIGHT

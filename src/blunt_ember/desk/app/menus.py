@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING, TypeVar
+from typing import TypeVar
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMessageBox
@@ -13,15 +13,13 @@ from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.unit_sets import SET_NAMES, USUAL_UNITS
+from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.exports import export, export_animation, export_chart
 from blunt_ember.desk.app.keys_overlay import KeysOverlay
 from blunt_ember.desk.strip.strip import VIEWS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.palette import DARK, LIGHT
-
-if TYPE_CHECKING:
-    from blunt_ember.desk.app.window import Window
 
 Made = TypeVar("Made")
 _STANDARD = QKeySequence.StandardKey
@@ -30,7 +28,7 @@ _STANDARD = QKeySequence.StandardKey
 class Menus:
     """Builds the menus of a window and keeps their state."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: DeskWindow) -> None:
         self._window = window
         bar = window.menuBar()
         assert bar is not None

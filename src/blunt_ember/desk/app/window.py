@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QInputDialog,
-    QMainWindow,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -22,13 +21,14 @@ from PyQt6.QtWidgets import (
 from blunt_ember.case.case import Case
 from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, write_case
 from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.header import Header
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
 from blunt_ember.desk.app.start_page import StartPage
 from blunt_ember.desk.checks.panel import ChecksPanel
-from blunt_ember.desk.sheet.materials import KEEP
+from blunt_ember.desk.sheet.sentences import Asked, DrawOutline, KeepMaterial
 from blunt_ember.desk.sheet.sheet import Sheet
 from blunt_ember.desk.sheet.surface_card import SurfaceCard
 from blunt_ember.desk.solver.solver import SolverProcess
@@ -56,7 +56,7 @@ _OPENED = (
 )
 
 
-class Window(QMainWindow):
+class Window(DeskWindow):
     """Shows one case; opens, saves, solves and undoes."""
 
     def __init__(self, solver: SolverProcess | None = None, settings: Settings | None = None) -> None:
@@ -149,17 +149,17 @@ class Window(QMainWindow):
         self.start_page.file_chosen.connect(self.open_path)
         self.start_page.open_clicked.connect(self.open_dialog)
 
-    def _asked(self, what: str) -> None:
-        if what == "draw outline":
-            self.stage.draw_outline()
-        elif what.startswith(KEEP) and self.current.case is not None:
-            name = what.removeprefix(KEEP)
-            try:
-                path = keep(name, self.current.case.data["materials"][name])
-            except BluntEmberError as error:
-                self.tell(str(error))
-            else:
-                self.tell(f"'{name}' is kept in {path}.")
+    def _asked(self, what: Asked) -> None:
+        match what:
+            case DrawOutline():
+                self.stage.draw_outline()
+            case KeepMaterial(name) if self.current.case is not None:
+                try:
+                    path = keep(name, self.current.case.data["materials"][name])
+                except BluntEmberError as error:
+                    self.tell(str(error))
+                else:
+                    self.tell(f"'{name}' is kept in {path}.")
 
     # --- files ---
 

@@ -16,6 +16,7 @@ from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.desk.sheet.materials import direction_words
 from blunt_ember.desk.sheet.sentences import (
     Choice,
+    DrawOutline,
     Edit,
     Entry,
     Option,
@@ -284,7 +285,7 @@ def _removing(path: DataPath) -> tuple[Edit, Callable[[Case], list[str]]]:
 def _new_regions(case: Case) -> tuple[Option, ...]:
     regions = list(case.document.body.regions)
     others = regions[-1:] if len(regions) > 3 else regions[::-1]
-    drawn = Option("an outline drawn on the stage", asks="draw outline")
+    drawn = Option("an outline drawn on the stage", asks=DrawOutline())
     made = tuple(
         Option(
             words,

@@ -14,6 +14,7 @@ from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,
     Entry,
+    KeepMaterial,
     Option,
     Remove,
     SentencePart,
@@ -31,8 +32,6 @@ from blunt_ember.desk.sheet.sentences import (
 from blunt_ember.errors import CaseError, DataPath
 from blunt_ember.library.shelves import shelves
 
-#: What the window is asked for, before the name of the material.
-KEEP = "keep material "
 _WAYS = {"along": "k along", "across": "across", "through": "through"}
 #: Properties beside k: key, word, kind, what is stated at first, and what a table may go over.
 _PROPERTIES: dict[str, tuple[str, Kind, str, str]] = {
@@ -130,7 +129,7 @@ def _more(case: Case, path: DataPath, material: Material) -> Choice:
             options.append(Option(f"without its {words}", removing((*path, key))))
     if material.source is None:
         options.append(Option("where its values come from", setting((*path, "source"), "my measurement")))
-    options.append(Option("keep it in my library", asks=f"{KEEP}{path[1]}"))
+    options.append(Option("keep it in my library", asks=KeepMaterial(str(path[1]))))
     return Choice(f"more of material {path[1]}", "and …", tuple(options), "link")
 
 

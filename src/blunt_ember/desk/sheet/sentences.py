@@ -72,14 +72,29 @@ class Entry:
 
 
 @dataclass(frozen=True)
+class DrawOutline:
+    """The window is asked to let an outline be drawn."""
+
+
+@dataclass(frozen=True)
+class KeepMaterial:
+    """The window is asked to keep a material of the case among the analyst's own."""
+
+    name: str
+
+
+Asked = DrawOutline | KeepMaterial
+
+
+@dataclass(frozen=True)
 class Option:
     """One thing to choose: an edit, or more options."""
 
     text: str
     edit: Edit | None = None
     options: tuple[Option, ...] = ()
-    #: Something the window does rather than an edit, by its name.
-    asks: str = ""
+    #: Something the window does rather than an edit.
+    asks: Asked | None = None
 
 
 @dataclass(frozen=True)

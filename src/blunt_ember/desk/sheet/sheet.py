@@ -37,7 +37,7 @@ class RowWidget(QWidget):
 
     pointed = pyqtSignal(tuple)
     #: Something other than an edit was chosen: its name.
-    asked = pyqtSignal(str)
+    asked = pyqtSignal(object)
 
     def __init__(self, row: SheetRow, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -219,7 +219,7 @@ class RowWidget(QWidget):
             self._fault.show()
 
     def _chosen(self, option: Option) -> None:
-        if option.asks:
+        if option.asks is not None:
             self.asked.emit(option.asks)
         else:
             self._edit(option.edit, option.text)
@@ -257,7 +257,7 @@ class RowList(QWidget):
     """Rows one below the other."""
 
     pointed = pyqtSignal(tuple)
-    asked = pyqtSignal(str)
+    asked = pyqtSignal(object)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -294,7 +294,7 @@ class SectionWidget(QWidget):
     """A heading with its state, and the rows under it."""
 
     pointed = pyqtSignal(tuple)
-    asked = pyqtSignal(str)
+    asked = pyqtSignal(object)
 
     def __init__(self, section: SheetSection, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -341,7 +341,7 @@ class Sheet(QScrollArea):
 
     #: Surfaces that the sheet points at, to be lit up on the picture.
     pointed = pyqtSignal(tuple)
-    asked = pyqtSignal(str)
+    asked = pyqtSignal(object)
 
     def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -1,0 +1,36 @@
+"""Writes a report."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from blunt_ember.cli.command import Command, add_output, count_of_meshes, require_new, status_of
+
+
+def _run(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files.case_file import read_case
+    from blunt_ember.flow.flow import Flow
+    from blunt_ember.refinement.uniform import uniform_refinement
+    from blunt_ember.report.html import write_report
+
+    path = Path(options.output)
+    require_new(path, options.force)
+    case, flow = read_case(Path(options.file)), Flow()
+    outcome = flow.run(case)
+    levels = tuple(uniform_refinement(flow, case, options.refine)) if options.refine and case.document.questions else ()
+    kinds = flow.kinds(case, flow.solved(case))
+    write_report(outcome, path, levels, kinds)
+    print(f"{path} written")
+    return status_of(outcome.checks)
+
+
+def _add_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember)")
+    command.add_argument("--refine", type=count_of_meshes, metavar="N", help="with what N finer and finer meshes say")
+    add_output(command, "page to write (.html)")
+
+
+REPORT = Command(
+    "report", "write pictures, statement, checks, ledger and methods as one HTML page", _run, _add_arguments
+)
