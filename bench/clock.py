@@ -16,9 +16,12 @@ from scipy.sparse import csc_array, diags_array
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.run import Run
+from blunt_ember.flow.cache import StepCache
+from blunt_ember.flow.clock_steps import ClockSteps
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.run_plan import run_case
+from blunt_ember.flow.steps import Steps
 from blunt_ember.gallery.families import family
 
 _SWEPT = ("cooling-wall-one-sided", "quenched-wall", "deep-wall-film", "swinging-wall", "lumped-film", "cooling-bar")
@@ -70,7 +73,8 @@ def beside_bdf() -> None:
     case = restated("cooling-wall", clock={"capacity": "lumped"}, mesh={"size": "thickness/632", "order": 1})
     outcome, run, _ = ran(case)
     assert outcome.solution is not None and outcome.mesh is not None and outcome.exact_now is not None
-    request = Flow()._request(case, 1)
+    steps = Steps(StepCache(), lambda step: None)
+    request = ClockSteps(steps, lambda: False, None).request(case, steps.mesh(case, 1))
     begin = time.perf_counter()
     run_case(request, None, lambda _: None, lambda: False)
     seconds = time.perf_counter() - begin

@@ -53,12 +53,7 @@ def test_a_fin_answers_the_same_as_section_and_as_solid() -> None:
     assert outcome.exact is not None and outcome.exact.name == "straight-fin"
     assert {check.name: check.value for check in outcome.checks} == pytest.approx(flat, rel=2e-4)
     assert all(check.verdict == "agrees" for check in outcome.checks)
-    assert {row.name for row in outcome.ledger.rows} == {  # type: ignore[union-attr]
-        "fin.left",
-        "fin.right",
-        "fin.front",
-        "fin.back",
-    }
+    assert {row.name for row in outcome.ledger.rows} == {"fin.left", "fin.right", "fin.front", "fin.back"}
 
 
 def test_a_rod_is_made_of_its_pieces_only() -> None:

@@ -73,7 +73,7 @@ BTU, FOOT = 1055.05585262, 0.3048
     ],
 )
 def test_a_quantity_is_read_in_si(text: str, kind: object, si: float) -> None:
-    assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-12)  # type: ignore[arg-type]
+    assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-12)
 
 
 @pytest.mark.parametrize(
@@ -110,7 +110,7 @@ def test_a_quantity_is_read_in_si(text: str, kind: object, si: float) -> None:
 )
 def test_a_mistake_is_named(text: str, kind: object, said: str) -> None:
     with pytest.raises(ExpressionError, match=re.escape(said)):
-        quantity_si(text, kind, {})  # type: ignore[arg-type]
+        quantity_si(text, kind, {})
 
 
 @given(st.text(alphabet="0123456789.eE+-*/^()·²³⁻°CFKWm tk_,%'\"\\[]{}µπ", max_size=40))

@@ -104,7 +104,7 @@ def test_what_is_read_is_that_of_paper(shape: Shape, bore: float, layers: list[t
     assert found["drawn"] - 273.15 == pytest.approx(paper.mean(), abs=within)
     assert found["round"] - 273.15 == pytest.approx(paper.temperature(float(paper.r[-2:].mean())), abs=within)
     assert found["skin"] - 273.15 == pytest.approx(paper.temperature(paper.r[-1]), abs=within)
-    path = series_path(outcome.exact, outcome.problem, outcome.solution)
+    path = series_path(outcome.exact, outcome.problem, outcome.solution.temperature, outcome.heat)
     expected = [paper.films[0], *paper.walls, paper.films[1]]
     np.testing.assert_allclose([link.resistance for link in path.links], expected, rtol=1e-9)
     assert path.heat == pytest.approx(paper.heat) and path.mesh_heat == pytest.approx(paper.heat, rel=2e-4)

@@ -38,7 +38,7 @@ def line_in(outcome: Outcome, stated: dict[str, Any]) -> ReadingLine:
     case = appended(outcome.case, ("questions",), {"name": "line", "mean": stated})
     line = case.document.questions[-1].target
     assert isinstance(line, Line)
-    return laid(line, "", case.document.members_asked(line), outcome.geometry, outcome.mesh, "here")
+    return laid(line, "", case.document.members_asked(line), outcome.geometry, outcome.mesh, ("here",))
 
 
 def pipe_temperature(radius: float) -> float:
@@ -111,7 +111,7 @@ def test_between_two_surfaces_the_nearest_way_is_taken() -> None:
     assert [name for _, name in line.joints] == ["brick", "blanket", "shell"]
     # Straight pieces in each layer: the mean is that of the temperatures at their ends.
     ends = np.array([0, 0.114, 0.164, 0.167])
-    at = outcome.exact_now.temperature(np.column_stack([ends, np.full(4, 0.05)]))  # type: ignore[union-attr]
+    at = outcome.exact_now.temperature(np.column_stack([ends, np.full(4, 0.05)]))
     assert check.value == pytest.approx(((at[1:] + at[:-1]) / 2) @ np.diff(ends) / ends[-1], abs=1e-7)
     # Through a pipe it runs along a radius.
     _, pipe = asked("hollow-cylinder", {"between": ["pipe.bore", "lagging.rim"]})
@@ -176,7 +176,7 @@ def test_the_flux_along_a_line_is_that_of_theory() -> None:
 def test_a_rod_has_its_flux_along_x_only() -> None:
     outcome = FLOW.run(family("rod-held-tip").case())
     assert outcome.mesh is not None and quantities_of(outcome.mesh) == ("temperature", "flux along x")
-    end = outcome.geometry.high[0]  # type: ignore[union-attr]
+    end = outcome.geometry.high[0]
     _, mesh, exact = flux_along(outcome, {"start": ["0 m"], "end": [f"{end} m"]}, "flux along x")
     np.testing.assert_allclose(mesh, exact, rtol=1e-3, atol=1e-3 * np.abs(exact).max())
 
@@ -235,7 +235,7 @@ def test_the_nearest_place_of_an_arc(ring: Outcome, x: float, y: float) -> None:
     point = np.array([x, y])
     for name in ring.geometry.surfaces:
         found = nearest_on_surface(ring.mesh.surfaces[name], ring.mesh, point)
-        along, _ = ring.geometry.along(name)  # type: ignore[union-attr]
+        along, _ = ring.geometry.along(name)
         gaps = np.linalg.norm(along - point, axis=1)
         assert np.linalg.norm(found - point) <= gaps.min() + 1e-4
         if name.endswith(("bore", "rim")):
@@ -266,4 +266,4 @@ def test_every_kind_of_line_is_written_and_read_again() -> None:
         case = appended(case, ("questions",), {"name": f"line {number}", "highest": line})
     again = case_from_data(dict(case.data))
     assert again.document.questions == case.document.questions
-    assert again.document.questions[-2].target.radius.si == pytest.approx(0.003)  # type: ignore[union-attr]
+    assert again.document.questions[-2].target.radius.si == pytest.approx(0.003)

@@ -167,7 +167,7 @@ def test_basis_and_direction_of_a_heat_flow() -> None:
 def test_extremes_and_means_on_surfaces_and_lines_are_those_of_the_exact_field() -> None:
     line = {"start": ["0 mm", "20 mm"], "end": ["114 mm", "70 mm"]}
     asked = {"highest": "brick.top", "lowest": "brick.top", "mean": "brick.top"}
-    questions = [{"name": key, key: value} for key, value in asked.items()]
+    questions: list[dict[str, Any]] = [{"name": key, key: value} for key, value in asked.items()]
     questions += [{"name": f"{key} along", key: line} for key in asked]
     exact = {"exact": "composite-wall"}
     outcome = changed(questions=[{**question, "expect": exact} for question in questions])

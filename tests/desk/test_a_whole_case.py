@@ -89,7 +89,7 @@ def test_a_whole_case_from_the_start_page_to_the_file(
     assert view is not None
 
     def pixel(x: float, y: float) -> QPoint:
-        return QPointF(*view.pixels(np.array([[x, y]]))[0]).toPoint()  # type: ignore[union-attr]
+        return QPointF(*view.pixels(np.array([[x, y]]))[0]).toPoint()
 
     assert f"{known['middle']:.0f}"[:2] in stage.reading_at(QPointF(pixel(0.1, 0.0)))
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, CONTROL, pixel(0.0, 0.1))
@@ -184,8 +184,8 @@ def test_slips_on_the_way_are_explained_and_lose_nothing(window: Window, qtbot: 
     choose(window, f"between {number} 0", "brick|blanket")
     choose(window, f"between {number} 1", "brick|blanket")
     qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
-    assert "touch, so there is no line between them" in str(window.outcome.trouble)  # type: ignore[union-attr]
-    assert f"questions[{number}]" in str(window.outcome.trouble)  # type: ignore[union-attr]
+    assert "touch, so there is no line between them" in str(window.outcome.trouble)
+    assert f"questions[{number}]" in str(window.outcome.trouble)
     window.stage.grab()
     assert "touch" in window.stage._message()[0]
     choose(window, f"between {number} 1", "shell.right")

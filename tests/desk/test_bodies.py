@@ -109,7 +109,7 @@ def test_pointing_at_a_surface_in_the_sheet_lights_it_on_the_picture(window: Win
     assert lit.red() > 170 and lit.blue() < 90
     assert before.pixelColor(place) != lit
     QApplication.sendEvent(button, QEvent(QEvent.Type.Leave))
-    assert window.stage._lit == ()
+    assert not window.stage._lit
     note = next(label for label in window.sheet.findChildren(PointedLabel) if "insulated" in label.text())
     QApplication.sendEvent(note, enter)
     assert len(window.stage._lit) == 6

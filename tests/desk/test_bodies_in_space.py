@@ -24,7 +24,7 @@ from tests.desk.conftest import choose, field, settled, type_into
 def opened(window: Window, qtbot: QtBot, name: str, lens: str = "Shape") -> None:
     window.show_case(family(name).case(), None)
     settled(qtbot, window)
-    window.stage.set_lens(lens)  # type: ignore[arg-type]
+    window.stage.set_lens(lens)
     window.stage.grab()
 
 
@@ -132,7 +132,7 @@ def test_a_height_is_changed_on_the_picture_and_levels_are_added(window: Window,
 def test_a_section_becomes_a_solid_and_comes_back(window: Window, qtbot: QtBot) -> None:
     opened(window, qtbot, "straight-fin")
     before = window.current.case
-    heat = {check.name: check.value for check in window.outcome.checks}  # type: ignore[union-attr]
+    heat = {check.name: check.value for check in window.outcome.checks}
     choose(window, "body kind", "stacked: shapes in x and y, levels in z")
     settled(qtbot, window)
     outcome = window.outcome
@@ -152,7 +152,7 @@ def test_a_rod_gains_a_piece_and_is_read_along(window: Window, qtbot: QtBot) -> 
     choose(window, "add piece", "at the end, like the last")
     settled(qtbot, window)
     assert window.outcome is not None and window.outcome.trouble is None and window.outcome.exact is not None
-    assert {row.name for row in window.outcome.ledger.rows} == {"rod.start", "rod.side", "piece.end"}  # type: ignore[union-attr]
+    assert {row.name for row in window.outcome.ledger.rows} == {"rod.start", "rod.side", "piece.end"}
     profile = window.strip.chart.profile
     assert (
         profile is not None and profile.exact is not None and [name for _, name in profile.joints] == ["rod", "piece"]
@@ -174,7 +174,7 @@ def test_drawings_and_meshes_are_opened_and_exported_through_the_window(
     monkeypatch.setattr(QInputDialog, "getItem", lambda *_: ("m", True))
     assert window.open_path(tmp_path / "bowl.vtu")
     settled(qtbot, window)
-    assert window.outcome is not None and "bowl.bowl rim" in window.outcome.geometry.surfaces  # type: ignore[union-attr]
+    assert window.outcome is not None and "bowl.bowl rim" in window.outcome.geometry.surfaces
     assert window.current.edited and window.current.path is None
     said: list[str] = []
     monkeypatch.setattr(QMessageBox, "warning", lambda *words: said.append(words[2]))

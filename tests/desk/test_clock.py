@@ -69,7 +69,7 @@ def test_a_steady_case_is_made_to_run_and_asked_for_what_it_lacks(window: Window
 
 def test_a_run_is_scrubbed_by_hand_and_by_key_and_plays(window: Window, qtbot: QtBot) -> None:
     opened(window, qtbot, "cooling-wall")
-    bar, run = window.strip.time_bar, window.outcome.run  # type: ignore[union-attr]
+    bar, run = window.strip.time_bar, window.outcome.run
     assert run is not None and bar.isVisible() and bar.frame == len(run.fields.times) - 1
     last = window.stage.picture()
     QTest.keyClick(window, Qt.Key.Key_Home, Qt.KeyboardModifier.ControlModifier)

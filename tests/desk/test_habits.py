@@ -100,7 +100,7 @@ def test_names_formulas_and_questions_are_edited_in_place(window: Window, qtbot:
     assert case.data["body"]["regions"]["blanket"]["right_of"] == "lining"
     assert window.checks.cards["loss"].verdict.text() == "✕ off"
     assert window.checks.cards["hot face"].verdict.text() == "✓ agrees"
-    assert window.checks.findChild(QLabel, "summary").text() == "4 agree · 1 off"  # type: ignore[union-attr]
+    assert window.checks.findChild(QLabel, "summary").text() == "4 agree · 1 off"
     for _ in range(7):
         QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(qtbot, window)

@@ -121,7 +121,7 @@ def test_every_lens_shows_what_it_says(window: Window, qtbot: QtBot) -> None:
     assert radial == pytest.approx(along @ place / radius, rel=1e-3)
     assert value("Heat flow", "size") == pytest.approx(np.hypot(radial, tangential), rel=1e-3)
     exact = outcome.exact_now.temperature(place[None])[0]
-    mesh = temperature_at(outcome.mesh, outcome.solution.temperature, place[None])[0]  # type: ignore[union-attr]
+    mesh = temperature_at(outcome.mesh, outcome.solution.temperature, place[None])[0]
     signed = value("Difference", "")
     assert signed == pytest.approx(mesh - exact, abs=1e-4) and shade_of(window).signed
     assert value("Error", "against exact") == pytest.approx(abs(signed), abs=1e-4)
@@ -160,7 +160,7 @@ def test_points_are_pinned_and_lines_drawn_and_become_questions(window: Window, 
     opened(window, qtbot, "hot-edge-plate")
     stage, view = window.stage, window.stage._view
     assert view is not None
-    asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
+    asked = len(window.current.case.document.questions)
 
     def pixel(x: float, y: float) -> QPoint:
         return QPointF(*view.pixels(np.array([[x, y]]))[0]).toPoint()
@@ -191,7 +191,7 @@ def test_points_are_pinned_and_lines_drawn_and_become_questions(window: Window, 
     assert case is not window.current.case
     for _ in range(3):
         window.current.undo()
-    assert len(window.current.case.document.questions) == asked  # type: ignore[union-attr]
+    assert len(window.current.case.document.questions) == asked
 
 
 def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: Window, qtbot: QtBot) -> None:
@@ -208,7 +208,7 @@ def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: W
     assert clipboard is not None
     rows = [line.split("\t") for line in clipboard.text().splitlines()]
     assert rows[0][:3] == ["nodes", "cells", "loss"] and [rows[5][0], rows[5][2]] == ["order seen", "1.33"]
-    shown = [view.table.item(number, 2).text() for number in range(view.table.rowCount())]  # type: ignore[union-attr]
+    shown = [view.table.item(number, 2).text() for number in range(view.table.rowCount())]
     assert shown == [row[2] for row in rows]
     QTest.mouseClick(view.follow, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(view.levels) >= 1, timeout=PATIENCE)

@@ -153,11 +153,11 @@ def test_removing_a_region_says_what_goes_with_it(window: Window) -> None:
     button = next(b for b in window.sheet.findChildren(QToolButton, "remove shell"))
     window.sheet.ensureWidgetVisible(button)
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-    said = window.statusBar().currentMessage()  # type: ignore[union-attr]
+    said = window.statusBar().currentMessage()
     assert "the statement on shell.right" in said and "the question 'outer surface'" in said and "Ctrl+Z" in said
     assert window.current.case is not None and "shell" not in window.current.case.document.body.regions
     before = window.current.case
     button = next(b for b in window.sheet.findChildren(QToolButton, "remove brick"))
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     assert window.current.case is before  # the blanket is placed by it
-    assert "'blanket' is placed by it" in window.statusBar().currentMessage()  # type: ignore[union-attr]
+    assert "'blanket' is placed by it" in window.statusBar().currentMessage()

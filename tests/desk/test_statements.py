@@ -173,7 +173,7 @@ def test_materials_come_from_the_library_and_are_kept_in_it(
 
 def test_the_card_of_a_periodic_surface_and_two_temperatures_on_one(window: Window, qtbot: QtBot) -> None:
     opened(window, qtbot, "plane-wall")
-    window.card.open_on("plate.top", QPoint(200, 200), window.outcome)  # type: ignore[arg-type]
+    window.card.open_on("plate.top", QPoint(200, 200), window.outcome)
     button = next(b for b in window.card.findChildren(WordButton) if b.text() == "periodic with")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     menu = next(m for m in button.findChildren(QMenu) if m.isVisible())
@@ -189,7 +189,7 @@ def test_the_card_of_a_periodic_surface_and_two_temperatures_on_one(window: Wind
     )
     settled(qtbot, window)
     assert any("this later statement counts" in note.message for note in window.outcome.notes)
-    face = window.outcome.mesh.surfaces["plate.left"].nodes  # type: ignore[union-attr]
+    face = window.outcome.mesh.surfaces["plate.left"].nodes
     assert window.outcome.solution is not None
     np.testing.assert_allclose(window.outcome.solution.temperature[face], 313.15)
 

@@ -53,7 +53,7 @@ def test_every_view_has_a_key_and_only_runs_have_those_of_time(window: Window, q
         QTest.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), keys)
         if view not in ("over time", "time line"):
             assert window.strip.view == view
-            assert f"(Alt+Shift+{number})" in window.strip.findChild(QPushButton, f"view {view}").toolTip()  # type: ignore[union-attr]
+            assert f"(Alt+Shift+{number})" in window.strip.findChild(QPushButton, f"view {view}").toolTip()
     shown = [each.text() for each in window.strip._views.buttons() if each.isVisible()]
     assert shown == ["along a line", "refinement", "resistances", "table"]
     opened(window, qtbot, "cooling-wall")
@@ -93,7 +93,7 @@ def test_the_heat_flux_is_read_along_lines_too(window: Window, qtbot: QtBot) -> 
     left = profile.distance[inside] < 0.1
     assert (profile.mesh[inside][left] < 0).all() and (profile.mesh[inside][~left] > 0).all()
     pick(line.lines, "through in y")
-    assert np.nanmax(np.abs(window.strip.chart.profile.mesh)) < 5  # type: ignore[union-attr]
+    assert np.nanmax(np.abs(window.strip.chart.profile.mesh)) < 5
     opened(window, qtbot, "rod-film-tip")
     assert [line.what.itemText(each) for each in range(line.what.count())] == ["temperature", "flux along x"]
     assert [line.lines.itemText(each) for each in range(line.lines.count())] == ["through in x"]
@@ -134,7 +134,7 @@ def test_a_line_along_an_edge_is_asked_in_the_sheet_and_read_in_the_strip(window
     number = len(case.document.questions) - 1
     choose(window, f"edge {number} 0", "brick|blanket")
     settled(qtbot, window)
-    check = window.outcome.checks[-1]  # type: ignore[union-attr]
+    check = window.outcome.checks[-1]
     assert check.asked == "Mean temperature along brick|blanket"
     assert check.value - 273.15 == pytest.approx(603.3176, abs=1e-3)
     choose(window, "add question", "mean temperature from one surface to another")
@@ -152,10 +152,10 @@ def test_a_line_along_an_edge_is_asked_in_the_sheet_and_read_in_the_strip(window
     settled(qtbot, window)
     # The mean of a straight field round a circle is that of its centre.
     middle = (980 + 603.3176) / 2
-    assert window.outcome.checks[-1].value - 273.15 == pytest.approx(middle, abs=1e-3)  # type: ignore[union-attr]
+    assert window.outcome.checks[-1].value - 273.15 == pytest.approx(middle, abs=1e-3)
     for _ in range(9):
         window.current.undo()
-    assert len(window.current.case.document.questions) == number  # type: ignore[union-attr]
+    assert len(window.current.case.document.questions) == number
 
 
 def test_a_table_is_sorted_filtered_copied_and_written(
@@ -166,15 +166,15 @@ def test_a_table_is_sorted_filtered_copied_and_written(
     assert tables.which.currentText() == "readings" and tables.table is not None
     assert [tables.table.columns[0].text(row) for row in tables.table.rows] == [
         check.name for check in window.outcome.checks
-    ]  # type: ignore[union-attr]
+    ]
     pick(tables.which, "surfaces")
     header = tables.grid.horizontalHeader()
     assert header is not None and tables.table is not None
     headings = [each.heading for each in tables.table.columns]
 
     def click(heading: str) -> None:
-        place = header.sectionViewportPosition(headings.index(heading)) + 12  # type: ignore[union-attr]
-        viewport = header.viewport()  # type: ignore[union-attr]
+        place = header.sectionViewportPosition(headings.index(heading)) + 12
+        viewport = header.viewport()
         QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=QPoint(place, 8))
 
     def shown(heading: str) -> list[str]:

@@ -61,13 +61,13 @@ def test_a_turned_section_is_seen_turned_and_read_as_the_section(window: Window,
     reading = stage.reading_at(at)
     assert "x 80 mm" in reading or "x 79.9" in reading or "x 80.0" in reading, reading
     assert f"{expected:.0f}"[:2] in reading
-    asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
+    asked = len(window.current.case.document.questions)
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at.toPoint())
     settled(qtbot, window)
-    question = window.current.case.document.questions[asked]  # type: ignore[union-attr]
+    question = window.current.case.document.questions[asked]
     assert question.asks == "temperature" and len(question.target) == 2
     assert [each.si for each in question.target] == pytest.approx([0.08, 0.02], abs=3e-3)
-    assert window.outcome.checks[-1].value - 273.15 == pytest.approx(expected, abs=12)  # type: ignore[union-attr]
+    assert window.outcome.checks[-1].value - 273.15 == pytest.approx(expected, abs=12)
     # Planes and turning work as in a solid.
     QTest.keyClick(stage, Qt.Key.Key_X)
     stage.grab()
@@ -94,7 +94,7 @@ def test_a_quarter_is_mirrored_to_the_whole_through_every_lens(window: Window, q
     place, image = (0.12, 0.7), (2 * 0.96 - 0.12, 2 * 0.96 - 0.7)
     value = temperature_at(outcome.mesh, outcome.solution.temperature, np.array([place]))[0] - 273.15
     for lens in ("Temperature", "Heat flow", "Error", "Mesh", "Shape", "Material"):
-        stage.set_lens(lens)  # type: ignore[arg-type]
+        stage.set_lens(lens)
         stage.grab()
         readings = [stage.reading_at(pixel(window, each)).split("\n")[-1] for each in (place, image)]
         if lens in ("Temperature", "Heat flow", "Error"):
@@ -104,12 +104,12 @@ def test_a_quarter_is_mirrored_to_the_whole_through_every_lens(window: Window, q
     assert f"{value:.2f}"[:4] in stage.reading_at(pixel(window, image))
     assert stage.surface_at(pixel(window, (2 * 0.96, 0.5))) == "walls.left"
     # What is pinned in the image is asked of the body.
-    asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
+    asked = len(window.current.case.document.questions)
     QTest.mouseClick(
         stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, pixel(window, image).toPoint()
     )
     settled(qtbot, window)
-    pinned = window.current.case.document.questions[asked].temperature  # type: ignore[union-attr]
+    pinned = window.current.case.document.questions[asked].temperature
     assert pinned is not None and [each.si for each in pinned] == pytest.approx(place, abs=0.02)
     # An edit that lets heat through an edge takes its mirror away.
     case = window.current.case
@@ -176,8 +176,8 @@ def test_a_plane_is_seen_face_on_stepped_and_left(window: Window, qtbot: QtBot) 
     QTest.mouseMove(stage, end)
     QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, control, end)
     settled(qtbot, window)
-    line = window.current.case.document.questions[-1].target  # type: ignore[union-attr]
-    assert [each.si for each in line.start] == pytest.approx([0.05, 0.6, 0.42], abs=0.02)  # type: ignore[union-attr]
+    line = window.current.case.document.questions[-1].target
+    assert [each.si for each in line.start] == pytest.approx([0.05, 0.6, 0.42], abs=0.02)
     stage.setFocus()
     QTest.keyClick(stage, Qt.Key.Key_T)
     stage.grab()
@@ -190,16 +190,16 @@ def test_a_joint_is_read_on_both_sides_and_pinned_twice(window: Window, qtbot: Q
     at = pixel(window, (0.012, 0.031))
     reading = stage.reading_at(at)
     assert "plate  242.16 °C" in reading and "casting  231.46 °C" in reading, reading
-    asked = len(window.current.case.document.questions)  # type: ignore[union-attr]
+    asked = len(window.current.case.document.questions)
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at.toPoint())
     settled(qtbot, window)
-    pinned = window.current.case.document.questions[asked:]  # type: ignore[union-attr]
+    pinned = window.current.case.document.questions[asked:]
     assert [each.side for each in pinned] == ["plate", "casting"]
     assert [each.name for each in pinned] == ["point in plate", "point in casting"]
-    values = [check.value - 273.15 for check in window.outcome.checks[-2:]]  # type: ignore[union-attr]
+    values = [check.value - 273.15 for check in window.outcome.checks[-2:]]
     assert values == pytest.approx([242.1646, 231.4634], abs=1e-3)
     window.current.undo()
-    assert len(window.current.case.document.questions) == asked  # type: ignore[union-attr]
+    assert len(window.current.case.document.questions) == asked
     # A perfect interface has one temperature.
     opened(window, qtbot, "composite-wall")
     assert stage.reading_at(pixel(window, (0.114, 0.05))).count("°C") == 1

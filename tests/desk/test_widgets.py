@@ -68,14 +68,14 @@ def near(image: QImage, colour: str, tolerance: float = 0.06) -> np.ndarray:
     ],
 )
 def test_what_is_typed_over_the_picture_is_read_with_its_unit(text: str, kind: object, si: float | None) -> None:
-    found = typed_si(text, kind)  # type: ignore[arg-type]
+    found = typed_si(text, kind)
     assert found == (None if si is None else pytest.approx(si))
 
 
 @pytest.mark.parametrize(("text", "kind"), [("3 W", LENGTH), ("warm", TEMPERATURE), ("1 +", LENGTH), ("__", NUMBER)])
 def test_what_is_no_such_value_is_named(text: str, kind: object) -> None:
     with pytest.raises(ExpressionError):
-        typed_si(text, kind)  # type: ignore[arg-type]
+        typed_si(text, kind)
 
 
 def checked(relative: float, allowed: float = 0.005, off: bool = False) -> Check:
@@ -168,7 +168,7 @@ def test_the_legend_says_which_range_is_wanted(qapp: object, qtbot: QtBot) -> No
     low, high = wanted[-1]
     assert low == pytest.approx(323.15, abs=1) and high is None
     QTest.mouseMove(legend, QPoint(middle.x(), round(bar.top()) - 60))  # past the other end it stops before it
-    assert 370 < wanted[-1][0] < 373.15  # type: ignore[operator]
+    assert 370 < wanted[-1][0] < 373.15
     QTest.mouseMove(legend, QPoint(middle.x(), round(bar.bottom()) + 40))
     assert wanted[-1] == (None, None)  # dragged out, it is free again
     QTest.mouseRelease(legend, Qt.MouseButton.LeftButton, pos=middle)
@@ -253,7 +253,7 @@ def test_a_view_says_why_there_is_no_chart_and_draws_one_for_its_size(qapp: obje
 
     def plot(figure: object, width: int, height: int, theme: object) -> None:
         sizes.append((width, height))
-        figure.add_axes((0, 0, 1, 1)).axhspan(0, 1, color=LIGHT.ember)  # type: ignore[attr-defined]
+        figure.add_axes((0, 0, 1, 1)).axhspan(0, 1, color=LIGHT.ember)
 
     view.show_plot(plot, "", LIGHT)
     assert len(near(view.grab().toImage(), LIGHT.ember)) > 0.8 * 400 * 160

@@ -40,7 +40,7 @@ def shown_flux(window: Window, name: str = "heat flow") -> float:
     return float(text.replace("\u2009", "").split()[0])
 
 
-def pixels(image: QImage) -> np.ndarray:  # type: ignore[type-arg]
+def pixels(image: QImage) -> np.ndarray:
     copy = image.convertToFormat(QImage.Format.Format_RGBA8888)
     bits = copy.constBits()
     assert bits is not None

@@ -21,7 +21,7 @@ from blunt_ember.mesh.mesh import Mesh
 
 
 def law(stated: object, kind: object) -> Law:
-    return law_of(stated, kind, {}, frozenset({"T"}))  # type: ignore[arg-type]
+    return law_of(stated, kind, {}, frozenset({"T"}))
 
 
 def content(c: object, middle: float = 400.0, density: object = "2000 kg/m³") -> Enthalpy:

@@ -32,7 +32,7 @@ def overstated(outcome: Outcome) -> list[float]:
     return [
         check.error / abs(check.deviation)
         for check in outcome.checks
-        if check.deviation is not None and check.error is not None and check.relative > 1e-9  # type: ignore[operator]
+        if check.deviation is not None and check.error is not None and check.relative > 1e-9
     ]
 
 

@@ -59,7 +59,7 @@ def read_corner(folder: Path, count: int, order: int = 1) -> Case:
         "materials": {"a": {"k": "0.7 W/(m K)"}},
         "body": {"kind": "imported", "file": "c.vtu", "unit": "1 mm", "groups": {"part": {"material": "a"}}},
     }
-    mesh = Flow().geometry(case_from_data(data, str(folder))).mesh  # type: ignore[union-attr]
+    mesh = Flow().geometry(case_from_data(data, str(folder))).mesh
     at = {name: mesh.points[facets.nodes] for name, facets in mesh.surfaces.items()}
     notch = [
         name

@@ -45,7 +45,7 @@ def follows(grown: Grown, before: Mesh, image: np.ndarray) -> None:
 def test_a_section_with_its_depth(name: str, wish: dict[str, object], order: int) -> None:
     mesh = mesh_like(name, order, **wish)
     grown = deepened(mesh, 0.25)
-    depth = mesh.space.depth  # type: ignore[union-attr]
+    depth = mesh.space.depth
     assert volume(grown.mesh) == pytest.approx(volume(mesh) / depth * 0.25)
     follows(grown, mesh, grown.mesh.points[:, :2])
     assert grown.mesh.points[:, 2].min() == 0 and grown.mesh.points[:, 2].max() == pytest.approx(0.25)
@@ -117,7 +117,7 @@ def test_one_grown_from_another(order: int, depth: float, upper: bool) -> None:
     at = float(mesh.points[:, 1].max() if upper else mesh.points[:, 1].min())
     half = mirrored(mesh, 1, at)
     whole = deepened(half.mesh, depth)
-    assert volume(whole.mesh) == pytest.approx(2 * volume(mesh) / mesh.space.depth * depth)  # type: ignore[union-attr]
+    assert volume(whole.mesh) == pytest.approx(2 * volume(mesh) / mesh.space.depth * depth)
     heights = tuple(np.abs(mesh.points[block.nodes][..., 1] - at) for block in mesh.blocks)
     for block, values in zip(whole.mesh.blocks, whole.spread(half.spread(heights)), strict=True):
         np.testing.assert_allclose(values, np.abs(whole.mesh.points[block.nodes][..., 1] - at), atol=1e-12)

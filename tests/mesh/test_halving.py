@@ -135,9 +135,9 @@ def tetrahedra(tmp_path: Path, order: int) -> Case:
     body = {"kind": "imported", "file": str(path), "unit": "1 m"}
     bare = case_from_data({"format": "blunt-ember/1", "body": body}, str(tmp_path))
     geometry = Flow().geometry(bare)
-    ends = {}
+    ends: dict[str, str] = {}
     for name in geometry.surfaces:
-        x = geometry.mesh.points[geometry.mesh.surfaces[name].nodes, 0]  # type: ignore[union-attr]
+        x = geometry.mesh.points[geometry.mesh.surfaces[name].nodes][:, 0]
         ends |= {key: name for key, at in (("low", 0.0), ("high", 0.2)) if np.abs(x - at).max() < 1e-12}
     region = geometry.regions[0].name
     return case_from_data(

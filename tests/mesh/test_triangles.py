@@ -94,7 +94,7 @@ UGLY: dict[str, tuple[dict[str, Any], float]] = {
 }
 
 
-def angles(points: Floats, cells: np.ndarray) -> Floats:  # type: ignore[type-arg]
+def angles(points: Floats, cells: np.ndarray) -> Floats:
     found = []
     for turn in range(3):
         a, b, c = (points[cells[:, (turn + i) % 3]] for i in range(3))

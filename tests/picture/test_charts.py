@@ -40,7 +40,9 @@ def wall() -> Outcome:
 
 def chain_of(outcome: Outcome) -> Plot:
     assert outcome.problem is not None and outcome.solution is not None
-    return chain_plot(series_path(outcome.exact, outcome.problem, outcome.solution), DEFAULT_UNITS)
+    return chain_plot(
+        series_path(outcome.exact, outcome.problem, outcome.solution.temperature, outcome.heat), DEFAULT_UNITS
+    )
 
 
 def profile_of(outcome: Outcome) -> Profile:
@@ -167,10 +169,10 @@ def test_another_suffix_is_refused_with_those_there_are(wall: Outcome, tmp_path:
 def test_images_have_the_paper_of_their_theme_and_sharper_ones_more_pixels(wall: Outcome, theme: object) -> None:
     assert theme in (LIGHT, DARK)
     plot = chain_of(wall)
-    image = image_of(plot, 400, 200, theme)  # type: ignore[arg-type]
-    sharp = image_of(plot, 400, 200, theme, 2.0)  # type: ignore[arg-type]
+    image = image_of(plot, 400, 200, theme)
+    sharp = image_of(plot, 400, 200, theme, 2.0)
     assert image.shape == (200, 400, 4) and sharp.shape == (400, 800, 4)
-    np.testing.assert_allclose(image[2, 2, :3] / 255, rgb(theme.paper), atol=0.01)  # type: ignore[attr-defined]
+    np.testing.assert_allclose(image[2, 2, :3] / 255, rgb(theme.paper), atol=0.01)
 
 
 def test_curves_over_time_and_the_time_line_fill_a_figure() -> None:

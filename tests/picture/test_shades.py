@@ -26,7 +26,7 @@ ENDS = st.tuples(st.floats(-500, 2000), st.floats(1e-3, 3000)).map(lambda pair: 
 
 
 def scale(low: float, high: float, **more: object) -> Shade:
-    return Shade(TEMPERATURE, (), low, high, **more)  # type: ignore[arg-type]
+    return Shade(TEMPERATURE, (), low, high, **more)
 
 
 @given(ENDS, st.floats(0, 1))
@@ -96,7 +96,7 @@ def test_what_is_outside_fades_into_the_stage_and_differences_are_even_about_not
 
 def field(values: np.ndarray, **more: object) -> Field:
     ends = float(np.nanmin(values)), float(np.nanmax(values))
-    return Field("Heat flux", HEAT_FLUX, (values,), ends, **more)  # type: ignore[arg-type]
+    return Field("Heat flux", HEAT_FLUX, (values,), ends, **more)
 
 
 def test_a_look_narrows_the_range_fixes_it_and_divides_it_by_tens() -> None:
@@ -144,7 +144,7 @@ def test_what_each_lens_offers(plate: Outcome) -> None:
     assert lens_parts(plate, "Error") == ("estimated", "against exact") and lens_parts(plate, "Temperature") == ()
     assert lens_parts(plate, "Difference") == ("mesh − exact",)
     for lens in ("Shape", "Mesh", "Material"):
-        assert field_of(plate, lens) is None and shade(plate, lens) is None  # type: ignore[arg-type]
+        assert field_of(plate, lens) is None and shade(plate, lens) is None
     bare = Outcome(plate.case, plate.geometry, plate.mesh)
     assert field_of(bare, "Temperature") is None and lens_parts(Outcome(plate.case), "Error") == ()
     corner = Flow().run(family("wall-corner").case())

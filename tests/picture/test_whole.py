@@ -84,7 +84,7 @@ def test_fields_and_fluxes_are_those_of_the_body(name: str) -> None:
         places = grown.points[cells[:, 0]]
     home = seen.fold(places)
     for lens, part in (("Temperature", ""), ("Heat flow", "size")):
-        field = field_of(outcome, lens, part)  # type: ignore[arg-type]
+        field = field_of(outcome, lens, part)
         assert field is not None
         spread = seen.spread(field)
         here, there = (
@@ -132,7 +132,7 @@ def test_flow_lines_have_their_images() -> None:
 
 def test_nothing_more_is_drawn_than_can_be() -> None:
     rod = solved("rod-film-tip")
-    assert drawn(rod, Whole(deep=True)).outcome is rod and not can_be_deep(rod.mesh)  # type: ignore[arg-type]
+    assert drawn(rod, Whole(deep=True)).outcome is rod and not can_be_deep(rod.mesh)
     plate = solved("hot-edge-plate")
     assert drawn(plate, Whole((Mirror(0, False),))).outcome is plate
     assert drawn(plate, Whole()).outcome is plate

@@ -84,8 +84,8 @@ def test_the_hot_edge_plate_is_exact_next_to_its_hot_edge() -> None:
     far = np.array([[0.3, 3.9]])
     series = 4 * np.sum(np.sin(0.3 * n) / n * np.exp(-0.1 * n) * (1 - np.exp(-2 * n * 3.9)) / (1 - np.exp(-8 * n)))
     assert (plate.temperature_at(far)[0] - 300.0) / 100.0 == pytest.approx(series, rel=1e-12)
-    n = np.arange(1, 40, 2)
-    heat = 8 / np.pi * 2.0 * 100.0 * np.sum(1 / (n * np.sinh(n * np.pi * 0.5)))
+    odd = np.arange(1, 40, 2)
+    heat = 8 / np.pi * 2.0 * 100.0 * np.sum(1 / (odd * np.sinh(odd * np.pi * 0.5)))
     assert HotEdgePlate(2.0, 1.0, 400.0, 300.0).far_edge_heat(2.0) == pytest.approx(heat, rel=1e-13)
 
 

@@ -121,7 +121,7 @@ def test_a_solid_gets_finer_plans_and_layers() -> None:
     assert exact["loss"] is not None
     gaps = np.abs(loss / exact["loss"] - 1)
     assert gaps[-1] < gaps[0] / 3 and all(level.off is not None for level in following)
-    assert following[-1].off < following[0].off / 2  # type: ignore[operator]
+    assert following[-1].off < following[0].off / 2
 
 
 def test_of_a_run_the_errors_of_several_instants_count() -> None:

@@ -61,10 +61,10 @@ def test_no_size_says_how_it_is_written(text: str, said: str) -> None:
 def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: Path, lens: str, theme: object) -> None:
     assert theme in (LIGHT, DARK)
     path = tmp_path / "picture.png"
-    write_picture(corner, path, Look(lens), theme, (420, 300))  # type: ignore[arg-type]
+    write_picture(corner, path, Look(lens), theme, (420, 300))
     image = imread(path)
     assert image.shape[:2] == (300, 420)
-    np.testing.assert_allclose(image[-2, 2, :3], rgb(theme.stage), atol=0.02)  # type: ignore[attr-defined]
+    np.testing.assert_allclose(image[-2, 2, :3], rgb(theme.stage), atol=0.02)
     assert len(np.unique(image.reshape(-1, image.shape[2]), axis=0)) > 20
 
 

@@ -55,7 +55,7 @@ def test_every_family_is_told_whole(name: str) -> None:
         assert answer["name"] in text
         assert answer["verdict"] == ("agrees" if answer["source"] else "open") and answer["error"] >= 0
     assert told["mesh"]["smallest_angle_deg"] > 20
-    assert {row["name"] for row in told["ledger"]["rows"]} == {row.name for row in outcome.ledger.rows}  # type: ignore[union-attr]
+    assert {row["name"] for row in told["ledger"]["rows"]} == {row.name for row in outcome.ledger.rows}
     assert set(told["unstated"]) == set(outcome.unstated)
 
 
