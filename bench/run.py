@@ -13,12 +13,29 @@ from pathlib import Path
 from statistics import median
 from typing import Any
 
+from figures import compared, yardstick
+
 RUNS = 5
 EDITS = 20
 
 
+#: What the window cannot do without, for a start to be held against.
+_BARE = "import PyQt6.QtWidgets, numpy, scipy.sparse.linalg, vtkmodules.vtkRenderingOpenGL2, matplotlib.figure"
+
+
+def bare_imports(env: dict[str, str]) -> float:
+    """Return the seconds a process takes that only imports what the window needs, the median of several."""
+    seconds = []
+    for _ in range(RUNS):
+        begin = time.perf_counter()
+        subprocess.run([sys.executable, "-c", _BARE], env=env, check=True)
+        seconds.append(time.perf_counter() - begin)
+    return median(seconds)
+
+
 def main() -> None:
-    """Print both tables."""
+    """Print both tables, and what became slower than the figures that are kept; ``--keep`` keeps the new ones."""
+    ratios: dict[str, float] = {}
     with tempfile.TemporaryDirectory() as folder:
         env = {
             **os.environ,
@@ -45,8 +62,14 @@ def main() -> None:
                 "edit": f"edit to picture, median of {EDITS} edits",
             }
             print(f"\n{title[what]}")
+            unit = bare_imports(env) if what == "start" else yardstick()
+            held = "bare imports" if what == "start" else "yardstick"
+            print(f"  {held:<58} {unit * 1000:8.1f} ms")
             for name, values in found.items():
-                print(f"  {name:<58} {median(values) * 1000:8.1f} ms")
+                ratios[f"{what}: {name}"] = median(values) / unit
+                print(f"  {name:<58} {median(values) * 1000:8.1f} ms {median(values) / unit:8.2f}")
+    print("\nbeside the figures that are kept, as ratios")
+    print("\n".join(compared(ratios, "--keep" in sys.argv[1:])) or "  nothing differs by a quarter or more")
 
 
 def timed(times: dict[str, list[float]], name: str, function: Callable[..., Any]) -> Callable[..., Any]:

@@ -57,6 +57,6 @@ if [ -n "$missing" ]; then
 fi
 
 [ -x .venv/bin/python ] || "$python" -m venv .venv
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --requirement requirements.lock
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements.lock
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 touch .venv/ready
