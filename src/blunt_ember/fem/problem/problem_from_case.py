@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
@@ -16,7 +15,7 @@ from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.materials import Directional
 from blunt_ember.case.document.places import Line, StraightLine
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding, holds_at
-from blunt_ember.case.editing.every_value import every_part, own_references
+from blunt_ember.case.editing.every_value import every_part, every_value, own_references
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.case.values.quantity import Quantity
@@ -166,10 +165,6 @@ class _Stated:
         self.faults += [Fault(path, what) for what in wrong]
         if wrong:
             return
-        law = _place_fault(entry, self.mesh)
-        if law:
-            self.faults.append(Fault((*place, *law[0]), law[1]))
-            return
         says = next((key for key in ("temperature", "insulated", "periodic") if getattr(entry, key)), None)
         area = sum(self._area(name) for name in names) if entry.heat is not None else 0.0
         if entry.periodic and aside & set(names):
@@ -248,9 +243,6 @@ class _Stated:
         if law is None:
             assert entry.total is not None
             law = entry.total.over_amount(self._volume(numbers), POWER_DENSITY)
-        elif _unknown_variable(law, self.mesh):
-            self.faults.append(Fault((*path, "per_volume"), _unknown_variable(law, self.mesh)))
-            return
         for name, number in zip(entry.regions, numbers, strict=True):
             self.sources.append(RegionSource(f"heat in {name}", number, law))
 
@@ -328,23 +320,15 @@ def _require_groups(document: CaseDocument, mesh: Mesh) -> None:
 
 
 def _law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
-    """Faults of conductivities and joint conductances that follow a coordinate there is none of."""
-    laws: dict[tuple[str | int, ...], Law] = {}
-    for region in mesh.regions:
-        name = str(document.body.fillings[region].material)
-        k = document.materials[name].k if name in document.materials else None
-        if isinstance(k, Directional):
-            laws |= {
-                ("materials", name, "k", key): law
-                for key in ("along", "across", "through")
-                if (law := getattr(k, key)) is not None
-            }
-        elif k is not None:
-            laws["materials", name, "k"] = k
-    for place, joint in enumerate(document.joints):
-        if joint.conductance is not None:
-            laws["joints", place, "conductance"] = joint.conductance
-    return [Fault(path, what) for path, law in laws.items() if (what := _unknown_variable(law, mesh))]
+    """Faults of values that follow a coordinate there is none of; of materials only those that are used."""
+    used = {str(document.body.fillings[region].material) for region in mesh.regions}
+    return [
+        Fault(path, what)
+        for path, value in every_value(document)
+        if isinstance(value, Law)
+        and (path[0] != "materials" or path[1] in used)
+        and (what := _unknown_variable(value, mesh))
+    ]
 
 
 def _name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
@@ -405,22 +389,6 @@ def _surface_fault(name: str, mesh: Mesh, document: CaseDocument) -> str | None:
         return f"there is no surface '{name}'{nearest(name, [*outer, *document.surfaces])}"
     if not mesh.surfaces[name].outer:
         return f"'{name}' lies inside the body, where nothing can surround it; a contact is stated among the joints"
-    return None
-
-
-def _place_fault(entry: Surrounding, mesh: Mesh) -> tuple[tuple[str, ...], str] | None:
-    """The first law that follows a coordinate there is none of, with its path."""
-    laws: Mapping[tuple[str, ...], Law | None] = {
-        ("temperature",): entry.temperature,
-        ("flux",): entry.flux,
-        ("film", "h"): entry.film.h if entry.film else None,
-        ("film", "temperature"): entry.film.temperature if entry.film else None,
-        ("radiation", "emissivity"): entry.radiation.emissivity if entry.radiation else None,
-        ("radiation", "temperature"): entry.radiation.temperature if entry.radiation else None,
-    }
-    for path, law in laws.items():
-        if law is not None and _unknown_variable(law, mesh):
-            return path, _unknown_variable(law, mesh)
     return None
 
 
