@@ -15,8 +15,9 @@ from scipy.sparse import csr_matrix
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
+from blunt_ember.fem.steady.balance import Balance
 from blunt_ember.fem.steady.heat_flows import heat_flows
-from blunt_ember.fem.steady.steady import Balance, solve_steady
+from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.mesh.any_body import geometry_of

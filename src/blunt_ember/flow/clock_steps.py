@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.checks.references.fits.moving import Timing
+from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.steady.steady import Solution, reference_temperature_of
+from blunt_ember.fem.steady.balance import reference_temperature_of
+from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.fem.transient.time_constants import time_scales
 from blunt_ember.flow.cache import Step

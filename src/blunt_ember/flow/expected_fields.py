@@ -8,7 +8,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Expectation
 from blunt_ember.checks.references.exact_field import exact_field, recognised
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, Timing, moving_field, recognised_in_time
+from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
+from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.checks.references.working_field import working_field
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem

@@ -13,9 +13,9 @@ from blunt_ember.checks.ledger import ledger, ledger_at
 from blunt_ember.checks.notes import remarks, run_remarks
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, StoppedError
+from blunt_ember.fem.problem.case_faults import open_properties
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.problem_from_case import open_properties
-from blunt_ember.fem.steady.steady import NewtonStep
+from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.checking import answers_of, checks_of, histories_of, kind_of

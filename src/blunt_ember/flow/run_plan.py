@@ -24,7 +24,8 @@ from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.terms.term import sampled
 from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch, Watched
-from blunt_ember.fem.transient.run import Keeping, Progress, Recorder, Run
+from blunt_ember.fem.transient.recorder import Keeping, Recorder
+from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Mesh

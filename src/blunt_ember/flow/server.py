@@ -11,7 +11,7 @@ from blunt_ember.flow.job import unforeseen
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
-    from blunt_ember.fem.steady.steady import NewtonStep
+    from blunt_ember.fem.steady.balance import NewtonStep
     from blunt_ember.fem.transient.run import Progress
     from blunt_ember.flow.outcome import Outcome
     from blunt_ember.mesh.mesh import Mesh

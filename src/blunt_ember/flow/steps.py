@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.problem.problem_from_case import problem_from_case, split_at_joints
+from blunt_ember.fem.problem.problem_from_case import problem_from_case
+from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.heat_flows import heat_flows
-from blunt_ember.fem.steady.steady import NewtonStep, Solution, solve_steady
+from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.keys import Keys

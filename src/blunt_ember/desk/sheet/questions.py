@@ -18,11 +18,9 @@ from blunt_ember.case.document.questions.temperatures import (
     PointQuestion,
 )
 from blunt_ember.case.document.questions.when import WhenQuestion
-from blunt_ember.case.editing.edits import free_name, with_value, without
-from blunt_ember.case.editing.renaming import renamed_formula
-from blunt_ember.checks.references.exact_field import SOLUTIONS
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
+from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.desk.sheet.clock import condition_parts
+from blunt_ember.desk.sheet.expected import expected
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,
@@ -32,7 +30,6 @@ from blunt_ember.desk.sheet.sentences import (
     SentencePart,
     SheetRow,
     SheetSection,
-    TypedEdit,
     Word,
     adding,
     entry,
@@ -40,7 +37,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
     typing,
-    value_note,
 )
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
@@ -57,7 +53,7 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
             (
                 Entry(f"question {place}", question.name, "Name of the question", typing((*path, "name")), "name"),
                 *_asked(case, path, question, surfaces),
-                *_expected(case, path, question),
+                *expected(case, path, question),
                 Remove(f"remove question {place}", "Remove this question", removing(path), at=path),
             )
         )
@@ -144,6 +140,8 @@ def _target(case: Case, path: DataPath, question: Question, options: tuple[Optio
 
 
 _Said = Callable[[Case, DataPath, Question, tuple[str, ...]], list[SentencePart]]
+
+
 #: How the kinds of question are edited in place.
 _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
     {
@@ -227,54 +225,6 @@ def _measuring(path: DataPath, old: str, new: str) -> Edit:
     return change
 
 
-def _expected(case: Case, path: DataPath, question: Question) -> list[SentencePart]:
-    place, expect = path[1], question.expect
-    options = [
-        Option(
-            "nothing yet",
-            lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now,
-        )
-    ]
-    solutions = (*MOVING_SOLUTIONS, *SOLUTIONS) if case.document.running_clock is not None else SOLUTIONS
-    options += [Option(f"exact: {name}", setting((*path, "expect"), {"exact": name})) for name in solutions]
-    lines = (*case.working, *case.fields)
-    options += [Option(f"working: {name}", setting((*path, "expect"), {"working": name})) for name in lines]
-    example = question.kind.example
-    options.append(
-        Option("a value with its source", setting((*path, "expect"), {"value": example, "source": "to state"}))
-    )
-    if expect is None:
-        said = "nothing yet"
-    elif expect.value is not None:
-        said = "the value"
-    else:
-        said = f"exact: {expect.exact}" if expect.exact else f"working: {expect.working}"
-    parts: list[SentencePart] = [
-        Word("expects"),
-        Choice(f"expect {place}", said, tuple(options), "plain choice", expect is None),
-    ]
-    if expect is not None and expect.value is not None:
-        parts += [
-            *entry(case, (*path, "expect", "value"), f"Expected value, such as {example}"),
-            Word("from"),
-            Entry(
-                f"questions[{place}].expect.source",
-                expect.source or "",
-                "Where the value comes from",
-                typing((*path, "expect", "source")),
-            ),
-        ]
-    if expect is not None:
-        tolerance = Entry(
-            f"questions[{place}].tolerance",
-            question.tolerance.text,
-            "Tolerance, such as 0.5 % or 0.1 K",
-            typing((*path, "tolerance")),
-        )
-        parts += [Word("within"), tolerance]
-    return parts
-
-
 def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     taken = [question.name for question in case.document.questions]
 
@@ -330,55 +280,3 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
             Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
         )
     return tuple(options)
-
-
-def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
-    rows: list[SheetRow] = []
-    for name, formula in case.data.get(block, {}).items():
-        note = value_note(case, str(formula))
-        rows.append(
-            (
-                Entry(f"{block} name {name}", name, f"Name of the {what}", _renaming_formula(block, name), "name"),
-                Word("="),
-                Entry(
-                    f"{block}.{name}",
-                    str(formula),
-                    "A quantity with its unit, or a formula",
-                    typing((block, name)),
-                    "formula" if block == "working" else "value",
-                ),
-                *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
-                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name)), at=(block, name)),
-            )
-        )
-    return rows
-
-
-def _adding_formula(block: str, stem: str, formula: str) -> Edit:
-    def change(now: Case) -> Case:
-        taken = {**now.data.get("parameters", {}), **now.data.get("working", {})}
-        name = next(f"{stem}_{place}" for place in range(1, len(taken) + 2) if f"{stem}_{place}" not in taken)
-        return with_value(now, (block, name), formula)
-
-    return change
-
-
-def formulas(case: Case, block: str) -> SheetSection:
-    """Return the section of the parameters, or of the working."""
-    what, stem, wish = _BLOCKS[block]
-    rows = _formula_rows(case, block, what)
-    new = Option(wish, _adding_formula(block, stem, "1"))
-    rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
-    state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
-    return SheetSection(block.capitalize(), state, tuple(rows))
-
-
-#: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.
-_BLOCKS = {
-    "parameters": ("parameter", "p", "with a value to state"),
-    "working": ("line", "line", "a formula over the parameters"),
-}
-
-
-def _renaming_formula(block: str, old: str) -> TypedEdit:
-    return lambda now, typed: renamed_formula(now, block, old, typed.strip())

@@ -7,10 +7,12 @@ from dataclasses import replace
 from blunt_ember.case.case import Case
 from blunt_ember.desk.sheet.body import body_section
 from blunt_ember.desk.sheet.clock import clock_section
-from blunt_ember.desk.sheet.inside import inside_section, joints_section
+from blunt_ember.desk.sheet.formulas import formulas
+from blunt_ember.desk.sheet.inside import inside_section
+from blunt_ember.desk.sheet.joints import joints_section
 from blunt_ember.desk.sheet.materials import materials_section
 from blunt_ember.desk.sheet.mesh import mesh_section
-from blunt_ember.desk.sheet.questions import formulas, questions
+from blunt_ember.desk.sheet.questions import questions
 from blunt_ember.desk.sheet.sentences import SheetSection, Word
 from blunt_ember.desk.sheet.surfaces import surfaces_section
 from blunt_ember.desk.sheet.surroundings import surroundings_section

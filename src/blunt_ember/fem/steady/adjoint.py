@@ -14,7 +14,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import assembled, nodal_area
 from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.steady.steady import Balance
+from blunt_ember.fem.steady.balance import Balance
 
 
 class Influences:

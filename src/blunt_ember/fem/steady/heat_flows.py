@@ -11,7 +11,8 @@ from blunt_ember.errors import SolverError
 from blunt_ember.fem.assembly import nodal_area
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.steady.steady import Given, Solution
+from blunt_ember.fem.steady.balance import Given
+from blunt_ember.fem.steady.steady import Solution
 
 
 def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:

@@ -9,8 +9,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.balance import Given
 from blunt_ember.fem.steady.heat_flows import HeatFlows
-from blunt_ember.fem.steady.steady import Given
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.storage import storage_of

@@ -1,0 +1,73 @@
+"""What the sheet says of parameters and of the Working."""
+
+from __future__ import annotations
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.renaming import renamed_formula
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    Edit,
+    Entry,
+    Option,
+    Remove,
+    SheetRow,
+    SheetSection,
+    TypedEdit,
+    Word,
+    removing,
+    typing,
+    value_note,
+)
+
+
+def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
+    rows: list[SheetRow] = []
+    for name, formula in case.data.get(block, {}).items():
+        note = value_note(case, str(formula))
+        rows.append(
+            (
+                Entry(f"{block} name {name}", name, f"Name of the {what}", _renaming_formula(block, name), "name"),
+                Word("="),
+                Entry(
+                    f"{block}.{name}",
+                    str(formula),
+                    "A quantity with its unit, or a formula",
+                    typing((block, name)),
+                    "formula" if block == "working" else "value",
+                ),
+                *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
+                Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name)), at=(block, name)),
+            )
+        )
+    return rows
+
+
+def _adding_formula(block: str, stem: str, formula: str) -> Edit:
+    def change(now: Case) -> Case:
+        taken = {**now.data.get("parameters", {}), **now.data.get("working", {})}
+        name = next(f"{stem}_{place}" for place in range(1, len(taken) + 2) if f"{stem}_{place}" not in taken)
+        return with_value(now, (block, name), formula)
+
+    return change
+
+
+def formulas(case: Case, block: str) -> SheetSection:
+    """Return the section of the parameters, or of the working."""
+    what, stem, wish = _BLOCKS[block]
+    rows = _formula_rows(case, block, what)
+    new = Option(wish, _adding_formula(block, stem, "1"))
+    rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
+    state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
+    return SheetSection(block.capitalize(), state, tuple(rows))
+
+
+#: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.
+_BLOCKS = {
+    "parameters": ("parameter", "p", "with a value to state"),
+    "working": ("line", "line", "a formula over the parameters"),
+}
+
+
+def _renaming_formula(block: str, old: str) -> TypedEdit:
+    return lambda now, typed: renamed_formula(now, block, old, typed.strip())

@@ -1,0 +1,293 @@
+"""Rows of the sheet: words, fields and choices in a line, and lists of such rows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+
+from blunt_ember.case.editing.edits import value_at
+from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
+from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.sheet.sentences import (
+    Choice,
+    CurveOfLaw,
+    Edit,
+    Entry,
+    Option,
+    Remove,
+    SentencePart,
+    SheetRow,
+    Tabled,
+    Word,
+)
+from blunt_ember.desk.sheet.table_dialog import TableDialog
+from blunt_ember.desk.widgets.curve import CurveButton
+from blunt_ember.desk.widgets.flow_layout import FlowLayout
+from blunt_ember.errors import BluntEmberError, CaseError
+
+
+class RowWidget(QWidget):
+    """One sentence, and under it why the last thing typed into it was refused."""
+
+    pointed = pyqtSignal(tuple)
+    #: Something other than an edit was chosen: its name.
+    asked = pyqtSignal(object)
+
+    def __init__(self, row: SheetRow, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        words = QWidget(self)
+        self._flow = FlowLayout(words)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        line.addWidget(words, 1)
+        layout.addLayout(line)
+        self._fault = QLabel(self)
+        self._fault.setProperty("role", "fault")
+        self._fault.setWordWrap(True)
+        self._fault.setObjectName("fault")
+        self._fault.hide()
+        layout.addWidget(self._fault)
+        self.parts: list[tuple[SentencePart, QWidget]] = []
+        for part in row:
+            widget = self._made(part)
+            if isinstance(part, Remove):
+                line.addWidget(widget, 0, Qt.AlignmentFlag.AlignTop)
+            else:
+                self._flow.addWidget(widget)
+            self.parts.append((part, widget))
+
+    def same_shape(self, row: SheetRow) -> bool:
+        """Tell whether a row differs from this one in its texts only."""
+        return len(row) == len(self.parts) and all(
+            type(new) is type(old)
+            and bool(getattr(new, "points", ())) == bool(getattr(old, "points", ()))
+            and getattr(new, "key", "") == getattr(old, "key", "")
+            and getattr(new, "role", "") == getattr(old, "role", "")
+            for new, (old, _) in zip(row, self.parts, strict=True)
+        )
+
+    def focusable_parts(self) -> list[tuple[Entry | Choice | Remove | CurveOfLaw, QWidget]]:
+        """Return what of the row takes the focus; the first of it stands for what removes the whole row."""
+        found = [(part, widget) for part, widget in self.parts if not isinstance(part, Word)]
+        return [(part, found[0][1] if isinstance(part, Remove) else widget) for part, widget in found]
+
+    def show_row(self, row: SheetRow) -> None:
+        """Take new texts."""
+        for place, (part, (_, widget)) in enumerate(zip(row, self.parts, strict=True)):
+            self.parts[place] = (part, widget)
+            if isinstance(part, Entry) and isinstance(widget, EntryField):
+                widget.show_part(part)
+            elif isinstance(part, Word) and isinstance(widget, QLabel):
+                widget.setText(part.text)
+                if isinstance(widget, PointedLabel):
+                    widget.points = part.points
+            elif isinstance(part, CurveOfLaw) and isinstance(widget, CurveButton):
+                widget.show_table(part.table, part.text)
+            elif isinstance(part, Choice) and isinstance(widget, WordButton):
+                widget.points = part.points
+                widget.setText(part.text)
+                widget.updateGeometry()
+
+    def _made(self, part: SentencePart) -> QWidget:
+        match part:
+            case Word(text, role, points):
+                label = PointedLabel(text, points, self) if points else QLabel(text, self)
+                if isinstance(label, PointedLabel):
+                    label.pointed.connect(self.pointed)
+                label.setProperty("role", role)
+                if role in ("note", "open"):
+                    label.setWordWrap(True)
+                    label.setMinimumWidth(316)
+                return label
+            case Entry():
+                return self._entry(part)
+            case Choice():
+                return self._choice(part)
+            case CurveOfLaw():
+                return self._curve(part)
+            case Remove(key, hint, _, _):
+                button = self._button(key, "✕", "remove")
+                button.setToolTip(hint)
+                button.setAccessibleName(hint)
+                button.clicked.connect(lambda: self._remove(button))
+                return button
+
+    def _entry(self, part: Entry) -> EntryField:
+        field = EntryField(part, self)
+        field.committed.connect(lambda text: self._typed(field, text))
+        field.table_pasted.connect(lambda text: self._pasted(field, text))
+        return field
+
+    def _curve(self, part: CurveOfLaw) -> CurveButton:
+        button = CurveButton(self)
+        button.setObjectName(part.key)
+        button.setAccessibleName(f"table, {part.text}")
+        button.setToolTip("Open the table")
+        button.show_table(part.table, part.text)
+        button.clicked.connect(lambda: self._open_table(button))
+        return button
+
+    def _open_table(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        case = self._current.case
+        if isinstance(part, CurveOfLaw) and case is not None:
+            cells = table_cells(value_at(case.data, part.tabled.path))
+            self._edit_table(part.tabled, cells, part.table.over)
+
+    def _pasted(self, field: EntryField, text: str) -> None:
+        tabled = field.part.tabled
+        if tabled is not None:
+            self._edit_table(tabled, pasted_cells(text), "T" if "T" in tabled.variables else tabled.variables[0])
+
+    def _edit_table(self, tabled: Tabled, cells: Cells, over: str) -> None:
+        dialog = TableDialog(self._current, tabled.path, tabled.kind, tabled.variables, cells, over, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def _choice(self, part: Choice) -> QToolButton:
+        button = self._button(part.key, part.text, part.role)
+        button.points = part.points
+        button.pointed.connect(self.pointed)
+        button.setProperty("open", part.is_open)
+        button.setAccessibleName(part.key)
+
+        def open_menu() -> None:
+            if part.direct and len(self._options_of(button)) == 1:
+                self._chosen(self._options_of(button)[0])
+                return
+            menu = QMenu(button)
+            _fill(menu, self._options_of(button), self._chosen)
+            menu.aboutToHide.connect(menu.deleteLater)
+            menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+        button.clicked.connect(open_menu)
+        return button
+
+    def _button(self, key: str, text: str, role: str) -> WordButton:
+        button = WordButton((), self)
+        button.setObjectName(key)
+        button.setText(text)
+        button.setProperty("role", role)
+        button.setCursor(Qt.CursorShape.PointingHandCursor)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
+
+    def _options_of(self, widget: QWidget) -> tuple[Option, ...]:
+        part = next(part for part, other in self.parts if other is widget)
+        return part.options if isinstance(part, Choice) else ()
+
+    def _remove(self, widget: QWidget) -> None:
+        part = next(part for part, other in self.parts if other is widget)
+        case = self._current.case
+        if not isinstance(part, Remove) or case is None:
+            return
+        try:
+            goes_too = part.goes_too(case)
+        except BluntEmberError:
+            goes_too = []  # the edit will say why it is refused
+        self._edit(part.edit, part.hint)
+        if goes_too and self._current.case is not case:
+            self._current.told.emit(f"Removed with it: {', '.join(goes_too)}. Ctrl+Z brings everything back.")
+
+    def _typed(self, field: EntryField, text: str) -> None:
+        part = field.part
+        if text.strip() == part.text:
+            field.accept()
+            self._fault.hide()
+            return
+        was_wrong = bool(field.property("wrong"))
+        field.setProperty("wrong", False)  # so that an accepted edit may show the text of the case
+        why = self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
+        if why is None:
+            field.setProperty("wrong", was_wrong)
+            field.accept()
+            self._fault.hide()
+        else:
+            said = _said_at(part.key, why)
+            field.refuse(said)
+            self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
+            self._fault.show()
+
+    def _chosen(self, option: Option) -> None:
+        if option.asks is not None:
+            self.asked.emit(option.asks)
+        else:
+            self._edit(option.edit, option.text)
+
+    def _edit(self, edit: Edit | None, label: str) -> None:
+        if edit is not None:
+            self._current.edit_or_tell(label, edit)
+
+
+def _said_at(key: str, error: BluntEmberError) -> str:
+    """Why an edit was refused, without the path of the very field it was typed into."""
+    if not isinstance(error, CaseError):
+        return str(error)
+    own = [fault.message for fault in error.faults if fault.path == key]
+    return "\n".join(own or [str(fault) for fault in error.faults])
+
+
+def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], None]) -> None:
+    for option in options:
+        if option.options:
+            submenu = menu.addMenu(option.text)
+            if submenu is not None:
+                _fill(submenu, option.options, choose)
+        else:
+            action = menu.addAction(option.text)
+            if action is not None:
+                action.triggered.connect(lambda _=False, option=option: choose(option))
+    if not options:
+        action = menu.addAction("nothing to choose from yet")
+        if action is not None:
+            action.setEnabled(False)
+
+
+class RowList(QWidget):
+    """Rows one below the other."""
+
+    pointed = pyqtSignal(tuple)
+    asked = pyqtSignal(object)
+
+    def __init__(self, current: CurrentCase, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._current = current
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        self.rows: list[RowWidget] = []
+
+    def show_rows(self, rows: Sequence[SheetRow]) -> None:
+        """Take new texts, making rows anew only where their shape has changed."""
+        for place, row in enumerate(rows):
+            if place < len(self.rows) and self.rows[place].same_shape(row):
+                self.rows[place].show_row(row)
+                continue
+            widget = RowWidget(row, self._current, self)
+            widget.pointed.connect(self.pointed)
+            widget.asked.connect(self.asked)
+            if place < len(self.rows):
+                self._layout.replaceWidget(self.rows[place], widget)
+                discard(self.rows[place])
+                self.rows[place] = widget
+            else:
+                self._layout.addWidget(widget)
+                self.rows.append(widget)
+            widget.show()
+        while len(self.rows) > len(rows):
+            gone = self.rows.pop()
+            self._layout.removeWidget(gone)
+            discard(gone)
+
+
+def discard(widget: QWidget) -> None:
+    """Take a widget out of sight and give it back."""
+    widget.hide()
+    widget.deleteLater()

@@ -1,0 +1,240 @@
+"""The heat balance of every node, solved at once where it is linear, else by Newton's method with a line search."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.errors import SolverError
+from blunt_ember.fem.assembly import assembled
+from blunt_ember.fem.constraints import constraints_of
+from blunt_ember.fem.corners import free_corners
+from blunt_ember.fem.linear import LinearSolver, solve_corrected
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.terms.term import TermKind
+
+#: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
+#: second share, where round-off begins.
+CONVERGED = 1e-14
+
+
+RESIDUAL_TOLERANCE = 1e-9
+
+
+#: Residual below which a new slope pays no more.
+SAME_SLOPE = 1e-5
+
+
+MOST_STEPS = 60
+
+
+#: Steps in which the residual must at least halve.
+PATIENCE = 12
+
+
+#: A step is halved until it takes the residual down by this share of what the linear model promises.
+SUFFICIENT = 1e-4
+
+
+MOST_HALVINGS = 60
+
+
+@dataclass(frozen=True)
+class NewtonStep:
+    """One step: the residual left by it as a share of the heat that flows, and the share of the step taken.
+
+    ``again`` marks one of a solution that only tells how far the answers of another may be off.
+    """
+
+    residual: float
+    taken: float
+    again: bool = False
+
+
+@dataclass(frozen=True)
+class Given:
+    """Heat in W, ``heat`` (m, n), that a term gives to ``nodes`` (m, n) at the solution; the rest as of the term."""
+
+    kind: TermKind
+    name: str
+    regions: Ints
+    nodes: Ints
+    heat: Floats
+
+
+class Balance:
+    """The heat balance of every node, as a function of the temperatures that are free."""
+
+    def __init__(self, problem: Problem, t: float = 0.0) -> None:
+        self.problem = problem
+        self.t = t
+        self.reference_temperature = reference_temperature_of(problem, t)
+        self.terms = build_terms(problem, self.reference_temperature)
+        self.constraints = constraints_of(problem, t)
+        self.fixed = np.zeros(problem.mesh.node_count)
+        self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.reference_temperature
+
+    @cached_property
+    def untied(self) -> Ints:
+        """Free nodes that no other follows and that follow no other: nothing is given to them by a constraint."""
+        tied = [tie.nodes for tie in self.constraints.ties] + [tie.weights.indices for tie in self.constraints.ties]
+        untied = self.constraints.free.copy()
+        untied[np.concatenate([np.zeros(0, dtype=np.int64), *tied])] = False
+        return np.flatnonzero(untied)
+
+    def excess_of(self, free: Floats) -> Floats:
+        """All temperatures over the reference temperature, from those that are free."""
+        return self.constraints.prolongation @ free + self.fixed
+
+    def given(self, excess: Floats) -> tuple[Given, ...]:
+        """Every term with the heat it gives."""
+        return tuple(
+            Given(term.kind, term.name, term.regions, term.nodes, term.heat(excess[term.nodes], self.t))
+            for term in self.terms
+        )
+
+    def residual(self, given: Sequence[Given]) -> Floats:
+        """Heat in W (n,) that is given to each node and goes nowhere."""
+        left = np.zeros(self.problem.mesh.node_count)
+        for each in given:
+            left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
+        return left
+
+    def noise(self, excess: Floats) -> float:
+        """What the last digits of the temperatures make of heat through all nodes together, W."""
+        total = 0.0
+        for term in self.terms:
+            slope = term.slope(excess[term.nodes], self.t)
+            if slope is not None:
+                total += float(np.abs(np.trace(slope, axis1=1, axis2=2)).sum())
+        count = len(excess)
+        return float(
+            np.finfo(float).eps * (np.abs(excess).max() + abs(self.reference_temperature)) * total / np.sqrt(count)
+        )
+
+    def matrix(self, excess: Floats) -> csr_array:
+        """Minus the derivative of the residual, for the free temperatures."""
+        slopes = [
+            (term.nodes, slope) for term in self.terms if (slope := term.slope(excess[term.nodes], self.t)) is not None
+        ]
+        return self.constraints.reduced(assembled(slopes, len(excess)))
+
+    @property
+    def symmetric(self) -> bool:
+        """Whether the matrix is, and positive definite: what follows temperature may make it neither."""
+        return all(term.spd for term in self.terms)
+
+    def coarse(self) -> csr_array | None:
+        """The free corners of quadratic cells, as a coarser space."""
+        return free_corners(self.problem.mesh, self.constraints)
+
+    def free_residual(self, free: Floats) -> Floats:
+        """The residual as the free temperatures see it."""
+        return self.constraints.prolongation.T @ self.residual(self.given(self.excess_of(free)))
+
+    def linear_excess(self) -> tuple[Floats, str]:
+        """Solve a linear problem in one go."""
+        free = np.zeros(self.constraints.prolongation.shape[1])
+        if not len(free):
+            return self.fixed, "direct"
+        matrix = self.matrix(self.fixed)
+        unknown, method = solve_corrected(matrix, self.free_residual, self.coarse, self.problem.mesh.dimension)
+        return self.excess_of(unknown), method
+
+    def newton(
+        self, start: float | None, on_progress: Callable[[NewtonStep], None]
+    ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
+        """Newton's method with a line search on the residual, from an even temperature."""
+        free = np.full(
+            self.constraints.prolongation.shape[1], 0.0 if start is None else start - self.reference_temperature
+        )
+        if not len(free):
+            return self.fixed, "direct", ()
+        left, flowing = self._left(free)
+        if not np.isfinite(left).all():
+            raise SolverError("a value has no finite size at the temperature that the solution starts from")
+        steps: list[NewtonStep] = []
+        solver: LinearSolver | None = None
+        while len(steps) < MOST_STEPS:
+            if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
+                solver = LinearSolver(
+                    self.matrix(self.excess_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
+                )
+            size = float(np.linalg.norm(left))
+            trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
+            shrunk = float(np.linalg.norm(after))
+            if trial is None or not shrunk < size * 0.5:
+                if size <= RESIDUAL_TOLERANCE * flowing:
+                    break  # round-off: there is nothing left to gain
+                if trial is None:
+                    what = "no step brings the heat balance closer; look for values that jump or fall with temperature"
+                    raise SolverError(f"{what} (still {size / flowing:.1g} of the heat that flows is left over)")
+            assert trial is not None
+            free, left, flowing = trial, after, now_flowing
+            steps.append(NewtonStep(shrunk / max(flowing, 1e-300), taken))
+            on_progress(steps[-1])
+            if shrunk <= CONVERGED * flowing:
+                break
+            if len(steps) > PATIENCE and steps[-1].residual > steps[-1 - PATIENCE].residual / 2:
+                break  # it gets nowhere
+        if steps and steps[-1].residual > RESIDUAL_TOLERANCE:
+            what = f"the heat balance did not settle in {len(steps)} steps of Newton's method"
+            why = "look for values that grow or fall too steeply with temperature"
+            raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over; {why}")
+        excess = self.excess_of(free)
+        if (excess + self.reference_temperature < -1e-6).any():
+            raise SolverError("more heat is taken out than can flow in: the temperature would fall below absolute zero")
+        return excess, solver.method if solver else "direct", tuple(steps)
+
+    def _left(self, free: Floats) -> tuple[Floats, float]:
+        """The residual (f,), and the size of the heat flows it is the sum of."""
+        excess = self.excess_of(free)
+        given = self.given(excess)
+        total = np.zeros(len(excess))
+        for each in given:
+            heat = each.heat if each.kind == "conduction" else np.abs(each.heat)
+            total += np.abs(np.bincount(each.nodes.ravel(), heat.ravel(), minlength=len(total)))
+        left: Floats = self.constraints.prolongation.T @ self.residual(given)
+        return left, max(float(np.linalg.norm(total)), 1e-300)
+
+    def _searched(self, free: Floats, left: Floats, step: Floats) -> tuple[Floats | None, Floats, float, float]:
+        """Halve a step until it takes the residual down; None where no share of it does."""
+        size = float(np.linalg.norm(left))
+        share = 1.0
+        for _ in range(MOST_HALVINGS):
+            trial = free + share * step
+            try:
+                with np.errstate(all="ignore"):
+                    after, flowing = self._left(trial)
+                    shrunk = float(np.linalg.norm(after))
+            except SolverError:  # a law has no value so far out
+                shrunk = np.inf
+            if shrunk <= (1 - SUFFICIENT * share) * size:
+                return trial, after, flowing, share
+            share /= 2
+        return None, left, 1.0, 0.0
+
+
+def reference_temperature_of(problem: Problem, t: float = 0.0) -> float:
+    """Mean of the temperatures that are stated, K."""
+    mesh = problem.mesh
+    stated: list[float] = []
+    laws = [(name, law) for name, law in problem.held.items()]
+    for name, acting in problem.exchanges.items():
+        laws += [(name, ambient) for each in acting for ambient in each.ambient]
+    for name, law in laws:
+        nodes = mesh.surfaces[name].nodes
+        if law.constant is not None:
+            stated.append(law.constant)
+        else:
+            # Corners may lie where a formula has no value; its middle serves.
+            places = mesh.space.variables(mesh.points[nodes])
+            values = law.at({**places, "t": np.full(len(nodes), t)})
+            stated.append(float(np.median(values[np.isfinite(values)])) if np.isfinite(values).any() else 300.0)
+    return float(np.mean(stated)) if stated else 300.0
