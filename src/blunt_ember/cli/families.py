@@ -24,4 +24,4 @@ def _run(options: argparse.Namespace) -> int:
     return AGREED
 
 
-FAMILIES = Command("families", "list the families of cases and their parameters", _run, add_json)
+FAMILIES_COMMAND = Command("families", "list the families of cases and their parameters", _run, add_json)

@@ -13,7 +13,7 @@ from blunt_ember import __version__
 from blunt_ember.cli.command import AGREED, SOLVER_FAILED, WRONG_CASE, Command
 from blunt_ember.cli.demo import DEMO
 from blunt_ember.cli.export import EXPORT
-from blunt_ember.cli.families import FAMILIES
+from blunt_ember.cli.families import FAMILIES_COMMAND
 from blunt_ember.cli.materials import MATERIALS
 from blunt_ember.cli.new_case import NEW
 from blunt_ember.cli.read_file import READ
@@ -29,7 +29,20 @@ from blunt_ember.errors import BluntEmberError, CaseError, SolverError
 COMMANDS: Mapping[str, Command] = MappingProxyType(
     {
         command.name: command
-        for command in (WINDOW, DEMO, FAMILIES, NEW, SOLVE, REFINE, REPORT, READ, EXPORT, MATERIALS, VERIFY, SCHEMA)
+        for command in (
+            WINDOW,
+            DEMO,
+            FAMILIES_COMMAND,
+            NEW,
+            SOLVE,
+            REFINE,
+            REPORT,
+            READ,
+            EXPORT,
+            MATERIALS,
+            VERIFY,
+            SCHEMA,
+        )
     }
 )
 

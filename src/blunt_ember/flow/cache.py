@@ -36,7 +36,7 @@ class Step(Enum):
 #: Steps of which fewer are kept: each run holds its fields on disk.
 _MOST = {Step.RUN: 4}
 
-Key = tuple[Step, str]
+StepKey = tuple[Step, str]
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ class StepCache:
 
     def __init__(self, capacity: int = CAPACITY) -> None:
         self._capacity = capacity
-        self._kept: OrderedDict[Key, _Kept] = OrderedDict()
+        self._kept: OrderedDict[StepKey, _Kept] = OrderedDict()
         self._holders: Counter[int] = Counter()
         #: Bytes of all arrays that are kept.
         self.size = 0
@@ -87,7 +87,7 @@ class StepCache:
     def __len__(self) -> int:
         return len(self._kept)
 
-    def _drop(self, place: Key) -> None:
+    def _drop(self, place: StepKey) -> None:
         gone = self._kept.pop(place, None)
         for array, size in gone.arrays.items() if gone is not None else ():
             self._holders[array] -= 1

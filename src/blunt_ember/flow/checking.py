@@ -15,7 +15,7 @@ from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.flow.expected_fields import ExpectedFields, Field, field_named
+from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, field_named
 
 
 def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
@@ -23,7 +23,7 @@ def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
     return tuple(answer(question, place, solved) for place, question in enumerate(case.document.questions))
 
 
-def kind_of(question: Question, case: Case, solved: SolvedField) -> Kind:
+def answer_kind(question: Question, case: Case, solved: SolvedField) -> Kind:
     """Return the kind an answer is shown in: times in the unit that suits the run."""
     if question.condition is not None and solved.run is not None:
         return time_kind(float(solved.run.times[-1]), case.units)
@@ -37,7 +37,9 @@ def checks_of(case: Case, solved: SolvedField, fields: ExpectedFields) -> tuple[
     )
 
 
-def histories_of(case: Case, solved: SolvedField, fields: ExpectedFields, exact: Field | None) -> tuple[History, ...]:
+def histories_of(
+    case: Case, solved: SolvedField, fields: ExpectedFields, exact: ReferenceField | None
+) -> tuple[History, ...]:
     """Return what was asked at every instant of a run, with the exact curve where a field says it."""
     if solved.run is None:
         return ()
@@ -69,17 +71,22 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
     elif expect is not None:
         source = Source(Provenance.STATED, expect.source or "source not stated")
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
-    return check(question, kind_of(question, case, solved), asked, value, expected, source, solved.span, note)
+    return check(question, answer_kind(question, case, solved), asked, value, expected, source, solved.span, note)
 
 
 def _history(
-    case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields, exact: Field | None
+    case: Case,
+    place: int,
+    question: Question,
+    solved: SolvedField,
+    fields: ExpectedFields,
+    exact: ReferenceField | None,
 ) -> History | None:
     assert solved.run is not None
     values = history(question, place, solved)
     if values is None:
         return None
-    kind, times = kind_of(question, case, solved), solved.run.times
+    kind, times = answer_kind(question, case, solved), solved.run.times
     named = field_named(question.expect, case) if question.expect is not None else None
     try:
         field = exact if named is None else fields.named(named)

@@ -15,7 +15,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.mesh.any_body import AnyGeometry
 
-Field = ExactField | MovingField
+ReferenceField = ExactField | MovingField
 
 
 def field_named(expect: Expectation, case: Case) -> str | None:
@@ -33,36 +33,36 @@ class ExpectedFields:
         self._geometry = geometry
         self._problem = problem
         self._timing = timing
-        self._fitted: dict[str, Field] = {}
+        self._fitted: dict[str, ReferenceField] = {}
 
-    def recognised(self) -> Field | None:
+    def recognised(self) -> ReferenceField | None:
         """Return the first exact solution that holds for the case, else the first field of its Working it names."""
         if self._timing is None:
-            found: Field | None = recognised(self._geometry, self._problem)
+            found: ReferenceField | None = recognised(self._geometry, self._problem)
         else:
             found = recognised_in_time(self._geometry, self._problem, self._timing())
         return self.know(found or self._of_working())
 
-    def know(self, field: Field | None) -> Field | None:
+    def know(self, field: ReferenceField | None) -> ReferenceField | None:
         """Remember a field that was fitted already, and return it."""
         if field is not None:
             self._fitted.setdefault(field.name, field)
         return field
 
-    def named(self, name: str) -> Field:
+    def named(self, name: str) -> ReferenceField:
         """Return the field of a name; raise :class:`ReferenceRefusedError` where it does not hold."""
         if name not in self._fitted:
             self._fitted[name] = self._fit(name)
         return self._fitted[name]
 
-    def _fit(self, name: str) -> Field:
+    def _fit(self, name: str) -> ReferenceField:
         if name in self._case.fields:
             return working_field(name, self._case.fields[name], self._geometry.space, self._timing is not None)
         if self._timing is not None and name in MOVING_SOLUTIONS:
             return moving_field(name, self._geometry, self._problem, self._timing())
         return exact_field(name, self._geometry, self._problem)
 
-    def _of_working(self) -> Field | None:
+    def _of_working(self) -> ReferenceField | None:
         for question in self._case.document.questions:
             name = question.expect.working if question.expect is not None else None
             # A line that leaves a coordinate out may hold on a face alone.

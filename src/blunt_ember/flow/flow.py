@@ -18,7 +18,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
-from blunt_ember.flow.checking import answers_of, checks_of, histories_of, kind_of
+from blunt_ember.flow.checking import answer_kind, answers_of, checks_of, histories_of
 from blunt_ember.flow.clock_steps import ClockSteps
 from blunt_ember.flow.error_estimate import ResolveSpec, estimate_errors
 from blunt_ember.flow.expected_fields import ExpectedFields
@@ -119,7 +119,7 @@ class Flow:
 
     def kinds(self, case: Case, solved: SolvedField) -> tuple[Kind, ...]:
         """Return the kind every answer is shown in."""
-        return tuple(kind_of(question, case, solved) for question in case.document.questions)
+        return tuple(answer_kind(question, case, solved) for question in case.document.questions)
 
     def geometry(self, case: Case) -> AnyGeometry:
         """Return the body of a case."""

@@ -23,10 +23,10 @@ from blunt_ember.content_hash import content_hash
 from blunt_ember.flow.cache import Step
 
 #: A field of the document: its entry, of which it may be a subclass, and its name.
-Field = tuple[type[BaseModel], str]
+DocumentField = tuple[type[BaseModel], str]
 
 #: What no number depends on: words; and formulas, whose values stand in the quantities that use them.
-_WORDS: frozenset[Field] = frozenset(
+_WORDS: frozenset[DocumentField] = frozenset(
     {
         (CaseDocument, "format"),
         (CaseDocument, "title"),
@@ -41,7 +41,7 @@ _WORDS: frozenset[Field] = frozenset(
     }
 )
 #: What fills a body, and what acts on it, which its shape does not depend on.
-_FILLING: frozenset[Field] = frozenset(
+_FILLING: frozenset[DocumentField] = frozenset(
     {
         *((entry, "material") for entry in (Region, Level, Piece, Group)),
         *((entry, "direction") for entry in (Region, Level, Group)),
@@ -54,11 +54,11 @@ _FILLING: frozenset[Field] = frozenset(
     }
 )
 #: Names of surfaces matter where a step says so itself: parts that are cut out, and names that it looks up.
-_SURFACES: frozenset[Field] = frozenset({(CaseDocument, "surfaces")})
-_MESH: frozenset[Field] = frozenset({(CaseDocument, "mesh")})
+_SURFACES: frozenset[DocumentField] = frozenset({(CaseDocument, "surfaces")})
+_MESH: frozenset[DocumentField] = frozenset({(CaseDocument, "mesh")})
 
 #: By step, the fields of the document that it ignores.
-IGNORED: Mapping[Step, frozenset[Field]] = {
+IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.GEOMETRY: _WORDS | _FILLING | _SURFACES | _MESH,
     Step.MESH: _WORDS | _FILLING | _SURFACES,
     Step.SPLIT_MESH: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
@@ -73,7 +73,7 @@ IGNORED: Mapping[Step, frozenset[Field]] = {
 _MOST = 16
 
 
-class Keys:
+class StepKeys:
     """Makes the keys of steps, and remembers those of recent documents."""
 
     def __init__(self) -> None:
@@ -92,7 +92,7 @@ class Keys:
         return content_hash(self._known[place][1], files, *more)
 
 
-def said(part: Any, ignored: frozenset[Field]) -> Any:
+def said(part: Any, ignored: frozenset[DocumentField]) -> Any:
     """Return a part of the document as plain data, less the fields that are ignored."""
     if isinstance(part, BaseModel):
         kept = {

@@ -15,7 +15,7 @@ from blunt_ember.fem.steady.heat_flows import heat_flows
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
-from blunt_ember.flow.keys import Keys
+from blunt_ember.flow.keys import StepKeys
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
@@ -37,7 +37,7 @@ class Steps:
 
     def __init__(self, cache: StepCache, on_progress: OnProgress) -> None:
         self.cache = cache
-        self.keys = Keys()
+        self.keys = StepKeys()
         self.on_progress = on_progress
 
     def geometry(self, case: Case) -> AnyGeometry:

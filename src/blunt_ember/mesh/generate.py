@@ -201,10 +201,10 @@ def _planar_mesh(
         raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
 
 
-Key = TypeVar("Key")
+CutKey = TypeVar("CutKey")
 
 
-def _shared_out(count: int, lengths: Mapping[Key, float]) -> dict[Key, int]:
+def _shared_out(count: int, lengths: Mapping[CutKey, float]) -> dict[CutKey, int]:
     """Share divisions out among pieces by their lengths, at least one each."""
     left, span = count, sum(lengths.values())
     shares = {}

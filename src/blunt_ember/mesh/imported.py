@@ -42,7 +42,7 @@ TYPES = {
     "wedge18": "wedge18",
 }
 _REST = "body"
-Keys = NDArray[np.uint64]
+FacetKeys = NDArray[np.uint64]
 #: Neighbouring facets that bend less than this lie on one face, when the file names no surfaces, degrees.
 _BEND = 35.0
 
@@ -235,9 +235,9 @@ def _mirror(family: CellFamily) -> Ints:
     return away.argmin(axis=1)
 
 
-def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Keys]:
+def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, FacetKeys]:
     """Return the keys of the facets of every named group of them."""
-    found: dict[str, list[Keys]] = {}
+    found: dict[str, list[FacetKeys]] = {}
     for name, flat, parts in _groups(data, top):
         if flat != top - 1:
             continue
@@ -249,7 +249,7 @@ def _facet_groups(data: Any, top: int, compact: Ints) -> dict[str, Keys]:
     return {name: np.concatenate(keys) for name, keys in found.items()}
 
 
-def _surfaces(mesh: Mesh, groups: Mapping[str, Keys]) -> dict[str, FacetSet]:
+def _surfaces(mesh: Mesh, groups: Mapping[str, FacetKeys]) -> dict[str, FacetSet]:
     """Make surfaces of the outer facets, by their groups or by faces, and of those between regions."""
     found: dict[tuple[str, tuple[int, ...]], list[FacetBlock]] = {}
     for part in all_facets(mesh):

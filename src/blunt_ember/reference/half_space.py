@@ -11,7 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.side import Side
 
-SOURCE = "half-space, Carslaw & Jaeger (1959), sections 2.4, 2.7 and 2.9"
+HALF_SPACE_SOURCE = "half-space, Carslaw & Jaeger (1959), sections 2.4, 2.7 and 2.9"
 #: What may have reached the far side, as a share of what happens at the face.
 _REACHED = 1e-11
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 
-SOURCE = "Incropera et al. (2007), eq. 4.19: series for a plate with one hot edge"
+HOT_EDGE_PLATE_SOURCE = "Incropera et al. (2007), eq. 4.19: series for a plate with one hot edge"
 #: A term with an exponent beyond this adds nothing to a double.
 _SPENT = 40.0
 

@@ -11,7 +11,7 @@ from scipy.integrate import solve_ivp
 
 from blunt_ember.reference.side import Side
 
-SOURCE = "lumped: one temperature throughout, Incropera et al. (2007), sections 5.1 to 5.3"
+LUMPED_SOURCE = "lumped: one temperature throughout, Incropera et al. (2007), sections 5.1 to 5.3"
 
 
 @dataclass(frozen=True)

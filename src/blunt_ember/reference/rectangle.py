@@ -18,7 +18,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.side import Side
 
-SOURCE = "Carslaw & Jaeger (1959), secs. 5.2–5.6: series for a rectangle"
+RECTANGLE_SOURCE = "Carslaw & Jaeger (1959), secs. 5.2–5.6: series for a rectangle"
 #: Terms summed on the edges themselves, where the series falls off slowest, and pairs of place and term at once.
 MOST_TERMS = 60_000
 _AT_ONCE = 4_000_000

@@ -17,7 +17,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.roots import balanced
 from blunt_ember.reference.side import Side
 
-SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
+ROD_CHAIN_SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from blunt_ember.reference.modes import POWER, BodyForm, Modes, modes_of
 from blunt_ember.reference.side import Side
 
 Complexes = NDArray[np.complex128]
-SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7 and 9"
+WARMING_SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7 and 9"
 #: Terms are summed until the exponential is below e to minus this.
 _FADED = 42.0
 #: Terms that are summed at most; earlier times are not said.

@@ -46,7 +46,7 @@ class Radiation(Part):
 
 _OVER_PLACES = " ".join(PLACE)
 #: How each law that acts on surfaces is said.
-FLUX = Acting(
+FLUX_ACTING = Acting(
     "takes in a heat flux",
     "without the heat flux",
     "100 W/m²",
@@ -61,7 +61,7 @@ FLUX = Acting(
         ),
     ),
 )
-HEAT = Acting(
+HEAT_ACTING = Acting(
     "takes in heat spread over it",
     "without the heat spread over it",
     "10 W",
@@ -69,7 +69,7 @@ HEAT = Acting(
     closing="in all",
     together="in all together",
 )
-FILM = Acting(
+FILM_ACTING = Acting(
     "meets a fluid",
     "without the fluid",
     {"h": "10 W/(m² K)", "temperature": "20 °C"},
@@ -92,7 +92,7 @@ FILM = Acting(
         ),
     ),
 )
-RADIATION = Acting(
+RADIATION_ACTING = Acting(
     "radiates to its surroundings",
     "without radiation",
     {"emissivity": "0.9", "temperature": "20 °C"},

@@ -12,10 +12,10 @@ from blunt_ember.case.document.acting import Acting
 from blunt_ember.case.document.parts import Statement, complain
 from blunt_ember.case.document.places import Place, StraightLine
 from blunt_ember.case.document.surface_laws import (
-    FILM,
-    FLUX,
-    HEAT,
-    RADIATION,
+    FILM_ACTING,
+    FLUX_ACTING,
+    HEAT_ACTING,
+    RADIATION_ACTING,
     Film,
     HeatFlux,
     HeatInAll,
@@ -44,10 +44,10 @@ class Surrounding(Statement):
 
     on: SurfaceName | list[SurfaceName] = Field(description="surface such as 'brick.left', or a list of them")
     temperature: Temperature | None = Field(None, description="the surface is held at this temperature")
-    film: Annotated[Film | None, FILM] = None
-    radiation: Annotated[Radiation | None, RADIATION] = None
-    flux: Annotated[HeatFlux | None, FLUX] = Field(None, description="heat flux, + into the body")
-    heat: Annotated[HeatInAll | None, HEAT] = Field(
+    film: Annotated[Film | None, FILM_ACTING] = None
+    radiation: Annotated[Radiation | None, RADIATION_ACTING] = None
+    flux: Annotated[HeatFlux | None, FLUX_ACTING] = Field(None, description="heat flux, + into the body")
+    heat: Annotated[HeatInAll | None, HEAT_ACTING] = Field(
         None, description="heat spread evenly over all these surfaces, + into the body"
     )
     insulated: Literal[True] | None = Field(None, description="no heat passes, said out loud")

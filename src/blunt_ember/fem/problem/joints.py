@@ -7,7 +7,7 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import FILM_COEFFICIENT
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.fem.problem.problem import Joint
+from blunt_ember.fem.problem.problem import JointLaw
 from blunt_ember.mesh.derived.node_splitting import split_mesh
 from blunt_ember.mesh.mesh import Mesh
 
@@ -26,13 +26,13 @@ def split_at_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
     return split_mesh(mesh, list(joints(document)))
 
 
-def joints(document: CaseDocument) -> dict[str, Joint]:
+def joints(document: CaseDocument) -> dict[str, JointLaw]:
     """Joints by interface, the later statement counting."""
-    joints: dict[str, Joint] = {}
+    joints: dict[str, JointLaw] = {}
     for joint in document.joints:
         for name in (member for stated in joint.surfaces for member in document.members_of(stated)):
             if joint.resistance is not None:
-                joints[name] = Joint(constant_law(1 / joint.resistance.si, FILM_COEFFICIENT))
+                joints[name] = JointLaw(constant_law(1 / joint.resistance.si, FILM_COEFFICIENT))
             else:
-                joints[name] = Joint(joint.conductance)
+                joints[name] = JointLaw(joint.conductance)
     return joints

@@ -15,7 +15,7 @@ from blunt_ember.mesh.mesh import Mesh
 
 
 @dataclass(frozen=True)
-class Joint:
+class JointLaw:
     """How two regions meet: by a ``conductance``, W/(m² K); None for an open gap."""
 
     conductance: Law | None
@@ -71,7 +71,7 @@ class Problem:
     exchanges: Mapping[str, tuple[SurfaceLaw, ...]]
     sources: tuple[RegionSource, ...] = ()
     points: tuple[PointSource, ...] = ()
-    joints: Mapping[str, Joint] = field(default_factory=dict)
+    joints: Mapping[str, JointLaw] = field(default_factory=dict)
     periodic: tuple[tuple[str, str], ...] = ()
     notes: tuple[Note, ...] = ()
     #: By region where the clock runs, else empty; and whether cells keep their heat at their nodes.

@@ -18,15 +18,11 @@ from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.fem.transient.surface_heat import Moment
-from blunt_ember.fem.transient.time_step import TimeStep
+from blunt_ember.fem.transient.time_step import SAME_INSTANT, TimeStep
 from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
 _MOST_STEPS_KEPT = 1000
-
-
-#: Two times are one when they differ by this share.
-SAME = 1e-9
 
 
 #: Seconds between two reports of how far a run has got.
@@ -54,15 +50,15 @@ class Keeping:
         low, high = step.before.t, step.after.t
         kept = [t for t in self.at if low < t <= high]
         if (every := self.every[stage]) is not None:
-            first = int(np.floor((low - stage_begin) / every * (1 + SAME))) + 1
-            last = int(np.floor((high - stage_begin) / every * (1 + SAME)))
+            first = int(np.floor((low - stage_begin) / every * (1 + SAME_INSTANT))) + 1
+            last = int(np.floor((high - stage_begin) / every * (1 + SAME_INSTANT)))
             kept += [min(stage_begin + number * every, high) for number in range(first, last + 1)]
         if self.every_step and step.length > self.apart:
             between = np.linspace(low, high, int(np.ceil(step.length / self.apart)) + 1)
             kept += between[1:-1].tolist()
         found = dict.fromkeys([t for t in self.also if low < t <= high], False) | dict.fromkeys(kept, True)
         ordered = sorted(found.items())
-        if not ordered or ordered[-1][0] < high - SAME * step.length:
+        if not ordered or ordered[-1][0] < high - SAME_INSTANT * step.length:
             ordered.append((high, False))
         return ordered
 

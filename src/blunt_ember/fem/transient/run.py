@@ -9,8 +9,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.field_store import FieldStore
-from blunt_ember.fem.transient.recorder import SAME
 from blunt_ember.fem.transient.stepping import Work
+from blunt_ember.fem.transient.time_step import SAME_INSTANT
 
 
 @dataclass(frozen=True)
@@ -79,4 +79,4 @@ class Run:
     def instant(self, t: float) -> int | None:
         """Return the number of the instant at a time; None where none was kept."""
         near = int(np.argmin(np.abs(self.times - t)))
-        return near if abs(self.times[near] - t) <= 2 * SAME * max(self.times[-1], 1e-300) else None
+        return near if abs(self.times[near] - t) <= 2 * SAME_INSTANT * max(self.times[-1], 1e-300) else None

@@ -23,6 +23,10 @@ _WEIGHTS = np.array([_OUTER, _OUTER, NEWEST])
 ERROR_WEIGHTS = _WEIGHTS - np.array([(1 - _OUTER) / 3, (3 * _OUTER + 1) / 3, NEWEST / 3])
 
 
+#: Two times are one when they differ by this share.
+SAME_INSTANT = 1e-9
+
+
 @dataclass(frozen=True)
 class State:
     """An instant at time ``t`` in s: ``excess`` (n,) in K over the reference temperature, heat ``content`` (n,) in J,

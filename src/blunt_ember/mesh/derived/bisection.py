@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
-from blunt_ember.mesh.derived.pieces import Keys, Pieces, linear_family, mesh_of_pieces, place_keys
+from blunt_ember.mesh.derived.pieces import PieceKeys, Pieces, linear_family, mesh_of_pieces, place_keys
 from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
@@ -57,7 +57,7 @@ def bisected(mesh: Mesh, chosen: NDArray[np.bool_]) -> tuple[Mesh, Ints, Ints]:
         times.append(depth)
         first += len(own)
 
-    def of_facets(block: FacetBlock) -> Keys:
+    def of_facets(block: FacetBlock) -> PieceKeys:
         own = block.nodes[:, : CELL_FAMILIES[block.family].corners]
         parent, local, _ = _divided(own, cuts)
         return place_keys(own[parent], _node_shares(block.family, local))

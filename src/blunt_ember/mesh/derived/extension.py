@@ -18,7 +18,7 @@ _ROUND, _MOST = 48, 150_000
 
 
 @dataclass(frozen=True)
-class Source:
+class ExtensionSource:
     """Where a block of a grown mesh comes from: ``block`` of the mesh before, which of its ``cells`` (m,) each cell is
     an image of, the node (k,) of that cell ``local`` that each node is one of, and whether it is ``mirrored``."""
 
@@ -34,7 +34,7 @@ class Grown:
 
     mesh: Mesh
     nodes: Ints
-    sources: tuple[Source, ...]
+    sources: tuple[ExtensionSource, ...]
 
     def spread(self, values: tuple[Floats, ...], against: float = 1.0) -> tuple[Floats, ...]:
         """Return values (m, k, …) at the nodes of the cells before as those of the grown mesh; mirrored ones are
@@ -77,7 +77,7 @@ def _swept(mesh: Mesh, count: int, places: Callable[[Floats, Floats], Floats], a
     blocks, sources = [], []
     for number, flat in enumerate(mesh.blocks):
         blocks.append(CellBlock(SWEPT[flat.family], swept(flat.family, flat.nodes), np.tile(flat.region, cells)))
-        sources.append(Source(number, np.tile(np.arange(len(flat.nodes)), cells), plan_places(flat.family)[0]))
+        sources.append(ExtensionSource(number, np.tile(np.arange(len(flat.nodes)), cells), plan_places(flat.family)[0]))
     used = np.unique(numbers)
     compact = np.full(numbers.size, -1, dtype=np.int64)
     compact[used] = np.arange(len(used))
@@ -115,11 +115,11 @@ def mirrored(mesh: Mesh, axis: int, at: float) -> Grown:
         return images[nodes[:, _reflected(family)]]
 
     own = tuple(
-        Source(number, np.arange(len(block.nodes)), np.arange(block.nodes.shape[1]))
+        ExtensionSource(number, np.arange(len(block.nodes)), np.arange(block.nodes.shape[1]))
         for number, block in enumerate(mesh.blocks)
     )
     other = tuple(
-        Source(number, np.arange(len(block.nodes)), _reflected(block.family), True)
+        ExtensionSource(number, np.arange(len(block.nodes)), _reflected(block.family), True)
         for number, block in enumerate(mesh.blocks)
     )
     images_of = tuple(CellBlock(block.family, image(block.family, block.nodes), block.region) for block in mesh.blocks)

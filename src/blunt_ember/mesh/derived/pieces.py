@@ -13,7 +13,7 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
 #: Numbers that tell places apart by the corners they lie between.
-Keys = NDArray[np.uint64]
+PieceKeys = NDArray[np.uint64]
 
 #: Shares of corners are multiples of one part in so many.
 _PARTS = 64
@@ -27,11 +27,11 @@ class Pieces:
 
     family: str
     places: Floats
-    keys: Keys
+    keys: PieceKeys
     region: Ints
 
 
-def mesh_of_pieces(mesh: Mesh, pieces: Sequence[Pieces], of_facets: Callable[[FacetBlock], Keys]) -> Mesh:
+def mesh_of_pieces(mesh: Mesh, pieces: Sequence[Pieces], of_facets: Callable[[FacetBlock], PieceKeys]) -> Mesh:
     """Return the mesh whose cells are ``pieces`` of those of ``mesh``; ``of_facets`` gives the keys (m, k) of the nodes
     of the pieces of its facets."""
     places = np.concatenate([each.places.reshape(-1, mesh.dimension) for each in pieces])
@@ -54,7 +54,7 @@ def mesh_of_pieces(mesh: Mesh, pieces: Sequence[Pieces], of_facets: Callable[[Fa
     return replace(mesh, points=places[first], blocks=tuple(made), surfaces=surfaces)
 
 
-def place_keys(corners: Ints, shares: Floats) -> Keys:
+def place_keys(corners: Ints, shares: Floats) -> PieceKeys:
     """Return one number (m, q) for each place by the corners (m, c) it lies between and its shares of them, (q, c) or
     (m, q, c)."""
     parts = np.rint(shares * _PARTS).astype(np.uint64)

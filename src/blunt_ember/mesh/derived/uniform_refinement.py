@@ -9,7 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
-from blunt_ember.mesh.derived.pieces import Keys, Pieces, linear_family, mesh_of_pieces, place_keys
+from blunt_ember.mesh.derived.pieces import PieceKeys, Pieces, linear_family, mesh_of_pieces, place_keys
 from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 #: Corners of the pieces of a tetrahedron, as places among its corners and the middles of its edges: four at the
@@ -59,7 +59,7 @@ def uniformly_refined(mesh: Mesh) -> Mesh:
     return mesh_of_pieces(mesh, pieces, _halves)
 
 
-def _halves(block: FacetBlock) -> Keys:
+def _halves(block: FacetBlock) -> PieceKeys:
     family = CELL_FAMILIES[block.family]
     if family.dimension == 0:
         return place_keys(block.nodes, np.ones((1, 1)))

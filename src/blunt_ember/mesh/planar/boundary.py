@@ -32,7 +32,7 @@ class Boundary:
     share: Floats
 
 
-def sampled(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> Boundary:
+def sampled_edges(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> Boundary:
     """Place nodes so that each segment is as long as the size field asks, both ways along an edge alike.
 
     ``by_hand`` are the segments of edges that are divided by hand, evenly.

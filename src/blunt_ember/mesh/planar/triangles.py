@@ -17,7 +17,7 @@ from scipy.spatial import Delaunay, QhullError, cKDTree
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.mesh.planar.boundary import Boundary, halved_boundary, sampled
+from blunt_ember.mesh.planar.boundary import Boundary, halved_boundary, sampled_edges
 from blunt_ember.mesh.planar.size_field import SizeField
 
 Owners = Callable[[Floats], Ints]
@@ -70,7 +70,7 @@ def triangulated(
 
     ``by_hand`` are divisions by edge; where triangles would be too sharp an edge gets more.
     """
-    boundary = _conforming(plan, sampled(plan, sizes, by_hand))
+    boundary = _conforming(plan, sampled_edges(plan, sizes, by_hand))
     inner = _seeds(boundary, owner_at, sizes)
     boundary, inner, cells, region = _refined(plan, boundary, inner, owner_at, sizes, FIRST_ROUNDS)
     for smoothing in range(1, SMOOTHINGS + 1):

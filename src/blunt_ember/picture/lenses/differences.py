@@ -8,7 +8,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE_DIFFERENCE
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.picture.lenses.field import Field, ends_of, reach
+from blunt_ember.picture.lenses.field import Field, ends_of, reach_of
 from blunt_ember.picture.lenses.lens import Lens
 
 
@@ -41,21 +41,21 @@ def _error(outcome: Outcome, part: str) -> Field | None:
             np.broadcast_to(missed[:, None], block.nodes.shape)
             for missed, block in zip(found.missed, mesh.blocks, strict=True)
         )
-        ends = ends_of(spread)[0], reach(spread)
+        ends = ends_of(spread)[0], reach_of(spread)
         return Field("Error of heat flux", units.of(HEAT_FLUX), spread, ends, positive=True)
     gap = _gap(outcome, part)
     if gap is None:
         return None
     size = tuple(np.abs(block) for block in gap)
     kind = units.of(TEMPERATURE_DIFFERENCE)
-    return Field("Error of temperature", kind, size, (0.0, reach(gap)), positive=True)
+    return Field("Error of temperature", kind, size, (0.0, reach_of(gap)), positive=True)
 
 
 def _difference(outcome: Outcome, part: str) -> Field | None:
     gap = _gap(outcome, part)
     if gap is None:
         return None
-    far = reach(gap)
+    far = reach_of(gap)
     return Field(part, outcome.case.units.of(TEMPERATURE_DIFFERENCE), gap, (-far, far), signed=True)
 
 

@@ -182,7 +182,7 @@ def ends_of(values: tuple[Floats, ...]) -> tuple[float, float]:
     return float(min(lows)), float(max(highs))
 
 
-def reach(gap: tuple[Floats, ...]) -> float:
+def reach_of(gap: tuple[Floats, ...]) -> float:
     """Return how far values go from nothing, but for a few that go much farther."""
     sizes = np.abs(np.concatenate([block.ravel() for block in gap]))
     sizes = sizes[~np.isnan(sizes)]

@@ -12,7 +12,7 @@ from blunt_ember.fem.reading import flux_at, flux_at_nodes
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Solid
 from blunt_ember.picture.body.flow_lines import flow_lines
-from blunt_ember.picture.lenses.field import Field, reach
+from blunt_ember.picture.lenses.field import Field, reach_of
 from blunt_ember.picture.lenses.lens import Lens
 
 
@@ -29,7 +29,7 @@ def _heat_flow(outcome: Outcome, part: str) -> Field | None:
     flux = flux_of if mesh.dimension > 1 else None
     if part in ("", "size"):
         sizes = tuple(np.linalg.norm(each, axis=-1) for each in fluxes)
-        ends = 0.0, reach(sizes)
+        ends = 0.0, reach_of(sizes)
         return Field("Heat flux", kind, sizes, ends, False, True, follow, flux)
     if part.startswith("along "):
         axis = "xyz".index(part[-1])
@@ -39,7 +39,7 @@ def _heat_flow(outcome: Outcome, part: str) -> Field | None:
             (each * _direction(mesh.points[block.nodes], part, outcome)).sum(axis=-1)
             for each, block in zip(fluxes, mesh.blocks, strict=True)
         )
-    far = reach(values)
+    far = reach_of(values)
     return Field(f"Heat flux {part}", kind, values, (-far, far), True, follow=follow, flux=flux)
 
 

@@ -17,7 +17,7 @@ from blunt_ember.case.values.quantity import Quantity, StatedTolerance, Time, To
 from blunt_ember.case.values.references import Formula, WorkingName
 from blunt_ember.case.values.units import NUMBER, Kind
 
-Target = str | Line | Place
+ReadTarget = str | Line | Place
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class Reading:
     """A temperature that is read: ``how``, of a surface, region, line or point, and from which region at a joint."""
 
     how: How
-    target: Target
+    target: ReadTarget
     side: str | None = None
 
     @property

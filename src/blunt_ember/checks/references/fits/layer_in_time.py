@@ -132,7 +132,7 @@ def series_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> M
         layers.layers[0].generation,
         (_swing_at(names[0], swings, reduction), _swing_at(names[1], swings, reduction)),
     )
-    return LayerInTime(layer, made, "series-in-time", warming.SOURCE, reduction)
+    return LayerInTime(layer, made, "series-in-time", warming.WARMING_SOURCE, reduction)
 
 
 def half_space_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
@@ -147,7 +147,7 @@ def half_space_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) 
     depth = layers.layers[0].end - layers.start
     made = HalfSpace(*one_material(problem), sides[0], timing.temperature, depth)
     made.require_depth(timing.end)
-    return LayerInTime(layer, made, "half-space", half_space.SOURCE, reduction)
+    return LayerInTime(layer, made, "half-space", half_space.HALF_SPACE_SOURCE, reduction)
 
 
 def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, SolidReduction | None]:

@@ -31,7 +31,7 @@ class LumpedMoment(Unsaid):
     sides: Mapping[str, tuple[float, Side]]
     t: float
     name: str = "lumped"
-    source: str = lumped.SOURCE
+    source: str = lumped.LUMPED_SOURCE
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, d) in m."""
@@ -53,7 +53,7 @@ class LumpedInTime:
     body: Lumped
     sides: Mapping[str, tuple[float, Side]]
     name: str = "lumped"
-    source: str = lumped.SOURCE
+    source: str = lumped.LUMPED_SOURCE
 
     def at(self, t: float) -> LumpedMoment:
         """Return the field of a time in s."""

@@ -17,9 +17,8 @@ from blunt_ember.checks.references.fits.field import (
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.reference.hot_edge_plate import SOURCE, HotEdgePlate
-from blunt_ember.reference.rectangle import SOURCE as RECTANGLE_SOURCE
-from blunt_ember.reference.rectangle import RectangleSeries
+from blunt_ember.reference.hot_edge_plate import HOT_EDGE_PLATE_SOURCE, HotEdgePlate
+from blunt_ember.reference.rectangle import RECTANGLE_SOURCE, RectangleSeries
 
 
 @dataclass(frozen=True)
@@ -32,7 +31,7 @@ class PlateField:
     #: Surface opposite the hot edge, and the heat in W that enters there.
     far: tuple[str, float]
     name: str = "hot-edge-plate"
-    source: str = SOURCE
+    source: str = HOT_EDGE_PLATE_SOURCE
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 2) in m."""

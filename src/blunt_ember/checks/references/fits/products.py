@@ -24,7 +24,7 @@ from blunt_ember.mesh.planar.lattice import rings_of
 from blunt_ember.reference.side import Side
 from blunt_ember.reference.warming import Warming
 
-SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
+PRODUCT_SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ class ProductMoment(Unsaid):
     content: float
     t: float
     name: str = "product-in-time"
-    source: str = SOURCE
+    source: str = PRODUCT_SOURCE
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, d) in m."""
@@ -77,7 +77,7 @@ class ProductInTime:
     drop: float
     content: float
     name: str = "product-in-time"
-    source: str = SOURCE
+    source: str = PRODUCT_SOURCE
 
     def at(self, t: float) -> ProductMoment:
         """Return the field of a time in s."""
