@@ -1,4 +1,4 @@
-"""Roots that balance heat, and when something first comes true."""
+"""Roots that balance heat, and when a condition is first met."""
 
 from __future__ import annotations
 

@@ -10,7 +10,6 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from blunt_ember.case.document.bodies import Imported, Rod, Stacked
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
@@ -171,7 +170,7 @@ def _expected_value(
 def _reference_faults(document: CaseDocument) -> list[Fault]:
     faults: list[Fault] = []
     regions = document.body.regions
-    if not regions and not isinstance(document.body, Rod | Imported):
+    if not regions and document.body.drawn:
         faults.append(Fault(("body", "regions"), "the body has no region; add one"))
     for filling in document.body.fillings.values():
         if filling.material is not None and filling.material not in document.materials:
@@ -179,7 +178,7 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             faults.append(Fault(filling.path, f"there is no material '{filling.material}'{near}"))
     for name, region in regions.items():
         path = ("body", "regions", name)
-        piled = isinstance(document.body, Stacked)
+        piled = document.body.piled
         if piled and region.z is None and region.levels is None:
             what = "say where it stands: 'z' from where to where, such as [\"0 mm\", \"200 mm\"], or several 'levels'"
             faults.append(Fault((*path, "z"), what))
@@ -193,7 +192,7 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
     faults += _placement_loops(document)
     faults += clock_faults(document)
-    if not isinstance(document.body, Imported):  # of which it is known once the file is read
+    if not document.body.files:  # else it is known once they are read
         faults += place_faults(document, document.body.coordinates)
     seen: dict[str, int] = {}
     for place, question in enumerate(document.questions):

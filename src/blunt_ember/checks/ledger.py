@@ -9,6 +9,7 @@ import numpy as np
 
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.values.units import HEAT, HEAT_FLOW, Kind
+from blunt_ember.errors import SolverError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.run import Run
 
@@ -45,6 +46,20 @@ class Ledger:
     joints: tuple[LedgerRow, ...] = ()
     stored: float | None = None
     kind: Kind = HEAT_FLOW
+
+
+#: By how much of the heat that passes a ledger may be open; what is solved closes a thousand times better.
+TOLERANCE = 1e-6
+
+
+def require_closed(found: Ledger | None) -> None:
+    """Raise :class:`SolverError` where a ledger does not close: such a solution is no answer."""
+    if found is None or found.relative <= TOLERANCE:
+        return
+    raise SolverError(
+        f"the heat ledger is open by {found.relative:.2%} of the heat that passes, {TOLERANCE:.4%} is allowed: "
+        "this is no answer; look for values far out of scale, such as a conductivity without bounds"
+    )
 
 
 def ledger(problem: Problem, heat: Mapping[str, float], document: CaseDocument, noise: float = 0.0) -> Ledger:

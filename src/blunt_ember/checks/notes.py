@@ -42,7 +42,7 @@ def run_remarks(case: Case, run: Run) -> Iterator[Note]:
     clock = case.document.running_clock
     waited = clock is not None and (clock.stages[-1].until if clock.stages else clock.until) is not None
     if waited and not run.met and not run.unfinished:
-        yield Note(("clock",), f"the condition did not come true by {time_shown(run.times[-1])}, where the clock ends")
+        yield Note(("clock",), f"the condition was not met by {time_shown(run.times[-1])}, where the clock ends")
 
 
 def _below_zero(temperatures: Floats) -> Iterator[Note]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
-from blunt_ember.case.values.display import time_kind
+from blunt_ember.case.values.display import time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.history import History, thinned
@@ -53,8 +53,10 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
     value = answer(question, place, solved)
     source: Source | None = None
     expected, note = case.expected.get(place), ""
-    if np.isnan(value):
-        note = "it did not come true" if question.condition is not None else "the run did not get to that time"
+    if np.isnan(value) and solved.run is not None:
+        ended = time_shown(float(solved.run.times[-1]))
+        met = question.condition is None or solved.run.unfinished
+        note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"
     expect = question.expect
     named = field_named(expect, case) if expect is not None else None
     if named is not None:

@@ -14,7 +14,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
@@ -95,7 +94,7 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
         return Errors(none, missing=f"solving it again on finer cells: {error}")
     missing = ""
     if np.isnan(amounts[~np.isnan(values)]).any():
-        missing = "in a solution it was compared with it did not come true"
+        missing = "the condition was not met in a solution it was compared with"
     elif np.isnan(values).any():
         missing = "there is no answer to it"
     return Errors(tuple(amounts.tolist()), told_by, missing)
@@ -129,7 +128,7 @@ def _small(solved: SolvedField) -> bool:
 def _joinable(case: Case) -> bool:
     """Whether there are larger cells: not where the mesh was read, or one cell was counted out by hand."""
     document = case.document
-    return not isinstance(document.body, Imported) and all(entry.divisions != 1 for entry in document.mesh.local)
+    return not document.body.files and all(entry.divisions != 1 for entry in document.mesh.local)
 
 
 def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:

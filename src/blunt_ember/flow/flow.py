@@ -9,7 +9,7 @@ from dataclasses import replace
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.plausibility import plausibility
 from blunt_ember.case.values.units import Kind
-from blunt_ember.checks.ledger import ledger, ledger_at
+from blunt_ember.checks.ledger import ledger, ledger_at, require_closed
 from blunt_ember.checks.notes import remarks, run_remarks
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, StoppedError
@@ -144,14 +144,16 @@ class Flow:
             yield from self._reached_in_time(reached, on)
             return
         solution, heat = self._steps.solution(case, on), self._steps.heat(case, on)
-        yield replace(
+        reached = replace(
             reached,
             solution=solution,
-            exact=self._fields(reached).recognised(),
             ledger=ledger(problem, heat, case.document, solution.noise),
             heat=heat,
             notes=(*reached.notes, *solution.notes, *remarks(case, problem, solution.temperature[None])),
         )
+        yield reached
+        require_closed(reached.ledger)
+        yield replace(reached, exact=self._fields(reached).recognised())
 
     def _reached_in_time(self, reached: Outcome, on: CaseMesh) -> Iterator[Outcome]:
         """The outcome before the run, with what is predicted of it; and after it."""
@@ -160,12 +162,13 @@ class Flow:
         yield replace(reached, problem=None, scales=scales)
         ran = self._clock.ran(case, 1)
         reached = replace(reached, problem=ran.problem, solution=ran.solution, scales=scales, run=ran.run)
-        yield replace(
-            reached,
-            exact=self._fields(reached).recognised(),
-            ledger=ledger_at(ran.run, case.document, len(ran.run.times) - 1),
-            notes=(*reached.notes, *run_remarks(case, ran.run)),
+        last = len(ran.run.times) - 1
+        reached = replace(
+            reached, ledger=ledger_at(ran.run, case.document, last), notes=(*reached.notes, *run_remarks(case, ran.run))
         )
+        yield reached
+        require_closed(ledger_at(ran.run, case.document, last, whole=True))
+        yield replace(reached, exact=self._fields(reached).recognised())
 
     def _fields(self, reached: Outcome) -> ExpectedFields:
         assert reached.geometry is not None and reached.problem is not None

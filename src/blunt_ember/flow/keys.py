@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Group, Imported, Piece
+from blunt_ember.case.document.bodies import Group, Piece
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.questions.question import Question
@@ -87,8 +87,7 @@ class StepKeys:
             self._known[place] = document, content_hash(said(document, IGNORED[step]), *_named(document, step))
             while len(self._known) > _MOST * len(Step):
                 self._known.popitem(last=False)
-        body = document.body
-        files = _stamp(Path(case.folder) / body.file) if isinstance(body, Imported) else ()
+        files = tuple(_stamp(Path(case.folder) / name) for name in document.body.files)
         return content_hash(self._known[place][1], files, *more)
 
 

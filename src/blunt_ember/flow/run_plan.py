@@ -190,7 +190,7 @@ def _changes(case: Case) -> bool:
 
 
 def _watch_maker(condition: Condition, request: RunRequest, path: DataPath) -> Watched:
-    """Return what makes the function that tells when a condition has come true."""
+    """Return what makes the function that tells when a condition has been met."""
     if condition.passes is not None:
         reading = reading_of(condition)
         probe = probe_of(reading, request.case.document, request.mesh, request.geometry, (*path, condition.how))

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from types import MappingProxyType
+from typing import Any
 
-from blunt_ember.case.document.bodies import Body, Rod, Section, Stacked, TurnedSection, TurnedSolid
+from blunt_ember.case.document.bodies import Body, BodyPart, Imported, Rod, Section, Stacked, TurnedSection, TurnedSolid
 from blunt_ember.geometry.rod import RodGeometry, rod_geometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry, stacked_geometry, turned_solid_geometry
@@ -15,19 +17,24 @@ _NO_PARTS: PartsByName = MappingProxyType({})
 AnyGeometry = SectionGeometry | SolidGeometry | RodGeometry | ImportedGeometry
 
 
+#: What makes the geometry of a body, by its kind; others are made from the folder of the case, or with parts.
+GEOMETRIES: Mapping[type[BodyPart], Callable[[Any, str, PartsByName], AnyGeometry]] = MappingProxyType(
+    {
+        Section: lambda body, folder, parts: section_geometry(body, parts),
+        TurnedSection: lambda body, folder, parts: section_geometry(body, parts),
+        Stacked: lambda body, folder, parts: stacked_geometry(body, parts),
+        TurnedSolid: lambda body, folder, parts: turned_solid_geometry(body, parts),
+        Rod: lambda body, folder, parts: rod_geometry(body),
+        Imported: lambda body, folder, parts: imported_geometry(body, folder),
+    }
+)
+
+
 def geometry_of(body: Body, folder: str = "", parts: PartsByName = _NO_PARTS) -> AnyGeometry:
     """Return the geometry of a body, files named from a ``folder``, with ``parts`` cut out of its surfaces.
 
     Raises :class:`CaseError` where it cannot be.
     """
-    if isinstance(body, Section | TurnedSection):
-        return section_geometry(body, parts)
-    if isinstance(body, Stacked):
-        return stacked_geometry(body, parts)
-    if isinstance(body, TurnedSolid):
-        return turned_solid_geometry(body, parts)
-    for name in parts:
+    for name in parts if not body.partable else ():
         raise part_fault(name, "on", f"a {body.kind} body has no surfaces that can be parted; name a whole one")
-    if isinstance(body, Rod):
-        return rod_geometry(body)
-    return imported_geometry(body, folder)
+    return GEOMETRIES[type(body)](body, folder, parts)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
-from blunt_ember.checks.questions.probes import surface_mean, surface_samples
+from blunt_ember.checks.questions.probes import sampled_temperatures, surface_mean, surface_samples
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.recovery import Recovered, recovered
@@ -188,7 +188,7 @@ def _surfaces(outcome: Outcome) -> list[Column]:
         if facets.far:
             sides = [(mesh.regions[region], facets.side(region)) for region in facets.regions]
         for side, seen in sides:
-            read = surface_samples(seen, mesh) @ solution.temperature
+            read = sampled_temperatures(surface_samples(seen, mesh), solution.temperature)
             mean = float((surface_mean(seen, mesh) @ solution.temperature)[0])
             rows.append(
                 (

@@ -28,7 +28,29 @@ class Filling:
     direction: Quantity | RadialFrom | None = None
 
 
-class Shaped(Part):
+class BodyPart(Part):
+    """What every kind of body says of itself, so that nothing else asks which kind it is."""
+
+    #: Letters of the coordinates of a place.
+    coordinates: ClassVar[str]
+    #: Whether it is made of regions that are drawn, whether these stand in levels over a plan, and whether parts can
+    #: be cut out of its surfaces.
+    drawn: ClassVar[bool] = True
+    piled: ClassVar[bool] = False
+    partable: ClassVar[bool] = True
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Files it is read from, as they are named in the case."""
+        return ()
+
+    @property
+    def words(self) -> str:
+        """What it is, for its heading."""
+        return ""
+
+
+class Shaped(BodyPart):
     """What is made of plane shapes."""
 
     regions: dict[Name, AnyRegion] = Field(description="a later region cuts an earlier one where they overlap")
@@ -45,7 +67,6 @@ class Shaped(Part):
 class Section(Shaped):
     """A plane section; every heat flow is for the stated depth."""
 
-    #: Letters of the coordinates of a place.
     coordinates: ClassVar[str] = "xy"
     kind: Literal["section"]
     depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
@@ -55,6 +76,11 @@ class Section(Shaped):
         """What a heat flow is for."""
         return f"for {self.depth.si:.6g} m depth"
 
+    @property
+    def words(self) -> str:
+        """Its depth."""
+        return f"section, {self.depth.text} deep"
+
 
 class TurnedSection(Shaped):
     """A section turned about the y axis: x is the radius, y the height; every heat flow is for the full turn."""
@@ -63,14 +89,25 @@ class TurnedSection(Shaped):
     heat_basis: ClassVar[str] = "for the full turn"
     kind: Literal["turned section"]
 
+    @property
+    def words(self) -> str:
+        """A full turn."""
+        return "turned about y, full turn"
 
-class Stacked(Part):
+
+class Stacked(BodyPart):
     """Plane regions in x and y, each with one level or several in z; a later region cuts an earlier one in space."""
 
     coordinates: ClassVar[str] = "xyz"
     heat_basis: ClassVar[str] = "whole body"
+    piled: ClassVar[bool] = True
     kind: Literal["stacked"]
     regions: dict[Name, AnyRegion] = Field(description="each with 'z' from … to, or with several 'levels'")
+
+    @property
+    def words(self) -> str:
+        """That it is."""
+        return "stacked"
 
     @property
     def fillings(self) -> dict[str, Filling]:
@@ -99,6 +136,11 @@ class TurnedSolid(Shaped):
         if not 0 < self.angle.si <= 2 * np.pi + 1e-9:
             raise complain("its angle must be more than zero and at most a full turn, 360 deg")
         return self
+
+    @property
+    def words(self) -> str:
+        """Its angle."""
+        return f"solid, turned by {self.angle.text}"
 
 
 class Piece(Part):
@@ -139,11 +181,13 @@ class Piece(Part):
         return self.perimeter.si if self.perimeter is not None else 0.0
 
 
-class Rod(Part):
+class Rod(BodyPart):
     """A chain of straight pieces along x in which the temperature is even across."""
 
     coordinates: ClassVar[str] = "x"
     heat_basis: ClassVar[str] = "whole rod"
+    drawn: ClassVar[bool] = False
+    partable: ClassVar[bool] = False
     kind: Literal["rod"]
     pieces: dict[Name, Piece] = Field(min_length=1, description="from the start of the rod to its end")
 
@@ -168,16 +212,23 @@ class Group(Part):
     direction: Direction | None = Field(None, description="in which its material conducts as 'along'; else along x")
 
 
-class Imported(Part):
+class Imported(BodyPart):
     """A body read from a mesh file, with its named groups as regions and surfaces."""
 
     coordinates: ClassVar[str] = "xyz"
     heat_basis: ClassVar[str] = "whole body"
+    drawn: ClassVar[bool] = False
+    partable: ClassVar[bool] = False
     kind: Literal["imported"]
     file: str = Field(min_length=1, description="path of the mesh file, from the folder of the case")
     unit: Extent = Field(description="the length that 1 stands for in the file, such as '1 mm'")
     depth: Extent | None = Field(None, description="of a plane mesh; 1 m when nothing is said")
     groups: dict[str, Group] = Field(default_factory=dict, description="what each group of cells is made of")
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """The mesh file."""
+        return (self.file,)
 
     @property
     def regions(self) -> Mapping[str, AnyRegion]:

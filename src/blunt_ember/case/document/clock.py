@@ -33,7 +33,7 @@ READ_KEYS: tuple[How, ...] = get_args(How)
 
 
 class Condition(Part):
-    """Something that comes true in the course of time: exactly one of ``passes``, ``near``, ``settled``, ``slower``."""
+    """A condition that is met in the course of time: exactly one of ``passes``, ``near``, ``settled``, ``slower``."""
 
     passes: TemperatureReading | None = Field(None, description="a temperature that is passed")
     going: Literal["up", "down"] | None = Field(None, description="with 'passes': only this way counts")

@@ -141,7 +141,7 @@ class Law:
     def at(self, where: Mapping[str, Floats]) -> Floats:
         """Return its values, SI, for arrays of the variables, SI, all of one shape.
 
-        Raises :class:`ExpressionError` for a variable there is none of here; values may be infinite or NaN.
+        Raises :class:`ExpressionError` for a variable that is not available here; values may be infinite or NaN.
         """
         if self.constant is not None:
             return np.full(np.shape(next(iter(where.values()))), self.constant)

@@ -81,7 +81,7 @@ class RunReader:
         return self.solved.area(surface)
 
     def time_of(self, condition: Condition) -> float:
-        """Return when a condition came true, s; NaN where it did not."""
+        """Return when a condition was met, s; NaN where it did not."""
         assert self.solved.columns is not None
         true_at = self.run.came_true[self.solved.columns.conditions[self.place]]
         return float("nan") if true_at is None else true_at

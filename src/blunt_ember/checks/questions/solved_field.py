@@ -15,8 +15,11 @@ from blunt_ember.mesh.mesh import Mesh
 
 @dataclass(frozen=True)
 class RunColumns:
-    """Where a run keeps what questions read: by the place of a question and the number of its reading the column of
-    the readings, and by the place of a question that asks for a time its place among what came true."""
+    """Where a run keeps what questions read.
+
+    ``readings`` are columns by the place of a question and the number of its reading; ``conditions`` are the places of
+    questions that ask for a time among the conditions that were watched.
+    """
 
     readings: dict[tuple[int, int], int]
     conditions: dict[int, int]

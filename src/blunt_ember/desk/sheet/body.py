@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported, Rod, Section, Stacked, TurnedSolid
+from blunt_ember.case.document.bodies import Imported, Rod
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
@@ -74,7 +74,7 @@ def body_section(case: Case) -> SheetSection:
                 *_place_words(case, path, name),
                 *(_height_words(case, path) if region.z is not None else ()),
                 *_filling_words(case, path, bool(region.void), region.material, not levels),
-                *((_more_levels(path, bool(levels)),) if isinstance(body, Stacked) else ()),
+                *((_more_levels(path, bool(levels)),) if body.piled else ()),
                 Remove(
                     f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path), at=path
                 ),
@@ -83,16 +83,7 @@ def body_section(case: Case) -> SheetSection:
         rows += [_level(case, (*path, "levels", level)) for level in levels]
     rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
     count = len(body.regions)
-    return SheetSection("Body", f"{count} region{'s' if count > 1 else ''} · {_said(case)}", tuple(rows))
-
-
-def _said(case: Case) -> str:
-    body = case.document.body
-    if isinstance(body, Section):
-        return f"section, {body.depth.text} deep"
-    if isinstance(body, TurnedSolid):
-        return f"solid, turned by {body.angle.text}"
-    return "stacked" if isinstance(body, Stacked) else "turned about y, full turn"
+    return SheetSection("Body", f"{count} region{'s' if count > 1 else ''} · {body.words}", tuple(rows))
 
 
 def _kind(case: Case) -> SheetRow:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported, Rod
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.display import number
 from blunt_ember.desk.sheet.sentences import (
@@ -68,9 +67,9 @@ def mesh_section(case: Case, outcome: Outcome | None) -> SheetSection:
         Choice("mesh order", "quadratic" if wish.order == 2 else "linear", orders, "plain choice"),
     )
     rows: list[SheetRow] = [row]
-    if isinstance(case.document.body, Imported):
+    if case.document.body.files:
         rows = [(Word("as it is in the file"),)]
-    elif not isinstance(case.document.body, Rod):
+    elif case.document.body.drawn:
         shape = Choice("mesh cells", _CELLS[wish.cells], kinds, "plain choice")
         rows = [(*row, shape), *_finer_places(case, outcome)]
     mesh = outcome.mesh if outcome else None

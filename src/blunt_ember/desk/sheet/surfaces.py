@@ -8,7 +8,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported, Rod
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.editing.removal import without_surface_name
 from blunt_ember.case.editing.renaming import renamed_surface
@@ -68,7 +67,7 @@ def surfaces_section(case: Case, outcome: Outcome | None) -> SheetSection:
         offers = tuple(Option(surface, _naming(surface)) for surface in found)
         rows.append((Choice("add surface name", "give a surface your own name …", offers, "link"),))
         parts = tuple(Option(surface, _cutting(surface, outcome)) for surface in found if "|" not in surface)
-        if parts and not isinstance(case.document.body, Rod | Imported):
+        if parts and case.document.body.partable:
             rows.append((Choice("add surface part", "name a part of a surface …", parts, "link"),))
     named = f" · {len(case.document.surfaces)} named" if case.document.surfaces else ""
     return SheetSection("Surfaces", f"{len(found)} found{named}" if outcome else "", tuple(rows))

@@ -61,7 +61,8 @@ def solve_steady(
         excess, method = balance.linear_excess()
         steps: tuple[NewtonStep, ...] = ()
     else:
-        excess, method, steps = balance.newton(start, on_progress)
+        with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
+            excess, method, steps = balance.newton(start, on_progress)
     given = balance.given(excess)
     reaction = -balance.residual(given)
     reaction[balance.untied] = 0.0

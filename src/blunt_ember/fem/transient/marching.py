@@ -17,9 +17,9 @@ from blunt_ember.fem.transient.surface_heat import SurfaceHeat
 from blunt_ember.fem.transient.time_step import State, TimeStep
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
-#: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once something has come true.
+#: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.
 Watch = Callable[[Floats, Floats, float], float]
-#: Steps by which the end of a run is moved to where a condition comes true, and how near it must come.
+#: Steps by which the end of a run is moved to where a condition is met, and how near it must come.
 _SECANTS = 6
 _MET = 1e-10
 
@@ -28,7 +28,7 @@ _MET = 1e-10
 class Watched:
     """``make`` gives what is watched while one problem holds, from it, the time and the temperatures (n,) in K then.
 
-    What is not looked for ``at_once`` must first not be true, to come true.
+    What is not looked for ``at_once`` must first not be true, to be met.
     """
 
     make: Callable[[Problem, float, Floats], Watch]
@@ -65,7 +65,7 @@ class Marched:
     passing: SurfaceHeat
     jumped: dict[str, float]
     ends_stage: bool = False
-    #: Whether the condition that ends the stage has come true.
+    #: Whether the condition that ends the stage was met.
     met: bool = False
 
 
@@ -159,7 +159,7 @@ class March:
         return watch(step.excess_at(share) + self.reference_temperature, step.rate_at(share), t)
 
     def _ended(self, watch: Watch, stepper: Stepper, step: TimeStep, stop: float) -> tuple[TimeStep, bool]:
-        """A step in place of one in which what is watched comes true, that ends where it does (by secants).
+        """A step in place of one in which what is watched is met, that ends where it does (by secants).
 
         Where the balance does not settle over such a length, a shorter step that ends before, and False.
         """

@@ -67,7 +67,7 @@ class Keeping:
 class Recorder:
     """Reads every step of a march as it is taken.
 
-    ``probes`` read numbers from temperatures (n,) in K; ``watched`` tell when something has come true.
+    ``probes`` read numbers from temperatures (n,) in K; ``watched`` tell when a condition is met.
     """
 
     mesh: Mesh

@@ -61,7 +61,7 @@ class Run:
     work: Work
     #: Largest gap of any single step, as a share of the heat that moved in it.
     worst_step: float
-    #: Whether the last condition for an end came true; and whether the run was stopped.
+    #: Whether the last condition for an end was met; and whether the run was stopped.
     met: bool
     unfinished: bool
     #: The problem that held from each time in s on.

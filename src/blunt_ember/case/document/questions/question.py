@@ -72,7 +72,7 @@ class Reader(Protocol):
         """Return the area of a surface, m²."""
 
     def time_of(self, condition: Condition) -> float:
-        """Return when a condition comes true, s."""
+        """Return when a condition is met, s."""
 
 
 class Expectation(Part):

@@ -1,4 +1,4 @@
-"""The time at which something comes true."""
+"""The time at which a condition is met."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from blunt_ember.case.values.units import TIME, Kind
 
 
 class WhenQuestion(Question):
-    """When a condition comes true."""
+    """When a condition is met."""
 
     asks: ClassVar[str] = "when"
     of_time: ClassVar[bool] = True
-    when: Condition = Field(description="the time at which something comes true")
+    when: Condition = Field(description="the time at which a condition is met")
 
     @property
     def kind(self) -> Kind:
