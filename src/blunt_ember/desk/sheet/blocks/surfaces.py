@@ -11,6 +11,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.editing.removal import without_surface_name
 from blunt_ember.case.editing.renaming import renamed_surface
+from blunt_ember.desk.sheet.blocks.shapes import shape_words
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,
@@ -24,7 +25,6 @@ from blunt_ember.desk.sheet.sentences import (
     place_entries,
     setting,
 )
-from blunt_ember.desk.sheet.shapes import shape_words
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry

@@ -5,17 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from blunt_ember.case.case import Case
-from blunt_ember.desk.sheet.body import body_section
-from blunt_ember.desk.sheet.clock import clock_section
-from blunt_ember.desk.sheet.formulas import formulas
-from blunt_ember.desk.sheet.inside import inside_section
-from blunt_ember.desk.sheet.joints import joints_section
-from blunt_ember.desk.sheet.materials import materials_section
-from blunt_ember.desk.sheet.mesh import mesh_section
-from blunt_ember.desk.sheet.questions import questions
+from blunt_ember.desk.sheet.blocks.body import body_section
+from blunt_ember.desk.sheet.blocks.clock import clock_section
+from blunt_ember.desk.sheet.blocks.formulas import formulas
+from blunt_ember.desk.sheet.blocks.inside import inside_section
+from blunt_ember.desk.sheet.blocks.joints import joints_section
+from blunt_ember.desk.sheet.blocks.materials import materials_section
+from blunt_ember.desk.sheet.blocks.mesh import mesh_section
+from blunt_ember.desk.sheet.blocks.questions import questions
+from blunt_ember.desk.sheet.blocks.surfaces import surfaces_section
+from blunt_ember.desk.sheet.blocks.surroundings import surroundings_section
 from blunt_ember.desk.sheet.sentences import SheetSection, Word
-from blunt_ember.desk.sheet.surfaces import surfaces_section
-from blunt_ember.desk.sheet.surroundings import surroundings_section
 from blunt_ember.errors import Note
 from blunt_ember.flow.outcome import Outcome
 

@@ -19,8 +19,8 @@ from blunt_ember.case.document.questions.temperatures import (
 )
 from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import free_name, with_value
-from blunt_ember.desk.sheet.clock import condition_parts
-from blunt_ember.desk.sheet.expected import expected
+from blunt_ember.desk.sheet.blocks.clock import condition_parts
+from blunt_ember.desk.sheet.blocks.expected import expected
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Edit,

@@ -1,0 +1,1 @@
+"""What the sheet says, block by block, in the order an analyst works."""
