@@ -197,7 +197,7 @@ def shapes(**more: Any) -> dict[str, Any]:
             {"on": "base.left", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
             {"on": "on.top", "insulated": True},
         ],
-        "mesh": {"size": "9 mm"},
+        "mesh": {"size": "16 mm"},
         "questions": [
             {
                 "name": "in",

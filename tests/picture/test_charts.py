@@ -160,7 +160,7 @@ def test_charts_are_written_as_lines_or_pixels(wall: Outcome, tmp_path: Path, su
 
 
 def test_another_suffix_is_refused_with_those_there_are(wall: Outcome, tmp_path: Path) -> None:
-    with pytest.raises(BluntEmberError, match=r"\.png, \.svg, \.pdf; '\.gif' is none"):
+    with pytest.raises(BluntEmberError, match=r"\.svg, \.pdf, \.png; '\.gif' is none"):
         write_plot(chain_of(wall), tmp_path / "chain.gif", 900, 320, LIGHT)
     assert not list(tmp_path.iterdir())
 
