@@ -22,16 +22,16 @@ def _spin(app: QApplication, until: Any) -> None:
 
 def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
     from blunt_ember.desk.app.application import application
-    from blunt_ember.desk.solver.solver import SolverProcess
+    from blunt_ember.desk.solver.child_process import prepare
 
     app = application()
-    solver = SolverProcess()
-    marks.append(("Python, Qt and the solver process started", time.time()))
+    prepare()
+    marks.append(("Python and Qt started", time.time()))
     from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
 
     marks.append(("VTK, matplotlib and NumPy imported", time.time()))
-    window = Window(solver)
+    window = Window()
     window.show_case(demo_case(), None)
     window.show()
     app.processEvents()

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
-from blunt_ember.desk.solver.solver import SolverProcess
+from blunt_ember.desk.solver.child_process import prepare
 from blunt_ember.desk.widgets.icon import ICON
 from blunt_ember.desk.widgets.style import base_font
 
@@ -40,12 +40,12 @@ def _made_ready(app: QApplication) -> None:
 def run_window(path: Path | None, demo: bool) -> int:
     """Open the window on a file, on the demo case or on the start page; return when it is closed."""
     app = application()
-    solver = SolverProcess()  # its process imports NumPy and SciPy while this one imports VTK and matplotlib
+    prepare()  # the solver's process imports NumPy and SciPy while this one imports VTK and matplotlib
 
     from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
 
-    window = Window(solver)
+    window = Window()
     _survive_slips(window)
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     heartbeat = QTimer()  # lets Python see the signal

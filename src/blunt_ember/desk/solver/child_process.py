@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 from collections.abc import Callable
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext
 from multiprocessing.process import BaseProcess
@@ -21,6 +22,12 @@ def forked() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(_IMPORTED)
     return context
+
+
+def prepare() -> None:
+    """Let the process that others are forked from begin to import, without waiting for it."""
+    forked()
+    forkserver.ensure_running()
 
 
 class ChildProcess(QObject):

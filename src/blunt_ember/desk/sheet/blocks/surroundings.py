@@ -33,8 +33,8 @@ _OVER_PLACES = " ".join(PLACE)
 #: What is offered to be said of a surface, and what it states at first.
 _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
     "held at a temperature": {"temperature": "20 °C"},
-    "meets a fluid and radiates": {key: ACTING[key].first for key in ("film", "radiation")},
     **{acting.offer: {key: acting.first} for key, acting in ACTING.items()},
+    "meets a fluid and radiates": {key: ACTING[key].first for key in ("film", "radiation")},
     "insulated, said out loud": {"insulated": True},
 }
 
