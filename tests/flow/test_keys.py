@@ -187,6 +187,17 @@ def shapes(**more: Any) -> dict[str, Any]:
                     "material": "b",
                 },
                 "on": {"shape": "rectangle", "size": ["20 mm", "8 mm"], "above": "base", **rest},
+                "ring": {"shape": "ring", "inner": "3 mm", "outer": "5 mm", "at": ["90 mm", "8 mm"], "material": "b"},
+                "rim": {"shape": "ring", "inner": "5 mm", "outer": "6 mm", "around": "ring", **rest},
+                "sector": {
+                    "shape": "ring sector",
+                    "inner": "4 mm",
+                    "outer": "9 mm",
+                    "start": "20 deg",
+                    "end": "100 deg",
+                    "at": ["78 mm", "36 mm"],
+                    "material": "b",
+                },
                 "under": {"shape": "rectangle", "size": ["20 mm", "8 mm"], "below": "base", **rest},
                 "beside": {"shape": "rectangle", "size": ["20 mm", "8 mm"], "left_of": "base", **rest},
                 "core": {"shape": "rectangle", "size": ["3 mm", "2 mm"], "inside": "on", **rest},
@@ -235,6 +246,22 @@ def stack(**more: Any) -> dict[str, Any]:
     }
 
 
+def turned() -> dict[str, Any]:
+    """A short piece of a tube, turned by a quarter."""
+    tube = {"shape": "rectangle", "size": ["6 mm", "10 mm"], "at": ["10 mm", "0 mm"], "material": "a"}
+    return {
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": "1 W/(m K)"}},
+        "body": {"kind": "turned solid", "angle": "90 deg", "regions": {"tube": tube}},
+        "surroundings": [
+            {"on": "tube.left", "temperature": "50 °C"},
+            {"on": "tube.right", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
+        ],
+        "mesh": {"size": "5 mm", "across": 1, "order": 1},
+        "questions": [{"name": "in", "heat_flow": "tube.left"}],
+    }
+
+
 def synthetic() -> Iterator[Case]:
     fixed = warming(clock={"start": "20 °C", "end": "2 min", "step": "20 s", "every": "40 s"})
     until = warming(clock={"start": "20 °C", "end": "5 min", "until": {"passes": "30 °C", "temperature": ["40 mm"]}})
@@ -246,7 +273,8 @@ def synthetic() -> Iterator[Case]:
     divided["surroundings"] = divided["surroundings"][:2]
     divided["questions"] = [{"name": "a", "heat_flow": "right.right"}]
     yield from map(
-        case_from_data, (warming(), rod(), plate(), shapes(), stack(), fixed, until, resisting, gaping, divided)
+        case_from_data,
+        (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, resisting, gaping, divided),
     )
 
 
@@ -271,16 +299,7 @@ def collected() -> dict[Field, tuple[Case, Leaf]]:
 
 
 #: Shipped cases that say what the synthetic ones do not, and solve at once.
-QUICK = (
-    "composite-wall",
-    "wall-k-table",
-    "hollow-cylinder",
-    "stacked-floor",
-    "bowl",
-    "pipe-wedge",
-    "periodic-strip",
-    "strip-off-axis",
-)
+QUICK = ("wall-k-table", "periodic-strip", "strip-off-axis")
 FIELDS = collected()
 
 
@@ -419,7 +438,7 @@ def test_a_flow_that_knows_a_case_answers_a_changed_one_as_a_new_flow_does(field
     case, leaf = FIELDS[field]
     warm, before = known(case)
     felt, ignored = False, all(field in IGNORED[step] for step in Step)  # then no answer depends on it
-    for changed in islice(changed_cases(case, leaf), 2 if field[1] in FIXED | UNFELT else 6):
+    for changed in islice(changed_cases(case, leaf), 1 if field[1] in FIXED | UNFELT else 4):
         after = shown(warm, changed)
         same(after, shown(Flow(), changed))
         assert "unforeseen" not in str(after)
