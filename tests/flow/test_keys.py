@@ -208,7 +208,7 @@ def shapes(**more: Any) -> dict[str, Any]:
             {"on": "base.left", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
             {"on": "on.top", "insulated": True},
         ],
-        "mesh": {"size": "16 mm"},
+        "mesh": {"size": "20 mm", "across": 1, "order": 1, "growth": 1.5},
         "questions": [
             {
                 "name": "in",
