@@ -10,9 +10,10 @@ from blunt_ember.case.case import case_from_data, case_to_text
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.walk import leaves, with_leaves
 from blunt_ember.case.editing.references import ON_THE_BODY, references, used_by
-from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.removal import without_part, without_surface_name
 from blunt_ember.case.editing.renaming import renamed_formula, renamed_material, renamed_part, renamed_surface
 from blunt_ember.case.values.references import Target
+from blunt_ember.errors import CaseError
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.gallery.reference_cases import reference_cases
 
@@ -101,3 +102,13 @@ def test_every_leaf_has_a_path_that_leads_to_it(wall_data: dict[str, Any]) -> No
         for part in leaf.path:
             here = here[part]
         assert leaf.is_key or here == leaf.data
+
+
+def test_a_name_that_the_clock_waits_for_is_kept(wall_data: dict[str, Any]) -> None:
+    until = {"passes": "50 °C", "mean": "outside"}
+    clock = {"start": "20 °C", "end": "1 hour", "until": until}
+    case = case_from_data({**wall_data, "surfaces": {"outside": "shell.right"}, "clock": clock})
+    with pytest.raises(CaseError, match="'outside' is still used: the clock"):
+        without_surface_name(case, "outside")
+    free = case_from_data({**wall_data, "surfaces": {"outside": "shell.right"}})
+    assert not without_surface_name(free, "outside").document.surfaces

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from blunt_ember.case.case import Case
+from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import appended, with_value
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.cli.command import SOLVER_FAILED
@@ -42,6 +42,30 @@ def test_extremes_stay_within_what_is_held(order: int, size: str) -> None:
     assert top.value == pytest.approx(max(held), abs=1e-9)
 
 
+@pytest.mark.parametrize("across", [1, 3])
+def test_extremes_of_a_solid_stay_within_what_is_held(across: int) -> None:
+    """Held surfaces meet along the edges of a block, which quadratic facets swing at in two directions."""
+    block = {"shape": "rectangle", "size": ["30 mm", "20 mm"], "z": ["0 mm", "10 mm"], "material": "a"}
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"a": {"k": "2 W/(m K)"}},
+        "body": {"kind": "stacked", "regions": {"a": block}},
+        "surroundings": [
+            {"on": "a.top", "temperature": "260 °C"},
+            {"on": ["a.left", "a.front"], "temperature": "40 °C"},
+        ],
+        "mesh": {"size": "8 mm", "across": across},
+        "questions": [
+            {"name": f"{how} {target[2:]}", how: target}
+            for how in ("highest", "lowest")
+            for target in ("a.top", "a.right")
+        ],
+    }
+    values = {check.name: check.value - 273.15 for check in Flow().run(case_from_data(data)).checks}
+    assert values["highest top"] == pytest.approx(260.0, abs=1e-9)
+    assert all(40.0 - 1e-9 <= value <= 260.0 + 1e-9 for value in values.values()), values
+
+
 def test_a_smooth_maximum_between_nodes_is_still_found() -> None:
     """Heat arises in a wall held on both sides: the peak of the parabola, with a node nowhere near it."""
     data = {
@@ -56,8 +80,6 @@ def test_a_smooth_maximum_between_nodes_is_still_found() -> None:
         "mesh": {"size": "12 mm"},
         "questions": [{"name": "peak", "highest": "a.top"}],
     }
-    from blunt_ember.case.case import case_from_data
-
     peak = Flow().run(case_from_data(data)).checks[0].value
     # T = 20 + 3 x/L + q x (L − x)/2k, highest at x = L/2 + 3 k/(q L)
     length, q, k = 0.06, 2e5, 2.0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Discriminator, Field, Tag, model_validator
@@ -137,15 +136,6 @@ class Clock(Part):
         if twice is not None:
             raise complain(f"two stages are named '{twice}'; choose another name")
         return self
-
-
-def conditions_of(clock: Clock) -> Iterator[tuple[tuple[str | int, ...], Condition]]:
-    """Yield the conditions that end the clock or its stages, with their paths."""
-    if clock.until is not None:
-        yield ("clock", "until"), clock.until
-    for place, stage in enumerate(clock.stages):
-        if stage.until is not None:
-            yield ("clock", "stages", place, "until"), stage.until
 
 
 def _clock_tag(stated: Any) -> str:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cache
 from types import UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
@@ -15,13 +16,6 @@ from pydantic import BaseModel, Discriminator, Tag
 from pydantic.fields import FieldInfo
 
 from blunt_ember.errors import DataPath
-
-
-class Removed:
-    """What an entry is changed into when it is to go."""
-
-
-REMOVED = Removed()
 
 
 @dataclass(frozen=True)
@@ -54,7 +48,7 @@ def leaves(annotation: Any, data: Any, path: DataPath = ()) -> Iterator[Leaf]:
 
 
 def with_leaves(annotation: Any, data: Any, change: Callable[[Leaf], Any], path: DataPath = ()) -> Any:
-    """Return the data with every leaf changed; a leaf that becomes :data:`REMOVED` is left out where it stood."""
+    """Return the data with every leaf changed."""
     return _changed(annotation, (), data, change, path)
 
 
@@ -72,7 +66,7 @@ def _changed(annotation: Any, marks: tuple[Any, ...], data: Any, change: Callabl
             _changed(inner[0] if many else inner[min(place, len(inner) - 1)], (), entry, change, (*path, place))
             for place, entry in enumerate(data)
         )
-        made = [entry for entry in kept if not isinstance(entry, Removed)]
+        made = list(kept)
         return change(Leaf(path, made, marks)) if marks else made
     return change(Leaf(path, data, marks))
 
@@ -81,9 +75,7 @@ def _of_model(model: type[BaseModel], data: Mapping[str, Any], change: Callable[
     made = {}
     for key, entry in data.items():
         field = model.model_fields.get(key)
-        now = entry if field is None else _changed(field_type(field), (), entry, change, (*path, key))
-        if not isinstance(now, Removed):
-            made[key] = now
+        made[key] = entry if field is None else _changed(field_type(field), (), entry, change, (*path, key))
     return made
 
 
@@ -93,9 +85,7 @@ def _of_object(annotation: Any, data: Mapping[str, Any], change: Callable[[Leaf]
     for key, entry in data.items():
         _, marks = member_for(key_type, key)
         name = change(Leaf((*path, key), key, marks, is_key=True)) if marks else key
-        now = _changed(entry_type, (), entry, change, (*path, key))
-        if not isinstance(name, Removed) and not isinstance(now, Removed):
-            made[name] = now
+        made[name] = _changed(entry_type, (), entry, change, (*path, key))
     return made
 
 
@@ -211,6 +201,7 @@ def _fits(member: Any, data: Any) -> bool:
     return not (isinstance(plain, type) and issubclass(plain, BaseModel))
 
 
+@cache
 def union_labels(model: type[BaseModel]) -> frozenset[str]:
     """Return the words pydantic puts into a path for the members of the unions that an entry may hold."""
     found, known = {"[key]"}, set[Any]()

@@ -36,12 +36,16 @@ def without_part(case: Case, path: DataPath) -> tuple[Case, list[str]]:
 
 
 def without_surface_name(case: Case, name: str) -> Case:
-    """Return the case without an analyst's own name; raises :class:`CaseError` while something is stated on it."""
+    """Return the case without an analyst's own name; raises :class:`CaseError` while anything refers to it."""
     for leaf in used_by(case, frozenset({Target.SURFACE, Target.SURFACE_OR_REGION}), name):
-        owner, statement = _statement_of(case.data, leaf)
-        if owner is None or statement is None:
+        if leaf.path[:2] == ("surfaces", name):
             continue
-        words = statement.named(value_at(case.data, owner), name)
+        owner, statement = _statement_of(case.data, leaf)
+        words = (
+            f"the {leaf.path[0]}"
+            if statement is None or owner is None
+            else statement.named(value_at(case.data, owner), name)
+        )
         raise CaseError((Fault(leaf.path, f"'{name}' is still used: {words}; change that first"),))
     return without(case, ("surfaces", name))
 

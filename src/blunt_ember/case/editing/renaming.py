@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from pydantic_core import PydanticCustomError
+
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.parts import check_name
@@ -100,7 +102,7 @@ def _with_key_renamed(data: Mapping[str, Any], owner: DataPath, old: str, new: s
 def _require_free(new: str, taken: Mapping[str, Any], path: DataPath, what: str) -> None:
     try:
         check_name(new)
-    except Exception as error:
+    except PydanticCustomError as error:
         raise CaseError((Fault(path, str(error)),)) from error
     if new in taken and new != path[-1]:
         raise CaseError((Fault(path, f"there is a {what} '{new}' already; choose another name"),))

@@ -131,14 +131,6 @@ class Sheet(QScrollArea):
             if first is not None and first.focusable_parts():
                 first.focusable_parts()[0][1].setFocus(Qt.FocusReason.TabFocusReason)
 
-    def place_of(self, widget: QWidget) -> DataPath:
-        """Return the place of the document that a field or word of the sheet states; empty where it states none."""
-        for row in self.findChildren(RowWidget):
-            for part, other in row.focusable_parts():
-                if other is widget and part.at:
-                    return part.at
-        return ()
-
     def show_pointed(self, surface: str) -> None:
         """Mark the words that speak of the surface the picture points at."""
         for button in self.findChildren(WordButton):
