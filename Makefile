@@ -1,5 +1,5 @@
 # Two commands do all set-up on a fresh machine: `make demo` and `make test`.
-.PHONY: demo test setup check core-without-qt bench lock
+.PHONY: demo test setup newest check core-without-qt bench lock
 
 PYTHON := .venv/bin/python
 
@@ -11,9 +11,16 @@ setup: .venv/ready
 demo: setup
 	.venv/bin/blunt-ember demo
 
-# Every test once: the core's where there is no Qt, then those of the desk.
-test: setup check core-without-qt
-	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 $(PYTHON) -m pytest tests/desk -n 2
+# Every test once: the core's where there is no Qt, then those of the desk in the newest Python there is.
+test: setup check core-without-qt newest
+	.venv-newest/bin/python --version
+	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 .venv-newest/bin/python -m pytest tests/desk -n 2
+
+newest: .venv-newest/ready
+
+.venv-newest/ready: .venv/ready scripts/newest.sh
+	sh scripts/newest.sh
+	touch .venv-newest/ready
 
 # Style, types and the direction of the imports.
 check: setup

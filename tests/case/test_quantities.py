@@ -4,7 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import math
+import os
+import pickle
 import re
+import subprocess
+import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -157,3 +162,27 @@ def test_numbers_are_shown_to_significant_digits(value: float, digits: int, text
 def test_a_temperature_is_shown_on_the_relative_scale() -> None:
     assert shown(298.15, TEMPERATURE) == "25 °C"
     assert shown(0.114, LENGTH) == "114 mm"
+
+
+@pytest.mark.parametrize("fault", ["cut short", "of another place", "no folder"])
+def test_what_is_kept_of_the_units_may_be_broken(fault: str, tmp_path: Path) -> None:
+    """The first start keeps what it read; the next one reads again where that is of no use."""
+    home = {**os.environ, "XDG_CACHE_HOME": str(tmp_path / "cache")}
+    asked = "from blunt_ember.case.values.units import single_unit; print(single_unit('BTU').factor)"
+
+    def started() -> str:
+        done = subprocess.run([sys.executable, "-c", asked], env=home, capture_output=True, text=True, check=True)
+        assert done.stderr == ""
+        return done.stdout
+
+    if fault == "no folder":
+        (tmp_path / "cache").write_text("a file where the folder should be")
+    else:
+        sound = started()
+        kept = list((tmp_path / "cache").rglob("*.pickle"))
+        assert kept
+        for path in kept:
+            whole = path.read_bytes()
+            path.write_bytes(whole[: len(whole) // 2] if fault == "cut short" else pickle.dumps("nothing of ours"))
+        assert started() == sound
+    assert float(started()) == pytest.approx(1055.056, rel=1e-6)

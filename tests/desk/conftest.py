@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import gc
+import multiprocessing
 import os
+import tempfile
+import threading
 from collections.abc import Iterator
+from multiprocessing.util import get_temp_dir
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QApplication, QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.app.application import application
@@ -25,7 +30,8 @@ PATIENCE = int(os.environ.get("BLUNT_EMBER_PATIENCE_MS", "120000"))
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        item.add_marker(pytest.mark.qt_log_level_fail("CRITICAL"))
+        item.add_marker(pytest.mark.qt_log_level_fail("WARNING"))
+        item.add_marker(pytest.mark.qt_log_ignore("^This plugin does not support", extend=True))
 
 
 @pytest.fixture(autouse=True)
@@ -34,6 +40,28 @@ def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, str(tmp_path / "config"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture(autouse=True)
+def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Fail a test that leaves a widget, a thread, a process or a temporary file behind."""
+    scratch = tmp_path / "scratch"
+    scratch.mkdir()
+    get_temp_dir()  # of the processes to come, which lasts as long as the tests
+    monkeypatch.setattr(tempfile, "tempdir", str(scratch))
+    threads = set(threading.enumerate())
+    yield
+    for _ in range(2):  # what is let go of may let go of more
+        gc.collect()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    left = [
+        f"{type(widget).__name__} '{widget.windowTitle() or widget.objectName()}' {widget.parent()} {[a.text() for a in widget.actions()]}"
+        for widget in qapp.topLevelWidgets()
+    ]
+    left += [f"thread {thread.name}" for thread in set(threading.enumerate()) - threads]
+    left += [f"process {process.name}" for process in multiprocessing.active_children()]
+    left += [f"file {path.relative_to(scratch)}" for path in scratch.rglob("*")]
+    assert not left, "\n".join(left)
 
 
 @pytest.fixture

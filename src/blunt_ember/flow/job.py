@@ -14,7 +14,7 @@ def do_job(connection: Connection, what: str, job: Callable[[Callable[[Any], Non
     try:
         job(connection.send)
         connection.send("")
-    except (BrokenPipeError, ConnectionResetError):
+    except (BrokenPipeError, ConnectionResetError, EOFError):  # the other end is closed
         return
     except (BluntEmberError, OSError) as error:
         connection.send(str(error))

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from multiprocessing.connection import Connection
 from multiprocessing.synchronize import Event
 from typing import TYPE_CHECKING, Any
 
-from blunt_ember.flow.job import unforeseen
+from blunt_ember.flow.job import do_job, unforeseen
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.fem.steady.balance import NewtonStep
     from blunt_ember.fem.transient.run import Progress
+    from blunt_ember.flow.flow import Flow
     from blunt_ember.flow.outcome import Outcome
     from blunt_ember.mesh.mesh import Mesh
 
@@ -26,33 +29,43 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
 
     A run ends early when it is ``asked_to_stop``; fields are kept in the folder ``scratch``.
     """
-    # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
-    from blunt_ember.case.case import case_from_data
+
+    def job(send: Callable[[Any], None]) -> None:
+        # Imported here, so that the process that starts this one does not wait for NumPy and SciPy.
+        from blunt_ember.case.case import case_from_data
+        from blunt_ember.flow.flow import Flow
+
+        number = 0
+        flow = Flow(on_progress=lambda step: send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
+        while True:
+            number, data, case_folder = connection.recv()
+            _answer(flow, case_from_data(data, case_folder), partial(_numbered, send, number))
+
+    do_job(connection, "solver", job)
+
+
+def _numbered(send: Callable[[Any], None], number: int, news: dict[str, Any]) -> None:
+    send((number, news))
+
+
+def _answer(flow: Flow, case: Case, send: Callable[[dict[str, Any]], None]) -> None:
+    """Send what is new of every outcome of a case, whatever it meets."""
     from blunt_ember.errors import SolverError
-    from blunt_ember.flow.flow import Flow
     from blunt_ember.flow.outcome import Outcome, without_errors
 
-    number = 0
-    flow = Flow(on_progress=lambda step: connection.send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
-    while True:
-        try:
-            number, data, folder = connection.recv()
-        except (EOFError, OSError):
-            return
-        case = case_from_data(data, folder)
-        before = None
-        try:
-            for outcome in flow.outcomes(case):
-                connection.send((number, news_of(outcome, before)))
-                before = outcome
-        except (BrokenPipeError, ConnectionResetError):
-            return
-        except Exception as error:  # the window must hear of it, whatever it was
-            what = unforeseen("solver", error)
-            if before is not None and before.checks:  # the answers stand
-                connection.send((number, news_of(without_errors(before, what), before)))
-            else:
-                connection.send((number, news_of(Outcome(case, final=True, trouble=SolverError(what)), None)))
+    before = None
+    try:
+        for outcome in flow.outcomes(case):
+            send(news_of(outcome, before))
+            before = outcome
+    except (BrokenPipeError, ConnectionResetError):
+        raise
+    except Exception as error:  # the window must hear of it, whatever it was
+        what = unforeseen("solver", error)
+        if before is not None and before.checks:  # the answers stand
+            send(news_of(without_errors(before, what), before))
+        else:
+            send(news_of(Outcome(case, final=True, trouble=SolverError(what)), None))
 
 
 def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:

@@ -9,8 +9,11 @@ from typing import Any
 from blunt_ember.flow.job import do_job
 
 
-def serve_levels(connection: Connection, data: dict[str, Any], folder: str, follow_error: bool) -> None:
-    """Send the kinds of the answers, then every level of a refinement, then a line that says how it ended."""
+def serve_levels(connection: Connection, data: dict[str, Any], folder: str, follow_error: bool, scratch: str) -> None:
+    """Send the kinds of the answers, then every level of a refinement, then a line that says how it ended.
+
+    Fields of runs are kept in the folder ``scratch``.
+    """
 
     def job(send: Callable[[Any], None]) -> None:
         from blunt_ember.case.case import case_from_data
@@ -19,7 +22,7 @@ def serve_levels(connection: Connection, data: dict[str, Any], folder: str, foll
         from blunt_ember.refinement.adaptive import adaptive_refinement
         from blunt_ember.refinement.uniform import uniform_refinement
 
-        case, flow = case_from_data(data, folder), Flow()
+        case, flow = case_from_data(data, folder), Flow(folder=scratch)
         if not case.document.questions:
             raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
         send(flow.kinds(case, flow.solved(case)))

@@ -7,9 +7,14 @@ quantity is called when it is wrong.
 from __future__ import annotations
 
 import difflib
+import hashlib
+import os
 import re
+import shutil
+import sys
 from dataclasses import dataclass
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import pint
@@ -66,8 +71,27 @@ _RELATIVE_SCALES = {"degree_Celsius": (273.15, 1.0), "degree_Fahrenheit": (459.6
 
 @lru_cache(maxsize=1)
 def registry() -> Any:
-    """Return the pint registry; reading its definitions takes a tenth of a second, so it is read once."""
-    return pint.UnitRegistry(cache_folder=":auto:")
+    """Return the pint registry; reading its definitions takes a quarter of a second, so they are kept in a folder.
+
+    Whatever is wrong with that folder (cut short, not to be written, no home to hold it), the definitions are read.
+    """
+    folder: Path | None = None
+    try:
+        folder = _kept_definitions()
+        made: Any = pint.UnitRegistry(cache_folder=folder)
+        made.Unit("W/m**2")
+    except Exception:  # what was kept is a pickle, which fails as it likes
+        if folder is not None:
+            shutil.rmtree(folder, ignore_errors=True)
+        return pint.UnitRegistry()
+    return made
+
+
+def _kept_definitions() -> Path:
+    """A folder for the definitions that this Python reads: they name the files they came from."""
+    read_by = f"{pint.__version__} {pint.__file__} {sys.version}"
+    caches = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    return Path(caches) / "blunt-ember" / f"units-{hashlib.sha256(read_by.encode()).hexdigest()[:16]}"
 
 
 @dataclass(frozen=True)

@@ -119,7 +119,8 @@ class StartPage(QScrollArea):
             self._draw_cards()
 
     def close_renderer(self) -> None:
-        """Give the graphics context back."""
+        """Give back the graphics context and what was kept of solved cases."""
+        self._flow = Flow()
         if self._renderer is not None:
             self._renderer.close()
             self._renderer = None

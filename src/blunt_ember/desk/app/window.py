@@ -31,6 +31,7 @@ from blunt_ember.desk.checks.panel import ChecksPanel
 from blunt_ember.desk.sheet.sentences import Asked, DrawOutline, KeepMaterial
 from blunt_ember.desk.sheet.sheet import Sheet
 from blunt_ember.desk.sheet.surface_card import SurfaceCard
+from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.desk.solver.solver import SolverProcess
 from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.desk.stage.stage import Stage
@@ -464,6 +465,8 @@ class Window(DeskWindow):
         self.settings.flush()
         self.strip.refinement.end()
         self.solver.close()
+        for process in self.findChildren(ChildProcess):  # a report that is being written
+            process.end()
         self.stage.close_renderer()
         self.start_page.close_renderer()
         event.accept()

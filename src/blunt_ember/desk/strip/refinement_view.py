@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from tempfile import TemporaryDirectory
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
@@ -85,6 +86,7 @@ class RefinementView(QWidget):
         if self._process is not None:
             self._process.end()
             self._process = None
+            self._scratch.cleanup()
             self.said.setText("stopped" if self.levels else _HINT)
         self._show_buttons()
 
@@ -104,7 +106,8 @@ class RefinementView(QWidget):
             return
         self.end()
         self._case, self._follows, self.levels, self._kinds = self._outcome.case, follow_error, [], ()
-        arguments = dict(self._case.data), self._case.folder, follow_error
+        self._scratch = TemporaryDirectory(prefix="blunt-ember-", ignore_cleanup_errors=True)
+        arguments = dict(self._case.data), self._case.folder, follow_error, self._scratch.name
         self._process = ChildProcess(serve_levels, arguments, "refinement", self)
         self._process.said.connect(self._receive)
         self._process.lost.connect(lambda: self._receive("the refinement ended unexpectedly"))
