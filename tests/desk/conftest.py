@@ -54,10 +54,8 @@ def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.Monk
     for _ in range(2):  # what is let go of may let go of more
         gc.collect()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    left = [
-        f"{type(widget).__name__} '{widget.windowTitle() or widget.objectName()}' {widget.parent()} {[a.text() for a in widget.actions()]}"
-        for widget in qapp.topLevelWidgets()
-    ]
+    widgets = qapp.topLevelWidgets()
+    left = [f"{type(each).__name__} '{each.windowTitle() or each.objectName()}'" for each in widgets]
     left += [f"thread {thread.name}" for thread in set(threading.enumerate()) - threads]
     left += [f"process {process.name}" for process in multiprocessing.active_children()]
     left += [f"file {path.relative_to(scratch)}" for path in scratch.rglob("*")]

@@ -103,7 +103,8 @@ def _rows(
     periodic = {name for pair in problem.periodic for name in pair}
     rows = []
     for name, facets in problem.mesh.surfaces.items():
-        if facets.outer and (name in problem.held or name in problem.exchanges or name in periodic):
+        acted = name in problem.held or name in problem.exchanges or name in problem.enclosed
+        if facets.outer and (acted or name in periodic):
             rows.append(LedgerRow(document.own_name(name), heat.get(name, 0.0), _statement(name, problem)))
     # Several statements may give heat to one region, which is one row.
     sources = {each.name: each.label for each in problem.sources} | {each.name: each.label for each in problem.points}
@@ -120,8 +121,10 @@ def _relative(rows: Iterable[LedgerRow], imbalance: float, noise: float) -> floa
 
 
 def _statement(name: str, problem: Problem) -> str:
+    seen = [problem.enclosed[name].label] if name in problem.enclosed else []
     if name in problem.held:
-        return "held"
-    if name not in problem.exchanges:
+        return " and ".join(["held", *seen])
+    if name not in problem.exchanges and not seen:
         return "periodic"
-    return " and ".join(dict.fromkeys(law.label for law in problem.exchanges[name])) or "insulated"
+    acting = [law.label for law in problem.exchanges.get(name, ())]
+    return " and ".join(dict.fromkeys([*acting, *seen])) or "insulated"

@@ -25,6 +25,7 @@ class Step(Enum):
     GEOMETRY = "geometry"
     MESH = "mesh"
     SPLIT_MESH = "mesh split at joints"
+    CHAMBER = "what surfaces see of each other"
     PROBLEM = "problem"
     SOLUTION = "solution"
     HEAT = "heat flows"

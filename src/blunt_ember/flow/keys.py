@@ -47,6 +47,7 @@ _FILLING: frozenset[DocumentField] = frozenset(
         *((entry, "direction") for entry in (Region, Level, Group)),
         (CaseDocument, "materials"),
         (CaseDocument, "surroundings"),
+        (CaseDocument, "enclosures"),
         (CaseDocument, "heat_inside"),
         (CaseDocument, "joints"),
         (CaseDocument, "clock"),

@@ -127,6 +127,8 @@ class Outcome:
         )
         stated = (name for entry in entries for name in entry.surfaces)
         said = {member for name in stated for member in document.members_of(name)}
+        if self.problem is not None:
+            said |= set(self.problem.enclosed)
         return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
 
 

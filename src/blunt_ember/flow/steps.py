@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.content_hash import content_hash
+from blunt_ember.fem.problem.enclosures import Chambers, chambers_on
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
@@ -19,6 +21,7 @@ from blunt_ember.flow.keys import StepKeys
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.radiation.chamber import Chamber
 
 #: Hears of every step of Newton's method as it is done, and how far a run has got.
 OnProgress = Callable[[NewtonStep | Progress], None]
@@ -71,11 +74,23 @@ class Steps:
         """Return the problem that holds right after the time ``t``, s, in a stage of the clock."""
 
         def make() -> Problem:
-            return problem_from_case(case.document, on.mesh, stage, t)
+            return problem_from_case(case.document, on.mesh, stage, t, self._chambers(case, on))
 
         if on.refinement is None:
             return make()
         return self.cache.get(Step.PROBLEM, self.keys.of(case, Step.PROBLEM, on.refinement, stage, t), make)
+
+    def _chambers(self, case: Case, on: CaseMesh) -> Chambers:
+        """What makes the chambers of a mesh: what surfaces see follows from their shapes alone, and is kept."""
+        made = chambers_on(on.mesh)
+        if on.refinement is None:
+            return made
+        key = self.keys.of(case, Step.SPLIT_MESH, on.refinement)
+
+        def kept(surfaces: tuple[str, ...], closed: bool) -> Chamber:
+            return self.cache.get(Step.CHAMBER, content_hash(key, surfaces, closed), lambda: made(surfaces, closed))
+
+        return kept
 
     def solution(self, case: Case, on: CaseMesh) -> Solution:
         """Return the steady solution of a case on its mesh."""

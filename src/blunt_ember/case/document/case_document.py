@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.clock import AnyClock, Clock
+from blunt_ember.case.document.enclosures import Enclosure
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.parts import Name, Part, Statement, complain
 from blunt_ember.case.document.places import Line, Place
@@ -137,6 +138,9 @@ class CaseDocument(Part):
         description="the analyst's own names: of one surface, of several taken together, or of a part cut out of one",
     )
     surroundings: list[Surrounding] = Field(default_factory=list)
+    enclosures: dict[Name, Enclosure] = Field(
+        default_factory=dict, description="surfaces that see each other, by the name of what they enclose"
+    )
     heat_inside: list[HeatInside] = Field(default_factory=list)
     joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
     clock: AnyClock = Field("steady", description="'steady', or from a start to an end")

@@ -21,6 +21,7 @@ def _share(si: float) -> str | None:
 
 
 Temperature = Annotated[Law, OfLaw(TEMPERATURE, _PLACE)]
+OpeningTemperature = Annotated[Law, OfLaw(TEMPERATURE, frozenset("t"))]
 StartTemperature = Annotated[Law, OfLaw(TEMPERATURE, frozenset(PLACE))]
 FilmCoefficient = Annotated[Law, OfLaw(FILM_COEFFICIENT, _ANYWHERE, not_negative)]
 HeatFlux = Annotated[Law, OfLaw(HEAT_FLUX, _ANYWHERE)]

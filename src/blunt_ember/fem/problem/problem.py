@@ -11,6 +11,7 @@ from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Note
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.conductors import Conductor
+from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -77,3 +78,10 @@ class Problem:
     #: By region where the clock runs, else empty; and whether cells keep their heat at their nodes.
     capacities: tuple[Capacity, ...] = ()
     lumped: bool = False
+    #: Surfaces that see each other; each may be one of ``held`` and ``exchanges`` besides.
+    enclosures: tuple[EnclosureLaw, ...] = ()
+
+    @property
+    def enclosed(self) -> Mapping[str, EnclosureLaw]:
+        """By surface, the enclosure that it looks into."""
+        return {surface: law for law in self.enclosures for surface in law.chamber.surfaces}

@@ -18,16 +18,20 @@ from blunt_ember.fem.problem.case_faults import (
     require_groups,
 )
 from blunt_ember.fem.problem.conductors import Conductor
+from blunt_ember.fem.problem.enclosures import Chambers, StatedEnclosures, chambers_on
 from blunt_ember.fem.problem.joints import joints
 from blunt_ember.fem.problem.problem import Capacity, Problem
 from blunt_ember.fem.problem.statements import Stated
 from blunt_ember.mesh.mesh import Mesh
 
 
-def problem_from_case(document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.0) -> Problem:
+def problem_from_case(
+    document: CaseDocument, mesh: Mesh, stage: int = 0, t: float = 0.0, chambers: Chambers | None = None
+) -> Problem:
     """Put what the case states on the regions and surfaces of its mesh, parted at joints already.
 
-    Of a clock that runs, what holds right after the time ``t`` in s, in a ``stage`` by its place.
+    Of a clock that runs, what holds right after the time ``t`` in s, in a ``stage`` by its place. ``chambers`` makes
+    what surfaces see of each other, where it is known already.
 
     Raises :class:`OpenCaseError` for what is not stated yet, :class:`CaseError` for surfaces that do not exist or lie
     inside the body.
@@ -53,10 +57,12 @@ def problem_from_case(document: CaseDocument, mesh: Mesh, stage: int = 0, t: flo
     stated.faults += name_faults(document, mesh) + law_faults(document, mesh)
     stated.faults += own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
-    if stated.open_items:
-        raise OpenCaseError(tuple(stated.open_items))
-    if stated.faults:
-        raise CaseError(tuple(stated.faults))
+    enclosures = StatedEnclosures(document, mesh, chambers or chambers_on(mesh))
+    enclosures.gather()
+    if stated.faults or enclosures.faults:
+        raise CaseError((*stated.faults, *enclosures.faults))
+    if stated.open_items or enclosures.open_items:
+        raise OpenCaseError((*stated.open_items, *enclosures.open_items))
     return Problem(
         mesh,
         tuple(_conductor(document, region) for region in mesh.regions),
@@ -66,9 +72,10 @@ def problem_from_case(document: CaseDocument, mesh: Mesh, stage: int = 0, t: flo
         tuple(stated.points),
         joints(document),
         tuple(stated.periodic),
-        tuple(stated.notes),
+        (*stated.notes, *enclosures.notes),
         () if clock is None else tuple(_capacity(document, region) for region in mesh.regions),
         clock is not None and clock.capacity == "lumped",
+        tuple(enclosures.found),
     )
 
 

@@ -12,6 +12,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import assembled, nodal_area
+from blunt_ember.fem.coupling import coupled
 from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Balance
@@ -34,7 +35,8 @@ class Influences:
         self._free = balance.constraints.prolongation.shape[1]
         if self._free:
             reduced = balance.constraints.reduced(self._matrix)
-            self._solver = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
+            sparse = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
+            self._solver = coupled(sparse, [each.turned() for each in balance.couplings(excess)])
 
     def on_reading(self, weights: Floats) -> Floats:
         """Return the influence (n,) in K/W on a temperature that is read with ``weights`` (n,) of the nodes."""

@@ -14,9 +14,11 @@ from blunt_ember.errors import SolverError
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.corners import free_corners
+from blunt_ember.fem.coupling import Coupling, Solves, coupled
 from blunt_ember.fem.linear import LinearSolver, solve_corrected
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.terms.enclosure import couplings_of
 from blunt_ember.fem.terms.term import TermKind
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
@@ -125,6 +127,10 @@ class Balance:
         ]
         return self.constraints.reduced(assembled(slopes, len(excess)))
 
+    def couplings(self, excess: Floats) -> tuple[Coupling, ...]:
+        """What the matrix leaves out, for the free temperatures: heat that follows temperatures far away."""
+        return couplings_of(self.terms, excess, self.t, self.constraints.prolongation)
+
     @property
     def symmetric(self) -> bool:
         """Whether the matrix is, and positive definite: what follows temperature may make it neither."""
@@ -160,12 +166,12 @@ class Balance:
         if not np.isfinite(left).all():
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
-        solver: LinearSolver | None = None
+        solver: Solves | None = None
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
-                solver = LinearSolver(
-                    self.matrix(self.excess_of(free)), self.coarse, self.problem.mesh.dimension, self.symmetric
-                )
+                at = self.excess_of(free)
+                sparse = LinearSolver(self.matrix(at), self.coarse, self.problem.mesh.dimension, self.symmetric)
+                solver = coupled(sparse, self.couplings(at))
             size = float(np.linalg.norm(left))
             trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
             shrunk = float(np.linalg.norm(after))
@@ -225,6 +231,7 @@ def reference_temperature_of(problem: Problem, t: float = 0.0) -> float:
     """Mean of the temperatures that are stated, K."""
     mesh = problem.mesh
     stated: list[float] = []
+    stated += [law.opening.constant for law in problem.enclosures if law.opening is not None and law.opening.constant]
     laws = [(name, law) for name, law in problem.held.items()]
     for name, acting in problem.exchanges.items():
         laws += [(name, ambient) for each in acting for ambient in each.ambient]

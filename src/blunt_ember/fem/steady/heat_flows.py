@@ -13,6 +13,7 @@ from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Given
 from blunt_ember.fem.steady.steady import Solution
+from blunt_ember.fem.terms.enclosure import strips_of
 
 
 def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
@@ -37,6 +38,9 @@ class HeatFlows:
         self._not_held[constraints.held_nodes] = False
         self._areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
         self._held_area = sum(self._areas.values(), np.zeros(mesh.node_count))
+        self._entries = {
+            law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
+        }
         self._shares = {
             name: _share_of_interface(problem, name)
             for name, facets in mesh.surfaces.items()
@@ -74,6 +78,9 @@ class HeatFlows:
         for each in given:
             if each.kind == "surface":
                 np.add.at(entering[each.name], each.nodes, each.heat)
+            elif each.kind == "enclosure":
+                for name, own in self._entries[each.name]:
+                    np.add.at(entering[name], each.nodes[0, own], each.heat[0, own])
         left = reaction.copy()
         for name, heat in _periodic_heat(reaction, self._constraints, self._held_area).items():
             entering[name] += heat

@@ -10,6 +10,7 @@ from blunt_ember.arrays import Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import cell_places, facet_rule, facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.enclosure import enclosure_terms
 from blunt_ember.fem.terms.inside import AtNodes, Conduction, InRegion
 from blunt_ember.fem.terms.on_facets import AcrossJoint, OnSurface
 from blunt_ember.fem.terms.term import Term
@@ -22,6 +23,7 @@ def build_terms(problem: Problem, reference_temperature: float) -> tuple[Term, .
     return (
         *(Conduction(block, problem.mesh, problem.conductors, reference_temperature) for block in problem.mesh.blocks),
         *_on_surfaces(problem, reference_temperature),
+        *(term for law in problem.enclosures for term in enclosure_terms(law, problem.mesh, reference_temperature)),
         *_in_regions(problem, reference_temperature),
         *_across_joints(problem),
         *(AtNodes(source.name, source.nodes[None], source.shares[None], source.total) for source in problem.points),

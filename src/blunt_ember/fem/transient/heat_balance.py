@@ -12,8 +12,10 @@ from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.corners import free_corners
+from blunt_ember.fem.coupling import Coupling
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.terms.enclosure import couplings_of
 from blunt_ember.fem.terms.term import Term
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.fem.transient.time_step import State
@@ -100,6 +102,11 @@ class Heating:
         """Return the matrix of a step as the free nodes see it; ``weight`` in s is that of the newest heat."""
         whole = csr_array(self.capacity(excess) + weight * self.conductance(excess, t))
         return self.constraints.reduced(whole)
+
+    def couplings(self, excess: Floats, t: float, weight: float) -> tuple[Coupling, ...]:
+        """What the matrix of a step leaves out: heat that follows temperatures far away."""
+        found = couplings_of(self.terms, excess, t, self.constraints.prolongation)
+        return tuple(each.times(weight) for each in found)
 
     def coarse(self) -> csr_array | None:
         """The free corners of quadratic cells, as a coarser space."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.coupling import Solves, coupled
 from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
@@ -61,7 +62,7 @@ class Stepper:
     work: Work = field(default_factory=Work)
     #: Time of the last break, from which on errors are remembered, s.
     begin: float = 0.0
-    _solvers: OrderedDict[float, LinearSolver] = field(default_factory=OrderedDict)
+    _solvers: OrderedDict[float, Solves] = field(default_factory=OrderedDict)
 
     def first_length(self, state: State, longest: float) -> float:
         """Return a length for the first step: the fastest node then moves by a small part of the tolerance."""
@@ -160,6 +161,8 @@ class Stepper:
         for t in (made.before.t, made.inner.t, seen):
             held = self.heating.held(t)[self.heating.constraints.held_nodes]
             values += [held.min(), held.max()] if len(held) else []
+            behind = [law.opening for law in problem.enclosures if law.opening is not None]
+            values += [float(each.at({"t": np.array([t])})[0]) - reference_temperature for each in behind]
             for name, laws in problem.exchanges.items():
                 nodes = problem.mesh.surfaces[name].nodes
                 where = {
@@ -221,16 +224,15 @@ class Stepper:
         self.work.factorised += int(solver.prepared) - int(before)
         return result
 
-    def _solver(self, weight: float, at: State) -> LinearSolver:
+    def _solver(self, weight: float, at: State) -> Solves:
         """A matrix made ready: that of this very length, or in a nonlinear balance one that is close."""
         near = 1e-9 if self.heating.linear else 0.3
         known = next((each for each in self._solvers if abs(each / weight - 1) < near), None)
         if known is None:
             matrix = self.heating.matrix(at.excess, at.t, weight)
             dimension = self.heating.problem.mesh.dimension
-            self._solvers[weight] = LinearSolver(
-                matrix, self.heating.coarse, dimension, self.heating.symmetric, repeated=True
-            )
+            sparse = LinearSolver(matrix, self.heating.coarse, dimension, self.heating.symmetric, repeated=True)
+            self._solvers[weight] = coupled(sparse, self.heating.couplings(at.excess, at.t, weight))
             self.work.factorised += int(self._solvers[weight].prepared)
             known = weight
             while len(self._solvers) > (_KEPT if self.heating.linear else 1):

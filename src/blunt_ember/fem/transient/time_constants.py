@@ -10,6 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError, OpenCaseError
 from blunt_ember.fem.assembly import facet_weights
+from blunt_ember.fem.coupling import coupled
 from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.problem.conductors import conductivity_at
 from blunt_ember.fem.problem.problem import Problem
@@ -109,13 +110,16 @@ def _slowest(heating: Heating, excess: Floats) -> float | None:
         return 0.0
     conductance = heating.constraints.reduced(heating.conductance(excess, 0.0))
     capacity = heating.constraints.reduced(heating.capacity(excess))
-    solver = LinearSolver(conductance, heating.coarse, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
+    couplings = heating.couplings(excess, 0.0, 1.0)
+    sparse = LinearSolver(conductance, heating.coarse, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
+    solver = coupled(sparse, couplings)
     mode = np.ones(conductance.shape[0])
     slowest = 0.0
     for _ in range(_MODE_STEPS):
         mode = solver.solve(np.asarray(capacity @ mode))
         mode /= np.abs(mode).max()
-        before, slowest = slowest, float((mode @ (capacity @ mode)) / (mode @ (conductance @ mode)))
+        lost = conductance @ mode - sum(each.left @ (each.middle @ (each.right @ mode)) for each in couplings)
+        before, slowest = slowest, float((mode @ (capacity @ mode)) / (mode @ lost))
         if abs(slowest - before) <= _MODE_CHANGE * abs(slowest):
             break
     return slowest if np.isfinite(slowest) and slowest > 0 else None
@@ -141,6 +145,7 @@ def _span(heating: Heating, start: Floats, slowest: float | None, end: float, ca
     seen = [float(start.min()), float(start.max())]
     met = [(name, law) for name, laws in problem.exchanges.items() for each in laws for law in each.ambient]
     # What merely surrounds the body may lie far off; it counts where it changes, as the body will follow.
+    met += [(law.chamber.surfaces[0], law.opening) for law in problem.enclosures if law.opening is not None]
     stated = [*problem.held.items(), *((name, law) for name, law in met if not law.variables - {"t"})]
     for name, law in stated:
         points = mesh.points[mesh.surfaces[name].nodes]

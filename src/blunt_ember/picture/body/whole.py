@@ -61,7 +61,7 @@ def _is_tight(mesh: Mesh, problem: Problem, axis: int, at: float) -> bool:
     """Whether whole surfaces lie in a plane and no heat passes any of them."""
     reach = _ROUND_OFF * float(np.ptp(mesh.points, axis=0).max())
     periodic = {name for pair in problem.periodic for name in pair}
-    passing = {*problem.held, *problem.exchanges, *periodic}
+    passing = {*problem.held, *problem.exchanges, *problem.enclosed, *periodic}
     on_plane = np.abs(mesh.points[:, axis] - at) <= reach
     there = {
         name: np.concatenate([on_plane[block.nodes].all(axis=1) for block in facets.blocks])

@@ -1,0 +1,59 @@
+"""Surfaces that see each other: enclosures, as a case states them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from blunt_ember.case.document.parts import Part, Statement, complain
+from blunt_ember.case.document.surface_laws import Emissivity, OpeningTemperature
+from blunt_ember.case.values.references import RegionName, SurfaceName
+
+
+class Face(Statement):
+    """Surfaces of an enclosure that are of one emissivity: named, or all sides of a void."""
+
+    on: SurfaceName | list[SurfaceName] | None = Field(None, description="surface such as 'brick.left', or a list")
+    void: RegionName | None = Field(None, description="a void region, for all its sides that are not named elsewhere")
+    emissivity: Emissivity | None = Field(None, description="that of the material when nothing is said")
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> Face:
+        if (self.on is None) == (self.void is None):
+            raise complain("say which surfaces: 'on' their names, or the 'void' whose sides they are")
+        if self.on is not None and not self.surfaces:
+            raise complain("it is stated on no surface; name one, or a list of them")
+        return self
+
+    @classmethod
+    def named(cls, data: Mapping[str, Any], name: str) -> str:
+        """It is called by its surface."""
+        return f"{name} in an enclosure"
+
+    @classmethod
+    def stands(cls, data: Mapping[str, Any]) -> bool:
+        """As long as a surface or the void is left."""
+        return super().stands(data) or data.get("void") is not None
+
+    @property
+    def surfaces(self) -> tuple[str, ...]:
+        """The surfaces that are named."""
+        if self.on is None:
+            return ()
+        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+
+
+class Enclosure(Part):
+    """Surfaces that radiate to each other, and through an opening to what lies behind it."""
+
+    faces: list[Face] = Field(min_length=1, description="the surfaces that see each other")
+    opening: OpeningTemperature | None = Field(None, description="temperature of what is seen through the opening")
+    closed: Literal[True] | None = Field(None, description="it has no opening: what the surfaces miss is shared out")
+
+    @model_validator(mode="after")
+    def _open_or_closed(self) -> Enclosure:
+        if self.closed and self.opening is not None:
+            raise complain("it is said to be closed and to have an opening; remove one")
+        return self

@@ -1,0 +1,110 @@
+"""Heat that follows temperatures far away: dense where it couples, and never part of the sparse matrix."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.linalg import LinearOperator, gmres
+
+from blunt_ember.arrays import Floats
+
+#: How far the residual of what is coupled is taken down in one run, and after how many steps it starts anew.
+_TOLERANCE, _RESTART, _RUNS = 1e-9, 80, 5
+
+
+@dataclass(frozen=True)
+class Coupling:
+    """How heat at nodes follows temperatures across a space: dF/dT has the part ``left @ middle @ right``.
+
+    ``left`` (n, m) and ``right`` (m, n) are sparse, ``middle`` (m, m) is dense, which the matrix of all nodes must not
+    become.
+    """
+
+    left: csr_array
+    middle: Floats
+    right: csr_array
+
+    def times(self, weight: float) -> Coupling:
+        """Return the coupling of a heat that counts ``weight`` times."""
+        return Coupling(self.left, weight * self.middle, self.right)
+
+    def turned(self) -> Coupling:
+        """Return the transpose."""
+        return Coupling(csr_array(self.right.T), self.middle.T, csr_array(self.left.T))
+
+    def reduced(self, prolongation: csr_array) -> Coupling:
+        """Return what the free temperatures see of it."""
+        return Coupling(csr_array(prolongation.T @ self.left), self.middle, csr_array(self.right @ prolongation))
+
+
+class Solves(Protocol):
+    """A matrix made ready to be solved with."""
+
+    @property
+    def method(self) -> str:
+        """How it is solved."""
+
+    @property
+    def prepared(self) -> bool:
+        """Whether its factors, or its grids, are made."""
+
+    def solve(self, left: Floats) -> Floats:
+        """Return x (n,) with A x = ``left``."""
+
+
+class CoupledSolver:
+    """Solves (K − Σ L M R) x = b by a solver of the sparse K alone.
+
+    With y = R x it is (1 − R K⁻¹ L M) y = R K⁻¹ b, which has as many unknowns as there are facets, and is solved by
+    generalised minimal residuals: K holds all that leaves a facet, so that what comes back to it is less.
+    """
+
+    def __init__(self, sparse: Solves, couplings: Sequence[Coupling]) -> None:
+        self._sparse = sparse
+        self._couplings = couplings
+        ends = np.cumsum([0, *(len(each.middle) for each in couplings)])
+        self._own = [slice(*pair) for pair in zip(ends[:-1].tolist(), ends[1:].tolist(), strict=True)]
+        self._count = int(ends[-1])
+
+    @property
+    def method(self) -> str:
+        """How it is solved."""
+        return f"{self._sparse.method}, what radiates across by minimal residuals"
+
+    @property
+    def prepared(self) -> bool:
+        """As the sparse matrix is."""
+        return self._sparse.prepared
+
+    def solve(self, left: Floats) -> Floats:
+        """Return x (n,) with (K − Σ L M R) x = ``left``."""
+        first = self._sparse.solve(left)
+        seen = self._seen(first)
+        if not seen.any():
+            return first
+
+        def missed(y: Floats) -> Floats:
+            return np.ravel(y) - self._seen(self._sparse.solve(self._given(np.ravel(y))))
+
+        operator = LinearOperator((self._count, self._count), matvec=missed, dtype=float)
+        with warnings.catch_warnings():  # what did not converge is seen from what is left over
+            warnings.simplefilter("ignore")
+            found, _ = gmres(operator, seen, rtol=_TOLERANCE, restart=_RESTART, maxiter=_RUNS)
+        return self._sparse.solve(left + self._given(np.asarray(found)))
+
+    def _seen(self, x: Floats) -> Floats:
+        return np.concatenate([each.right @ x for each in self._couplings])
+
+    def _given(self, y: Floats) -> Floats:
+        parts = [each.left @ (each.middle @ y[own]) for each, own in zip(self._couplings, self._own, strict=True)]
+        return np.asarray(sum(parts[1:], parts[0]))
+
+
+def coupled(sparse: Solves, couplings: Sequence[Coupling]) -> Solves:
+    """Return a solver with couplings; the sparse one itself where there are none."""
+    return CoupledSolver(sparse, couplings) if couplings else sparse

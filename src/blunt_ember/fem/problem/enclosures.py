@@ -1,0 +1,196 @@
+"""Enclosures of a case put on the surfaces of its mesh: what sees what, how black it is, what is behind openings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.enclosures import Enclosure, Face
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.values.laws import Law
+from blunt_ember.errors import DataPath, Fault, Note
+from blunt_ember.fem.assembly import facet_weights
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.radiation.chamber import Chamber, ChamberError, chamber_of
+
+#: Share of what a facet sees that a correction may move without a word.
+_NOTED = 0.01
+
+#: Makes the chamber of some surfaces of a mesh, which may be said to be closed.
+Chambers = Callable[[tuple[str, ...], bool], Chamber]
+
+
+@dataclass(frozen=True)
+class EnclosureLaw:
+    """Grey, diffuse surfaces that see each other as a ``chamber`` says, each of its ``emissivity``.
+
+    ``opening`` is the temperature of what is seen through the opening, K; None where there is none.
+    """
+
+    name: str
+    chamber: Chamber = field(repr=False)
+    emissivity: tuple[Law, ...]
+    opening: Law | None
+
+    @property
+    def label(self) -> str:
+        """What it is called in the ledger."""
+        return f"enclosure {self.name}"
+
+    @property
+    def laws(self) -> tuple[Law, ...]:
+        """Every value stated for it."""
+        return self.emissivity if self.opening is None else (*self.emissivity, self.opening)
+
+
+def chambers_on(mesh: Mesh) -> Chambers:
+    """Return what makes the chambers of surfaces of a mesh."""
+    return lambda surfaces, closed: chamber_of(mesh, surfaces, facet_areas(mesh, surfaces), closed)
+
+
+def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
+    """Return the area (m,) in m² of every facet of surfaces, block by block, on its true curve."""
+    blocks = [(mesh.surfaces[name], block) for name in surfaces for block in mesh.surfaces[name].blocks]
+    return np.concatenate([facet_weights(facets, block, mesh).sum(axis=1) for facets, block in blocks])
+
+
+@dataclass
+class StatedEnclosures:
+    """Gathers the enclosures of a case, with what is wrong, what is open, and what the analyst should know."""
+
+    document: CaseDocument
+    mesh: Mesh
+    chambers: Chambers
+    found: list[EnclosureLaw] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    open_items: list[Fault] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
+    _taken: dict[str, str] = field(default_factory=dict)
+
+    def gather(self) -> None:
+        """Look at every enclosure of the case."""
+        for name, entry in self.document.enclosures.items():
+            self._enclose(name, entry, ("enclosures", name))
+
+    def _enclose(self, name: str, entry: Enclosure, path: DataPath) -> None:
+        if self.mesh.dimension == 1:
+            what = "a rod has no surfaces that see each other; make the body a section, or state radiation on its side"
+            self.faults.append(Fault(path, what))
+            return
+        emissivity: dict[str, Law] = {}
+        before = len(self.faults) + len(self.open_items)
+        for number, face in enumerate(entry.faces):
+            at = (*path, "faces", number)
+            for surface in self._surfaces_of(face, at, entry):
+                self._take(surface, name, at)
+                stated = self._emissivity(face, surface, at)
+                if stated is not None:
+                    emissivity[surface] = stated
+        if len(self.faults) + len(self.open_items) > before:
+            return
+        if all(law.constant == 0 for law in emissivity.values()):
+            what = (
+                "the emissivity of all its surfaces is 0, so nothing is absorbed and no temperature can follow from it"
+            )
+            self.faults.append(Fault((*path, "faces"), f"{what}; state one above 0"))
+            return
+        try:
+            chamber = self.chambers(tuple(emissivity), bool(entry.closed))
+        except ChamberError as error:
+            self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
+            return
+        self._look_at(chamber, entry, path)
+        opening = entry.opening if chamber.open_area > 0 else None
+        if chamber.open_area > 0 and opening is None:
+            return
+        self.found.append(EnclosureLaw(name, chamber, tuple(emissivity.values()), opening))
+
+    def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure) -> list[str]:
+        """The surfaces of the mesh that a face stands for; what there is not is a fault."""
+        if face.void is not None:
+            return self._sides_of(face.void, at, entry)
+        found = []
+        for name in (member for stated in face.surfaces for member in self.document.members_of(stated)):
+            facets = self.mesh.surfaces.get(name)
+            if facets is None:
+                outer = [surface for surface, each in self.mesh.surfaces.items() if each.outer]
+                what = f"there is no surface '{name}'{nearest(name, [*outer, *self.document.surfaces])}"
+                self.faults.append(Fault((*at, "on"), what))
+            elif not facets.outer:
+                what = f"'{name}' lies inside the body and looks at nothing; take it out, or make a gap there"
+                self.faults.append(Fault((*at, "on"), what))
+            else:
+                found.append(name)
+        return found
+
+    def _sides_of(self, void: str, at: DataPath, entry: Enclosure) -> list[str]:
+        """The sides of a void, less those that other faces of the enclosure name."""
+        fillings = self.document.body.fillings
+        if void not in fillings or not fillings[void].void:
+            voids = [name for name, filling in fillings.items() if filling.void]
+            what = f"there is no void '{void}'{nearest(void, voids)}"
+            self.faults.append(Fault((*at, "void"), f"{what}; name a region that is empty, or surfaces with 'on'"))
+            return []
+        named = {
+            member for face in entry.faces for stated in face.surfaces for member in self.document.members_of(stated)
+        }
+        sides = [
+            name
+            for name, facets in self.mesh.surfaces.items()
+            if facets.outer and _side_of_void(name, void) and name not in named
+        ]
+        if not sides and not named:
+            self.faults.append(Fault((*at, "void"), f"nothing is left about the void '{void}' that could radiate"))
+        return sides
+
+    def _take(self, surface: str, name: str, at: DataPath) -> None:
+        """Keep a surface to one enclosure, and to one place in it."""
+        owner = self._taken.setdefault(surface, name)
+        if owner != name:
+            what = f"'{surface}' is in the enclosure '{owner}' already; it can look into one only"
+            self.faults.append(Fault(at, f"{what}: take it out of one of them"))
+
+    def _emissivity(self, face: Face, surface: str, at: DataPath) -> Law | None:
+        if face.emissivity is not None:
+            return face.emissivity
+        region = self.mesh.regions[self.mesh.surfaces[surface].regions[0]]
+        material = str(self.document.body.fillings[region].material)
+        properties = self.document.materials.get(material)
+        if properties is not None and properties.emissivity is not None:
+            return properties.emissivity
+        what = f"state the emissivity of '{surface}' here, or that of the material '{material}'"
+        self.open_items.append(Fault((*at, "emissivity"), what))
+        return None
+
+    def _blind(self, surfaces: dict[str, Law], why: str) -> str:
+        if len(surfaces) == 1 and "do not see" in why:
+            alone = next(iter(surfaces))
+            return f"'{alone}' does not see itself; name the surfaces that it faces too"
+        return f"{why}; look whether all of them are named, and nothing stands between them"
+
+    def _look_at(self, chamber: Chamber, entry: Enclosure, path: DataPath) -> None:
+        """Ask for what is behind an opening, and say how large a correction was."""
+        if chamber.open_area > 0 and entry.opening is None:
+            share = chamber.open_area / float(chamber.areas().sum())
+            most = chamber.surfaces[int(chamber.openings().argmax())]
+            what = (
+                f"it is open: its surfaces see {chamber.open_area:.3g} m² of something else, {share:.1%} of all they "
+                f"see, '{most}' most of it; state the temperature behind the opening, name surfaces that are missing, "
+                "or say that it is closed"
+            )
+            self.open_items.append(Fault((*path, "opening"), what))
+        if chamber.open_area == 0 and entry.opening is not None:
+            self.notes.append(Note((*path, "opening"), "it has no opening, so the temperature behind one is not used"))
+        if max(chamber.corrected, chamber.left) > _NOTED:
+            what = f"its views did not close by up to {max(chamber.corrected, chamber.left):.1%} of a facet"
+            self.notes.append(Note(path, f"{what}, which was shared out among all that see each other"))
+
+
+def _side_of_void(surface: str, void: str) -> bool:
+    """Whether a surface is a side of a void: ``plate.hole``, or ``plate.slot left``."""
+    side = surface.rpartition(".")[2]
+    return side == void or side.startswith(f"{void} ")

@@ -1,0 +1,305 @@
+"""Radiation between surfaces that see each other: what each facet emits, and what it absorbs of all the others.
+
+Grey, diffuse surfaces (H. C. Hottel & A. F. Sarofim, Radiative Transfer (1967), ch. 3; M. F. Modest, Radiative Heat
+Transfer, 3rd ed. (2013), ch. 5). The radiosity is even over a facet, the emission follows the temperature within it.
+What facet i absorbs of the emissive power E of the others is Σⱼ Sᵢⱼ Eⱼ + Sᵢₒ Eₒ, where S = ε A (I − F ρ)⁻¹ F ε is
+symmetric and, with the opening o, sums to ε A.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.linalg import lu_factor, lu_solve
+from scipy.sparse import coo_array, csr_array
+from scipy.sparse.csgraph import connected_components
+
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
+from blunt_ember.case.values.laws import Law
+from blunt_ember.fem.assembly import facet_weights
+from blunt_ember.fem.coupling import Coupling
+from blunt_ember.fem.problem.enclosures import EnclosureLaw
+from blunt_ember.fem.terms.term import Term, TermKind, sampled
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
+
+
+def emissive_power(temperature: Floats) -> Floats:
+    """Return σ T |T|³ in W/m² of temperatures in K, which stays monotone below zero, where a step may pass through."""
+    return STEFAN_BOLTZMANN * temperature * np.abs(temperature) ** 3
+
+
+def emissive_slope(temperature: Floats) -> Floats:
+    """Return 4 σ |T|³ in W/(m² K), at least that of one kelvin, which holds a temperature in place."""
+    return 4 * STEFAN_BOLTZMANN * np.maximum(np.abs(temperature), 1.0) ** 3
+
+
+@dataclass(frozen=True)
+class Strip:
+    """Facets of one family of a surface of an enclosure: quadrature on them, and the ``own`` facets of the chamber that
+    they are. ``entries`` are their nodes among those of all facets, written one after the other."""
+
+    surface: str
+    region: int
+    nodes: Ints
+    shape: Floats
+    weights: Floats
+    where: dict[str, Floats]
+    own: slice
+    entries: slice
+
+    def mean(self, values: Floats) -> Floats:
+        """Return means (m,) over facets of values (m, q) at places of the quadrature."""
+        return np.asarray((values * self.weights).sum(axis=1) / self.weights.sum(axis=1))
+
+
+def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
+    """Return the facets of an enclosure, block by block of its surfaces."""
+    strips, facet, entry = [], 0, 0
+    for name in law.chamber.surfaces:
+        facets = mesh.surfaces[name]
+        for block in facets.blocks:
+            shape = CELL_FAMILIES[block.family].at_points
+            count, size = len(block.nodes), block.nodes.size
+            strips.append(
+                Strip(
+                    name,
+                    facets.regions[0],
+                    block.nodes,
+                    shape,
+                    facet_weights(facets, block, mesh),
+                    mesh.space.variables(shape @ mesh.points[block.nodes]),
+                    slice(facet, facet + count),
+                    slice(entry, entry + size),
+                )
+            )
+            facet, entry = facet + count, entry + size
+    return tuple(strips)
+
+
+@dataclass(frozen=True)
+class Emitting:
+    """What the facets of a strip emit."""
+
+    strip: Strip
+    emissivity: Law
+    reference_temperature: float
+    kind: TermKind = "surface"
+    linear: bool = False
+    spd: bool = True
+    anchors: bool = False
+
+    @property
+    def name(self) -> str:
+        """That of its surface."""
+        return self.strip.surface
+
+    @property
+    def nodes(self) -> Ints:
+        """Those of the facets, (m, k)."""
+        return self.strip.nodes
+
+    @property
+    def regions(self) -> Ints:
+        """The one behind it."""
+        return np.array([self.strip.region])
+
+    @property
+    def time_independent(self) -> bool:
+        """Whether the emissivity does not depend on time."""
+        return not self.emissivity.follows_time
+
+    @property
+    def slope_time_independent(self) -> bool:
+        """Likewise."""
+        return self.time_independent
+
+    def links(self) -> Ints:
+        """No nodes with each other."""
+        return self.nodes[:0]
+
+    def temperature(self, excess: Floats) -> Floats:
+        """Return the temperatures (m, q) in K at the places of the quadrature."""
+        return self.reference_temperature + excess @ self.strip.shape.T
+
+    def emissivity_at(self, temperature: Floats, t: float) -> Floats:
+        """Return the emissivity (m,) of the facets at temperatures (m, q) in K: that of their middles."""
+        where = {key: self.strip.mean(values) for key, values in self.strip.where.items()}
+        middle = self.strip.mean(temperature)
+        stated = sampled(self.emissivity, {**where, "T": middle, "t": np.full(len(middle), t)})
+        return np.broadcast_to(stated, middle.shape)
+
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
+        """−∫ ε σ T⁴ N dA."""
+        temperature = self.temperature(excess)
+        emitted = self.emissivity_at(temperature, t)[:, None] * emissive_power(temperature)
+        return -(emitted * self.strip.weights) @ self.strip.shape
+
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats:
+        """∫ 4 ε σ |T|³ N N dA; that the emissivity may follow temperature is left to the steps of Newton's method."""
+        temperature = self.temperature(excess)
+        steep = self.strip.weights * emissive_slope(temperature) * self.emissivity_at(temperature, t)[:, None]
+        shape = self.strip.shape
+        return np.asarray(np.einsum("mq,qa,qb->mab", steep, shape, shape, optimize=True))
+
+
+@dataclass(frozen=True)
+class RadiatingState:
+    """Emissivity (m,) and emissive ``power`` (m,), W/m², of all facets of an enclosure, and the power ``behind`` its
+    opening, W/m²."""
+
+    emissivity: Floats
+    power: Floats
+    behind: float
+
+
+@dataclass(frozen=True)
+class Absorbing:
+    """What the surfaces of an enclosure absorb of what all of them emit, as one element over all their nodes.
+
+    It has no slope of its own: its ``coupling`` says how it follows the temperatures.
+    """
+
+    law: EnclosureLaw
+    emitting: tuple[Emitting, ...]
+    count: int
+    kind: TermKind = "enclosure"
+    linear: bool = False
+    spd: bool = True
+
+    @property
+    def name(self) -> str:
+        """That of the enclosure."""
+        return self.law.name
+
+    @cached_property
+    def nodes(self) -> Ints:
+        """The nodes of all facets one after the other, (1, n)."""
+        return np.concatenate([each.nodes.ravel() for each in self.emitting])[None]
+
+    @cached_property
+    def regions(self) -> Ints:
+        """The regions behind it."""
+        return np.unique([each.strip.region for each in self.emitting])
+
+    @property
+    def time_independent(self) -> bool:
+        """Whether nothing of it depends on time."""
+        return not any(law.follows_time for law in self.law.laws)
+
+    @property
+    def slope_time_independent(self) -> bool:
+        """Whether no emissivity depends on time."""
+        return not any(law.follows_time for law in self.law.emissivity)
+
+    @property
+    def anchors(self) -> bool:
+        """Whether something is seen through an opening."""
+        return self.law.opening is not None
+
+    def links(self) -> Ints:
+        """A node of every facet with one of a facet that it sees, directly or by way of others."""
+        _, group = connected_components(coo_array(self.law.chamber.exchange), directed=False)
+        first = np.concatenate([each.nodes[:, 0] for each in self.emitting])
+        _, at = np.unique(group, return_index=True)
+        return np.column_stack([first[at[group]], first])
+
+    def heat(self, excess: Floats, t: float = 0.0) -> Floats:
+        """Return what every node is given, (1, n) in W."""
+        absorbed = self.absorbed(self.state(excess, t))
+        parts = []
+        for each in self.emitting:
+            weights = each.strip.weights
+            share = (absorbed[each.strip.own] / weights.sum(axis=1))[:, None]
+            parts.append(((share * weights) @ each.strip.shape).ravel())
+        return np.concatenate(parts)[None]
+
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
+        """None."""
+        return None
+
+    def coupling(self, excess: Floats, t: float = 0.0) -> Coupling:
+        """Return how what is absorbed follows the temperatures of all facets, at an ``excess`` (1, n) in K."""
+        facets, rows, columns, taken, seen = len(self.law.chamber.area), [], [], [], []
+        for each, local in self._each(excess):
+            strip = each.strip
+            facet = np.arange(strip.own.start, strip.own.stop)
+            rows.append(strip.nodes.ravel())
+            columns.append(np.repeat(facet, strip.nodes.shape[1]))
+            shares = strip.weights / strip.weights.sum(axis=1, keepdims=True)
+            taken.append((shares @ strip.shape).ravel())
+            seen.append(((shares * emissive_slope(each.temperature(local))) @ strip.shape).ravel())
+        row, column = np.concatenate(rows), np.concatenate(columns)
+        left = csr_array((np.concatenate(taken), (row, column)), shape=(self.count, facets))
+        right = csr_array((np.concatenate(seen), (column, row)), shape=(facets, self.count))
+        return Coupling(left, self.absorption(self.state(excess, t).emissivity)[0], right)
+
+    def state(self, excess: Floats, t: float = 0.0) -> RadiatingState:
+        """Return what decides about the exchange, at an ``excess`` (1, n) in K."""
+        emissivity, power = [], []
+        for each, local in self._each(excess):
+            temperature = each.temperature(local)
+            emissivity.append(each.emissivity_at(temperature, t))
+            power.append(each.strip.mean(emissive_power(temperature)))
+        behind = 0.0
+        if self.law.opening is not None:
+            behind = float(emissive_power(sampled(self.law.opening, {"t": np.array([t])}))[0])
+        return RadiatingState(np.concatenate(emissivity), np.concatenate(power), behind)
+
+    def absorbed(self, state: RadiatingState) -> Floats:
+        """Return what every facet (m,) absorbs, W."""
+        exchanged, seen_out = self.absorption(state.emissivity)
+        return exchanged @ state.power + seen_out * state.behind
+
+    def absorption(self, emissivity: Floats) -> tuple[Floats, Floats]:
+        """Return S (m, m) and Sₒ (m,), both in m², of emissivities (m,); those of the last ones are kept."""
+        key = emissivity.tobytes()
+        if key not in self._known:
+            self._known.clear()
+            self._known[key] = absorption(self.law, emissivity)
+        return self._known[key]
+
+    @cached_property
+    def _known(self) -> dict[bytes, tuple[Floats, Floats]]:
+        return {}
+
+    def _each(self, excess: Floats) -> Iterator[tuple[Emitting, Floats]]:
+        """Every strip with the excess (m, k) of its own nodes."""
+        local = excess.reshape(-1)
+        for each in self.emitting:
+            yield each, local[each.strip.entries].reshape(each.nodes.shape)
+
+
+def absorption(law: EnclosureLaw, emissivity: Floats) -> tuple[Floats, Floats]:
+    """Return S (m, m), m², how much of what every facet would emit if it were black is absorbed by every other one in
+    the end, and Sₒ (m,), m², of what comes in through the opening."""
+    chamber = law.chamber
+    exchange, area = chamber.exchange, chamber.area
+    seen_out = chamber.opening * emissivity
+    if (emissivity == 1).all():
+        return exchange, seen_out
+    # (A − X ρ) y = X ε, with X = A F: what falls on every facet of a unit of black power of each.
+    system = -exchange * (1 - emissivity)
+    system[np.diag_indices(len(area))] += area
+    factors = lu_factor(system, check_finite=False)
+    falling = lu_solve(factors, exchange * emissivity, check_finite=False)
+    absorbed = (emissivity * area)[:, None] * falling
+    outside = lu_solve(factors, chamber.opening, check_finite=False)
+    return (absorbed + absorbed.T) / 2, emissivity * area * outside
+
+
+def enclosure_terms(law: EnclosureLaw, mesh: Mesh, reference_temperature: float) -> tuple[Emitting | Absorbing, ...]:
+    """Return the terms of an enclosure: what each strip of it emits, and what all of them absorb."""
+    stated = dict(zip(law.chamber.surfaces, law.emissivity, strict=True))
+    emitting = tuple(Emitting(strip, stated[strip.surface], reference_temperature) for strip in strips_of(law, mesh))
+    return (*emitting, Absorbing(law, emitting, mesh.node_count))
+
+
+def couplings_of(terms: Iterable[Term], excess: Floats, t: float, prolongation: csr_array) -> tuple[Coupling, ...]:
+    """Return the couplings of terms at an ``excess`` (n,) in K, as the free temperatures see them."""
+    absorbing = [term for term in terms if isinstance(term, Absorbing)]
+    return tuple(term.coupling(excess[term.nodes], t).reduced(prolongation) for term in absorbing)

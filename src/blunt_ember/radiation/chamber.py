@@ -1,0 +1,99 @@
+"""A chamber: surfaces that see each other, how much, and what of each looks out through an opening."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.geometry.space import Plane
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.radiation.closure import closed_exchange
+from blunt_ember.radiation.facets import looking_facets, straight_skin
+from blunt_ember.radiation.strings import exchange_lengths
+
+#: Share of what a chamber sees in all that is round-off, and no opening.
+_OPEN = 1e-7
+
+
+class ChamberError(BluntEmberError):
+    """Surfaces that make no chamber; the message says why."""
+
+
+@dataclass(frozen=True)
+class Chamber:
+    """What the facets of ``surfaces`` see of each other.
+
+    ``surface`` (m,) is the place of the surface of each facet and ``area`` (m,) in m² its size. ``exchange`` (m, m) in
+    m² are areas times view factors: symmetric, and with the ``opening`` (m,) in m², what looks out of the chamber, they
+    sum to the area of each facet. ``left`` is how much of a facet at most did not close before it was corrected, as a
+    share, and ``corrected`` the largest correction of a facet as a share.
+    """
+
+    surfaces: tuple[str, ...]
+    surface: Ints
+    area: Floats
+    exchange: Floats
+    opening: Floats
+    left: float
+    corrected: float
+
+    @property
+    def open_area(self) -> float:
+        """What all facets together see of the opening, m²: its size, where it is flat; 0 for a closed chamber."""
+        return float(self.opening.sum())
+
+    def between(self) -> Floats:
+        """Return the exchanged areas (s, s) in m² of whole surfaces."""
+        own = self._owning()
+        return np.asarray(own @ self.exchange @ own.T)
+
+    def areas(self) -> Floats:
+        """Return the areas (s,) in m² of the surfaces."""
+        return np.asarray(self._owning() @ self.area)
+
+    def openings(self) -> Floats:
+        """Return what each surface (s,) sees of the opening, m²."""
+        return np.asarray(self._owning() @ self.opening)
+
+    def _owning(self) -> Floats:
+        return (np.arange(len(self.surfaces))[:, None] == self.surface).astype(float)
+
+
+def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool = False) -> Chamber:
+    """Return what ``surfaces`` of a mesh see of each other, whose facets have the ``area`` (m,) in m², block by block.
+
+    What is missing is shared out where it is said ``closed``.
+
+    Raises :class:`ChamberError` where they see nothing, or the space is one in which views are not known.
+    """
+    if not isinstance(mesh.space, Plane) or mesh.dimension != 2:
+        raise ChamberError("views between surfaces are known in plane sections so far")
+    facets = looking_facets(mesh, surfaces)
+    start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
+    lengths = exchange_lengths(start, end, straight_skin(mesh))
+    straight = np.linalg.norm(end - start, axis=1)
+    lacking = 1 - lengths.sum(axis=1) / straight
+    return _chamber(tuple(surfaces), facets.surface, area, lengths * mesh.space.depth, lacking, closed)
+
+
+def _chamber(
+    surfaces: tuple[str, ...], surface: Ints, area: Floats, exchange: Floats, lacking: Floats, closed: bool
+) -> Chamber:
+    """Find the opening from what facets lack (m,) as a share, and close the rest."""
+    if not exchange.any():
+        raise ChamberError("its surfaces do not see each other")
+    share = float(lacking @ area / area.sum())
+    opening = np.zeros(len(area))
+    if not closed and share > _OPEN:
+        opening = area * np.clip(lacking, 0.0, 1.0)
+    left = float(np.abs(lacking - opening / area).max())
+    blind = ~exchange.any(axis=1)
+    if closed and blind.any():
+        raise ChamberError("a part of its surfaces sees nothing of the others, so it is not closed")
+    whole, corrected = closed_exchange(exchange, np.where(blind, 0.0, area - opening))
+    opening = np.where(blind, area, opening)
+    return Chamber(surfaces, surface, area, whole, opening, left, corrected)

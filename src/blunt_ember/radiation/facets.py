@@ -1,0 +1,64 @@
+"""The facets of surfaces that radiate, turned to the space they look into, and the skin that stands in their way."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.mesh.cells.facets import facet_keys, skin_of
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
+
+#: Pieces of skin whose directions differ by less than this run straight on, radians.
+_STRAIGHT = 1e-9
+
+
+@dataclass(frozen=True)
+class LookingFacets:
+    """Facets of surfaces in their order, block by block: the ``corners`` (m, c) as node numbers, in a plane with the
+    space on their left, and the place (m,) of the ``surface`` of each."""
+
+    corners: Ints
+    surface: Ints
+
+
+def looking_facets(mesh: Mesh, surfaces: Sequence[str]) -> LookingFacets:
+    """Return the facets of outer surfaces of a mesh in a plane, turned to what they look into."""
+    corners, owner = [], []
+    for place, name in enumerate(surfaces):
+        for block in mesh.surfaces[name].blocks:
+            corners.append(block.nodes[:, : CELL_FAMILIES[block.family].corners])
+            owner.append(np.full(len(block.nodes), place))
+    own = np.concatenate(corners)
+    # Skin has the body on its left, so facets that run with it are turned.
+    skin = np.concatenate([part.corners for part in skin_of(mesh).parts])
+    keys, order = facet_keys(skin), np.argsort(facet_keys(skin))
+    found = order[np.searchsorted(keys, facet_keys(own), sorter=order)]
+    return LookingFacets(skin[found][:, ::-1], np.concatenate(owner))
+
+
+def straight_skin(mesh: Mesh) -> Floats:
+    """Return the skin of a mesh in a plane as straight edges (k, 2, 2) in m, as long as they can be."""
+    skin = np.concatenate([part.corners for part in skin_of(mesh).parts])
+    along = mesh.points[skin[:, 1]] - mesh.points[skin[:, 0]]
+    angle = np.arctan2(along[:, 1], along[:, 0])
+    count = mesh.node_count
+    leaving, arriving = np.bincount(skin[:, 0], minlength=count), np.bincount(skin[:, 1], minlength=count)
+    out, into = np.full(count, np.nan), np.full(count, np.nan)
+    out[skin[:, 0]], into[skin[:, 1]] = angle, angle
+    turn = np.abs((out - into + np.pi) % (2 * np.pi) - np.pi)
+    passed = (leaving == 1) & (arriving == 1) & (turn < _STRAIGHT)
+    before, after = np.full(count, -1), np.full(count, -1)
+    before[skin[:, 1]], after[skin[:, 0]] = np.arange(len(skin)), np.arange(len(skin))
+    joined = np.flatnonzero(passed)
+    graph = coo_array((np.ones(len(joined)), (before[joined], after[joined])), shape=(len(skin),) * 2)
+    number, edge = connected_components(graph, directed=False)
+    ends = np.full((number, 2), -1)
+    begins, stops = ~passed[skin[:, 0]], ~passed[skin[:, 1]]
+    ends[edge[begins], 0], ends[edge[stops], 1] = skin[begins, 0], skin[stops, 1]
+    return mesh.points[ends]
