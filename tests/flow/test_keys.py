@@ -246,6 +246,42 @@ def stack(**more: Any) -> dict[str, Any]:
     }
 
 
+def chamber(**more: Any) -> dict[str, Any]:
+    """A frame about a void with a post in it, whose sides see each other, and two plates with an open gap."""
+    square = {"shape": "rectangle", "size": ["60 mm", "40 mm"], "material": "a"}
+    return {
+        "format": "blunt-ember/1",
+        "materials": {
+            "a": {"k": "1 W/(m K)", "density": "2000 kg/m³", "c": "800 J/(kg K)", "emissivity": "0.8"},
+            "b": {"k": "2 W/(m K)", "density": "2000 kg/m³", "c": "800 J/(kg K)", "emissivity": "0.6"},
+        },
+        "body": {
+            "kind": "section",
+            "regions": {
+                "frame": square,
+                "hole": {"shape": "rectangle", "size": ["30 mm", "20 mm"], "inside": "frame", "void": True},
+                "nook": {"shape": "rectangle", "size": ["4 mm", "4 mm"], "at": ["4 mm", "4 mm"], "void": True},
+                "plate": {**square, "size": ["10 mm", "40 mm"], "at": ["80 mm", "0 mm"], "material": "b"},
+            },
+        },
+        "surroundings": [
+            {"on": "frame.left", "temperature": "600 °C"},
+            {"on": "plate.right", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
+        ],
+        "enclosures": {
+            "inside": {"faces": [{"on": "frame.hole left", "emissivity": "0.5"}, {"void": "hole"}]},
+            "gap": {"faces": [{"on": "frame.right"}, {"on": "plate.left"}], "opening": "30 °C"},
+        },
+        "mesh": {"size": "10 mm", "across": 1, "order": 1},
+        "questions": [
+            {"name": "net", "radiation": "frame.hole left", "how": "incident", "basis": "area"},
+            {"name": "F", "view_factor": "frame.right", "to": "plate.left"},
+            {"name": "over", "exchange": "frame.right", "to": "opening"},
+        ],
+        **more,
+    }
+
+
 def turned() -> dict[str, Any]:
     """A short piece of a tube, turned by a quarter."""
     tube = {"shape": "rectangle", "size": ["6 mm", "10 mm"], "at": ["10 mm", "0 mm"], "material": "a"}
@@ -272,10 +308,14 @@ def synthetic() -> Iterator[Case]:
     divided = plate(mesh={"order": 1, "local": [{"on": "left.left", "divisions": 7}]}, surfaces={}, questions=[])
     divided["surroundings"] = divided["surroundings"][:2]
     divided["questions"] = [{"name": "a", "heat_flow": "right.right"}]
-    yield from map(
-        case_from_data,
-        (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, resisting, gaping, divided),
-    )
+    shut = chamber(clock={"start": "20 °C", "end": "1 min", "step": "20 s"})
+    shut["enclosures"]["gap"] = {"faces": [{"on": ["frame.right", "plate.left"]}], "closed": True}
+    shut["questions"] = [
+        {"name": "net", "radiation": "plate.left", "time": "20 s"},
+        {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},
+    ]
+    said = (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, resisting, gaping, divided)
+    yield from map(case_from_data, (*said, chamber(), shut))
 
 
 def stated_fields(case: Case) -> Iterator[tuple[Field, Leaf]]:

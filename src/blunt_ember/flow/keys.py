@@ -63,6 +63,7 @@ IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.GEOMETRY: _WORDS | _FILLING | _SURFACES | _MESH,
     Step.MESH: _WORDS | _FILLING | _SURFACES,
     Step.SPLIT_MESH: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
+    Step.CHAMBER: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
     Step.PROBLEM: _WORDS,
     Step.SOLUTION: _WORDS | {(CaseDocument, "questions")},
     Step.HEAT: _WORDS | {(CaseDocument, "questions")},
@@ -110,7 +111,8 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
     """What a step that ignores the names of surfaces yet takes of them."""
     if (CaseDocument, "surfaces") not in IGNORED[step]:
         return ()
-    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: bool(document.mesh.local or document.joints)}
+    split = bool(document.mesh.local or document.joints)
+    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split}
     return (document.surface_parts, document.surfaces if looked_up.get(step) else {})
 
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.content_hash import content_hash
 from blunt_ember.fem.problem.enclosures import Chambers, chambers_on
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
@@ -85,10 +84,10 @@ class Steps:
         made = chambers_on(on.mesh)
         if on.refinement is None:
             return made
-        key = self.keys.of(case, Step.SPLIT_MESH, on.refinement)
 
         def kept(surfaces: tuple[str, ...], closed: bool) -> Chamber:
-            return self.cache.get(Step.CHAMBER, content_hash(key, surfaces, closed), lambda: made(surfaces, closed))
+            key = self.keys.of(case, Step.CHAMBER, on.refinement, surfaces, closed)
+            return self.cache.get(Step.CHAMBER, key, lambda: made(surfaces, closed))
 
         return kept
 
@@ -112,11 +111,20 @@ class Steps:
         """Return the steady solution as questions see it."""
         on = self.mesh(case, refinement)
         solution = self.solution(case, on)
-        return SolvedField(case.document, self.geometry(case), on.mesh, solution.temperature, self.heat(case, on))
+        return SolvedField(
+            case.document,
+            self.geometry(case),
+            on.mesh,
+            solution.temperature,
+            self.heat(case, on),
+            problem=self.problem(case, on),
+        )
 
     def solved_anew(self, case: Case, on: CaseMesh, on_progress: OnProgress) -> tuple[SolvedField, Problem]:
         """Return the steady solution on a mesh and the problem, neither of them kept."""
         problem = problem_from_case(case.document, on.mesh, 0, 0.0)
         solution = solve_steady(problem, on_progress=on_progress)
         heat = heat_flows(problem, solution)
-        return SolvedField(case.document, self.geometry(case), on.mesh, solution.temperature, heat), problem
+        return SolvedField(
+            case.document, self.geometry(case), on.mesh, solution.temperature, heat, problem=problem
+        ), problem

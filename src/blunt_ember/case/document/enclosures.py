@@ -11,6 +11,9 @@ from blunt_ember.case.document.parts import Part, Statement, complain
 from blunt_ember.case.document.surface_laws import Emissivity, OpeningTemperature
 from blunt_ember.case.values.references import RegionName, SurfaceName
 
+#: What lies behind the opening of an enclosure, where a surface is named otherwise.
+OPENING = "opening"
+
 
 class Face(Statement):
     """Surfaces of an enclosure that are of one emissivity: named, or all sides of a void."""
@@ -48,12 +51,14 @@ class Face(Statement):
 class Enclosure(Part):
     """Surfaces that radiate to each other, and through an opening to what lies behind it."""
 
-    faces: list[Face] = Field(min_length=1, description="the surfaces that see each other")
+    faces: list[Face] = Field(description="the surfaces that see each other")
     opening: OpeningTemperature | None = Field(None, description="temperature of what is seen through the opening")
     closed: Literal[True] | None = Field(None, description="it has no opening: what the surfaces miss is shared out")
 
     @model_validator(mode="after")
     def _open_or_closed(self) -> Enclosure:
+        if not self.faces:
+            raise complain("name the surfaces that see each other among its 'faces'")
         if self.closed and self.opening is not None:
             raise complain("it is said to be closed and to have an opening; remove one")
         return self

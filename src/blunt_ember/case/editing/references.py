@@ -11,7 +11,8 @@ from blunt_ember.case.document.walk import Leaf, leaves, with_leaves
 from blunt_ember.case.values.references import RefersTo, Target
 
 #: Names that stand for surfaces or for regions as the mesh knows them.
-ON_THE_BODY = frozenset({Target.SURFACE, Target.REGION, Target.SURFACE_OR_REGION})
+NAMES_OF_SURFACES = frozenset({Target.SURFACE, Target.SURFACE_OR_REGION, Target.SURFACE_OR_OPENING})
+ON_THE_BODY = NAMES_OF_SURFACES | {Target.REGION}
 
 
 def references(data: Mapping[str, Any]) -> Iterator[tuple[Leaf, Target]]:

@@ -10,7 +10,7 @@ from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.parts import Statement
 from blunt_ember.case.document.walk import Leaf, models_on
 from blunt_ember.case.editing.edits import value_at, without
-from blunt_ember.case.editing.references import ON_THE_BODY, references, used_by
+from blunt_ember.case.editing.references import NAMES_OF_SURFACES, ON_THE_BODY, references, used_by
 from blunt_ember.case.editing.renaming import full_name, is_within
 from blunt_ember.case.values.references import Target
 from blunt_ember.errors import CaseError, DataPath, Fault
@@ -37,7 +37,7 @@ def without_part(case: Case, path: DataPath) -> tuple[Case, list[str]]:
 
 def without_surface_name(case: Case, name: str) -> Case:
     """Return the case without an analyst's own name; raises :class:`CaseError` while anything refers to it."""
-    for leaf in used_by(case, frozenset({Target.SURFACE, Target.SURFACE_OR_REGION}), name):
+    for leaf in used_by(case, NAMES_OF_SURFACES, name):
         if leaf.path[:2] == ("surfaces", name):
             continue
         owner, statement = _statement_of(case.data, leaf)

@@ -12,7 +12,7 @@ from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.parts import check_name
 from blunt_ember.case.document.walk import Leaf, with_leaves
 from blunt_ember.case.editing.edits import value_at, with_data_at
-from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
+from blunt_ember.case.editing.references import NAMES_OF_SURFACES, ON_THE_BODY, with_names_changed
 from blunt_ember.case.values.expressions import renamed
 from blunt_ember.case.values.references import IsFormula, RefersTo, Target
 from blunt_ember.errors import CaseError, DataPath, ExpressionError, Fault
@@ -54,7 +54,7 @@ def renamed_material(case: Case, old: str, new: str) -> Case:
 
 def renamed_surface(case: Case, old: str, new: str) -> Case:
     """Return the case with an analyst's own name of surfaces changed, everything stated on it following."""
-    return _renamed_in_block(case, "surfaces", old, new, "surface", Target.SURFACE, Target.SURFACE_OR_REGION)
+    return _renamed_in_block(case, "surfaces", old, new, "surface", *NAMES_OF_SURFACES)
 
 
 def _renamed_in_block(case: Case, block: str, old: str, new: str, what: str, *targets: Target) -> Case:

@@ -19,6 +19,8 @@ class Target(Enum):
     REGION = "region"
     #: Either of the two, or the whole body.
     SURFACE_OR_REGION = "surface or region"
+    #: A surface, or what lies behind the opening of its enclosure.
+    SURFACE_OR_OPENING = "surface or opening"
     #: A region as it is drawn, whatever levels it has.
     SHAPE = "shape"
     MATERIAL = "material"
@@ -46,6 +48,7 @@ class IsPlace:
 SurfaceName = Annotated[str, RefersTo(Target.SURFACE)]
 RegionName = Annotated[str, RefersTo(Target.REGION)]
 SurfaceOrRegionName = Annotated[str, RefersTo(Target.SURFACE_OR_REGION)]
+SurfaceOrOpeningName = Annotated[str, RefersTo(Target.SURFACE_OR_OPENING)]
 ShapeName = Annotated[str, RefersTo(Target.SHAPE)]
 MaterialName = Annotated[str, RefersTo(Target.MATERIAL)]
 WorkingName = Annotated[str, RefersTo(Target.WORKING)]

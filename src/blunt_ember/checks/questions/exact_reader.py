@@ -9,7 +9,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
 from blunt_ember.case.document.places import Line
-from blunt_ember.case.document.questions.question import Reading, reading_of
+from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
@@ -55,6 +55,18 @@ class ExactReader:
         """Return the heat stored in the whole body, J, (1,)."""
         now = self.now
         return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
+
+    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
+    def view_factor(self, first: str, second: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
+    def exchanged(self, first: str, second: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
 
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""

@@ -8,7 +8,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import Condition
-from blunt_ember.case.document.questions.question import Question, Reading
+from blunt_ember.case.document.questions.question import Question, RadiatedHow, Reading
+from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import DataPath
@@ -39,6 +40,18 @@ class MeshReader:
     def heat_stored(self, region: str) -> Floats:
         """Nothing is stored where no clock runs."""
         return np.array([np.nan])
+
+    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+        """Return what a surface emits, receives …, W, (1,)."""
+        return radiation_of(self.solved, surface, how)
+
+    def view_factor(self, first: str, second: str) -> Floats:
+        """Return a view factor, (1,)."""
+        return view_factor_of(self.solved, first, second)
+
+    def exchanged(self, first: str, second: str) -> Floats:
+        """Return the net heat radiated from one surface to another, W, (1,)."""
+        return exchanged_of(self.solved, first, second)
 
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""
@@ -76,6 +89,18 @@ class RunReader:
         """Return the heat stored in a region, J."""
         return np.asarray(self.run.stored[:, self.solved.regions(region)].sum(axis=1))
 
+    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+        """Return what a surface emits, receives …, W."""
+        return self._between(radiation_of(self.solved, surface, how))
+
+    def view_factor(self, first: str, second: str) -> Floats:
+        """Return a view factor."""
+        return self._between(view_factor_of(self.solved, first, second))
+
+    def exchanged(self, first: str, second: str) -> Floats:
+        """Return the net heat radiated from one surface to another, W."""
+        return self._between(exchanged_of(self.solved, first, second))
+
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""
         return self.solved.area(surface)
@@ -85,6 +110,10 @@ class RunReader:
         assert self.solved.columns is not None
         true_at = self.run.came_true[self.solved.columns.conditions[self.place]]
         return float("nan") if true_at is None else true_at
+
+    def _between(self, kept: Floats) -> Floats:
+        """Values at the instants of the run from those whose fields were kept."""
+        return np.asarray(np.interp(self.run.times, self.run.fields.times, kept))
 
     def _summed(self, heat: Floats, surface: str) -> Floats:
         columns = [self.run.column(name) for name in self.solved.document.members_of(surface)]

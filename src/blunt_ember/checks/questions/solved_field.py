@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -39,6 +42,8 @@ class SolvedField:
     heat: dict[str, float]
     run: Run | None = None
     columns: RunColumns | None = None
+    #: What was solved, where no clock runs.
+    problem: Problem | None = None
 
     @property
     def span(self) -> float:
@@ -46,6 +51,19 @@ class SolvedField:
         if self.run is not None:
             return float(self.run.highest.max() - self.run.lowest.min())
         return float(np.ptp(self.temperature))
+
+    @cached_property
+    def radiated(self) -> tuple[tuple[Radiated, ...], ...]:
+        """The radiation in every enclosure, of a run at every instant whose field was kept."""
+        if self.run is None:
+            return () if self.problem is None else (EnclosureHeat(self.problem).at(self.temperature),)
+        fields, found = self.run.fields, []
+        readers: dict[int, EnclosureHeat] = {}
+        for frame, t in enumerate(fields.times.tolist()):
+            problem = self.run.problem_at(t)
+            reader = readers.setdefault(id(problem), EnclosureHeat(problem))
+            found.append(reader.at(fields.field(frame), t))
+        return tuple(found)
 
     def area(self, surface: str) -> float:
         """Return the area, m², of a surface or of those an analyst's name stands for."""

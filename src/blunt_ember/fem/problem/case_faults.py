@@ -5,6 +5,7 @@ from __future__ import annotations
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import WHOLE_BODY
+from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.editing.every_value import every_part, every_value, own_references
 from blunt_ember.case.faults.structure_faults import nearest
@@ -68,7 +69,12 @@ def name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     """Faults of names that questions and the clock refer to and that this mesh has not."""
     faults = []
     surfaces, regions = [*mesh.surfaces, *document.surfaces], [*mesh.regions, WHOLE_BODY]
-    known = {Target.SURFACE: surfaces, Target.REGION: regions, Target.SURFACE_OR_REGION: surfaces + regions}
+    known = {
+        Target.SURFACE: surfaces,
+        Target.REGION: regions,
+        Target.SURFACE_OR_REGION: surfaces + regions,
+        Target.SURFACE_OR_OPENING: [*surfaces, OPENING],
+    }
     for block in ("questions", "clock"):
         for path, part in every_part(getattr(document, block), (block,)):
             if isinstance(part, Line):

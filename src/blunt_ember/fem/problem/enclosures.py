@@ -9,7 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
-from blunt_ember.case.document.enclosures import Enclosure, Face
+from blunt_ember.case.document.enclosures import OPENING, Enclosure, Face
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import DataPath, Fault, Note
@@ -70,11 +70,25 @@ class StatedEnclosures:
     open_items: list[Fault] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     _taken: dict[str, str] = field(default_factory=dict)
+    _placed: set[str] = field(default_factory=set)
 
     def gather(self) -> None:
         """Look at every enclosure of the case."""
         for name, entry in self.document.enclosures.items():
             self._enclose(name, entry, ("enclosures", name))
+
+    def ask(self) -> None:
+        """Look whether questions ask about surfaces of one enclosure."""
+        known = [law.chamber.surfaces for law in self.found]
+        for place, question in enumerate(self.document.questions):
+            asked = [name for name in question.enclosed if name != OPENING]
+            members = {member for name in asked for member in self.document.members_of(name)}
+            if not question.enclosed or any(members <= set(surfaces) for surfaces in known):
+                continue
+            alone = sorted(member for member in members if not any(member in surfaces for surfaces in known))
+            what = f"'{alone[0]}' is in no enclosure" if alone else "these surfaces are not in one enclosure"
+            path = ("questions", place, question.asks)
+            self.faults.append(Fault(path, f"{what}; name it among the faces of one, or ask of other surfaces"))
 
     def _enclose(self, name: str, entry: Enclosure, path: DataPath) -> None:
         if self.mesh.dimension == 1:
@@ -82,6 +96,7 @@ class StatedEnclosures:
             self.faults.append(Fault(path, what))
             return
         emissivity: dict[str, Law] = {}
+        self._placed = set()
         before = len(self.faults) + len(self.open_items)
         for number, face in enumerate(entry.faces):
             at = (*path, "faces", number)
@@ -149,6 +164,9 @@ class StatedEnclosures:
 
     def _take(self, surface: str, name: str, at: DataPath) -> None:
         """Keep a surface to one enclosure, and to one place in it."""
+        if surface in self._placed:
+            self.faults.append(Fault(at, f"'{surface}' is named twice; leave one out"))
+        self._placed.add(surface)
         owner = self._taken.setdefault(surface, name)
         if owner != name:
             what = f"'{surface}' is in the enclosure '{owner}' already; it can look into one only"

@@ -59,6 +59,8 @@ def problem_from_case(
     stated.shared_corners()
     enclosures = StatedEnclosures(document, mesh, chambers or chambers_on(mesh))
     enclosures.gather()
+    if not enclosures.faults and not enclosures.open_items:
+        enclosures.ask()
     if stated.faults or enclosures.faults:
         raise CaseError((*stated.faults, *enclosures.faults))
     if stated.open_items or enclosures.open_items:

@@ -12,6 +12,7 @@ from blunt_ember.case.document.parts import complain
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.radiation import ExchangeQuestion, RadiationQuestion, ViewFactorQuestion
 from blunt_ember.case.document.questions.temperatures import (
     HighestQuestion,
     LowestQuestion,
@@ -33,6 +34,9 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             HeatPassedQuestion,
             HeatStoredQuestion,
             WhenQuestion,
+            RadiationQuestion,
+            ViewFactorQuestion,
+            ExchangeQuestion,
         )
     }
 )
@@ -74,7 +78,10 @@ AnyQuestion = Annotated[
     | Annotated[MeanQuestion, Tag("asks mean")]
     | Annotated[HeatPassedQuestion, Tag("asks heat_passed")]
     | Annotated[HeatStoredQuestion, Tag("asks heat_stored")]
-    | Annotated[WhenQuestion, Tag("asks when")],
+    | Annotated[WhenQuestion, Tag("asks when")]
+    | Annotated[RadiationQuestion, Tag("asks radiation")]
+    | Annotated[ViewFactorQuestion, Tag("asks view_factor")]
+    | Annotated[ExchangeQuestion, Tag("asks exchange")],
     Discriminator(_tag),
     BeforeValidator(_one_kind),
 ]

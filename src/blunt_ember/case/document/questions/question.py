@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, Literal, Protocol
 
 from pydantic import Field, model_validator
 
@@ -17,6 +17,8 @@ from blunt_ember.case.values.quantity import Quantity, StatedTolerance, Time, To
 from blunt_ember.case.values.references import Formula, WorkingName
 from blunt_ember.case.values.units import NUMBER, Kind
 
+#: What is asked of the radiation of a surface of an enclosure.
+RadiatedHow = Literal["net", "emitted", "reflected", "incident", "absorbed", "leaving"]
 ReadTarget = str | Line | Place
 
 
@@ -67,6 +69,15 @@ class Reader(Protocol):
 
     def heat_stored(self, region: str) -> Floats:
         """Return the heat stored in a region, or the whole body, since the start, J."""
+
+    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+        """Return what a surface of an enclosure emits, receives …, W; the net heat is + into the body."""
+
+    def view_factor(self, first: str, second: str) -> Floats:
+        """Return the view factor from a surface of an enclosure, or its opening, to another."""
+
+    def exchanged(self, first: str, second: str) -> Floats:
+        """Return the net heat radiated from a surface of an enclosure, or its opening, to another, W."""
 
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""
@@ -135,6 +146,11 @@ class Question(Statement):
     @property
     def readings(self) -> tuple[Reading, ...]:
         """The temperatures it reads."""
+        return ()
+
+    @property
+    def enclosed(self) -> tuple[str, ...]:
+        """The surfaces, or openings, of one enclosure that it asks about."""
         return ()
 
     @property
