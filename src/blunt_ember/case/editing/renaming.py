@@ -57,6 +57,11 @@ def renamed_surface(case: Case, old: str, new: str) -> Case:
     return _renamed_in_block(case, "surfaces", old, new, "surface", *NAMES_OF_SURFACES)
 
 
+def renamed_enclosure(case: Case, old: str, new: str) -> Case:
+    """Return the case with an enclosure renamed; raises :class:`CaseError` where the name is taken or is no name."""
+    return _renamed_in_block(case, "enclosures", old, new, "enclosure")
+
+
 def _renamed_in_block(case: Case, block: str, old: str, new: str, what: str, *targets: Target) -> Case:
     _require_free(new, getattr(case.document, block), (block, old), what)
     data = _with_key_renamed(case.data, (block,), old, new)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,9 +14,14 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
+from blunt_ember.fem.laws.radiation import RadiationLaw
+from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.chamber import Chamber, ChamberError, chamber_of
 
+#: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
+#: of their views on.
+_MOST_LOOKED_AT, _PLAINLY = 600, 0.1
 #: Share of what a facet sees that a correction may move without a word.
 _NOTED = 0.01
 
@@ -39,7 +44,7 @@ class EnclosureLaw:
     @property
     def label(self) -> str:
         """What it is called in the ledger."""
-        return f"enclosure {self.name}"
+        return f"in {self.name}"
 
     @property
     def laws(self) -> tuple[Law, ...]:
@@ -76,6 +81,27 @@ class StatedEnclosures:
         """Look at every enclosure of the case."""
         for name, entry in self.document.enclosures.items():
             self._enclose(name, entry, ("enclosures", name))
+
+    def look_between(self, exchanges: Mapping[str, Sequence[SurfaceLaw]]) -> None:
+        """Note surfaces that radiate to surroundings and plainly see each other instead."""
+        open_air = [
+            name
+            for name, laws in exchanges.items()
+            if name not in self._taken and any(isinstance(law, RadiationLaw) for law in laws)
+        ]
+        facets = sum(len(block.nodes) for name in open_air for block in self.mesh.surfaces[name].blocks)
+        if self.mesh.dimension != 2 or not 0 < facets <= _MOST_LOOKED_AT:
+            return
+        try:
+            chamber = self.chambers(tuple(open_air), False)
+        except ChamberError:
+            return
+        seen = chamber.between() / chamber.areas()[:, None]
+        for first, second in np.argwhere(np.triu(seen) > _PLAINLY).tolist():
+            one, other = chamber.surfaces[first], chamber.surfaces[second]
+            who = f"'{one}' sees itself" if one == other else f"'{one}' and '{other}' see each other"
+            what = f"{who}: {seen[first, second]:.0%} of what '{one}' looks at, which is taken to be surroundings"
+            self.notes.append(Note(("surroundings",), f"{what}; state an enclosure to have it right"))
 
     def ask(self) -> None:
         """Look whether questions ask about surfaces of one enclosure."""

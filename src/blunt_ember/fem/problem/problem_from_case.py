@@ -61,6 +61,7 @@ def problem_from_case(
     enclosures.gather()
     if not enclosures.faults and not enclosures.open_items:
         enclosures.ask()
+        enclosures.look_between(stated.exchanges)
     if stated.faults or enclosures.faults:
         raise CaseError((*stated.faults, *enclosures.faults))
     if stated.open_items or enclosures.open_items:

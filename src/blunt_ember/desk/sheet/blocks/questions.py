@@ -7,10 +7,12 @@ from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.radiation import ExchangeQuestion, RadiationQuestion, ViewFactorQuestion
 from blunt_ember.case.document.questions.temperatures import (
     HighestQuestion,
     LowestQuestion,
@@ -128,6 +130,48 @@ def _measured(case: Case, path: DataPath, question: Question, surfaces: tuple[st
     ]
 
 
+def _radiated(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, RadiationQuestion)
+    place, target = path[1], _target(case, path, question, _targets(path, question, _seeing(case, surfaces)))
+    said = {
+        "net": "net heat radiated to",
+        "emitted": "heat emitted by",
+        "reflected": "heat reflected by",
+        "incident": "heat that falls on",
+        "absorbed": "heat absorbed by",
+        "leaving": "heat that leaves",
+    }
+    bases = {"area": "per m²", "depth": case.document.body.heat_basis}
+    hows = tuple(Option(words, setting((*path, "how"), key)) for key, words in said.items())
+    basis = tuple(Option(words, setting((*path, "basis"), key)) for key, words in bases.items())
+    return [
+        Choice(f"how {place}", said[question.how], hows, "plain choice"),
+        target,
+        Choice(f"basis {place}", bases[question.basis], basis, "plain choice"),
+        *_at_time(case, path, question),
+    ]
+
+
+def _between_two(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, ViewFactorQuestion | ExchangeQuestion)
+    known = (*_seeing(case, surfaces), OPENING)
+    to = tuple(Option(name, setting((*path, "to"), name)) for name in known)
+    members = case.document.members_of(question.to)
+    times = _at_time(case, path, question) if isinstance(question, ExchangeQuestion) else []
+    return [
+        Word("view factor from" if isinstance(question, ViewFactorQuestion) else "net heat radiated from"),
+        _target(case, path, question, _targets(path, question, known)),
+        Word("to"),
+        Choice(f"to {path[1]}", question.to, to, points=(question.to, *members), at=(*path, "to")),
+        *times,
+    ]
+
+
+def _seeing(case: Case, surfaces: tuple[str, ...]) -> tuple[str, ...]:
+    """Surfaces that an enclosure may have: none between regions."""
+    return tuple(name for name in surfaces if "|" not in name)
+
+
 def _targets(path: DataPath, question: Question, names: tuple[str, ...]) -> tuple[Option, ...]:
     return tuple(Option(name, setting((*path, question.asks), name)) for name in names)
 
@@ -153,6 +197,9 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         LowestQuestion: _measured,
         MeanQuestion: _measured,
         WhenQuestion: _when,
+        RadiationQuestion: _radiated,
+        ViewFactorQuestion: _between_two,
+        ExchangeQuestion: _between_two,
     }
 )
 
@@ -225,6 +272,26 @@ def _measuring(path: DataPath, old: str, new: str) -> Edit:
     return change
 
 
+def _new_on_radiation(case: Case, ask: Callable[..., Edit]) -> list[Option]:
+    """What may be asked of surfaces that see each other: by name, or those of the first two faces there are."""
+    faces = [face for enclosure in case.document.enclosures.values() for face in enclosure.faces]
+    named = list(dict.fromkeys(name for face in faces for name in face.surfaces))
+    options = [Option("net heat radiated to", options=tuple(Option(n, ask("radiated", radiation=n)) for n in named))]
+    for words, key in (("view factor from", "view_factor"), ("net heat radiated from", "exchange")):
+        pairs = tuple(
+            Option(
+                first,
+                options=tuple(
+                    Option(f"to {other}", ask(key.replace("_", " "), **{key: first, "to": other}))
+                    for other in (*named, OPENING)
+                ),
+            )
+            for first in named
+        )
+        options.append(Option(words, options=pairs))
+    return options if named else []
+
+
 def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     taken = [question.name for question in case.document.questions]
 
@@ -240,6 +307,7 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     options = [
         Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
     ]
+    options += _new_on_radiation(case, ask)
     regions = ("body", *case.document.body.fillings)
     if case.document.running_clock is not None:
         hot = {"passes": "100 °C", "highest": "body"}

@@ -7,6 +7,7 @@ from dataclasses import replace
 from blunt_ember.case.case import Case
 from blunt_ember.desk.sheet.blocks.body import body_section
 from blunt_ember.desk.sheet.blocks.clock import clock_section
+from blunt_ember.desk.sheet.blocks.enclosures import enclosures_section
 from blunt_ember.desk.sheet.blocks.formulas import formulas
 from blunt_ember.desk.sheet.blocks.inside import inside_section
 from blunt_ember.desk.sheet.blocks.joints import joints_section
@@ -27,6 +28,7 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "materials": materials_section(case),
         "surfaces": surfaces_section(case, outcome),
         "surroundings": surroundings_section(case, outcome),
+        "enclosures": enclosures_section(case, outcome),
         "heat_inside": inside_section(case, outcome),
         "joints": joints_section(case, outcome),
         "clock": clock_section(case, outcome),

@@ -11,6 +11,7 @@ from blunt_ember.case.editing.edits import value_at
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import TEMPERATURE, Kind
+from blunt_ember.desk.sheet.blocks.enclosures import enclosure_rows, seeing_options
 from blunt_ember.desk.sheet.sentences import (
     Choice,
     Option,
@@ -137,12 +138,17 @@ def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[SheetRow]:
     for place, surrounding in enumerate(document.surroundings):
         if surface in {member for name in surrounding.surfaces for member in document.members_of(name)}:
             rows.append(surrounding_row(case, place, outcome.unstated))
+    seen = enclosure_rows(case, surface)
     if not rows:
+        offers = list(surrounding_options(surface, outcome.unstated))
+        others = tuple(name for name in outcome.unstated if name != surface)
+        if not seen and (others or document.enclosures):
+            offers.append(Option("sees other surfaces", options=seeing_options(case, surface, others)))
         rows = [
             (Choice(f"say {option.text}", option.text, option.options or (option,), "link", direct=not option.options),)
-            for option in surrounding_options(surface, outcome.unstated)
+            for option in offers
         ]
-    return rows
+    return [*seen, *rows]
 
 
 def _every_member(case: Case, names: tuple[str, ...]) -> tuple[str, ...]:
