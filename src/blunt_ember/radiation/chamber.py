@@ -15,8 +15,8 @@ from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.facets import looking_facets, straight_skin
 from blunt_ember.radiation.strings import exchange_lengths
 
-#: Share of what a chamber sees in all that is round-off, and no opening.
-_OPEN = 1e-7
+#: Share of what a chamber sees in all that is no opening: round-off, and what sampling past many blockers misses.
+_OPEN = 1e-5
 
 
 class ChamberError(BluntEmberError):
@@ -74,7 +74,7 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
         raise ChamberError("views between surfaces are known in plane sections so far")
     facets = looking_facets(mesh, surfaces)
     start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
-    lengths = exchange_lengths(start, end, straight_skin(mesh))
+    lengths = exchange_lengths(start, end, *straight_skin(mesh))
     straight = np.linalg.norm(end - start, axis=1)
     lacking = 1 - lengths.sum(axis=1) / straight
     return _chamber(tuple(surfaces), facets.surface, area, lengths * mesh.space.depth, lacking, closed)

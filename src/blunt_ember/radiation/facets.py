@@ -16,6 +16,8 @@ from blunt_ember.mesh.mesh import Mesh
 
 #: Pieces of skin whose directions differ by less than this run straight on, radians.
 _STRAIGHT = 1e-9
+#: A convex body with more straight edges is looked past as a whole.
+_MANY = 8
 
 
 @dataclass(frozen=True)
@@ -42,8 +44,12 @@ def looking_facets(mesh: Mesh, surfaces: Sequence[str]) -> LookingFacets:
     return LookingFacets(skin[found][:, ::-1], np.concatenate(owner))
 
 
-def straight_skin(mesh: Mesh) -> Floats:
-    """Return the skin of a mesh in a plane as straight edges (k, 2, 2) in m, as long as they can be."""
+def straight_skin(mesh: Mesh) -> tuple[Floats, list[Floats]]:
+    """Return the skin of a mesh in a plane as straight edges (k, 2, 2) in m, as long as they can be.
+
+    Bodies that are convex all round and have many edges come apart from them, by their corners (n, 2) in m,
+    counter-clockwise.
+    """
     skin = np.concatenate([part.corners for part in skin_of(mesh).parts])
     along = mesh.points[skin[:, 1]] - mesh.points[skin[:, 0]]
     angle = np.arctan2(along[:, 1], along[:, 0])
@@ -61,4 +67,27 @@ def straight_skin(mesh: Mesh) -> Floats:
     ends = np.full((number, 2), -1)
     begins, stops = ~passed[skin[:, 0]], ~passed[skin[:, 1]]
     ends[edge[begins], 0], ends[edge[stops], 1] = skin[begins, 0], skin[stops, 1]
-    return mesh.points[ends]
+    return _round_ones_apart(mesh.points, ends)
+
+
+def _round_ones_apart(points: Floats, ends: Ints) -> tuple[Floats, list[Floats]]:
+    """Straight edges that are no part of a round body, and the corners of every round body."""
+    follows = {first: number for number, first in enumerate(ends[:, 0].tolist())}
+    left, loops = set(range(len(ends))), []
+    while left:
+        loop = [left.pop()]
+        while (after := follows.get(int(ends[loop[-1], 1]))) is not None and after in left:
+            loop.append(after)
+            left.discard(after)
+        loops.append(loop)
+    straight, round_ones = [], []
+    for loop in loops:
+        corners = points[ends[loop, 0]]
+        along = np.roll(corners, -1, axis=0) - corners
+        turn = along[:, 0] * np.roll(along[:, 1], -1) - along[:, 1] * np.roll(along[:, 0], -1)
+        closed = ends[loop[-1], 1] == ends[loop[0], 0]
+        if closed and len(loop) > _MANY and (turn >= 0).all():
+            round_ones.append(corners)
+        else:
+            straight += loop
+    return points[ends[sorted(straight)]], round_ones

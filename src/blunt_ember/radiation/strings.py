@@ -10,7 +10,7 @@ Facets run with the space they look into on their left. Lengths are exchanged le
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -26,25 +26,37 @@ _AT_ONCE = 3_000_000
 _MOST_EXACT = 8
 _GAUSS = np.polynomial.legendre.leggauss(8)
 _PANELS = 4
+#: How near a facet lies to an obstacle it is part of, as a share of the obstacle.
+_ON = 1e-3
 #: Marks what is looked at among the blockers, of which there are never so many.
 _SOUGHT = 10_000
 
 
-def exchange_lengths(start: Floats, end: Floats, blockers: Floats) -> Floats:
+def exchange_lengths(start: Floats, end: Floats, blockers: Floats, obstacles: Sequence[Floats] = ()) -> Floats:
     """Return the exchanged lengths (m, m), m, of facets from ``start`` to ``end``, both (m, 2) in m.
 
     ``blockers`` (k, 2, 2) in m are straight edges no view passes; the facets themselves may be among them.
+    ``obstacles`` are convex bodies by their corners (n, 2) in m, counter-clockwise, that facets may lie on: as many
+    corners as a round body has are looked past at sampled places, which is a little less than exact.
     """
     count = len(start)
     extent = float(np.ptp(np.concatenate([start, end]), axis=0).max(initial=0.0))
     facets = _Facets(start, end, _NONE * max(extent, 1e-300))
+    round_ones = [_Obstacle(each, facets) for each in obstacles]
+    for shut in [each for each in round_ones if not each.holds_facets]:  # what it holds is never seen
+        blockers = blockers[~(shut.depth(blockers.reshape(-1, 2)) > 0).reshape(-1, 2).all(axis=1)]
+        round_ones = [each for each in round_ones if each is shut or not (shut.depth(each.corners) > 0).all()]
     standing = blockers[_standing(facets, blockers)]
     found = np.zeros((count, count))
     for first, second in _facing_pairs(facets):
-        seen = _seen(facets, first, second, standing)
+        seen = _seen(facets, first, second, standing, round_ones)
         found[first, second] = seen
         found[second, first] = seen
     return found
+
+
+#: The ends of two facets a1 to a2 and b1 to b2, each (p, 2).
+_Ends = tuple[Floats, Floats, Floats, Floats]
 
 
 class _Facets:
@@ -106,7 +118,58 @@ def _ahead(along: Floats, start: Floats, first: Floats, last: Floats, none: floa
     return np.maximum(_cross(along, first - start), _cross(along, last - start)) > none
 
 
-def _seen(facets: _Facets, first: Ints, second: Ints, standing: Floats) -> Floats:
+class _Obstacle:
+    """A convex body: its ``corners`` (n, 2), a circle round it and one within it, and which facets lie ``on`` it."""
+
+    def __init__(self, corners: Floats, facets: _Facets) -> None:
+        self.corners = corners
+        along = np.roll(corners, -1, axis=0) - corners
+        unit = along / np.linalg.norm(along, axis=1, keepdims=True)
+        self.middle = corners.mean(axis=0)
+        self.outer = float(np.linalg.norm(corners - self.middle, axis=1).max())
+        self.inner = float(_cross(unit, self.middle - corners).min())
+        self._unit = unit
+        depth = self.depth((facets.start + facets.end) / 2)
+        # A facet of a round body may be a chord of what is taken for its skin, or the skin a chord of it; what lies
+        # within, as the bore of a ring does, never looks at it from outside.
+        self.on = depth > -_ON * self.outer
+        self.holds_facets = bool((depth > _ON * self.outer).any())
+
+    def depth(self, places: Floats) -> Floats:
+        """Return how far places (p, 2) lie within it, m; below zero outside."""
+        return _cross(self._unit[:, None], places[None] - self.corners[:, None]).min(axis=0, initial=np.inf)
+
+    def near(self, ends: _Ends, first: Ints, second: Ints) -> tuple[Flags, Flags]:
+        """Tell which pairs it may stand between, and which it hides wholly, both (p,)."""
+        a1, a2, b1, b2 = ends
+        beside = self.on[first] | self.on[second]
+        for begin, end in ((a1, a2), (a2, b1), (b1, b2), (b2, a1)):
+            beside |= _cross(end - begin, self.middle - begin) < -self.outer * _distance(begin, end)
+        hidden = ~beside & self._cuts(a2, b1) & self._cuts(a1, b2)
+        return ~beside & ~hidden, hidden
+
+    def _cuts(self, begin: Floats, end: Floats) -> Flags:
+        """Whether lines (p,) cut the circle within it, and do not end there."""
+        along, to = end - begin, self.middle - begin
+        length = np.maximum(np.hypot(along[:, 0], along[:, 1]), 1e-100)
+        share = (along * to).sum(axis=1) / length**2
+        return (np.abs(_cross(along, to)) < self.inner * length) & (share > 0) & (share < 1)
+
+    def slopes(self, ends: _Ends, places: Floats) -> Floats:
+        """Lowest and highest sine (p, s, 2) at which it is seen from places (p, s, 2) past which the pairs look; twice
+        the same where nothing of it is in between."""
+        a1, a2, b1, b2 = ends
+        edges = np.stack([self.corners, np.roll(self.corners, -1, axis=0)], axis=1)
+        k1, k2 = _between(a1, a2, b1, b2, np.broadcast_to(edges, (len(a1), *edges.shape)))
+        there = (np.abs(k1 - k2).sum(axis=-1) > 0)[:, None]
+        slope = np.concatenate([_slopes(places, a2 - a1, k1), _slopes(places, a2 - a1, k2)], axis=2)
+        there = np.concatenate([there, there], axis=2)
+        low, high = np.where(there, slope, np.inf).min(axis=2), np.where(there, slope, -np.inf).max(axis=2)
+        nothing = low > high
+        return np.stack([np.where(nothing, 2.0, low), np.where(nothing, 2.0, high)], axis=-1)
+
+
+def _seen(facets: _Facets, first: Ints, second: Ints, standing: Floats, obstacles: Sequence[_Obstacle]) -> Floats:
     """Exchanged lengths (p,) of pairs of facets."""
     b1, b2 = _clipped(facets, first, facets.start[second], facets.end[second])
     a1, a2 = _clipped(facets, second, facets.start[first], facets.end[first])
@@ -114,6 +177,14 @@ def _seen(facets: _Facets, first: Ints, second: Ints, standing: Floats) -> Float
     seen = np.maximum(seen, 0.0)
     hidden, pairs, blockers = _blocked((a1, a2, b1, b2), standing, facets.none)
     seen[hidden] = 0.0
+    between = np.zeros((len(obstacles), len(seen)), dtype=bool)
+    for number, obstacle in enumerate(obstacles):
+        between[number], behind = obstacle.near((a1, a2, b1, b2), first, second)
+        seen[behind] = 0.0
+        hidden |= behind
+    past = np.flatnonzero(between.any(axis=0) & ~hidden)
+    seen[past] = _seen_past((a1, a2, b1, b2), past, obstacles, between, (pairs, blockers), standing)
+    hidden[past] = True
     kept = ~hidden[pairs]
     pairs, blockers = pairs[kept], blockers[kept]
     order = np.argsort(pairs, kind="stable")
@@ -124,6 +195,47 @@ def _seen(facets: _Facets, first: Ints, second: Ints, standing: Floats) -> Float
         pair = partly[own]
         seen[pair] = _partly_seen((a1[pair], a2[pair], b1[pair], b2[pair]), own_blockers)
     return seen
+
+
+def _seen_past(
+    ends: _Ends,
+    past: Ints,
+    obstacles: Sequence[_Obstacle],
+    between: Flags,
+    blocked: tuple[Ints, Ints],
+    standing: Floats,
+) -> Floats:
+    """Exchanged lengths of the pairs numbered ``past`` (p,), between which ``obstacles`` and single edges stand."""
+    pairs, blockers = blocked
+    found = np.zeros(len(past))
+    most = np.bincount(pairs, minlength=len(ends[0]))[past].max(initial=0) if len(pairs) else 0
+    corners = max((len(each.corners) for each in obstacles), default=1)
+    run = max(1, _AT_ONCE // (_PANELS * len(_GAUSS[0]) * 2 * max(corners, most + 1)))
+    order = np.argsort(pairs, kind="stable")
+    begins, stops = np.searchsorted(pairs[order], past), np.searchsorted(pairs[order], past, side="right")
+    for begin in range(0, len(past), run):
+        own = past[begin : begin + run]
+        a1, a2, b1, b2 = (place[own] for place in ends)
+        # Of pairs with fewer edges in between the first is taken again: what it hides, it hides once.
+        count = stops[begin : begin + run] - begins[begin : begin + run]
+        at = begins[begin : begin + run, None] + np.minimum(np.arange(int(count.max(initial=0))), count[:, None] - 1)
+        listed = blockers[order][np.maximum(at, 0)] if len(pairs) else np.zeros((len(own), 0), dtype=np.int64)
+        k1, k2 = _between(a1, a2, b1, b2, standing[listed]) if listed.shape[1] else (np.zeros((len(own), 0, 2)),) * 2
+        places, weights = _samples(a1, a2)
+        slope = _slopes(places, a2 - a1, np.concatenate([b1[:, None], b2[:, None], k1, k2], axis=1))
+        none = np.broadcast_to((count == 0)[:, None, None], slope[..., 2:].shape)
+        slope[..., 2:][none] = 2.0
+        edges = listed.shape[1]
+        lows, highs = [slope[..., 2 : 2 + edges]], [slope[..., 2 + edges :]]
+        for number, obstacle in enumerate(obstacles):
+            seen = obstacle.slopes((a1, a2, b1, b2), places)
+            seen[~between[number, own]] = 2.0
+            lows.append(seen[..., :1])
+            highs.append(seen[..., 1:])
+        every = np.concatenate([slope[..., :2], *lows, *highs], axis=-1)
+        visible = _visible(every, every, edges + len(obstacles))
+        found[begin : begin + run] = visible @ weights * np.linalg.norm(a2 - a1, axis=1) / 2
+    return np.maximum(found, 0.0)
 
 
 def _clipped(facets: _Facets, viewer: Ints, first: Floats, last: Floats) -> tuple[Floats, Floats]:
@@ -141,10 +253,6 @@ def _cut(first: Floats, last: Floats, near: Floats, far: Floats) -> tuple[Floats
     ends = np.where((far < 0)[..., None], crossing, last)
     nowhere = ((near <= 0) & (far <= 0))[..., None]
     return np.where(nowhere, first, begins), np.where(nowhere, first, ends)
-
-
-#: The ends of two facets a1 to a2 and b1 to b2, each (p, 2).
-_Ends = tuple[Floats, Floats, Floats, Floats]
 
 
 def _blocked(ends: _Ends, standing: Floats, none: float) -> tuple[Flags, Ints, Ints]:
@@ -234,12 +342,16 @@ def _strung(a1: Floats, a2: Floats, corners: Floats, most: int) -> Floats:
 
 def _sampled(a1: Floats, a2: Floats, corners: Floats, most: int) -> Floats:
     """What is seen from a1 to a2, at many places on it."""
-    along = a2 - a1
+    places, weights = _samples(a1, a2)
+    slope = _slopes(places, a2 - a1, corners)
+    return _visible(slope, slope, most) @ weights * np.linalg.norm(a2 - a1, axis=1) / 2
+
+
+def _samples(a1: Floats, a2: Floats) -> tuple[Floats, Floats]:
+    """Places (p, s, 2) from a1 to a2, and the share (s,) each stands for."""
     at = ((np.arange(_PANELS)[:, None] + (_GAUSS[0] + 1) / 2) / _PANELS).ravel()
     weights = np.tile(_GAUSS[1] / (2 * _PANELS), _PANELS)
-    places = a1[:, None] + at[:, None] * along[:, None]
-    slope = _slopes(places, along, corners)
-    return _visible(slope, slope, most) @ weights * np.linalg.norm(along, axis=1) / 2
+    return a1[:, None] + at[:, None] * (a2 - a1)[:, None], weights
 
 
 def _slopes(places: Floats, along: Floats, corners: Floats) -> Floats:

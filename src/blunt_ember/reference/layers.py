@@ -6,7 +6,8 @@ A q = Q(s) = Q₀ + ∫ g A ds, and the Kirchhoff transform ∫ k dT = −∫ Q/
 
 Sources: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Transfer*, 6th ed. (2007), secs. 3.1 (wall,
 contact resistance), 3.3 (cylinder, sphere, critical radius), 3.5 and app. C (generation); Carslaw & Jaeger, *Conduction
-of Heat in Solids*, 2nd ed. (1959), sec. 1.6 (Kirchhoff transform).
+of Heat in Solids*, 2nd ed. (1959), sec. 1.6 (Kirchhoff transform); Incropera et al. (2007), table 13.3 (two grey,
+diffuse faces that see only each other, parallel, concentric cylinders and spheres).
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from typing import Literal
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.roots import balanced, straight_root
@@ -37,12 +39,17 @@ _GAUSS, _GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(24)
 @dataclass(frozen=True)
 class ReferenceLayer:
     """A layer from the end of the one before to ``end`` (m), of ``k``, with ``generation`` (W/m³), and behind it a
-    ``contact`` resistance (m² K/W)."""
+    ``contact`` resistance (m² K/W).
+
+    One that is empty has a ``gap`` in place of what it conducts: the emissivities of the faces on both sides of it,
+    between which heat is radiated.
+    """
 
     end: float
     k: Law
     generation: float = 0.0
     contact: float = 0.0
+    gap: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -103,13 +110,31 @@ class Layers:
         found = []
         ends = self.ends
         for place, layer in enumerate(self.layers):
-            drop = self._drop(place, heat, ends[place + 1 : place + 2])
-            last = float(_after_drop(layer.k, first, drop)[0])
+            if layer.gap is not None:
+                last = self._across(place, layer.gap, first, heat)
+            else:
+                drop = self._drop(place, heat, ends[place + 1 : place + 2])
+                last = float(_after_drop(layer.k, first, drop)[0])
             found.append((first, heat, last))
             heat = heat + layer.generation * (self._volume(float(ends[place + 1])) - self._volume(float(ends[place])))
             first = last - heat / self._area(float(ends[place + 1])) * layer.contact
         found.append((first, heat, first))
         return found
+
+    def _across(self, place: int, gap: tuple[float, float], first: float, heat: float) -> float:
+        """Temperature of the far face of a gap: σ (T₁⁴ − T₂⁴) = Q (1/(ε₁ A₁) + (1 − ε₂)/(ε₂ A₂))."""
+        near, far = (self._area(float(each)) for each in self.ends[place : place + 2])
+        power = first * abs(first) ** 3 - heat / STEFAN_BOLTZMANN * _gap_resistance(gap, near, far)
+        return float(np.sign(power) * abs(power) ** 0.25)
+
+    def _resistance(self, place: int, temperature: float) -> float:
+        """About what a layer resists at a temperature, K per unit of heat."""
+        layer, (low, high) = self.layers[place], self.ends[place : place + 2]
+        if layer.gap is not None:
+            slope = 4 * STEFAN_BOLTZMANN * temperature**3
+            return _gap_resistance(layer.gap, self._area(float(low)), self._area(float(high))) / slope
+        depth = float(self._depth(float(low), np.array([high]))[0])
+        return depth / float(layer.k.at({"T": np.array([temperature])})[0])
 
     @cached_property
     def _solved(self) -> list[tuple[float, float, float]]:
@@ -119,6 +144,7 @@ class Layers:
         guess, reach = float(np.mean(stated)), max(float(np.ptp(stated)), 1.0)
         straight = all(layer.k.constant is not None for layer in self.layers)
         straight = straight and not (self.inner.radiation or self.outer.radiation)
+        straight = straight and not any(layer.gap for layer in self.layers)
         area = self._area(self.start)
         # Behind a film the heat is the better unknown: its face follows from it without loss of digits.
         by_heat = self.inner.held is not None or (self.inner.h > 0 and not self.inner.radiation)
@@ -138,8 +164,7 @@ class Layers:
 
         if by_heat:
             resistance = (0.0 if self.inner.held is not None else 1 / (self.inner.h * area)) + sum(
-                float(self._depth(float(low), np.array([layer.end]))[0] / layer.k.at({"T": np.array([guess])})[0])
-                for low, layer in zip(self.ends, self.layers, strict=False)
+                self._resistance(place, guess) for place in range(len(self.layers))
             )
             guess, reach = 0.0, reach / max(resistance, 1e-300)
         root = straight_root(balance, guess, reach) if straight else balanced(balance, guess, reach)
@@ -170,11 +195,19 @@ class Layers:
         result = np.full(s.shape, np.nan)
         for place in range(len(self.layers)) if layer is None else [layer]:
             low, high = float(ends[place]), float(ends[place + 1])
+            if self.layers[place].gap is not None:
+                continue
             own = (s >= low - slack) & (s <= high + slack) & np.isnan(result)
             first, heat, _ = self._solved[place]
             drop = self._drop(place, heat, np.clip(s[own], low, high))
             result[own] = _after_drop(self.layers[place].k, first, drop)
         return result
+
+
+def _gap_resistance(gap: tuple[float, float], near: float, far: float) -> float:
+    """1/(ε₁ A₁) + (1 − ε₂)/(ε₂ A₂) of faces of areas ``near`` and ``far``, of which the first sees only the second."""
+    first, second = gap
+    return 1 / (first * near) + (1 - second) / (second * far)
 
 
 def _after_drop(k: Law, first: float, drop: Floats) -> Floats:

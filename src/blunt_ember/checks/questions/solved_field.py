@@ -61,8 +61,9 @@ class SolvedField:
         readers: dict[int, EnclosureHeat] = {}
         for frame, t in enumerate(fields.times.tolist()):
             problem = self.run.problem_at(t)
-            reader = readers.setdefault(id(problem), EnclosureHeat(problem))
-            found.append(reader.at(fields.field(frame), t))
+            if id(problem) not in readers:
+                readers[id(problem)] = EnclosureHeat(problem)
+            found.append(readers[id(problem)].at(fields.field(frame), t))
         return tuple(found)
 
     def area(self, surface: str) -> float:

@@ -26,9 +26,9 @@ from blunt_ember.mesh.imported import ImportedGeometry
 SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactField]]] = MappingProxyType(
     {
         "plane-wall": fit(plane_wall, "sources", "joints", "periodic"),
-        "composite-wall": fit(composite_wall, "sources", "joints", "periodic"),
-        "hollow-cylinder": fit(hollow_cylinder, "sources", "joints"),
-        "hollow-sphere": fit(hollow_sphere, "sources", "joints"),
+        "composite-wall": fit(composite_wall, "sources", "joints", "periodic", "enclosures"),
+        "hollow-cylinder": fit(hollow_cylinder, "sources", "joints", "enclosures"),
+        "hollow-sphere": fit(hollow_sphere, "sources", "joints", "enclosures"),
         "hot-edge-plate": fit(hot_edge_plate),
         "straight-fin": fit(straight_fin),
         "annular-fin": fit(annular_fin),

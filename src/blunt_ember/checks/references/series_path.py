@@ -182,6 +182,8 @@ def _chain_of(exact: ExactField | MovingField | None, problem: Problem) -> _Chai
 
 def _layered(field: LayeredField) -> _Chain:
     layers = field.layers
+    if any(layer.gap for layer in layers.layers):
+        raise ReferenceRefusedError("heat is radiated across a gap, whose resistance follows the temperatures")
     if any(layer.generation for layer in layers.layers):
         raise ReferenceRefusedError("heat arises in a layer, so one resistance does not stand for it")
     if layers.solid:

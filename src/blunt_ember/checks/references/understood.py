@@ -25,6 +25,7 @@ _WORDS = {
     "points": "heat arises at a point or along a line",
     "joints": "a joint is not perfect",
     "periodic": "surfaces are periodic",
+    "enclosures": "surfaces see each other",
 }
 
 

@@ -170,8 +170,11 @@ class Balance:
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 at = self.excess_of(free)
-                sparse = LinearSolver(self.matrix(at), self.coarse, self.problem.mesh.dimension, self.symmetric)
-                solver = coupled(sparse, self.couplings(at))
+                couplings = self.couplings(at)
+                sparse = LinearSolver(
+                    self.matrix(at), self.coarse, self.problem.mesh.dimension, self.symmetric, bool(couplings)
+                )
+                solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
             trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
             shrunk = float(np.linalg.norm(after))

@@ -15,6 +15,7 @@ from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.regions import Geometry, outer_surfaces
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
@@ -128,9 +129,9 @@ def single_rectangle(geometry: SectionGeometry) -> Lattice:
 
 
 def passing_heat(geometry: Geometry, problem: Problem) -> set[str]:
-    """Return the outer surfaces through which heat may pass; those of a periodic pair among them."""
-    periodic = {name for pair in problem.periodic for name in pair}
-    return periodic | {surface.name for surface in outer_surfaces(geometry) if side_of(surface.name, problem) != Side()}
+    """Return the outer surfaces through which heat may pass; those of a periodic pair or an enclosure too."""
+    told = {name for pair in problem.periodic for name in pair} | set(problem.enclosed)
+    return told | {surface.name for surface in outer_surfaces(geometry) if side_of(surface.name, problem) != Side()}
 
 
 def generation_of(problem: Problem) -> dict[int, float]:
@@ -198,7 +199,7 @@ def crossings_of(order: list[int], geometry: SectionGeometry) -> dict[str, list[
     names = [region.name for region in geometry.regions]
     crossing: dict[str, list[tuple[int, float]]] = {}
     for place, (a, b) in enumerate(pairwise(order)):
-        if a != b:
+        if a != b and VOID not in (a, b):
             i, j = sorted((a, b))
             key = f"{names[i]}|{names[j]}"
             crossing.setdefault(key, []).append((place, 1.0 if a == i else -1.0))

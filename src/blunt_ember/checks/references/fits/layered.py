@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.laws import Law, constant_law
+from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.checks.references.fits.field import (
     conductivity_towards,
     contact_of,
@@ -23,6 +26,9 @@ from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
 from blunt_ember.reference.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
+
+#: Stands for what an empty layer conducts.
+_NO_K = constant_law(1.0, CONDUCTIVITY)
 
 
 @dataclass(frozen=True)
@@ -82,7 +88,8 @@ def plane_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
 def composite_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
     """Fit a wall of several layers; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     lattice = lattice_of(geometry)
-    if geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
+    gaps = bool(problem.enclosures)
+    if geometry.turned or lattice is None or lattice.centre is not None or (not gaps and (lattice.owner == VOID).any()):
         raise ReferenceRefusedError("the regions do not fill a rectangle, so heat does not flow straight through")
     reasons = []
     for axis in (0, 1):
@@ -99,12 +106,15 @@ def _straight(axis: int, lattice: Lattice, geometry: SectionGeometry, problem: P
     if (owner != owner[:, :1]).any():
         raise ReferenceRefusedError(f"along {'xy'[axis]} the layers do not run through the whole wall")
     ends = flat_ends(axis, along, geometry)
-    endless = _endless(1 - axis, across, geometry, problem)
-    for surface in sorted(passing_heat(geometry, problem) - {*ends, *endless}):
-        raise ReferenceRefusedError(f"along {'xy'[axis]} heat passes through {surface} at the side of the wall")
     order = owner[:, 0].tolist()
-    ks = [conductivity_towards(problem, region, axis, bool(endless)) for region in order]
-    stack = _Stack("wall", along - along[0], order, ks, ends, float(np.ptp(across)) * (geometry.depth or 0.0))
+    gaps = _gaps(order, [partial(flat_end, axis, float(at), geometry) for at in along], problem)
+    endless = _endless(1 - axis, across, geometry, problem)
+    for surface in sorted(
+        passing_heat(geometry, problem) - {*ends, *endless, *(name for gap in gaps for name in gap.faces)}
+    ):
+        raise ReferenceRefusedError(f"along {'xy'[axis]} heat passes through {surface} at the side of the wall")
+    ks = [_NO_K if region == VOID else conductivity_towards(problem, region, axis, bool(endless)) for region in order]
+    stack = _Stack("wall", along - along[0], order, ks, ends, float(np.ptp(across)) * (geometry.depth or 0.0), gaps)
     return stack.field("composite-wall", geometry, problem, axis=axis, origin=float(along[0]))
 
 
@@ -147,7 +157,7 @@ def _radial(
     form: LayerForm, name: str, lattice: Lattice, factor: float, geometry: SectionGeometry, problem: Problem
 ) -> LayeredField:
     owner, radii = lattice.owner, lattice.us
-    if (owner == VOID).any() or (owner != owner[:, :1]).any():
+    if (not problem.enclosures and (owner == VOID).any()) or (owner != owner[:, :1]).any():
         raise ReferenceRefusedError("the layers do not run round evenly")
     solid = radii[0] < 1e-9 * radii[-1]
     if lattice.centre is None:
@@ -156,11 +166,22 @@ def _radial(
     else:
         outer = _round_end(lattice.centre, radii[-1], geometry)
         inner = "" if solid else _round_end(lattice.centre, radii[0], geometry)
-    for surface in sorted(passing_heat(geometry, problem) - {inner, outer}):
-        raise ReferenceRefusedError(f"heat passes through {surface}, across the radius")
     order = owner[:, 0].tolist()
-    ks = [_radial_conductivity(problem, region, lattice.centre, geometry) for region in order]
-    stack = _Stack(form, np.where(radii < 1e-9 * radii[-1], 0.0, radii), order, ks, (inner, outer), factor)
+
+    def end_at(radius: float) -> str:
+        if lattice.centre is None:
+            return flat_end(0, radius, geometry)
+        return _round_end(lattice.centre, radius, geometry)
+
+    gaps = _gaps(order, [partial(end_at, float(at)) for at in radii], problem)
+    for surface in sorted(
+        passing_heat(geometry, problem) - {inner, outer, *(name for gap in gaps for name in gap.faces)}
+    ):
+        raise ReferenceRefusedError(f"heat passes through {surface}, across the radius")
+    ks = [
+        _NO_K if region == VOID else _radial_conductivity(problem, region, lattice.centre, geometry) for region in order
+    ]
+    stack = _Stack(form, np.where(radii < 1e-9 * radii[-1], 0.0, radii), order, ks, (inner, outer), factor, gaps)
     return stack.field(name, geometry, problem, centre=lattice.centre)
 
 
@@ -179,6 +200,38 @@ def _radial_conductivity(
 
 
 @dataclass(frozen=True)
+class _Gap:
+    """An empty layer by its place, the surfaces on both sides of it, and their emissivities."""
+
+    place: int
+    faces: tuple[str, str]
+    emissivity: tuple[float, float]
+
+
+def _gaps(order: list[int], ends: Sequence[Callable[[], str]], problem: Problem) -> tuple[_Gap, ...]:
+    """Return the empty layers, each of which must be an enclosure of the two faces beside it.
+
+    ``ends`` name the surface at each line. Raises :class:`ReferenceRefusedError` where an enclosure is something else.
+    """
+    found = []
+    for place in (place for place, region in enumerate(order) if region == VOID):
+        if place in (0, len(order) - 1):
+            raise ReferenceRefusedError("an empty layer bounds the body")
+        faces = ends[place](), ends[place + 1]()
+        law = next((law for law in problem.enclosures if set(law.chamber.surfaces) == set(faces)), None)
+        if law is None or law.opening is not None:
+            raise ReferenceRefusedError("a gap is no closed enclosure of the two faces beside it")
+        stated = dict(zip(law.chamber.surfaces, law.emissivity, strict=True))
+        shares = [stated[face].constant for face in faces]
+        if any(not share for share in shares) or any({*problem.held, *problem.exchanges} & {face} for face in faces):
+            raise ReferenceRefusedError("an emissivity in a gap is not the same everywhere, or heat is given there too")
+        found.append(_Gap(place, faces, (shares[0] or 0.0, shares[1] or 0.0)))
+    if len(found) < len(problem.enclosures):
+        raise ReferenceRefusedError("an enclosure is no gap between two layers")
+    return tuple(found)
+
+
+@dataclass(frozen=True)
 class _Stack:
     """Layers of regions in ``order`` between ``lines``, with their conductivities; ``ends`` are the surfaces on both
     sides, the first empty where there is none."""
@@ -189,6 +242,7 @@ class _Stack:
     ks: list[Law]
     ends: tuple[str, str]
     factor: float
+    gaps: tuple[_Gap, ...] = ()
 
     def field(
         self,
@@ -201,14 +255,17 @@ class _Stack:
     ) -> LayeredField:
         """Solve it with what is stated in the regions, on the joints and on both sides."""
         crossing = crossings_of(self.order, geometry)
+        emissivities = {gap.place: gap.emissivity for gap in self.gaps}
         contact = {place: contact_of(problem, surface) for surface, each in crossing.items() for place, _ in each}
         heat = generation_of(problem)
         layers = tuple(
-            ReferenceLayer(float(end), k, heat.get(region, 0.0), contact.get(place, 0.0))
+            ReferenceLayer(float(end), k, heat.get(region, 0.0), contact.get(place, 0.0), emissivities.get(place))
             for place, (end, k, region) in enumerate(zip(self.lines[1:], self.ks, self.order, strict=True))
         )
         inner = side_of(self.ends[0], problem) if self.ends[0] else Side()
         made = Layers(self.form, float(self.lines[0]), layers, inner, side_of(self.ends[1], problem))
+        for gap in self.gaps:  # out of the body through its near face, and in again through the far one
+            crossing[gap.faces[0]], crossing[gap.faces[1]] = [(gap.place - 1, -1.0)], [(gap.place, 1.0)]
         return LayeredField(made, axis, origin, centre, self.factor, self.ends, crossing, tuple(self.order), name)
 
 

@@ -1,0 +1,303 @@
+"""Surfaces that see each other, solved together with conduction: against roots, networks and ordinary equations."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
+from blunt_ember.errors import CaseError, OpenCaseError
+from blunt_ember.fem.steady.adjoint import Influences
+from blunt_ember.fem.steady.steady import solve_steady
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+
+
+def block(x: float, width: float, material: str, height: float = 100) -> dict[str, Any]:
+    place = {"at": [f"{x} mm", "0 mm"], "size": [f"{width} mm", f"{height} mm"]}
+    return {"shape": "rectangle", **place, "material": material}
+
+
+def plates(**more: Any) -> dict[str, Any]:
+    """Two plates with a gap that is said to be closed, hot on one side and cold on the other."""
+    return {
+        "format": "blunt-ember/1",
+        "materials": {
+            "a": {"k": "1 W/(m K)", "density": "2000 kg/m³", "c": "900 J/(kg K)", "emissivity": "0.8"},
+            "b": {"k": "2 W/(m K)", "density": "3000 kg/m³", "c": "700 J/(kg K)", "emissivity": "0.5"},
+        },
+        "body": {"kind": "section", "regions": {"hot": block(0, 50, "a"), "cold": block(70, 40, "b")}},
+        "surroundings": [{"on": "hot.left", "temperature": "800 °C"}, {"on": "cold.right", "temperature": "50 °C"}],
+        "enclosures": {"gap": {"faces": [{"on": ["hot.right", "cold.left"]}], "closed": True}},
+        "questions": [{"name": "loss", "heat_flow": "hot.left"}],
+        **more,
+    }
+
+
+def chamber(**more: Any) -> dict[str, Any]:
+    """A frame about a void with a post in it, hot on the left."""
+    regions = {
+        "frame": block(0, 300, "a", 200),
+        "hole": {"shape": "rectangle", "at": ["100 mm", "50 mm"], "size": ["120 mm", "100 mm"], "void": True},
+        "post": {"shape": "rectangle", "at": ["150 mm", "80 mm"], "size": ["20 mm", "30 mm"], "material": "b"},
+    }
+    return plates(
+        body={"kind": "section", "regions": regions},
+        surroundings=[
+            {"on": "frame.left", "temperature": "800 °C"},
+            {"on": "frame.right", "film": {"h": "10 W/(m² K)", "temperature": "20 °C"}},
+        ],
+        enclosures={"room": {"faces": [{"void": "hole"}, {"on": [f"post.{s}" for s in SIDES], "emissivity": "0.3"}]}},
+        questions=[{"name": "loss", "heat_flow": "frame.left"}],
+        **more,
+    )
+
+
+def named(text: str) -> str:
+    """A name of a question, which has no dots."""
+    return text.replace(".", " ")
+
+
+SIDES = ("left", "right", "bottom", "top")
+
+
+def solved(data: dict[str, Any]) -> Outcome:
+    return Flow().run(case_from_data(data))
+
+
+def answered(data: dict[str, Any]) -> Outcome:
+    """The outcome before errors are estimated."""
+    return next(each for each in Flow().outcomes(case_from_data(data)) if each.checks or each.trouble)
+
+
+def test_conduction_gap_conduction_is_the_root_of_one_equation_and_recognised() -> None:
+    def left_over(q: float) -> float:
+        hot, cold = 1073.15 - q * 0.05 / 1, 323.15 + q * 0.04 / 2
+        return q - SIGMA * (hot**4 - cold**4) / (1 / 0.8 + 1 / 0.5 - 1)
+
+    outcome = solved(plates())
+    (check,) = outcome.checks
+    expected = brentq(left_over, 0, 20_000, xtol=1e-12) * 0.1
+    assert check.value == pytest.approx(expected, rel=1e-11)
+    assert outcome.ledger is not None
+    assert outcome.ledger.relative < 1e-12
+    assert outcome.exact is not None
+    assert outcome.exact.name == "composite-wall"
+    assert outcome.exact.heat("hot.left") == pytest.approx(expected, rel=1e-12)
+
+
+def test_rings_with_a_foil_between_them_agree_with_layers_in_series() -> None:
+    """Round faces are meshed by chords; the correction keeps their areas, so only conduction is off."""
+    ring = {"shape": "ring", "material": "b"}
+    regions = {
+        "core": {**ring, "inner": "20 mm", "outer": "40 mm", "material": "a"},
+        "foil": {**ring, "inner": "50 mm", "outer": "52 mm"},
+        "shell": {**ring, "inner": "60 mm", "outer": "80 mm"},
+    }
+    faces = {"near": ["core.rim", "foil.bore"], "far": ["foil.rim", "shell.bore"]}
+    asked = [
+        {"name": "loss", "heat_flow": "core.bore", "expect": {"exact": "hollow-cylinder"}},
+        {"name": "foil", "mean": "foil.rim", "expect": {"exact": "hollow-cylinder"}},
+        {"name": "back", "view_factor": "foil.bore", "to": "core.rim"},
+        {"name": "itself", "view_factor": "foil.bore", "to": "foil.bore"},
+    ]
+    outcome = solved(
+        plates(
+            body={"kind": "section", "regions": regions},
+            surroundings=[
+                {"on": "core.bore", "temperature": "800 °C"},
+                {"on": "shell.rim", "film": {"h": "12 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            enclosures={name: {"faces": [{"on": pair}]} for name, pair in faces.items()},
+            mesh={"size": "10 mm", "across": 2},
+            questions=asked,
+        )
+    )
+    loss, foil, back, itself = outcome.checks
+    for check in (loss, foil):
+        assert check.expected is not None
+        assert check.error is not None
+        assert abs(check.value - check.expected) < min(check.error, 1e-4 * abs(check.expected))
+    assert back.value == pytest.approx(0.8, abs=1e-9)
+    assert itself.value == pytest.approx(0.2, abs=1e-9)
+
+
+@pytest.mark.parametrize("start", [1e-3, 1.0, 293.0, 2000.0])
+def test_it_settles_from_any_start(start: float) -> None:
+    problem = solved(chamber()).problem
+    assert problem is not None
+    found = solve_steady(problem, start)
+    assert len(found.steps) <= 12
+    assert found.temperature == pytest.approx(solve_steady(problem).temperature, rel=1e-9)
+
+
+def test_a_room_balances_and_every_heat_of_it_adds_up() -> None:
+    walls = [f"frame.hole {side}" for side in SIDES]
+    everywhere = [*walls, *(f"post.{side}" for side in SIDES)]
+    hows = ("net", "emitted", "reflected", "incident", "absorbed", "leaving")
+    data = chamber()
+    data["questions"] = [{"name": named(f"{s} {how}"), "radiation": s, "how": how} for s in everywhere for how in hows]
+    data["questions"] += [
+        {"name": named(f"{a} to {b}"), "exchange": a, "to": b} for a in everywhere for b in everywhere if a != b
+    ]
+    outcome = solved(data)
+    value = {check.name: check.value for check in outcome.checks}
+    heat = {how: np.array([value[named(f"{s} {how}")] for s in everywhere]) for how in hows}
+    most = heat["emitted"].max()
+    assert outcome.ledger is not None
+    assert outcome.ledger.relative < 1e-12
+    assert heat["net"].sum() == pytest.approx(0, abs=1e-12 * most)
+    assert heat["net"] == pytest.approx(heat["absorbed"] - heat["emitted"], abs=1e-12 * most)
+    assert heat["leaving"] == pytest.approx(heat["emitted"] + heat["reflected"], abs=1e-12 * most)
+    assert heat["absorbed"][:4] == pytest.approx(0.8 * heat["incident"][:4], rel=1e-12)
+    assert heat["absorbed"][4:] == pytest.approx(0.3 * heat["incident"][4:], rel=1e-12)
+    for place, one in enumerate(everywhere):
+        received = sum(value[named(f"{other} to {one}")] for other in everywhere if other != one)
+        assert received == pytest.approx(heat["net"][place], abs=1e-11 * most)
+        for other in everywhere[:place]:
+            there, back = value[named(f"{one} to {other}")], value[named(f"{other} to {one}")]
+            assert there == pytest.approx(-back, abs=1e-11 * most)
+    post = sum(value[f"post {side} net"] for side in SIDES)
+    assert post == pytest.approx(0, abs=1e-9 * most)  # nothing but radiation reaches it
+    assert all(check.error is not None and check.error < 0.02 * most for check in outcome.checks)
+
+
+def test_black_plates_that_look_out_agree_with_a_network_of_three() -> None:
+    """Held black plates and what is behind the gap between them: every heat is a product of view factors."""
+    data = plates(
+        enclosures={"gap": {"faces": [{"on": ["hot.right", "cold.left"], "emissivity": 1}], "opening": "20 °C"}},
+        surroundings=[{"on": "hot.right", "temperature": "600 °C"}, {"on": "cold.left", "temperature": "300 °C"}],
+        questions=[
+            {"name": "net", "radiation": "hot.right"},
+            {"name": "out", "exchange": "cold.left", "to": "opening"},
+            {"name": "seen", "view_factor": "hot.right", "to": "cold.left"},
+            {"name": "lip", "view_factor": "opening", "to": "cold.left"},
+        ],
+    )
+    net, out, seen, lip = (check.value for check in solved(data).checks)
+    across = np.hypot(1, 0.2) - 0.2
+    hot, cold, around = (SIGMA * (t + 273.15) ** 4 for t in (600, 300, 20))
+    assert seen == pytest.approx(across, rel=1e-12)
+    assert lip == pytest.approx(0.5, rel=1e-12)
+    assert net == pytest.approx(-0.1 * (across * (hot - cold) + (1 - across) * (hot - around)), rel=1e-10)
+    assert out == pytest.approx(0.1 * (1 - across) * (cold - around), rel=1e-10)
+
+
+def test_plates_that_cool_through_a_gap_follow_their_two_ordinary_equations() -> None:
+    """Plates that conduct so well that each has one temperature, the cold one heated from the other side."""
+    data = plates(
+        surroundings=[{"on": "cold.right", "flux": "2000 W/m²"}],
+        clock={"start": "20 °C", "start_in": {"hot": "900 °C"}, "end": "2 hours", "tolerance": "0.02 %"},
+        questions=[
+            {"name": "hot", "mean": "hot"},
+            {"name": "cold", "mean": "cold"},
+            {"name": "net", "radiation": "hot.right", "time": "30 min"},
+        ],
+        mesh={"size": "20 mm", "across": 1},
+    )
+    for material in data["materials"].values():
+        material["k"] = "1e5 W/(m K)"
+    hot, cold, net = (check.value for check in answered(data).checks)
+    capacity = np.array([2000 * 900 * 0.05, 3000 * 700 * 0.04])
+
+    def rates(t: float, temperature: np.ndarray) -> np.ndarray:
+        passed = SIGMA * (temperature[0] ** 4 - temperature[1] ** 4) / (1 / 0.8 + 1 / 0.5 - 1)
+        return np.array([-passed, passed + 2000]) / capacity
+
+    run = solve_ivp(rates, (0, 7200), [1173.15, 293.15], rtol=1e-11, atol=1e-9, dense_output=True)
+    assert [hot, cold] == pytest.approx(run.y[:, -1], abs=0.02)
+    assert net == pytest.approx(rates(1800, run.sol(1800))[0] * capacity[0] * 0.1, rel=2e-4)
+
+
+def test_an_emissivity_that_follows_temperature_is_that_of_where_it_settles() -> None:
+    data = plates(enclosures={"gap": {"faces": [{"on": "hot.right", "emissivity": "0.9 - T/4000 K"}], "closed": True}})
+    data["enclosures"]["gap"]["faces"].append({"on": "cold.left"})
+
+    def left_over(q: float) -> float:
+        hot, cold = 1073.15 - q * 0.05 / 1, 323.15 + q * 0.04 / 2
+        return q - SIGMA * (hot**4 - cold**4) / (1 / (0.9 - hot / 4000) + 1 / 0.5 - 1)
+
+    (check,) = solved(data).checks
+    assert check.value == pytest.approx(brentq(left_over, 0, 20_000, xtol=1e-12) * 0.1, rel=1e-10)
+
+
+def test_the_influence_on_an_answer_is_what_a_little_heat_changes() -> None:
+    """The adjoint sees what is radiated across: heat at the back of the post, told at the wall opposite."""
+    data = chamber(mesh={"size": "20 mm", "across": 1})
+    problem = solved(data).problem
+    assert problem is not None
+    temperature = solve_steady(problem).temperature
+    weights = np.zeros(problem.mesh.node_count)
+    read = problem.mesh.surfaces["frame.hole right"].nodes
+    weights[read] = 1 / len(read)
+    influence = Influences(problem, temperature).on_reading(weights)
+    heated = case_from_data({**data, "heat_inside": [{"region": "post", "total": "0.1 W"}]})
+    changed = Flow().run(heated).solution
+    assert changed is not None
+    post = problem.mesh.regions.index("post")
+    nodes = np.unique(np.concatenate([b.nodes[b.region == post].ravel() for b in problem.mesh.blocks]))
+    expected = 0.1 * influence[nodes].mean()
+    assert weights @ (changed.temperature - temperature) == pytest.approx(expected, rel=0.01)
+
+
+FAULTS: dict[str, tuple[dict[str, Any], str]] = {
+    "alone": ({"gap": {"faces": [{"on": "hot.right"}]}}, "does not see itself"),
+    "back to back": ({"gap": {"faces": [{"on": ["hot.right", "cold.right"]}]}}, "do not see each other"),
+    "unknown": ({"gap": {"faces": [{"on": ["hot.rigt", "cold.left"]}]}}, "did you mean 'hot.right'"),
+    "twice": ({"gap": {"faces": [{"on": "hot.right"}, {"on": ["hot.right", "cold.left"]}]}}, "named twice"),
+    "in two": (
+        {n: {"faces": [{"on": ["hot.right", "cold.left"]}], "closed": True} for n in ("a", "b")},
+        "in the enclosure 'a' already",
+    ),
+    "no void": ({"gap": {"faces": [{"void": "hole"}]}}, "there is no void 'hole'"),
+    "white": (
+        {"gap": {"faces": [{"on": ["hot.right", "cold.left"], "emissivity": 0}], "closed": True}},
+        "nothing is absorbed",
+    ),
+}
+
+
+@pytest.mark.parametrize("wrong", list(FAULTS))
+def test_what_is_no_enclosure_says_why(wrong: str) -> None:
+    stated, said = FAULTS[wrong]
+    with pytest.raises(CaseError, match=said) as caught:
+        solved(plates(enclosures=stated))
+    assert all(fault.at[0] == "enclosures" for fault in caught.value.faults)
+
+
+def test_an_opening_is_found_and_asked_for_and_questions_stay_in_the_chamber() -> None:
+    case = case_from_data(plates(enclosures={"gap": {"faces": [{"on": ["hot.right", "cold.left"]}]}}))
+    with pytest.raises(OpenCaseError, match=r"its surfaces see 0\.036 m² of something else, 18\.0%") as caught:
+        Flow().run(case)
+    (fault,) = caught.value.faults
+    assert fault.at == ("enclosures", "gap", "opening")
+    assert Flow().run(with_value(case, ("enclosures", "gap", "opening"), "20 °C")).ledger is not None
+    with pytest.raises(CaseError, match=r"'cold\.right' is in no enclosure"):
+        solved(plates(questions=[{"name": "x", "radiation": "cold.right"}]))
+
+
+def test_surfaces_that_plainly_face_each_other_are_noted() -> None:
+    radiating = [{"on": s, "radiation": {"temperature": "20 °C"}} for s in ("hot.right", "cold.left", "cold.right")]
+    held = {"on": "hot.left", "temperature": "800 °C"}
+    outcome = solved(plates(surroundings=[held, *radiating], enclosures={}))
+    said = [note.message for note in outcome.notes if "see each other" in note.message]
+    assert len(said) == 1
+    assert "'hot.right' and 'cold.left' see each other: 82%" in said[0]
+    assert not [note for note in solved(plates()).notes if "see each other: " in note.message]
+
+
+def test_an_edit_of_an_emissivity_takes_no_new_views() -> None:
+    flow = Flow()
+    first = flow.run(case_from_data(chamber()))
+    data: Case = with_value(first.case, ("materials", "a", "emissivity"), "0.4")
+    second = flow.run(data)
+    assert first.problem is not None
+    assert second.problem is not None
+    assert second.problem.enclosures[0].chamber is first.problem.enclosures[0].chamber
+    assert second.checks[0].value < first.checks[0].value

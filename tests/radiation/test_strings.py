@@ -1,0 +1,121 @@
+"""View factors in a plane against closed forms, and what must hold of any chamber."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from blunt_ember.arrays import Floats
+from blunt_ember.radiation.closure import closed_exchange
+from blunt_ember.radiation.strings import exchange_lengths
+
+Line = tuple[tuple[float, float], tuple[float, float]]
+
+
+def divided(lines: list[Line], count: int) -> tuple[Floats, Floats, Floats]:
+    """Facets of lines: their starts and ends, and the line (m,) each is of."""
+    share = np.linspace(0, 1, count + 1)[:, None]
+    places = [np.array(first) + share * (np.array(last) - np.array(first)) for first, last in lines]
+    starts, ends = (np.concatenate(each) for each in zip(*((p[:-1], p[1:]) for p in places), strict=True))
+    return starts, ends, np.repeat(np.arange(len(lines)), count)
+
+
+def loop(*corners: tuple[float, float]) -> list[Line]:
+    return list(zip(corners, (*corners[1:], corners[0]), strict=True))
+
+
+def factors(lines: list[Line], count: int, others: list[Line] | None = None) -> Floats:
+    """View factors between lines, each cut into so many facets; ``others`` stand in between and see nothing."""
+    start, end, owner = divided(lines, count)
+    blockers = np.array([*lines, *(others or [])], dtype=float)
+    exchange = exchange_lengths(start, end, blockers)
+    own = (np.arange(len(lines))[:, None] == owner).astype(float)
+    length = np.linalg.norm(np.array([last for _, last in lines]) - [first for first, _ in lines], axis=1)
+    return (own @ exchange @ own.T) / length[:, None]
+
+
+SQUARE = loop((0, 0), (1, 0), (1, 1), (0, 1))
+#: Space lies on the left of every facet, so that a body in a room runs clockwise.
+POST = loop((0.3, 0.4), (0.3, 0.6), (0.55, 0.62), (0.6, 0.35))
+
+
+@pytest.mark.parametrize("count", [1, 4])
+def test_strips_see_what_the_catalogue_says(count: int) -> None:
+    """Howell's catalogue C-1 (parallel strips), C-5 (strips at an angle), C-9 (triangle): one facet, or several."""
+    for gap in (0.1, 1.0, 7.0):
+        pair = [((0.0, 0.0), (1.0, 0.0)), ((1.0, gap), (0.0, gap))]
+        assert factors(pair, count)[0, 1] == pytest.approx(np.hypot(1, gap) - gap, abs=1e-13)
+    for degrees in (20.0, 90.0, 150.0):
+        a = np.radians(degrees)
+        wedge = [((0.0, 0.0), (1.0, 0.0)), ((np.cos(a), np.sin(a)), (0.0, 0.0))]
+        assert factors(wedge, count)[0, 1] == pytest.approx(1 - np.sin(a / 2), abs=1e-13)
+    sides = loop((0, 0), (3, 0), (0, 4))
+    assert factors(sides, count)[0, 1] == pytest.approx((3 + 5 - 4) / 6, abs=1e-13)
+
+
+def test_a_strip_half_hidden_is_seen_exactly() -> None:
+    """A screen that stands out of the floor to half the height between two walls: strings over its top."""
+    walls = [((0.0, 1.0), (0.0, 0.0)), ((2.0, 0.0), (2.0, 1.0))]
+    screen = [((1.0, 0.0), (1.0, 0.5))]
+    over = 2 * np.hypot(1, 0.5)
+    expected = (2 * np.hypot(2, 1) - 2.0 - over) / 2  # the lower string is taut over the screen
+    for count in (1, 5):
+        # Crossed strings touch the top of the screen, where the diagonals meet.
+        assert factors(walls, count, screen)[0, 1] == pytest.approx(expected, abs=1e-13)
+
+
+@pytest.mark.parametrize("count", [1, 3, 10])
+def test_a_room_with_a_post_closes_and_does_not_depend_on_facets(count: int) -> None:
+    found = factors([*SQUARE, *POST], count)
+    assert found.sum(axis=1) == pytest.approx(np.ones(8), abs=1e-12)
+    assert found == pytest.approx(factors([*SQUARE, *POST], 1), abs=1e-12)
+    assert found[0, 2] < np.sqrt(2) - 1 - 0.1
+
+
+def test_two_round_bars_see_what_strings_round_them_say() -> None:
+    """Howell's catalogue C-63: F = (√(X² − 1) + asin(1/X) − X)/π, X = 1 + gap/(2 r); the bars are bodies of chords."""
+    count, radius = 160, 0.5
+    turn = np.linspace(0, -2 * np.pi, count + 1)
+    ring = radius * np.column_stack([np.cos(turn), np.sin(turn)])
+    bars = [ring, ring + np.array([2.0, 0.0])]
+    start, end = (np.concatenate([bar[own] for bar in bars]) for own in (slice(None, -1), slice(1, None)))
+    exchange = exchange_lengths(start, end, np.zeros((0, 2, 2)), [bar[:-1][::-1] for bar in bars])
+    around = np.linalg.norm(end - start, axis=1)[:count].sum()
+    x = 2.0
+    expected = (np.sqrt(x**2 - 1) + np.arcsin(1 / x) - x) / np.pi
+    assert exchange[:count, count:].sum() / around == pytest.approx(expected, rel=2e-4)
+
+
+corner = st.floats(0.35, 1.0)
+
+
+@given(st.lists(corner, min_size=5, max_size=9), st.floats(0, 6), st.integers(3, 5), st.floats(0.05, 0.2))
+@settings(max_examples=60, deadline=None)
+def test_any_room_with_any_post_closes(reach: list[float], turn: float, sides: int, size: float) -> None:
+    """Corners that stand out into the room, and a post that turns: what every facet sees adds up to one."""
+    angles = np.linspace(0, 2 * np.pi, len(reach), endpoint=False)
+    room = [(r * np.cos(a), r * np.sin(a)) for r, a in zip(reach, angles, strict=True)]
+    about = turn - np.linspace(0, 2 * np.pi, sides, endpoint=False)
+    post = [(size * np.cos(a), size * np.sin(a)) for a in about]
+    lines = [*loop(*room), *loop(*post)]
+    start, end, _ = divided(lines, 3)
+    exchange = exchange_lengths(start, end, np.array(lines))
+    assert exchange == pytest.approx(exchange.T)
+    assert exchange.sum(axis=1) == pytest.approx(np.linalg.norm(end - start, axis=1), abs=1e-9)
+
+
+def test_the_correction_closes_rows_and_stays_symmetric() -> None:
+    """A chamber with every pair a little off, and one of two faces, which leaves the least correction open."""
+    start, end, _ = divided(SQUARE, 6)
+    exact = exchange_lengths(start, end, np.zeros((0, 2, 2)))
+    noise = 1 + 0.01 * np.random.default_rng(1).standard_normal(exact.shape)
+    closed, moved = closed_exchange(exact * (noise + noise.T) / 2, np.full(24, 1 / 6))
+    assert closed == pytest.approx(closed.T, abs=1e-15)
+    assert closed.sum(axis=1) == pytest.approx(np.full(24, 1 / 6), abs=1e-14)
+    assert 1e-4 < moved < 0.02
+    assert np.abs(closed - exact).max() < 0.02 * exact.max()
+    assert ((closed == 0) == (exact == 0)).all()
+    pair, _ = closed_exchange(np.array([[0.0, 0.7], [0.7, 0.0]]), np.ones(2))
+    assert pair == pytest.approx(np.array([[0.0, 1.0], [1.0, 0.0]]), abs=1e-13)
