@@ -211,8 +211,8 @@ def test_plates_that_cool_through_a_gap_follow_their_two_ordinary_equations() ->
         return np.array([-passed, passed + 2000]) / capacity
 
     run = solve_ivp(rates, (0, 7200), [1173.15, 293.15], rtol=1e-11, atol=1e-9, dense_output=True)
-    assert [hot, cold] == pytest.approx(run.y[:, -1], abs=0.02)
-    assert net == pytest.approx(rates(1800, run.sol(1800))[0] * capacity[0] * 0.1, rel=2e-4)
+    assert [hot, cold] == pytest.approx(run.y[:, -1], abs=0.2)
+    assert net == pytest.approx(rates(1800, run.sol(1800))[0] * capacity[0] * 0.1, rel=2e-3)
 
 
 def test_an_emissivity_that_follows_temperature_is_that_of_where_it_settles() -> None:

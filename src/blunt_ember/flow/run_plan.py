@@ -98,9 +98,9 @@ def run_case(
     expected = min(end, request.scales.suggested_end or end)
     told_end = expected if any(plan.until is not None for plan in plans) else end
     # What is radiated is read from fields, so these are kept where it is asked for.
-    radiated = [question.asked_time for question in request.case.document.questions if question.enclosed]
-    at = tuple(each.si for each in (*clock.at, *radiated) if each is not None)
-    keeping = Keeping(kept, at, asked, expected / _INSTANTS)
+    times = (question.asked_time for question in case.document.questions if question.enclosed)
+    radiated = tuple(each.si for each in times if each is not None)
+    keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS, radiated)
     switches, kinks = breaks_of(case)
     march = March(
         request.problem_at,

@@ -39,6 +39,8 @@ class Keeping:
     also: tuple[float, ...] = ()
     #: Where every step is kept: how far two instants in s lie apart at most, so that longer steps are read in between.
     apart: float = np.inf
+    #: Times whose fields are kept whatever else is.
+    besides: tuple[float, ...] = ()
 
     @property
     def every_step(self) -> bool:
@@ -48,7 +50,7 @@ class Keeping:
     def due(self, stage: int, stage_begin: float, step: TimeStep) -> list[tuple[float, bool]]:
         """Return the times within a step, its end among them, and whether their fields are kept."""
         low, high = step.before.t, step.after.t
-        kept = [t for t in self.at if low < t <= high]
+        kept = [t for t in (*self.at, *self.besides) if low < t <= high]
         if (every := self.every[stage]) is not None:
             first = int(np.floor((low - stage_begin) / every * (1 + SAME_INSTANT))) + 1
             last = int(np.floor((high - stage_begin) / every * (1 + SAME_INSTANT)))
