@@ -12,11 +12,14 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
-from blunt_ember.radiation.facets import looking_facets, straight_skin
+from blunt_ember.radiation.facets import looking_facets, round_ones_apart, skin_about, straight_skin
+from blunt_ember.radiation.rings import exchange_areas
 from blunt_ember.radiation.strings import exchange_lengths
 
-#: Share of what a chamber sees in all that is no opening: round-off, and what sampling past many blockers misses.
-_OPEN = 1e-5
+#: Share of what a chamber sees in all that is no opening: round-off, and what sampling misses.
+_OPEN_IN_PLANE, _OPEN_TURNED = 1e-5, 1e-3
+#: An edge this near the axis, as a share of the largest radius, lies on it and hides nothing.
+_ON_AXIS = 1e-9
 
 
 class ChamberError(BluntEmberError):
@@ -70,25 +73,39 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
 
     Raises :class:`ChamberError` where they see nothing, or the space is one in which views are not known.
     """
-    if not isinstance(mesh.space, Plane) or mesh.dimension != 2:
-        raise ChamberError("views between surfaces are known in plane sections so far")
+    if mesh.dimension != 2:
+        raise ChamberError("views between surfaces of solids are not known yet; state them on a section of the body")
     facets = looking_facets(mesh, surfaces)
     start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
-    lengths = exchange_lengths(start, end, *straight_skin(mesh))
     straight = np.linalg.norm(end - start, axis=1)
-    lacking = 1 - lengths.sum(axis=1) / straight
-    return _chamber(tuple(surfaces), facets.surface, area, lengths * mesh.space.depth, lacking, closed)
+    along = end - start
+    # A little way into the space that each facet looks into.
+    places = (start + end) / 2 + 1e-6 * np.column_stack([-along[:, 1], along[:, 0]])
+    skin = skin_about(mesh.points, straight_skin(mesh), places)
+    if isinstance(mesh.space, Plane):
+        exchange = exchange_lengths(start, end, *round_ones_apart(mesh.points, skin)) * mesh.space.depth
+        lacking, least = 1 - exchange.sum(axis=1) / (straight * mesh.space.depth), _OPEN_IN_PLANE
+    else:
+        off_axis = mesh.points[skin][..., 0].max(axis=1) > _ON_AXIS * mesh.points[:, 0].max()
+        exchange = exchange_areas(start, end, mesh.points[skin[off_axis]][:, ::-1])
+        lacking = 1 - exchange.sum(axis=1) / (np.pi * (start[:, 0] + end[:, 0]) * straight)
+        least = _OPEN_TURNED
+    return _chamber(tuple(surfaces), facets.surface, area, exchange, lacking, 0.0 if closed else least)
 
 
 def _chamber(
-    surfaces: tuple[str, ...], surface: Ints, area: Floats, exchange: Floats, lacking: Floats, closed: bool
+    surfaces: tuple[str, ...], surface: Ints, area: Floats, exchange: Floats, lacking: Floats, least: float
 ) -> Chamber:
-    """Find the opening from what facets lack (m,) as a share, and close the rest."""
+    """Find the opening from what facets lack (m,) as a share, and close the rest.
+
+    ``least`` is the share of all that an opening is seen from; 0 where it is said to be closed.
+    """
     if not exchange.any():
         raise ChamberError("its surfaces do not see each other")
     share = float(lacking @ area / area.sum())
     opening = np.zeros(len(area))
-    if not closed and share > _OPEN:
+    closed = least == 0
+    if not closed and share > least:
         opening = area * np.clip(lacking, 0.0, 1.0)
     left = float(np.abs(lacking - opening / area).max())
     blind = ~exchange.any(axis=1)

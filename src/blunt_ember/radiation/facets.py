@@ -9,7 +9,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.mesh.cells.facets import facet_keys, skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
@@ -44,12 +44,9 @@ def looking_facets(mesh: Mesh, surfaces: Sequence[str]) -> LookingFacets:
     return LookingFacets(skin[found][:, ::-1], np.concatenate(owner))
 
 
-def straight_skin(mesh: Mesh) -> tuple[Floats, list[Floats]]:
-    """Return the skin of a mesh in a plane as straight edges (k, 2, 2) in m, as long as they can be.
-
-    Bodies that are convex all round and have many edges come apart from them, by their corners (n, 2) in m,
-    counter-clockwise.
-    """
+def straight_skin(mesh: Mesh) -> Ints:
+    """Return the skin of a mesh in a plane as straight edges, as long as they can be, by nodes (k, 2), the body on
+    their left."""
     skin = np.concatenate([part.corners for part in skin_of(mesh).parts])
     along = mesh.points[skin[:, 1]] - mesh.points[skin[:, 0]]
     angle = np.arctan2(along[:, 1], along[:, 0])
@@ -67,11 +64,53 @@ def straight_skin(mesh: Mesh) -> tuple[Floats, list[Floats]]:
     ends = np.full((number, 2), -1)
     begins, stops = ~passed[skin[:, 0]], ~passed[skin[:, 1]]
     ends[edge[begins], 0], ends[edge[stops], 1] = skin[begins, 0], skin[stops, 1]
-    return _round_ones_apart(mesh.points, ends)
+    return ends
 
 
-def _round_ones_apart(points: Floats, ends: Ints) -> tuple[Floats, list[Floats]]:
-    """Straight edges that are no part of a round body, and the corners of every round body."""
+def skin_about(points: Floats, ends: Ints, places: Floats) -> Ints:
+    """Return the straight edges (k, 2) of skin that bound the same empty spaces as ``places`` (p, 2) in m on it.
+
+    What is behind solid walls is never seen: a hole bounds what lies in it, a body what lies about it.
+    """
+    loops = _loops(ends)
+    corners = [points[ends[loop, 0]] for loop in loops]
+    holes = [place for place, each in enumerate(corners) if _enclosed_area(each) < 0]
+
+    def innermost(inside: Floats) -> list[int]:
+        """The smallest hole that holds each of some places, −1 for none."""
+        held = np.full(len(inside), -1)
+        size = np.full(len(inside), np.inf)
+        for hole in holes:
+            area = -_enclosed_area(corners[hole])
+            own = _inside(corners[hole], inside) & (area < size)
+            held[own], size[own] = hole, area
+        return held.tolist()
+
+    spaces = set(innermost(places))
+    kept = []
+    for place, loop in enumerate(loops):
+        space = place if place in holes else innermost(corners[place][:1])[0]
+        kept += loop if space in spaces else []
+    return ends[sorted(kept)]
+
+
+def _enclosed_area(corners: Floats) -> float:
+    """Area of a loop, m²; below zero where it runs clockwise."""
+    after = np.roll(corners, -1, axis=0)
+    return float((corners[:, 0] * after[:, 1] - corners[:, 1] * after[:, 0]).sum()) / 2
+
+
+def _inside(corners: Floats, places: Floats) -> Flags:
+    """Whether places (p, 2) lie within a loop."""
+    after = np.roll(corners, -1, axis=0)
+    above = (corners[None, :, 1] > places[:, 1, None]) != (after[None, :, 1] > places[:, 1, None])
+    rise = np.where(after[:, 1] == corners[:, 1], 1.0, after[:, 1] - corners[:, 1])
+    crossing = corners[:, 0] + (after[:, 0] - corners[:, 0]) * (places[:, 1, None] - corners[:, 1]) / rise
+    return np.asarray((above & (places[:, 0, None] < crossing)).sum(axis=1) % 2 == 1)
+
+
+def _loops(ends: Ints) -> list[list[int]]:
+    """Edges (k, 2) by their places, one after the other round every loop."""
     follows = {first: number for number, first in enumerate(ends[:, 0].tolist())}
     left, loops = set(range(len(ends))), []
     while left:
@@ -80,8 +119,16 @@ def _round_ones_apart(points: Floats, ends: Ints) -> tuple[Floats, list[Floats]]
             loop.append(after)
             left.discard(after)
         loops.append(loop)
+    return loops
+
+
+def round_ones_apart(points: Floats, ends: Ints) -> tuple[Floats, list[Floats]]:
+    """Return the edges (k, 2, 2) in m that are no part of a round body, and the corners (n, 2) in m of every such body.
+
+    Bodies are round that are convex and have many edges; their corners go counter-clockwise.
+    """
     straight, round_ones = [], []
-    for loop in loops:
+    for loop in _loops(ends):
         corners = points[ends[loop, 0]]
         along = np.roll(corners, -1, axis=0) - corners
         turn = along[:, 0] * np.roll(along[:, 1], -1) - along[:, 1] * np.roll(along[:, 0], -1)
