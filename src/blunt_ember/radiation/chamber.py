@@ -12,7 +12,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
-from blunt_ember.radiation.facets import looking_facets, round_ones_apart, skin_about, straight_skin
+from blunt_ember.radiation.facets import coarsened, looking_facets, round_ones_apart, skin_about, straight_skin
 from blunt_ember.radiation.rings import exchange_areas
 from blunt_ember.radiation.strings import exchange_lengths
 
@@ -86,6 +86,7 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
         exchange = exchange_lengths(start, end, *round_ones_apart(mesh.points, skin)) * mesh.space.depth
         lacking, least = 1 - exchange.sum(axis=1) / (straight * mesh.space.depth), _OPEN_IN_PLANE
     else:
+        skin = coarsened(mesh.points, skin)
         off_axis = mesh.points[skin][..., 0].max(axis=1) > _ON_AXIS * mesh.points[:, 0].max()
         exchange = exchange_areas(start, end, mesh.points[skin[off_axis]][:, ::-1])
         lacking = 1 - exchange.sum(axis=1) / (np.pi * (start[:, 0] + end[:, 0]) * straight)

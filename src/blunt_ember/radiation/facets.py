@@ -16,6 +16,8 @@ from blunt_ember.mesh.mesh import Mesh
 
 #: Pieces of skin whose directions differ by less than this run straight on, radians.
 _STRAIGHT = 1e-9
+#: How much edges may bend that are drawn together, radians.
+_ROUND = 0.1
 #: A convex body with more straight edges is looked past as a whole.
 _MANY = 8
 
@@ -92,6 +94,23 @@ def skin_about(points: Floats, ends: Ints, places: Floats) -> Ints:
         space = place if place in holes else innermost(corners[place][:1])[0]
         kept += loop if space in spaces else []
     return ends[sorted(kept)]
+
+
+def coarsened(points: Floats, ends: Ints) -> Ints:
+    """Return edges (k, 2); those that bend only a little round a body are drawn together: so fine are shadows."""
+    kept: list[tuple[int, int]] = []
+    for loop in _loops(ends):
+        along = points[ends[loop, 1]] - points[ends[loop, 0]]
+        angle = np.arctan2(along[:, 1], along[:, 0])
+        begin, turned = int(ends[loop[0], 0]), 0.0
+        for place, edge in enumerate(loop):
+            last = place + 1 == len(loop)
+            turn = 0.0 if last else float((angle[place + 1] - angle[place] + np.pi) % (2 * np.pi) - np.pi)
+            turned += turn
+            if last or turn < 0 or turned > _ROUND:  # drawn together they must not come out of the body
+                kept.append((begin, int(ends[edge, 1])))
+                begin, turned = int(ends[edge, 1]), 0.0
+    return np.array(kept, dtype=np.int64).reshape(-1, 2)
 
 
 def _enclosed_area(corners: Floats) -> float:

@@ -22,7 +22,7 @@ _AT_ONCE = 2_000_000
 #: near as the root of its distance: by how far the rings are apart, as a share of the longer one.
 _RULES = ((2.5, 3, 4), (0.6, 6, 8), (0.02, 12, 12))
 #: Panels of rings that touch, each so many times shorter than the one before, and points in each.
-_PANELS, _SHRINK, _IN_PANEL = 7, 0.2, 5
+_PANELS, _SHRINK, _IN_PANEL = 5, 0.15, 4
 #: A view that touches something within this share of its length at its ends begins or ends there.
 _CONTACT = 1e-7
 #: A view that keeps its distance from a cone to this share runs along it, and touches it nowhere.
@@ -56,16 +56,17 @@ def exchange_areas(start: Floats, end: Floats, blockers: Floats) -> Floats:
 
 
 def _standing(blockers: Floats, places: Floats) -> Flags:
-    """Which edges can stand in a view: all that look outwards, and those with places on both sides.
+    """Which edges can stand in a view: of those that look at a place all that look outwards or have places behind them.
 
-    What lies on the inner side of a cone that looks inwards is convex, and so is each side of a plane across the axis.
+    What lies on the inner side of a cone that looks inwards is convex, and so is each side of a plane across the axis;
+    the back of an edge is only come to through another one.
     """
     along = blockers[:, 1] - blockers[:, 0]
     along = along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)
     none = 1e-9 * float(np.ptp(places, axis=0).max())
     to = places[None] - blockers[:, None, 0]
-    behind = (along[:, None, 0] * to[..., 1] - along[:, None, 1] * to[..., 0]).min(axis=1) < -none
-    return (along[:, 1] < -1e-9) | behind
+    ahead = along[:, None, 0] * to[..., 1] - along[:, None, 1] * to[..., 0]
+    return (ahead.max(axis=1) > none) & ((along[:, 1] < -1e-9) | (ahead.min(axis=1) < -none))
 
 
 def _pairs(start: Floats, end: Floats, hindered: bool) -> Iterator[tuple[Ints, Ints, Floats, Floats]]:
@@ -114,7 +115,7 @@ def _graded(at_start: tuple[bool, bool] | None) -> tuple[Floats, Floats]:
     share = (ends[:-1, None] + np.diff(ends)[:, None] * (at + 1) / 2).ravel()
     weights = (np.diff(ends)[:, None] * weight / 2).ravel()
     if at_start is None:  # the place on the first, and how far away on the second, to both sides
-        middle, middles = np.polynomial.legendre.leggauss(8)
+        middle, middles = np.polynomial.legendre.leggauss(6)
         middle, middles = (middle + 1) / 2, middles / 2
         above = np.column_stack(
             [np.repeat(middle, len(share)), (middle[:, None] + (1 - middle[:, None]) * share).ravel()]
