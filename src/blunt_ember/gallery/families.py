@@ -7,6 +7,7 @@ from types import MappingProxyType
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.gallery.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.gallery.family import Family, FamilyError
 from blunt_ember.gallery.generating import GENERATING_FAMILIES
 from blunt_ember.gallery.plates import PLATE_FAMILIES
@@ -23,6 +24,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Walls, pipes, plates, fins": SECTION_FAMILIES,
         "Heat inside": GENERATING_FAMILIES,
         "Following temperature, contact": RADIATING_FAMILIES,
+        "Surfaces that see each other": ENCLOSING_FAMILIES,
         "Plates, strips, spots": PLATE_FAMILIES,
         "Rods": ROD_FAMILIES,
         "Shape factors": SHAPE_FACTOR_FAMILIES,

@@ -12,7 +12,14 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
-from blunt_ember.radiation.facets import coarsened, looking_facets, round_ones_apart, skin_about, straight_skin
+from blunt_ember.radiation.facets import (
+    coarsened,
+    looked_from,
+    looking_facets,
+    round_ones_apart,
+    skin_about,
+    straight_skin,
+)
 from blunt_ember.radiation.rings import exchange_areas
 from blunt_ember.radiation.strings import exchange_lengths
 
@@ -78,10 +85,7 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
     facets = looking_facets(mesh, surfaces)
     start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
     straight = np.linalg.norm(end - start, axis=1)
-    along = end - start
-    # A little way into the space that each facet looks into.
-    places = (start + end) / 2 + 1e-6 * np.column_stack([-along[:, 1], along[:, 0]])
-    skin = skin_about(mesh.points, straight_skin(mesh), places)
+    skin = skin_about(mesh.points, straight_skin(mesh), looked_from(mesh, facets))
     if isinstance(mesh.space, Plane):
         exchange = exchange_lengths(start, end, *round_ones_apart(mesh.points, skin)) * mesh.space.depth
         lacking, least = 1 - exchange.sum(axis=1) / (straight * mesh.space.depth), _OPEN_IN_PLANE

@@ -76,24 +76,43 @@ def skin_about(points: Floats, ends: Ints, places: Floats) -> Ints:
     """
     loops = _loops(ends)
     corners = [points[ends[loop, 0]] for loop in loops]
-    holes = [place for place, each in enumerate(corners) if _enclosed_area(each) < 0]
-
-    def innermost(inside: Floats) -> list[int]:
-        """The smallest hole that holds each of some places, −1 for none."""
-        held = np.full(len(inside), -1)
-        size = np.full(len(inside), np.inf)
-        for hole in holes:
-            area = -_enclosed_area(corners[hole])
-            own = _inside(corners[hole], inside) & (area < size)
-            held[own], size[own] = hole, area
-        return held.tolist()
-
-    spaces = set(innermost(places))
+    spaces = set(_spaces(corners, places).tolist())
     kept = []
     for place, loop in enumerate(loops):
-        space = place if place in holes else innermost(corners[place][:1])[0]
+        hole = _enclosed_area(corners[place]) < 0
+        space = place if hole else int(_spaces(corners, corners[place][:1])[0])
         kept += loop if space in spaces else []
     return ends[sorted(kept)]
+
+
+def surfaces_about(mesh: Mesh, surfaces: Sequence[str]) -> list[str]:
+    """Return the outer surfaces that bound the same closed empty spaces as some do, these among them."""
+    if mesh.dimension != 2:
+        return list(surfaces)
+    ends = straight_skin(mesh)
+    corners = [mesh.points[ends[loop, 0]] for loop in _loops(ends)]
+    outer = [name for name, facets in mesh.surfaces.items() if facets.outer]
+    spaces = {name: set(_spaces(corners, looked_from(mesh, looking_facets(mesh, [name])))) - {-1} for name in outer}
+    wanted = {space for name in surfaces for space in spaces[name]}
+    return [name for name in outer if name in surfaces or spaces[name] & wanted]
+
+
+def looked_from(mesh: Mesh, facets: LookingFacets) -> Floats:
+    """Return a place (m, 2) in m a little way into the space that each facet looks into."""
+    first, last = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
+    along = last - first
+    return (first + last) / 2 + 1e-6 * np.column_stack([-along[:, 1], along[:, 0]])
+
+
+def _spaces(corners: Sequence[Floats], places: Floats) -> Ints:
+    """The smallest hole among loops that holds each place (p,), −1 where none does."""
+    held, size = np.full(len(places), -1), np.full(len(places), np.inf)
+    for number, loop in enumerate(corners):
+        area = -_enclosed_area(loop)
+        if area > 0:
+            own = _inside(loop, places) & (area < size)
+            held[own], size[own] = number, area
+    return held
 
 
 def coarsened(points: Floats, ends: Ints) -> Ints:

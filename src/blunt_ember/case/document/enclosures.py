@@ -19,7 +19,9 @@ class Face(Statement):
     """Surfaces of an enclosure that are of one emissivity: named, or all sides of a void."""
 
     on: SurfaceName | list[SurfaceName] | None = Field(None, description="surface such as 'brick.left', or a list")
-    void: RegionName | None = Field(None, description="a void region, for all its sides that are not named elsewhere")
+    void: RegionName | None = Field(
+        None, description="a void region, for all that bounds it, what stands in it too, and is not named elsewhere"
+    )
     emissivity: Emissivity | None = Field(None, description="that of the material when nothing is said")
 
     @model_validator(mode="after")

@@ -18,6 +18,7 @@ from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.chamber import Chamber, ChamberError, chamber_of
+from blunt_ember.radiation.facets import surfaces_about
 
 #: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
 #: of their views on.
@@ -179,12 +180,10 @@ class StatedEnclosures:
         named = {
             member for face in entry.faces for stated in face.surfaces for member in self.document.members_of(stated)
         }
-        sides = [
-            name
-            for name, facets in self.mesh.surfaces.items()
-            if facets.outer and _side_of_void(name, void) and name not in named
-        ]
-        if not sides and not named:
+        own = [name for name, facets in self.mesh.surfaces.items() if facets.outer and _side_of_void(name, void)]
+        # What stands in the void bounds it too.
+        sides = [name for name in surfaces_about(self.mesh, own) if name not in named]
+        if not own:
             self.faults.append(Fault((*at, "void"), f"nothing is left about the void '{void}' that could radiate"))
         return sides
 
