@@ -1,0 +1,123 @@
+"""Surfaces that see each other, said in the sheet and on the card of a surface."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QMenu, QToolButton
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.editing.edits import value_at
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.surface_card import SurfaceCard
+from blunt_ember.gallery.families import family
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
+
+
+def door() -> dict[str, Any]:
+    """The kiln door with a gap, before anything is said of the gap."""
+    data = dict(family("door-gap").case().data)
+    del data["enclosures"]
+    return {**data, "questions": data["questions"][:1]}
+
+
+def opened(window: Window, qtbot: QtBot, data: dict[str, Any]) -> None:
+    window.show_case(case_from_data(data), None)
+    qtbot.waitUntil(
+        lambda: (
+            window.outcome is not None
+            and window.outcome.case is window.current.case
+            and (window.outcome.final or window.outcome.trouble is not None)
+        ),
+        timeout=PATIENCE,
+    )
+
+
+def said(window: Window, *path: str | int) -> Any:
+    assert window.current.case is not None
+    return value_at(window.current.case.data, path)
+
+
+def waits_open(window: Window, qtbot: QtBot) -> None:
+    """Wait until the case as it stands is known to lack something."""
+    qtbot.waitUntil(
+        lambda: (
+            window.outcome is not None
+            and window.outcome.case is window.current.case
+            and window.outcome.trouble is not None
+        ),
+        timeout=PATIENCE,
+    )
+
+
+def test_a_gap_is_stated_its_opening_asked_for_and_closed(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, door())
+    choose(window, "add enclosure", "tile.right and", "sheet.left")
+    assert said(window, "enclosures", "enclosure", "faces") == [{"on": "tile.right"}, {"on": "sheet.left"}]
+    waits_open(window, qtbot)
+    assert window.outcome is not None
+    assert "it is open" in str(window.outcome.trouble)
+    asks = next(b for b in window.sheet.findChildren(QToolButton, "opening enclosure") if b.isVisibleTo(window.sheet))
+    assert asks.text() == "what is behind its opening?"
+    choose(window, "opening enclosure", "it is closed: what is missing is shared out")
+    settled(qtbot, window)
+    (check,) = window.outcome.checks
+    assert check.expected is not None
+    assert abs(check.value / check.expected - 1) < 1e-9
+    type_into(field(window, "enclosure enclosure"), "gap")
+    settled(qtbot, window)
+    choose(window, "more face gap 1", "ε stated here")
+    settled(qtbot, window)
+    type_into(field(window, "enclosures.gap.faces[1].emissivity"), "0.1")
+    settled(qtbot, window)
+    assert said(window, "enclosures", "gap", "faces", 1, "emissivity") == "0.1"
+    assert window.outcome.checks[0].value < check.value
+    window.current.undo()
+    settled(qtbot, window)
+    assert said(window, "enclosures", "gap", "faces", 1, "emissivity") == "0.9"
+
+
+def test_a_card_offers_what_a_surface_sees_and_says_it(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, door())
+    assert window.outcome is not None
+    card = window.card
+    card.open_on("tile.right", QPoint(60, 60), window.outcome)
+    choose_on(card, "say sees other surfaces", "sheet.left")
+    waits_open(window, qtbot)
+    assert said(window, "enclosures", "enclosure", "faces")[1] == {"on": "sheet.left"}
+    choose(window, "opening enclosure", "something is behind an opening")
+    settled(qtbot, window)
+    assert said(window, "enclosures", "enclosure", "opening") == "20 °C"
+    words = [label.text() for label in card.findChildren(QLabel) if label.isVisibleTo(card)]
+    assert "looks into 'enclosure'," in words
+
+
+def choose_on(card: SurfaceCard, key: str, word: str) -> None:
+    """Open a word of a card by a click and take one of its alternatives."""
+    button = next(b for b in card.findChildren(QToolButton, key) if b.isVisibleTo(card))
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
+    next(action for action in menu.actions() if action.text() == word).trigger()
+    menu.close()
+
+
+def test_questions_of_radiation_are_asked_and_turned_in_the_sheet(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, dict(family("door-gap").case().data))
+    settled(qtbot, window)
+    choose(window, "add question", "view factor from", "tile.right", "to sheet.left")
+    settled(qtbot, window)
+    assert window.outcome is not None
+    assert window.outcome.checks[-1].value == pytest.approx(1.0, abs=1e-12)
+    choose(window, "add question", "net heat radiated from", "tile.right", "to sheet.left")
+    settled(qtbot, window)
+    place = len(window.outcome.checks) - 1
+    there = window.outcome.checks[-1].value
+    choose(window, f"target {place}", "sheet.left")
+    qtbot.waitUntil(lambda: said(window, "questions", place, "exchange") == "sheet.left", timeout=PATIENCE)
+    choose(window, f"to {place}", "tile.right")
+    settled(qtbot, window)
+    assert window.outcome.checks[-1].value == pytest.approx(-there)
