@@ -41,6 +41,7 @@ bench: setup
 	$(PYTHON) bench/clock.py
 	$(PYTHON) bench/estimates.py
 	$(PYTHON) bench/refining.py
+	$(PYTHON) bench/enclosures.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

@@ -23,6 +23,11 @@ def wall() -> Outcome:
     return FLOW.run(family("composite-wall").case())
 
 
+@pytest.fixture(scope="module")
+def door() -> Outcome:
+    return FLOW.run(family("door-gap").case())
+
+
 def table_of(outcome: Outcome, name: str) -> NumberTable:
     found = number_table(outcome, name)
     assert found is not None
@@ -146,8 +151,8 @@ def test_a_wish_that_cannot_be_understood_says_what_to_write(wall: Outcome, wish
 
 
 @pytest.mark.parametrize("name", TABLES)
-def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, name: str) -> None:
-    table = table_of(wall, name).sorted_by(1, downward=True)
+def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, door: Outcome, name: str) -> None:
+    table = table_of(door if name in ("radiation", "exchange") else wall, name).sorted_by(1, downward=True)
     rows = list(csv.reader(io.StringIO(table.csv())))
     assert rows[0] == [each.title for each in table.columns] and len(rows) == len(table.rows) + 1
     tabbed = [line.split("\t") for line in table.tab_separated().splitlines()]
@@ -158,6 +163,17 @@ def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, name: st
             np.testing.assert_array_equal(again, each.values[table.rows])
     first = table.tab_separated([0]).splitlines()
     assert len(first) == 2 and first[1].split("\t") == rows[1]
+
+
+def test_who_heats_whom_is_told_both_ways(wall: Outcome, door: Outcome) -> None:
+    assert len(table_of(wall, "radiation").rows) == len(table_of(wall, "exchange").rows) == 0
+    surfaces, pairs = table_of(door, "radiation"), table_of(door, "exchange")
+    net = {heading: cell(surfaces, heading, "net") for heading in ("tile.right", "sheet.left")}
+    assert net["tile.right"] == pytest.approx(-net["sheet.left"])
+    assert cell(surfaces, "tile.right", "leaving") == pytest.approx(cell(surfaces, "sheet.left", "incident"))
+    assert cell(pairs, "tile.right", "net heat") == pytest.approx(net["sheet.left"])
+    assert cell(pairs, "sheet.left", "net heat") == pytest.approx(net["tile.right"])
+    assert cell(pairs, "tile.right", "view factor") == pytest.approx(1.0)
 
 
 def test_units_of_the_case_are_those_of_the_table(wall: Outcome) -> None:

@@ -24,8 +24,9 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
+from blunt_ember.report.radiation_tables import Values, Words, exchange_rows, radiation_rows
 
-TABLES = ("readings", "surfaces", "regions", "nodes", "cells")
+TABLES = ("readings", "surfaces", "radiation", "exchange", "regions", "nodes", "cells")
 #: Significant digits that are shown; files have all of them.
 _DIGITS = 7
 
@@ -154,9 +155,16 @@ def number_table(outcome: Outcome, name: str) -> NumberTable | None:
     """Return one of :data:`TABLES` of an outcome; None while there is no answer."""
     if outcome.mesh is None or outcome.solution is None or outcome.problem is None:
         return None
-    columns = {"readings": _readings, "surfaces": _surfaces, "regions": _regions, "nodes": _nodes, "cells": _cells}[
-        name
-    ](outcome)
+    made: dict[str, Callable[[Outcome], list[Column]]] = {
+        "readings": _readings,
+        "surfaces": _surfaces,
+        "radiation": lambda outcome: _of_rows(outcome, *radiation_rows(outcome)),
+        "exchange": lambda outcome: _of_rows(outcome, *exchange_rows(outcome)),
+        "regions": _regions,
+        "nodes": _nodes,
+        "cells": _cells,
+    }
+    columns = made[name](outcome)
     return NumberTable(tuple(columns), np.arange(len(columns[0].values)))
 
 
@@ -167,6 +175,10 @@ def _column(outcome: Outcome, heading: str, kind: Kind, si: Floats | Sequence[fl
 
 def _words(heading: str, words: Sequence[str]) -> Column:
     return Column(heading, "", np.array(list(words), dtype=str))
+
+
+def _of_rows(outcome: Outcome, words: Sequence[Words], values: Sequence[Values]) -> list[Column]:
+    return [*(_words(*each) for each in words), *(_column(outcome, *each) for each in values)]
 
 
 def _readings(outcome: Outcome) -> list[Column]:

@@ -57,8 +57,12 @@ class ExactReader:
         return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
 
     def radiation(self, surface: str, how: RadiatedHow) -> Floats:
-        """No exact field says it."""
-        return np.array([np.nan])
+        """Return the net heat, W (1,), of a surface on which nothing else acts; what it emits no exact field says."""
+        problem = self.solved.problem
+        members = self.solved.document.members_of(surface)
+        if how != "net" or problem is None or any(name in (*problem.held, *problem.exchanges) for name in members):
+            return np.array([np.nan])
+        return self.heat_flow(surface)
 
     def view_factor(self, first: str, second: str) -> Floats:
         """No exact field says it."""

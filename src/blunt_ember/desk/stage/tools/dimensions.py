@@ -166,8 +166,12 @@ def _straight(
             box = (middle - room / 2, y - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
         else:
             x = float(low[0]) - away
+            left = x - room + 8
+            if left < 4 and row:  # no room beside the body: within the region
+                x = float(pixels[:, 0].min()) + FIRST_ROW_PIXELS
+                left = x - 8
             start, end = (x, first), (x, last)
-            box = (max(x - room + 8, 4.0), middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
+            box = (max(left, 4.0), middle - LABEL_HEIGHT / 2, room, float(LABEL_HEIGHT))
         corners = sorted((_pixel(corner) for corner in pixels), key=lambda corner: corner[axis])
         paths = tuple(("body", "regions", name, *key) for name in names)
         name = f"{'width' if axis == 0 else 'height'} of {', '.join(names)}"
