@@ -38,9 +38,8 @@ def main() -> None:
     tracemalloc.stop()
     length = np.linalg.norm(end - start, axis=1)
     closure = np.abs(found.sum(axis=1) / length - 1).max()
-    print(
-        f"\nplane cavity with a post, {len(start)} facets: {seconds:.2f} s, {peak / 1e6:.0f} MB, closed to {closure:.0e}"
-    )
+    print(f"\nplane cavity with a post, {len(start)} facets")
+    print(f"  {seconds:.2f} s, {peak / 1e6:.0f} MB, closed to {closure:.0e}")
     exact = found[:250, 500:750].sum()
     begin = time.perf_counter()
     shot = shot_at_random(200_000, edges)

@@ -92,7 +92,9 @@ def surfaces_about(mesh: Mesh, surfaces: Sequence[str]) -> list[str]:
     ends = straight_skin(mesh)
     corners = [mesh.points[ends[loop, 0]] for loop in _loops(ends)]
     outer = [name for name, facets in mesh.surfaces.items() if facets.outer]
-    spaces = {name: set(_spaces(corners, looked_from(mesh, looking_facets(mesh, [name])))) - {-1} for name in outer}
+    facets = looking_facets(mesh, outer)
+    found = _spaces(corners, looked_from(mesh, facets))
+    spaces = {name: set(found[facets.surface == place].tolist()) - {-1} for place, name in enumerate(outer)}
     wanted = {space for name in surfaces for space in spaces[name]}
     return [name for name in outer if name in surfaces or spaces[name] & wanted]
 
