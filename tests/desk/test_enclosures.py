@@ -14,6 +14,7 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.case.editing.edits import value_at
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.surface_card import SurfaceCard
+from blunt_ember.desk.stage.seen_surfaces import seen_from
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
@@ -121,3 +122,23 @@ def test_questions_of_radiation_are_asked_and_turned_in_the_sheet(window: Window
     choose(window, f"to {place}", "tile.right")
     settled(qtbot, window)
     assert window.outcome.checks[-1].value == pytest.approx(-there)
+
+
+def test_pointing_at_a_surface_lights_what_it_sees(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, dict(family("door-gap").case().data))
+    settled(qtbot, window)
+    assert window.outcome is not None
+    assert seen_from(window.outcome.problem, "tile.right") == {"sheet.left": pytest.approx(1.0)}
+    assert seen_from(window.outcome.problem, "tile.left") == {}
+    before = teal(window)
+    window.stage.light(("tile.right",))
+    assert teal(window) > before + 20
+    window.stage.light(())
+    assert teal(window) == before
+
+
+def teal(window: Window) -> int:
+    """How many pixels of the stage are of the colour of what is seen."""
+    image = window.stage.grab().toImage()
+    colours = (image.pixelColor(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2))
+    return sum(colour.blue() > colour.red() + 40 and colour.green() > colour.red() + 40 for colour in colours)

@@ -82,7 +82,7 @@ def check(
     # Round-off of the compared numbers themselves never makes a check fail.
     slack = 1e-12 * max(abs(value), abs(expected))
     verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
-    relative = abs(deviation) / scale if scale else (0.0 if deviation == 0 else float("inf"))
+    relative = abs(deviation) / scale if scale else 0.0 if deviation == 0 else None
     return Check(
         question.name,
         asked,

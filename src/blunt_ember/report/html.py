@@ -74,7 +74,7 @@ def report_html(
         ledger=_ledger(outcome),
         basis=basis(outcome),
         pictures=_pictures(outcome, seen),
-        surfaces=_surfaces(outcome),
+        tables=_tables(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
         notes=_notes(outcome),
         statement=statement(outcome.case),
@@ -104,8 +104,9 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
     rows = []
     for check in outcome.checks:
         off = ""
-        if check.deviation is not None and check.relative is not None:
-            share = f"{100 * check.relative:.2g} %, within {check.tolerance}"
+        if check.deviation is not None:
+            part = "" if check.relative is None else f"{100 * check.relative:.2g} %, "
+            share = f"{part}within {check.tolerance}"
             off = f"{shown_difference(check.deviation, check.kind)} ({share})"
         rows.append(
             {
@@ -137,15 +138,17 @@ def _ledger(outcome: Outcome) -> list[tuple[str, str, str]]:
     return [*rows, ("does not balance", "", imbalance)]
 
 
-def _surfaces(outcome: Outcome) -> list[list[str]]:
-    """Every surface with its area, heat and temperatures, under its headings."""
-    table = number_table(outcome, "surfaces")
-    if table is None:
-        return []
-    return [
-        [column.title for column in table.columns],
-        *([column.text(row) for column in table.columns] for row in table.rows.tolist()),
-    ]
+def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:
+    """Every surface, and of those that see each other what they radiate and exchange: titles, and rows under their
+    headings."""
+    found = []
+    titles = {"surfaces": "Surfaces", "radiation": "Radiation of surfaces", "exchange": "Who heats whom"}
+    for name, title in titles.items():
+        table = number_table(outcome, name)
+        if table is not None and len(table.rows):
+            rows = [[column.text(row) for column in table.columns] for row in table.rows.tolist()]
+            found.append((title, [[column.title for column in table.columns], *rows]))
+    return found
 
 
 def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:

@@ -16,10 +16,11 @@ from blunt_ember.desk.stage.level_labels import LevelLabels
 from blunt_ember.desk.stage.look_bar import LookBar
 from blunt_ember.desk.stage.picture import StagePicture
 from blunt_ember.desk.stage.pointing import Pointer
+from blunt_ember.desk.stage.seen_surfaces import paint_seen, seen_from
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine, dimensions, every_length
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.picture.body.drawn import drawn_box, seen_pose
+from blunt_ember.picture.body.drawn import drawn_box, flat_segments, seen_pose
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.view import View, fitted
 from blunt_ember.picture.lenses.field import Shade
@@ -227,6 +228,8 @@ class StageView(QWidget):
                 overlay.paint_flat(
                     painter, outcome.geometry, {*self._lit, self._under}, outcome.unstated, named, view, theme
                 )
+                pointed = self._under or next(iter(self._lit), "")
+                paint_seen(painter, seen_from(outcome.problem, pointed), flat_segments(outcome.geometry), view, theme)
             paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = self._laid_out(painter, outcome, view) if self.shows_dimensions else []
             crowded = view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD

@@ -61,7 +61,7 @@ def require_anchor(problem: Problem, terms: Sequence[Term], constraints: Constra
     names = _regions_of(problem, ~anchored[part])
     what = (
         f"no temperature can settle in {names}: none of its surfaces is held at a temperature, meets a fluid or "
-        "radiates; state one of these"
+        "radiates to surroundings or out of an opening; state one of these"
     )
     raise OpenCaseError((Fault(("surroundings",), what),))
 
