@@ -292,6 +292,36 @@ def test_surfaces_that_plainly_face_each_other_are_noted() -> None:
     assert not [note for note in solved(plates()).notes if "see each other: " in note.message]
 
 
+def test_blocks_that_meet_in_points_close_a_room() -> None:
+    """Four blocks about an empty square share nothing but its corners, where the skin crosses itself."""
+    places = {"south": (100, 0), "east": (200, 100), "north": (100, 200), "west": (0, 100)}
+    square = {"shape": "rectangle", "size": ["100 mm", "100 mm"], "material": "a"}
+    regions = {name: {**square, "at": [f"{x} mm", f"{y} mm"]} for name, (x, y) in places.items()}
+    sides = ["south.top", "east.left", "north.bottom", "west.right"]
+    data = plates(
+        body={"kind": "section", "regions": regions},
+        surroundings=[{"on": "south.bottom", "temperature": "800 °C"}, {"on": "north.top", "temperature": "100 °C"}],
+        enclosures={"room": {"faces": [{"on": sides}]}},
+        questions=[{"name": "across", "view_factor": "south.top", "to": "north.bottom"}],
+    )
+    assert answered(data).checks[0].value == pytest.approx(np.sqrt(2) - 1, abs=1e-12)
+
+
+@pytest.mark.parametrize("kind", ["rod", "stacked"])
+def test_bodies_whose_surfaces_see_nothing_say_what_to_make_of_them(kind: str) -> None:
+    bodies: dict[str, tuple[dict[str, Any], list[str]]] = {
+        "rod": ({"pieces": {"a": {"length": "50 mm", "diameter": "9 mm", "material": "a"}}}, ["a.side"]),
+        "stacked": (
+            {"regions": {n: {**block(x, 40, "a"), "z": ["0 mm", "9 mm"]} for n, x in (("hot", 0), ("cold", 60))}},
+            ["hot.right", "cold.left"],
+        ),
+    }
+    body, on = bodies[kind]
+    enclosure = {"gap": {"faces": [{"on": on}]}}
+    with pytest.raises(CaseError, match="section"):
+        solved(plates(body={"kind": kind, **body}, surroundings=[], questions=[], enclosures=enclosure))
+
+
 def test_an_edit_of_an_emissivity_takes_no_new_views() -> None:
     flow = Flow()
     first = flow.run(case_from_data(chamber()))

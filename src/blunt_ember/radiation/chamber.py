@@ -74,14 +74,12 @@ class Chamber:
 
 
 def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool = False) -> Chamber:
-    """Return what ``surfaces`` of a mesh see of each other, whose facets have the ``area`` (m,) in m², block by block.
+    """Return what ``surfaces`` of a section see of each other; ``area`` (m,) in m² is that of their facets.
 
     What is missing is shared out where it is said ``closed``.
 
-    Raises :class:`ChamberError` where they see nothing, or the space is one in which views are not known.
+    Raises :class:`ChamberError` where they see nothing.
     """
-    if mesh.dimension != 2:
-        raise ChamberError("views between surfaces of solids are not known yet; state them on a section of the body")
     facets = looking_facets(mesh, surfaces)
     start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
     straight = np.linalg.norm(end - start, axis=1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -74,7 +74,7 @@ def skin_about(points: Floats, ends: Ints, places: Floats) -> Ints:
 
     What is behind solid walls is never seen: a hole bounds what lies in it, a body what lies about it.
     """
-    loops = _loops(ends)
+    loops = _loops(points, ends)
     corners = [points[ends[loop, 0]] for loop in loops]
     spaces = set(_spaces(corners, places).tolist())
     kept = []
@@ -90,7 +90,7 @@ def surfaces_about(mesh: Mesh, surfaces: Sequence[str]) -> list[str]:
     if mesh.dimension != 2:
         return list(surfaces)
     ends = straight_skin(mesh)
-    corners = [mesh.points[ends[loop, 0]] for loop in _loops(ends)]
+    corners = [mesh.points[ends[loop, 0]] for loop in _loops(mesh.points, ends)]
     outer = [name for name, facets in mesh.surfaces.items() if facets.outer]
     facets = looking_facets(mesh, outer)
     found = _spaces(corners, looked_from(mesh, facets))
@@ -120,7 +120,7 @@ def _spaces(corners: Sequence[Floats], places: Floats) -> Ints:
 def coarsened(points: Floats, ends: Ints) -> Ints:
     """Return edges (k, 2); those that bend only a little round a body are drawn together: so fine are shadows."""
     kept: list[tuple[int, int]] = []
-    for loop in _loops(ends):
+    for loop in _loops(points, ends):
         along = points[ends[loop, 1]] - points[ends[loop, 0]]
         angle = np.arctan2(along[:, 1], along[:, 0])
         begin, turned = int(ends[loop[0], 0]), 0.0
@@ -149,15 +149,27 @@ def _inside(corners: Floats, places: Floats) -> Flags:
     return np.asarray((above & (places[:, 0, None] < crossing)).sum(axis=1) % 2 == 1)
 
 
-def _loops(ends: Ints) -> list[list[int]]:
-    """Edges (k, 2) by their places, one after the other round every loop."""
-    follows = {first: number for number, first in enumerate(ends[:, 0].tolist())}
+def _loops(points: Floats, ends: Ints) -> list[list[int]]:
+    """Edges (k, 2) by their places, one after the other round every loop; where bodies meet in a point, round the same
+    empty space, which lies on the right."""
+    leaving: dict[int, list[int]] = {}
+    for number, first in enumerate(ends[:, 0].tolist()):
+        leaving.setdefault(first, []).append(number)
+    along = points[ends[:, 1]] - points[ends[:, 0]]
+
+    def rightward(edge: int) -> Callable[[int], float]:
+        """How far each next edge turns to the left of one."""
+        x, y = along[edge].tolist()
+        return lambda after: float(np.arctan2(x * along[after, 1] - y * along[after, 0], along[after] @ along[edge]))
+
     left, loops = set(range(len(ends))), []
     while left:
         loop = [left.pop()]
-        while (after := follows.get(int(ends[loop[-1], 1]))) is not None and after in left:
-            loop.append(after)
-            left.discard(after)
+        while following := [each for each in leaving.get(int(ends[loop[-1], 1]), ()) if each in left]:
+            loop.append(min(following, key=rightward(loop[-1])))
+            left.discard(loop[-1])
+            if ends[loop[-1], 1] == ends[loop[0], 0] and len(leaving[int(ends[loop[0], 0])]) > 1:
+                break  # it is closed, though another one goes through the same point
         loops.append(loop)
     return loops
 
@@ -168,7 +180,7 @@ def round_ones_apart(points: Floats, ends: Ints) -> tuple[Floats, list[Floats]]:
     Bodies are round that are convex and have many edges; their corners go counter-clockwise.
     """
     straight, round_ones = [], []
-    for loop in _loops(ends):
+    for loop in _loops(points, ends):
         corners = points[ends[loop, 0]]
         along = np.roll(corners, -1, axis=0) - corners
         turn = along[:, 0] * np.roll(along[:, 1], -1) - along[:, 1] * np.roll(along[:, 0], -1)

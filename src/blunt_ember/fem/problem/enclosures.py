@@ -16,13 +16,14 @@ from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
+from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.chamber import Chamber, ChamberError, chamber_of
 from blunt_ember.radiation.facets import surfaces_about
 
 #: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
 #: of their views on.
-_MOST_LOOKED_AT, _PLAINLY = 600, 0.1
+_MOST_LOOKED_AT, _PLAINLY = 300, 0.1
 #: Share of what a facet sees that a correction may move without a word.
 _NOTED = 0.01
 
@@ -91,7 +92,7 @@ class StatedEnclosures:
             if name not in self._taken and any(isinstance(law, RadiationLaw) for law in laws)
         ]
         facets = sum(len(block.nodes) for name in open_air for block in self.mesh.surfaces[name].blocks)
-        if self.mesh.dimension != 2 or not 0 < facets <= _MOST_LOOKED_AT:
+        if not isinstance(self.mesh.space, Plane) or not 0 < facets <= _MOST_LOOKED_AT:
             return
         try:
             chamber = self.chambers(tuple(open_air), False)
@@ -121,6 +122,10 @@ class StatedEnclosures:
         if self.mesh.dimension == 1:
             what = "a rod has no surfaces that see each other; make the body a section, or state radiation on its side"
             self.faults.append(Fault(path, what))
+            return
+        if self.mesh.dimension == 3:
+            what = "what surfaces of a solid see of each other is not known yet"
+            self.faults.append(Fault(path, f"{what}; make the body a plane or turned section, or remove the enclosure"))
             return
         emissivity: dict[str, Law] = {}
         self._placed = set()
