@@ -17,6 +17,7 @@ from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.radiation.chamber import ChamberError, chamber_of
 
 
 def block(x: float, width: float, material: str, height: float = 100) -> dict[str, Any]:
@@ -269,6 +270,12 @@ def test_what_is_no_enclosure_says_why(wrong: str) -> None:
     with pytest.raises(CaseError, match=said) as caught:
         solved(plates(enclosures=stated))
     assert all(fault.at[0] == "enclosures" for fault in caught.value.faults)
+
+
+def test_more_facets_than_can_be_held_are_refused_with_their_size() -> None:
+    mesh = Flow().mesh(case_from_data(plates()), 1)
+    with pytest.raises(ChamberError, match=r"10,000 facets, of which all pairs would take 4\.8 GB"):
+        chamber_of(mesh, ["hot.right", "cold.left"], np.ones(10_000))
 
 
 def test_an_opening_is_found_and_asked_for_and_questions_stay_in_the_chamber() -> None:

@@ -25,12 +25,18 @@ from blunt_ember.radiation.strings import exchange_lengths
 
 #: Share of what a chamber sees in all that is no opening: round-off, and what sampling misses.
 _OPEN_IN_PLANE, _OPEN_TURNED = 1e-5, 1e-3
+#: Facets of a chamber at most, and how many numbers are held at once for every pair of them.
+MOST_FACETS, _COPIES = 8_000, 6
 #: An edge this near the axis, as a share of the largest radius, lies on it and hides nothing.
 _ON_AXIS = 1e-9
 
 
 class ChamberError(BluntEmberError):
     """Surfaces that make no chamber; the message says why."""
+
+
+class BlindError(ChamberError):
+    """Surfaces that see nothing of each other."""
 
 
 @dataclass(frozen=True)
@@ -78,8 +84,12 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
 
     What is missing is shared out where it is said ``closed``.
 
-    Raises :class:`ChamberError` where they see nothing.
+    Raises :class:`BlindError` where they see nothing, and :class:`ChamberError` where their facets are too many.
     """
+    if len(area) > MOST_FACETS:
+        what = f"its surfaces have {len(area):,} facets, of which all pairs would take "
+        what += f"{_COPIES * 8e-9 * len(area) ** 2:.1f} GB; {MOST_FACETS:,} can be held"
+        raise ChamberError(f"{what}: state a larger size of cells on them")
     facets = looking_facets(mesh, surfaces)
     start, end = mesh.points[facets.corners[:, 0]], mesh.points[facets.corners[:, 1]]
     straight = np.linalg.norm(end - start, axis=1)
@@ -104,7 +114,7 @@ def _chamber(
     ``least`` is the share of all that an opening is seen from; 0 where it is said to be closed.
     """
     if not exchange.any():
-        raise ChamberError("its surfaces do not see each other")
+        raise BlindError("its surfaces do not see each other")
     share = float(lacking @ area / area.sum())
     opening = np.zeros(len(area))
     closed = least == 0
@@ -113,7 +123,7 @@ def _chamber(
     left = float(np.abs(lacking - opening / area).max())
     blind = ~exchange.any(axis=1)
     if closed and blind.any():
-        raise ChamberError("a part of its surfaces sees nothing of the others, so it is not closed")
+        raise BlindError("a part of its surfaces sees nothing of the others, so it is not closed")
     whole, corrected = closed_exchange(exchange, np.where(blind, 0.0, area - opening))
     opening = np.where(blind, area, opening)
     return Chamber(surfaces, surface, area, whole, opening, left, corrected)

@@ -18,7 +18,7 @@ from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.radiation.chamber import Chamber, ChamberError, chamber_of
+from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
 from blunt_ember.radiation.facets import surfaces_about
 
 #: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
@@ -147,8 +147,11 @@ class StatedEnclosures:
             return
         try:
             chamber = self.chambers(tuple(emissivity), bool(entry.closed))
-        except ChamberError as error:
+        except BlindError as error:
             self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
+            return
+        except ChamberError as error:
+            self.faults.append(Fault((*path, "faces"), str(error)))
             return
         self._look_at(chamber, entry, path)
         opening = entry.opening if chamber.open_area > 0 else None
@@ -215,7 +218,7 @@ class StatedEnclosures:
         return None
 
     def _blind(self, surfaces: dict[str, Law], why: str) -> str:
-        if len(surfaces) == 1 and "do not see" in why:
+        if len(surfaces) == 1:
             alone = next(iter(surfaces))
             return f"'{alone}' does not see itself; name the surfaces that it faces too"
         return f"{why}; look whether all of them are named, and nothing stands between them"
