@@ -190,6 +190,31 @@ def test_black_plates_that_look_out_agree_with_a_network_of_three() -> None:
     assert out == pytest.approx(0.1 * (1 - across) * (cold - around), rel=1e-10)
 
 
+def test_surfaces_taken_as_one_are_the_network_of_a_hand_calculation() -> None:
+    """Two held, grey plates and the opening beside them: A (E − J) ε/(1 − ε) = Σ X (J − J').
+
+    Resolved along the plates their ends see more of what is behind the opening, and radiate more than the network says.
+    """
+    data = plates(
+        surroundings=[{"on": "hot.right", "temperature": "900 K"}, {"on": "cold.left", "temperature": "400 K"}],
+        questions=[{"name": "hot", "radiation": "hot.right"}, {"name": "cold", "radiation": "cold.left"}],
+    )
+    faces = [{"on": "hot.right", "emissivity": 0.4}, {"on": "cold.left", "emissivity": 0.3}]
+    found = {}
+    for even in (True, False):
+        stated = {"faces": faces, "opening": "300 K", **({"even": True} if even else {})}
+        checks = answered({**data, "enclosures": {"gap": stated}}).checks
+        found[even] = np.array([check.value for check in checks])
+    across, epsilon = np.hypot(1, 0.2) - 0.2, np.array([0.4, 0.3])
+    factors = across * np.array([[0.0, 1.0], [1.0, 0.0]])
+    emissive, behind = SIGMA * np.array([900.0, 400.0]) ** 4, SIGMA * 300.0**4
+    given = epsilon * emissive + (1 - epsilon) * (1 - across) * behind
+    radiosity = np.linalg.solve(np.eye(2) - (1 - epsilon)[:, None] * factors, given)
+    network = 0.1 * (factors @ radiosity + (1 - across) * behind - radiosity)
+    assert found[True] == pytest.approx(network, rel=1e-10)
+    assert 0.001 < np.abs(found[False] / network - 1).max() < 0.05
+
+
 def test_plates_that_cool_through_a_gap_follow_their_two_ordinary_equations() -> None:
     """Plates that conduct so well that each has one temperature, the cold one heated from the other side."""
     data = plates(

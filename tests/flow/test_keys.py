@@ -309,7 +309,7 @@ def synthetic() -> Iterator[Case]:
     divided["surroundings"] = divided["surroundings"][:2]
     divided["questions"] = [{"name": "a", "heat_flow": "right.right"}]
     shut = chamber(clock={"start": "20 °C", "end": "1 min", "step": "20 s"})
-    shut["enclosures"]["gap"] = {"faces": [{"on": ["frame.right", "plate.left"]}], "closed": True}
+    shut["enclosures"]["gap"] = {"faces": [{"on": ["frame.right", "plate.left"]}], "closed": True, "even": True}
     shut["questions"] = [
         {"name": "net", "radiation": "plate.left", "time": "20 s"},
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -74,6 +74,12 @@ class Chamber:
     def openings(self) -> Floats:
         """Return what each surface (s,) sees of the opening, m²."""
         return np.asarray(self._owning() @ self.opening)
+
+    def evened(self) -> Chamber:
+        """Return the chamber with every surface taken as one: each facet of it sees what the whole of it sees."""
+        share = self.area / self.areas()[self.surface]
+        exchange = np.outer(share, share) * self.between()[np.ix_(self.surface, self.surface)]
+        return replace(self, exchange=exchange, opening=share * self.openings()[self.surface])
 
     def _owning(self) -> Floats:
         return (np.arange(len(self.surfaces))[:, None] == self.surface).astype(float)

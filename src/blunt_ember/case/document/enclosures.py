@@ -57,6 +57,10 @@ class Enclosure(Part):
     opening: OpeningTemperature | None = Field(None, description="temperature of what is seen through the opening")
     closed: Literal[True] | None = Field(None, description="it has no opening: what the surfaces miss is shared out")
 
+    even: Literal[True] | None = Field(
+        None, description="every surface is taken as one, of an even radiosity, as a network of surfaces has it"
+    )
+
     @model_validator(mode="after")
     def _open_or_closed(self) -> Enclosure:
         if not self.faces:

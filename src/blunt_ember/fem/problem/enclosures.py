@@ -157,7 +157,8 @@ class StatedEnclosures:
         opening = entry.opening if chamber.open_area > 0 else None
         if chamber.open_area > 0 and opening is None:
             return
-        self.found.append(EnclosureLaw(name, chamber, tuple(emissivity.values()), opening))
+        seen = chamber.evened() if entry.even else chamber
+        self.found.append(EnclosureLaw(name, seen, tuple(emissivity.values()), opening))
 
     def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure) -> list[str]:
         """The surfaces of the mesh that a face stands for; what there is not is a fault."""

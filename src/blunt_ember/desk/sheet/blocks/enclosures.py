@@ -89,7 +89,7 @@ def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...
     path: DataPath = ("enclosures", name)
     rename = Entry(f"enclosure {name}", name, "Name of the enclosure", _renaming(name), "name")
     remove = Remove(f"remove enclosure {name}", f"Remove the enclosure {name}", removing(path), at=path)
-    rows: list[SheetRow] = [(rename, *_opening(case, path, enclosure, is_open), remove)]
+    rows: list[SheetRow] = [(rename, *_opening(case, path, enclosure, is_open), _evenness(path, enclosure), remove)]
     for number, face in enumerate(enclosure.faces):
         rows.append(_face(case, (*path, "faces", number), face, free, len(enclosure.faces) > 1))
     voids = [region for region, filling in case.document.body.fillings.items() if filling.void]
@@ -117,6 +117,13 @@ def _opening(case: Case, path: DataPath, enclosure: Enclosure, is_open: bool) ->
     behind = Option("something is behind an opening", setting((*path, "opening"), "20 °C"))
     said = "what is behind its opening?" if is_open else "no opening found"
     return [Choice(f"opening {path[1]}", said, (behind, shut), "plain choice", is_open, at=(*path, "opening"))]
+
+
+def _evenness(path: DataPath, enclosure: Enclosure) -> Choice:
+    """Whether radiosity is resolved along each surface, or taken as even over it."""
+    ways = {"resolved along surfaces": removing((*path, "even")), "each surface as one": setting((*path, "even"), True)}
+    options = tuple(Option(words, edit) for words, edit in ways.items())
+    return Choice(f"even {path[1]}", list(ways)[bool(enclosure.even)], options, "plain choice", at=(*path, "even"))
 
 
 def _face(case: Case, path: DataPath, face: Face, free: tuple[str, ...], removable: bool) -> SheetRow:
