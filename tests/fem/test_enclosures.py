@@ -253,6 +253,14 @@ def test_an_emissivity_that_follows_temperature_is_that_of_where_it_settles() ->
     assert check.value == pytest.approx(brentq(left_over, 0, 20_000, xtol=1e-12) * 0.1, rel=1e-10)
 
 
+def test_an_emissivity_that_leaves_what_is_possible_is_noted() -> None:
+    faces = [{"on": "hot.right", "emissivity": "T/300 K"}, {"on": "cold.left"}]
+    outcome = solved(plates(enclosures={"gap": {"faces": faces, "closed": True}}))
+    assert [note.message for note in outcome.notes if "hot.right" in note.message and "between 0 and 1" in note.message]
+    black = solved(plates(enclosures={"gap": {"faces": [{**faces[0], "emissivity": 1}, faces[1]], "closed": True}}))
+    assert outcome.checks[0].value == pytest.approx(black.checks[0].value, rel=1e-9)
+
+
 def test_the_influence_on_an_answer_is_what_a_little_heat_changes() -> None:
     """The adjoint sees what is radiated across: heat at the back of the post, told at the wall opposite."""
     data = chamber(mesh={"size": "20 mm", "across": 1})

@@ -56,14 +56,16 @@ def _below_zero(temperatures: Floats) -> Iterator[Note]:
 def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[Note]:
     """Formulas for emissivities and film coefficients that leave what is possible at the temperatures found."""
     mesh = problem.mesh
-    for name, laws in problem.exchanges.items():
+    limits = [(name, [limit for law in laws for limit in law.limits]) for name, laws in problem.exchanges.items()]
+    limits += [each for law in problem.enclosures for each in law.limits]
+    for name, bounds in limits:
         nodes = mesh.surfaces[name].nodes
         over = temperatures[:, nodes]
         places = {
             key: np.broadcast_to(values, over.shape) for key, values in mesh.space.variables(mesh.points[nodes]).items()
         }
         where = {**places, "t": np.full(over.shape, t), "T": over}
-        for limit in (limit for law in laws for limit in law.limits):
+        for limit in bounds:
             values = limit.law.at(where)
             values = values[np.isfinite(values)]
             if len(values) and (values.min() < limit.low or values.max() > limit.high):

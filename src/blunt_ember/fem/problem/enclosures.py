@@ -15,7 +15,7 @@ from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.laws.radiation import RadiationLaw
-from blunt_ember.fem.laws.surface_law import SurfaceLaw
+from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
@@ -47,6 +47,12 @@ class EnclosureLaw:
     def label(self) -> str:
         """What it is called in the ledger."""
         return f"in {self.name}"
+
+    @property
+    def limits(self) -> list[tuple[str, list[Limit]]]:
+        """By surface, what its values must keep to: an emissivity is a share."""
+        stated = zip(self.chamber.surfaces, self.emissivity, strict=True)
+        return [(name, [Limit(law, 0.0, 1.0, "emissivity", "between 0 and 1")]) for name, law in stated]
 
     @property
     def laws(self) -> tuple[Law, ...]:

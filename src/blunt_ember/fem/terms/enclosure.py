@@ -127,11 +127,14 @@ class Emitting:
         return self.reference_temperature + excess @ self.strip.shape.T
 
     def emissivity_at(self, temperature: Floats, t: float) -> Floats:
-        """Return the emissivity (m,) of the facets at temperatures (m, q) in K: that of their middles."""
+        """Return the emissivity (m,) of the facets at temperatures (m, q) in K: that of their middles.
+
+        A formula that leaves what is possible is held there, and what it says is noted.
+        """
         where = {key: self.strip.mean(values) for key, values in self.strip.where.items()}
         middle = self.strip.mean(temperature)
         stated = sampled(self.emissivity, {**where, "T": middle, "t": np.full(len(middle), t)})
-        return np.broadcast_to(stated, middle.shape)
+        return np.clip(np.broadcast_to(stated, middle.shape), 0.0, 1.0)
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """−∫ ε σ T⁴ N dA."""
