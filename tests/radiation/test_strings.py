@@ -119,3 +119,18 @@ def test_the_correction_closes_rows_and_stays_symmetric() -> None:
     assert ((closed == 0) == (exact == 0)).all()
     pair, _ = closed_exchange(np.array([[0.0, 0.7], [0.7, 0.0]]), np.ones(2))
     assert pair == pytest.approx(np.array([[0.0, 1.0], [1.0, 0.0]]), abs=1e-13)
+
+
+def test_a_room_with_a_post_and_a_round_bar_closes() -> None:
+    """Single edges and a body that is looked past as a whole stand in the same views."""
+    lines = [*SQUARE, *POST]
+    start, end, _ = divided(lines, 8)
+    turn = np.linspace(0, -2 * np.pi, 49)
+    ring = np.array([0.8, 0.75]) + 0.12 * np.column_stack([np.cos(turn), np.sin(turn)])
+    start, end = np.concatenate([start, ring[:-1]]), np.concatenate([end, ring[1:]])
+    exchange = exchange_lengths(start, end, np.array(lines), [ring[:-1][::-1]])
+    length = np.linalg.norm(end - start, axis=1)
+    assert exchange.sum(axis=1) == pytest.approx(length, rel=2e-4)
+    # The same bar as single edges, one by one.
+    edges = np.concatenate([np.array(lines), np.stack([ring[:-1], ring[1:]], axis=1)])
+    assert exchange == pytest.approx(exchange_lengths(start, end, edges), abs=1e-5)
