@@ -8,7 +8,7 @@ version() { "$1" -c 'import ensurepip, sys, venv; print("%d.%d" % sys.version_in
 
 newest=""
 for minor in 3.13 3.12; do
-    for candidate in "python$minor" "${PYENV_ROOT:-$HOME/.pyenv}"/versions/$minor*/bin/python3; do
+    for candidate in "python$minor" "${PYENV_ROOT:-${HOME:-}/.pyenv}"/versions/$minor*/bin/python3; do
         if [ -z "$newest" ] && [ "$(version "$candidate")" = "$minor" ]; then newest=$candidate; fi
     done
 done
