@@ -10,7 +10,9 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.edits import value_at, with_value
+from blunt_ember.case.editing.removal import without_part
+from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.steady.adjoint import Influences
@@ -360,6 +362,19 @@ def test_bodies_whose_surfaces_see_nothing_say_what_to_make_of_them(kind: str) -
     enclosure = {"gap": {"faces": [{"on": on}]}}
     with pytest.raises(CaseError, match="section"):
         solved(plates(body={"kind": kind, **body}, surroundings=[], questions=[], enclosures=enclosure))
+
+
+def test_a_void_that_goes_leaves_its_enclosure_open() -> None:
+    """Renamed it is followed; removed it takes its face along, and what is left is asked for."""
+    data = chamber(mesh={"size": "40 mm", "across": 1})
+    data["enclosures"] = {"room": {"faces": [{"void": "hole"}]}}
+    path = ("body", "regions", "hole")
+    case = renamed_part(case_from_data(data), path, "flue")
+    assert value_at(case.data, ("enclosures", "room", "faces")) == [{"void": "flue"}]
+    left, also = without_part(case, ("body", "regions", "flue"))
+    assert also == ["flue in an enclosure"]
+    with pytest.raises(OpenCaseError, match="name the surfaces that see each other in 'room'"):
+        Flow().run(left)
 
 
 def test_an_edit_of_an_emissivity_takes_no_new_views() -> None:

@@ -53,7 +53,7 @@ class Face(Statement):
 class Enclosure(Part):
     """Surfaces that radiate to each other, and through an opening to what lies behind it."""
 
-    faces: list[Face] = Field(description="the surfaces that see each other")
+    faces: list[Face] = Field(description="the surfaces that see each other; open while there are none")
     opening: OpeningTemperature | None = Field(None, description="temperature of what is seen through the opening")
     closed: Literal[True] | None = Field(None, description="it has no opening: what the surfaces miss is shared out")
 
@@ -63,8 +63,6 @@ class Enclosure(Part):
 
     @model_validator(mode="after")
     def _open_or_closed(self) -> Enclosure:
-        if not self.faces:
-            raise complain("name the surfaces that see each other among its 'faces'")
         if self.closed and self.opening is not None:
             raise complain("it is said to be closed and to have an opening; remove one")
         return self

@@ -133,6 +133,10 @@ class StatedEnclosures:
             what = "what surfaces of a solid see of each other is not known yet"
             self.faults.append(Fault(path, f"{what}; make the body a plane or turned section, or remove the enclosure"))
             return
+        if not entry.faces:
+            what = f"name the surfaces that see each other in '{name}', or remove it"
+            self.open_items.append(Fault((*path, "faces"), what))
+            return
         emissivity: dict[str, Law] = {}
         self._placed = set()
         before = len(self.faults) + len(self.open_items)

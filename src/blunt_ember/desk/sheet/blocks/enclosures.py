@@ -95,7 +95,9 @@ def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...
     voids = [region for region, filling in case.document.body.fillings.items() if filling.void]
     more = [Option(f"all sides of {void}", adding((*path, "faces"), {"void": void})) for void in voids]
     more += [Option(surface, adding((*path, "faces"), {"on": surface})) for surface in free]
-    rows.append((Choice(f"add face {name}", "and what else it sees …", tuple(more), "link"),))
+    words = "and what else it sees …" if enclosure.faces else "which surfaces see each other?"
+    add = Choice(f"add face {name}", words, tuple(more), "link", not enclosure.faces, at=(*path, "faces"))
+    rows.append((add,))
     return rows
 
 
