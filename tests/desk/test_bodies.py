@@ -45,18 +45,25 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
 OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES]
 
 
+#: How far, as a share of the span, the curve of a family may lie from the exact one where that is more than usual: the
+#: corners of the plate jump, and the ball is meshed coarsely.
+LARGEST_GAP = {"hot-edge-plate": 0.02, "ball-in-shell": 4e-3}
+#: Families of which a heat flow or a view factor is known, and no field.
+HEAT_KNOWN = ("buried-pipe", "wall-corner", "room-corner", "gaussian-spot", "ware-chamber", "muffle")
+
+
 @pytest.mark.parametrize("name", OPENED)
 def test_every_family_opens_solved_with_all_checks_agreeing(window: Window, qtbot: QtBot, name: str) -> None:
     opened(window, qtbot, name)
     assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
     profile = window.strip.chart.profile
     assert window.outcome is not None and profile is not None
-    if name in ("buried-pipe", "wall-corner", "room-corner", "gaussian-spot"):  # known is their heat, not their field
+    if name in HEAT_KNOWN:
         assert window.outcome.exact is None and profile.exact is None
     else:
         assert window.outcome.exact is not None and profile.exact is not None
         gap = np.nanmax(np.abs(profile.mesh - profile.exact)) / (np.nanmax(profile.mesh) - np.nanmin(profile.mesh))
-        assert gap < 0.02 if name == "hot-edge-plate" else gap < 1e-3
+        assert gap < LARGEST_GAP.get(name, 1e-3)
     labels = window.stage.dimension_labels
     assert any(what in label for label in labels for what in ("radius", "width", "length")) or name == "bowl"
 

@@ -138,7 +138,7 @@ _BALL = Family(
             {"on": "shell.rim", "film": {"h": "h_out", "temperature": "T_air"}},
         ],
         "enclosures": {"saggar": {"faces": [{"on": ["ball.rim", "shell.bore"]}]}},
-        "mesh": {"size": "10 mm", "across": 1},
+        "mesh": {"size": "12 mm", "across": 2},
         "working": {"F": "(r_ball/r_shell)^2"},
         "questions": [
             {"name": "loss", "heat_flow": "ball.bore", "expect": {"exact": "hollow-sphere"}},
