@@ -36,10 +36,14 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         from blunt_ember.flow.flow import Flow
 
         number = 0
+        # The fields of a run go with it, and one that was stopped is kept by nothing else: so it is held here until the
+        # next request, that the window may read it in its own time.
+        held: list[Outcome | None] = []
         flow = Flow(on_progress=lambda step: send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
         while True:
             number, data, case_folder = connection.recv()
-            _answer(flow, case_from_data(data, case_folder), partial(_numbered, send, number))
+            held.clear()
+            held.append(_answer(flow, case_from_data(data, case_folder), partial(_numbered, send, number)))
 
     do_job(connection, "solver", job)
 
@@ -48,8 +52,8 @@ def _numbered(send: Callable[[Any], None], number: int, news: dict[str, Any]) ->
     send((number, news))
 
 
-def _answer(flow: Flow, case: Case, send: Callable[[dict[str, Any]], None]) -> None:
-    """Send what is new of every outcome of a case, whatever it meets."""
+def _answer(flow: Flow, case: Case, send: Callable[[dict[str, Any]], None]) -> Outcome | None:
+    """Send what is new of every outcome of a case, whatever it meets; return the last one."""
     from blunt_ember.errors import SolverError
     from blunt_ember.flow.outcome import Outcome, without_errors
 
@@ -66,6 +70,7 @@ def _answer(flow: Flow, case: Case, send: Callable[[dict[str, Any]], None]) -> N
             send(news_of(without_errors(before, what), before))
         else:
             send(news_of(Outcome(case, final=True, trouble=SolverError(what)), None))
+    return before
 
 
 def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
