@@ -104,7 +104,7 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
         exchange = exchange_lengths(start, end, *round_ones_apart(mesh.points, skin)) * mesh.space.depth
         lacking, least = 1 - exchange.sum(axis=1) / (straight * mesh.space.depth), _OPEN_IN_PLANE
     else:
-        skin = coarsened(mesh.points, skin)
+        skin = coarsened(mesh.points, skin, np.concatenate([start, end]))
         off_axis = mesh.points[skin][..., 0].max(axis=1) > _ON_AXIS * mesh.points[:, 0].max()
         exchange = exchange_areas(start, end, mesh.points[skin[off_axis]][:, ::-1])
         lacking = 1 - exchange.sum(axis=1) / (np.pi * (start[:, 0] + end[:, 0]) * straight)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.mesh.cells.facets import facet_keys, skin_of
@@ -18,6 +19,8 @@ from blunt_ember.mesh.mesh import Mesh
 _STRAIGHT = 1e-9
 #: How much edges may bend that are drawn together, radians.
 _ROUND = 0.1
+#: How far they may draw back, as a share of the nearest gap, and what is no gap, as a share of the body.
+_CLOSE, _SAME = 0.02, 1e-12
 #: A convex body with more straight edges is looked past as a whole.
 _MANY = 8
 
@@ -117,10 +120,16 @@ def _spaces(corners: Sequence[Floats], places: Floats) -> Ints:
     return held
 
 
-def coarsened(points: Floats, ends: Ints) -> Ints:
-    """Return edges (k, 2); those that bend only a little round a body are drawn together: so fine are shadows."""
+def coarsened(points: Floats, ends: Ints, seen: Floats) -> Ints:
+    """Return edges (k, 2); those that bend only a little round a body are drawn together: so fine are shadows.
+
+    They keep to the body as closely as the places ``seen`` (p, 2) in m ask for that lie about it.
+    """
     kept: list[tuple[int, int]] = []
     for loop in _loops(points, ends):
+        gaps = np.asarray(cKDTree(points[ends[loop].ravel()]).query(seen)[0])
+        others = gaps[gaps > _SAME * float(np.ptp(points, axis=0).max())]
+        deep = _CLOSE * float(others.min(initial=np.inf))
         along = points[ends[loop, 1]] - points[ends[loop, 0]]
         angle = np.arctan2(along[:, 1], along[:, 0])
         begin, turned = int(ends[loop[0], 0]), 0.0
@@ -128,7 +137,10 @@ def coarsened(points: Floats, ends: Ints) -> Ints:
             last = place + 1 == len(loop)
             turn = 0.0 if last else float((angle[place + 1] - angle[place] + np.pi) % (2 * np.pi) - np.pi)
             turned += turn
-            if last or turn < 0 or turned > _ROUND:  # drawn together they must not come out of the body
+            chord = points[ends[loop[min(place + 1, len(loop) - 1)], 1]] - points[begin]
+            cut = float(np.hypot(*chord)) * turned / 8  # how far an arc lies off its chord
+            # Drawn together they must not come out of the body, nor draw back far from it.
+            if last or turn < 0 or turned > _ROUND or cut > deep:
                 kept.append((begin, int(ends[edge, 1])))
                 begin, turned = int(ends[edge, 1]), 0.0
     return np.array(kept, dtype=np.int64).reshape(-1, 2)

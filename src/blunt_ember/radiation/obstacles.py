@@ -10,14 +10,15 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.radiation.lines import Ends, cross, distance
 from blunt_ember.radiation.partial_views import AT_ONCE, PLACES, between, samples, slopes, visible
 
-#: How near a facet lies to an obstacle it is part of, as a share of the obstacle.
-_ON = 1e-3
+#: How near the ends of a facet lie to an obstacle it is part of, as a share of the obstacle: in a narrow gap the next
+#: body is not much farther away.
+_ON = 1e-9
 
 
 class Obstacle:
     """A convex body: its ``corners`` (n, 2), a circle round it and one within it, and which facets lie ``on`` it."""
 
-    def __init__(self, corners: Floats, middles: Floats) -> None:
+    def __init__(self, corners: Floats, start: Floats, end: Floats) -> None:
         self.corners = corners
         along = np.roll(corners, -1, axis=0) - corners
         unit = along / np.linalg.norm(along, axis=1, keepdims=True)
@@ -25,9 +26,8 @@ class Obstacle:
         self.outer = float(np.linalg.norm(corners - self.middle, axis=1).max())
         self.inner = float(cross(unit, self.middle - corners).min())
         self._unit = unit
-        depth = self.depth(middles)
-        # A facet of a round body may be a chord of what is taken for its skin, or the skin a chord of it; what lies
-        # within, as the bore of a ring does, never looks at it from outside.
+        depth = np.minimum(self.depth(start), self.depth(end))
+        # What lies within, as the bore of a ring does, never looks at it from outside.
         self.on = depth > -_ON * self.outer
         self.holds_facets = bool((depth > _ON * self.outer).any())
 

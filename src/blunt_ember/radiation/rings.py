@@ -18,9 +18,12 @@ from blunt_ember.arrays import Flags, Floats, Ints
 
 #: Numbers held at once.
 _AT_ONCE = 2_000_000
-#: Points along each of two rings, where nothing stands in the way and where something may, whose edge a place comes
-#: near as the root of its distance: by how far the rings are apart, as a share of the longer one.
-_RULES = ((2.5, 3, 4), (0.6, 6, 8), (0.02, 12, 12))
+#: How finely two rings are sampled by how far they are apart, as a share of the longer one: panels along each, and
+#: points in a panel where nothing stands in the way and where something may, whose edge a place comes near as the root
+#: of its distance. Those that are nearer than the last are told by their closure.
+_RULES = ((2.5, 1, 3, 4), (0.6, 1, 6, 8), (0.25, 1, 12, 12), (0.1, 5, 4, 4), (0.0, 16, 4, 4))
+#: Ends of rings that are nearer than this share of their length are one.
+_ONE = 1e-9
 #: Panels of rings that touch, each so many times shorter than the one before, and points in each.
 _PANELS, _SHRINK, _IN_PANEL = 5, 0.15, 4
 #: A view that touches something within this share of its length at its ends begins or ends there.
@@ -79,17 +82,28 @@ def _pairs(start: Floats, end: Floats, hindered: bool) -> Iterator[tuple[Ints, I
         for other in (start, end, (start + end) / 2):
             gap = np.minimum(gap, np.linalg.norm(one[first] - other[second], axis=1))
     near = gap / np.maximum(length[first], length[second])
+    touching = (near < _ONE) | (first == second)
     before = np.inf
-    for least, free, past in _RULES:
-        points = past if hindered else free
-        own = (near >= least) & (near < before)
+    for least, panels, free, past in _RULES:
+        own = (near >= least) & (near < before) & ~touching
         before = least
-        at, weight = np.polynomial.legendre.leggauss(points)
-        grid = np.stack(np.meshgrid((at + 1) / 2, (at + 1) / 2, indexing="ij"), axis=-1).reshape(-1, 2)
-        yield first[own], second[own], grid, np.outer(weight, weight).ravel() / 4
-    touching = near < before
+        at, weight = _composite(np.linspace(0, 1, panels + 1), past if hindered else free)
+        yield first[own], second[own], *_crossed((at, weight), (at, weight))
     for at_start, own in _by_ends(start, end, first, second, touching):
         yield first[own], second[own], *_graded(at_start)
+
+
+def _composite(ends: Floats, points: int) -> tuple[Floats, Floats]:
+    """Gauss points (q,) in panels between ``ends`` from 0 to 1, and their weights (q,)."""
+    at, weight = np.polynomial.legendre.leggauss(points)
+    wide = np.diff(ends)[:, None]
+    return (ends[:-1, None] + wide * (at + 1) / 2).ravel(), (wide * weight / 2).ravel()
+
+
+def _crossed(one: tuple[Floats, Floats], other: tuple[Floats, Floats]) -> tuple[Floats, Floats]:
+    """Every point of a rule with every one of another: shares (q, 2) and weights (q,)."""
+    grid = np.stack(np.meshgrid(one[0], other[0], indexing="ij"), axis=-1).reshape(-1, 2)
+    return grid, np.outer(one[1], other[1]).ravel()
 
 
 def _by_ends(
@@ -102,18 +116,15 @@ def _by_ends(
     for one, one_start in ((start, True), (end, False)):
         for other, other_start in ((start, True), (end, False)):
             size = np.linalg.norm(end[first] - start[first], axis=1)
-            own = left & (np.linalg.norm(one[first] - other[second], axis=1) < 0.02 * size)
+            own = left & (np.linalg.norm(one[first] - other[second], axis=1) < _ONE * size)
             yield (one_start, other_start), own
             left &= ~own
-    yield (True, True), left  # they come near elsewhere, as only very uneven rings do
+    yield (True, True), left  # a middle of one is an end of the other
 
 
 def _graded(at_start: tuple[bool, bool] | None) -> tuple[Floats, Floats]:
     """Shares (q, 2) along two rings and weights (q,), dense where they touch, or everywhere along the diagonal."""
-    ends = np.concatenate([[0.0], _SHRINK ** np.arange(_PANELS - 1, -1, -1.0)])
-    at, weight = np.polynomial.legendre.leggauss(_IN_PANEL)
-    share = (ends[:-1, None] + np.diff(ends)[:, None] * (at + 1) / 2).ravel()
-    weights = (np.diff(ends)[:, None] * weight / 2).ravel()
+    share, weights = _composite(np.concatenate([[0.0], _SHRINK ** np.arange(_PANELS - 1, -1, -1.0)]), _IN_PANEL)
     if at_start is None:  # the place on the first, and how far away on the second, to both sides
         middle, middles = np.polynomial.legendre.leggauss(6)
         middle, middles = (middle + 1) / 2, middles / 2
@@ -124,10 +135,8 @@ def _graded(at_start: tuple[bool, bool] | None) -> tuple[Floats, Floats]:
         upper = (middles[:, None] * (1 - middle[:, None]) * weights).ravel()
         lower = (middles[:, None] * middle[:, None] * weights).ravel()
         return np.concatenate([above, below]), np.concatenate([upper, lower])
-    one = share if at_start[0] else 1 - share
-    other = share if at_start[1] else 1 - share
-    grid = np.stack(np.meshgrid(one, other, indexing="ij"), axis=-1).reshape(-1, 2)
-    return grid, np.outer(weights, weights).ravel()
+    one, other = (share if start else 1 - share for start in at_start)
+    return _crossed((one, weights), (other, weights))
 
 
 def _exchanged(start: Floats, end: Floats, first: Ints, second: Ints, at: Floats, standing: Floats) -> Floats:

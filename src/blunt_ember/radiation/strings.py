@@ -35,7 +35,7 @@ def exchange_lengths(start: Floats, end: Floats, blockers: Floats, obstacles: Se
     count = len(start)
     extent = float(np.ptp(np.concatenate([start, end]), axis=0).max(initial=0.0))
     facets = _Facets(start, end, _NONE * max(extent, 1e-300))
-    round_ones = [Obstacle(each, (start + end) / 2) for each in obstacles]
+    round_ones = [Obstacle(each, start, end) for each in obstacles]
     for shut in [each for each in round_ones if not each.holds_facets]:  # what it holds is never seen
         blockers = blockers[~(shut.depth(blockers.reshape(-1, 2)) > 0).reshape(-1, 2).all(axis=1)]
         round_ones = [each for each in round_ones if each is shut or not (shut.depth(each.corners) > 0).all()]

@@ -249,7 +249,8 @@ class StatedEnclosures:
             self.notes.append(Note((*path, "opening"), "it has no opening, so the temperature behind one is not used"))
         if max(chamber.corrected, chamber.left) > _NOTED:
             what = f"its views did not close by up to {max(chamber.corrected, chamber.left):.1%} of a facet"
-            self.notes.append(Note(path, f"{what}, which was shared out among all that see each other"))
+            less = "" if entry.closed else "; smaller cells on them make that less"
+            self.notes.append(Note(path, f"{what}, which was shared out among all that see each other{less}"))
 
 
 def _side_of_void(surface: str, void: str) -> bool:
