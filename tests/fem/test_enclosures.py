@@ -315,13 +315,34 @@ def test_more_facets_than_can_be_held_are_refused_with_their_size() -> None:
 
 def test_an_opening_is_found_and_asked_for_and_questions_stay_in_the_chamber() -> None:
     case = case_from_data(plates(enclosures={"gap": {"faces": [{"on": ["hot.right", "cold.left"]}]}}))
-    with pytest.raises(OpenCaseError, match=r"its surfaces see 0\.036 m² of something else, 18\.0%") as caught:
+    with pytest.raises(OpenCaseError, match=r"its surfaces see 0\.036 m² of something else, 18 %") as caught:
         Flow().run(case)
     (fault,) = caught.value.faults
     assert fault.at == ("enclosures", "gap", "opening")
     assert Flow().run(with_value(case, ("enclosures", "gap", "opening"), "20 °C")).ledger is not None
     with pytest.raises(CaseError, match=r"'cold\.right' is in no enclosure"):
         solved(plates(questions=[{"name": "x", "radiation": "cold.right"}]))
+
+
+@pytest.mark.parametrize("radius", [40.0, 3.0])
+def test_an_opening_too_small_for_what_views_are_exact_to_is_found_by_its_rim(radius: float) -> None:
+    """A spy-hole through the floor of a round chamber, whose bore is not among the faces."""
+    regions = {
+        "brick": block(0, 200, "a", 300),
+        "room": {"shape": "rectangle", "at": ["0 mm", "50 mm"], "size": ["150 mm", "200 mm"], "void": True},
+        "spy": {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [f"{radius} mm", "50 mm"], "void": True},
+    }
+    data = plates(
+        body={"kind": "turned section", "regions": regions},
+        surroundings=[{"on": "brick.right", "temperature": "800 °C"}],
+        enclosures={"room": {"faces": [{"on": [f"brick.room {side}" for side in ("right", "top", "bottom")]}]}},
+        mesh={"size": "25 mm", "across": 1},
+        questions=[],
+    )
+    with pytest.raises(OpenCaseError, match="it is open") as caught:
+        solved(data)
+    sized = float(caught.value.faults[0].message.split("see ")[1].split(" m²")[0])
+    assert sized == pytest.approx(np.pi * (radius * 1e-3) ** 2, rel=0.15 if radius < 10 else 0.005)
 
 
 def test_surfaces_that_plainly_face_each_other_are_noted() -> None:

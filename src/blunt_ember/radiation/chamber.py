@@ -9,7 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.space import Plane
+from blunt_ember.geometry.space import Plane, Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.facets import (
@@ -25,6 +25,8 @@ from blunt_ember.radiation.strings import exchange_lengths
 
 #: Share of what a chamber sees in all that is no opening: round-off, and what sampling misses.
 _OPEN_IN_PLANE, _OPEN_TURNED = 1e-5, 1e-3
+#: Share of what a chamber sees that is none.
+_NONE = 1e-9
 #: Facets of a chamber at most, and how many numbers are held at once for every pair of them.
 MOST_FACETS, _COPIES = 8_000, 6
 #: An edge this near the axis, as a share of the largest radius, lies on it and hides nothing.
@@ -75,6 +77,12 @@ class Chamber:
         """Return what each surface (s,) sees of the opening, m²."""
         return np.asarray(self._owning() @ self.opening)
 
+    def unevenness(self) -> float:
+        """Return by how much the facets of a surface differ at most in the share of their views a surface takes."""
+        shares = (self._owning() @ self.exchange) / self.area
+        own = [shares[:, self.surface == place] for place in range(len(self.surfaces))]
+        return float(max(np.ptp(each, axis=1).max() for each in own))
+
     def evened(self) -> Chamber:
         """Return the chamber with every surface taken as one: each facet of it sees what the whole of it sees."""
         share = self.area / self.areas()[self.surface]
@@ -109,23 +117,46 @@ def chamber_of(mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool =
         exchange = exchange_areas(start, end, mesh.points[skin[off_axis]][:, ::-1])
         lacking = 1 - exchange.sum(axis=1) / (np.pi * (start[:, 0] + end[:, 0]) * straight)
         least = _OPEN_TURNED
-    return _chamber(tuple(surfaces), facets.surface, area, exchange, lacking, 0.0 if closed else least)
+    if not exchange.any():
+        raise BlindError("its surfaces do not see each other")
+    opening = np.zeros(len(area))
+    if not closed:
+        opening = _opening(area, lacking, least, _ends_meet(start, end, mesh))
+    return _chamber(tuple(surfaces), facets.surface, area, exchange, lacking, opening, closed)
+
+
+def _ends_meet(start: Floats, end: Floats, mesh: Mesh) -> bool:
+    """Whether facets follow each other all round, or to the axis: what does not is open, however small the opening."""
+    reach = float(np.ptp(mesh.points, axis=0).max())
+    if isinstance(mesh.space, Turned):
+        start, end = (each[each[:, 0] > _ON_AXIS * reach] for each in (start, end))
+    first, last = (each[np.lexsort(each.T)] for each in (start, end))  # nodes have the same digits on both sides
+    return np.array_equal(first, last)
+
+
+def _opening(area: Floats, lacking: Floats, least: float, ends_meet: bool) -> Floats:
+    """What each facet (m,) sees of an opening, m², from what it lacks as a share.
+
+    Where ends meet there is none below the ``least`` share of all. What is off by chance in single facets evens out
+    over all of them, unless it is more than the opening itself.
+    """
+    seen = area * np.clip(lacking, 0.0, 1.0)
+    whole, most = float(lacking @ area), float(area.sum())
+    if (ends_meet and whole <= least * most) or seen.sum() <= _NONE * most:
+        return np.zeros(len(area))
+    return np.asarray(seen * (whole / seen.sum())) if whole > 0 else seen
 
 
 def _chamber(
-    surfaces: tuple[str, ...], surface: Ints, area: Floats, exchange: Floats, lacking: Floats, least: float
+    surfaces: tuple[str, ...],
+    surface: Ints,
+    area: Floats,
+    exchange: Floats,
+    lacking: Floats,
+    opening: Floats,
+    closed: bool,
 ) -> Chamber:
-    """Find the opening from what facets lack (m,) as a share, and close the rest.
-
-    ``least`` is the share of all that an opening is seen from; 0 where it is said to be closed.
-    """
-    if not exchange.any():
-        raise BlindError("its surfaces do not see each other")
-    share = float(lacking @ area / area.sum())
-    opening = np.zeros(len(area))
-    closed = least == 0
-    if not closed and share > least:
-        opening = area * np.clip(lacking, 0.0, 1.0)
+    """Close what is left beside the ``opening`` (m,) in m², of what facets lack (m,) as a share."""
     left = float(np.abs(lacking - opening / area).max())
     blind = ~exchange.any(axis=1)
     if closed and blind.any():

@@ -11,7 +11,7 @@ from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.clock import AnyClock, Clock
 from blunt_ember.case.document.enclosures import Enclosure
 from blunt_ember.case.document.materials import Material
-from blunt_ember.case.document.parts import Name, Part, Statement, complain
+from blunt_ember.case.document.parts import Name, Part, Statement, complain, one_or_more
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.questions.any_question import AnyQuestion
 from blunt_ember.case.document.regions import AnyRegion
@@ -47,7 +47,7 @@ class Joint(Statement):
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The interfaces this is stated on."""
-        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+        return one_or_more(self.on)
 
 
 class LocalSize(Statement):
@@ -76,9 +76,7 @@ class LocalSize(Statement):
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The surfaces this is stated on."""
-        if self.on is None:
-            return ()
-        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+        return one_or_more(self.on)
 
 
 class MeshWish(Part):

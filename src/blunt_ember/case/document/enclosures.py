@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from blunt_ember.case.document.parts import Part, Statement, complain
+from blunt_ember.case.document.parts import Part, Statement, complain, one_or_more
 from blunt_ember.case.document.surface_laws import Emissivity, OpeningTemperature
 from blunt_ember.case.values.references import RegionName, SurfaceName
 
@@ -45,9 +45,7 @@ class Face(Statement):
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The surfaces that are named."""
-        if self.on is None:
-            return ()
-        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+        return one_or_more(self.on)
 
 
 class Enclosure(Part):

@@ -32,6 +32,11 @@ class Statement(Part):
         return any(data.get(key) not in (None, []) for key in ("on", "region"))
 
 
+def one_or_more(stated: str | list[str] | None) -> tuple[str, ...]:
+    """Return the names of an entry that may be one name, a list of them, or left out."""
+    return (stated,) if isinstance(stated, str) else tuple(stated or ())
+
+
 def complain(what: str) -> PydanticCustomError:
     """Return the error for a statement that is wrong as a whole."""
     return PydanticCustomError("statement", "{what}", {"what": what})

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.document.acting import Acting
-from blunt_ember.case.document.parts import Statement, complain
+from blunt_ember.case.document.parts import Statement, complain, one_or_more
 from blunt_ember.case.document.places import Place, StraightLine
 from blunt_ember.case.document.surface_laws import (
     FILM_ACTING,
@@ -85,7 +85,7 @@ class Surrounding(Statement):
     @property
     def surfaces(self) -> tuple[str, ...]:
         """The surfaces this is stated on."""
-        return (self.on,) if isinstance(self.on, str) else tuple(self.on)
+        return one_or_more(self.on)
 
 
 #: What acts together on a surface, by its key.
@@ -133,9 +133,7 @@ class HeatInside(Statement):
     @property
     def regions(self) -> tuple[str, ...]:
         """The regions it arises in."""
-        if self.region is None:
-            return ()
-        return (self.region,) if isinstance(self.region, str) else tuple(self.region)
+        return one_or_more(self.region)
 
 
 def stated_at(entry: Surrounding, path: tuple[str, ...]) -> Any:

@@ -1,19 +1,13 @@
-"""Radiation to large surroundings: q = ε σ (T_surroundings⁴ − T⁴).
-
-It is taken as −εσ T |T|³, which is T⁴ for every real temperature and stays monotone below zero, where Newton's method
-may pass through.
-"""
+"""Radiation to large surroundings: q = ε σ (T_surroundings⁴ − T⁴)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from blunt_ember.arrays import Floats
-from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
+from blunt_ember.fem.laws.black_body import emissive_power, emissive_slope
 from blunt_ember.fem.laws.surface_law import Limit, OnFacets, SurfaceLaw
 
 
@@ -57,14 +51,12 @@ class RadiationLaw(SurfaceLaw):
 
     def flux(self, at: OnFacets) -> Floats:
         """ε σ (T_surroundings⁴ − T |T|³)."""
-        return at.value(self.emissivity) * STEFAN_BOLTZMANN * self._exchanged(at)
+        return at.value(self.emissivity) * self._exchanged(at)
 
     def slope(self, at: OnFacets) -> Floats:
         """4 ε σ |T|³, and what a changing emissivity does."""
-        # Next to absolute zero nothing would hold a temperature; one kelvin's worth does no harm elsewhere.
-        steep = 4 * np.maximum(np.abs(at.temperature), 1.0) ** 3
-        less = at.value(self.emissivity) * STEFAN_BOLTZMANN * steep
-        return less - at.slope(self.emissivity) * STEFAN_BOLTZMANN * self._exchanged(at)
+        less = at.value(self.emissivity) * emissive_slope(at.temperature)
+        return less - at.slope(self.emissivity) * self._exchanged(at)
 
     def _exchanged(self, at: OnFacets) -> Floats:
-        return at.value(self.surroundings) ** 4 - at.temperature * np.abs(at.temperature) ** 3
+        return emissive_power(at.value(self.surroundings)) - emissive_power(at.temperature)

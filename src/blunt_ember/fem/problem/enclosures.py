@@ -239,10 +239,10 @@ class StatedEnclosures:
         if chamber.open_area > 0 and entry.opening is None:
             share = chamber.open_area / float(chamber.areas().sum())
             most = chamber.surfaces[int(chamber.openings().argmax())]
+            seen = f"{chamber.open_area:.3g} m² of something else, {100 * share:.2g} % of all they see"
             what = (
-                f"it is open: its surfaces see {chamber.open_area:.3g} m² of something else, {share:.1%} of all they "
-                f"see, '{most}' most of it; state the temperature behind the opening, name surfaces that are missing, "
-                "or say that it is closed"
+                f"it is open: its surfaces see {seen}, '{most}' most of it; state the temperature behind the opening, "
+                "name surfaces that are missing, or say that it is closed"
             )
             self.open_items.append(Fault((*path, "opening"), what))
         if chamber.open_area == 0 and entry.opening is not None:

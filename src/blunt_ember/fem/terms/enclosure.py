@@ -18,24 +18,14 @@ from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import connected_components
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.coupling import Coupling
+from blunt_ember.fem.laws.black_body import emissive_power, emissive_slope
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.terms.term import Term, TermKind, sampled
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
-
-
-def emissive_power(temperature: Floats) -> Floats:
-    """Return σ T |T|³ in W/m² of temperatures in K, which stays monotone below zero, where a step may pass through."""
-    return STEFAN_BOLTZMANN * temperature * np.abs(temperature) ** 3
-
-
-def emissive_slope(temperature: Floats) -> Floats:
-    """Return 4 σ |T|³ in W/(m² K), at least that of one kelvin, which holds a temperature in place."""
-    return 4 * STEFAN_BOLTZMANN * np.maximum(np.abs(temperature), 1.0) ** 3
 
 
 @dataclass(frozen=True)

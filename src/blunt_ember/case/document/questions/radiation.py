@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 from pydantic import Field, model_validator
@@ -13,7 +14,8 @@ from blunt_ember.case.document.questions.question import Question, QuestionInTim
 from blunt_ember.case.values.references import SurfaceName, SurfaceOrOpeningName
 from blunt_ember.case.values.units import HEAT_FLOW, HEAT_FLUX, NUMBER, Kind
 
-_WORDS = {
+#: What is asked of the radiation of a surface, as a sentence begins.
+RADIATED_WORDS: Mapping[RadiatedHow, str] = {
     "net": "Net heat radiated to",
     "emitted": "Heat emitted by",
     "reflected": "Heat reflected by",
@@ -49,7 +51,7 @@ class RadiationQuestion(QuestionInTime):
     def sentence(self, heat_basis: str, runs: bool) -> str:
         """Heat emitted by hearth.top, per m²."""
         basis = "per m²" if self.basis == "area" else heat_basis
-        return f"{_WORDS[self.how]} {self.radiation}, {basis}" + self.at_words(runs)
+        return f"{RADIATED_WORDS[self.how]} {self.radiation}, {basis}" + self.at_words(runs)
 
 
 def _require_two(first: str, second: str) -> None:

@@ -27,6 +27,8 @@ from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
 from blunt_ember.reference.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
+#: By how much of their views facets of a gap may differ in what they see: about as much as chords of round faces do.
+_EVEN = 0.03
 #: Stands for what an empty layer conducts.
 _NO_K = constant_law(1.0, CONDUCTIVITY)
 
@@ -221,6 +223,8 @@ def _gaps(order: list[int], ends: Sequence[Callable[[], str]], problem: Problem)
         law = next((law for law in problem.enclosures if set(law.chamber.surfaces) == set(faces)), None)
         if law is None or law.opening is not None:
             raise ReferenceRefusedError("a gap is no closed enclosure of the two faces beside it")
+        if law.chamber.unevenness() > _EVEN:
+            raise ReferenceRefusedError("the faces of a gap see more of each other in one place than in another")
         stated = dict(zip(law.chamber.surfaces, law.emissivity, strict=True))
         shares = [stated[face].constant for face in faces]
         if any(not share for share in shares) or any({*problem.held, *problem.exchanges} & {face} for face in faces):

@@ -12,7 +12,12 @@ from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
-from blunt_ember.case.document.questions.radiation import ExchangeQuestion, RadiationQuestion, ViewFactorQuestion
+from blunt_ember.case.document.questions.radiation import (
+    RADIATED_WORDS,
+    ExchangeQuestion,
+    RadiationQuestion,
+    ViewFactorQuestion,
+)
 from blunt_ember.case.document.questions.temperatures import (
     HighestQuestion,
     LowestQuestion,
@@ -133,14 +138,7 @@ def _measured(case: Case, path: DataPath, question: Question, surfaces: tuple[st
 def _radiated(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     assert isinstance(question, RadiationQuestion)
     place, target = path[1], _target(case, path, question, _targets(path, question, _seeing(case, surfaces)))
-    said = {
-        "net": "net heat radiated to",
-        "emitted": "heat emitted by",
-        "reflected": "heat reflected by",
-        "incident": "heat that falls on",
-        "absorbed": "heat absorbed by",
-        "leaving": "heat that leaves",
-    }
+    said = {how: f"{words[0].lower()}{words[1:]}" for how, words in RADIATED_WORDS.items()}
     bases = {"area": "per m²", "depth": case.document.body.heat_basis}
     hows = tuple(Option(words, setting((*path, "how"), key)) for key, words in said.items())
     basis = tuple(Option(words, setting((*path, "basis"), key)) for key, words in bases.items())
