@@ -16,8 +16,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.radiation.rings import exchange_areas
-from blunt_ember.radiation.strings import exchange_lengths
+from blunt_ember.radiation.section.rings import exchange_areas
+from blunt_ember.radiation.section.strings import exchange_lengths
 from figures import compared, yardstick
 
 ROOM = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)]

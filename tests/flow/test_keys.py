@@ -310,6 +310,7 @@ def synthetic() -> Iterator[Case]:
     divided["questions"] = [{"name": "a", "heat_flow": "right.right"}]
     shut = chamber(clock={"start": "20 °C", "end": "1 min", "step": "20 s"})
     shut["enclosures"]["gap"] = {"faces": [{"on": ["frame.right", "plate.left"]}], "closed": True, "even": True}
+    shut["enclosures"]["gap"]["mirrors"] = "plate.top"
     shut["questions"] = [
         {"name": "net", "radiation": "plate.left", "time": "20 s"},
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from blunt_ember.arrays import Floats
-from blunt_ember.radiation.rings import exchange_areas
+from blunt_ember.radiation.section.rings import exchange_areas
 
 Outline = list[tuple[float, float]]
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from blunt_ember.arrays import Floats
 from blunt_ember.radiation.closure import closed_exchange
-from blunt_ember.radiation.strings import exchange_lengths
+from blunt_ember.radiation.section.strings import exchange_lengths
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -15,6 +15,8 @@ from blunt_ember.arrays import Floats
 
 #: How far the residual of what is coupled is taken down in one run, and after how many steps it starts anew.
 _TOLERANCE, _RESTART, _RUNS = 1e-9, 80, 5
+#: What may be left over of a run by cycles before each facet is gone through instead.
+_POOR = 1e-3
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,13 @@ class Solves(Protocol):
     def prepared(self) -> bool:
         """Whether its factors, or its grids, are made."""
 
+    @property
+    def cycle(self) -> Callable[[Floats], Floats] | None:
+        """One cycle of multigrid, which nearly solves with it; None where it has factors."""
+
+    def times(self, x: Floats) -> Floats:
+        """Return A x (n,) of ``x`` (n,)."""
+
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``."""
 
@@ -61,7 +70,8 @@ class CoupledSolver:
     """Solves (K − Σ L M R) x = b by a solver of the sparse K alone.
 
     With y = R x it is (1 − R K⁻¹ L M) y = R K⁻¹ b, which has as many unknowns as there are facets, and is solved by
-    generalised minimal residuals: K holds all that leaves a facet, so that what comes back to it is less.
+    generalised minimal residuals: K holds all that leaves a facet, so that what comes back to it is less. Where K is
+    solved by cycles of multigrid itself, all unknowns take them together with what couples.
     """
 
     def __init__(self, sparse: Solves, couplings: Sequence[Coupling]) -> None:
@@ -81,21 +91,34 @@ class CoupledSolver:
         """As the sparse matrix is."""
         return self._sparse.prepared
 
+    @property
+    def cycle(self) -> Callable[[Floats], Floats] | None:
+        """That of the sparse matrix."""
+        return self._sparse.cycle
+
+    def times(self, x: Floats) -> Floats:
+        """Return (K − Σ L M R) x."""
+        return self._sparse.times(x) - self._given(self._seen(x))
+
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with (K − Σ L M R) x = ``left``."""
+        cycle = self._sparse.cycle
+        if cycle is not None:
+            found = _minimal_residuals(self.times, left, cycle)
+            if np.linalg.norm(left - self.times(found)) <= _POOR * np.linalg.norm(left):
+                return found
+        return self._by_facets(left)
+
+    def _by_facets(self, left: Floats) -> Floats:
         first = self._sparse.solve(left)
         seen = self._seen(first)
         if not seen.any():
             return first
 
         def missed(y: Floats) -> Floats:
-            return np.ravel(y) - self._seen(self._sparse.solve(self._given(np.ravel(y))))
+            return y - self._seen(self._sparse.solve(self._given(y)))
 
-        operator = LinearOperator((self._count, self._count), matvec=missed, dtype=float)
-        with warnings.catch_warnings():  # what did not converge is seen from what is left over
-            warnings.simplefilter("ignore")
-            found, _ = gmres(operator, seen, rtol=_TOLERANCE, restart=_RESTART, maxiter=_RUNS)
-        return self._sparse.solve(left + self._given(np.asarray(found)))
+        return self._sparse.solve(left + self._given(_minimal_residuals(missed, seen)))
 
     def _seen(self, x: Floats) -> Floats:
         return np.concatenate([each.right @ x for each in self._couplings])
@@ -103,6 +126,21 @@ class CoupledSolver:
     def _given(self, y: Floats) -> Floats:
         parts = [each.left @ (each.middle @ y[own]) for each, own in zip(self._couplings, self._own, strict=True)]
         return np.asarray(sum(parts[1:], parts[0]))
+
+
+def _minimal_residuals(
+    times: Callable[[Floats], Floats], left: Floats, nearly: Callable[[Floats], Floats] | None = None
+) -> Floats:
+    """x (n,) with A x = ``left``, by what ``times`` it, and what ``nearly`` solves with it."""
+
+    def operator(apply: Callable[[Floats], Floats]) -> LinearOperator:
+        return LinearOperator((len(left), len(left)), matvec=lambda x: apply(np.ravel(x)), dtype=float)
+
+    ready = operator(nearly) if nearly is not None else None
+    with warnings.catch_warnings():  # what did not converge is seen from what is left over
+        warnings.simplefilter("ignore")
+        found, _ = gmres(operator(times), left, rtol=_TOLERANCE, restart=_RESTART, maxiter=_RUNS, M=ready)
+    return np.asarray(found)
 
 
 def coupled(sparse: Solves, couplings: Sequence[Coupling]) -> Solves:

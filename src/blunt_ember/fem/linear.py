@@ -49,7 +49,8 @@ class LinearSolver:
     ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
     is solved by generalised minimal residuals in place of conjugate gradients. One that is solved with ``repeated``
     times is worth factors up to a larger size, and is only made ready when conjugate gradients scaled by its diagonal
-    take too many steps; ``prepared`` tells whether it was. Raises :class:`SolverError` when it is singular.
+    take too many steps; ``prepared`` tells whether it was. ``cycle`` is one cycle of multigrid, nearly solving with
+    it, where it is solved that way. Raises :class:`SolverError` when it is singular.
     """
 
     def __init__(
@@ -70,6 +71,7 @@ class LinearSolver:
         most = (MULTIGRID_NODES if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
         self.multigrid = dimension > 1 and self.count > most
         self.prepared = False
+        self.cycle: Correction | None = None
         self.method = "conjugate gradients"
         if not (repeated and symmetric and self.count > PLAIN_NODES):
             self._prepare()
@@ -81,7 +83,11 @@ class LinearSolver:
             self._correct = _factorised(self._matrix, self._symmetric)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
-        self._correct = _multigrid(self._matrix, self._coarse(), self._symmetric)
+        self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric)
+
+    def times(self, x: Floats) -> Floats:
+        """Return A x (n,) of ``x`` (n,)."""
+        return np.asarray(self._matrix @ x)
 
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``; by factors after all where the iteration gets nowhere near."""
@@ -162,7 +168,8 @@ def _factorised(matrix: csr_array, symmetric: bool) -> Correction:
     return correct
 
 
-def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> Correction:
+def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> tuple[Correction, Correction]:
+    """A run of the iteration, and the one cycle that makes each of its steps a good one."""
     fine = csr_matrix(matrix)
     even = fine if symmetric else csr_matrix((fine + fine.T) / 2)
     precondition = _two_levels(even, csr_matrix(coarse)) if coarse is not None else _aggregated(even)
@@ -180,7 +187,7 @@ def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> 
             result, _ = gmres(fine, left, rtol=RUN_TOLERANCE, restart=60, maxiter=RUN_STEPS // 60 + 1, M=operator)
         return np.asarray(result)
 
-    return correct
+    return correct, precondition
 
 
 def _aggregated(matrix: csr_matrix) -> Correction:

@@ -85,9 +85,9 @@ class Steps:
         if on.refinement is None:
             return made
 
-        def kept(surfaces: tuple[str, ...], closed: bool) -> Chamber:
-            key = self.keys.of(case, Step.CHAMBER, on.refinement, surfaces, closed)
-            return self.cache.get(Step.CHAMBER, key, lambda: made(surfaces, closed))
+        def kept(surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
+            key = self.keys.of(case, Step.CHAMBER, on.refinement, surfaces, closed, mirrors)
+            return self.cache.get(Step.CHAMBER, key, lambda: made(surfaces, closed, mirrors))
 
         return kept
 

@@ -253,4 +253,96 @@ _MUFFLE = Family(
     },
 )
 
-ENCLOSING_FAMILIES = (_DOOR_GAP, _FOILED_PIPE, _BALL, _CHAMBER, _MUFFLE)
+
+def _opposite(along: str, across: str, apart: str) -> dict[str, str]:
+    """View factor of two like rectangles that face each other (J. R. Howell's catalogue, C-11), line by line."""
+    return {
+        "X": f"{along}/{apart}",
+        "Y": f"{across}/{apart}",
+        "F_log": "0.5*ln((1 + X^2)*(1 + Y^2)/(1 + X^2 + Y^2))",
+        "F_X": "X*sqrt(1 + Y^2)*atan(X/sqrt(1 + Y^2)) - X*atan(X)",
+        "F_Y": "Y*sqrt(1 + X^2)*atan(Y/sqrt(1 + X^2)) - Y*atan(Y)",
+        "F": "2/(pi*X*Y)*(F_log + F_X + F_Y)",
+    }
+
+
+def _upright(common: str, lying: str, standing: str) -> dict[str, str]:
+    """View factor from a lying rectangle to one that stands on an edge of it (C-14), line by line."""
+    return {
+        "H": f"{standing}/{common}",
+        "W": f"{lying}/{common}",
+        "V": "sqrt(H^2 + W^2)",
+        "U": "1 + W^2 + H^2",
+        "F_even": "W*atan(1/W) + H*atan(1/H) - V*atan(1/V)",
+        "F_all": "ln((1 + W^2)*(1 + H^2)/U)",
+        "F_W": "W^2*ln(W^2*U/((1 + W^2)*V^2))",
+        "F_H": "H^2*ln(H^2*U/((1 + H^2)*V^2))",
+        "F_side": "(F_even + 0.25*(F_all + F_W + F_H))/(pi*W)",
+    }
+
+
+_HALF = [{"through": ["(wide + 2*wall)/2", "0 mm"], "along": "-90 deg"}]
+_SETTING = Family(
+    "setting-chamber",
+    "Half of a chamber in space, which sees its other half in a mirror",
+    {
+        "format": FORMAT,
+        "title": "Setting chamber of a small kiln, one half",
+        "parameters": {
+            "wide": "480 mm",
+            "deep": "360 mm",
+            "high": "300 mm",
+            "wall": "90 mm",
+            "e_brick": "0.8",
+            "T_hot": "1180 °C",
+            "h_out": "13 W/(m² K)",
+            "T_air": "22 °C",
+        },
+        "materials": {"light brick": {"k": "0.9 W/(m K)", "emissivity": "e_brick"}},
+        "body": {
+            "kind": "stacked",
+            "regions": {
+                "kiln": {
+                    **_rectangle(["wide + 2*wall", "deep + 2*wall"], ["0 mm", "0 mm"], "light brick"),
+                    "cuts": _HALF,
+                    "z": ["0 mm", "high + 2*wall"],
+                },
+                "chamber": {
+                    "shape": "rectangle",
+                    "size": ["wide", "deep"],
+                    "at": ["wall", "wall"],
+                    "z": ["wall", "high + wall"],
+                    "void": True,
+                },
+            },
+        },
+        "surroundings": [
+            {"on": "kiln.bottom", "temperature": "T_hot"},
+            {
+                "on": ["kiln.left", "kiln.front", "kiln.back", "kiln.top"],
+                "film": {"h": "h_out", "temperature": "T_air"},
+            },
+        ],
+        "enclosures": {"chamber": {"faces": [{"void": "chamber"}], "mirrors": "kiln.cut"}},
+        "mesh": {"size": "90 mm", "order": 1},
+        "working": {**_opposite("wide", "deep", "high"), **_upright("wide", "deep", "high")},
+        "questions": [
+            {
+                "name": "floor sees crown",
+                "view_factor": "kiln.chamber bottom",
+                "to": "kiln.chamber top",
+                "expect": {"working": "F"},
+                "tolerance": "0.01 %",
+            },
+            {
+                "name": "floor sees front",
+                "view_factor": "kiln.chamber bottom",
+                "to": "kiln.chamber front",
+                "expect": {"working": "F_side"},
+                "tolerance": "0.01 %",
+            },
+        ],
+    },
+)
+
+ENCLOSING_FAMILIES = (_DOOR_GAP, _FOILED_PIPE, _BALL, _CHAMBER, _MUFFLE, _SETTING)

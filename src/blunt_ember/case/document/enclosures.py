@@ -54,7 +54,10 @@ class Enclosure(Part):
     faces: list[Face] = Field(description="the surfaces that see each other; open while there are none")
     opening: OpeningTemperature | None = Field(None, description="temperature of what is seen through the opening")
     closed: Literal[True] | None = Field(None, description="it has no opening: what the surfaces miss is shared out")
-
+    mirrors: SurfaceName | list[SurfaceName] | None = Field(
+        None,
+        description="flat surfaces of the body, cut where it is symmetric: its faces see their mirror images there",
+    )
     even: Literal[True] | None = Field(
         None, description="every surface is taken as one, of an even radiosity, as a network of surfaces has it"
     )
@@ -64,3 +67,8 @@ class Enclosure(Part):
         if self.closed and self.opening is not None:
             raise complain("it is said to be closed and to have an opening; remove one")
         return self
+
+    @property
+    def mirror_surfaces(self) -> tuple[str, ...]:
+        """The surfaces whose planes are mirrors."""
+        return one_or_more(self.mirrors)

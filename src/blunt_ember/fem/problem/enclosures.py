@@ -18,8 +18,9 @@ from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
 from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.radiation.bounding import lies_in, surfaces_bounding
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
-from blunt_ember.radiation.facets import surfaces_about
+from blunt_ember.radiation.mirrors import MirrorError, mirrors_at
 
 #: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
 #: of their views on.
@@ -27,8 +28,8 @@ _MOST_LOOKED_AT, _PLAINLY = 300, 0.1
 #: Share of what a facet sees that a correction may move without a word.
 _NOTED = 0.01
 
-#: Makes the chamber of some surfaces of a mesh, which may be said to be closed.
-Chambers = Callable[[tuple[str, ...], bool], Chamber]
+#: Makes the chamber of some surfaces of a mesh, which may be said to be closed, mirrored in the planes of others.
+Chambers = Callable[[tuple[str, ...], bool, tuple[str, ...]], Chamber]
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,7 @@ class EnclosureLaw:
 
 def chambers_on(mesh: Mesh) -> Chambers:
     """Return what makes the chambers of surfaces of a mesh."""
-    return lambda surfaces, closed: chamber_of(mesh, surfaces, facet_areas(mesh, surfaces), closed)
+    return lambda surfaces, closed, mirrors: chamber_of(mesh, surfaces, facet_areas(mesh, surfaces), closed, mirrors)
 
 
 def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
@@ -101,7 +102,7 @@ class StatedEnclosures:
         if not isinstance(self.mesh.space, Plane) or not 0 < facets <= _MOST_LOOKED_AT:
             return
         try:
-            chamber = self.chambers(tuple(open_air), False)
+            chamber = self.chambers(tuple(open_air), False, ())
         except ChamberError:
             return
         seen = chamber.between() / chamber.areas()[:, None]
@@ -129,10 +130,6 @@ class StatedEnclosures:
             what = "a rod has no surfaces that see each other; make the body a section, or state radiation on its side"
             self.faults.append(Fault(path, what))
             return
-        if self.mesh.dimension == 3:
-            what = "what surfaces of a solid see of each other is not known yet"
-            self.faults.append(Fault(path, f"{what}; make the body a plane or turned section, or remove the enclosure"))
-            return
         if not entry.faces:
             what = f"name the surfaces that see each other in '{name}', or remove it"
             self.open_items.append(Fault((*path, "faces"), what))
@@ -140,13 +137,18 @@ class StatedEnclosures:
         emissivity: dict[str, Law] = {}
         self._placed = set()
         before = len(self.faults) + len(self.open_items)
+        mirrors = self._mirrors(entry, path)
         for number, face in enumerate(entry.faces):
             at = (*path, "faces", number)
-            for surface in self._surfaces_of(face, at, entry):
+            for surface in self._surfaces_of(face, at, entry, mirrors):
                 self._take(surface, name, at)
                 stated = self._emissivity(face, surface, at)
                 if stated is not None:
                     emissivity[surface] = stated
+        planes = mirrors_at(self.mesh, mirrors)
+        for surface in [name for name in emissivity if lies_in(self.mesh, name, planes)]:
+            what = f"'{surface}' lies in a mirror and looks at nothing; take it out of the faces, or of the mirrors"
+            self.faults.append(Fault((*path, "mirrors"), what))
         if len(self.faults) + len(self.open_items) > before:
             return
         if all(law.constant == 0 for law in emissivity.values()):
@@ -156,7 +158,7 @@ class StatedEnclosures:
             self.faults.append(Fault((*path, "faces"), f"{what}; state one above 0"))
             return
         try:
-            chamber = self.chambers(tuple(emissivity), bool(entry.closed))
+            chamber = self.chambers(tuple(emissivity), bool(entry.closed), mirrors)
         except BlindError as error:
             self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
             return
@@ -170,10 +172,10 @@ class StatedEnclosures:
         seen = chamber.evened() if entry.even else chamber
         self.found.append(EnclosureLaw(name, seen, tuple(emissivity.values()), opening))
 
-    def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure) -> list[str]:
+    def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure, mirrors: Sequence[str]) -> list[str]:
         """The surfaces of the mesh that a face stands for; what there is not is a fault."""
         if face.void is not None:
-            return self._sides_of(face.void, at, entry)
+            return self._sides_of(face.void, at, entry, mirrors)
         found = []
         for name in (member for stated in face.surfaces for member in self.document.members_of(stated)):
             facets = self.mesh.surfaces.get(name)
@@ -188,7 +190,21 @@ class StatedEnclosures:
                 found.append(name)
         return found
 
-    def _sides_of(self, void: str, at: DataPath, entry: Enclosure) -> list[str]:
+    def _mirrors(self, entry: Enclosure, path: DataPath) -> tuple[str, ...]:
+        """The surfaces of the mesh in whose planes it is mirrored."""
+        members = [member for name in entry.mirror_surfaces for member in self.document.members_of(name)]
+        for name in members:
+            if name not in self.mesh.surfaces:
+                known = nearest(name, [*self.mesh.surfaces, *self.document.surfaces])
+                self.faults.append(Fault((*path, "mirrors"), f"there is no surface '{name}'{known}"))
+        try:
+            mirrors_at(self.mesh, [name for name in members if name in self.mesh.surfaces])
+        except MirrorError as error:
+            self.faults.append(Fault((*path, "mirrors"), str(error)))
+            return ()
+        return tuple(name for name in members if name in self.mesh.surfaces)
+
+    def _sides_of(self, void: str, at: DataPath, entry: Enclosure, mirrors: Sequence[str]) -> list[str]:
         """The sides of a void, less those that other faces of the enclosure name."""
         fillings = self.document.body.fillings
         if void not in fillings or not fillings[void].void:
@@ -201,10 +217,10 @@ class StatedEnclosures:
         }
         own = [name for name, facets in self.mesh.surfaces.items() if facets.outer and _side_of_void(name, void)]
         # What stands in the void bounds it too.
-        sides = [name for name in surfaces_about(self.mesh, own) if name not in named]
         if not own:
             self.faults.append(Fault((*at, "void"), f"nothing is left about the void '{void}' that could radiate"))
-        return sides
+            return []
+        return [name for name in surfaces_bounding(self.mesh, own, mirrors) if name not in named]
 
     def _take(self, surface: str, name: str, at: DataPath) -> None:
         """Keep a surface to one enclosure, and to one place in it."""

@@ -171,9 +171,9 @@ class Balance:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 at = self.excess_of(free)
                 couplings = self.couplings(at)
-                sparse = LinearSolver(
-                    self.matrix(at), self.coarse, self.problem.mesh.dimension, self.symmetric, bool(couplings)
-                )
+                dimension = self.problem.mesh.dimension
+                repeated = bool(couplings) and dimension < 3  # where cycles take what couples along
+                sparse = LinearSolver(self.matrix(at), self.coarse, dimension, self.symmetric, repeated)
                 solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
             trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))

@@ -1,14 +1,14 @@
-"""Radiation between surfaces that see each other: what each facet emits, and what it absorbs of all the others.
+"""Radiation between surfaces that see each other: what each patch emits, and what it absorbs of all the others.
 
 Grey, diffuse surfaces (H. C. Hottel & A. F. Sarofim, Radiative Transfer (1967), ch. 3; M. F. Modest, Radiative Heat
-Transfer, 3rd ed. (2013), ch. 5). The radiosity is even over a facet, the emission follows the temperature within it.
-What facet i absorbs of the emissive power E of the others is Σⱼ Sᵢⱼ Eⱼ + Sᵢₒ Eₒ, where S = ε A (I − F ρ)⁻¹ F ε is
-symmetric and, with the opening o, sums to ε A.
+Transfer, 3rd ed. (2013), ch. 5). The radiosity is even over a patch of facets, the emission follows the temperature
+within it. What patch i absorbs of the emissive power E of the others is Σⱼ Sᵢⱼ Eⱼ + Sᵢₒ Eₒ, where
+S = ε A (I − F ρ)⁻¹ F ε is symmetric and, with the opening o, sums to ε A.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -27,11 +27,14 @@ from blunt_ember.fem.terms.term import Term, TermKind, sampled
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
+#: The least emissivity that patches are parted by, so that those of none are parted by area.
+_LEAST = 1e-15
+
 
 @dataclass(frozen=True)
 class Strip:
-    """Facets of one family of a surface of an enclosure: quadrature on them, and the ``own`` facets of the chamber that
-    they are. ``entries`` are their nodes among those of all facets, written one after the other."""
+    """Facets of one family of a surface of an enclosure: quadrature on them, and the ``patch`` (m,) of the chamber that
+    each belongs to. ``entries`` are their nodes among those of all facets, written one after the other."""
 
     surface: str
     region: int
@@ -39,7 +42,7 @@ class Strip:
     shape: Floats
     weights: Floats
     where: dict[str, Floats]
-    own: slice
+    patch: Ints
     entries: slice
 
     def mean(self, values: Floats) -> Floats:
@@ -63,7 +66,7 @@ def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
                     shape,
                     facet_weights(facets, block, mesh),
                     mesh.space.variables(shape @ mesh.points[block.nodes]),
-                    slice(facet, facet + count),
+                    law.chamber.patch[facet : facet + count],
                     slice(entry, entry + size),
                 )
             )
@@ -141,8 +144,21 @@ class Emitting:
 
 
 @dataclass(frozen=True)
+class _Shared:
+    """What the places of a strip take part in their patches with: ``temperature`` (m, q) in K, ``emissivity`` (m,), and
+    ``shares`` (m, q) of what their patch emits and absorbs, which sum to 1 over each patch."""
+
+    patch: Ints
+    shape: Floats
+    weights: Floats
+    temperature: Floats
+    emissivity: Floats
+    shares: Floats
+
+
+@dataclass(frozen=True)
 class RadiatingState:
-    """Emissivity (m,) and emissive ``power`` (m,), W/m², of all facets of an enclosure, and the power ``behind`` its
+    """Emissivity (p,) and emissive ``power`` (p,), W/m², of all patches of an enclosure, and the power ``behind`` its
     opening, W/m²."""
 
     emissivity: Floats
@@ -195,20 +211,18 @@ class Absorbing:
         return self.law.opening is not None
 
     def links(self) -> Ints:
-        """A node of every facet with one of a facet that it sees, directly or by way of others."""
-        _, group = connected_components(coo_array(self.law.chamber.exchange), directed=False)
+        """A node of every facet with one of a facet that its patch sees, directly or by way of others."""
+        _, seen = connected_components(coo_array(self.law.chamber.exchange), directed=False)
+        group = seen[self.law.chamber.patch]
         first = np.concatenate([each.nodes[:, 0] for each in self.emitting])
         _, at = np.unique(group, return_index=True)
         return np.column_stack([first[at[group]], first])
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Return what every node is given, (1, n) in W."""
-        absorbed = self.absorbed(self.state(excess, t))
-        parts = []
-        for each in self.emitting:
-            weights = each.strip.weights
-            share = (absorbed[each.strip.own] / weights.sum(axis=1))[:, None]
-            parts.append(((share * weights) @ each.strip.shape).ravel())
+        shared = self._shared(excess, t)
+        absorbed = self.absorbed(self._state(shared, t))
+        parts = [(absorbed[at.patch][:, None] * at.shares @ at.shape).ravel() for at in shared]
         return np.concatenate(parts)[None]
 
     def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
@@ -216,40 +230,60 @@ class Absorbing:
         return None
 
     def coupling(self, excess: Floats, t: float = 0.0) -> Coupling:
-        """Return how what is absorbed follows the temperatures of all facets, at an ``excess`` (1, n) in K."""
-        facets, rows, columns, taken, seen = len(self.law.chamber.area), [], [], [], []
-        for each, local in self._each(excess):
-            strip = each.strip
-            facet = np.arange(strip.own.start, strip.own.stop)
-            rows.append(strip.nodes.ravel())
-            columns.append(np.repeat(facet, strip.nodes.shape[1]))
-            shares = strip.weights / strip.weights.sum(axis=1, keepdims=True)
-            taken.append((shares @ strip.shape).ravel())
-            seen.append(((shares * emissive_slope(each.temperature(local))) @ strip.shape).ravel())
+        """Return how what is absorbed follows the temperatures of all patches, at an ``excess`` (1, n) in K."""
+        rows, columns, taken, seen = [], [], [], []
+        shared = self._shared(excess, t)
+        for each, at in zip(self.emitting, shared, strict=True):
+            rows.append(each.strip.nodes.ravel())
+            columns.append(np.repeat(at.patch, each.strip.nodes.shape[1]))
+            taken.append((at.shares @ at.shape).ravel())
+            seen.append(((at.shares * emissive_slope(at.temperature)) @ at.shape).ravel())
         row, column = np.concatenate(rows), np.concatenate(columns)
-        left = csr_array((np.concatenate(taken), (row, column)), shape=(self.count, facets))
-        right = csr_array((np.concatenate(seen), (column, row)), shape=(facets, self.count))
-        return Coupling(left, self.absorption(self.state(excess, t).emissivity)[0], right)
+        patches = len(self.law.chamber.area)
+        left = csr_array((np.concatenate(taken), (row, column)), shape=(self.count, patches))
+        right = csr_array((np.concatenate(seen), (column, row)), shape=(patches, self.count))
+        return Coupling(left, self.absorption(self._state(shared, t).emissivity)[0], right)
 
     def state(self, excess: Floats, t: float = 0.0) -> RadiatingState:
         """Return what decides about the exchange, at an ``excess`` (1, n) in K."""
-        emissivity, power = [], []
-        for each, local in self._each(excess):
-            temperature = each.temperature(local)
-            emissivity.append(each.emissivity_at(temperature, t))
-            power.append(each.strip.mean(emissive_power(temperature)))
+        return self._state(self._shared(excess, t), t)
+
+    def _state(self, shared: list[_Shared], t: float) -> RadiatingState:
+        area = self.law.chamber.area
+        emissivity, power = np.zeros(len(area)), np.zeros(len(area))
+        for at in shared:
+            emissivity += np.bincount(at.patch, at.emissivity * at.weights.sum(axis=1), len(area)) / area
+            power += np.bincount(at.patch, (at.shares * emissive_power(at.temperature)).sum(axis=1), len(area))
         behind = 0.0
         if self.law.opening is not None:
             behind = float(emissive_power(sampled(self.law.opening, {"t": np.array([t])}))[0])
-        return RadiatingState(np.concatenate(emissivity), np.concatenate(power), behind)
+        return RadiatingState(emissivity, power, behind)
+
+    def _shared(self, excess: Floats, t: float) -> list[_Shared]:
+        """What the places of every strip take part in their patches with."""
+        local, patches = excess.reshape(-1), len(self.law.chamber.area)
+        found, whole = [], np.zeros(patches)
+        for each in self.emitting:
+            strip = each.strip
+            temperature = each.temperature(local[strip.entries].reshape(each.nodes.shape))
+            emissivity = each.emissivity_at(temperature, t)
+            taking = np.maximum(emissivity, _LEAST)[:, None] * strip.weights
+            whole += np.bincount(strip.patch, taking.sum(axis=1), patches)
+            found.append((strip, temperature, emissivity, taking))
+        return [
+            _Shared(
+                strip.patch, strip.shape, strip.weights, temperature, emissivity, taking / whole[strip.patch][:, None]
+            )
+            for strip, temperature, emissivity, taking in found
+        ]
 
     def absorbed(self, state: RadiatingState) -> Floats:
-        """Return what every facet (m,) absorbs, W."""
+        """Return what every patch (p,) absorbs, W."""
         exchanged, seen_out = self.absorption(state.emissivity)
         return exchanged @ state.power + seen_out * state.behind
 
     def absorption(self, emissivity: Floats) -> tuple[Floats, Floats]:
-        """Return S (m, m) and Sₒ (m,), both in m², of emissivities (m,); those of the last ones are kept."""
+        """Return S (p, p) and Sₒ (p,), both in m², of emissivities (p,); those of the last ones are kept."""
         key = emissivity.tobytes()
         if key not in self._known:
             self._known.clear()
@@ -260,22 +294,16 @@ class Absorbing:
     def _known(self) -> dict[bytes, tuple[Floats, Floats]]:
         return {}
 
-    def _each(self, excess: Floats) -> Iterator[tuple[Emitting, Floats]]:
-        """Every strip with the excess (m, k) of its own nodes."""
-        local = excess.reshape(-1)
-        for each in self.emitting:
-            yield each, local[each.strip.entries].reshape(each.nodes.shape)
-
 
 def absorption(law: EnclosureLaw, emissivity: Floats) -> tuple[Floats, Floats]:
-    """Return S (m, m), m², how much of what every facet would emit if it were black is absorbed by every other one in
-    the end, and Sₒ (m,), m², of what comes in through the opening."""
+    """Return S (p, p), m², how much of what every patch would emit if it were black is absorbed by every other one in
+    the end, and Sₒ (p,), m², of what comes in through the opening."""
     chamber = law.chamber
     exchange, area = chamber.exchange, chamber.area
     seen_out = chamber.opening * emissivity
     if (emissivity == 1).all():
         return exchange, seen_out
-    # (A − X ρ) y = X ε, with X = A F: what falls on every facet of a unit of black power of each.
+    # (A − X ρ) y = X ε, with X = A F: what falls on every patch of a unit of black power of each.
     system = -exchange * (1 - emissivity)
     system[np.diag_indices(len(area))] += area
     factors = lu_factor(system, check_finite=False)

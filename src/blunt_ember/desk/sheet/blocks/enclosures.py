@@ -89,7 +89,8 @@ def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...
     path: DataPath = ("enclosures", name)
     rename = Entry(f"enclosure {name}", name, "Name of the enclosure", _renaming(name), "name")
     remove = Remove(f"remove enclosure {name}", f"Remove the enclosure {name}", removing(path), at=path)
-    rows: list[SheetRow] = [(rename, *_opening(case, path, enclosure, is_open), _evenness(path, enclosure), remove)]
+    said = (*_opening(case, path, enclosure, is_open), _evenness(path, enclosure), _mirrors(path, enclosure, free))
+    rows: list[SheetRow] = [(rename, *said, remove)]
     for number, face in enumerate(enclosure.faces):
         rows.append(_face(case, (*path, "faces", number), face, free, len(enclosure.faces) > 1))
     voids = [region for region, filling in case.document.body.fillings.items() if filling.void]
@@ -126,6 +127,23 @@ def _evenness(path: DataPath, enclosure: Enclosure) -> Choice:
     ways = {"resolved along surfaces": removing((*path, "even")), "each surface as one": setting((*path, "even"), True)}
     options = tuple(Option(words, edit) for words, edit in ways.items())
     return Choice(f"even {path[1]}", list(ways)[bool(enclosure.even)], options, "plain choice", at=(*path, "even"))
+
+
+def _mirrors(path: DataPath, enclosure: Enclosure, free: tuple[str, ...]) -> Choice:
+    """In which surfaces, where the body is cut, it sees its mirror image."""
+    place, stated = (*path, "mirrors"), enclosure.mirror_surfaces
+    fewer = [
+        Option(f"no longer in {gone}", _mirroring(place, [other for other in stated if other != gone]))
+        for gone in stated
+    ]
+    more = [Option(f"{'also ' if stated else ''}in {name}", _mirroring(place, [*stated, name])) for name in free]
+    options = (*fewer, *(each for each, name in zip(more, free, strict=True) if name not in stated))
+    words = f"mirrored in {', '.join(stated)}" if stated else "not mirrored"
+    return Choice(f"mirrors {path[1]}", words, options, "plain choice", points=stated, at=place)
+
+
+def _mirroring(place: DataPath, surfaces: list[str]) -> Edit:
+    return setting(place, surfaces) if surfaces else removing(place)
 
 
 def _face(case: Case, path: DataPath, face: Face, free: tuple[str, ...], removable: bool) -> SheetRow:

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.radiation.lines import Ends, cross, distance
-from blunt_ember.radiation.partial_views import AT_ONCE, PLACES, between, samples, slopes, visible
+from blunt_ember.radiation.section.lines import Ends, cross, distance
+from blunt_ember.radiation.section.partial_views import AT_ONCE, PLACES, between, samples, slopes, visible
 
 #: How near the ends of a facet lie to an obstacle it is part of, as a share of the obstacle: in a narrow gap the next
 #: body is not much farther away.

@@ -15,9 +15,9 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.radiation.lines import Ends, cross, cut_line, distance, reach
-from blunt_ember.radiation.obstacles import Obstacle, seen_past
-from blunt_ember.radiation.partial_views import partly_seen
+from blunt_ember.radiation.section.lines import Ends, cross, cut_line, distance, reach
+from blunt_ember.radiation.section.obstacles import Obstacle, seen_past
+from blunt_ember.radiation.section.partial_views import partly_seen
 
 #: Lengths below this share of the extent are none.
 _NONE = 1e-11

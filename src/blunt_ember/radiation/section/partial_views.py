@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.radiation.lines import Ends, cross, cut_line, distance
+from blunt_ember.radiation.section.lines import Ends, cross, cut_line, distance
 
 #: Numbers held at once for pairs that see a part of each other.
 AT_ONCE = 3_000_000

@@ -1,0 +1,1 @@
+"""What facets of plane and turned sections see of each other."""

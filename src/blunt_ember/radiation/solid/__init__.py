@@ -1,0 +1,1 @@
+"""What facets of solids see of each other."""
