@@ -16,7 +16,7 @@ from blunt_ember.desk.stage.level_labels import LevelLabels
 from blunt_ember.desk.stage.look_bar import LookBar
 from blunt_ember.desk.stage.picture import StagePicture
 from blunt_ember.desk.stage.pointing import Pointer
-from blunt_ember.desk.stage.seen_surfaces import paint_seen, seen_from
+from blunt_ember.desk.stage.seen_surfaces import paint_seen, paint_seen_in_space, seen_from
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine, dimensions, every_length
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
@@ -221,14 +221,16 @@ class StageView(QWidget):
             view, theme = self._view, self._theme
             assert view is not None
             named = LENSES[self.lens].field is None or outcome.solution is None
+            pointed = self._under or next(iter(self._lit), "")
             if view.pose is not None:
                 labels = self._pointer.region_labels(outcome, view) if named else []
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
+                if outcome.mesh is not None:
+                    paint_seen_in_space(painter, seen_from(outcome.problem, pointed), outcome.mesh, view, theme)
             elif not isinstance(outcome.geometry, SolidGeometry):
                 overlay.paint_flat(
                     painter, outcome.geometry, {*self._lit, self._under}, outcome.unstated, named, view, theme
                 )
-                pointed = self._under or next(iter(self._lit), "")
                 paint_seen(painter, seen_from(outcome.problem, pointed), flat_segments(outcome.geometry), view, theme)
             paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = self._laid_out(painter, outcome, view) if self.shows_dimensions else []
