@@ -303,6 +303,7 @@ def synthetic() -> Iterator[Case]:
     until = warming(clock={"start": "20 °C", "end": "5 min", "until": {"passes": "30 °C", "temperature": ["40 mm"]}})
     for number, passing in enumerate(({"lowest": "second"}, {"mean": "first"})):
         fixed["questions"].append({"name": f"pass {number}", "when": {"passes": "25 °C", **passing}})
+    evened = plate(isothermal=[{"region": "right"}, {"on": "left.top"}])
     resisting = plate(joints=[{"on": "left|right", "resistance": "0.01 m² K/W"}])
     gaping = plate(joints=[{"on": "left|right", "open": True}])
     divided = plate(mesh={"order": 1, "local": [{"on": "left.left", "divisions": 7}]}, surfaces={}, questions=[])
@@ -315,7 +316,7 @@ def synthetic() -> Iterator[Case]:
         {"name": "net", "radiation": "plate.left", "time": "20 s"},
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},
     ]
-    said = (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, resisting, gaping, divided)
+    said = (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, evened, resisting, gaping, divided)
     yield from map(case_from_data, (*said, chamber(), shut))
 
 

@@ -1,4 +1,5 @@
-"""Nodes whose temperature is not free: held ones, and those tied to the other surface of a periodic pair."""
+"""Nodes whose temperature is not free: held ones, those tied to the other surface of a periodic pair, and those of what
+has one temperature."""
 
 from __future__ import annotations
 
@@ -6,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array, diags_array, eye_array
+from scipy.sparse import coo_array, csr_array, diags_array, eye_array
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
@@ -19,19 +21,22 @@ from blunt_ember.mesh.mesh import FacetSet, Mesh
 
 #: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.
 _FIT = 1e-6
+#: Held temperatures that differ by less are one, K.
+_SAME_TEMPERATURE = 1e-9
 #: Facets near a place among which the one it lies on is looked for.
 _NEAREST_FACETS = 9
 
 
 @dataclass(frozen=True)
 class Tie:
-    """``nodes`` (t,) of the second surface of a pair that follow nodes of the first by ``weights`` (t, n).
+    """``nodes`` (t,) that follow others by ``weights`` (t, n).
 
-    ``held`` (h, 2) are nodes of the second and of the first that lie on each other and are held.
+    They are those of the second surface of a periodic ``pair``, which follow nodes of the first; or, where it is None,
+    those of what has one temperature. ``held`` (h, 2) are nodes of the second and of the first that lie on each other
+    and are held.
     """
 
-    first: str
-    second: str
+    pair: tuple[str, str] | None
     nodes: Ints
     weights: csr_array
     held: Ints
@@ -41,8 +46,8 @@ class Tie:
 class Constraints:
     """All temperatures from the free ones: ``T = prolongation @ free_ones + held``.
 
-    Rows of ``prolongation`` (n, f) sum to one for nodes that are not held. It merely picks nodes where nothing is
-    periodic, and ``free`` (n,) tells which.
+    Rows of ``prolongation`` (n, f) sum to one for nodes that are not held. It merely picks nodes where none follows
+    another, and ``free`` (n,) tells which.
     """
 
     held_nodes: Ints
@@ -61,7 +66,7 @@ class Constraints:
 def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
     """Return the constraints of a problem at a time ``t`` in s.
 
-    Raises :class:`CaseError` where a periodic pair does not fit together.
+    Raises :class:`CaseError` where a periodic pair does not fit together, or what has one temperature is held at two.
     """
     mesh, count = problem.mesh, problem.mesh.node_count
     value = np.full(count, np.nan)
@@ -73,6 +78,10 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
     ties = []
     for first, second in problem.periodic:
         tie = _tied(first, second, mesh, taken)
+        taken[tie.nodes] = True
+        ties.append(tie)
+    for name, nodes in _of_one_temperature(problem, count):
+        tie = _evened(name, nodes, value, taken)
         taken[tie.nodes] = True
         ties.append(tie)
     free = ~taken
@@ -109,6 +118,41 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
     return Constraints(held, value[held], free, prolongation, tuple(ties))
 
 
+def _of_one_temperature(problem: Problem, count: int) -> list[tuple[str, Ints]]:
+    """The nodes of what has one temperature; parts that share a node have it together."""
+    sets = problem.isothermal
+    if not sets:
+        return []
+    place = np.repeat(np.arange(len(sets)), [len(each.nodes) for each in sets])
+    nodes = np.concatenate([each.nodes for each in sets])
+    size = count + len(sets)
+    _, group = connected_components(coo_array((np.ones(len(nodes)), (nodes, count + place)), shape=(size, size)))
+    together: dict[int, list[int]] = {}
+    for number, label in enumerate(group[count:].tolist()):
+        together.setdefault(label, []).append(number)
+    found = []
+    for members in together.values():
+        every = np.concatenate([sets[number].nodes for number in members])
+        _, first = np.unique(every, return_index=True)
+        found.append((", ".join(sets[number].name for number in members), every[np.sort(first)]))
+    return found
+
+
+def _evened(name: str, nodes: Ints, value: Floats, taken: NDArray[np.bool_]) -> Tie:
+    """All nodes but one follow that one, which is held where any of them is."""
+    held = nodes[~np.isnan(value[nodes])]
+    if len(held) and np.ptp(value[held]) > _SAME_TEMPERATURE:
+        low, high = value[held].min() - 273.15, value[held].max() - 273.15
+        what = f"'{name}' is said to have one temperature, and is held at {low:.6g} °C and {high:.6g} °C"
+        raise CaseError((Fault(("isothermal",), f"{what}; hold it at one, or let temperatures differ"),))
+    open_ones = nodes[~taken[nodes]]
+    lead = held[:1] if len(held) else open_ones[:1]
+    following = open_ones[~np.isin(open_ones, lead)]
+    at = (np.ones(len(following)), (np.arange(len(following)), np.repeat(lead, len(following))))
+    empty = np.zeros((0, 2), dtype=np.int64)
+    return Tie(None, following, csr_array(at, shape=(len(following), len(value))), empty)
+
+
 def _tied_nodes(ties: list[Tie], count: int) -> NDArray[np.bool_]:
     tied = np.zeros(count, dtype=bool)
     for tie in ties:
@@ -134,7 +178,7 @@ def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     matrix = csr_array(diags_array(1 / matrix.sum(axis=1)) @ matrix)
     away, opposite = cKDTree(mesh.points[near.nodes]).query(_laid_upon(mesh, far, near)(mesh.points[corners]))
     pairs = np.column_stack([corners, near.nodes[np.asarray(opposite, dtype=np.int64)]])
-    return Tie(first, second, nodes, matrix, pairs[(np.asarray(away) < _FIT * extent) & taken[pairs[:, 1]]])
+    return Tie((first, second), nodes, matrix, pairs[(np.asarray(away) < _FIT * extent) & taken[pairs[:, 1]]])
 
 
 class _Motion:

@@ -6,7 +6,7 @@ import numpy as np
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
-from blunt_ember.case.values.display import time_kind, time_shown
+from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.history import History, thinned
@@ -16,6 +16,9 @@ from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, field_named
+
+#: Share of an answer that an assumption must change to be told.
+_FELT = 1e-6
 
 
 def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
@@ -73,7 +76,20 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
     elif expect is not None:
         source = Source(Provenance.STATED, expect.source or "source not stated")
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
-    return check(question, answer_kind(question, case, solved), asked, value, expected, source, solved.span, note)
+    kind = answer_kind(question, case, solved)
+    note = note or _assumption(question, place, solved, value, kind)
+    return check(question, kind, asked, value, expected, source, solved.span, note)
+
+
+def _assumption(question: Question, place: int, solved: SolvedField, value: float, kind: Kind) -> str:
+    """How much of what is radiated is that radiosity differs along surfaces, which a hand calculation leaves out."""
+    if not question.enclosed or solved.evened is None:
+        return ""
+    even = answer(question, place, solved.evened)
+    if not abs(even - value) > _FELT * abs(value):
+        return ""
+    change = f", {100 * (even - value) / abs(value):+.2g} %" if value else ""
+    return f"with every surface taken as one, at these temperatures: {shown(even, kind)}{change}"
 
 
 def _history(

@@ -49,6 +49,7 @@ _FILLING: frozenset[DocumentField] = frozenset(
         (CaseDocument, "surroundings"),
         (CaseDocument, "enclosures"),
         (CaseDocument, "heat_inside"),
+        (CaseDocument, "isothermal"),
         (CaseDocument, "joints"),
         (CaseDocument, "clock"),
         (CaseDocument, "questions"),

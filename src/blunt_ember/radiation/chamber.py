@@ -76,10 +76,10 @@ class Chamber:
         return float(max(np.ptp(each, axis=1).max() for each in own))
 
     def evened(self) -> Chamber:
-        """Return the chamber with every surface taken as one: each patch of it sees what the whole of it sees."""
-        share = self.area / self.areas()[self.surface]
-        exchange = np.outer(share, share) * self.between()[np.ix_(self.surface, self.surface)]
-        return replace(self, exchange=exchange, opening=share * self.openings()[self.surface])
+        """Return the chamber with every surface taken as one patch."""
+        surface, patch = np.arange(len(self.surfaces)), self.surface[self.patch]
+        exchange, opening = self.between(), self.openings()
+        return replace(self, surface=surface, area=self.areas(), exchange=exchange, opening=opening, patch=patch)
 
     def _owning(self) -> Floats:
         return (np.arange(len(self.surfaces))[:, None] == self.surface).astype(float)

@@ -3,36 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import Any, get_origin
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.case_document import CaseDocument
 
-#: Blocks of a case in working order, and what they are called.
-_BLOCKS = {
-    "parameters": "Parameters",
-    "body": "Body",
-    "surfaces": "Names of surfaces",
-    "materials": "Materials",
-    "surroundings": "Surroundings",
-    "heat_inside": "Heat inside",
-    "joints": "Joints",
-    "clock": "Clock",
-    "mesh": "Mesh",
-    "working": "Working",
-    "questions": "Questions",
-}
-#: Blocks whose entries have names of the analyst's own.
-_OF_NAMES = ("parameters", "surfaces", "materials", "working")
+#: Blocks that state nothing of the case itself, and what a block is called where its key does not say it.
+_ASIDE, _CALLED = {"format", "title", "units"}, {"surfaces": "Names of surfaces"}
 Row = tuple[str, str]
 
 
 def statement(case: Case) -> list[tuple[str, list[Row]]]:
     """Return for every block of a case its heading and its rows: what is stated, and its value as it was written."""
     found = []
-    for block, heading in _BLOCKS.items():
+    for block, field in CaseDocument.model_fields.items():
         stated = case.data.get(block)
-        if stated:
-            found.append((heading, list(_rows(stated, block in _OF_NAMES))))
+        if stated and block not in _ASIDE:
+            heading = _CALLED.get(block, block.replace("_", " ").capitalize())
+            of_names = get_origin(field.annotation) is dict
+            found.append((heading, list(_rows(stated, of_names))))
     return found
 
 

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.clock import AnyClock, Clock
 from blunt_ember.case.document.enclosures import Enclosure
+from blunt_ember.case.document.isothermal import Isothermal
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.parts import Name, Part, Statement, complain, one_or_more
 from blunt_ember.case.document.places import Line, Place
@@ -140,6 +141,9 @@ class CaseDocument(Part):
         default_factory=dict, description="surfaces that see each other, by the name of what they enclose"
     )
     heat_inside: list[HeatInside] = Field(default_factory=list)
+    isothermal: list[Isothermal] = Field(
+        default_factory=list, description="regions and surfaces of one temperature throughout"
+    )
     joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
     clock: AnyClock = Field("steady", description="'steady', or from a start to an end")
     mesh: MeshWish = Field(default_factory=MeshWish)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -65,6 +65,14 @@ class SolvedField:
                 readers[id(problem)] = EnclosureHeat(problem)
             found.append(readers[id(problem)].at(fields.field(frame), t))
         return tuple(found)
+
+    @cached_property
+    def evened(self) -> SolvedField | None:
+        """The same temperatures, with every surface of the enclosures taken as one; None where the clock runs."""
+        if self.problem is None or not self.problem.enclosures:
+            return None
+        laws = tuple(replace(law, chamber=law.chamber.evened()) for law in self.problem.enclosures)
+        return replace(self, problem=replace(self.problem, enclosures=laws))
 
     def area(self, surface: str) -> float:
         """Return the area, m², of a surface or of those an analyst's name stands for."""

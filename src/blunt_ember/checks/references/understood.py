@@ -26,6 +26,7 @@ _WORDS = {
     "joints": "a joint is not perfect",
     "periodic": "surfaces are periodic",
     "enclosures": "surfaces see each other",
+    "isothermal": "a part is said to have one temperature",
 }
 
 

@@ -12,6 +12,7 @@ from blunt_ember.errors import Note
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
+from blunt_ember.fem.problem.isothermal import IsothermalSet
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -80,6 +81,8 @@ class Problem:
     lumped: bool = False
     #: Surfaces that see each other; each may be one of ``held`` and ``exchanges`` besides.
     enclosures: tuple[EnclosureLaw, ...] = ()
+    #: What has one temperature throughout.
+    isothermal: tuple[IsothermalSet, ...] = ()
 
     @property
     def enclosed(self) -> Mapping[str, EnclosureLaw]:

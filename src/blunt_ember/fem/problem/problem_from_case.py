@@ -19,6 +19,7 @@ from blunt_ember.fem.problem.case_faults import (
 )
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.fem.problem.enclosures import Chambers, StatedEnclosures, chambers_on
+from blunt_ember.fem.problem.isothermal import StatedIsothermal
 from blunt_ember.fem.problem.joints import joints
 from blunt_ember.fem.problem.problem import Capacity, Problem
 from blunt_ember.fem.problem.statements import Stated
@@ -62,8 +63,10 @@ def problem_from_case(
     if not enclosures.faults and not enclosures.open_items:
         enclosures.ask()
         enclosures.look_between(stated.exchanges)
-    if stated.faults or enclosures.faults:
-        raise CaseError((*stated.faults, *enclosures.faults))
+    isothermal = StatedIsothermal(document, mesh)
+    isothermal.gather()
+    if stated.faults or enclosures.faults or isothermal.faults:
+        raise CaseError((*stated.faults, *enclosures.faults, *isothermal.faults))
     if stated.open_items or enclosures.open_items:
         raise OpenCaseError((*stated.open_items, *enclosures.open_items))
     return Problem(
@@ -79,6 +82,7 @@ def problem_from_case(
         () if clock is None else tuple(_capacity(document, region) for region in mesh.regions),
         clock is not None and clock.capacity == "lumped",
         tuple(enclosures.found),
+        tuple(isothermal.found),
     )
 
 

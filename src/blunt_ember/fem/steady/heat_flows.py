@@ -41,8 +41,13 @@ class HeatFlows:
         self._entries = {
             law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
         }
+        # A region of one temperature conducts nothing inside: what passes into it is what the other side draws.
+        even = {region for each in problem.isothermal for region in each.regions}
+        self._read_from = {
+            name: 1 if facets.regions[0] in even else 0 for name, facets in mesh.surfaces.items() if not facets.outer
+        }
         self._shares = {
-            name: _share_of_interface(problem, name)
+            name: _share_of_interface(problem, name, mesh.surfaces[name].regions[self._read_from[name]])
             for name, facets in mesh.surfaces.items()
             if not facets.outer and name not in problem.joints
         }
@@ -58,7 +63,9 @@ class HeatFlows:
         for name, facets in mesh.surfaces.items():
             if not facets.outer:
                 share = self._shares.get(name)
-                heat[name] = 0.0 if share is None else -float(drawn[facets.regions[0]] @ share)
+                side = self._read_from[name]
+                passed = 0.0 if share is None else float(drawn[facets.regions[side]] @ share)
+                heat[name] = passed if side else -passed
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
             if each.kind in ("region", "point"):
@@ -81,18 +88,18 @@ class HeatFlows:
             elif each.kind == "enclosure":
                 for name, own in self._entries[each.name]:
                     np.add.at(entering[name], each.nodes[0, own], each.heat[0, own])
-        left = reaction.copy()
-        for name, heat in _periodic_heat(reaction, self._constraints, self._held_area).items():
+        periodic, left = _periodic_heat(reaction, self._constraints, self._held_area)
+        for name, heat in periodic.items():
             entering[name] += heat
-            left -= heat
         left[self._not_held] = 0.0
         for name, heat in _held_heat(self._problem, given, entering, left, self._areas).items():
             entering[name] += heat
         return entering
 
 
-def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> dict[str, Floats]:
-    """Heat (n,) that enters through each of a pair of periodic surfaces: what leaves one comes in at the other.
+def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> tuple[dict[str, Floats], Floats]:
+    """Heat (n,) that enters through each of a pair of periodic surfaces: what leaves one comes in at the other; and
+    what is left of the ``reaction`` (n,), where what nodes of one temperature take is given to the one they follow.
 
     Two held nodes that lie on each other are given their reactions in the ratio of the ``held_area`` (n,) at each; the
     rest passes between them.
@@ -106,18 +113,23 @@ def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats
             left[tie.nodes] = 0.0
             back = tie.weights.T @ passed
             left += back
-            heat.setdefault(tie.second, np.zeros(len(left)))
-            heat[tie.second][tie.nodes] += passed
-            heat.setdefault(tie.first, np.zeros(len(left)))
-            heat[tie.first] -= back
+            if tie.pair is not None:
+                first, second = (heat.setdefault(name, np.zeros(len(left))) for name in tie.pair)
+                second[tie.nodes] += passed
+                first -= back
+    rest = left.copy()
     for tie in ties:
+        if tie.pair is None:
+            continue
         here, there = tie.held.T
         area = held_area[here] + held_area[there]
         share = np.divide(held_area[here], area, out=np.full(len(area), 0.5), where=area > 0)
         passed = left[here] - share * (left[here] + left[there])
-        heat[tie.second][here] += passed
-        heat[tie.first][there] -= passed
-    return heat
+        heat[tie.pair[1]][here] += passed
+        heat[tie.pair[0]][there] -= passed
+        rest[here] -= passed
+        rest[there] += passed
+    return heat, rest
 
 
 def _held_heat(
@@ -162,14 +174,13 @@ def _drawn(problem: Problem, given: Sequence[Given]) -> Floats:
     return drawn
 
 
-def _share_of_interface(problem: Problem, name: str) -> Floats:
-    """The share (n,) an interface has of what its first region passes on at each node of its interfaces."""
+def _share_of_interface(problem: Problem, name: str, region: int) -> Floats:
+    """The share (n,) an interface has of what a region beside it passes on at each node of its interfaces."""
     mesh = problem.mesh
-    first = mesh.surfaces[name].regions[0]
     share = np.zeros(mesh.node_count)
     all_of_it = np.zeros(mesh.node_count)
     for other, candidate in mesh.surfaces.items():
-        if first in candidate.regions and not candidate.outer and other not in problem.joints:
+        if region in candidate.regions and not candidate.outer and other not in problem.joints:
             area = nodal_area(candidate, mesh)
             all_of_it += area
             if other == name:

@@ -134,7 +134,17 @@ class Heating:
         """Return all temperatures (n,) over the reference temperature from those that are free."""
         return np.asarray(self.constraints.prolongation @ free + self.held(t))
 
+    def _evened(self, excess: Floats) -> Floats:
+        """Give what has one temperature the mean of its nodes (n,), each weighed by what it stores."""
+        if not any(np.ptp(excess[each.nodes]) > 0 for each in self.problem.isothermal):
+            return excess
+        weights, evened = np.asarray(self.capacity(excess).sum(axis=1)).ravel(), excess.copy()
+        for each in self.problem.isothermal:
+            own = weights[each.nodes]
+            evened[each.nodes] = own @ excess[each.nodes] / own.sum()
+        return evened
+
     def state(self, excess: Floats, t: float) -> State:
         """Return the instant at an ``excess`` (n,), K over the reference temperature, with what is held put in."""
-        whole = self.excess_of(excess[self.constraints.free], t)
+        whole = self.excess_of(self._evened(excess)[self.constraints.free], t)
         return State(t, whole, self.content(whole), self.heat(whole, t))

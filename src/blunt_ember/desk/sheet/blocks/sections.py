@@ -10,6 +10,7 @@ from blunt_ember.desk.sheet.blocks.clock import clock_section
 from blunt_ember.desk.sheet.blocks.enclosures import enclosures_section
 from blunt_ember.desk.sheet.blocks.formulas import formulas
 from blunt_ember.desk.sheet.blocks.inside import inside_section
+from blunt_ember.desk.sheet.blocks.isothermal import isothermal_section
 from blunt_ember.desk.sheet.blocks.joints import joints_section
 from blunt_ember.desk.sheet.blocks.materials import materials_section
 from blunt_ember.desk.sheet.blocks.mesh import mesh_section
@@ -30,6 +31,7 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "surroundings": surroundings_section(case, outcome),
         "enclosures": enclosures_section(case, outcome),
         "heat_inside": inside_section(case, outcome),
+        "isothermal": isothermal_section(case, outcome),
         "joints": joints_section(case, outcome),
         "clock": clock_section(case, outcome),
         "mesh": mesh_section(case, outcome),
