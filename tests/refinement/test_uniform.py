@@ -58,6 +58,33 @@ def test_what_a_sequence_tends_to(values: list[float], order: float | None, limi
     assert np.isnan(found.limit) or found.band >= abs(values[-1] - found.limit)
 
 
+def test_an_order_that_no_cells_have_is_chance_and_what_steps_are_off_by_is_in_the_band() -> None:
+    """A change that happens to be small is not taken for one that has nearly gone; nor one lost in that of steps."""
+    chance = trend([1.0, 2.0, 2.0 + 2**-9], 1.0, highest=4.0)
+    assert chance.order is None and "by chance" in chance.note and chance.band >= 2**-9
+    fast = trend([1.0, 2.0, 2.0 + 2**-5.5], 1.0, highest=4.0)
+    assert fast.order == pytest.approx(5.5) and fast.band == pytest.approx(1.25 * 2**-5.5 / 15)
+    lost = trend([1.0, 1.01, 1.012], 1.0, (0.01, 0.004, 0.001))
+    assert lost.order is None and "error in time" in lost.note
+    assert lost.band == pytest.approx(0.003) and lost.in_time == 0.001
+    both = trend([1.0, 1.4, 1.5], 1.0, (0.01, 0.004, 0.001))
+    assert both.order == pytest.approx(2.0) and both.band == pytest.approx(1.25 * 0.1 / 3 + 0.001)
+
+
+@pytest.mark.parametrize("name", ["quenched-wall", "cooling-sphere", "deep-wall-film", "lumped-film"])
+def test_bands_of_runs_hold_what_is_exact(name: str) -> None:
+    """Cells and steps are halved together; both parts of the error are in the band, and it becomes smaller."""
+    flow, case = Flow(), family(name).case()
+    levels = list(uniform_refinement(flow, case, 3))
+    assert all(later < 0.6 * first for first, later in zip(levels[0].in_time, levels[2].in_time, strict=True))
+    checks = next(each for each in flow.outcomes(case) if each.checks).checks
+    for check, found in zip(checks, trends(levels), strict=True):
+        assert check.expected is not None
+        assert abs(found.limit - check.expected) <= found.band, check.name
+        assert 0 < found.in_time <= found.band
+        assert found.band <= 2e-3 * max(abs(check.expected), 100), check.name
+
+
 def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = str(tmp_path / "c.ember")
     assert main(["new", "wall-corner", "-o", path]) == 0

@@ -8,14 +8,18 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.values.display import shown, time_shown
+from blunt_ember.case.values.display import shown, shown_difference, time_shown
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import Note
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.transient.bounds import met_at, together
 from blunt_ember.fem.transient.run import Run
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
 _SLACK = 0.5
+#: Share of all temperatures that may lie beyond what heat can lead to, and instants looked at.
+_BEYOND, _LOOKED_AT = 5e-4, 50
 
 
 def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) -> tuple[Note, ...]:
@@ -37,12 +41,38 @@ def run_remarks(case: Case, run: Run) -> Iterator[Note]:
     frames = {int(np.argmin(np.abs(kept - t))) for t in extreme}
     t = float(np.nextafter(run.times[-1], -np.inf))
     yield from remarks(case, run.pieces[-1][1], np.array([run.fields.field(frame) for frame in sorted(frames)]), t)
+    yield from _out_of_bounds(case, run)
     if run.unfinished:
         yield Note(("clock",), f"the run was stopped at {time_shown(run.times[-1])}; what comes after is missing")
     clock = case.document.running_clock
     waited = clock is not None and (clock.stages[-1].until if clock.stages else clock.until) is not None
     if waited and not run.met and not run.unfinished:
         yield Note(("clock",), f"the condition was not met by {time_shown(run.times[-1])}, where the clock ends")
+
+
+def _out_of_bounds(case: Case, run: Run) -> Iterator[Note]:
+    """Temperatures that no flow of heat leads to, which cells or steps too large for a sudden change make."""
+    first = run.fields.field(0)
+    span = float(run.highest.max() - run.lowest.min())
+    bounds = [(float(run.lowest[0]), float(run.highest[0]))]
+    times = run.times[:: max(1, len(run.times) // _LOOKED_AT)]
+    for begin, problem in run.pieces:
+        end = next((t for t, _ in run.pieces if t > begin), float(run.times[-1]))
+        terms = build_terms(problem, 0.0)
+        seen = [begin, *times[(times > begin) & (times < end)].tolist(), float(np.nextafter(end, -np.inf))]
+        bounds += [met_at(problem, terms, first, 0.0, t) for t in seen]
+    low, high = together(bounds)
+    below, above = low - float(run.lowest.min()), float(run.highest.max()) - high
+    if max(below, above) <= _BEYOND * span:
+        return
+    kind = case.units.of(TEMPERATURE)
+    side, by, bound = ("above", above, high) if above > below else ("below", below, low)
+    slack = _BEYOND * span
+    until = run.times[(run.highest > high + slack) | (run.lowest < low - slack)][-1]
+    reach = f"temperatures reach {shown_difference(by, kind)} {side} {shown(bound, kind)}"
+    what = f"{reach} up to {time_shown(float(until))}, to which no heat can lead"
+    cure = "smaller cells, or a 'lumped' capacity with cells of order 1, take that away"
+    yield Note(("clock",), f"{what}: the cells are too large for how suddenly it changes; {cure}")
 
 
 def _below_zero(temperatures: Floats) -> Iterator[Note]:

@@ -9,27 +9,29 @@ import numpy as np
 import pyamg
 from pyamg.relaxation.relaxation import gauss_seidel
 from scipy.sparse import csr_array, csr_matrix
-from scipy.sparse.linalg import LinearOperator, cg, gmres, splu
+from scipy.sparse.linalg import LinearOperator, cg, gmres
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.factors import factorised
 
 Correction = Callable[[Floats], Floats]
 
 #: Unknowns above which multigrid is faster than factors, in a solid and in a plane, whose factors stay thinner.
-#: Measured on quadratic cells, two cores: a plane of 14 600 nodes takes 0.07 s by factors and 0.08 s by multigrid,
-#: 64 500 nodes 0.48 s and 0.28 s, 252 000 nodes 3.9 s and 1.2 s.
-MULTIGRID_NODES = 4_000
-PLANE_NODES = 20_000
+#: Measured on quadratic cells, one core, factors and one solution beside multigrid: a plane of 44 300 unknowns takes
+#: 0.40 s and 0.50 s, 178 000 unknowns 1.1 s and 1.5 s, 715 000 unknowns 6.0 s and 4.1 s; a solid of 5 700 unknowns
+#: 0.04 s and 0.06 s, 27 000 unknowns 0.54 s and 0.27 s, 74 300 unknowns 3.7 s and 0.7 s.
+MULTIGRID_NODES = 8_000
+PLANE_NODES = 250_000
 #: How many times as many where a matrix is solved with again and again, as in steps of time.
-REPEATED = 8
+REPEATED = 12
 #: Unknowns above which a matrix that is solved with repeatedly is first tried without any preparation, and the steps
 #: that may take: in a short step of time its diagonal outweighs the rest, and neither factors nor grids pay.
 PLAIN_NODES = 5_000
 PLAIN_STEPS = 80
 PLAIN_TOLERANCE = 1e-11
 #: Unknowns up to which factors are tried where conjugate gradients do not get there, by dimension.
-MOST_FACTORED = {1: 1_000_000, 2: 300_000, 3: 30_000}
+MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
 RUN_TOLERANCE = 1e-7
 RUN_STEPS = 400
@@ -80,7 +82,7 @@ class LinearSolver:
         self.prepared = True
         self.method = "direct"
         if not self.multigrid:
-            self._correct = _factorised(self._matrix, self._symmetric)
+            self._correct = factorised(self._matrix, self._symmetric)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
         self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric)
@@ -102,7 +104,7 @@ class LinearSolver:
             if not gap <= POOR * np.linalg.norm(left):
                 self.multigrid = False
                 self.method = "direct, as the iteration did not get there"
-                self._correct = _factorised(self._matrix, self._symmetric)
+                self._correct = factorised(self._matrix, self._symmetric)
                 found = self._correct(left)
         return found
 
@@ -151,21 +153,6 @@ def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:
     scaled = LinearOperator(matrix.shape, matvec=lambda x: np.ravel(x) / diagonal, dtype=float)
     found, failed = cg(matrix, left, rtol=PLAIN_TOLERANCE, maxiter=PLAIN_STEPS, M=scaled)
     return None if failed else np.asarray(found)
-
-
-def _factorised(matrix: csr_array, symmetric: bool) -> Correction:
-    pivots = 0.0 if symmetric else None
-    try:
-        factors = splu(
-            matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=pivots, options={"SymmetricMode": symmetric}
-        )
-    except (RuntimeError, MemoryError) as error:
-        raise SolverError(f"the equations have no single solution ({error})") from error
-
-    def correct(left: Floats) -> Floats:
-        return factors.solve(left)
-
-    return correct
 
 
 def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> tuple[Correction, Correction]:

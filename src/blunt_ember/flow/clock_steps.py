@@ -14,7 +14,6 @@ from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.fem.transient.time_constants import time_scales
 from blunt_ember.flow.cache import Step
-from blunt_ember.flow.error_estimate import EXACTER
 from blunt_ember.flow.run_plan import (
     RunRequest,
     breaks_of,
@@ -71,13 +70,12 @@ class ClockSteps:
             return make()
         return steps.cache.get(Step.REQUEST, steps.keys.of(case, Step.REQUEST, on.refinement, case.folder), make)
 
-    def ran(self, case: Case, refinement: float) -> Ran:
-        """Return the run on divided cells, which is more exact in time too; one that was stopped is not kept."""
+    def ran(self, case: Case, refinement: float, time_tolerance_factor: float = 1) -> Ran:
+        """Return the run on divided cells, with so much larger errors in time; one that was stopped is not kept."""
         steps = self._steps
         request = self.request(case, steps.mesh(case, refinement))
-        if refinement > 1:
-            request = replace(request, tolerance_factor=EXACTER)
-        key = steps.keys.of(case, Step.RUN, refinement)
+        request = replace(request, tolerance_factor=time_tolerance_factor)
+        key = steps.keys.of(case, Step.RUN, refinement, time_tolerance_factor)
         if steps.cache.known(Step.RUN, key):
             return steps.cache.get(Step.RUN, key, lambda: self._run(request, steps.on_progress))
         ran = self._run(request, steps.on_progress)

@@ -39,11 +39,10 @@ class ResolveSpec:
     time_tolerance_factor: float = 1.0
 
 
-#: How much more exact in time a solution on divided cells is.
-EXACTER = 0.0625
 #: Why there are no errors where what was running was asked to stop.
 STOPPED = "it was stopped before the errors were estimated"
-_FINER = ResolveSpec(2, EXACTER)
+#: On divided cells it is more exact in time as well.
+_FINER = ResolveSpec(2, 0.0625)
 #: They differ in cells and steps: an answer that one of them leaves where it is by chance is moved by another.
 _COARSER = (ResolveSpec(0.5, 8.0), ResolveSpec(0.55, 6.0), ResolveSpec(0.6, 4.0))
 _LOOSER = 8.0

@@ -82,15 +82,17 @@ class Flow:
             too_large = SolverError("the mesh does not fit in memory; state a larger size")
             yield replace(reached, trouble=too_large, final=True, seconds=time.perf_counter() - start)
 
-    def solved(self, case: Case, refinement: float = 1) -> SolvedField:
-        """Return the solution on the mesh of a case with every cell divided so often; raise what stops it."""
+    def solved(self, case: Case, refinement: float = 1, time_tolerance_factor: float = 1) -> SolvedField:
+        """Return the solution on the mesh of a case with every cell divided so often, with so much larger errors in
+        time; raise what stops it."""
         if case.document.running_clock is not None:
-            return self._clock.ran(case, refinement).solved
+            return self._clock.ran(case, refinement, time_tolerance_factor).solved
         return self._steps.solved(case, refinement)
 
-    def solved_on(self, case: Case, mesh: Mesh) -> tuple[SolvedField, Problem]:
-        """Return the solution on a mesh of the body, and the problem that was solved, the last one of a run."""
-        return self._solved_anew(case, self._steps.own_mesh(case, mesh), 1.0, self._on_progress)
+    def solved_on(self, case: Case, mesh: Mesh, time_tolerance_factor: float = 1) -> tuple[SolvedField, Problem]:
+        """Return the solution on a mesh of the body, with so much larger errors in time, and the problem that was
+        solved, the last one of a run."""
+        return self._solved_anew(case, self._steps.own_mesh(case, mesh), time_tolerance_factor, self._on_progress)
 
     def answers_again(self, case: Case, again: ResolveSpec) -> tuple[float, ...]:
         """Return the mesh value of every question, in SI, in a second solution that is not kept.

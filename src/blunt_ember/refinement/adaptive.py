@@ -26,7 +26,7 @@ from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.refinement.goal_oriented_error import weighed_error
-from blunt_ember.refinement.uniform import MOST_NODES, RefinementLevel
+from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
 
 #: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
 _MORE, _SHRINK, _GROW = 2.0, 0.2, 1.6
@@ -36,6 +36,8 @@ _SHRINK_GENTLY = 0.5
 #: The share of a slab that may want more layers than it gets.
 _WANTING = 0.1
 _MOST_MESHES = 14
+#: Meshes at most from which on steps are made no shorter.
+_SHORTEST = 3
 #: Instants of a run at which the error of the flux is looked at.
 _INSTANTS = 6
 
@@ -65,15 +67,18 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
     mesh = generate_mesh(geometry, document.mesh, 1, document.members_of)
     if isinstance(geometry, ImportedGeometry):
         require_simplices(mesh)
-    for _ in range(_MOST_MESHES):
+    for number in range(_MOST_MESHES):
         if found and mesh.node_count > most:
             return
-        solved, problem = flow.solved_on(case, mesh)
+        exactness = SMALLER_STEPS ** min(number, _SHORTEST)
+        solved, problem = flow.solved_on(case, mesh, exactness)
         estimate = _estimated(solved, problem)
         values = flow.answers(case, solved)
-        found.append(
-            RefinementLevel(mesh.node_count, mesh.cell_count, values, time.perf_counter() - begin, estimate.share)
-        )
+        in_time: tuple[float, ...] = ()
+        if solved.run is not None:
+            in_time = in_time_of(values, flow.answers(case, flow.solved_on(case, mesh, LONGER * exactness)[0]))
+        seconds = time.perf_counter() - begin
+        found.append(RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time))
         yield found[-1]
         allowed = allowances(case, found[-1], solved)
         settled = all(gap <= most_off for gap, most_off in zip(left_over(found), allowed, strict=True))
@@ -92,13 +97,12 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
 
 def left_over(levels: Sequence[RefinementLevel]) -> tuple[float, ...]:
     """Return how far each answer (a,) may still be off, SI: the last change, or a quarter of the one before if that is
-    more, so that an answer which stands still by chance is not taken for settled."""
+    more, so that an answer which stands still by chance is not taken for settled; and what steps in time are off by."""
     if len(levels) < 2:
         return tuple(float("inf") for _ in levels[-1].values)
     changes = np.abs(np.diff([level.values for level in levels[-3:]], axis=0))
-    if len(changes) == 2:
-        return tuple(np.maximum(changes[1], changes[0] / 4).tolist())
-    return tuple(changes[0].tolist())
+    change = np.maximum(changes[1], changes[0] / 4) if len(changes) == 2 else changes[0]
+    return tuple((change + np.array(levels[-1].in_time or 0.0)).tolist())
 
 
 def allowances(case: Case, level: RefinementLevel, solved: SolvedField) -> tuple[float, ...]:

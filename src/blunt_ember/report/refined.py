@@ -16,8 +16,10 @@ from blunt_ember.report.checks_table import aligned
 
 def trends(levels: Sequence[RefinementLevel]) -> tuple[Trend, ...]:
     """Return what each answer of a sequence tends to whose cells were halved from level to level."""
-    columns = zip(*(level.values for level in levels), strict=True)
-    return tuple(trend(values, abs(values[-1])) for values in columns)
+    columns = list(zip(*(level.values for level in levels), strict=True))
+    in_time = list(zip(*(level.in_time for level in levels), strict=True)) or [()] * len(columns)
+    highest = levels[-1].highest
+    return tuple(trend(values, abs(values[-1]), off, highest) for values, off in zip(columns, in_time, strict=True))
 
 
 def refined_rows(
@@ -41,9 +43,19 @@ def refined_rows(
         )
         bands = [f"± {shown_difference(each.band, kind)}" for each, kind in zip(found, kinds, strict=True)]
         rows.append(["within", "", *bands, ""])
+        if levels[-1].in_time:
+            rows.append(
+                ["of it in time", "", *(_in_time(each, kind) for each, kind in zip(found, kinds, strict=True)), ""]
+            )
         if any(each.note for each in found):
             rows.append(["", "", *(each.note for each in found), ""])
     return [[*row, *[""] * (len(rows[0]) - len(row))] for row in rows]
+
+
+def _in_time(found: Trend, kind: Kind) -> str:
+    """How much of a band is that of steps in time, and whether that is the larger part."""
+    larger = "larger" if found.in_time > found.band - found.in_time else "smaller"
+    return f"± {shown_difference(found.in_time, kind)}, the {larger} part"
 
 
 def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool) -> str:

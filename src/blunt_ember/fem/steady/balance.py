@@ -172,8 +172,7 @@ class Balance:
                 at = self.excess_of(free)
                 couplings = self.couplings(at)
                 dimension = self.problem.mesh.dimension
-                repeated = bool(couplings) and dimension < 3  # where cycles take what couples along
-                sparse = LinearSolver(self.matrix(at), self.coarse, dimension, self.symmetric, repeated)
+                sparse = LinearSolver(self.matrix(at), self.coarse, dimension, self.symmetric, bool(couplings))
                 solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
             trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))

@@ -11,6 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.coupling import Solves, coupled
 from blunt_ember.fem.linear import LinearSolver
+from blunt_ember.fem.transient.bounds import Bounds, met_at, together
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
 
@@ -153,36 +154,12 @@ class Stepper:
         inner = State(midway.t, midway.excess, self.heating.content(midway.excess), after.heat)
         return TimeStep(before, inner, after, float(np.abs(after.excess - made.after.excess).max()), even=True)
 
-    def _bounds(self, made: TimeStep, seen: float) -> tuple[float, float]:
+    def _bounds(self, made: TimeStep, seen: float) -> Bounds:
         """Lowest and highest excess, K, that heat may flow to, as no source stands against it."""
-        problem, reference_temperature = self.heating.problem, self.heating.reference_temperature
-        values = [made.before.excess.min(), made.before.excess.max()]
-        signs: list[float] = []
-        for t in (made.before.t, made.inner.t, seen):
-            held = self.heating.held(t)[self.heating.constraints.held_nodes]
-            values += [held.min(), held.max()] if len(held) else []
-            behind = [law.opening for law in problem.enclosures if law.opening is not None]
-            values += [float(each.at({"t": np.array([t])})[0]) - reference_temperature for each in behind]
-            for name, laws in problem.exchanges.items():
-                nodes = problem.mesh.surfaces[name].nodes
-                where = {
-                    **problem.mesh.space.variables(problem.mesh.points[nodes]),
-                    "t": np.full(len(nodes), t),
-                    "T": made.before.excess[nodes] + reference_temperature,
-                }
-                for law in (ambient for each in laws for ambient in each.ambient):
-                    around = law.at(where) - reference_temperature
-                    values += [around.min(), around.max()]
-                for law in (imposed for each in laws for imposed in each.imposed):
-                    flux = law.at(where)
-                    signs += [flux.min(), flux.max()]
-        for term in self.heating.terms:
-            if term.kind in ("region", "point"):
-                heat = term.heat(made.before.excess[term.nodes], seen)
-                signs += [heat.min(), heat.max()]
-        low = -np.inf if min(signs, default=0.0) < 0 else float(min(values))
-        high = np.inf if max(signs, default=0.0) > 0 else float(max(values))
-        return low, high
+        heating, before = self.heating, made.before.excess
+        times = (made.before.t, made.inner.t, seen)
+        met = [met_at(heating.problem, heating.terms, before, heating.reference_temperature, t) for t in times]
+        return together([(float(before.min()), float(before.max())), *met])
 
     def _settled(
         self, known: Floats, weight: float, t: float, guess: Floats, before: State, seen: float | None = None
