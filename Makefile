@@ -40,6 +40,7 @@ bench: setup
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/steady.py
 	$(PYTHON) bench/clock.py
 	$(PYTHON) bench/estimates.py
+	$(PYTHON) bench/singular.py
 	$(PYTHON) bench/refining.py
 	$(PYTHON) bench/enclosures.py
 

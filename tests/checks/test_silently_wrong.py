@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.case.editing.edits import appended, with_value
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.cli.command import SOLVER_FAILED
 from blunt_ember.cli.main import main
+from blunt_ember.errors import SolverError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.report.number_tables import number_table
@@ -101,3 +104,35 @@ def test_a_ledger_that_does_not_close_is_no_answer(tmp_path: Path, capsys: pytes
     write_case(runaway(), path)
     assert main(["solve", str(path)]) == SOLVER_FAILED
     assert "no answer" in capsys.readouterr().err
+
+
+def two_blocks(**more: Any) -> dict[str, Any]:
+    places = {"p": ("a", "0 mm"), "q": ("b", "50 mm")}
+    regions = {
+        name: {"shape": "rectangle", "size": ["50 mm", "50 mm"], "at": [x, "0 mm"], "material": material}
+        for name, (material, x) in places.items()
+    }
+    return {
+        "format": FORMAT,
+        "materials": {"a": {"k": "1e12 W/(m K)"}, "b": {"k": "1e-12 W/(m K)"}},
+        "body": {"kind": "section", "depth": "1 m", "regions": regions},
+        "surroundings": [{"on": "p.left", "temperature": "100 °C"}, {"on": "q.right", "temperature": "20 °C"}],
+        "questions": [{"name": "in", "heat_flow": "p.left"}, {"name": "out", "heat_flow": "q.right", "basis": "area"}],
+        **more,
+    }
+
+
+def test_a_heat_lost_in_round_off_has_an_error_as_large_as_that() -> None:
+    """Read on the side that hardly resists it is none at all; on the other one it is exact to its digits."""
+    into, out = Flow().run(case_from_data(two_blocks())).checks
+    expected = 1e-12 * 80
+    assert abs(into.value - expected) <= into.error < 10
+    assert out.value == pytest.approx(-expected / 0.05, rel=1e-9)
+    assert 0 < out.error < 1e-6 * abs(out.value)
+
+
+def test_heat_that_grows_with_temperature_without_end_is_not_said_to_be_taken_out() -> None:
+    growing = [{"region": "p", "per_volume": "1e5 W/m³*(T/(1 K))/300*40"}]
+    plain = {"a": {"k": "1 W/(m K)"}, "b": {"k": "2 W/(m K)"}}
+    with pytest.raises(SolverError, match="heats up without end"):
+        Flow().run(case_from_data(two_blocks(materials=plain, heat_inside=growing)))

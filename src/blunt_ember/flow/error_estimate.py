@@ -14,9 +14,11 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
+from blunt_ember.fem.singular_flux import flux_is_singular
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -26,6 +28,9 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 #: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
 #: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
+#: Where the flux is singular an answer may keep more of its error, down to an order of 0.6; and it leaps from mesh to
+#: mesh, so that a part of what larger cells change is added.
+_LEFT_WHERE_SINGULAR, _PART_OF_LARGER = 3.0, 0.3
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -85,6 +90,7 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts(solver, case, solved, values)
+        amounts = np.maximum(amounts, _round_off(solver, case, solved))
     except StoppedError:
         return Errors(none, missing=STOPPED)
     except MemoryError:
@@ -101,9 +107,13 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
 
 def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     in_time = "" if solved.run is None else " and other steps in time"
-    halved = f"twice the change on cells of half the size{in_time}"
+    halved = f"on cells of half the size{in_time}"
     if _small(solved):
-        return _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values), halved
+        change = np.abs(solver.answers_again(case, _FINER) - values)
+        if not _singular(solved):
+            return _LEFT_BY_FINER * change, f"twice the change {halved}"
+        told_by = f"three times the change {halved}, as the flux has singularities, and a part of that on larger cells"
+        return _LEFT_WHERE_SINGULAR * change + _by_larger(solver, case, values), told_by
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -114,7 +124,33 @@ def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) ->
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    return _by_finer(solver, case, solved, values), halved
+    return _by_finer(solver, case, solved, values), f"twice the change {halved}"
+
+
+def _round_off(solver: Solves, case: Case, solved: SolvedField) -> Floats:
+    """What round-off may make of heat flows (a,), SI, 0 for other answers: what cells say no more cannot be less."""
+    if solved.run is not None:
+        return np.zeros(len(case.document.questions))
+    found = np.abs(solver.answers(case, replace(solved, heat=solved.round_off)))
+    return np.where([question.asks == HeatFlowQuestion.asks for question in case.document.questions], found, 0.0)
+
+
+def _by_larger(solver: Solves, case: Case, values: Floats) -> Floats:
+    """A part of the change on larger cells (a,), so that no answer stands still by chance; 0 where there are none."""
+    if not _joinable(case):
+        return np.zeros(len(values))
+    try:
+        return _PART_OF_LARGER * np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), values))
+    except StoppedError:
+        raise
+    except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
+        return np.zeros(len(values))
+
+
+def _singular(solved: SolvedField) -> bool:
+    """Whether the flux is singular somewhere; of a run, in the end."""
+    problem = solved.problem if solved.run is None else solved.run.pieces[-1][1]
+    return problem is not None and flux_is_singular(problem)
 
 
 def _small(solved: SolvedField) -> bool:

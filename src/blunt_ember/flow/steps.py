@@ -12,7 +12,7 @@ from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import NewtonStep
-from blunt_ember.fem.steady.heat_flows import heat_flows
+from blunt_ember.fem.steady.heat_flows import heat_flows, round_off
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
@@ -118,6 +118,7 @@ class Steps:
             solution.temperature,
             self.heat(case, on),
             problem=self.problem(case, on),
+            round_off=round_off(self.problem(case, on), solution),
         )
 
     def solved_anew(self, case: Case, on: CaseMesh, on_progress: OnProgress) -> tuple[SolvedField, Problem]:

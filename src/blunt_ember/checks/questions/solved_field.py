@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -42,8 +42,9 @@ class SolvedField:
     heat: dict[str, float]
     run: Run | None = None
     columns: RunColumns | None = None
-    #: What was solved, where no clock runs.
+    #: What was solved, where no clock runs; and what round-off makes of the ``heat``.
     problem: Problem | None = None
+    round_off: dict[str, float] = field(default_factory=dict)
 
     @property
     def span(self) -> float:

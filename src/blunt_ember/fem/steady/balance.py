@@ -108,17 +108,15 @@ class Balance:
             left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
         return left
 
-    def noise(self, excess: Floats) -> float:
-        """What the last digits of the temperatures make of heat through all nodes together, W."""
-        total = 0.0
+    def noise(self, excess: Floats) -> Floats:
+        """What the last digits of the temperatures make of heat at every node (n,), W."""
+        total = np.zeros(len(excess))
         for term in self.terms:
             slope = term.slope(excess[term.nodes], self.t)
             if slope is not None:
-                total += float(np.abs(np.trace(slope, axis1=1, axis2=2)).sum())
-        count = len(excess)
-        return float(
-            np.finfo(float).eps * (np.abs(excess).max() + abs(self.reference_temperature)) * total / np.sqrt(count)
-        )
+                own = np.abs(np.diagonal(slope, axis1=1, axis2=2))
+                total += np.bincount(term.nodes.ravel(), own.ravel(), minlength=len(total))
+        return np.finfo(float).eps * (np.abs(excess).max() + abs(self.reference_temperature)) * total
 
     def matrix(self, excess: Floats) -> csr_array:
         """Minus the derivative of the residual, for the free temperatures."""
@@ -197,8 +195,17 @@ class Balance:
             raise SolverError(f"{what}; still {steps[-1].residual:.1g} of the heat that flows is left over; {why}")
         excess = self.excess_of(free)
         if (excess + self.reference_temperature < -1e-6).any():
-            raise SolverError("more heat is taken out than can flow in: the temperature would fall below absolute zero")
+            raise SolverError(self._no_temperature())
         return excess, solver.method if solver else "direct", tuple(steps)
+
+    def _no_temperature(self) -> str:
+        """Why the balance has no temperatures above absolute zero."""
+        sources = [term for term in self.terms if term.kind == "region" and not term.linear]
+        warm = np.zeros(self.problem.mesh.node_count)
+        if sum(float(term.heat(warm[term.nodes], self.t).sum()) for term in sources) > 0:
+            what = "the heat that arises grows with temperature faster than it can flow away, so that none settles"
+            return f"{what}: the body heats up without end; state less heat, or better cooling"
+        return "more heat is taken out than can flow in: the temperature would fall below absolute zero"
 
     def _left(self, free: Floats) -> tuple[Floats, float]:
         """The residual (f,), and the size of the heat flows it is the sum of."""

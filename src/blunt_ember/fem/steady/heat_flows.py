@@ -27,6 +27,15 @@ def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
     return HeatFlows(problem, heat.constraints).of(heat.given, heat.reaction)
 
 
+def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
+    """Return what the last digits of temperatures make of the heat in W through every surface, by its name."""
+    heat = solution.heat
+    if heat is None:
+        raise SolverError("the heat of this solution was not kept")
+    surfaces = problem.mesh.surfaces.items()
+    return {name: float(np.linalg.norm(heat.noise[facets.nodes])) for name, facets in surfaces}
+
+
 class HeatFlows:
     """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
 

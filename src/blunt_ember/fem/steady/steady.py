@@ -24,6 +24,8 @@ class NodalHeat:
     given: tuple[Given, ...]
     reaction: Floats
     constraints: Constraints
+    #: What round-off of temperatures makes of heat at every node (n,), W.
+    noise: Floats
 
 
 @dataclass(frozen=True)
@@ -69,6 +71,7 @@ def solve_steady(
     temperature = excess + balance.reference_temperature
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    notes, noise = separate_parts(problem, parts), balance.noise(excess)
-    heat = NodalHeat(given, reaction, balance.constraints)
-    return Solution(temperature, method, steps, notes, noise, heat)
+    noise = balance.noise(excess)
+    heat = NodalHeat(given, reaction, balance.constraints, noise)
+    in_all = float(noise.sum() / np.sqrt(len(noise)))
+    return Solution(temperature, method, steps, separate_parts(problem, parts), in_all, heat)
