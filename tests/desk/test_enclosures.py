@@ -142,3 +142,53 @@ def teal(window: Window) -> int:
     image = window.stage.grab().toImage()
     colours = (image.pixelColor(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2))
     return sum(colour.blue() > colour.red() + 40 and colour.green() > colour.red() + 40 for colour in colours)
+
+
+def test_half_a_chamber_in_space_is_mirrored_and_what_it_sees_is_lit_through_the_walls(
+    window: Window, qtbot: QtBot
+) -> None:
+    """Taken out of the mirror it is open; put back, the picture shows what the floor sees, with its shares."""
+    opened(window, qtbot, dict(family("setting-chamber").case().data))
+    assert window.outcome is not None and window.outcome.problem is not None
+    choose(window, "mirrors chamber", "no longer in kiln.cut")
+    waits_open(window, qtbot)
+    assert "it is open" in str(window.outcome.trouble)
+    choose(window, "mirrors chamber", "in kiln.cut")
+    settled(qtbot, window)
+    assert said(window, "enclosures", "chamber", "mirrors") == ["kiln.cut"]
+    seen = seen_from(window.outcome.problem, "kiln.chamber bottom")
+    assert sum(seen.values()) == pytest.approx(1.0, abs=1e-6)
+    dark = window.stage.grab().toImage()
+    window.stage.light(("kiln.chamber bottom",))
+    QTest.qWait(50)
+    assert window.stage.grab().toImage() != dark
+
+
+def test_a_plate_is_given_one_temperature_and_its_own_again(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, door())
+    choose(window, "add enclosure", "tile.right and", "sheet.left")
+    choose(window, "opening enclosure", "it is closed: what is missing is shared out")
+    settled(qtbot, window)
+    assert window.outcome is not None and window.outcome.problem is not None
+    before = window.outcome.checks[0].value
+    choose(window, "add isothermal", "tile")
+    settled(qtbot, window)
+    assert said(window, "isothermal") == [{"region": "tile"}]
+    assert window.outcome.solution is not None
+    tile = window.outcome.solution.temperature[window.outcome.mesh.surfaces["tile.right"].nodes]
+    assert tile == pytest.approx(1213.15, abs=1e-6), "it is held on its other side"
+    assert window.outcome.checks[0].value > 1.5 * before
+    choose(window, "isothermal 0", "also sheet")
+    waits_or_settles(window, qtbot)
+    assert said(window, "isothermal") == [{"region": ["tile", "sheet"]}]
+    window.current.undo()
+    settled(qtbot, window)
+    window.sheet.findChild(QToolButton, "remove isothermal 0").click()
+    settled(qtbot, window)
+    assert not said(window, "isothermal")
+    assert window.outcome.checks[0].value == pytest.approx(before, rel=1e-9)
+
+
+def waits_or_settles(window: Window, qtbot: QtBot) -> None:
+    """Wait until what is shown is of the case as it stands."""
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.case is window.current.case, timeout=PATIENCE)
