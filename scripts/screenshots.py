@@ -10,19 +10,18 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from blunt_ember.picture.look import Whole
-
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
-#: Families that are shown, the name of the picture, the lens, the view of the strip and what is read along a line.
+#: Families that are shown, the name of the picture, the lens, the view of the strip, and what is read along a line or
+#: stands in the table.
 _FAMILIES: tuple[tuple[str, str, str, str, str], ...] = (
     ("hollow-cylinder", "pipe", "Temperature", "along a line", "heat flux"),
     ("stacked-floor", "stacked", "Shape", "along a line", "temperature"),
     ("bowl", "bowl", "Mesh", "along a line", "temperature"),
-    ("rod-film-tip", "rod", "Temperature", "table", ""),
+    ("rod-film-tip", "rod", "Temperature", "table", "surfaces"),
     ("wall-contact", "joint", "Temperature", "resistances", ""),
-    ("hollow-sphere", "turned", "Heat flow", "along a line", "temperature"),
+    ("setting-chamber", "enclosure", "Temperature", "table", "exchange"),
 )
 
 
@@ -85,14 +84,16 @@ def _take(folder: Path) -> None:
         spin(lambda: window.outcome is not None and window.outcome.final)
         window.stage.set_lens(lens)
         window.strip.choose_view(view)
-        if what:
+        if view == "along a line":
             window.strip.line.what.setCurrentText(what)
             window.strip.line.refresh()
         if view == "table":
-            window.strip.tables.which.setCurrentText("surfaces")
+            window.strip.tables.which.setCurrentText(what)
             window.strip.tables.refresh()
-        window.stage.looks.draw_whole(Whole(deep=picture == "turned"))
+        if picture == "enclosure":
+            window.stage.light(("kiln.chamber bottom",))
         grab(picture)
+    window.stage.light(())
     window.strip.choose_view("along a line")
     window.stage.set_lens("Temperature")
     window.show_case(family("hot-edge-plate").case(), None)

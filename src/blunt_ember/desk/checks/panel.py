@@ -21,6 +21,7 @@ from blunt_ember.case.values.units import HEAT_FLOW, Kind
 from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.checks.deviation_ruler import DeviationRuler
+from blunt_ember.desk.widgets.elided_label import ElidedLabel
 from blunt_ember.flow.error_estimate import Errors
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -155,7 +156,7 @@ class LedgerTable(QWidget):
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(1, 1)
         layout.addLayout(self._grid)
-        self._cells: list[tuple[QLabel, QLabel, QLabel, QLabel]] = []
+        self._cells: list[tuple[ElidedLabel, QLabel, QLabel, QLabel]] = []
 
     def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme, heat: Kind = HEAT_FLOW) -> None:
         """Take another ledger; figures align on their decimal point."""
@@ -177,7 +178,7 @@ class LedgerTable(QWidget):
             rows.append(("does not balance", "", said, theme.quiet if ledger.relative < 1e-9 else theme.off))
             rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.joints]
         while len(self._cells) < len(rows):
-            cells = (_label("strong"), _label("quiet"), _label("", Qt.AlignmentFlag.AlignRight), _label("quiet"))
+            cells = (ElidedLabel(named=True), _label("quiet"), _label("", Qt.AlignmentFlag.AlignRight), _label("quiet"))
             for column, cell in enumerate(cells):
                 self._grid.addWidget(cell, len(self._cells), column)
             self._cells.append(cells)
@@ -188,7 +189,7 @@ class LedgerTable(QWidget):
                 name, statement, flow, colour = rows[place]
                 last = place >= len(ledger.rows) if ledger is not None else True
                 _look(cells[0], "role", "quiet" if last else "strong")
-                cells[0].setText(name)
+                cells[0].say(name)
                 cells[1].setText(statement)
                 cells[2].setText(flow)
                 cells[2].setStyleSheet(f"color: {colour};")
