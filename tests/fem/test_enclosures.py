@@ -19,6 +19,7 @@ from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.gallery.families import family
 from blunt_ember.radiation.chamber import ChamberError, chamber_of
 
 
@@ -405,3 +406,59 @@ def test_an_edit_of_an_emissivity_takes_no_new_views() -> None:
     assert second.problem is not None
     assert second.problem.enclosures[0].chamber is first.problem.enclosures[0].chamber
     assert second.checks[0].value < first.checks[0].value
+
+
+def kiln(half: bool) -> dict[str, Any]:
+    """A chamber with a post in its middle; of the left half alone the right one is seen in a mirror."""
+    share = 0.5 if half else 1.0
+    regions = {
+        "frame": block(0, 300 * share, "a", 200),
+        "hole": {"shape": "rectangle", "at": ["90 mm", "50 mm"], "size": [f"{120 * share} mm", "100 mm"], "void": True},
+        "post": {
+            "shape": "rectangle",
+            "at": ["140 mm", "80 mm"],
+            "size": [f"{20 * share} mm", "30 mm"],
+            "material": "b",
+        },
+    }
+    cooled = ["frame.top", "frame.left", *([] if half else ["frame.right"])]
+    return plates(
+        body={"kind": "section", "regions": regions},
+        surroundings=[
+            {"on": "frame.bottom", "temperature": "800 °C"},
+            {"on": cooled, "film": {"h": "10 W/(m² K)", "temperature": "20 °C"}},
+        ],
+        enclosures={"room": {"faces": [{"void": "hole"}], **({"mirrors": "frame.right"} if half else {})}},
+        mesh={"size": "10 mm"},
+        questions=[
+            {"name": "loss", "heat_flow": "frame.bottom"},
+            {"name": "past the post", "view_factor": "frame.hole bottom", "to": "frame.hole top"},
+            {"name": "post", "mean": "post.top"},
+        ],
+    )
+
+
+def test_half_a_section_in_a_mirror_is_half_of_the_whole() -> None:
+    whole, half = (answered(kiln(each)) for each in (False, True))
+    loss, past, post = zip(*([check.value for check in each.checks] for each in (whole, half)), strict=True)
+    assert loss[1] == pytest.approx(loss[0] / 2, rel=1e-6)
+    assert past[1] == pytest.approx(past[0], rel=1e-12)
+    assert post[1] == pytest.approx(post[0], abs=1e-3)
+    assert set(half.problem.enclosed) == {
+        *(f"frame.hole {side}" for side in ("bottom", "top", "left")),
+        *(f"post.{side}" for side in ("bottom", "top", "left")),
+    }
+
+
+def test_half_a_muffle_sees_the_other_end_where_its_own_is_mirrored() -> None:
+    """A disc sees its own image across the height of the whole can (Howell C-41)."""
+    data = dict(family("muffle").data)
+    brick, hollow = (dict(data["body"]["regions"][name]) for name in ("brick", "muffle"))
+    brick["size"], hollow["size"] = ["radius + wall", "long/2 + wall"], ["radius", "long/2"]
+    data["body"] = {"kind": "turned section", "regions": {"brick": brick, "muffle": hollow}}
+    data["enclosures"] = {"muffle": {"faces": [{"void": "muffle"}], "mirrors": "brick.top"}}
+    data["surroundings"] = data["surroundings"][:1]
+    name = "brick.muffle bottom"
+    data["questions"] = [{"name": "F", "view_factor": name, "to": name, "expect": {"working": "F"}}]
+    (check,) = answered(data).checks
+    assert check.value == pytest.approx(check.expected, rel=1e-4)
