@@ -9,6 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
+from blunt_ember.checks.hints import hint
 from blunt_ember.checks.ledger import Ledger
 from blunt_ember.checks.questions.history import History
 from blunt_ember.checks.references.fits.field import ExactField, MovingField, exact_field_at
@@ -134,11 +135,11 @@ class Outcome:
 
 def with_errors(outcome: Outcome, errors: Errors) -> Outcome:
     """Return an outcome with the estimated errors of its answers, which makes it final."""
-    checks = tuple(
-        replace(check, error=None if np.isnan(amount) else amount)
-        for check, amount in zip(outcome.checks, errors.amounts, strict=True)
-    )
-    return replace(outcome, checks=checks, errors=errors, final=True)
+    checks = []
+    for check, amount in zip(outcome.checks, errors.amounts, strict=True):
+        error = None if np.isnan(amount) else amount
+        checks.append(replace(check, error=error, note=check.note or hint(check, error, outcome.run is not None)))
+    return replace(outcome, checks=tuple(checks), errors=errors, final=True)
 
 
 def without_errors(outcome: Outcome, why: str = STOPPED) -> Outcome:

@@ -39,6 +39,10 @@ SETTLED_SHARE = 0.005
 #: What a temperature is near to when nothing is said, K.
 _NEAR = 1.0
 
+#: How much smaller the error in time is where times are asked for and no tolerance is stated: when a temperature passes
+#: a value is told less well than the temperature, where it changes slowly.
+_FOR_TIMES = 0.25
+
 
 @dataclass(frozen=True)
 class RunRequest:
@@ -133,8 +137,16 @@ def breaks_of(case: Case) -> tuple[list[float], list[float]]:
 def control_of(clock: Clock, request: RunRequest) -> Control:
     """Return how the steps of a run are chosen."""
     factor, asked = request.tolerance_factor, tolerance_of(clock)
+    if "tolerance" not in clock.model_fields_set and _asks_for_times(request.case, clock):
+        factor *= _FOR_TIMES
     fixed = None if clock.step is None else clock.step.si * np.sqrt(factor)
     return Control(lambda span: factor * asked(span), request.scales.span, request.scales.slowest or np.inf, fixed)
+
+
+def _asks_for_times(case: Case, clock: Clock) -> bool:
+    """Whether it is asked when something comes true, or the clock ends then."""
+    ends = [clock.until, *(stage.until for stage in clock.stages)]
+    return any(each is not None for each in (*ends, *(question.condition for question in case.document.questions)))
 
 
 def tolerance_of(clock: Clock) -> Callable[[float], float]:

@@ -1,0 +1,24 @@
+"""What would make an answer better: the setting that is to be changed, where an answer is off or not told well."""
+
+from __future__ import annotations
+
+from blunt_ember.case.values.units import TIME
+from blunt_ember.checks.verdict import Check
+
+#: Share of a time beyond which its error is worth a word.
+_WELL_TOLD = 2e-3
+
+
+def hint(check: Check, error: float | None, runs: bool) -> str:
+    """Return what would help a ``check`` whose answer has an estimated ``error`` in SI; empty where nothing need."""
+    ways = "a smaller size of cells, or a smaller 'tolerance' of the clock," if runs else "a smaller size of cells"
+    if check.verdict == "off" and check.deviation is not None:
+        if error is None:
+            return f"how far off it may be is not known: see whether {ways} changes it"
+        if abs(check.deviation) <= error:
+            return f"its own error may be as large as that: {ways} tells more"
+        return "it is off by more than its error: smaller cells will not do; look at what is stated, and for which case"
+    of_time = check.kind.dimension == TIME.dimension
+    if of_time and error is not None and error > _WELL_TOLD * abs(check.value):
+        return "a smaller 'tolerance' of the clock tells this time better"
+    return ""
