@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
+from functools import cache
 from importlib.util import find_spec
+from types import ModuleType
 
 import numpy as np
 from scipy.sparse import csr_array, tril
@@ -12,6 +15,7 @@ from scipy.sparse.linalg import splu
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 
+_THREADS = "OPENBLAS_NUM_THREADS"
 #: Solves with a matrix: x (n,) of A x = left (n,).
 Solve = Callable[[Floats], Floats]
 
@@ -35,15 +39,30 @@ def factorised(matrix: csr_array, spd: bool) -> Solve:
     return lambda left: factors.solve(left)
 
 
+@cache
+def _single_threaded() -> ModuleType:
+    """Import CVXOPT with one thread for its linear algebra, which is read when it is loaded.
+
+    Threads of small factors wait for each other in a loop, and take the window its core: an edit took twice as long.
+    """
+    stated = os.environ.get(_THREADS)
+    os.environ[_THREADS] = stated or "1"
+    try:
+        import cvxopt.cholmod
+    finally:
+        if stated is None:
+            del os.environ[_THREADS]
+    return cvxopt
+
+
 def _cholesky(matrix: csr_array) -> Solve | None:
     """By CHOLMOD (Y. Chen et al., ACM Trans. Math. Softw. 35 (2008) 22); None where it is not positive definite."""
-    from cvxopt import cholmod, spmatrix
-    from cvxopt import matrix as dense
-
+    cvxopt = _single_threaded()
+    cholmod, dense = cvxopt.cholmod, cvxopt.matrix
     lower = tril(matrix, format="coo")
     places = (dense(each.astype(np.int64)) for each in (lower.row, lower.col))
     try:
-        given = spmatrix(dense(lower.data), *places, matrix.shape)
+        given = cvxopt.spmatrix(dense(lower.data), *places, matrix.shape)
         factor = cholmod.symbolic(given)
         cholmod.numeric(given, factor)
     except (ArithmeticError, MemoryError):
