@@ -174,3 +174,19 @@ def test_what_cannot_have_one_temperature_says_why(stated: dict[str, Any], messa
         data["joints"] = []
     with pytest.raises(CaseError, match=message):
         solved(data)
+
+
+@pytest.mark.parametrize("together", [False, True])
+def test_a_face_of_one_temperature_has_it_with_its_periodic_partner_or_is_refused(together: bool) -> None:
+    """The upper side is as the lower one is; if that alone is to be even, nothing could make the other so."""
+    data = case(isothermal=[{"on": ["wall.bottom", "wall.top"] if together else "wall.top"}])
+    data["surroundings"].append({"on": ["wall.bottom", "wall.top"], "periodic": True})
+    data["surroundings"][0] = {"on": "wall.left", "film": {"h": "50 W/(m² K)", "temperature": "300 °C"}}
+    data["questions"] = [{"name": "low", "lowest": "wall.top"}, {"name": "high", "highest": "wall.bottom"}]
+    if not together:
+        with pytest.raises(CaseError, match=r"let 'wall\.bottom' have it too"):
+            solved(data)
+        return
+    outcome = solved(data)
+    assert outcome.checks[0].value == pytest.approx(outcome.checks[1].value, abs=1e-9)
+    assert abs(outcome.ledger.relative) < 1e-11

@@ -17,7 +17,7 @@ def hint(check: Check, error: float | None, runs: bool) -> str:
             return f"how far off it may be is not known: see whether {ways} changes it"
         if abs(check.deviation) <= error:
             return f"its own error may be as large as that: {ways} tells more"
-        return "it is off by more than its error: smaller cells will not do; look at what is stated, and for which case"
+        return "it is off by more than its error: look first at what is stated, and at the case it is expected of"
     of_time = check.kind.dimension == TIME.dimension
     if of_time and error is not None and error > _WELL_TOLD * abs(check.value):
         return "a smaller 'tolerance' of the clock tells this time better"

@@ -13,6 +13,8 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.case.values.display import shown
+from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
@@ -81,6 +83,7 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
         taken[tie.nodes] = True
         ties.append(tie)
     for name, nodes in _of_one_temperature(problem, count):
+        _require_followed(name, nodes, ties)
         tie = _evened(name, nodes, value, taken)
         taken[tie.nodes] = True
         ties.append(tie)
@@ -138,12 +141,22 @@ def _of_one_temperature(problem: Problem, count: int) -> list[tuple[str, Ints]]:
     return found
 
 
+def _require_followed(name: str, nodes: Ints, ties: list[Tie]) -> None:
+    """Refuse what has one temperature where its nodes follow those of a periodic partner that has not."""
+    for tie in ties:
+        led = tie.weights[np.isin(tie.nodes, nodes)].indices
+        if tie.pair is not None and not np.isin(led, nodes).all():
+            first, second = tie.pair
+            what = f"'{name}' has one temperature where '{second}' is to be as '{first}' is, which has not"
+            raise CaseError((Fault(("isothermal",), f"{what}; let '{first}' have it too, or remove one of the two"),))
+
+
 def _evened(name: str, nodes: Ints, value: Floats, taken: NDArray[np.bool_]) -> Tie:
     """All nodes but one follow that one, which is held where any of them is."""
     held = nodes[~np.isnan(value[nodes])]
     if len(held) and np.ptp(value[held]) > _SAME_TEMPERATURE:
-        low, high = value[held].min() - 273.15, value[held].max() - 273.15
-        what = f"'{name}' is said to have one temperature, and is held at {low:.6g} °C and {high:.6g} °C"
+        low, high = (shown(float(each), TEMPERATURE) for each in (value[held].min(), value[held].max()))
+        what = f"'{name}' is said to have one temperature, and is held at {low} and {high}"
         raise CaseError((Fault(("isothermal",), f"{what}; hold it at one, or let temperatures differ"),))
     open_ones = nodes[~taken[nodes]]
     lead = held[:1] if len(held) else open_ones[:1]

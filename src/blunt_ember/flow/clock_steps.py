@@ -55,7 +55,7 @@ class ClockSteps:
             start = start_field(case, clock, problem)
             known = problem.held or problem.exchanges or any(law.opening for law in problem.enclosures)
             reference_temperature = reference_temperature_of(problem) if known else float(start.mean())
-            scales = time_scales(problem, start, reference_temperature, horizon_of(clock), tolerance_of(clock))
+            scales = time_scales(problem, start, reference_temperature, horizon_of(clock), tolerance_of(case, clock))
             return RunRequest(
                 case,
                 steps.geometry(case),

@@ -15,6 +15,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
+from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
@@ -30,7 +31,8 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: Where the flux is singular an answer may keep more of its error, down to an order of 0.6; and it leaps from mesh to
 #: mesh, so that a part of what larger cells change is added.
-_LEFT_WHERE_SINGULAR, _PART_OF_LARGER = 3.0, 0.3
+_MORE_BY_FINER, _PART_OF_LARGER = 1.5, 0.3
+_WHERE_SINGULAR = ", as the flux has singularities"
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -90,7 +92,7 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts(solver, case, solved, values)
-        amounts = np.maximum(amounts, _round_off(solver, case, solved))
+        amounts = np.maximum(amounts, _round_off(case, solved))
     except StoppedError:
         return Errors(none, missing=STOPPED)
     except MemoryError:
@@ -107,13 +109,14 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
 
 def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     in_time = "" if solved.run is None else " and other steps in time"
-    halved = f"on cells of half the size{in_time}"
+    singular = _singular(solved)
+    why, halved = _WHERE_SINGULAR if singular else "", f"the change on cells of half the size{in_time}"
     if _small(solved):
-        change = np.abs(solver.answers_again(case, _FINER) - values)
-        if not _singular(solved):
-            return _LEFT_BY_FINER * change, f"twice the change {halved}"
-        told_by = f"three times the change {halved}, as the flux has singularities, and a part of that on larger cells"
-        return _LEFT_WHERE_SINGULAR * change + _by_larger(solver, case, values), told_by
+        change = _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values)
+        if not singular:
+            return change, f"twice {halved}"
+        part = f"three times {halved}{why}, and a part of that on larger cells"
+        return _MORE_BY_FINER * change + _by_larger(solver, case, values), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -124,15 +127,22 @@ def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) ->
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    return _by_finer(solver, case, solved, values), f"twice the change {halved}"
+    more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
+    return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 
-def _round_off(solver: Solves, case: Case, solved: SolvedField) -> Floats:
+def _round_off(case: Case, solved: SolvedField) -> Floats:
     """What round-off may make of heat flows (a,), SI, 0 for other answers: what cells say no more cannot be less."""
+    questions = case.document.questions
     if solved.run is not None:
-        return np.zeros(len(case.document.questions))
-    found = np.abs(solver.answers(case, replace(solved, heat=solved.round_off)))
-    return np.where([question.asks == HeatFlowQuestion.asks for question in case.document.questions], found, 0.0)
+        return np.zeros(len(questions))
+    noisy = replace(solved, heat=solved.round_off)
+    return np.array(
+        [
+            abs(answer(question, place, noisy)) if question.asks == HeatFlowQuestion.asks else 0.0
+            for place, question in enumerate(questions)
+        ]
+    )
 
 
 def _by_larger(solver: Solves, case: Case, values: Floats) -> Floats:

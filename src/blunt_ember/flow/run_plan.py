@@ -136,9 +136,7 @@ def breaks_of(case: Case) -> tuple[list[float], list[float]]:
 
 def control_of(clock: Clock, request: RunRequest) -> Control:
     """Return how the steps of a run are chosen."""
-    factor, asked = request.tolerance_factor, tolerance_of(clock)
-    if "tolerance" not in clock.model_fields_set and _asks_for_times(request.case, clock):
-        factor *= _FOR_TIMES
+    factor, asked = request.tolerance_factor, tolerance_of(request.case, clock)
     fixed = None if clock.step is None else clock.step.si * np.sqrt(factor)
     return Control(lambda span: factor * asked(span), request.scales.span, request.scales.slowest or np.inf, fixed)
 
@@ -149,9 +147,10 @@ def _asks_for_times(case: Case, clock: Clock) -> bool:
     return any(each is not None for each in (*ends, *(question.condition for question in case.document.questions)))
 
 
-def tolerance_of(clock: Clock) -> Callable[[float], float]:
+def tolerance_of(case: Case, clock: Clock) -> Callable[[float], float]:
     """Return the error of time stepping in K for a span of temperatures in K."""
-    amount = clock.tolerance.amount
+    exacter = "tolerance" not in clock.model_fields_set and _asks_for_times(case, clock)
+    amount = clock.tolerance.amount * (_FOR_TIMES if exacter else 1.0)
     return lambda span: amount * max(span, 1e-6) if clock.tolerance.kind == NUMBER else amount
 
 

@@ -96,12 +96,13 @@ def chamber_of(
     Raises :class:`BlindError` where they see nothing, :class:`ChamberError` where their facets are too many, and
     :class:`MirrorError` for surfaces that are no mirrors.
     """
-    number = len(area) * 2 ** len(mirrors)
+    planes = mirrors_at(mesh, mirrors)
+    number = len(area) * 2 ** len(planes)
     if mesh.dimension == 2 and number > MOST_FACETS:
         what = f"its surfaces have {number:,} facets, of which all pairs would take "
         what += f"{_COPIES * 8e-9 * number**2:.1f} GB; {MOST_FACETS:,} can be held"
         raise ChamberError(f"{what}: state a larger size of cells on them")
-    facets, planes = looking_facets(mesh, surfaces), mirrors_at(mesh, mirrors)
+    facets = looking_facets(mesh, surfaces)
     views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, planes)
     if not views.exchange.any():
         raise BlindError("its surfaces do not see each other")

@@ -67,7 +67,7 @@ def images(points: Floats, mirrors: Sequence[Mirror]) -> list[tuple[Floats, bool
 def _plane_of(mesh: Mesh, name: str) -> Mirror:
     nodes = mesh.surfaces[name].nodes
     place = mesh.points[nodes].mean(axis=0)
-    _, _, directions = np.linalg.svd(mesh.points[nodes] - place, full_matrices=True)
+    _, _, directions = np.linalg.svd(mesh.points[nodes] - place, full_matrices=False)
     normal = directions[-1]
     size = float(np.ptp(mesh.points, axis=0).max())
     if np.abs((mesh.points[nodes] - place) @ normal).max() > _FLAT * size:

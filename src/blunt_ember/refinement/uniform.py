@@ -74,12 +74,14 @@ def trend(values: Sequence[float], scale: float, in_time: Sequence[float] = (), 
     """
     if np.isnan(values).any():
         return Trend(None, float("nan"), float("nan"), "it was not answered on every mesh")
-    last = values[-1]
+    last, off = values[-1], in_time[-1] if in_time else 0.0
+    if np.isnan(in_time).any():
+        return Trend(None, last, float("nan"), "longer steps gave no answer to it", float("nan"))
     if len(values) < 3:
-        band = abs(values[-1] - values[0]) if len(values) == 2 else float("inf")
-        return Trend(None, last, band, "three meshes are needed for an order")
+        band = abs(values[-1] - values[0]) + off if len(values) == 2 else float("inf")
+        return Trend(None, last, band, "three meshes are needed for an order", off)
     before, after = values[-2] - values[-3], values[-1] - values[-2]
-    off, lost = (in_time[-1], in_time[-1] + in_time[-2]) if len(in_time) > 1 else (0.0, 0.0)
+    lost = sum(in_time[-2:])
     if abs(after) <= max(_ROUND_OFF * scale, lost):
         if lost > _ROUND_OFF * scale:
             return Trend(None, last, abs(after) + off, "what cells change is lost in the error in time", off)
