@@ -36,10 +36,16 @@ class _Facets:
 
 def flux_is_singular(problem: Problem) -> bool:
     """Return whether the flux has a singularity in a plane or in space."""
+    return settles_slowly(problem) or (problem.mesh.dimension > 1 and _held_ones_differ(problem, _skin(problem)))
+
+
+def settles_slowly(problem: Problem) -> bool:
+    """Return whether answers settle with less than the order of the cells: not so where two held surfaces that differ
+    meet, whose jump is felt nearby alone."""
     if problem.mesh.dimension < 2:
         return False
-    skin, between = _skin(problem), _interfaces(problem)
-    return _edges_are_singular(problem, skin) or _interfaces_are_singular(problem.mesh, skin, between)
+    skin = _skin(problem)
+    return _edges_are_singular(problem.mesh, skin) or _interfaces_are_singular(problem.mesh, skin, _interfaces(problem))
 
 
 def _skin(problem: Problem) -> list[_Facets]:
@@ -72,20 +78,25 @@ def _facets(mesh: Mesh, corners: Ints, stated: Ints) -> _Facets:
     return _Facets(corners, places.mean(axis=1), out / size, stated)
 
 
-def _edges_are_singular(problem: Problem, skin: list[_Facets]) -> bool:
-    """Whether the skin is turned inwards, a held surface ends on a flat side, or two of them meet that differ."""
+def _edges_are_singular(mesh: Mesh, skin: list[_Facets]) -> bool:
+    """Whether the skin is turned inwards, or a held surface ends on a flat side."""
     middle, normal, stated = (
         np.concatenate(each) for each in zip(*((f.middle, f.normal, f.stated) for f in skin), strict=True)
     )
-    first, second = _neighbours(problem.mesh, skin)
+    first, second = _neighbours(mesh, skin)
     way = middle[second] - middle[first]
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-300)
     inwards = np.einsum("rk,rk->r", way, normal[first]) > _INWARDS
     goes_on = np.einsum("rk,rk->r", normal[first], normal[second]) > _GOES_ON
     one_held = (stated[first] >= 0) ^ (stated[second] >= 0)
+    return bool((inwards | (one_held & goes_on)).any())
+
+
+def _held_ones_differ(problem: Problem, skin: list[_Facets]) -> bool:
+    """Whether two held surfaces meet that differ, or may differ."""
+    stated = np.concatenate([each.stated for each in skin])
+    first, second = _neighbours(problem.mesh, skin)
     both_held = (stated[first] >= 0) & (stated[second] >= 0) & (stated[first] != stated[second])
-    if (inwards | (one_held & goes_on)).any():
-        return True
     pairs = np.unique(np.column_stack([stated[first], stated[second]])[both_held], axis=0).tolist()
     laws = list(problem.held.values())
     return any(laws[one].constant is None or laws[one].constant != laws[other].constant for one, other in pairs)

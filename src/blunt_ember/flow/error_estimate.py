@@ -19,7 +19,8 @@ from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
 from blunt_ember.fem.memory import require_memory
-from blunt_ember.fem.singular_flux import flux_is_singular
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -31,7 +32,7 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: Where the flux is singular an answer may keep more of its error, down to an order of 0.6; and it leaps from mesh to
 #: mesh, so that a part of what larger cells change is added.
-_MORE_BY_FINER, _PART_OF_LARGER = 1.5, 0.3
+_MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.5, 2.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
@@ -121,8 +122,10 @@ def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) ->
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
             if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
-                told_by = f"the largest change on three meshes of larger cells{in_time}"
-                return _by_coarser(solver, case, solved, values), told_by
+                slow = singular and settles_slowly(_last_problem(solved))
+                more, times = (_MORE_BY_COARSER, "twice ") if slow else (1.0, "")
+                told_by = f"{times}the largest change on three meshes of larger cells{in_time}{why if slow else ''}"
+                return more * _by_coarser(solver, case, solved, values), told_by
         except StoppedError:
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
@@ -159,8 +162,14 @@ def _by_larger(solver: Solves, case: Case, values: Floats) -> Floats:
 
 def _singular(solved: SolvedField) -> bool:
     """Whether the flux is singular somewhere; of a run, in the end."""
+    return flux_is_singular(_last_problem(solved))
+
+
+def _last_problem(solved: SolvedField) -> Problem:
+    """What was solved, or held in the end of a run."""
     problem = solved.problem if solved.run is None else solved.run.pieces[-1][1]
-    return problem is not None and flux_is_singular(problem)
+    assert problem is not None
+    return problem
 
 
 def _small(solved: SolvedField) -> bool:
