@@ -13,6 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QProgressDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.case.case import case_from_data
 from blunt_ember.desk.app.window import Window
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.gallery.families import family
@@ -330,3 +331,36 @@ def test_a_range_opens_a_solid_where_the_rest_is_hidden(window: Window, qtbot: Q
     assert covered() < 0.75 * whole
     QTest.keyClick(stage, Qt.Key.Key_R)
     assert covered() == pytest.approx(whole, rel=0.01)
+
+
+def test_radiation_is_seen_and_read_on_the_surfaces_that_see_each_other(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "plane-wall")
+    button = window.stage.looks.findChild(QPushButton, "lens Radiation")
+    assert not button.isVisible()
+    opened(window, qtbot, "ware-chamber")
+    assert button.isVisible()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert "Incident" in shade_of(window).title
+    stage = window.stage
+    assert stage._view is not None and window.outcome.mesh is not None
+    floor, brick = (0.15, 0.0902), (0.15, 0.05)  # just above the floor of the chamber, and within the wall below it
+    places = [QPointF(*stage._view.pixels(np.array([place]))[0]) for place in (floor, brick)]
+    on_floor, in_brick = (stage.reading_at(place) for place in places)
+    assert "W/m²" in on_floor and "W/m²" not in in_brick
+    assert np.abs(colour_at(window, brick) - np.array(rgb(LIGHT.hairline))).max() < 0.02
+    assert np.abs(colour_at(window, floor) - colour_at(window, brick)).max() > 0.2
+    # The same is a curve along the floor, where it is asked to be read.
+    edge = {"name": "floor", "mean": {"edge": "kiln.chamber bottom"}}
+    stated = family("ware-chamber").data
+    window.show_case(case_from_data(stated | {"questions": [*stated["questions"], edge]}), None)
+    settled(qtbot, window)
+    line = window.strip.line
+    for box, text in ((line.lines, "floor"), (line.what, "net radiation")):
+        box.setCurrentText(text)
+        box.activated.emit(box.currentIndex())
+    profile = line.chart.profile
+    assert profile is not None and profile.title.endswith("net radiation")
+    width, depth = float(profile.distance[-1]), 0.5
+    mean = float(np.trapezoid(profile.mesh, profile.distance)) / width
+    asked = next(row.heat for row in window.outcome.ledger.rows if row.name == "kiln.chamber bottom")
+    assert mean * width * depth == pytest.approx(asked, rel=5e-3)

@@ -72,7 +72,7 @@ def test_what_is_read_between_steps_is_of_order_two_too() -> None:
     assert np.log2(np.array(errors[:-1]) / errors[1:]) == pytest.approx(2.0, abs=0.35)
 
 
-@pytest.mark.parametrize("name", ["cooling-wall-one-sided", "quenched-wall"])
+@pytest.mark.parametrize("name", ["swinging-wall"])
 def test_the_error_follows_the_tolerance(name: str) -> None:
     made = family(name).case()
     data = {**made.data, "mesh": {"size": "thickness/20", "across": 1}}
@@ -318,7 +318,7 @@ def test_settling_ends_on_the_steady_answer_and_starts_from_one() -> None:
     assert np.abs(settled.solution.temperature - still.temperature).max() == pytest.approx(0.01, rel=1e-6)
     rested = first(bar({"start": "steady", "end": "10 min"}, sides))
     assert rested.run is not None and rested.scales is not None
-    assert rested.run.work.steps < 12 and np.ptp(rested.run.mean) < 1e-9
+    assert rested.run.exact_in_time and np.ptp(rested.run.mean) < 1e-9
     # The slowest mode of a wall held on one side: λ = π/2L.
     assert rested.scales.slowest == pytest.approx((0.1 * 2 / np.pi) ** 2 / (44 / 7300 / 540), rel=1e-4)
 

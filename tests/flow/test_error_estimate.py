@@ -17,10 +17,14 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.transient.run import Progress
-from blunt_ember.flow.error_estimate import FINER_NODES, FINER_WORK
+from blunt_ember.flow import error_estimate
+from blunt_ember.flow.error_estimate import FINER_NODES
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.reference_cases import reference_cases
+
+#: Nodes times steps by dimension up to which runs are solved on finer cells.
+NOTHING_IS_SMALL = dict.fromkeys((1, 2, 3), 0)
 
 
 def solved(name: str, wish: dict[str, Any]) -> Outcome:
@@ -68,14 +72,16 @@ def test_errors_on_large_meshes_are_told_by_larger_cells(name: str, wish: dict[s
         ("cooling-block", {"size": "9 mm", "order": 1}),
     ],
 )
-def test_errors_of_long_runs_are_told_by_larger_cells_and_steps(name: str, wish: dict[str, Any]) -> None:
+def test_errors_of_long_runs_are_told_by_larger_cells(
+    name: str, wish: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(error_estimate, "FINER_WORK", NOTHING_IS_SMALL)
     outcome = solved(name, wish)
     assert outcome.mesh is not None and outcome.run is not None and outcome.errors is not None
-    assert outcome.mesh.node_count * outcome.run.work.steps > FINER_WORK[outcome.mesh.dimension]
-    assert outcome.errors.told_by == "the largest change on three meshes of larger cells and other steps in time"
+    assert outcome.errors.told_by == "the largest change on three meshes of larger cells"
     ratios = overstated(outcome)
     assert len(ratios) >= 3 and min(ratios) >= 1, ratios
-    assert sorted(ratios)[len(ratios) // 2] < 10, ratios
+    assert sorted(ratios)[len(ratios) // 2] < 15, ratios
 
 
 def bar(folder: Path, counts: tuple[int, int, int]) -> None:
@@ -120,12 +126,14 @@ def test_groups_that_a_file_has_not_and_those_a_case_does_not_speak_of_are_named
         Flow().run(with_value(case, groups, {}))
 
 
-def test_errors_of_a_long_run_on_a_read_mesh_are_told_by_its_halves(tmp_path: Path) -> None:
-    bar(tmp_path, (20, 6, 6))
+def test_errors_of_a_long_run_on_a_read_mesh_are_told_by_its_halves(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bar(tmp_path, (14, 4, 4))
+    monkeypatch.setattr(error_estimate, "FINER_WORK", NOTHING_IS_SMALL)
     outcome = Flow().run(cooling_bar(tmp_path))
     assert outcome.mesh is not None and outcome.run is not None and outcome.errors is not None
-    assert outcome.mesh.node_count * outcome.run.work.steps > FINER_WORK[3]
-    assert outcome.errors.told_by == "twice the change on cells of half the size and other steps in time"
+    assert outcome.errors.told_by == "twice the change on cells of half the size"
     ratios = overstated(outcome)
     assert len(ratios) == 2 and all(1 <= ratio < 10 for ratio in ratios), ratios
 

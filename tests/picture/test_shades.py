@@ -11,9 +11,14 @@ from hypothesis import strategies as st
 
 from blunt_ember.case.values.display import in_shown_unit
 from blunt_ember.case.values.units import HEAT_FLUX, LENGTH, TEMPERATURE, TEMPERATURE_DIFFERENCE
+from blunt_ember.fem.assembly import facet_weights
+from blunt_ember.fem.radiated import EnclosureHeat
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Kept, Outcome
 from blunt_ember.gallery.families import family
+from blunt_ember.mesh.cells.facets import skin_of
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import FacetBlock
 from blunt_ember.picture.body.actors import faded_ends
 from blunt_ember.picture.body.arrows import arrow_shapes, even_places, usual_most
 from blunt_ember.picture.body.isolines import isolines
@@ -197,3 +202,30 @@ def test_arrows_are_as_long_as_the_flux_but_for_what_burns() -> None:
     assert high - low == pytest.approx(0.095, rel=0.02)
     assert usual_most(np.array([1.0] * 95 + [500.0] * 5)) == 1.0 and usual_most(np.zeros(0)) == 0.0
     assert LENGTH.shown == "mm"
+
+
+@pytest.mark.parametrize(("name", "apart"), [("ware-chamber", 3e-3), ("setting-chamber", 0.02)])
+def test_what_surfaces_radiate_is_shown_on_them_alone_and_adds_up_to_their_heat(name: str, apart: float) -> None:
+    found = Flow().run(family(name).case())
+    mesh, problem, solution = found.mesh, found.problem, found.solution
+    assert mesh is not None and problem is not None and solution is not None
+    (law,) = problem.enclosures
+    (whole,) = EnclosureHeat(problem).at(solution.temperature)
+    parts = lens_parts(found, "Radiation")
+    skin = skin_of(mesh)
+    for part in parts:
+        field = field_of(found, "Radiation", part)
+        assert field is not None and field.surfaces == set(law.chamber.surfaces)
+        every, heat = np.concatenate([block.ravel() for block in field.values]), np.zeros(len(law.chamber.surfaces))
+        seen = np.zeros(len(every), dtype=bool)
+        for facets in skin.parts:
+            shape = CELL_FAMILIES[facets.family].at_points
+            for place, surface in enumerate(law.chamber.surfaces):
+                own = facets.surface == skin.names.index(surface)
+                values, block = every[facets.places[own]], FacetBlock(facets.family, facets.nodes[own])
+                heat[place] += float((values @ shape.T * facet_weights(mesh.surfaces[surface], block, mesh)).sum())
+                seen[facets.places[own]] = True
+        # What is shown are values at nodes: between them T⁴ follows the temperature, but what is shown is interpolated.
+        np.testing.assert_allclose(heat, whole.of(part), rtol=1e-9, atol=apart * whole.emitted.max())
+        assert np.isnan(every[~seen]).all() and not np.isnan(every[seen]).any()
+    assert parts[:2] == ("incident", "net") and lens_parts(Flow().run(family("plane-wall").case()), "Radiation") == ()

@@ -74,17 +74,20 @@ def test_an_order_that_no_cells_have_is_chance_and_what_steps_are_off_by_is_in_t
     assert both.order == pytest.approx(2.0) and both.band == pytest.approx(1.25 * 0.1 / 3 + 0.001)
 
 
-@pytest.mark.parametrize("name", ["quenched-wall", "cooling-sphere", "deep-wall-film", "lumped-film"])
-def test_bands_of_runs_hold_what_is_exact(name: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "exact"), [("quenched-wall", True), ("deep-wall-film", True), ("swinging-wall", False)]
+)
+def test_bands_of_runs_hold_what_is_exact(name: str, exact: bool) -> None:
     """Cells and steps are halved together; both parts of the error are in the band, and it becomes smaller."""
     flow, case = Flow(), family(name).case()
     levels = list(uniform_refinement(flow, case, 3))
-    assert all(later < 0.6 * first for first, later in zip(levels[0].in_time, levels[2].in_time, strict=True))
+    parts = zip(levels[0].in_time, levels[2].in_time, strict=True)
+    assert all(first == later == 0 if exact else 0 < later < 0.6 * first for first, later in parts)
     checks = next(each for each in flow.outcomes(case) if each.checks).checks
     for check, found in zip(checks, trends(levels), strict=True):
         assert check.expected is not None
         assert abs(found.limit - check.expected) <= found.band, check.name
-        assert 0 < found.in_time <= found.band
+        assert found.in_time <= found.band
         assert found.band <= 2e-3 * max(abs(check.expected), 100), check.name
 
 

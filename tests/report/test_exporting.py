@@ -56,7 +56,7 @@ def test_no_size_says_how_it_is_written(text: str, said: str) -> None:
         picture_size(text)
 
 
-@pytest.mark.parametrize("lens", [lens for lens in LENSES if lens != "Difference"])
+@pytest.mark.parametrize("lens", [name for name, lens in LENSES.items() if not lens.wants_parts])
 @pytest.mark.parametrize("theme", [LIGHT, DARK])
 def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: Path, lens: str, theme: object) -> None:
     assert theme in (LIGHT, DARK)
@@ -70,7 +70,7 @@ def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: 
 
 def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -> None:
     pictures = {}
-    room = Flow().run(family("room-corner").case())
+    room, chamber = (Flow().run(family(name).case()) for name in ("room-corner", "setting-chamber"))
     for name, outcome, look in (
         ("plain", corner, Look("Temperature")),
         ("bands", corner, Look("Temperature", bands=True)),
@@ -78,6 +78,8 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
         ("along x", corner, Look("Heat flow", "along x", over="")),
         ("lines", corner, Look("Heat flow", over="flow lines")),
         ("narrow", corner, Look("Temperature", low=300.0, vanish=True)),
+        ("chamber", chamber, Look("Temperature", cuts=(CutPlane(1, 0.27),))),
+        ("radiation", chamber, Look("Radiation", cuts=(CutPlane(1, 0.27),))),
         ("room", room, Look("Temperature")),
         ("cut", room, Look("Temperature", cuts=(CutPlane(0, 0.3),))),
         ("face", room, Look("Temperature", cuts=(CutPlane(0, 0.3),), flat=0)),

@@ -86,7 +86,7 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
     for question in outcome.case.document.questions:
         if question.condition is None:
             assert f"Over time: {question.name}" in text
-    assert "TR-BDF2" in text and "goes into storage" in text
+    assert "Time: exactly" in text and "goes into storage" in text
     (picture,) = [
         each
         for each in re.findall(r'alt="([^"]+)" src="data:image/png;base64,([^"]+)"', text)

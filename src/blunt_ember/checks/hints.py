@@ -9,9 +9,12 @@ from blunt_ember.checks.verdict import Check
 _WELL_TOLD = 2e-3
 
 
-def hint(check: Check, error: float | None, runs: bool) -> str:
-    """Return what would help a ``check`` whose answer has an estimated ``error`` in SI; empty where nothing need."""
-    ways = "a smaller size of cells, or a smaller 'tolerance' of the clock," if runs else "a smaller size of cells"
+def hint(check: Check, error: float | None, steps: bool) -> str:
+    """Return what would help a ``check`` whose answer has an estimated ``error`` in SI; empty where nothing need.
+
+    ``steps`` tells whether steps in time lost something too.
+    """
+    ways = "a smaller size of cells, or a smaller 'tolerance' of the clock," if steps else "a smaller size of cells"
     if check.verdict == "off" and check.deviation is not None:
         if error is None:
             return f"how far off it may be is not known: see whether {ways} changes it"
@@ -20,5 +23,6 @@ def hint(check: Check, error: float | None, runs: bool) -> str:
         return "it is off by more than its error: look first at what is stated, and at the case it is expected of"
     of_time = check.kind.dimension == TIME.dimension
     if of_time and error is not None and error > _WELL_TOLD * abs(check.value):
-        return "a smaller 'tolerance' of the clock tells this time better"
+        smaller = "'tolerance' of the clock" if steps else "size of cells"
+        return f"a smaller {smaller} tells this time better"
     return ""

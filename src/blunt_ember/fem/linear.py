@@ -45,6 +45,12 @@ GOOD_ENOUGH = 1e-9
 POOR = 1e-3
 
 
+def fits_factors(count: int, dimension: int, repeated: bool = True) -> bool:
+    """Tell whether factors of a matrix of so many unknowns are worth their memory and time."""
+    most = (MULTIGRID_NODES if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
+    return dimension == 1 or count <= most
+
+
 class LinearSolver:
     """A matrix (n, n) made ready to be solved with; ``method`` says how.
 
@@ -70,8 +76,7 @@ class LinearSolver:
         self._symmetric = symmetric
         self._coarse = coarse
         self._most_factored = MOST_FACTORED[dimension]
-        most = (MULTIGRID_NODES if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
-        self.multigrid = dimension > 1 and self.count > most
+        self.multigrid = not fits_factors(self.count, dimension, repeated)
         self.prepared = False
         self.cycle: Correction | None = None
         self.method = "conjugate gradients"

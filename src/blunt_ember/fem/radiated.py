@@ -6,13 +6,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.questions.question import RadiatedHow
+from blunt_ember.fem.laws.black_body import emissive_power
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.enclosure import Absorbing, RadiatingState, enclosure_terms
 from blunt_ember.radiation.chamber import Chamber
+
+
+@dataclass(frozen=True)
+class RadiatedFlux:
+    """Heat per area (m, k), W/m², at the nodes (m, k) of facets of one ``family`` of a ``surface`` of an enclosure."""
+
+    surface: str
+    family: str
+    nodes: Ints
+    values: Floats
 
 
 @dataclass(frozen=True)
@@ -35,16 +46,7 @@ class Radiated:
 
     def of(self, how: RadiatedHow) -> Floats:
         """Return one of the heats (s,) in W; the ``net`` one is that into the body."""
-        reflected = self.incident - self.absorbed
-        heats = {
-            "net": self.absorbed - self.emitted,
-            "emitted": self.emitted,
-            "reflected": reflected,
-            "incident": self.incident,
-            "absorbed": self.absorbed,
-            "leaving": self.emitted + reflected,
-        }
-        return heats[how]
+        return _balance(self.emitted, self.incident, self.absorbed, how)
 
     @property
     def view_factors(self) -> Floats:
@@ -67,6 +69,10 @@ class EnclosureHeat:
     def at(self, temperature: Floats, t: float = 0.0) -> tuple[Radiated, ...]:
         """Return the radiation at temperatures (n,) in K and a time ``t`` in s."""
         return tuple(_radiated(each, temperature, t) for each in self._absorbing)
+
+    def fluxes(self, how: RadiatedHow, temperature: Floats, t: float = 0.0) -> tuple[RadiatedFlux, ...]:
+        """Return what of the radiation is asked for on every surface, at temperatures (n,) in K and a time in s."""
+        return tuple(flux for each in self._absorbing for flux in _fluxes(each, how, temperature, t))
 
 
 def _absorbing(law: EnclosureLaw, problem: Problem) -> Absorbing:
@@ -100,10 +106,44 @@ def _radiated(absorbing: Absorbing, temperature: Floats, t: float) -> Radiated:
     )
 
 
+def _fluxes(absorbing: Absorbing, how: RadiatedHow, temperature: Floats, t: float) -> list[RadiatedFlux]:
+    """What falls on a patch is even over it; what is emitted, and what is absorbed, follows its places."""
+    chamber = absorbing.law.chamber
+    state = absorbing.state(temperature[absorbing.nodes], t)
+    falling = _falling(chamber, state) / chamber.area
+    found = []
+    for each in absorbing.emitting:
+        strip, here = each.strip, temperature[each.nodes]
+        emissivity = each.emissivity_at(here @ strip.shape.T, t)[:, None]
+        incident = np.broadcast_to(falling[strip.patch][:, None], here.shape)
+        values = _balance(emissivity * emissive_power(here), incident, emissivity * incident, how)
+        found.append(RadiatedFlux(strip.surface, strip.family, strip.nodes, values))
+    return found
+
+
+def _balance(emitted: Floats, incident: Floats, absorbed: Floats, how: RadiatedHow) -> Floats:
+    """One of the heats of surfaces, or of places on them, from three of them; the ``net`` one is that into the body."""
+    reflected = incident - absorbed
+    heats = {
+        "net": absorbed - emitted,
+        "emitted": emitted,
+        "reflected": reflected,
+        "incident": incident,
+        "absorbed": absorbed,
+        "leaving": emitted + reflected,
+    }
+    return heats[how]
+
+
 def _incident(chamber: Chamber, state: RadiatingState, absorbed: Floats) -> Floats:
-    """What falls on every facet (m,), W; where a facet absorbs nothing it does not follow from what is ``absorbed``."""
+    """What falls on every patch (p,), W; where one absorbs nothing it does not follow from what is ``absorbed``."""
     if (state.emissivity > 0).all():
         return absorbed / state.emissivity
+    return _falling(chamber, state)
+
+
+def _falling(chamber: Chamber, state: RadiatingState) -> Floats:
+    """What falls on every patch (p,), W, from the balance of the radiosities."""
     system = -chamber.exchange * (1 - state.emissivity)
     system[np.diag_indices(len(chamber.area))] += chamber.area
     given = chamber.exchange @ (state.emissivity * state.power) + chamber.opening * state.behind

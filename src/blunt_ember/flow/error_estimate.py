@@ -109,15 +109,17 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
 
 
 def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
-    in_time = "" if solved.run is None else " and other steps in time"
+    in_time = "" if _lost_nothing_in_time(solved) else " and other steps in time"
     singular = _singular(solved)
     why, halved = _WHERE_SINGULAR if singular else "", f"the change on cells of half the size{in_time}"
     if _small(solved):
         change = _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values)
-        if not singular:
+        if not singular and solved.run is None:
             return change, f"twice {halved}"
-        part = f"three times {halved}{why}, and a part of that on larger cells"
-        return _MORE_BY_FINER * change + _by_larger(solver, case, values), part
+        # What was stated at the start of a run need not be smooth either.
+        more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
+        part = f"{times} {halved}{why}, and a part of that on larger cells"
+        return more * change + _by_larger(solver, case, values), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -172,6 +174,11 @@ def _last_problem(solved: SolvedField) -> Problem:
     return problem
 
 
+def _lost_nothing_in_time(solved: SolvedField) -> bool:
+    """Whether all errors are those of the mesh."""
+    return solved.run is None or solved.run.exact_in_time
+
+
 def _small(solved: SolvedField) -> bool:
     nodes, dimension = solved.mesh.node_count, solved.mesh.dimension
     if solved.run is None:
@@ -191,18 +198,18 @@ def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats)
     error = _LEFT_BY_COARSER * np.max(changes, axis=0)
     if case.document.mesh.across != 1:
         return error
-    time_tolerance_factor = ResolveSpec(1, _LOOSER if solved.run is not None else 1)
+    time_tolerance_factor = ResolveSpec(1, 1 if _lost_nothing_in_time(solved) else _LOOSER)
     two = replace(
         case, document=case.document.model_copy(update={"mesh": case.document.mesh.model_copy(update={"across": 2})})
     )
-    beside = values if solved.run is None else solver.answers_again(case, time_tolerance_factor)
+    beside = values if _lost_nothing_in_time(solved) else solver.answers_again(case, time_tolerance_factor)
     return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, time_tolerance_factor), beside))
 
 
 def _by_finer(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """Twice the change on halved cells; of a run with looser steps, and added what these change by themselves."""
     require_memory(solver.mesh(case, 2))
-    if solved.run is None:
+    if _lost_nothing_in_time(solved):
         return _LEFT_BY_FINER * np.abs(solver.answers_again(case, ResolveSpec(2)) - values)
     beside = solver.answers_again(case, ResolveSpec(1, _LOOSER))
     finer = solver.answers_again(case, ResolveSpec(2, _LOOSER))

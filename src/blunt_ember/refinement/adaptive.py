@@ -75,7 +75,9 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         estimate = _estimated(solved, problem)
         values = flow.answers(case, solved)
         in_time: tuple[float, ...] = ()
-        if solved.run is not None:
+        if solved.run is not None and solved.run.exact_in_time:
+            in_time = tuple(0.0 for _ in values)
+        elif solved.run is not None:
             in_time = in_time_of(values, flow.answers(case, flow.solved_on(case, mesh, LONGER * exactness)[0]))
         seconds = time.perf_counter() - begin
         found.append(RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time))

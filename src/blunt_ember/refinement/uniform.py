@@ -106,7 +106,9 @@ def uniform_refinement(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator
             solved = flow.solved(case, 2**number, SMALLER_STEPS**number)
             values = flow.answers(case, solved)
             in_time: tuple[float, ...] = ()
-            if solved.run is not None:
+            if solved.run is not None and solved.run.exact_in_time:
+                in_time = tuple(0.0 for _ in values)
+            elif solved.run is not None:
                 longer = ResolveSpec(2**number, LONGER * SMALLER_STEPS**number)
                 in_time = in_time_of(values, flow.answers_again(case, longer))
         except (CaseError, SolverError):

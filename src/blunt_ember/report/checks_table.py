@@ -63,6 +63,7 @@ def _in_time(outcome: Outcome) -> dict[str, Any]:
         "run": {
             "end_s": float(run.times[-1]),
             "steps": run.work.steps,
+            "exact_in_time": run.exact_in_time,
             "refused": run.work.refused,
             "factorised": run.work.factorised,
             "solved": run.work.solved,
@@ -171,9 +172,10 @@ def _run_lines(outcome: Outcome) -> list[str]:
     if run is None:
         return []
     end = float(run.times[-1])
+    steps = ", exactly in time" if run.exact_in_time else f" in {run.work.steps} steps"
     lines = [
         "",
-        f"The clock ran to {time_shown(end)} in {run.work.steps} steps ({run.work.refused} tried again, "
+        f"The clock ran to {time_shown(end)}{steps} ({run.work.refused} tried again, "
         f"{run.work.factorised} matrices made, {run.work.solved} systems solved)",
     ]
     if run.unfinished:

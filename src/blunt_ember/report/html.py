@@ -21,6 +21,7 @@ from blunt_ember.case.values.units import HEAT_FLOW, Kind
 from blunt_ember.checks.questions.profile import main_axis, profile_through
 from blunt_ember.checks.references.series_path import series_path
 from blunt_ember.errors import BluntEmberError, ReferenceRefusedError
+from blunt_ember.fem.transient.run import Run
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
@@ -218,6 +219,13 @@ def _refinement(outcome: Outcome, levels: Sequence[RefinementLevel], kinds: Sequ
     return {"names": names, "meshes": meshes, "trends": said}
 
 
+def _in_time(run: Run) -> str:
+    if run.exact_in_time:
+        return "Time: exactly, as nothing stated changes between two breaks (Krylov space of the inverse, Lanczos)."
+    exact = f", {run.work.exact} of them exact" if run.work.exact else ""
+    return f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps{exact}, {run.work.refused} tried again."
+
+
 def _methods(outcome: Outcome) -> list[str]:
     mesh, solution, run = outcome.mesh, outcome.solution, outcome.run
     assert mesh is not None and solution is not None
@@ -225,9 +233,7 @@ def _methods(outcome: Outcome) -> list[str]:
     order = "quadratic" if mesh.order == 2 else "linear"
     lines = [
         f"Finite elements: {order} cells ({', '.join(kinds)}), {number(mesh.node_count, 7)} nodes.",
-        f"Linear systems: {solution.method}."
-        if run is None
-        else f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps, {run.work.refused} tried again.",
+        f"Linear systems: {solution.method}." if run is None else _in_time(run),
         "Heat flows are sums of nodal residuals, so that what goes in is what comes out on any mesh.",
         "Estimated error of the heat flux: patch recovery (Zienkiewicz and Zhu 1992).",
     ]

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import get_args
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.document.questions.question import RadiatedHow
 from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.checks.questions.reading_line import ReadingLine, through_middle
 from blunt_ember.checks.references.exact_flux import exact_flux
@@ -14,6 +18,7 @@ from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Source
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.radiated import EnclosureHeat
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -21,6 +26,8 @@ from blunt_ember.mesh.mesh import Mesh
 #: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
 #: or along an axis.
 QUANTITIES = ("temperature", "heat flux", "flux along the line", "flux along x", "flux along y", "flux along z")
+#: What can be read besides along a surface of an enclosure, by what it is of the radiation.
+RADIATED: Mapping[str, RadiatedHow] = MappingProxyType({f"{how} radiation": how for how in get_args(RadiatedHow)})
 
 
 @dataclass(frozen=True)
@@ -42,6 +49,25 @@ def quantities_of(mesh: Mesh) -> tuple[str, ...]:
     if mesh.dimension == 1:
         return QUANTITIES[0], QUANTITIES[3]
     return QUANTITIES[: 3 + mesh.dimension]
+
+
+def radiated_on(line: ReadingLine, problem: Problem) -> tuple[str, ...]:
+    """Return what of :data:`RADIATED` can be read along a line."""
+    return tuple(RADIATED) if set(line.surfaces) & set(problem.enclosed) else ()
+
+
+def radiation_profile(
+    line: ReadingLine, quantity: str, problem: Problem, temperature: Floats, t: float = 0.0
+) -> Profile:
+    """Read the radiation along a line on surfaces of an enclosure, one of :data:`RADIATED`."""
+    total, count = np.zeros(problem.mesh.node_count), np.zeros(problem.mesh.node_count)
+    for flux in EnclosureHeat(problem).fluxes(RADIATED[quantity], temperature, t):
+        if flux.surface in line.surfaces:
+            np.add.at(total, flux.nodes, flux.values)
+            np.add.at(count, flux.nodes, 1.0)
+    with np.errstate(invalid="ignore"):
+        values = line.read(total / np.where(count > 0, count, np.nan))
+    return Profile(f"{line.title}: {quantity}", line.distance, values, None, None, line.joints, HEAT_FLUX)
 
 
 def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None) -> Profile:

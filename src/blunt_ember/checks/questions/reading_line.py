@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.sparse import csr_array, vstack
@@ -43,6 +43,8 @@ class ReadingLine:
     weights: csr_array
     pieces: Ints
     joints: tuple[tuple[float, str], ...]
+    #: Those it runs along, if any.
+    surfaces: tuple[str, ...] = ()
 
     @property
     def inside(self) -> Ints:
@@ -236,7 +238,8 @@ def _along_edge(
         raise CaseError((Fault(path, f"{' and '.join(members)} is no line that can be read along"),))
     ((family, nodes),) = lines.items()
     region = side if side is not None else sets[0].regions[0]
-    return _on_facets(title, family, nodes, mesh, region)
+    found = _on_facets(title, family, nodes, mesh, region)
+    return found if len(line.surfaces) == 2 else replace(found, surfaces=members)
 
 
 def _shared_edges(first: FacetSet, second: FacetSet) -> tuple[str, Ints]:

@@ -117,7 +117,8 @@ class Header(QWidget):
             steps = len(outcome.solution.steps) if outcome.solution is not None else 0
             newton = f"   {steps} Newton steps" if steps else ""
             if outcome.run is not None:
-                newton = f"   {number(outcome.run.work.steps)} time steps"
+                run = outcome.run
+                newton = "   exact in time" if run.exact_in_time else f"   {number(run.work.steps)} time steps"
             state = "unfinished" if outcome.run is not None and outcome.run.unfinished else "current"
             if outcome.solution is None:
                 state = "running" if outcome.scales is not None else state

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, QRect, pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.stage.cut_row import CutRow
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
@@ -41,6 +41,7 @@ class LookBar(QWidget):
         column.addLayout(self._lens_row())
         column.addLayout(self._how_row())
         column.addWidget(self.cuts)
+        column.addStretch(1)  # takes what height is left until the bar is laid out anew
         self.offer(None, None)
 
     @property
@@ -84,6 +85,12 @@ class LookBar(QWidget):
         self._looks = {lens: replace(widened(look), cuts=(), flat=None) for lens, look in self._looks.items()}
         self.draw_whole(Whole())
 
+    def bottom_beyond(self, x: float) -> int:
+        """Return how far down of the parent what can be chosen reaches to the right of ``x``, in pixels."""
+        shown = [each for each in self.findChildren(QPushButton) if each.isVisible()]
+        boxes = [QRect(each.mapTo(self.parentWidget(), QPoint(0, 0)), each.size()) for each in shown]
+        return max((box.bottom() for box in boxes if box.right() > x), default=0)
+
     def key(self, text: str) -> bool:
         """Press the choice of a key; tell whether there is one that can be pressed."""
         letters = {
@@ -117,6 +124,12 @@ class LookBar(QWidget):
             self.part.addItems(parts)
         self.part.setCurrentIndex(max(self.part.findText(look.part), 0))
         self.part.setVisible(len(parts) > 1)
+        for lens, button in zip(LENSES.values(), self._lenses.buttons(), strict=True):
+            button.setVisible(
+                not lens.seldom
+                or lens.name == look.lens
+                or (outcome is not None and bool(lens_parts(outcome, lens.name)))
+            )
         shown = LENSES[look.lens].field is not None and field is not None
         for button, on in (
             (self.bands, look.bands),
@@ -140,10 +153,9 @@ class LookBar(QWidget):
         if self._offered != before and layout is not None:
             layout.invalidate()  # what wraps may need another line, or one less
 
-    def _lens_row(self) -> QHBoxLayout:
+    def _lens_row(self) -> FlowLayout:
         self._lenses = QButtonGroup(self)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = FlowLayout(spacing=4, indent=0)
         for number, lens in enumerate(LENSES):
             button = QPushButton(lens, self)
             button.setCheckable(True)
@@ -154,7 +166,6 @@ class LookBar(QWidget):
             button.clicked.connect(lambda _, lens=lens: self.choose(lens))
             self._lenses.addButton(button, number)
             row.addWidget(button)
-        row.addStretch(1)
         return row
 
     def _how_row(self) -> FlowLayout:

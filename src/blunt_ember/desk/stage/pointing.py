@@ -155,7 +155,8 @@ class Pointer:
         if jump:
             return f"{where}\n{jump}"
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
-        return f"{where}\n{_said(value, found)}"
+        elsewhere = found.surfaces and self._skin_of(mesh).names[hit.surface] not in found.surfaces
+        return where if elsewhere or np.isnan(value) else f"{where}\n{_said(value, found)}"
 
 
 def _on_skin(hit: _Hit, mesh: Mesh) -> tuple[Floats, Floats]:
@@ -233,19 +234,43 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
             return ""
         point = point[:, :1]
     assert geometry is not None
+    where = _where(point[0], outcome)
+    if found is not None and found.surfaces and not np.isnan(value := _on_line(mesh, view, found, place)):
+        return f"{where}\n{_said(value, found)}"
     if geometry.owner_at(point)[0] < 0:
         return ""
-    where = _where(point[0], outcome)
     if outcome.solution is None or outcome.problem is None:
         return where
     jump = _at_joint(outcome, mesh, view, point[0])
     if jump:
         return f"{where}\n{jump}"
     if found is not None and found.kind.name != TEMPERATURE.name:
-        value = float(field_at(mesh, found.values, point)[0])
+        value = float(field_at(mesh, found.values, point)[0]) if not found.surfaces else float("nan")
         return f"{where}\n{_said(value, found)}" if not np.isnan(value) else where
     value = float(temperature_at(mesh, outcome.solution.temperature, point)[0])
     return "" if np.isnan(value) else f"{where}\n{both_scales(round(value, 2), outcome.case.units.of(TEMPERATURE))}"
+
+
+def _on_line(mesh: Mesh, view: View, found: Shade, place: Floats) -> float:
+    """The value of a field of surfaces at a place in pixels that is near one of them; NaN elsewhere."""
+    skin = skin_of(mesh)
+    numbers = [number for number, name in enumerate(skin.names) if name in found.surfaces]
+    every = np.concatenate([block.ravel() for block in found.values])
+    nearest, value = SURFACE_REACH, float("nan")
+    for part in skin.parts:
+        own = np.isin(part.surface, numbers)
+        if not own.any():
+            continue
+        ends = view.pixels(mesh.points[part.nodes[own][:, :2]].reshape(-1, 2)).reshape(-1, 2, 2)
+        along = ends[:, 1] - ends[:, 0]
+        share = ((place - ends[:, 0]) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-12)
+        share = np.clip(share, 0, 1)
+        distance = np.linalg.norm(ends[:, 0] + share[:, None] * along - place, axis=1)
+        best = int(distance.argmin())
+        if distance[best] < nearest:
+            local = CELL_FAMILIES[part.family].values(np.array([[2 * share[best] - 1]]))[0]
+            nearest, value = float(distance[best]), float(local @ every[part.places[own][best]])
+    return value
 
 
 def _at_joint(outcome: Outcome, mesh: Mesh, view: View, point: Floats, normal: Floats | None = None) -> str:

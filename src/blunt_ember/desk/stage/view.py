@@ -11,7 +11,7 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.desk.stage import overlay
 from blunt_ember.desk.stage.law_spikes import paint_spikes
-from blunt_ember.desk.stage.legend import Legend
+from blunt_ember.desk.stage.legend import LEGEND_WIDTH, Legend
 from blunt_ember.desk.stage.level_labels import LevelLabels
 from blunt_ember.desk.stage.look_bar import LookBar
 from blunt_ember.desk.stage.picture import StagePicture
@@ -35,6 +35,8 @@ SOLID_MARGINS = (112, 140, 124, 80)
 STILL_MS = 150
 #: Dimensions of a solid that may stand over its field.
 MOST_OVER_FIELD = 8
+#: Pixels above the legend at least.
+_LEGEND_TOP = 82
 
 
 class StageView(QWidget):
@@ -336,7 +338,8 @@ class StageView(QWidget):
         image = self._drawer.draw(
             outcome, look, view, self._theme, self.devicePixelRatioF(), lit, self._still.isActive()
         )
-        self.legend.place(self.width() - 12, 82, self.height() - 82 - 40)
+        top = max(_LEGEND_TOP, self.looks.bottom_beyond(self.width() - 12 - LEGEND_WIDTH) + 6)
+        self.legend.place(self.width() - 12, top, self.height() - top - 40)
         self.legend.show_shade(self.shade, (look.low, look.high), self._theme)
         return image
 

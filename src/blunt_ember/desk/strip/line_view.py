@@ -13,7 +13,17 @@ from blunt_ember.case.document.places import Line
 from blunt_ember.case.values.display import in_shown_unit, number, shown
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import LENGTH
-from blunt_ember.checks.questions.profile import QUANTITIES, Profile, flux_profile, main_axis, profile_on, quantities_of
+from blunt_ember.checks.questions.profile import (
+    QUANTITIES,
+    RADIATED,
+    Profile,
+    flux_profile,
+    main_axis,
+    profile_on,
+    quantities_of,
+    radiated_on,
+    radiation_profile,
+)
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid, through_middle
 from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.errors import BluntEmberError
@@ -185,8 +195,11 @@ class LineView(QWidget):
         except BluntEmberError as error:
             self.chart.show_profile(None, str(error), self.chart.theme)
             return
+        self._offer_quantities(outcome, line)
         what = self.what.currentText()
-        if what in ("", QUANTITIES[0]) or outcome.problem is None:
+        if what in RADIATED and outcome.problem is not None:
+            profile = radiation_profile(line, what, outcome.problem, outcome.solution.temperature, outcome.t)
+        elif what in ("", QUANTITIES[0]) or outcome.problem is None:
             profile = profile_on(line, outcome.solution.temperature, outcome.exact_now)
         else:
             profile = flux_profile(
@@ -243,7 +256,14 @@ class LineView(QWidget):
             drawn = new[-1] if len(new) == 1 and not self._just_opened else ""
             self._asked_line = drawn or (self._asked_line if self._asked_line in names else "")
         self._just_opened = self._just_opened and outcome is None
-        readable = list(quantities_of(outcome.mesh)) if outcome is not None and outcome.mesh is not None else []
+        if outcome is None or outcome.mesh is None:
+            self.what.clear()
+
+    def _offer_quantities(self, outcome: Outcome, line: ReadingLine) -> None:
+        """Offer what can be read along a line."""
+        assert outcome.mesh is not None
+        radiated = radiated_on(line, outcome.problem) if outcome.problem is not None else ()
+        readable = [*quantities_of(outcome.mesh), *radiated]
         if readable != [self.what.itemText(number) for number in range(self.what.count())]:
             chosen = self.what.currentText()
             self.what.clear()
@@ -279,4 +299,4 @@ class LineView(QWidget):
 
 def _compared_with(profile: Profile) -> str:
     """What the second curve is."""
-    return "no exact solution is known for this case" if profile.source is None else str(profile.source)
+    return "no exact curve is known of it" if profile.source is None else str(profile.source)

@@ -38,6 +38,7 @@ class Strip:
 
     surface: str
     region: int
+    family: str
     nodes: Ints
     shape: Floats
     weights: Floats
@@ -62,6 +63,7 @@ def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
                 Strip(
                     name,
                     facets.regions[0],
+                    block.family,
                     block.nodes,
                     shape,
                     facet_weights(facets, block, mesh),

@@ -41,6 +41,8 @@ class Heating:
         self._stores_evenly = all(each.linear for each in self.storage)
         self.linear = not self._others and self._stores_evenly
         self.symmetric = all(term.spd for term in self.terms)
+        #: Whether nothing that is stated depends on time.
+        self.unchanging = all(term.time_independent for term in self.terms) and self._still_held is not None
 
     @cached_property
     def _conductance(self) -> csr_array:

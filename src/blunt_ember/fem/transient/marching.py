@@ -11,10 +11,11 @@ from scipy.optimize import brentq
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper, Work
 from blunt_ember.fem.transient.surface_heat import SurfaceHeat
-from blunt_ember.fem.transient.time_step import State, TimeStep
+from blunt_ember.fem.transient.time_step import State, Step
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.
@@ -59,7 +60,7 @@ class Marched:
     """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
     where their temperatures jumped."""
 
-    step: TimeStep
+    step: Step
     stage: int
     heating: Heating
     passing: SurfaceHeat
@@ -118,7 +119,8 @@ class March:
     ) -> Iterator[Marched]:
         """The steps on which one problem holds."""
         heating = Heating(problem, self.reference_temperature, begin)
-        stepper = Stepper(heating, self._tolerance(), self.control.memory, _bounded(problem), self.work)
+        plain = Stepper(heating, self._tolerance(), self.control.memory, _bounded(problem), self.work)
+        stepper = ExactStepper(heating, plain) if self.control.fixed is None and is_exact(heating) else plain
         passing = SurfaceHeat(heating)
         kinks = [each for each in self.kinks if begin < each < end]
         t, before = begin, None
@@ -126,13 +128,13 @@ class March:
             state = heating.state(excess, t)
             jumped = passing.jump(excess, state.excess) if np.any(state.excess != excess) else {}
             if before is None or jumped or _jumps(before, state):
-                stepper.begin = t
+                plain.begin = t
                 self._wanted = stepper.first_length(state, stage_end - t)
             while t < stop:
                 if self.control.fixed is not None:
                     step = stepper.fixed_step(state, self.control.fixed, stop)
                 else:
-                    stepper.tolerance = self._tolerance()
+                    plain.tolerance = self._tolerance()
                     step, self._wanted = stepper.step(state, self._wanted, stop)
                 met = watch is not None and self._armed and self._value(watch, step, 1.0) <= 0
                 if watch is not None and not self._armed:
@@ -150,15 +152,15 @@ class March:
     def _tolerance(self) -> float:
         return self.control.tolerance(max(self._high - self._low, self.control.span))
 
-    def _reached(self, step: TimeStep) -> None:
+    def _reached(self, step: Step) -> None:
         self._low = min(self._low, float(step.after.excess.min()) + self.reference_temperature)
         self._high = max(self._high, float(step.after.excess.max()) + self.reference_temperature)
 
-    def _value(self, watch: Watch, step: TimeStep, share: float) -> float:
+    def _value(self, watch: Watch, step: Step, share: float) -> float:
         t = step.before.t + share * step.length
         return watch(step.excess_at(share) + self.reference_temperature, step.rate_at(share), t)
 
-    def _ended(self, watch: Watch, stepper: Stepper, step: TimeStep, stop: float) -> tuple[TimeStep, bool]:
+    def _ended(self, watch: Watch, stepper: Stepper | ExactStepper, step: Step, stop: float) -> tuple[Step, bool]:
         """A step in place of one in which what is watched is met, that ends where it does (by secants).
 
         Where the balance does not settle over such a length, a shorter step that ends before, and False.

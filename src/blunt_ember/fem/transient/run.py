@@ -67,6 +67,11 @@ class Run:
     #: The problem that held from each time in s on.
     pieces: tuple[tuple[float, Problem], ...] = ()
 
+    @property
+    def exact_in_time(self) -> bool:
+        """Whether no step lost anything in time, so that all errors are those of the mesh."""
+        return self.work.exact == self.work.steps
+
     def problem_at(self, t: float) -> Problem:
         """Return the problem that led to what is seen at a time in s."""
         held = [problem for begin, problem in self.pieces if begin < t]

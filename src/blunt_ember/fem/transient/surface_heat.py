@@ -14,7 +14,7 @@ from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.fem.transient.time_step import State, TimeStep
+from blunt_ember.fem.transient.time_step import State, Step
 from blunt_ember.mesh.mesh import CellBlock
 
 
@@ -54,23 +54,27 @@ class SurfaceHeat:
             np.array([term.heat(excess[term.nodes], t).sum() for term in self._sources]),
         )
 
-    def moments(self, step: TimeStep) -> tuple[Moment, Moment, Moment]:
-        """Return the moments of the three states of a step; the first is kept from the step before."""
-        if self._last is None or self._last[0] is not step.before:
-            first = self.moment(step.before.excess, step.before.t)
-        else:
-            first = self._last[1]
-        end = float(np.nextafter(step.after.t, -np.inf))
-        found = first, self.moment(step.inner.excess, step.inner.t), self.moment(step.after.excess, end)
-        self._last = step.after, found[2]
-        return found
+    def moments(self, step: Step) -> tuple[Moment, ...]:
+        """Return the moments of the states of a step; the first is kept from the step before."""
+        found = []
+        for state in step.states:
+            if self._last is not None and self._last[0] is state:
+                found.append(self._last[1])
+            else:
+                # What is stated may jump at the end of a step; it is seen from before.
+                t = float(np.nextafter(state.t, -np.inf)) if state is step.after else state.t
+                found.append(self.moment(state.excess, t))
+        self._last = next(
+            (state, moment) for state, moment in zip(step.states, found, strict=True) if state is step.after
+        )
+        return tuple(found)
 
-    def heat_in(self, step: TimeStep, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def heat_in(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in J by name that has passed up to a share of the step."""
-        blend = step.blend(share) - np.array([1.0, 0.0, 0.0])
-        return self._divided(step.heat_weights(share), blend, moments)
+        gained = step.blend(share) - step.blend(0.0)
+        return self._divided(step.heat_weights(share), gained, moments)
 
-    def power(self, step: TimeStep, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def power(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in W by name that passes at a share of the step."""
         return self._divided(step.heat_rates(share), step.slopes(share), moments)
 

@@ -8,6 +8,7 @@ contents are stepped, not temperatures, so that what goes in is what is stored w
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -36,6 +37,53 @@ class State:
     excess: Floats
     content: Floats
     heat: Floats
+
+
+class Step(Protocol):
+    """From one instant ``before`` to another ``after``, with further ``states`` that say what was in between.
+
+    Weights are those of the states, in their order.
+    """
+
+    @property
+    def before(self) -> State:
+        """The first instant."""
+
+    @property
+    def after(self) -> State:
+        """The last instant."""
+
+    @property
+    def states(self) -> tuple[State, ...]:
+        """What the weights are of; the first is ``before``."""
+
+    @property
+    def length(self) -> float:
+        """Its length in s."""
+
+    def share(self, t: float) -> float:
+        """Return how far a time in s lies within it, 0 to 1."""
+
+    def seen(self, share: float) -> tuple[Step, float]:
+        """Return the step by which what is at a share of this one is read, and the share of that."""
+
+    def excess_at(self, share: float) -> Floats:
+        """Return the temperatures (n,) over the reference temperature at a share of the step, K."""
+
+    def rate_at(self, share: float) -> Floats:
+        """Return how fast the temperatures (n,) change at a share of the step, K/s."""
+
+    def blend(self, share: float) -> Floats:
+        """Return the weights of the states at a share of the step."""
+
+    def slopes(self, share: float) -> Floats:
+        """Return the weights in 1/s of the states in the rate of change at a share of the step."""
+
+    def heat_weights(self, share: float) -> Floats:
+        """Return the weights in s of the heats whose sum is the heat that has come in up to a share of the step."""
+
+    def heat_rates(self, share: float) -> Floats:
+        """Return the weights of the heats in the power at a share of the step."""
 
 
 @dataclass(frozen=True)
@@ -67,6 +115,10 @@ class TimeStep:
     def share(self, t: float) -> float:
         """Return how far a time lies within it, 0 to 1."""
         return float(np.clip((t - self.before.t) / self.length, 0.0, 1.0))
+
+    def seen(self, share: float) -> tuple[TimeStep, float]:
+        """Return itself: all that is within it is read by its three states."""
+        return self, share
 
     def blend(self, share: float) -> Floats:
         """Return the weights (3,) of the states at a share of the step."""

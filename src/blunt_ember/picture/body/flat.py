@@ -16,6 +16,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.imported import ImportedGeometry
@@ -34,6 +35,8 @@ from blunt_ember.picture.palette import LIGHT, Theme
 #: Pixels between the arrows of the heat-flow lens, and the length of the longest.
 ARROW_SPACING = 38
 ARROW_LENGTH = 27
+#: Pixels of the line by which a surface is coloured.
+_BROAD = 9.0
 
 
 def flat_actors(
@@ -50,7 +53,9 @@ def flat_actors(
         actors.append(_tinted(outcome, mesh, theme))
     else:
         actors.append(_shaded(outcome, mesh, found, theme))
-    if found is not None and found.bands and mesh.dimension == 2:
+    if found is not None and found.surfaces:
+        actors += _coloured_surfaces(mesh, found, theme, ratio)
+    elif found is not None and found.bands and mesh.dimension == 2:
         pieces, _ = drawn_isolines(mesh, found)
         if len(pieces):
             lines = np.arange(2 * len(pieces)).reshape(-1, 2)
@@ -77,10 +82,33 @@ def _tinted(outcome: Outcome, mesh: Mesh, theme: Theme) -> vtkActor:
 def _shaded(outcome: Outcome, mesh: Mesh, found: Shade, theme: Theme) -> vtkActor:
     surface = _cell_surface(mesh, outcome.geometry)
     places = found.places(np.concatenate([block.ravel() for block in found.values]))
+    if found.surfaces:
+        places = np.full_like(places, np.nan)
     surface.GetPointData().SetScalars(numpy_to_vtk(_both_edges(places, mesh), deep=True))
     actor = plain_actor(surface)
     colour_by_shade(actor, found, theme)
     return actor
+
+
+def _coloured_surfaces(mesh: Mesh, found: Shade, theme: Theme, ratio: float) -> list[vtkActor]:
+    """The surfaces on which a field is known, as broad lines."""
+    skin, actors = skin_of(mesh), []
+    every = np.concatenate([block.ravel() for block in found.values])
+    numbers = [number for number, name in enumerate(skin.names) if name in found.surfaces]
+    for part in skin.parts:
+        own = np.isin(part.surface, numbers)
+        if not own.any():
+            continue
+        pieces = np.array([[0, 1]] if part.nodes.shape[1] == 2 else [[0, 2], [2, 1]])
+        nodes, places = (each[own][:, pieces].reshape(-1) for each in (part.nodes, part.places))
+        data = poly_data(mesh.points[nodes], lines=np.arange(len(nodes)).reshape(-1, 2))
+        data.GetPointData().SetScalars(numpy_to_vtk(found.places(every[places]), deep=True))
+        actor = plain_actor(data)
+        actor.GetProperty().SetLineWidth(_BROAD * ratio)
+        actor.SetPosition(0.0, 0.0, 0.015)
+        colour_by_shade(actor, found, theme)
+        actors.append(actor)
+    return actors
 
 
 def drawn_isolines(mesh: Mesh, found: Shade) -> tuple[Floats, NDArray[np.int64]]:

@@ -49,7 +49,8 @@ class SolidScene:
         self._faces: list[vtkPolyData] = []
         self._follows = found is not None and found.flow_lines is not None
         opened = found is not None and (found.cuts or (found.vanish and any(found.narrowed)))
-        if found is not None and opened and outcome.mesh is not None:
+        on_surfaces = found is not None and bool(found.surfaces)
+        if found is not None and opened and outcome.mesh is not None and not on_surfaces:
             self._actors = self._opened(outcome.mesh, found)
         elif outcome.mesh is not None:
             self._skin = skin_of(outcome.mesh)
@@ -61,6 +62,8 @@ class SolidScene:
                 if LENSES[lens].cells:
                     self._actors += self._sharp(outcome.mesh, part)
                     self._actors.append(_edges(outcome.mesh, part, theme, ratio))
+        if found is not None and found.cuts and on_surfaces and outcome.mesh is not None:
+            self._actors = self._opened_skin(outcome.mesh, found)
         if found is not None and found.flow_lines is not None and found.flow_lines.lines:
             self._actors.append(self._tubes(found.flow_lines, found))
         if found is not None and found.arrows is not None and outcome.mesh is not None:
@@ -100,6 +103,9 @@ class SolidScene:
             surface.GetPointData().SetScalars(numpy_to_vtk(colours, deep=True))
         else:
             values = np.concatenate([block.ravel() for block in found.values])[part.places]
+            if found.surfaces:
+                own = [number for number, name in enumerate(self._skin.names) if name in found.surfaces]
+                values[~np.isin(part.surface, own)] = np.nan
             surface.GetPointData().SetScalars(numpy_to_vtk(found.places(values.ravel()), deep=True))
         actor = _softly_lit(plain_actor(surface))
         if self._follows:
@@ -142,6 +148,14 @@ class SolidScene:
             if found.bands:
                 actors.append(_level_lines(self._faces[-1], found, self._ratio))
         return actors
+
+    def _opened_skin(self, mesh: Mesh, found: Shade) -> list[vtkActor]:
+        """The skin opened by one plane, or none of it, and what of the planes lies in the body."""
+        skin = [] if len(found.cuts) > 1 or found.flat else self._actors
+        for actor in skin:
+            _open_at(actor, found.cuts[0])
+        self._faces = [cut(grid_of(mesh, found), plane, found) for plane in found.cuts]
+        return [*skin, *(plain_actor(face, self._theme.hairline) for face in self._faces)]
 
     def _tubes(self, flow: FlowLines, found: Shade) -> vtkActor:
         """Lines that follow the heat, coloured by what the lens shows along them."""

@@ -31,6 +31,7 @@ class Field:
 
     ``signed`` values are coloured about zero; those that are ``positive`` may be coloured by tens. ``follow`` gives the
     lines that follow the heat, where there are any, ``flux`` the heat flux (p, d) in W/m² at places (p, d) in m.
+    A field of ``surfaces`` is known on them alone, and NaN at all other nodes.
     """
 
     what: str
@@ -41,6 +42,7 @@ class Field:
     positive: bool = False
     follow: Callable[[], FlowLines] | None = None
     flux: Callable[[Floats], Floats] | None = None
+    surfaces: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,8 @@ class Shade:
     #: The heat flux (p, d) in W/m² at places (p, d) in m, where arrows are drawn.
     arrows: Callable[[Floats], Floats] | None = None
     flow_lines: FlowLines | None = None
+    #: Those that are coloured, where a field is known on surfaces alone.
+    surfaces: frozenset[str] = frozenset()
 
     @property
     def scale(self) -> Shade:
@@ -173,6 +177,7 @@ def shaded(field: Field, look: Look, outcome: Outcome | None = None) -> Shade:
         face is not None,
         arrows,
         lines,
+        field.surfaces,
     )
 
 

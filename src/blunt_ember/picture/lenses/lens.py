@@ -29,3 +29,5 @@ class Lens:
     smooth: bool = False
     #: Whether it shows nothing while it has no parts.
     wants_parts: bool = False
+    #: Whether it is offered only where it has parts.
+    seldom: bool = False

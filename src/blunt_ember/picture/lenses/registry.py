@@ -10,6 +10,7 @@ from blunt_ember.picture.lenses.differences import DIFFERENCE_LENS, ERROR_LENS
 from blunt_ember.picture.lenses.field import Field, Shade, shaded
 from blunt_ember.picture.lenses.heat_flow import HEAT_FLOW_LENS
 from blunt_ember.picture.lenses.lens import Lens
+from blunt_ember.picture.lenses.radiation import RADIATION_LENS
 from blunt_ember.picture.lenses.temperature import TEMPERATURE_LENS
 from blunt_ember.picture.look import Look
 
@@ -24,6 +25,7 @@ LENSES: Mapping[str, Lens] = MappingProxyType(
             ERROR_LENS,
             DIFFERENCE_LENS,
             Lens("Material", materials=True),
+            RADIATION_LENS,
         )
     }
 )

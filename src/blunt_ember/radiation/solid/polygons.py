@@ -8,6 +8,7 @@ in closed form, and both are where the edges lie in one line.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
@@ -19,6 +20,10 @@ _AT_ONCE = 400_000
 _NONE = 1e-9
 #: Polygons nearer to each other than this many times the sum of their radii take the fine rule.
 _NEAR = 1.6
+
+
+#: Places in −1 … 1 and weights of Gauss's rule; finding many takes longer than what is read at them.
+_gauss = cache(np.polynomial.legendre.leggauss)
 
 
 @dataclass(frozen=True)
@@ -118,7 +123,7 @@ def exchange_of(first: Polygons, second: Polygons) -> Floats:
 
 def _plain_rule(count: int) -> tuple[Floats, Floats]:
     """Gauss's rule on [0, 1]."""
-    place, weight = np.polynomial.legendre.leggauss(count)
+    place, weight = _gauss(count)
     return (1 + place) / 2, weight / 2
 
 

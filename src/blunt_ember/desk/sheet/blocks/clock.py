@@ -70,7 +70,8 @@ def clock_section(case: Case, outcome: Outcome | None) -> SheetSection:
 def _state(case: Case, clock: Clock, outcome: Outcome | None) -> str:
     run = outcome.run if outcome is not None else None
     if run is not None:
-        return f"ran to {time_shown(float(run.times[-1]))} in {run.work.steps} steps"
+        steps = ", exact in time" if run.exact_in_time else f" in {run.work.steps} steps"
+        return f"ran to {time_shown(float(run.times[-1]))}{steps}"
     return f"{len(clock.stages)} stages" if clock.stages else "runs"
 
 
