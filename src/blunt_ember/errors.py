@@ -28,15 +28,21 @@ class BluntEmberError(Exception):
 
 
 class ExpressionError(BluntEmberError):
-    """A quantity or formula cannot be read, or has the wrong unit."""
+    """A quantity or formula cannot be read, or has the wrong unit; ``instead`` are texts that would be right."""
+
+    def __init__(self, message: str, instead: tuple[str, ...] = ()) -> None:
+        super().__init__(message)
+        self.instead = instead
 
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing wrong with a case: ``at`` which place of the document, and what to do."""
+    """One thing wrong with a case: ``at`` which place of the document, and what to do; ``instead`` are texts that would
+    be right there."""
 
     at: DataPath
     message: str
+    instead: tuple[str, ...] = ()
 
     @property
     def path(self) -> str:

@@ -140,8 +140,8 @@ def _formulas(
     lines = lines_over_places(formulas) if over_places else {}
     values, wrong = resolve({name: formula for name, formula in formulas.items() if name not in lines}, names)
     fields, wrong_lines = field_laws(lines, formulas, {**names, **values})
-    wrong |= wrong_lines
-    return values, fields, faults + [Fault((block, name), why) for name, why in wrong.items()]
+    faults += [Fault((block, name), str(error), error.instead) for name, error in wrong.items()]
+    return values, fields, faults + [Fault((block, name), why) for name, why in wrong_lines.items()]
 
 
 def _expected_value(

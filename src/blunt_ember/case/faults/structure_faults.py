@@ -11,6 +11,22 @@ from pydantic import BaseModel, ValidationError
 from blunt_ember.case.document.walk import models_on, union_labels
 from blunt_ember.errors import DataPath, Fault
 
+#: What keys of ours are called elsewhere.
+_TRADE_WORDS = {
+    "rho": "density",
+    "ρ": "density",
+    "lambda": "k",
+    "λ": "k",
+    "conductivity": "k",
+    "cp": "c",
+    "c_p": "c",
+    "specific_heat": "c",
+    "epsilon": "emissivity",
+    "ε": "emissivity",
+    "alpha": "h",
+    "α": "h",
+}
+
 
 def nearest(name: str, known: Iterable[str]) -> str:
     """Return ``; did you mean 'brick'?`` when a known name is close, else what there is."""
@@ -33,7 +49,7 @@ def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) 
         path = _real_path(finding["loc"], data, labels)
         if finding["type"].startswith("union_tag"):
             path = (*path, finding["ctx"]["discriminator"].strip("'"))
-        faults.append(Fault(path, _said(finding, path, model, data)))
+        faults.append(Fault(path, _said(finding, path, model, data), tuple(finding.get("ctx", {}).get("instead", ()))))
     return faults
 
 
@@ -43,7 +59,10 @@ def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel], dat
         return str(context["what"])
     if kind == "extra_forbidden":
         owner = _model_at(model, path[:-1], data)
-        return f"'{path[-1]}' is not known here{nearest(str(path[-1]), owner.model_fields if owner else ())}"
+        known = owner.model_fields if owner else ()
+        meant = _TRADE_WORDS.get(str(path[-1]).lower())
+        said = f"; did you mean '{meant}'?" if meant in known else nearest(str(path[-1]), known)
+        return f"'{path[-1]}' is not known here{said}"
     if kind == "missing":
         return "it is missing; this entry is needed"
     if kind == "union_tag_not_found":

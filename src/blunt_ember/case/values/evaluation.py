@@ -124,7 +124,9 @@ def require_kind(text: str, value: Value, kind: Kind) -> None:
     """Raise :class:`ExpressionError` unless ``value`` has the dimension of ``kind``."""
     if value.dimension != kind.dimension:
         if value.dimension == DIMENSIONLESS and kind.unit:
-            raise ExpressionError(f"'{text}' has no unit: {kind.name} is written like '{kind.example}'")
+            plain = isinstance(parse(text), Literal)
+            instead = (f"{text.strip()} {kind.shown}",) if plain else ()
+            raise ExpressionError(f"'{text}' has no unit: {kind.name} is written like '{kind.example}'", instead)
         is_a = describe_dimension(value.dimension)
         raise ExpressionError(f"'{text}' is not {kind.name} (it is {is_a}); write for example '{kind.example}'")
     if kind == TEMPERATURE:
@@ -144,13 +146,13 @@ def _without_offset(node: Node) -> Node:
     return node
 
 
-def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value], dict[str, str]]:
+def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value], dict[str, ExpressionError]]:
     """Evaluate named formulas that may refer to each other in any order.
 
     Returns the values, and for each formula that has none the reason. ``names`` are visible to all of them.
     """
     values: dict[str, Value] = {}
-    faults: dict[str, str] = {}
+    faults: dict[str, ExpressionError] = {}
     pending: list[str] = []
 
     def visit(name: str) -> None:
@@ -173,7 +175,7 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
                 del values[name]
                 raise ExpressionError(f"'{formulas[name]}' is not a finite number")
         except ExpressionError as error:
-            faults[name] = str(error)
+            faults[name] = error
         finally:
             pending.pop()
 
@@ -320,7 +322,8 @@ def _power(base: Value, exponent: Value) -> Value:
         raise ExpressionError("a quantity with a unit can only be raised to a constant power")
     power = float(exponent.magnitude)
     whole = int(power) if power == int(power) else power
-    return Value(np.power(np.float64(base.magnitude), power), base.dimension**whole)
+    readings = base.readings if power == 1 else None
+    return Value(np.power(np.float64(base.magnitude), power), base.dimension**whole, readings)
 
 
 def _call(function: str, arguments: list[Value]) -> Value:
@@ -334,11 +337,12 @@ def _call(function: str, arguments: list[Value]) -> Value:
         magnitude: Any = first.magnitude
         for argument in arguments[1:]:
             magnitude = choose(magnitude, argument.magnitude)
-        return Value(magnitude, first.dimension)
+        tracked = [argument.readings for argument in arguments if argument.readings is not None]
+        return Value(magnitude, first.dimension, max(tracked, default=None))
     if len(arguments) != 1:
         raise ExpressionError(f"{function} takes one argument, not {len(arguments)}")
     if function == "abs":
-        return Value(np.abs(np.float64(first.magnitude)), first.dimension)
+        return Value(np.abs(np.float64(first.magnitude)), first.dimension, first.readings)
     if function == "sqrt":
         return _power(first, Value(0.5, DIMENSIONLESS))
     if first.dimension != DIMENSIONLESS:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from blunt_ember.case.values.spellings import plainly
 from blunt_ember.case.values.units import is_unit, single_unit, split_power, superscript_value, unit_error
 from blunt_ember.errors import ExpressionError
 
@@ -25,11 +26,11 @@ _TOKEN = re.compile(
     r"|(?P<super>⁻?[⁰¹²³⁴-⁹]+)"
     r"|(?P<sign>\*\*|[-+*/^(),·⋅×−])"
 )
+#: Signs of degrees, of kelvin and others.
+_DEGREES = ("K", "°C", "℃", "°F", "℉")
 #: Variables that are spelled as units are.
 _VARIABLES = ("x", "y", "z", "r", "t", "T")
 _SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
-_EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
-_THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def parse(text: str) -> Node:
     """Return the syntax tree of ``text``; raise :class:`ExpressionError` where it cannot be read."""
     if len(text) > MAX_LENGTH:
         raise ExpressionError(f"the formula is longer than {MAX_LENGTH} characters")
-    tokens = list(_tokens(_plainly(text)))
+    tokens = list(_tokens(plainly(text)))
     if not tokens:
         raise ExpressionError("nothing is stated")
     parser = _Parser(tokens)
@@ -112,16 +113,11 @@ def is_plain_number(text: str) -> bool:
 
 def renamed(text: str, old: str, new: str) -> str:
     """Return the formula with every reference to ``old`` replaced; a unit of that spelling stays."""
-    text = _plainly(text)
+    text = plainly(text)
     for name in sorted(names_in(parse(text)), key=lambda name: -name.start):
         if name.text == old:
             text = text[: name.start] + new + text[name.start + len(old) :]
     return text
-
-
-def _plainly(text: str) -> str:
-    """The text without thin spaces in its numbers, and with a plain minus in their exponents, as it may be shown."""
-    return _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
 
 
 def names_in(node: Node) -> Iterator[NameNode]:
@@ -197,8 +193,6 @@ class _Parser:
 
     def unexpected(self, token: Token) -> str:
         before = self.tokens[self.position - 1] if self.position else None
-        if token.text == "," and before and before.kind == "number":
-            return "a decimal comma stands where a decimal point is needed"
         if token.kind == "name" and before and before.kind == "number":
             return f"'{token.text}' is not a unit; a product is written with * between"
         return f"'{token.text}' is not expected here; a product is written with * between"
@@ -250,7 +244,7 @@ class _Parser:
     def atom(self, depth: int) -> Node:
         token = self.take()
         if token.kind == "number":
-            return Literal(float(token.text), tuple(self.units()))
+            return Literal(float(token.text), tuple(self.units() or self.divisors_alone()))
         if token.kind == "name":
             return self.named(token, depth)
         if token.text == "(":
@@ -277,32 +271,57 @@ class _Parser:
             self.take()
             if self.sign("("):
                 self.take()
-                divisor = self.unit_run()
+                divisor = self.unit_run(divisor=True)
                 self.expect(")")
             else:
-                divisor = self.unit_run()
+                divisor = self.unit_run(divisor=True)
             units += [(name, -power) for name, power in divisor]
         return units
 
-    def unit_run(self) -> list[tuple[str, int]]:
-        """Read units side by side, or with an attached sign for a product: ``m² K``, ``m²·K``, ``m2K``."""
+    def divisors_alone(self) -> list[tuple[str, int]]:
+        """Read what stands below a number without a unit of its own: ``0.0012/K``, or ``0.0012 1/K``."""
+        one = self.peek()
+        ahead = 1 if one is not None and one.kind == "number" and one.text == "1" and one.spaced else 0
+        slash, unit = self.peek(ahead), self.peek(ahead + 1)
+        if slash is None or unit is None or slash.text != "/" or slash.spaced or unit.spaced or unit.kind != "name":
+            return []
+        # Without the 1 a name may be meant: 1/h. Nobody calls a quantity of his own by the sign of the kelvin.
+        if not (ahead and self._is_unit(2)) and unit.text not in _DEGREES:
+            return []
+        self.position += ahead + 1
+        return [(name, -power) for name, power in self.unit_run(divisor=True)]
+
+    def unit_run(self, divisor: bool = False) -> list[tuple[str, int]]:
+        """Read units side by side, or with an attached sign for a product: ``m² K``, ``m²·K``, ``m2K``.
+
+        In a ``divisor`` a length run together with a degree is no thousandth of one: ``W/mK``; and ``W/m-K`` is a
+        product.
+        """
         units: list[tuple[str, int]] = []
         while True:
             ahead = 1 if units and self.sign("*") and self._is_unit(1) and not self._is_variable(1) else 0
+            ahead = ahead or int(divisor and bool(units) and self._hyphen())
             token = self.peek(ahead)
             if token is None or token.kind != "name" or self.sign("(", ahead=ahead + 1):
                 break
-            pairs = _unit_pairs(token.text)
+            pairs = _unit_pairs(token.text, divisor)
             if pairs is None:
                 if not units:
                     raise unit_error(token.text)
                 break
             self.position += ahead + 1
             name, power = pairs[-1]
-            units += [*pairs[:-1], (name, power * self.unit_power())]
+            units += [*pairs[:-1], (name, power * self.unit_power(name))]
         return units
 
-    def unit_power(self) -> int:
+    def _hyphen(self) -> bool:
+        """Whether an attached hyphen leads to a degree: ``W/m-K``."""
+        hyphen, unit = self.peek(), self.peek(1)
+        attached = hyphen is not None and unit is not None and not hyphen.spaced and not unit.spaced
+        return attached and self.sign("-") and unit is not None and unit.text in _DEGREES
+
+    def unit_power(self, unit: str) -> int:
+        """Read the power behind a ``unit``; what is taken away from a reading is none: ``980 °C-25 °C``."""
         token = self.peek()
         if token is not None and token.kind == "super":
             self.take()
@@ -310,7 +329,9 @@ class _Parser:
         ahead = 1 if self.sign("^") else 0
         if token is not None and (ahead or (self.sign("-") and not token.spaced)):
             negative = self.sign("-", ahead=ahead)
-            number = self.peek(ahead + negative)
+            number, behind = self.peek(ahead + negative), self.peek(ahead + negative + 1)
+            if not ahead and (number is None or len(number.text) > 1 or _is_reading(unit, behind)):
+                return 1
             if number is not None and number.kind == "number" and number.text.isdigit() and not number.spaced:
                 self.position += ahead + negative + 1
                 return -int(number.text[:3]) if negative else int(number.text[:3])
@@ -335,9 +356,18 @@ class _Parser:
         return token is not None and token.kind == "name" and _unit_pairs(token.text) is not None
 
 
+def _is_reading(unit: str, behind: Token | None) -> bool:
+    """Whether a number between two units is a quantity of its own: that of °C, or the same unit stands behind."""
+    found = single_unit(unit)
+    return (found is not None and found.relative) or (behind is not None and behind.text == unit)
+
+
 @lru_cache(maxsize=512)
-def _unit_pairs(text: str) -> tuple[tuple[str, int], ...] | None:
-    """Read one word as units: ``mm``, ``m2``, or run together as the trade writes them, ``m2K``."""
+def _unit_pairs(text: str, divisor: bool = False) -> tuple[tuple[str, int], ...] | None:
+    """Read one word as units: ``mm``, ``m2``, or run together as the trade writes them, ``m2K``, ``kgK``."""
+    together = re.fullmatch(r"(kg|g|m|h)([KCF]|h)", text)
+    if together and together[1] != together[2] and (divisor or single_unit(text) is None):
+        return ((together[1], 1), (together[2], 1))
     if single_unit(text) is not None:
         return ((text, 1),)
     split = split_power(text)

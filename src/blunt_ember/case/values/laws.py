@@ -301,7 +301,8 @@ class OfLaw(IsFormula):
                 raise ExpressionError(f"{self.kind.name} is a text such as '{self.kind.example}', or a table")
             law = law_of(value, self.kind, names, self.variables)
         except ExpressionError as error:
-            raise PydanticCustomError("quantity", "{what}", {"what": str(error)}) from error
+            said = {"what": str(error), "instead": error.instead}
+            raise PydanticCustomError("quantity", "{what}", said) from error
         for si in stated_values(law) if self.check else ():
             complaint = self.check(si) if self.check else None
             if complaint:

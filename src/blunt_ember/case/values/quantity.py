@@ -69,7 +69,8 @@ class OfKind(IsFormula):
         try:
             si = quantity_si(str(value), self.kind, names)
         except ExpressionError as error:
-            raise PydanticCustomError("quantity", "{what}", {"what": str(error)}) from error
+            said = {"what": str(error), "instead": error.instead}
+            raise PydanticCustomError("quantity", "{what}", said) from error
         complaint = self.check(si) if self.check else None
         if complaint:
             raise PydanticCustomError("quantity", "{what}", {"what": f"'{value}' {complaint}"})

@@ -29,6 +29,9 @@ _SPELLINGS = {
     "°C": "degC",
     "℃": "degC",
     "°F": "degF",
+    # Nobody states charges or capacitances here.
+    "C": "degC",
+    "F": "degF",
     "℉": "degF",
     "%": "percent",
     "BTU": "Btu_it",
@@ -118,10 +121,12 @@ def single_unit(name: str) -> Unit | None:
         if canonical in _RELATIVE_SCALES:
             offset, factor = _RELATIVE_SCALES[canonical]
             return Unit(factor, _dimension("kelvin"), offset, relative=True)
-        base = ureg.Quantity(1.0, canonical).to_base_units()
+        one, two = (ureg.Quantity(number, canonical).to_base_units() for number in (1.0, 2.0))
+        if abs(two.magnitude - 2 * one.magnitude) > 1e-9 * abs(one.magnitude):  # other offsets, and logarithms
+            return None
     except (pint.errors.PintError, AttributeError, ValueError, TypeError, ArithmeticError):
         return None
-    return Unit(float(base.magnitude), _dimension(canonical))
+    return Unit(float(one.magnitude), _dimension(canonical))
 
 
 def split_power(name: str) -> tuple[str, int] | None:
@@ -229,7 +234,7 @@ def describe_dimension(dimension: Dimension) -> str:
     for kind in KINDS:
         if kind.dimension == dimension:
             return kind.name
-    return f"of dimension {dimension}".replace(" ** ", "^").replace(" * ", " ")
+    return f"in {_in_base_units(dimension)}"
 
 
 def kind_of(dimension: Dimension) -> Kind:
@@ -237,8 +242,12 @@ def kind_of(dimension: Dimension) -> Kind:
     for kind in KINDS:
         if kind.dimension == dimension:
             return kind
-    unit = f"{registry().get_base_units(registry().UnitsContainer(_base_units(dimension)))[1]:~P}".replace("·", " ")
+    unit = _in_base_units(dimension)
     return Kind(describe_dimension(dimension), unit, "", unit)
+
+
+def _in_base_units(dimension: Dimension) -> str:
+    return f"{registry().get_base_units(registry().UnitsContainer(_base_units(dimension)))[1]:~P}".replace("·", " ")
 
 
 def _base_units(dimension: Dimension) -> dict[str, float]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QToolButton, QToolTip, QWidget
 
 from blunt_ember.case.values.tables import is_table
@@ -24,22 +24,36 @@ class EntryField(QLineEdit):
         super().__init__(parent)
         self.part = part
         self._widest = widest
+        self._came_by_click = False
         self.setProperty("name", part.style == "name")
         self.setProperty("formula", part.style == "formula")
         self.textChanged.connect(self._fit)
         self.show_part(part)
 
     def show_part(self, part: Entry) -> None:
-        """Take the text of the case, unless a refused text is still being mended here."""
+        """Take the text of the case, unless something else is being typed here, or mended after it was refused."""
+        typing = self.is_typed_into
         self.part = part
         self.setObjectName(part.key)
         self.setAccessibleName(part.hint)
         self.setToolTip(part.hint)
-        if not self.property("wrong"):
+        if not self.property("wrong") and not typing:
             if self.text() != part.text:
                 self.setText(part.text)
                 self.setCursorPosition(0)  # of a long formula the beginning shows
             self._fit()
+
+    @property
+    def is_typed_into(self) -> bool:
+        """Whether it has the focus and a text that is not committed yet."""
+        return self.hasFocus() and self.isModified() and self.text() != self.part.text
+
+    def go_on_from(self, before: EntryField) -> None:
+        """Take over what is being typed into another field that this one stands for now."""
+        self.setText(before.text())
+        self.setModified(True)
+        self.setFocus()
+        self.setCursorPosition(before.cursorPosition())
 
     def refuse(self, why: str) -> None:
         """Keep what was typed, marked as wrong."""
@@ -84,9 +98,23 @@ class EntryField(QLineEdit):
             return
         super().keyPressEvent(event)
 
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Remember whether this click brings the focus."""
+        self._came_by_click = not self.hasFocus() or self._came_by_click
+        super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Select all by the click that brings the focus, unless something was selected by it."""
+        super().mouseReleaseEvent(event)
+        if self._came_by_click and not self.hasSelectedText():
+            self.selectAll()
+        self._came_by_click = False
+
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Select all when reached by keyboard."""
         super().focusInEvent(event)
+        if event is not None and event.reason() == Qt.FocusReason.MouseFocusReason:
+            self._came_by_click = True
         if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
             self.selectAll()
 
@@ -97,6 +125,7 @@ class EntryField(QLineEdit):
             self._commit()
 
     def _commit(self) -> None:
+        self.setModified(False)
         if self.text().strip() != self.part.text or self.property("wrong"):
             self.committed.emit(self.text())
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.editing.edits import value_at
+from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
@@ -26,7 +27,7 @@ from blunt_ember.desk.sheet.sentences import (
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
-from blunt_ember.errors import BluntEmberError, CaseError
+from blunt_ember.errors import BluntEmberError, CaseError, ExpressionError, Fault
 
 
 class RowWidget(QWidget):
@@ -54,6 +55,10 @@ class RowWidget(QWidget):
         self._fault.setObjectName("fault")
         self._fault.hide()
         layout.addWidget(self._fault)
+        self._instead = QWidget(self)
+        FlowLayout(self._instead)
+        self._instead.hide()
+        layout.addWidget(self._instead)
         self.parts: list[tuple[SentencePart, QWidget]] = []
         for part in row:
             widget = self._made(part)
@@ -199,21 +204,48 @@ class RowWidget(QWidget):
     def _typed(self, field: EntryField, text: str) -> None:
         part = field.part
         if text.strip() == part.text:
-            field.accept()
-            self._fault.hide()
+            self._accept(field)
             return
+        why: BluntEmberError | None = None
+        try:
+            text = with_unit_of(text, part.text) if part.style == "value" else text
+        except ExpressionError as error:
+            why = error
         was_wrong = bool(field.property("wrong"))
         field.setProperty("wrong", False)  # so that an accepted edit may show the text of the case
-        why = self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
+        why = why or self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
         if why is None:
             field.setProperty("wrong", was_wrong)
-            field.accept()
-            self._fault.hide()
+            self._accept(field)
         else:
             said = _said_at(part.key, why)
             field.refuse(said)
             self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
             self._fault.show()
+            self._offer_instead(field, why)
+
+    def _accept(self, field: EntryField) -> None:
+        field.accept()
+        self._fault.hide()
+        self._instead.hide()
+
+    def _offer_instead(self, field: EntryField, why: BluntEmberError) -> None:
+        """Offer what would be right, each by a click."""
+        layout = self._instead.layout()
+        assert layout is not None
+        while (item := layout.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                discard(widget)
+        told: tuple[ExpressionError | Fault, ...] = (why,) if isinstance(why, ExpressionError) else ()
+        told = why.faults if isinstance(why, CaseError) else told
+        ways = dict.fromkeys(way for each in told for way in each.instead)
+        for way in ways:
+            button = self._button(f"instead {way}", way, "link")
+            button.setToolTip(f"Write '{way}'")
+            button.clicked.connect(lambda _, way=way: self._typed(field, way))
+            layout.addWidget(button)
+        self._instead.setVisible(bool(ways))
 
     def _chosen(self, option: Option) -> None:
         if option.asks is not None:
@@ -288,6 +320,8 @@ class RowList(QWidget):
 
 
 def discard(widget: QWidget) -> None:
-    """Take a widget out of sight and give it back."""
+    """Take a widget out of sight and give it back; what is typed in it is not committed by that."""
+    for field in widget.findChildren(EntryField):
+        field.blockSignals(True)
     widget.hide()
     widget.deleteLater()

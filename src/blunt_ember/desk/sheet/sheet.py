@@ -97,6 +97,7 @@ class Sheet(QScrollArea):
         found = sections(case, self._outcome) if case else []
         focused = self.focusWidget()
         key = focused.objectName() if isinstance(focused, EntryField) and focused.hasFocus() else ""
+        typing = isinstance(focused, EntryField) and focused.is_typed_into
         for place, section in enumerate(found):
             if place < len(self._sections):
                 self._sections[place].show_section(section)
@@ -108,7 +109,9 @@ class Sheet(QScrollArea):
                 self._sections.append(widget)
         if key and focused is not None and not focused.isVisibleTo(self):  # its row was made anew around it
             again = next((f for f in self.findChildren(EntryField, key) if f.isVisibleTo(self)), None)
-            if again is not None:
+            if again is not None and typing and isinstance(focused, EntryField):
+                again.go_on_from(focused)
+            elif again is not None:
                 again.setFocus()
 
     def jump_to(self, at: DataPath) -> None:

@@ -26,6 +26,9 @@ class SurfaceCard(QFrame):
         self.setProperty("role", "card")
         self.setFixedWidth(CARD_WIDTH)
         self._surface = ""
+        self._current = current
+        self._outcome: Outcome | None = None
+        current.changed.connect(self._refresh)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(5)
@@ -77,14 +80,20 @@ class SurfaceCard(QFrame):
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         """Take what is stated now; close where the surface is no more."""
-        if not self._surface or outcome is None or outcome.geometry is None:
+        self._outcome = outcome
+        self._refresh()
+
+    def _refresh(self) -> None:
+        """Show what the case on the desk says, which may be younger than what is solved."""
+        case, outcome = self._current.case, self._outcome
+        if not self._surface or case is None or outcome is None or outcome.geometry is None:
             return
         if self._surface not in outcome.geometry.surfaces:
             self.shut()
             return
-        own = outcome.case.document.own_name(self._surface)
+        own = case.document.own_name(self._surface)
         self._title.setText(self._surface if own == self._surface else f"{own}  ({self._surface})")
-        self._rows.show_rows(surface_rows(outcome.case, outcome, self._surface))
+        self._rows.show_rows(surface_rows(case, outcome, self._surface))
         layout = self.layout()
         if layout is not None:
             layout.activate()

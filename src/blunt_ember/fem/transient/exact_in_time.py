@@ -32,7 +32,7 @@ _GROWTH = 1.4
 _MOST_NODES = 300_000
 #: A first step is at most this share of the time, and at least that one; and so many times the time in which the cells
 #: feel heat, as before that they overshoot: what a mesh cannot resolve is not read from it.
-_FIRST, _RESOLVED = (1e-4, 0.02), 16.0
+_FIRST, _RESOLVED = (3e-4, 0.02), 16.0
 #: Nodes that are given this share of the largest heat decide about the first step.
 _FELT = 1e-3
 #: Below this share of its time a mode has hardly moved, and its integrals are taken from their series.
@@ -71,6 +71,34 @@ class Trajectory:
 
 
 @dataclass(frozen=True)
+class LinearBalance:
+    """C y' = ``given`` − K y of all nodes.
+
+    ``given`` (n,) in W, the ``capacity`` C (n, n) in J/K, the ``conductance`` K (n, n) in W/K.
+    """
+
+    given: Floats
+    capacity: csr_array
+    conductance: csr_array
+
+    def states(self, times: tuple[float, ...], excesses: tuple[Floats, ...]) -> list[State]:
+        """Return the instants at some times in s with the excesses (n,) in K then."""
+        together = np.stack(excesses, axis=1)
+        contents, heats = self.capacity @ together, self.given[:, None] - self.conductance @ together
+        return [
+            State(t, excess, content, heat)
+            for t, excess, content, heat in zip(times, excesses, contents.T, heats.T, strict=True)
+        ]
+
+
+def linear_balance(heating: Heating) -> LinearBalance:
+    """Return the balance of what is linear and unchanging."""
+    zero = np.zeros(heating.count)
+    begin = heating.begin
+    return LinearBalance(heating.heat(zero, begin), heating.capacity(zero), heating.conductance(zero, begin))
+
+
+@dataclass(frozen=True)
 class ExactStep:
     """A piece of a trajectory from ``before`` to ``after``.
 
@@ -79,7 +107,7 @@ class ExactStep:
     """
 
     trajectory: Trajectory
-    heating: Heating
+    balance: LinearBalance
     before: State
     mean: State
     after: State
@@ -107,7 +135,7 @@ class ExactStep:
         if share <= 0 or share >= 1:
             return self, share
         t = self.before.t + share * self.length
-        return exact_step(self.trajectory, self.heating, self.before, t), 1.0
+        return exact_step(self.trajectory, self.balance, self.before, t), 1.0
 
     def excess_at(self, share: float) -> Floats:
         """Return the temperatures (n,) over the reference temperature at a share of the step, K."""
@@ -135,15 +163,10 @@ class ExactStep:
         return np.array([0.0, 0.0, 1.0, 0.0]) if share else np.array([0.0, 1.0, 0.0, 0.0])
 
 
-def exact_step(trajectory: Trajectory, heating: Heating, before: State, t: float) -> ExactStep:
+def exact_step(trajectory: Trajectory, balance: LinearBalance, before: State, t: float) -> ExactStep:
     """Return the step of a trajectory from an instant on it to a time in s."""
-    after, mean, rate = trajectory.seen(before.t, t)
-
-    def state(at: float, excess: Floats) -> State:
-        return State(at, excess, heating.content(excess), heating.heat(excess, at))
-
-    changing = State(t, rate, heating.content(rate), np.zeros(heating.count))
-    return ExactStep(trajectory, heating, before, state((before.t + t) / 2, mean), state(t, after), changing)
+    after, mean, rate = balance.states((t, (before.t + t) / 2, t), trajectory.seen(before.t, t))
+    return ExactStep(trajectory, balance, before, mean, after, rate)
 
 
 def is_exact(heating: Heating) -> bool:
@@ -173,7 +196,9 @@ class ExactStepper:
         free = self.heating.constraints.free
         given = np.abs(state.heat[free])
         felt = given >= _FELT * given.max(initial=0.0)
-        capacity, conductance = (each.diagonal()[free][felt] for each in (self._capacity, self._conductance))
+        capacity, conductance = (
+            each.diagonal()[free][felt] for each in (self._balance.capacity, self._balance.conductance)
+        )
         least = float((capacity / np.maximum(conductance, 1e-300)).min(initial=np.inf))
         return float(np.clip(_RESOLVED * least, _FIRST[0] * longest, _FIRST[1] * longest))
 
@@ -196,25 +221,21 @@ class ExactStepper:
         return self._made(trajectory, state, t)
 
     def _made(self, trajectory: Trajectory, state: State, t: float) -> ExactStep:
-        made = exact_step(trajectory, self.heating, state, t)
+        made = exact_step(trajectory, self._balance, state, t)
         self.stepper.work.steps += 1
         self.stepper.work.exact += 1
         self._on = (state, made.after)
         return made
 
-    @property
-    def _capacity(self) -> csr_array:
-        return self.heating.capacity(np.zeros(self.heating.count))
-
-    @property
-    def _conductance(self) -> csr_array:
-        return self.heating.conductance(np.zeros(self.heating.count), self.heating.begin)
+    @cached_property
+    def _balance(self) -> LinearBalance:
+        return linear_balance(self.heating)
 
     @cached_property
     def _free_matrices(self) -> tuple[csr_array, csr_array]:
         """Capacity and conductance as the free nodes see them."""
         reduced = self.heating.constraints.reduced
-        return reduced(self._capacity), reduced(self._conductance)
+        return reduced(self._balance.capacity), reduced(self._balance.conductance)
 
     def _from(self, state: State, length: float, end: float) -> Trajectory | None:
         """The trajectory through a state that holds for a length from it on in s; None where none is found."""
@@ -242,7 +263,7 @@ class ExactStepper:
         if not size > 0:
             nothing = np.zeros((self.heating.count, 1))
             return Trajectory(state.t, state.t + reach, state.excess, nothing, np.zeros(1), np.zeros(1))
-        basis = np.empty((len(start), _MOST_VECTORS))
+        basis = np.empty((len(start), _MOST_VECTORS), order="F")
         basis[:, 0] = start / size
         held = capacity @ basis[:, 0]
         small, before, still = np.zeros((_MOST_VECTORS, _MOST_VECTORS)), None, 0
@@ -250,11 +271,12 @@ class ExactStepper:
             # Twice, as what round-off leaves in the directions before would grow.
             following = solve(held)
             work.solved += 1
+            held = capacity @ following
             for _ in range(2):
-                along = basis[:, :count].T @ (capacity @ following)
+                along = basis[:, :count].T @ held
                 small[:count, count - 1] += along
                 following -= basis[:, :count] @ along
-            held = capacity @ following
+                held = capacity @ following
             left = float(np.sqrt(max(following @ held, 0.0)))
             rates, shares, turned = _modes(small[:count, :count], pole)
             now = turned @ (shares[:, None] * _over(rates, times))

@@ -9,7 +9,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.errors import BluntEmberError, ExpressionError
 
 #: From what was typed to the edit it stands for.
 Change = Callable[[str], Callable[[Case], Case]]
@@ -71,7 +73,12 @@ class PictureEditor:
         if text == self._before:
             self.close()
             return
-        why = self._current.edit(f"{field.accessibleName()}: {text}", self._change(text))
+        why: BluntEmberError | None
+        try:
+            text = with_unit_of(text, self._before)
+            why = self._current.edit(f"{field.accessibleName()}: {text}", self._change(text))
+        except ExpressionError as error:
+            why = error
         if why is None:
             self.close()
             return

@@ -1,0 +1,96 @@
+"""How the trade writes numbers and units, brought to the one spelling that formulas are read in."""
+
+from __future__ import annotations
+
+import re
+
+from blunt_ember.errors import ExpressionError
+
+_EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
+_THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
+#: ``1 000`` with plain spaces: two numbers side by side mean nothing else.
+_GROUPED = re.compile(r"(?<![\w.,^])\d{1,3}(?: \d{3})+(?![\d,])")
+_WITH_COMMA = re.compile(r"(?<![\w.,])\d[\d.]*(?:,\d[\d.]*)+")
+#: ``1.2×10^3``: not behind / or ^, where it would bind otherwise.
+_TENS = re.compile(
+    r"(?<![\w.,])(?P<number>\d+(?:\.\d*)?)\s*[×xX·⋅*]\s*10\s*"
+    r"(?:(?:\^|\*\*)\s*(?P<plain>[-+−]?\d+)|(?P<raised>[⁻⁺]?[⁰¹²³⁴-⁹]+))(?![\d.^⁰¹²³⁴-⁹])"
+)
+_RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺−", "0123456789-+-")
+#: ``W/m.K``: a dot between units is a product.
+_DOTTED = re.compile(r"(?<=[^\W\d_])\.(?=[^\W\d_]|°)|(?<=[²³])\.(?=[^\W\d_]|°)")
+_NUMBER_AND_UNIT = re.compile(r"^\s*[-+−]?(?:\d[\d.,\s]*)(?:[eE][-+−]?\d+)?\s*(?P<unit>[^\W\d_].*|[°%℃℉].*)$")
+_BARE_NUMBER = re.compile(r"^\s*[-+−]?(?:\d[\d.,]*|[.,]\d+)(?:[eE][-+−]?\d+)?\s*$")
+
+
+def plainly(text: str) -> str:
+    """Return a formula without spaces and commas in its numbers, without powers of ten, and without dots in its units.
+
+    Raises :class:`ExpressionError` for a number that can be read in two ways, with both.
+    """
+    text = _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
+    text = _GROUPED.sub(lambda found: found[0].replace(" ", ""), text)
+    if "," in text:
+        text = _without_commas(text)
+    return _DOTTED.sub("·", _TENS.sub(lambda found: _in_tens(found, text), text))
+
+
+def with_unit_of(typed: str, before: str) -> str:
+    """Return what was ``typed`` with the unit of what stood there ``before``, where it is a number alone.
+
+    Raises :class:`ExpressionError` with both readings in place of a share in percent: 0.4 may mean 0.4 % or 40 %.
+    """
+    stood = _NUMBER_AND_UNIT.match(before)
+    if stood is None or not _BARE_NUMBER.match(typed):
+        return typed
+    typed, unit = typed.strip(), stood["unit"].strip()
+    share = float(plainly(typed).replace("−", "-")) if unit == "%" else 1.0
+    if unit == "%" and 0 < share < 1:
+        ways = f"{typed} %", f"{100 * share:.6g} %"
+        raise ExpressionError(f"'{typed}' can be read in two ways: write '{ways[0]}' or '{ways[1]}'", ways)
+    return f"{typed} {unit}"
+
+
+def _in_tens(found: re.Match[str], text: str) -> str:
+    before = text[: found.start()].rstrip()
+    if before.endswith(("/", "^", "**")):
+        return found[0]
+    power = (found["plain"] or found["raised"]).translate(_RAISED)
+    return f"{found['number']}e{power}"
+
+
+def _without_commas(text: str) -> str:
+    """Commas in numbers, but for those between the arguments of a function."""
+    pieces, end = [], 0
+    for found in _WITH_COMMA.finditer(text):
+        if _in_call(text[: found.start()]):
+            continue
+        pieces += [text[end : found.start()], _decimal(found[0], text)]
+        end = found.end()
+    return "".join([*pieces, text[end:]])
+
+
+def _in_call(before: str) -> bool:
+    """Whether the innermost open bracket is that of a function."""
+    opened: list[bool] = []
+    for place, sign in enumerate(before):
+        if sign == "(":
+            named = re.search(r"[^\W\d]\w*\s*$", before[:place])
+            divisor = re.search(r"\d\s*[^\W\d]+\s*$|/\s*$", before[:place])
+            opened.append(named is not None and divisor is None)
+        elif sign == ")" and opened:
+            opened.pop()
+    return bool(opened) and opened[-1]
+
+
+def _decimal(number: str, text: str) -> str:
+    if re.fullmatch(r"\d{1,3}(?:,\d{3})+\.\d+|\d{1,3}(?:,\d{3}){2,}", number):
+        return number.replace(",", "")
+    if re.fullmatch(r"\d{1,3}(?:\.\d{3})+,\d+", number):
+        return number.replace(".", "").replace(",", ".")
+    if re.fullmatch(r"[1-9]\d{0,2},\d{3}", number):
+        ways = tuple(text.replace(number, number.replace(",", way)) for way in (".", ""))
+        raise ExpressionError(f"'{number}' can be read in two ways: write '{ways[0]}' or '{ways[1]}'", ways)
+    if number.count(",") == 1 and "." not in number:
+        return number.replace(",", ".")
+    raise ExpressionError(f"'{number}' is no number: one comma or point stands before its decimals")
