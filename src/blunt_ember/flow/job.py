@@ -7,10 +7,12 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.own_end import end_with_starter
 
 
 def do_job(connection: Connection, what: str, job: Callable[[Callable[[Any], None]], None]) -> None:
     """Do a job that sends what it finds; the last thing sent is a line, empty when it is done, else what stopped it."""
+    end_with_starter()
     try:
         job(connection.send)
         connection.send("")

@@ -42,12 +42,21 @@ def run_window(path: Path | None, demo: bool) -> int:
     app = application()
     prepare()  # the solver's process imports NumPy and SciPy while this one imports VTK and matplotlib
 
+    from blunt_ember.desk.app.kept_work import sweep
     from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
 
+    sweep()
     window = Window()
     _survive_slips(window)
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
+
+    def end(number: int, _: object) -> None:
+        window.commit_typing()
+        window.keeper.keep()
+        app.exit(128 + number)  # at once: a question about unsaved work would wait for an answer
+
+    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(each, end)
     heartbeat = QTimer()  # lets Python see the signal
     heartbeat.start(200)
     heartbeat.timeout.connect(lambda: None)
@@ -56,7 +65,10 @@ def run_window(path: Path | None, demo: bool) -> int:
     window.show()
     if path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
-    return app.exec()
+    QTimer.singleShot(0, window.offer_left_work)
+    status = app.exec()
+    window.solver.close()
+    return status
 
 
 def log_path() -> Path:

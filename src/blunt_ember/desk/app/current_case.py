@@ -89,6 +89,11 @@ class CurrentCase(QObject):
             self._place += 1
             self.changed.emit()
 
+    def not_saved(self) -> None:
+        """Note that the case as it stands is not what is on disk."""
+        self._saved_place = -1
+        self.changed.emit()
+
     def saved(self, path: Path) -> None:
         """Note that the case as it stands is on disk."""
         self.path = path

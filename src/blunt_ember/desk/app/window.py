@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import (
     QApplication,
@@ -23,7 +23,11 @@ from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, w
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
+from blunt_ember.desk.app.file_on_disk import Choice as FileChoice
+from blunt_ember.desk.app.file_on_disk import FileOnDisk
 from blunt_ember.desk.app.header import Header
+from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
+from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
 from blunt_ember.desk.app.start_page import StartPage
@@ -71,6 +75,8 @@ class Window(DeskWindow):
         self.outcome: Outcome | None = None
         self._kept: Kept | None = None
         self.live = True
+        self.keeper = WorkKeeper(self.current, self)
+        self._on_disk = FileOnDisk(self)
         self._seen: Case | None = None
         self._late = QTimer(self)
         self._late.setSingleShot(True)
@@ -165,9 +171,9 @@ class Window(DeskWindow):
     # --- files ---
 
     def new_case(self, name: str) -> None:
-        """Put a fresh case of a family on the desk."""
+        """Put a fresh case of a family on the desk; as long as it is untouched there is nothing to save."""
         if self.may_leave():
-            self.show_case(family(name).case(), None, saved=False)
+            self.show_case(family(name).case(), None)
 
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
@@ -177,7 +183,23 @@ class Window(DeskWindow):
             zone.show_outcome(None)
         self._pages.setCurrentIndex(1)
         self.stage.setFocus()
+        self._on_disk.note(path)
         self.current.open(case, path, saved)
+
+    def offer_left_work(self) -> None:
+        """Offer what other windows had not saved when they died."""
+        found = left_work()
+        if found:
+            LeftWorkDialog(found, self._take_left, self).open()
+
+    def _take_left(self, work: LeftWork) -> bool:
+        """Put work that was left on the desk; it is not saved yet."""
+        if not self.may_leave():
+            return False
+        self.show_case(work.case, work.path, saved=False)
+        self.keeper.keep()
+        work.forget()
+        return True
 
     def open_dialog(self) -> None:
         """Ask for a file and open it."""
@@ -231,6 +253,8 @@ class Window(DeskWindow):
         self.commit_typing()
         if self.current.case is None:
             return False
+        if path == self.current.path and not self._may_overwrite():
+            return False
         try:
             write_case(self.current.case, path)
         except CaseFileError as error:
@@ -238,10 +262,40 @@ class Window(DeskWindow):
                 self, "The case was not saved", f"{error}\nThe case is still on the desk; save it elsewhere."
             )
             return False
+        self._on_disk.note(path)
         self.current.saved(path)
         self.settings.remember(path)
         self.tell(f"saved {path}")
         return True
+
+    def _may_overwrite(self) -> bool:
+        """Tell whether the case is to be written over its file, which may hold something else by now."""
+        match self._on_disk.ask_if_changed(self.current.path, self.current.case):
+            case FileChoice.THEIRS:
+                self._take_theirs()
+                return False
+            case FileChoice.ELSEWHERE:
+                self.save_as()
+                return False
+        return True
+
+    def _look_at_disk(self) -> None:
+        """See whether the file was changed while another window had the focus."""
+        match self._on_disk.ask_if_changed(self.current.path, self.current.case):
+            case FileChoice.THEIRS:
+                self._take_theirs()
+            case FileChoice.ELSEWHERE:
+                self.save_as()
+            case FileChoice.MINE:
+                self.current.not_saved()
+
+    def _take_theirs(self) -> None:
+        path = self.current.path
+        assert path is not None
+        try:
+            self.show_case(read_case(path), path)
+        except BluntEmberError as error:
+            FaultsDialog(path, error, self).exec()
 
     def may_leave(self) -> bool:
         """Ask about unsaved work; True when the case on the desk may go."""
@@ -371,8 +425,10 @@ class Window(DeskWindow):
             self._mark_stale("stopped; F5 solves again")
 
     def _solver_died(self) -> None:
-        self._mark_stale("the solver ended unexpectedly; F5 solves again")
-        self.tell("The solver ended unexpectedly. The case is as it was; F5 solves it again.")
+        again = " again and again" if self.solver.keeps_dying else ""
+        self._mark_stale(f"the solver ended unexpectedly{again}; F5 solves again")
+        why = ", which may be for want of memory: larger cells or fewer of them need less" if again else ""
+        self.tell(f"The solver ended unexpectedly{again}{why}. The case is as it was; F5 solves it again.")
 
     def _surface_clicked(self, surface: str, place: QPoint) -> None:
         """Open the card of an outer surface; go to the joints for one inside the body."""
@@ -438,6 +494,12 @@ class Window(DeskWindow):
 
     # --- events ---
 
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Look at the file when the window is turned to again."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            QTimer.singleShot(0, self._look_at_disk)
+
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Take a file."""
         mime = event.mimeData() if event else None
@@ -469,4 +531,5 @@ class Window(DeskWindow):
             process.end()
         self.stage.close_renderer()
         self.start_page.close_renderer()
+        self.keeper.forget()
         event.accept()

@@ -9,12 +9,17 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from blunt_ember.desk.solver.child_process import ChildProcess, forked
 from blunt_ember.fem.transient.run import Progress
+from blunt_ember.flow.own_end import own_mark
 from blunt_ember.flow.server import serve, with_news
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.flow.outcome import Outcome
 
+#: The folder of a window's fields begins so.
+SCRATCH = "blunt-ember-"
+#: Times that the process may end by itself, without an answer between, before another is started only when asked for.
+MOST_DEATHS = 3
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.
 OVERTAKEN_MS = 300
 #: One whose answers are known, and only their errors are being estimated, is asked to stop first; what it keeps of the
@@ -38,8 +43,12 @@ class SolverProcess(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         #: Where the fields of runs are kept; it goes with the window, whatever became of the process.
-        self._folder = tempfile.TemporaryDirectory(prefix="blunt-ember-", ignore_cleanup_errors=True)
+        prefix = f"{SCRATCH}{own_mark()}-"
+        self._folder = tempfile.TemporaryDirectory(prefix=prefix, ignore_cleanup_errors=True)
+        #: Times it ended by itself since it last answered.
+        self._deaths = 0
         self._in_run = False
+        self._process: ChildProcess | None = None
         self._number = 0
         self._running: Case | None = None
         self._waiting: Case | None = None
@@ -51,8 +60,8 @@ class SolverProcess(QObject):
 
     @property
     def pid(self) -> int | None:
-        """Process number of the solver."""
-        return self._process.pid
+        """Process number of the solver; None while there is none."""
+        return self._process.pid if self._process is not None else None
 
     @property
     def busy(self) -> bool:
@@ -92,14 +101,20 @@ class SolverProcess(QObject):
     def close(self) -> None:
         """End the process for good."""
         self._overtaken.stop()
-        self._process.end()
+        self._end()
         self._folder.cleanup()
 
     def _start(self) -> None:
         self._asked_to_stop = forked().Event()
-        self._process = ChildProcess(serve, (self._asked_to_stop, self._folder.name), "solver", self)
-        self._process.said.connect(self._receive)
-        self._process.lost.connect(self._lost)
+        process = ChildProcess(serve, (self._asked_to_stop, self._folder.name), "solver", self)
+        process.said.connect(self._receive)
+        process.lost.connect(self._lost)
+        self._process = process
+
+    def _end(self) -> None:
+        if self._process is not None:
+            self._process.end()
+        self._process = None
 
     def _give_up(self) -> None:
         """End at once what takes too long, for the case that waits or for none."""
@@ -110,7 +125,7 @@ class SolverProcess(QObject):
 
     def _restart(self) -> None:
         self._overtaken.stop()
-        self._process.end()
+        self._end()
         self._running = None
         self._start()
         if self._waiting is not None:
@@ -123,12 +138,15 @@ class SolverProcess(QObject):
         self._number += 1
         self._running, self._known = case, None
         self._in_run = False
+        if self._process is None:
+            self._start()
         self._asked_to_stop.clear()
-        if not self._process.send((self._number, dict(case.data), case.folder)):
+        if self._process is not None and not self._process.send((self._number, dict(case.data), case.folder)):
             self._lost()
 
     def _receive(self, news: tuple[int, object]) -> None:
         number, reply = news
+        self._deaths = 0
         if number != self._number or self._running is None:
             return
         if not isinstance(reply, dict):  # a step of Newton's method on the way, or how far a run has got
@@ -149,10 +167,21 @@ class SolverProcess(QObject):
             self.busy_changed.emit(False)
 
     def _lost(self) -> None:
-        """The process ended by itself or was killed: start another, and tell."""
+        """The process ended by itself or was killed: start another, unless they all end so, and tell."""
         had_work = self._running is not None
-        self._restart()
+        self._deaths += 1
+        if self._deaths < MOST_DEATHS:
+            self._restart()
+        else:
+            self._overtaken.stop()
+            self._end()
+            self._running = self._waiting = None
         if not self.busy:
             self.busy_changed.emit(False)
-        if had_work:
+        if had_work or self._deaths == MOST_DEATHS:
             self.died.emit()
+
+    @property
+    def keeps_dying(self) -> bool:
+        """Whether it ended by itself again and again, so that another is started only when one is asked for."""
+        return self._deaths >= MOST_DEATHS
