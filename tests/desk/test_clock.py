@@ -131,12 +131,19 @@ def test_stages_are_stated_drawn_and_obeyed(window: Window, qtbot: QtBot) -> Non
     qtbot.wait(60)
     assert window.strip.time_line.grab().toImage().pixelColor(5, 5).isValid()
     assert {check.verdict for check in outcome.checks} == {"open"}  # no series holds for two stages
-    type_into(field(window, "clock.stages[1].lasts"), "5")
-    assert "has no unit" in field(window, "clock.stages[1].lasts").toolTip()
+    type_into(field(window, "clock.stages[1].lasts"), "5 mm")
+    assert "is not a time" in field(window, "clock.stages[1].lasts").toolTip()
+
+
+def a_run_in_steps(window: Window, qtbot: QtBot) -> None:
+    """A film that hardly swings: what follows time is not exact in time."""
+    film = {"h": "h_out*(1 + 1e-9*sin(t/1 h))", "temperature": "T_air"}
+    window.show_case(with_value(family("cooling-wall").case(), ("surroundings", 0, "film"), film), None)
+    settled(qtbot, window)
 
 
 def test_a_long_run_says_how_far_it_is_and_stopping_keeps_what_it_has(window: Window, qtbot: QtBot) -> None:
-    opened(window, qtbot, "cooling-wall")
+    a_run_in_steps(window, qtbot)
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")
     assert window.current.case is not None
@@ -159,7 +166,7 @@ def test_a_run_that_does_not_end_when_asked_is_ended_and_that_is_said(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("blunt_ember.desk.solver.solver.STOP_PATIENCE_MS", 0)
-    opened(window, qtbot, "cooling-wall")
+    a_run_in_steps(window, qtbot)
     window.set_live(False)
     type_into(field(window, "clock.tolerance"), "0.00002 %")
     with qtbot.waitSignal(window.solver.stepped, timeout=PATIENCE):

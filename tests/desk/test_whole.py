@@ -226,7 +226,7 @@ def test_a_joint_of_a_solid_is_read_where_it_is_seen(window: Window, qtbot: QtBo
                 **flat,
                 "body": {"kind": "stacked", "regions": {**regions, "coat": coat}},
                 "joints": [*flat["joints"], {"on": "casting|coat", "resistance": "R_contact"}],
-                "mesh": {"size": "6 mm", "across": 1},
+                "mesh": {"size": "15 mm", "across": 1},
                 "questions": [],
             }
         ),

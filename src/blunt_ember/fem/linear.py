@@ -21,10 +21,11 @@ Correction = Callable[[Floats], Floats]
 #: Measured on quadratic cells, one core, factors and one solution beside multigrid: a plane of 44 300 unknowns takes
 #: 0.40 s and 0.50 s, 178 000 unknowns 1.1 s and 1.5 s, 715 000 unknowns 6.0 s and 4.1 s; a solid of 5 700 unknowns
 #: 0.04 s and 0.06 s, 27 000 unknowns 0.54 s and 0.27 s, 74 300 unknowns 3.7 s and 0.7 s.
-MULTIGRID_NODES = 8_000
+#: Cells thin as a coat take multigrid several times as long: 14 500 unknowns of such 3.7 s, factors 0.7 s.
+MULTIGRID_NODES = 20_000
 PLANE_NODES = 250_000
 #: How many times as many where a matrix is solved with again and again, as in steps of time.
-REPEATED = 12
+REPEATED = 5
 #: Unknowns above which a matrix that is solved with repeatedly is first tried without any preparation, and the steps
 #: that may take: in a short step of time its diagonal outweighs the rest, and neither factors nor grids pay.
 PLAIN_NODES = 5_000
