@@ -154,7 +154,7 @@ def _take(folder: Path) -> None:
     window.stage.zoom(0.5)
     window.stage.draw_outline()
     entry = window.stage.findChild(QLineEdit, "drawing entry")
-    for text in ("32 mm, 80 mm", "50 mm < 0°", "82 mm, 20 mm", "a", "57 mm, 5 mm"):
+    for text in ("32 mm, 80 mm", "50 mm at 0°", "82 mm, 20 mm", "a", "57 mm, 5 mm"):
         QTest.keyClicks(entry, text)
         QTest.keyClick(entry, Qt.Key.Key_Return) if text != "a" else None
     assert window.stage._view is not None

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
+import meshio
+import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
@@ -13,7 +16,7 @@ from blunt_ember.case.editing.edits import appended, with_value
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.cli.command import SOLVER_FAILED
 from blunt_ember.cli.main import main
-from blunt_ember.errors import SolverError
+from blunt_ember.errors import CaseError, SolverError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.report.number_tables import number_table
@@ -136,3 +139,75 @@ def test_heat_that_grows_with_temperature_without_end_is_not_said_to_be_taken_ou
     plain = {"a": {"k": "1 W/(m K)"}, "b": {"k": "2 W/(m K)"}}
     with pytest.raises(SolverError, match="heats up without end"):
         Flow().run(case_from_data(two_blocks(materials=plain, heat_inside=growing)))
+
+
+def drawn(region: dict[str, Any]) -> dict[str, Any]:
+    """A section of one drawn region."""
+    return {
+        "format": "blunt-ember/1",
+        "materials": {"clay": {"k": "1 W/(m K)"}},
+        "body": {"kind": "section", "depth": "1 m", "regions": {"lid": {**region, "material": "clay"}}},
+        "surroundings": [{"on": "lid.side 1", "temperature": "20 °C"}],
+    }
+
+
+def outline(*steps: Any) -> dict[str, Any]:
+    places = [step if isinstance(step[0], tuple) else (step, None) for step in steps[1:]]
+    path = [{"to": mm(to)} | ({"through": mm(through)} if through else {}) for to, through in places]
+    return {"shape": "outline", "start": mm(steps[0]), "path": path}
+
+
+def mm(place: tuple[float, float]) -> list[str]:
+    return [f"{at} mm" for at in place]
+
+
+CROSSED = {
+    "a bow tie": (outline((0, 0), (10, 10), (10, 0), (0, 10)), "(5 mm, 5 mm), where side 1, side 3 meet"),
+    "a polygon": (
+        {"shape": "polygon", "points": [mm(at) for at in ((0, 0), (20, 0), (0, 8), (20, 8))]},
+        "at (10 mm, 4 mm), where side 2, side 4 meet",
+    ),
+    "an arc over a side": (
+        outline((0, 0), (10, 0), (10, 5), ((0, 5), (5, -2))),
+        "(0 mm, 1.571 mm) and at 3 more places",
+    ),
+    "a corner come to twice": (outline((0, 0), (5, 5), (10, 0), (10, 10), (5, 5), (0, 10)), "(5 mm, 5 mm)"),
+    "a corner on a side": (outline((0, 0), (10, 0), (10, 10), (5, 0), (0, 10)), "(5 mm, 0 mm), where side 1"),
+    "a side along another": (outline((0, 0), (10, 0), (10, 5), (8, 5), (8, 0), (4, 0), (0, 5)), "crosses or touches"),
+}
+
+
+@pytest.mark.parametrize("name", CROSSED)
+@pytest.mark.parametrize("scale", [1.0, 1e-4, 1e5])
+def test_an_outline_that_crosses_or_touches_itself_is_refused_where_it_does(name: str, scale: float) -> None:
+    region, said = CROSSED[name]
+    sized = json.loads(json.dumps(region).replace(" mm", f"*{scale} mm"))
+    with pytest.raises(CaseError, match="crosses or touches itself") as refused:
+        Flow().run(case_from_data(drawn(sized)))
+    assert scale != 1 or said in str(refused.value)
+
+
+def test_an_outline_that_does_not_cross_itself_is_not_refused() -> None:
+    comb = [(0, 0), (10, 0), (10, 9), (9, 9), (9, 1), (8.999, 1), (8.999, 9), (0, 9)]
+    bulging = outline((0, 0), ((10, 0), (5, -4)), (10, 6), ((0, 6), (5, 5.9)))
+    for region in (outline(*comb), bulging, {"shape": "polygon", "points": [mm(at) for at in comb]}):
+        assert Flow().geometry(case_from_data(drawn(region))).regions[0].name == "lid"
+
+
+@pytest.mark.parametrize(
+    ("kind", "cells"),
+    [
+        ("triangle", [[0, 1, 2], [0, 2, 3], [0, 1, 4]]),  # on one side of an edge
+        ("triangle", [[0, 1, 2], [0, 2, 3], [0, 2, 3]]),  # the same one twice
+        ("triangle", [[0, 1, 2], [0, 2, 3], [5, 6, 7]]),  # one in the midst of another, without a common node
+        ("tetra", [[0, 1, 2, 8], [0, 1, 2, 9]]),
+    ],
+)
+def test_cells_that_lie_in_each_other_are_refused(kind: str, cells: list[list[int]], tmp_path: Path) -> None:
+    points = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0.8, 0.4, 0], [0.5, 0.2, 0], [0.7, 0.2, 0], [0.6, 0.3, 0]]
+    points += [[0.5, 0.3, 1], [0.6, 0.3, 2]] if kind == "tetra" else []
+    meshio.Mesh(np.array(points, float), [(kind, np.array(cells))]).write(tmp_path / "b.vtu")
+    body = {"kind": "imported", "file": "b.vtu", "unit": "1 m", "groups": {"body": {"material": "clay"}}}
+    case = case_from_data({**drawn({}), "body": body, "surroundings": []}, str(tmp_path))
+    with pytest.raises(CaseError, match=r"lie in each other|two others"):
+        Flow().geometry(case)

@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.gallery.families import family
+from blunt_ember.picture.palette import LIGHT
 from tests.desk.conftest import choose, settled
 
 
@@ -49,7 +50,7 @@ def type_point(window: Window, text: str) -> None:
 def test_an_outline_is_clicked_typed_and_closed(drawing: Window, qtbot: QtBot) -> None:
     window = drawing
     click(window, 32.1, 80.2)  # snaps to the upper right corner of the plate
-    type_point(window, "50 mm < 0°")
+    type_point(window, "50 mm at 0°")
     type_point(window, "82 mm, 20 mm")
     entry = window.stage.findChild(QLineEdit, "drawing entry")
     assert entry is not None
@@ -74,10 +75,10 @@ def test_an_outline_is_clicked_typed_and_closed(drawing: Window, qtbot: QtBot) -
 
 def test_what_cannot_be_is_explained_and_nothing_is_lost(drawing: Window) -> None:
     window = drawing
-    type_point(window, "25 mm < 30°")
+    type_point(window, "25 mm at 30°")
     assert "first point" in window.stage._message()[0]
     entry = window.stage.findChild(QLineEdit, "drawing entry")
-    assert entry is not None and entry.text() == "25 mm < 30°"
+    assert entry is not None and entry.text() == "25 mm at 30°"
     entry.clear()
     type_point(window, "0 mm, 0 mm")
     type_point(window, "40 mm, 0 K")
@@ -85,7 +86,7 @@ def test_what_cannot_be_is_explained_and_nothing_is_lost(drawing: Window) -> Non
     entry.clear()
     QTest.keyClick(entry, Qt.Key.Key_Return)
     assert "three points" in window.stage._message()[0] and window.stage.tool.active
-    type_point(window, "30 mm < 90°")
+    type_point(window, "30 mm at 90°")
     QTest.keyClick(entry, Qt.Key.Key_Backspace)
     assert window.stage.tool.drawing is not None and len(window.stage.tool.drawing.points) == 1
     QTest.keyClick(entry, Qt.Key.Key_Escape)
@@ -119,3 +120,28 @@ def test_points_are_dragged_and_given_exact_places(drawing: Window, qtbot: QtBot
     QTest.keyClick(editor, Qt.Key.Key_Return)
     path = window.current.case.data["body"]["regions"]["part"]["path"]
     assert path[0]["to"] == ["7 cm", "-12.5 mm"]
+
+
+def test_an_outline_that_crosses_itself_is_marked_where_it_does_and_not_closed(drawing: Window, qtbot: QtBot) -> None:
+    window = drawing
+    for text in ("40 mm, 0 mm", "80 mm; 40 mm", "80,0 mm, 0 mm"):
+        type_point(window, text)
+    tool = window.stage.tool
+    assert tool.drawing is not None and not len(tool.drawing.crossed())
+    plain = colours_about(window, 60, 20)
+    type_point(window, "40 mm, 40 mm")
+    assert tool.drawing is not None and tool.drawing.crossed() == pytest.approx(np.array([[0.06, 0.02]]))
+    assert colours_about(window, 60, 20) != plain and LIGHT.off.lower() in colours_about(window, 60, 20)
+    before = window.current.case
+    QTest.keyClick(window.stage, Qt.Key.Key_Return)
+    assert tool.active and window.current.case is before and "crosses itself" in window.stage._message()[0]
+    entry = window.stage.findChild(QLineEdit, "drawing entry")
+    assert entry is not None
+    QTest.keyClick(entry, Qt.Key.Key_Backspace)
+    type_point(window, "40 mm at 180°")
+    assert tool.drawing is not None and not len(tool.drawing.crossed(tool.drawing.start))
+
+
+def colours_about(window: Window, x: float, y: float) -> set[str]:
+    image, at = window.stage.grab().toImage(), pixel(window, x, y)
+    return {image.pixelColor(at.x() + i, at.y() + j).name() for i in range(-6, 7) for j in range(-6, 7)}

@@ -151,6 +151,25 @@ def crossings(curves: Curves, tolerance: float) -> tuple[Ints, Floats]:
     return number[within], share[within]
 
 
+def self_crossings(curves: Curves, closed: bool = True) -> Floats:
+    """Return the places (k, 2) in m at which a chain of curves, one behind the other, crosses or touches itself.
+
+    Where it is ``closed``, its last curve ends where the first begins, which is no crossing.
+    """
+    box = np.concatenate([curves.start, curves.end])
+    tolerance = 1e-9 * float(np.ptp(box, axis=0).max())
+    number, share = crossings(curves, tolerance)
+    crossed = curves.take(number).at(share)
+    # A corner that is come to twice is not within any curve; the last end counts where the chain is open.
+    corners = curves.start if closed else np.concatenate([curves.start, curves.end[-1:]])
+    order = np.lexsort(np.round(corners / max(tolerance * 10, 1e-300)).T)
+    twice = np.linalg.norm(np.diff(corners[order], axis=0), axis=1) <= tolerance * 10
+    found = np.concatenate([crossed, corners[order][1:][twice]])
+    step = max(tolerance * 100, 1e-300)
+    _, first = np.unique(np.round(found / step), axis=0, return_index=True)
+    return np.where(np.abs(found) < step, 0.0, found)[np.sort(first)]
+
+
 def _place_on(curves: Curves, numbers: Ints, points: Floats, tolerance: float) -> tuple[Ints, Floats, Flags]:
     """Return the curves, the shares of the points on them, and whether each lies on its curve, ends included."""
     own = curves.take(numbers)

@@ -7,8 +7,11 @@ from collections.abc import Mapping
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.document.regions import AnyRegion, HalfPlane, Repeat
+from blunt_ember.case.document.regions import AnyRegion, HalfPlane, Outline, Polygon, Repeat
+from blunt_ember.case.values.display import shown
+from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.curves import self_crossings
 from blunt_ember.geometry.primitives import Shape, shape_of
 
 
@@ -20,6 +23,8 @@ def placed(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
         if name not in done:
             region = regions[name]
             shape = shape_of(region)
+            if isinstance(region, Polygon | Outline):
+                _require_simple(name, region, shape)
             for number, cut in enumerate(region.cuts or (), start=1):
                 shape = _cut(name, shape, cut, f"cut {number}" if len(region.cuts or ()) > 1 else "cut")
             shape = shape.moved(_step(region, shape, pieces(region.beside[1]) if region.beside else []))
@@ -27,6 +32,27 @@ def placed(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
         return done[name]
 
     return [pieces(name) for name in regions]
+
+
+def _require_simple(name: str, region: Polygon | Outline, shape: Shape) -> None:
+    """Raise :class:`CaseError` for an outline that crosses or touches itself: what is inside is not known then."""
+    met = self_crossings(shape.curves)
+    if not len(met):
+        return
+    places = [f"({', '.join(shown(float(at), LENGTH, 4) for at in place)})" for place in met]
+    more = f" and at {len(places) - 1} more places" if len(places) > 1 else ""
+    sides = ", ".join(dict.fromkeys(shape.sides[place] for place in _sides_at(shape, met[0])))
+    what = f"its outline crosses or touches itself at {places[0]}{more}, where {sides} meet; put its points in order"
+    key = "points" if isinstance(region, Polygon) else "path"
+    raise CaseError((Fault(("body", "regions", name, key), what),))
+
+
+def _sides_at(shape: Shape, place: Floats) -> list[int]:
+    """The numbers of the curves on which a place (2,) in m lies."""
+    curves = shape.curves
+    share = np.clip(curves.share_of(np.tile(place, (len(curves), 1))), 0, 1)
+    away = np.linalg.norm(curves.at(share) - place, axis=1)
+    return np.flatnonzero(away <= 1e-8 * max(shape.box[2] - shape.box[0], shape.box[3] - shape.box[1])).tolist()
 
 
 def _cut(name: str, shape: Shape, cut: HalfPlane, side: str) -> Shape:

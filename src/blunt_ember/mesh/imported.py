@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
@@ -20,7 +21,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Plane, Solid
-from blunt_ember.mesh.cells.facets import FacetPart, all_facets, facet_keys
+from blunt_ember.mesh.cells.facets import FacetPart, all_facets, cells_of, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
@@ -93,6 +94,7 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
     space: Plane | Solid = Solid() if top == 3 else Plane(body.depth.si if body.depth is not None else 1.0)
     order = max(CELL_FAMILIES[block.family].order for block in cells)
     mesh = Mesh(points, cells, {}, names, order, space)
+    _require_apart(mesh)
     mesh = replace(mesh, surfaces=_surfaces(mesh, _facet_groups(data, top, compact)))
     low, high = points.min(axis=0), points.max(axis=0)
     box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
@@ -222,6 +224,46 @@ def _right_way_round(family: str, nodes: Ints, points: Floats, first: int) -> In
     if len(bad):
         raise _fault(f"cell {first + int(bad[0])} ({family}) is folded or flat, so nothing can be solved on it")
     return nodes
+
+
+def _require_apart(mesh: Mesh) -> None:
+    """Raise :class:`CaseError` where cells lie in each other: what they fill would be counted twice."""
+    middles = np.concatenate([mesh.points[block.nodes].mean(axis=1) for block in mesh.blocks])
+    for part in all_facets(mesh):
+        cells = cells_of(mesh, part)
+        keys = facet_keys(part.corners)
+        order = np.argsort(keys, kind="stable")
+        same = keys[order][1:] == keys[order][:-1]
+        if (same[1:] & same[:-1]).any():
+            first = order[:-2][same[1:] & same[:-1]][0]
+            raise _fault(
+                f"cell {cells[first]} shares one of its sides with two others, so that cells lie in each other"
+            )
+        a, b = order[:-1][same], order[1:][same]
+        corners = mesh.points[part.corners[a]]
+        along = corners[:, 1] - corners[:, 0]
+        if mesh.dimension == 2:
+            normal = np.column_stack([along[:, 1], -along[:, 0]])
+        else:
+            normal = np.cross(along, corners[:, 2] - corners[:, 0])
+        sides = [((middles[cells[each]] - corners[:, 0]) * normal).sum(axis=1) for each in (a, b)]
+        wrong = np.flatnonzero(sides[0] * sides[1] > 0)
+        if len(wrong):
+            raise _fault(
+                f"cells {cells[a][wrong[0]]} and {cells[b][wrong[0]]} lie in each other, on one side of a face"
+            )
+    if mesh.dimension == 2:
+        _require_one_at_every_middle(mesh, middles)
+
+
+def _require_one_at_every_middle(mesh: Mesh, middles: Floats) -> None:
+    shapes = np.concatenate(
+        [shapely.polygons(mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]]) for block in mesh.blocks]
+    )
+    at, cell = shapely.STRtree(shapes).query(shapely.points(middles), predicate="within")
+    other = np.flatnonzero(at != cell)
+    if len(other):
+        raise _fault(f"cells {at[other[0]]} and {cell[other[0]]} lie in each other")
 
 
 def _mirror(family: CellFamily) -> Ints:

@@ -33,7 +33,7 @@ from blunt_ember.picture.palette import Theme
 DRAWING_REACH = 9.0
 #: Pixels at the right of the stage that the legend takes.
 LEGEND = 112
-_HINT = "click points, or type '25 mm < 30°' or 'x, y' · A: an arc · Backspace: back · Enter: close · Esc: leave"
+_HINT = "click points, or type '25 mm at 30°' or 'x, y' · A: an arc · Backspace: back · Enter: close · Esc: leave"
 _BOW_HINT = "an arc: click a place it passes, then its end · A: straight again · Backspace: back"
 
 
@@ -198,6 +198,8 @@ class DrawingTool:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(theme.ember), 2.0))
         painter.drawPath(path)
+        self._paint_crossed(painter, view, theme)
+        painter.setPen(QPen(QColor(theme.ember), 2.0))
         painter.setBrush(QColor(theme.paper))
         for place in places:
             painter.drawEllipse(QPointF(*place), 4.0, 4.0)
@@ -211,6 +213,15 @@ class DrawingTool:
         flags = int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap)
         painter.drawText(box, flags, hint)
 
+    def _paint_crossed(self, painter: QPainter, view: View, theme: Theme) -> None:
+        """Mark where the outline crosses itself, with the piece to the pointer."""
+        assert self._drawing is not None
+        after = point_at(self._pointer) if self._pointer is not None and self._drawing.start is not None else None
+        painter.setPen(QPen(QColor(theme.off), 2.5))
+        for x, y in view.pixels(self._drawing.crossed(after)).tolist():
+            painter.drawLine(QPointF(x - 7, y - 7), QPointF(x + 7, y + 7))
+            painter.drawLine(QPointF(x - 7, y + 7), QPointF(x + 7, y - 7))
+
     def _paint_measure(self, painter: QPainter, pixel: Floats, room: QRectF, theme: Theme) -> None:
         """Say where the pointer is, and how far and which way from the last point."""
         assert self._drawing is not None and self._pointer is not None
@@ -219,7 +230,7 @@ class DrawingTool:
         if self._drawing.last is not None:
             away = self._pointer - np.array(self._drawing.last.place)
             angle = np.degrees(np.arctan2(away[1], away[0]))
-            text += f"   {shown(float(np.hypot(*away)), LENGTH, 5)} < {angle:.1f}°"
+            text += f"   {shown(float(np.hypot(*away)), LENGTH, 5)} at {angle:.1f}°"
         width = QFontMetricsF(painter.font()).horizontalAdvance(text)
         left = min(float(pixel[0]) + 12, room.width() - LEGEND - width - 10)
         painter.fillRect(QRectF(left, pixel[1] - 26, width + 10, 20), QColor(theme.paper))

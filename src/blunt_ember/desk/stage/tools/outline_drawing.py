@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -12,6 +13,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import Value, quantity_si
 from blunt_ember.case.values.units import ANGLE, LENGTH
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.geometry.curves import Curves, joined, lines, self_crossings
+from blunt_ember.geometry.primitives import arc_through
 
 KnownValues = Mapping[str, Value]
 
@@ -76,13 +79,35 @@ class OutlineDrawing:
             return replace(self, pieces=self.pieces[:-1], bow=False)
         return OutlineDrawing()
 
+    def crossed(self, then: DrawnPoint | None = None) -> Floats:
+        """Return the places (k, 2) in m at which the outline crosses itself, the piece to a point that may come next,
+        or the one that closes it, among it."""
+        parts: list[Curves] = []
+        before = self.start
+        pieces = (*self.pieces, *([DrawnPiece(then, self.through)] if then is not None else []))
+        for piece in pieces:
+            assert before is not None
+            start, to = np.array(before.place), np.array(piece.to.place)
+            if np.linalg.norm(to - start) > 0 and piece.through is None:
+                parts.append(lines(np.array([start, to])).take(np.array([0])))
+            elif np.linalg.norm(to - start) > 0 and piece.through is not None:
+                parts.append(arc_through(start, np.array(piece.through.place), to))
+            before = piece.to
+        if not parts:
+            return np.zeros((0, 2))
+        closed = bool(np.allclose(parts[0].start[0], parts[-1].end[-1]))
+        return self_crossings(joined(parts), closed)
+
     def region(self) -> dict[str, Any]:
-        """Return the region as a case states it; raise :class:`BluntEmberError` when it has too few points."""
+        """Return the region as a case states it; raise :class:`BluntEmberError` when it has too few points, or crosses
+        itself."""
         pieces = self.pieces
         if self.start is not None and len(pieces) == 1 and pieces[0].through is not None:
             pieces = (*pieces, DrawnPiece(self.start))  # a bow and its chord
         if self.start is None or len(pieces) < 2:
             raise BluntEmberError("an outline needs three points at least, or an arc; place more of them")
+        if len(replace(self, pieces=pieces, through=None).crossed(self.start)):
+            raise BluntEmberError("the outline crosses itself where it is marked; Backspace takes points back")
         steps = [
             {"to": list(piece.to.texts), **({"through": list(piece.through.texts)} if piece.through else {})}
             for piece in pieces
@@ -97,23 +122,25 @@ def point_at(place: Floats) -> DrawnPoint:
 
 
 def typed_point(text: str, last: DrawnPoint | None, towards: Floats | None, names: KnownValues) -> DrawnPoint:
-    """Return the point that was typed: ``x, y``; ``length < angle`` from the last; or a length towards the pointer.
+    """Return the point that was typed: ``x, y``; ``length at angle`` from the last; or a length towards the pointer.
 
     Raises :class:`BluntEmberError` that says what can be typed.
     """
-    how = "type 'x, y' such as '40 mm, 10 mm', or a length and an angle such as '25 mm < 30°'"
-    if "," in text:
-        parts = [part.strip() for part in text.split(",")]
+    how = "type 'x, y' such as '40 mm, 10 mm', or a length and an angle such as '25 mm at 30°'"
+    if "," in text or ";" in text:
+        # A comma within a number has no space behind it.
+        apart = re.split(r";|,\s+", text)
+        parts = [part.strip() for part in (apart if len(apart) == 2 else text.split(","))]
         if len(parts) != 2:
             raise BluntEmberError(f"'{text}' is no place; {how}")
         x, y = (quantity_si(part, LENGTH, names) for part in parts)
         return DrawnPoint((x, y), (parts[0], parts[1]))
     if last is None:
         raise BluntEmberError("the first point has nothing to be measured from; type 'x, y' such as '40 mm, 10 mm'")
-    length_text, less, angle_text = text.partition("<")
+    length_text, *angle_text = re.split(r"\bat\b", text, maxsplit=1)
     length = quantity_si(length_text.strip(), LENGTH, names)
-    if less:
-        angle = quantity_si(angle_text.strip(), ANGLE, names)
+    if angle_text:
+        angle = quantity_si(angle_text[0].strip(), ANGLE, names)
     elif towards is not None and np.linalg.norm(towards - last.place) > 0:
         away = towards - np.array(last.place)
         angle = float(np.arctan2(away[1], away[0]))
