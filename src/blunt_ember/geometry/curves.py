@@ -158,6 +158,7 @@ def self_crossings(curves: Curves, closed: bool = True) -> Floats:
     """
     box = np.concatenate([curves.start, curves.end])
     tolerance = 1e-9 * float(np.ptp(box, axis=0).max())
+    curves = curves.take(curves.length > tolerance)  # a point that is stated twice is no crossing
     number, share = crossings(curves, tolerance)
     crossed = curves.take(number).at(share)
     # A corner that is come to twice is not within any curve; the last end counts where the chain is open.

@@ -95,7 +95,7 @@ class OutlineDrawing:
             before = piece.to
         if not parts:
             return np.zeros((0, 2))
-        closed = bool(np.allclose(parts[0].start[0], parts[-1].end[-1]))
+        closed = bool(np.allclose(parts[0].start[0], parts[-1].end[-1], rtol=0, atol=1e-12))
         return self_crossings(joined(parts), closed)
 
     def region(self) -> dict[str, Any]:
