@@ -18,7 +18,15 @@ from blunt_ember.case.faults.clock_faults import clock_faults
 from blunt_ember.case.faults.structure_faults import nearest, structure_faults
 from blunt_ember.case.files import json_text
 from blunt_ember.case.files.migration import migrated
-from blunt_ember.case.values.evaluation import Value, evaluate, require_kind, reserved_meaning, resolve, undefined
+from blunt_ember.case.values.evaluation import (
+    Value,
+    evaluate,
+    require_kind,
+    reserved_meaning,
+    resolve,
+    undefined,
+    used_wrong,
+)
 from blunt_ember.case.values.field_lines import field_laws, lines_over_places
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.unit_sets import UnitSet
@@ -111,10 +119,14 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
 
 
 def _first_causes(faults: list[Fault], data: dict[str, Any]) -> tuple[Fault, ...]:
-    """Leave out complaints that a parameter has no value where the parameter itself is complained of."""
-    stated = data.get("parameters")
-    echoes = {undefined(name) for name in stated} if isinstance(stated, dict) else set()
+    """Leave out complaints that a formula has no value where it is itself complained of."""
+    stated = [name for block in ("parameters", "working") for name in _named(data.get(block))]
+    echoes = {undefined(name) for name in _named(data.get("parameters"))} | {used_wrong(name) for name in stated}
     return tuple(dict.fromkeys(fault for fault in faults if fault.message not in echoes))
+
+
+def _named(block: Any) -> tuple[str, ...]:
+    return tuple(block) if isinstance(block, dict) else ()
 
 
 def _formulas(

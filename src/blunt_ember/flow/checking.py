@@ -68,7 +68,7 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
             expected = exact_answer(question, field, solved)
             source = source_of(field)
             if np.isnan(expected):
-                expected, note = None, f"'{named}' does not say this"
+                expected, note = None, note or f"'{named}' does not say this"
         except ReferenceRefusedError as refusal:
             note = f"'{named}' does not hold here: {refusal}"
     elif expect is not None and expect.working is not None:

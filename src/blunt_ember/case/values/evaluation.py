@@ -99,6 +99,11 @@ def undefined(name: str) -> str:
     return f"'{name}' is not defined; define it among the parameters"
 
 
+def used_wrong(name: str) -> str:
+    """Return what is said of a formula that uses another which is wrong itself."""
+    return f"'{name}', which it uses, is wrong"
+
+
 def evaluate(text: str, names: Names) -> Value:
     """Return the value of an expression; raise :class:`ExpressionError` naming what is wrong in it."""
     return evaluate_node(parse(text), names)
@@ -169,7 +174,7 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
                 if other in formulas:
                     visit(other)
                     if other in faults:
-                        raise ExpressionError(f"'{other}', which it uses, is wrong")
+                        raise ExpressionError(used_wrong(other))
             values[name] = evaluate(formulas[name], {**names, **values})
             if not np.isfinite(values[name].magnitude).all():
                 del values[name]

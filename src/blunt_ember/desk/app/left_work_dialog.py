@@ -22,7 +22,8 @@ class LeftWorkDialog(QDialog):
         self._take = take
         self._left = len(found)
         column = QVBoxLayout(self)
-        said = QLabel("The window ended before this was saved:" if len(found) == 1 else "Windows ended before these:")
+        one = len(found) == 1
+        said = QLabel("The window ended before this was saved:" if one else "Windows ended before these were saved:")
         column.addWidget(said)
         for each in found:
             column.addWidget(self._row(each))

@@ -262,7 +262,8 @@ def _said_at(key: str, error: BluntEmberError) -> str:
     """Why an edit was refused, without the path of the very field it was typed into."""
     if not isinstance(error, CaseError):
         return str(error)
-    own = [fault.message for fault in error.faults if fault.path == key]
+    # Of a single one it is plain which it is: what was typed may have gone to the parameter that stands there.
+    own = [fault.message for fault in error.faults if fault.path == key or len(error.faults) == 1]
     return "\n".join(own or [str(fault) for fault in error.faults])
 
 
