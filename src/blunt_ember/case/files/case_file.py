@@ -47,8 +47,11 @@ def moved_to(case: Case, folder: Path) -> Case:
     return case_from_data({**case.data, "body": {**body, "file": file}}, str(folder))
 
 
-def write_text(text: str, path: Path) -> None:
-    """Write, flush and rename; raise :class:`CaseFileError` and leave the old file as it was when that fails."""
+def write_text(text: str, path: Path, lasting: bool = True) -> None:
+    """Write, flush and rename; raise :class:`CaseFileError` and leave the old file as it was when that fails.
+
+    What need not be ``lasting`` outlives the program, but is not waited for until it is on the disk.
+    """
     target = Path(os.path.realpath(path))  # keep a symbolic link a link
     scratch = None
     try:
@@ -57,10 +60,13 @@ def write_text(text: str, path: Path) -> None:
         with os.fdopen(handle, "w", encoding="utf-8") as stream:
             stream.write(text)
             stream.flush()
-            os.fsync(stream.fileno())
+            if lasting:
+                os.fsync(stream.fileno())
         os.chmod(scratch, mode)
         os.replace(scratch, target)
         scratch = None
+        if not lasting:
+            return
         directory = os.open(target.parent, os.O_RDONLY)
         try:
             os.fsync(directory)

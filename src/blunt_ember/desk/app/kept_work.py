@@ -86,7 +86,7 @@ class WorkKeeper(QObject):
         said = {"path": str(path) if path else None, "kept": time.time(), "folder": case.folder}
         try:
             self._record.parent.mkdir(parents=True, exist_ok=True)
-            write_text(json.dumps({**said, "case": case_to_text(case)}), self._record)
+            write_text(json.dumps({**said, "case": case_to_text(case)}), self._record, lasting=False)
         except (BluntEmberError, OSError) as error:
             self._current.told.emit(f"What is not saved could not be kept against a crash: {error}")
 

@@ -281,7 +281,7 @@ class ExactStepper:
             rates, shares, turned = _modes(small[:count, :count], pole)
             now = turned @ (shares[:, None] * _over(rates, times))
             still = still + 1 if before is not None and _same(before, now) else 0
-            if left <= _CONVERGED or still == 2:
+            if left <= _CONVERGED or still == 2 or count == len(start):
                 modes = prolongation @ (basis[:, :count] @ turned)
                 return Trajectory(state.t, state.t + reach, state.excess, modes, rates, size * shares)
             before = now
