@@ -6,6 +6,7 @@ import hashlib
 from enum import Enum
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from blunt_ember.case.case import Case
@@ -58,6 +59,7 @@ class FileOnDisk:
         box.setObjectName("file changed")
         box.setIcon(QMessageBox.Icon.Warning)
         box.setWindowTitle("The file was changed")
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setText(f"{path} was {'changed' if there else 'taken away'} by another program or another window.")
         box.setInformativeText(_said(path, case) if there else "The case on the desk is all there is of it.")
         roles = QMessageBox.ButtonRole
@@ -84,6 +86,6 @@ def _said(path: Path, case: Case) -> str:
 def _content(path: Path) -> str:
     """A mark of what a file holds; empty where there is none."""
     try:
-        return hashlib.sha256(path.read_bytes()).hexdigest()
+        return hashlib.sha256(path.read_bytes()).hexdigest() if path.is_file() else ""
     except OSError:
         return ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import datetime
+from html import escape
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
@@ -39,7 +40,8 @@ class LeftWorkDialog(QDialog):
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 6, 0, 6)
         kept = datetime.fromtimestamp(work.kept).strftime("%d %b, %H:%M:%S")
-        words = QLabel(f"<b>{work.case.document.title}</b>, kept {kept}<br>{work.differs()}", row)
+        title, differs = escape(work.case.document.title), escape(work.differs())
+        words = QLabel(f"<b>{title}</b>, kept {kept}<br>{differs}", row)
         words.setTextFormat(Qt.TextFormat.RichText)
         words.setWordWrap(True)
         words.setMinimumWidth(380)

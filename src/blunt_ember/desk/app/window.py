@@ -253,8 +253,13 @@ class Window(DeskWindow):
         self.commit_typing()
         if self.current.case is None:
             return False
-        if path == self.current.path and not self._may_overwrite():
-            return False
+        if path == self.current.path:
+            match self._on_disk.ask_if_changed(path, self.current.case):
+                case FileChoice.THEIRS:
+                    self._take_theirs()
+                    return False
+                case FileChoice.ELSEWHERE:
+                    return self.save_as()
         try:
             write_case(self.current.case, path)
         except CaseFileError as error:
@@ -266,17 +271,6 @@ class Window(DeskWindow):
         self.current.saved(path)
         self.settings.remember(path)
         self.tell(f"saved {path}")
-        return True
-
-    def _may_overwrite(self) -> bool:
-        """Tell whether the case is to be written over its file, which may hold something else by now."""
-        match self._on_disk.ask_if_changed(self.current.path, self.current.case):
-            case FileChoice.THEIRS:
-                self._take_theirs()
-                return False
-            case FileChoice.ELSEWHERE:
-                self.save_as()
-                return False
         return True
 
     def _look_at_disk(self) -> None:

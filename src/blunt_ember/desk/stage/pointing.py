@@ -155,7 +155,8 @@ class Pointer:
         if jump:
             return f"{where}\n{jump}"
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
-        elsewhere = found.surfaces and self._skin_of(mesh).names[hit.surface] not in found.surfaces
+        names = self._skin_of(mesh).names
+        elsewhere = found.surfaces and (hit.surface < 0 or names[hit.surface] not in found.surfaces)
         return where if elsewhere or np.isnan(value) else f"{where}\n{_said(value, found)}"
 
 
