@@ -11,7 +11,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.desk.app.window import Window
 from blunt_ember.gallery.families import family
-from tests.desk.conftest import field, settled, type_into
+from tests.desk.conftest import choose, field, settled, type_into
 
 THICK = "body.regions.brick.size[0]"
 
@@ -99,3 +99,26 @@ def test_the_card_changes_the_case_on_the_desk_not_the_one_that_was_solved(windo
     window.set_live(True)
     settled(qtbot, window)
     assert stated(window, "title") == "Another title"
+
+
+def test_what_a_surface_meets_is_changed_in_place_and_keeps_its_temperature(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot)
+    choose(window, "law 0 temperature", "meets a fluid")
+    assert stated(window, "surroundings", 0) == {
+        "on": "brick.left",
+        "film": {"h": "10 W/(m² K)", "temperature": "T_hot"},
+    }
+    choose(window, "law 0 film", "meets a fluid and radiates")
+    said = stated(window, "surroundings", 0)
+    assert isinstance(said, dict) and set(said) == {"on", "film", "radiation"}
+    assert said["film"]["temperature"] == said["radiation"]["temperature"] == "T_hot"
+    button = window.sheet.findChild(QToolButton, "law 0 film")
+    assert button is not None
+    choose(window, "law 0 radiation", "takes in a heat flux")
+    choose(window, "law 0 film", "held at a temperature")  # which nothing else can act beside
+    assert stated(window, "surroundings", 0) == {"on": "brick.left", "temperature": "T_hot"}
+    settled(qtbot, window)
+    assert window.outcome is not None and {check.verdict for check in window.outcome.checks} == {"agrees"}
+    for _ in range(4):
+        window.current.undo()
+    assert stated(window, "surroundings", 0) == {"on": "brick.left", "temperature": "T_hot"}

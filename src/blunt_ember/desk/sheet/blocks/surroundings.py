@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.acting import Acting
 from blunt_ember.case.document.surroundings import ACTING, Surrounding
-from blunt_ember.case.editing.edits import value_at
+from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.desk.sheet.blocks.enclosures import enclosure_rows, seeing_options
 from blunt_ember.desk.sheet.sentences import (
     Choice,
+    Edit,
     Option,
     Remove,
     SentencePart,
@@ -181,15 +183,19 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
             *_over_time(case, (*path, "temperature"), "temperature", TEMPERATURE),
             *_windows(case, path, surrounding),
         )
-        return [Word(f"{verb} held at"), *held, Choice(f"more {_tag(path)}", "…", options, "link")]
+        law = _law_words(path, "temperature", f"{verb} held at")
+        return [law, *held, Choice(f"more {_tag(path)}", "…", options, "link")]
     if surrounding.insulated:
-        return [Word(f"{verb} insulated")]
+        return [_law_words(path, "insulated", f"{verb} insulated")]
     if surrounding.periodic:
         return [Word("are one and the same: periodic")]
     parts: list[SentencePart] = []
     several = len(surrounding.surfaces) > 1
     for key, acting in _stated(surrounding).items():
-        parts += [*([Word("and")] if parts else []), *_acting(case, (*path, key), acting, several)]
+        first, *rest = _acting(case, (*path, key), acting, several)
+        beside = set(_stated(surrounding)) - {key}
+        words = [_law_words(path, key, first.text, beside)] if isinstance(first, Word) else [first]
+        parts += [*([Word("and")] if parts else []), *words, *rest]
     more = [
         Option(f"and {acting.offer}", setting((*path, key), acting.first))
         for key, acting in ACTING.items()
@@ -199,6 +205,43 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
         more += _other_forms(case, (*path, key), acting)
     more += [*_windows(case, path, surrounding), *_fewer(path, surrounding)]
     return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
+
+
+def _law_words(path: DataPath, law: str, words: str, beside: Collection[str] = ()) -> Choice:
+    """The words of a law, which open what may be said in its place; other laws act ``beside`` it."""
+    others = [
+        Option(said, _in_place_of(path, law, what))
+        for said, what in _KINDS_OF_SURROUNDING.items()
+        if set(what) != {law} and not set(what) & set(beside)
+    ]
+    return Choice(f"law {_tag(path)} {law}", words, tuple(others), "plain choice", at=(*path, law))
+
+
+def _in_place_of(path: DataPath, law: str, what: dict[str, Any]) -> Edit:
+    """The edit that says something else in place of a law.
+
+    A temperature that was stated is kept, and so is what acts there besides, where it may stand beside the new.
+    """
+
+    def edit(now: Case) -> Case:
+        said = dict(value_at(now.data, path))
+        before = {law: said.pop(law)}
+        temperature = before.get("temperature", value_at(before, (law, "temperature"), None))
+        if {"temperature", "insulated"} & set(what):
+            said = {key: value for key, value in said.items() if key not in ACTING}
+        new = dict(what)
+        if temperature is not None:
+            new = {key: _at(key, first, temperature) for key, first in what.items()}
+        return with_value(now, path, said | new)
+
+    return edit
+
+
+def _at(key: str, first: Any, temperature: Any) -> Any:
+    """What a law states at first, with a temperature that is known where it has one."""
+    if key == "temperature":
+        return temperature
+    return {**first, "temperature": temperature} if isinstance(first, dict) and "temperature" in first else first
 
 
 def _stated(surrounding: Surrounding) -> dict[str, Acting]:
