@@ -164,6 +164,9 @@ TRADE = [
     ("max(1,2)*1 mm", LENGTH, 0.002),
     ("2^2*10^3", NUMBER, 4000.0),
     ("6/2*10^3", NUMBER, 3000.0),
+    ("2^-2*10^3", NUMBER, 250.0),
+    ("6/-2*10^3", NUMBER, -3000.0),
+    ("max(1,5) + (0,5 + sqrt(4))", NUMBER, 7.5),
 ]
 
 
@@ -175,6 +178,11 @@ def test_the_trade_s_own_spellings_are_understood(text: str, kind: Kind, si: flo
 def test_below_a_number_a_kelvin_is_a_unit_and_a_name_is_a_name() -> None:
     assert evaluate("0.0012/K", {}).magnitude == evaluate("0.0012 1/K", {}).magnitude == 0.0012
     assert evaluate("0.0012/K", {}).dimension == evaluate("0.0012 K^-1", {}).dimension
+    own = Value(4.0, DIMENSIONLESS)
+    assert evaluate("2/K", {"K": own}).magnitude == 0.5, "a name of the case is meant by its name"
+    assert evaluate("2 1/K", {"K": own}).magnitude == 2.0
+    with pytest.raises(ExpressionError, match="'K' is not defined"):
+        evaluate("2*K", {})
     h = Value(4.0, FILM_COEFFICIENT.dimension)
     assert evaluate("1/h", {"h": h}).magnitude == 0.25 and evaluate("3 1/h", {}).magnitude == pytest.approx(3 / 3600)
 

@@ -8,7 +8,7 @@ Jaeger (1959), sections 3.4 to 3.11, 7.5 to 7.9, 9.3 to 9.5; the swing as in 3.6
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cache, cached_property
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.quadrature import gauss_rule
 from blunt_ember.reference.modes import POWER, BodyForm, Modes, modes_of
 from blunt_ember.reference.side import Side
 
@@ -25,10 +26,6 @@ WARMING_SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7 and 9"
 _FADED = 42.0
 #: Terms that are summed at most; earlier times are not said.
 _MOST_TERMS = 4_000
-
-
-#: Places in −1 … 1 and weights of Gauss's rule; finding many takes longer than what is read at them.
-_gauss = cache(np.polynomial.legendre.leggauss)
 
 
 @dataclass(frozen=True)
@@ -209,7 +206,7 @@ class Warming:
         return float(slope)
 
     def _still_mean(self, t: float) -> float:
-        at, weight = _gauss(200)
+        at, weight = gauss_rule(200)
         s = self.start + (self.end - self.start) * (1 + at) / 2
         value = self._still(s, t) * s**self._power
         return float(value @ weight) * (self.end - self.start) / 2 / self.volume
@@ -269,7 +266,7 @@ class Warming:
         if self._rests:  # heat that comes in is spread evenly; the mean over the first temperature is that of the rise
             hollow = self.form == "wall" or self.start > 0
             turn = right[0] / rows[0][1] if hollow else 0.0
-            at, weight = _gauss(40)
+            at, weight = gauss_rule(40)
             places = self.start + (self.end - self.start) * (1 + at) / 2
             mean = ((turn * self._grown(places) + self._parabola(places)) * places**self._power) @ weight
             return -float(mean) * (self.end - self.start) / 2 / self.volume, float(turn)

@@ -12,7 +12,17 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from blunt_ember.case.values.expressions import Call, Literal, NameNode, Negative, Node, Operation, names_in, parse
+from blunt_ember.case.values.expressions import (
+    Call,
+    Literal,
+    NameNode,
+    Negative,
+    Node,
+    Operation,
+    names_in,
+    parse,
+    unknown_in,
+)
 from blunt_ember.case.values.units import (
     DIMENSIONLESS,
     TEMPERATURE,
@@ -202,6 +212,8 @@ def _value(node: Node, names: Names) -> Value:
     match node:
         case Literal():
             return _literal(node)
+        case NameNode(text, degree=True) if text not in names:
+            return Value(1.0, TEMPERATURE.dimension)
         case NameNode():
             return _named(node.text, names)
         case Negative(operand):
@@ -218,7 +230,7 @@ def folded(node: Node, names: Names) -> Node:
 
     It is for :func:`magnitude_of`, once the dimensions have been checked by :func:`evaluate_node`.
     """
-    if not {name.text for name in names_in(node)} - names.keys() - CONSTANTS.keys():
+    if not unknown_in(node, names) - CONSTANTS.keys():
         return Literal(float(evaluate_node(node, names).magnitude), ())
     match node:
         case Negative(operand):

@@ -8,8 +8,8 @@ number, and runs on over ``/`` only where that is attached to it: ``12 W/(m² K)
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Container, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from blunt_ember.case.values.spellings import plainly
@@ -53,10 +53,15 @@ class Literal:
 
 @dataclass(frozen=True)
 class NameNode:
-    """A parameter, a line of the Working, or a variable such as ``x``."""
+    """A parameter, a line of the Working, or a variable such as ``x``.
+
+    ``degree`` marks the sign of a degree right below a number, which is that unit where no name of the case is spelled
+    so: ``0.0012/K``.
+    """
 
     text: str
     start: int = field(default=0, compare=False)
+    degree: bool = field(default=False, compare=False)
 
 
 @dataclass(frozen=True)
@@ -135,6 +140,11 @@ def names_in(node: Node) -> Iterator[NameNode]:
                 yield from names_in(argument)
 
 
+def unknown_in(node: Node, names: Container[str]) -> set[str]:
+    """Return the names in an expression that are not among ``names``, nor read as units then."""
+    return {each.text for each in names_in(node) if each.text not in names and not each.degree}
+
+
 def substituted(node: Node, meanings: Mapping[str, Node]) -> Node:
     """Return the expression with names replaced by what they stand for."""
     match node:
@@ -209,8 +219,11 @@ class _Parser:
     def product(self, depth: int) -> Node:
         node = self.signed(depth)
         while self.sign("*", "/"):
-            sign = self.take().text
-            node = Operation(sign, node, self.signed(depth))
+            sign = self.take()
+            right = self.signed(depth)
+            if sign.text == "/" and not sign.spaced and isinstance(node, Literal) and isinstance(right, NameNode):
+                right = replace(right, degree=right.text in _DEGREES)
+            node = Operation(sign.text, node, right)
         return node
 
     def signed(self, depth: int) -> Node:
@@ -279,16 +292,13 @@ class _Parser:
         return units
 
     def divisors_alone(self) -> list[tuple[str, int]]:
-        """Read what stands below a number without a unit of its own: ``0.0012/K``, or ``0.0012 1/K``."""
-        one = self.peek()
-        ahead = 1 if one is not None and one.kind == "number" and one.text == "1" and one.spaced else 0
-        slash, unit = self.peek(ahead), self.peek(ahead + 1)
-        if slash is None or unit is None or slash.text != "/" or slash.spaced or unit.spaced or unit.kind != "name":
+        """Read a unit that is written below one, behind a number: ``0.0012 1/K``."""
+        one, slash, unit = self.peek(), self.peek(1), self.peek(2)
+        if one is None or slash is None or unit is None or one.text != "1" or not one.spaced or slash.text != "/":
             return []
-        # Without the 1 a name may be meant: 1/h. Nobody calls a quantity of his own by the sign of the kelvin.
-        if not (ahead and self._is_unit(2)) and unit.text not in _DEGREES:
+        if slash.spaced or unit.spaced or not self._is_unit(2):
             return []
-        self.position += ahead + 1
+        self.position += 2
         return [(name, -power) for name, power in self.unit_run(divisor=True)]
 
     def unit_run(self, divisor: bool = False) -> list[tuple[str, int]]:

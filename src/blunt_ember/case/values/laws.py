@@ -25,7 +25,7 @@ from blunt_ember.case.values.evaluation import (
     undefined,
 )
 from blunt_ember.case.values.expressions import Literal as Number
-from blunt_ember.case.values.expressions import Node, Operation, names_in, parse
+from blunt_ember.case.values.expressions import Node, Operation, names_in, parse, unknown_in
 from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
@@ -188,7 +188,7 @@ def law_of(stated: Any, kind: Kind, names: Mapping[str, Value], variables: froze
         return _table_law(stated, kind, names, variables)
     text = str(stated)
     formula = parse(text)
-    used = {name.text for name in names_in(formula)} - names.keys()
+    used = unknown_in(formula, names)
     dependent = used & VARIABLE_KINDS.keys()
     if not dependent:
         return Law(kind, text, constant=quantity_si(text, kind, names))

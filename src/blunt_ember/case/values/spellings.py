@@ -20,6 +20,8 @@ _RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺−", "0123456789-+-")
 #: ``W/m.K``: a dot between units is a product.
 _DOTTED = re.compile(r"(?<=[^\W\d_])\.(?=[^\W\d_]|°)|(?<=[²³])\.(?=[^\W\d_]|°)")
 _NUMBER_AND_UNIT = re.compile(r"^\s*[-+−]?(?:\d[\d.,\s]*)(?:[eE][-+−]?\d+)?\s*(?P<unit>[^\W\d_].*|[°%℃℉].*)$")
+#: The name of a function before its bracket, and how long one is at most.
+_NAMED, _LONGEST_NAME = re.compile(r"[^\W\d]\w*\s?$"), 12
 _BARE_NUMBER = re.compile(r"^\s*[-+−]?(?:\d[\d.,]*|[.,]\d+)(?:[eE][-+−]?\d+)?\s*$")
 
 
@@ -52,7 +54,7 @@ def with_unit_of(typed: str, before: str) -> str:
 
 
 def _in_tens(found: re.Match[str], text: str) -> str:
-    before = text[: found.start()].rstrip()
+    before = text[: found.start()].rstrip(" +-−")
     if before.endswith(("/", "^", "**")):
         return found[0]
     power = (found["plain"] or found["raised"]).translate(_RAISED)
@@ -61,26 +63,26 @@ def _in_tens(found: re.Match[str], text: str) -> str:
 
 def _without_commas(text: str) -> str:
     """Commas in numbers, but for those between the arguments of a function."""
-    pieces, end = [], 0
+    pieces, end, in_call = [], 0, _in_calls(text)
     for found in _WITH_COMMA.finditer(text):
-        if _in_call(text[: found.start()]):
+        if in_call[found.start()]:
             continue
         pieces += [text[end : found.start()], _decimal(found[0], text)]
         end = found.end()
     return "".join([*pieces, text[end:]])
 
 
-def _in_call(before: str) -> bool:
-    """Whether the innermost open bracket is that of a function."""
+def _in_calls(text: str) -> list[bool]:
+    """Tell of every place whether the innermost open bracket there is that of a function."""
     opened: list[bool] = []
-    for place, sign in enumerate(before):
+    found = []
+    for place, sign in enumerate(text):
+        found.append(bool(opened) and opened[-1])
         if sign == "(":
-            named = re.search(r"[^\W\d]\w*\s*$", before[:place])
-            divisor = re.search(r"\d\s*[^\W\d]+\s*$|/\s*$", before[:place])
-            opened.append(named is not None and divisor is None)
+            opened.append(_NAMED.search(text[max(place - _LONGEST_NAME, 0) : place]) is not None)
         elif sign == ")" and opened:
             opened.pop()
-    return bool(opened) and opened[-1]
+    return found
 
 
 def _decimal(number: str, text: str) -> str:

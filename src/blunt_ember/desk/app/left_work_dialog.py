@@ -46,14 +46,14 @@ class LeftWorkDialog(QDialog):
         words.setWordWrap(True)
         words.setMinimumWidth(380)
         line.addWidget(words, 1)
-        for text, chosen in (("Open it", self._open), ("Throw away", self._throw)):
+        for text, chosen in (("Open it", lambda: self._open(work)), ("Throw away", lambda: self._throw(work, row))):
             button = QPushButton(text, row)
             button.setObjectName(f"{text} {work.record.name}")
-            button.clicked.connect(lambda _, chosen=chosen: chosen(work, row))
+            button.clicked.connect(chosen)
             line.addWidget(button)
         return row
 
-    def _open(self, work: LeftWork, row: QWidget) -> None:
+    def _open(self, work: LeftWork) -> None:
         if self._take(work):
             self.accept()
 

@@ -260,7 +260,9 @@ class ExactStepper:
         start = solve(np.asarray(prolongation.T @ state.heat))
         work.solved += 1
         size = np.sqrt(start @ (capacity @ start))
-        if not size > 0:
+        if not np.isfinite(size):
+            return None
+        if size == 0:
             nothing = np.zeros((self.heating.count, 1))
             return Trajectory(state.t, state.t + reach, state.excess, nothing, np.zeros(1), np.zeros(1))
         basis = np.empty((len(start), _MOST_VECTORS), order="F")
@@ -278,6 +280,8 @@ class ExactStepper:
                 following -= basis[:, :count] @ along
                 held = capacity @ following
             left = float(np.sqrt(max(following @ held, 0.0)))
+            if not np.isfinite(small[:count, :count]).all():
+                return None
             rates, shares, turned = _modes(small[:count, :count], pole)
             now = turned @ (shares[:, None] * _over(rates, times))
             still = still + 1 if before is not None and _same(before, now) else 0

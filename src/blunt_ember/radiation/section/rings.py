@@ -11,11 +11,11 @@ Facets run in the half plane (r, z) with the space they look into on their left.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import cache
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.quadrature import gauss_rule
 
 #: Numbers held at once.
 _AT_ONCE = 2_000_000
@@ -36,10 +36,6 @@ _BEYOND = 2.0
 #: Below this ratio of b to a the integral round the axis is sampled: it is even there, and its closed form inexact.
 _EVEN = 1e-3
 _ROUND = np.polynomial.legendre.leggauss(12)
-
-
-#: Places in −1 … 1 and weights of Gauss's rule; finding many takes longer than what is read at them.
-_gauss = cache(np.polynomial.legendre.leggauss)
 
 
 def exchange_areas(start: Floats, end: Floats, blockers: Floats) -> Floats:
@@ -100,7 +96,7 @@ def _pairs(start: Floats, end: Floats, hindered: bool) -> Iterator[tuple[Ints, I
 
 def _composite(ends: Floats, points: int) -> tuple[Floats, Floats]:
     """Gauss points (q,) in panels between ``ends`` from 0 to 1, and their weights (q,)."""
-    at, weight = _gauss(points)
+    at, weight = gauss_rule(points)
     wide = np.diff(ends)[:, None]
     return (ends[:-1, None] + wide * (at + 1) / 2).ravel(), (wide * weight / 2).ravel()
 
@@ -131,7 +127,7 @@ def _graded(at_start: tuple[bool, bool] | None) -> tuple[Floats, Floats]:
     """Shares (q, 2) along two rings and weights (q,), dense where they touch, or everywhere along the diagonal."""
     share, weights = _composite(np.concatenate([[0.0], _SHRINK ** np.arange(_PANELS - 1, -1, -1.0)]), _IN_PANEL)
     if at_start is None:  # the place on the first, and how far away on the second, to both sides
-        middle, middles = _gauss(6)
+        middle, middles = gauss_rule(6)
         middle, middles = (middle + 1) / 2, middles / 2
         above = np.column_stack(
             [np.repeat(middle, len(share)), (middle[:, None] + (1 - middle[:, None]) * share).ravel()]

@@ -8,11 +8,11 @@ in closed form, and both are where the edges lie in one line.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.quadrature import gauss_rule
 
 #: Pairs of edges worked on at once, times the places of the rule.
 _AT_ONCE = 400_000
@@ -20,10 +20,6 @@ _AT_ONCE = 400_000
 _NONE = 1e-9
 #: Polygons nearer to each other than this many times the sum of their radii take the fine rule.
 _NEAR = 1.6
-
-
-#: Places in −1 … 1 and weights of Gauss's rule; finding many takes longer than what is read at them.
-_gauss = cache(np.polynomial.legendre.leggauss)
 
 
 @dataclass(frozen=True)
@@ -123,7 +119,7 @@ def exchange_of(first: Polygons, second: Polygons) -> Floats:
 
 def _plain_rule(count: int) -> tuple[Floats, Floats]:
     """Gauss's rule on [0, 1]."""
-    place, weight = _gauss(count)
+    place, weight = gauss_rule(count)
     return (1 + place) / 2, weight / 2
 
 
