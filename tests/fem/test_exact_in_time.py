@@ -158,3 +158,15 @@ def test_what_follows_time_or_temperature_or_states_its_steps_takes_steps(change
     clock = changed.get("clock", {"end": "10 min"})
     found = solved(plate(clock, HOT, AIR, **{key: value for key, value in changed.items() if key != "clock"}))
     assert found.run is not None and found.run.work.exact == 0 and not found.run.exact_in_time
+
+
+def test_what_no_space_is_found_for_takes_steps_and_says_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    case = plate({"end": "10 min", "tolerance": "0.01 %"}, HOT, AIR)
+    exact = solved(case)
+    monkeypatch.setattr("blunt_ember.fem.transient.exact_in_time._MOST_VECTORS", 3)
+    stepped = solved(case)
+    assert exact.run is not None and exact.run.exact_in_time
+    assert stepped.run is not None and not stepped.run.exact_in_time and stepped.run.work.exact < stepped.run.work.steps
+    assert stepped.solution is not None and exact.solution is not None
+    assert np.abs(stepped.solution.temperature - exact.solution.temperature).max() < 3e-4 * 220
+    assert stepped.run.worst_step < 1e-9

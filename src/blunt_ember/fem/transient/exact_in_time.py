@@ -99,7 +99,7 @@ def linear_balance(heating: Heating) -> LinearBalance:
 
 
 @dataclass(frozen=True)
-class ExactStep:
+class ExactStep(Step):
     """A piece of a trajectory from ``before`` to ``after``.
 
     ``mean`` is the mean of all instants between, whose heat is all that has come in; the excess of ``rate`` in K/s is
@@ -113,22 +113,10 @@ class ExactStep:
     after: State
     rate: State
 
-    #: Nothing is lost in time.
-    error = 0.0
-
     @property
     def states(self) -> tuple[State, ...]:
         """All four."""
         return self.before, self.mean, self.after, self.rate
-
-    @property
-    def length(self) -> float:
-        """Its length in s."""
-        return self.after.t - self.before.t
-
-    def share(self, t: float) -> float:
-        """Return how far a time lies within it, 0 to 1."""
-        return float(np.clip((t - self.before.t) / self.length, 0.0, 1.0))
 
     def seen(self, share: float) -> tuple[ExactStep, float]:
         """Return the step that ends at a share of this one, of which all is known at its ends alone."""

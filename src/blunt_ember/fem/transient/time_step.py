@@ -7,8 +7,8 @@ contents are stepped, not temperatures, so that what goes in is what is stored w
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 
@@ -39,55 +39,60 @@ class State:
     heat: Floats
 
 
-class Step(Protocol):
+class Step(ABC):
     """From one instant ``before`` to another ``after``, with further ``states`` that say what was in between.
 
     Weights are those of the states, in their order.
     """
 
-    @property
-    def before(self) -> State:
-        """The first instant."""
+    before: State
+    after: State
 
     @property
-    def after(self) -> State:
-        """The last instant."""
-
-    @property
+    @abstractmethod
     def states(self) -> tuple[State, ...]:
         """What the weights are of; the first is ``before``."""
 
     @property
     def length(self) -> float:
         """Its length in s."""
+        return self.after.t - self.before.t
 
     def share(self, t: float) -> float:
         """Return how far a time in s lies within it, 0 to 1."""
+        return float(np.clip((t - self.before.t) / self.length, 0.0, 1.0))
 
+    @abstractmethod
     def seen(self, share: float) -> tuple[Step, float]:
         """Return the step by which what is at a share of this one is read, and the share of that."""
 
+    @abstractmethod
     def excess_at(self, share: float) -> Floats:
         """Return the temperatures (n,) over the reference temperature at a share of the step, K."""
 
+    @abstractmethod
     def rate_at(self, share: float) -> Floats:
         """Return how fast the temperatures (n,) change at a share of the step, K/s."""
 
+    @abstractmethod
     def blend(self, share: float) -> Floats:
         """Return the weights of the states at a share of the step."""
 
+    @abstractmethod
     def slopes(self, share: float) -> Floats:
         """Return the weights in 1/s of the states in the rate of change at a share of the step."""
 
+    @abstractmethod
     def heat_weights(self, share: float) -> Floats:
         """Return the weights in s of the heats whose sum is the heat that has come in up to a share of the step."""
 
+    @abstractmethod
     def heat_rates(self, share: float) -> Floats:
         """Return the weights of the heats in the power at a share of the step."""
 
 
 @dataclass(frozen=True)
-class TimeStep:
+class TimeStep(Step):
     """From ``before`` by way of ``inner`` to ``after``; between them a parabola, which is of the order of the method.
 
     ``even`` marks a step by the backward Euler rule, straight between its ends. ``error`` estimates the largest error
@@ -106,15 +111,6 @@ class TimeStep:
     def states(self) -> tuple[State, State, State]:
         """All three."""
         return self.before, self.inner, self.after
-
-    @property
-    def length(self) -> float:
-        """Its length in s."""
-        return self.after.t - self.before.t
-
-    def share(self, t: float) -> float:
-        """Return how far a time lies within it, 0 to 1."""
-        return float(np.clip((t - self.before.t) / self.length, 0.0, 1.0))
 
     def seen(self, share: float) -> tuple[TimeStep, float]:
         """Return itself: all that is within it is read by its three states."""
