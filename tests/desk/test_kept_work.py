@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.case.files.case_file import read_case, write_case
 from blunt_ember.desk.app.kept_work import left_work, sweep, work_folder
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
@@ -64,6 +64,11 @@ def died(tmp_path: Path, request: pytest.FixtureRequest) -> tuple[Path, int, Pat
     started.wait(PATIENCE / 1000)
     started.stdout.close()
     return path, int(said[0]), Path(said[1])
+
+
+def stated(window: Window, *path: str) -> object:
+    assert window.current.case is not None
+    return value_at(window.current.case.data, path)
 
 
 def gone(process: int) -> bool:
@@ -152,7 +157,7 @@ def test_a_solver_that_dies_at_once_is_not_started_without_end(window: Window, q
     assert window.solver.pid is not None and not window.solver.keeps_dying
 
 
-@pytest.mark.parametrize("answer", ["Keep mine", "Take theirs", "Save mine as …"])
+@pytest.mark.parametrize("answer", ["Keep mine", "Take theirs", "Save mine as …", "Not now"])
 @pytest.mark.parametrize("on", ["focus", "saving"])
 def test_a_file_that_another_program_changed_is_noticed(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: str, on: str
@@ -187,6 +192,11 @@ def test_a_file_that_another_program_changed_is_noticed(
     theirs = read_case(path).data["parameters"]["T_hot"] == "1111 °C"
     if answer == "Take theirs":
         assert now.data["parameters"]["T_hot"] == "1111 °C" and theirs and not window.current.edited
+        window.current.undo()
+        assert stated(window, "mesh", "size") == "3 mm" and window.current.edited, "mine is not lost"
+        window.current.redo()
+    elif answer == "Not now":
+        assert now.data["mesh"]["size"] == "3 mm" and theirs and window.current.edited
     elif answer == "Keep mine":
         assert now.data["mesh"]["size"] == "3 mm" and theirs == (on == "focus") == window.current.edited
     else:

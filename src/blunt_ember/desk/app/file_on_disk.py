@@ -25,6 +25,7 @@ class Choice(Enum):
     MINE = "keep mine"
     THEIRS = "take theirs"
     ELSEWHERE = "save mine as …"
+    LATER = "not now"
 
 
 class FileOnDisk:
@@ -33,25 +34,33 @@ class FileOnDisk:
     def __init__(self, parent: QWidget) -> None:
         self._parent = parent
         self._known: tuple[Path, str] | None = None
+        #: What the question was put off about; only saving asks it again.
+        self._put_off: str | None = None
         self._asking = False
 
     def note(self, path: Path | None) -> None:
         """Take what a file holds now for what is known of it."""
         self._known = None if path is None else (path, _content(path))
 
-    def ask_if_changed(self, path: Path | None, case: Case | None) -> Choice:
-        """Ask what is to be done where the file holds something else by now; the answer is not asked for again."""
+    def ask_if_changed(self, path: Path | None, case: Case | None, looking: bool = False) -> Choice:
+        """Ask what is to be done where the file holds something else by now; the answer is not asked for again.
+
+        Where it is only ``looking``, what was put off is not asked either.
+        """
         if self._asking or path is None or case is None or self._known is None or self._known[0] != path:
             return Choice.UNCHANGED
         now = _content(path)
-        if now == self._known[1]:
+        if now == self._known[1] or (looking and now == self._put_off):
             return Choice.UNCHANGED
         self._asking = True
         try:
             chosen = self._asked(path, case, bool(now))
         finally:
             self._asking = False
-        self._known = (path, now)
+        if chosen is Choice.LATER:
+            self._put_off = now
+        else:
+            self._known = (path, now)
         return chosen
 
     def _asked(self, path: Path, case: Case, there: bool) -> Choice:
@@ -65,10 +74,11 @@ class FileOnDisk:
         roles = QMessageBox.ButtonRole
         choices = [Choice.MINE, *([Choice.THEIRS] if there else []), Choice.ELSEWHERE]
         buttons = {box.addButton(choice.value.capitalize(), roles.AcceptRole): choice for choice in choices}
+        box.addButton(Choice.LATER.value.capitalize(), roles.RejectRole)
         box.exec()
         clicked = box.clickedButton()
         box.deleteLater()
-        return next((choice for button, choice in buttons.items() if button is clicked), Choice.MINE)
+        return next((choice for button, choice in buttons.items() if button is clicked), Choice.LATER)
 
 
 def _said(path: Path, case: Case) -> str:

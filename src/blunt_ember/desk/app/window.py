@@ -5,29 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
-from PyQt6.QtWidgets import (
-    QApplication,
-    QFileDialog,
-    QInputDialog,
-    QMessageBox,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QGuiApplication
+from PyQt6.QtWidgets import QApplication, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, write_case
 from blunt_ember.desk.app.current_case import CurrentCase
-from blunt_ember.desk.app.desk_window import DeskWindow
-from blunt_ember.desk.app.faults_dialog import FaultsDialog
-from blunt_ember.desk.app.file_on_disk import Choice as FileChoice
 from blunt_ember.desk.app.file_on_disk import FileOnDisk
+from blunt_ember.desk.app.filing_window import FilingWindow
 from blunt_ember.desk.app.header import Header
-from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
-from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
+from blunt_ember.desk.app.kept_work import WorkKeeper
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
 from blunt_ember.desk.app.start_page import StartPage
@@ -43,25 +30,16 @@ from blunt_ember.desk.strip.strip import Strip
 from blunt_ember.desk.widgets.style import palette, style_sheet
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Kept, Outcome, without_errors
-from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import keep
-from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
-from blunt_ember.report.foreign_files import DRAWINGS, UnitMissingError, case_from_foreign, is_foreign
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
 SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
 
 
-_OPENED = (
-    f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESH_SUFFIXES))});;"
-    f"Cases (*{SUFFIX});;All files (*)"
-)
-
-
-class Window(DeskWindow):
+class Window(FilingWindow):
     """Shows one case; opens, saves, solves and undoes."""
 
     def __init__(self, solver: SolverProcess | None = None, settings: Settings | None = None) -> None:
@@ -76,7 +54,7 @@ class Window(DeskWindow):
         self._kept: Kept | None = None
         self.live = True
         self.keeper = WorkKeeper(self.current, self)
-        self._on_disk = FileOnDisk(self)
+        self.on_disk = FileOnDisk(self)
         self._seen: Case | None = None
         self._late = QTimer(self)
         self._late.setSingleShot(True)
@@ -168,13 +146,6 @@ class Window(DeskWindow):
                 else:
                     self.tell(f"'{name}' is kept in {path}.")
 
-    # --- files ---
-
-    def new_case(self, name: str) -> None:
-        """Put a fresh case of a family on the desk; as long as it is untouched there is nothing to save."""
-        if self.may_leave():
-            self.show_case(family(name).case(), None)
-
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
         self.outcome = None
@@ -183,137 +154,8 @@ class Window(DeskWindow):
             zone.show_outcome(None)
         self._pages.setCurrentIndex(1)
         self.stage.setFocus()
-        self._on_disk.note(path)
+        self.on_disk.note(path)
         self.current.open(case, path, saved)
-
-    def offer_left_work(self) -> None:
-        """Offer what other windows had not saved when they died."""
-        found = left_work()
-        if found:
-            LeftWorkDialog(found, self._take_left, self).open()
-
-    def _take_left(self, work: LeftWork) -> bool:
-        """Put work that was left on the desk; it is not saved yet."""
-        if not self.may_leave():
-            return False
-        self.show_case(work.case, work.path, saved=False)
-        self.keeper.keep()
-        work.forget()
-        return True
-
-    def open_dialog(self) -> None:
-        """Ask for a file and open it."""
-        folder = str(self.current.path.parent) if self.current.path else ""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a case", folder, _OPENED)
-        if name:
-            self.open_path(Path(name))
-
-    def open_path(self, path: Path) -> bool:
-        """Open a case file, or make a case of a drawing or mesh; a broken one is reported and changes nothing."""
-        foreign = is_foreign(path)
-        try:
-            case = self._read_foreign(path) if foreign else read_case(path)
-        except BluntEmberError as error:
-            FaultsDialog(path, error, self).exec()
-            return False
-        if case is None or not self.may_leave():
-            return False
-        if foreign:
-            self.show_case(case, None, saved=False)
-        else:
-            self.show_case(case, path)
-            self.settings.remember(path)
-        return True
-
-    def _read_foreign(self, path: Path) -> Case | None:
-        """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
-        try:
-            return case_from_foreign(path)
-        except UnitMissingError as missing:
-            units = ["mm", "cm", "m", "in"]
-            unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
-            return case_from_foreign(path, unit) if told else None
-
-    def save(self) -> bool:
-        """Save under the name the case has, or ask for one."""
-        return self._write(self.current.path) if self.current.path else self.save_as()
-
-    def save_as(self) -> bool:
-        """Ask for a name and save."""
-        if self.current.case is None:
-            return False
-        suggestion = str(self.current.path or Path(f"{self.current.case.document.title}{SUFFIX}"))
-        name, _ = QFileDialog.getSaveFileName(self, "Save the case as", suggestion, f"Cases (*{SUFFIX});;All files (*)")
-        if not name:
-            return False
-        path = Path(name)
-        return self._write(path if path.suffix else path.with_suffix(SUFFIX))
-
-    def _write(self, path: Path) -> bool:
-        self.commit_typing()
-        if self.current.case is None:
-            return False
-        if path == self.current.path:
-            match self._on_disk.ask_if_changed(path, self.current.case):
-                case FileChoice.THEIRS:
-                    self._take_theirs()
-                    return False
-                case FileChoice.ELSEWHERE:
-                    return self.save_as()
-        try:
-            write_case(self.current.case, path)
-        except CaseFileError as error:
-            QMessageBox.warning(
-                self, "The case was not saved", f"{error}\nThe case is still on the desk; save it elsewhere."
-            )
-            return False
-        self._on_disk.note(path)
-        self.current.saved(path)
-        self.settings.remember(path)
-        self.tell(f"saved {path}")
-        return True
-
-    def _look_at_disk(self) -> None:
-        """See whether the file was changed while another window had the focus."""
-        match self._on_disk.ask_if_changed(self.current.path, self.current.case):
-            case FileChoice.THEIRS:
-                self._take_theirs()
-            case FileChoice.ELSEWHERE:
-                self.save_as()
-            case FileChoice.MINE:
-                self.current.not_saved()
-
-    def _take_theirs(self) -> None:
-        path = self.current.path
-        assert path is not None
-        try:
-            self.show_case(read_case(path), path)
-        except BluntEmberError as error:
-            FaultsDialog(path, error, self).exec()
-
-    def may_leave(self) -> bool:
-        """Ask about unsaved work; True when the case on the desk may go."""
-        self.commit_typing()
-        if not self.current.edited or self.current.case is None:
-            return True
-        buttons = QMessageBox.StandardButton
-        title = self.current.case.document.title
-        answer = QMessageBox.question(
-            self,
-            "Save the case?",
-            f"'{title}' has edits that are not saved.",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        if answer == buttons.Save:
-            return self.save()
-        return answer == buttons.Discard
-
-    def commit_typing(self) -> None:
-        """Take what is being typed into the case, as leaving the field would."""
-        focused = QApplication.focusWidget()
-        if focused is not None and focused is not self and self.isAncestorOf(focused):
-            focused.clearFocus()
 
     # --- solving ---
 
@@ -487,26 +329,6 @@ class Window(DeskWindow):
         return ("sheet", self._left_right), ("upper", self._upper), ("right", self._right)
 
     # --- events ---
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        """Look at the file when the window is turned to again."""
-        super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
-            QTimer.singleShot(0, self._look_at_disk)
-
-    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """Take a file."""
-        mime = event.mimeData() if event else None
-        if event is not None and mime is not None and any(url.isLocalFile() for url in mime.urls()):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent | None) -> None:
-        """Open the file that was dropped."""
-        mime = event.mimeData() if event else None
-        if event is not None and mime is not None:
-            event.acceptProposedAction()
-            path = next(Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile())
-            QTimer.singleShot(0, lambda: self.open_path(path))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, remember the window, end the solver."""
