@@ -17,6 +17,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts_of
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.fem.terms.on_facets import OnSurface
+from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper
 
@@ -95,7 +96,9 @@ def time_scales(
     lumped = capacity / exchanged if films_only else None
     end = horizon if horizon is not None else SETTLED_AFTER * slowest if slowest is not None else 0.0
     span = _span(heating, start, slowest, end, capacity)
-    first = Stepper(heating, tolerance(span), slowest or np.inf).first_length(state, end) if end > 0 else 0.0
+    plain = Stepper(heating, tolerance(span), slowest or np.inf)
+    stepper = ExactStepper(heating, plain) if is_exact(heating) else plain
+    first = stepper.first_length(state, end) if end > 0 else 0.0
     return TimeScales(slowest, lumped, biot, length, conductivity * volume / capacity, span, first)
 
 
