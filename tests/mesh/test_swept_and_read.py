@@ -67,13 +67,21 @@ def test_finer_places_of_a_solid_are_finer_in_its_plan() -> None:
     right = np.unique(np.round(fine.points[np.abs(fine.points[:, 0] - 0.12) < 1e-9, 1], 9))
     assert np.diff(right).max() < 0.0035
     with pytest.raises(CaseError, match="lies across the sweep"):
-        meshed({"block": BLOCK}, {"local": [{"on": "block.top", "size": "1 mm"}]})
-    with pytest.raises(CaseError, match="lies across the sweep"):
         meshed({"block": BLOCK}, {"local": [{"on": "block.top", "divisions": 7}]})
     with pytest.raises(CaseError, match=r"mesh.local\[0\].on: there is no surface 'block.rihgt'; did you mean"):
         meshed({"block": BLOCK}, {"local": [{"on": "block.rihgt", "divisions": 4}]})
     with pytest.raises(CaseError, match="state a larger size"):
         meshed({"block": BLOCK}, {"size": "0.1 mm"})
+
+
+def test_tops_and_points_of_a_solid_have_thin_layers() -> None:
+    wish = {"size": "20 mm", "order": 1}
+    thin = meshed({"block": BLOCK}, {**wish, "local": [{"on": "block.top", "size": "1 mm"}]})
+    heights = np.unique(np.round(thin.points[:, 2], 9))
+    assert np.diff(heights)[-1] < 0.00115 and np.diff(heights)[0] > 0.005
+    assert thin.blocks[0].family == "hex8"  # the plan is mapped as before
+    low = meshed({"block": BLOCK}, {**wish, "local": [{"at": ["60 mm", "40 mm", "0 mm"], "size": "1 mm"}]})
+    assert np.diff(np.unique(np.round(low.points[:, 2], 9)))[0] < 0.00115
 
 
 def test_cells_about_an_axis_are_measured_without_their_drawn_together_sides() -> None:

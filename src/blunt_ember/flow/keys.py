@@ -114,7 +114,9 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
         return ()
     split = bool(document.mesh.local or document.joints)
     looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split}
-    return (document.surface_parts, document.surfaces if looked_up.get(step) else {})
+    graded = step in looked_up and document.mesh.size == "auto"
+    exchanging = sorted(document.exchanging_surfaces) if graded else []
+    return (document.surface_parts, document.surfaces if looked_up.get(step) else {}, exchanging)
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:

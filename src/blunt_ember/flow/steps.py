@@ -20,6 +20,7 @@ from blunt_ember.flow.keys import StepKeys
 from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.singular_lines import StatedSurfaces
 from blunt_ember.radiation.chamber import Chamber
 
 #: Hears of every step of Newton's method as it is done, and how far a run has got.
@@ -56,7 +57,9 @@ class Steps:
         document = case.document
 
         def make() -> Mesh:
-            return generate_mesh(self.geometry(case), document.mesh, refinement, document.members_of)
+            return generate_mesh(
+                self.geometry(case), document.mesh, refinement, document.members_of, stated=StatedSurfaces.of(document)
+            )
 
         def split() -> Mesh:
             whole = self.cache.get(Step.MESH, self.keys.of(case, Step.MESH, refinement), make)

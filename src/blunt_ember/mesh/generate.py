@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from typing import TypeVar
+from dataclasses import replace
 
 import numpy as np
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.case_document import MeshWish
-from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh import singular_lines
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
+from blunt_ember.mesh.grading import Shrinking, placed, shrinking, sized
 from blunt_ember.mesh.imported import ImportedGeometry
+from blunt_ember.mesh.local_sizes import LocalCells, Members, local_cells, require_few, shared_out
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, mapped_mesh, refined_counts
@@ -27,15 +27,14 @@ from blunt_ember.mesh.planar.size_field import LocalSizes, size_field
 from blunt_ember.mesh.planar.symmetry import symmetric_triangles
 from blunt_ember.mesh.planar.triangles import MeshError, Triangulation
 from blunt_ember.mesh.rod import graded_rod_mesh, rod_mesh
+from blunt_ember.mesh.singular_lines import NOTHING_STATED, StatedSurfaces
 from blunt_ember.mesh.sweep import levels, swept_mesh
 
-Members = Callable[[str], tuple[str, ...]]
 #: Cells that "auto" aims at over the whole of a section, over a solid, whose cells are dearer, and along a rod; layers
 #: thinner than a cell add to it.
 AUTO_CELLS = 400
 SOLID_CELLS = 600
 ROD_CELLS = 40
-MAX_CELLS = 4_000_000
 #: Cells across every region at least, by the dimensions of the body.
 ACROSS = {1: 4, 2: 4, 3: 2}
 
@@ -47,6 +46,7 @@ def generate_mesh(
     members_of: Members = lambda name: (name,),
     finer: LocalSizes = (),
     layers: Ints | None = None,
+    stated: StatedSurfaces = NOTHING_STATED,
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
@@ -66,16 +66,19 @@ def generate_mesh(
         if finer:
             return graded_rod_mesh(geometry, finer, across, wish.order)
         size = geometry.length / ROD_CELLS if wish.size == "auto" else wish.size.si
-        _require_few(geometry.length / size * refinement)
+        require_few(geometry.length / size * refinement)
         return rod_mesh(geometry, size, across, wish.order, refinement)
     if isinstance(geometry, SolidGeometry):
-        return _solid_mesh(geometry, wish, across, refinement, members_of, finer, layers)
+        return _solid_mesh(geometry, wish, across, refinement, members_of, finer, layers, stated)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
-    local = _local(geometry, geometry, wish, members_of, refinement)
+    local = local_cells(geometry, geometry, wish, members_of, refinement)
     if finer:
         local = replace(local, dense=finer, free=True)
-    return _planar_mesh(geometry, wish, size, across, refinement, local)
+    singular = None
+    if lattice is not None and wish.size == "auto":
+        singular = singular_lines.of_section(geometry, lattice, stated)
+    return _planar_mesh(geometry, wish, size, across, refinement, local, None, singular)
 
 
 def _solid_mesh(
@@ -86,81 +89,46 @@ def _solid_mesh(
     members_of: Members,
     finer: LocalSizes = (),
     layers: Ints | None = None,
+    stated: StatedSurfaces = NOTHING_STATED,
 ) -> Mesh:
     size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
-    counts = refined_counts(levels(geometry, size, across), refinement) if layers is None else layers
-    _require_few(geometry.volume / size**3 * refinement**3)
+    require_few(geometry.volume / size**3 * refinement**3)
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
     lattice = lattice_of(geometry.plan)
-    extents = None
+    graded = wish.size == "auto" and layers is None
+    extents, singular = None, None
     if lattice is not None:
         # A region of the body may stand on several columns of the plan.
         among = [(geometry.holds == region).any(axis=1) for region in held]
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
-    local = _local(geometry, geometry.plan, wish, members_of, refinement)
+        singular = singular_lines.of_plan(geometry, lattice, stated) if graded else None
+    local = local_cells(geometry, geometry.plan, wish, members_of, refinement)
     if finer:
         local = replace(local, dense=finer, free=True)
-    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents)
-    _require_few(float(plan.cell_count) * float(counts.sum()))
-    return swept_mesh(geometry, plan, counts)
+    stations = geometry.path.stations
+    counts = levels(geometry, size, across)
+    if layers is not None:
+        counts, ends = layers, placed(stations, layers)
+    elif local.heights:
+        near, sizes = np.array(local.heights).T
+        counts, ends = sized(stations, near, sizes, size, wish.growth, counts, refinement)
+    else:
+        how = None
+        if graded:
+            how = shrinking(np.diff(stations), size, singular_lines.of_path(geometry, stated), 3)
+            counts = how.counts(counts)
+        counts = refined_counts(counts, refinement)
+        ends = placed(stations, counts, how)
+    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents, singular)
+    require_few(float(plan.cell_count) * float(counts.sum()))
+    return swept_mesh(geometry, plan, counts, ends)
 
 
 def _divided_as_read(mesh: Mesh, refinement: float) -> Mesh:
-    _require_few(float(mesh.cell_count) * refinement**mesh.dimension)
+    require_few(float(mesh.cell_count) * refinement**mesh.dimension)
     while refinement > 1:
         mesh, refinement = uniformly_refined(mesh), refinement / 2
     return mesh
-
-
-@dataclass(frozen=True)
-class _Local:
-    """Places of a plan that have cells of their own size, ``dense`` ones all over it, and divisions by hand of its
-    surfaces; ``free`` where the sizes are stated, which no lattice can follow."""
-
-    sizes: list[tuple[Floats, float]]
-    by_hand: dict[str, int]
-    free: bool = False
-    dense: LocalSizes = ()
-
-
-def _local(
-    geometry: SectionGeometry | SolidGeometry,
-    plan: SectionGeometry,
-    wish: MeshWish,
-    members_of: Members,
-    refinement: float,
-) -> _Local:
-    """Put what is stated of single places on the ``plan`` of a body, which a section is itself.
-
-    Raises :class:`CaseError` for a surface there is not, or that has no edge in the plan.
-    """
-    local = _Local([], {}, any(entry.size is not None for entry in wish.local))
-    for number, entry in enumerate(wish.local):
-        if entry.at is not None and entry.size is not None:
-            place = np.array([[coordinate.si for coordinate in entry.at]])
-            on_plan = geometry.path.plan_of(place)[0] if isinstance(geometry, SolidGeometry) else place
-            local.sizes.append((on_plan, entry.size.si / refinement))
-        for name in (member for stated in entry.surfaces for member in members_of(stated)):
-            lengths = {each: plan.surfaces[each].length for each in _in_plan(geometry, name)}
-            if not lengths:
-                what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
-                if name in geometry.surfaces:
-                    what = f"'{name}' lies across the sweep; state this of a solid on its sides or at points"
-                raise CaseError((Fault(("mesh", "local", number, "on"), what),))
-            shares = _shared_out(entry.divisions, lengths) if entry.divisions is not None else {}
-            local.by_hand.update(shares)
-            for each, length in lengths.items():
-                size = entry.size.si if entry.size is not None else length / shares[each]
-                _require_few(2 * length / size * refinement)
-                local.sizes.append((_along(plan, each, size / refinement), size / refinement))
-    return local
-
-
-def _in_plan(geometry: SectionGeometry | SolidGeometry, name: str) -> list[str]:
-    """Names of the surfaces of the plan that a surface of the body stands on."""
-    if isinstance(geometry, SolidGeometry):
-        return sorted({group for (group, _), side in geometry.sides.items() if side == name})
-    return [name] if name in geometry.surfaces else []
 
 
 def _planar_mesh(
@@ -169,22 +137,31 @@ def _planar_mesh(
     size: float,
     across: int,
     refinement: float,
-    local: _Local,
+    local: LocalCells,
     extents: Extents | None = None,
+    singular: tuple[Flags, Flags] | None = None,
 ) -> Mesh:
     lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
+        how: tuple[Shrinking, Shrinking] | None = None
+        if singular is not None:
+            widths, dimension = lattice.widths(), 2 if extents is None else 3
+            how = (
+                shrinking(widths[0], size, singular[0], dimension),
+                shrinking(widths[1], size, singular[1], dimension),
+            )
+            made = (how[0].counts(made[0]), how[1].counts(made[1]))
         for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
             made = divided_by_hand(lattice, made, segments, count, name)
         counts_u, counts_v = (refined_counts(counts, refinement) for counts in made)
-        _require_few(float(counts_u.sum()) * float(counts_v.sum()))
-        return mapped_mesh(geometry, lattice, (counts_u, counts_v), wish.order)
+        require_few(float(counts_u.sum()) * float(counts_v.sum()))
+        return mapped_mesh(geometry, lattice, (counts_u, counts_v), how, wish.order)
     if wish.cells == "quadrilaterals":
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault(("mesh", "cells"), what),))
-    _require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
+    require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
     sizes = size_field(
         geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement, local.dense
     )
@@ -193,35 +170,12 @@ def _planar_mesh(
         for name, count in local.by_hand.items():
             edges = geometry.surfaces[name].edges
             lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
-            fixed.update(_shared_out(max(1, int(count * refinement)), lengths))
+            fixed.update(shared_out(max(1, int(count * refinement)), lengths))
         filled = symmetric_triangles(geometry.arrangement, geometry.owner_at, sizes, fixed)
         return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
     except MeshError as error:
         names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
         raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
-
-
-CutKey = TypeVar("CutKey")
-
-
-def _shared_out(count: int, lengths: Mapping[CutKey, float]) -> dict[CutKey, int]:
-    """Share divisions out among pieces by their lengths, at least one each."""
-    left, span = count, sum(lengths.values())
-    shares = {}
-    for place, (key, length) in enumerate(lengths.items()):
-        after = len(lengths) - place - 1
-        shares[key] = max(1, min(round(left * length / max(span, 1e-300)), left - after))
-        left, span = left - shares[key], span - length
-    return shares
-
-
-def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:
-    """Places along a surface, about two for every cell."""
-    curves = geometry.arrangement.curves.take(geometry.surfaces[surface].edges)
-    counts = np.ceil(2 * curves.length / size).astype(np.int64) + 1
-    owner = np.repeat(np.arange(len(curves)), counts)
-    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
-    return curves.take(owner).at(number / np.maximum(counts[owner] - 1, 1))
 
 
 def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:
@@ -232,12 +186,6 @@ def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:
     cross = plan.curves.start[:, 0] * plan.curves.end[:, 1] - plan.curves.end[:, 0] * plan.curves.start[:, 1]
     outward = np.where(plan.left == VOID, -1.0, np.where(plan.right == VOID, 1.0, 0.0))
     return abs(float((cross * outward).sum())) / 2
-
-
-def _require_few(cells: float) -> None:
-    if cells > MAX_CELLS:
-        what = f"this size gives {cells:,.0f} cells, more than the {MAX_CELLS:,} a body may have; state a larger size"
-        raise CaseError((Fault(("mesh", "size"), what),))
 
 
 def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int, pair: bool) -> Mesh:

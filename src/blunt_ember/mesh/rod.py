@@ -8,8 +8,9 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.mesh.grading import halved, placed
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
-from blunt_ember.mesh.planar.mapped import divided_edges, refined_counts, subdivided
+from blunt_ember.mesh.planar.mapped import divided_edges, refined_counts
 from blunt_ember.mesh.planar.size_field import LocalSizes
 
 
@@ -18,7 +19,7 @@ def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refine
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]
     counts = refined_counts(divided_edges(widths, each, size, across), refinement)
-    return _of_ends(geometry, subdivided(geometry.stations, counts), counts, order)
+    return _of_ends(geometry, placed(geometry.stations, counts), counts, order)
 
 
 def graded_rod_mesh(geometry: RodGeometry, sizes: LocalSizes, across: int, order: int) -> Mesh:
@@ -43,7 +44,7 @@ def graded_rod_mesh(geometry: RodGeometry, sizes: LocalSizes, across: int, order
 def _of_ends(geometry: RodGeometry, ends: Floats, counts: Ints, order: int) -> Mesh:
     """The mesh with cells between ``ends`` (c + 1,) in m, ``counts`` (p,) of them in every piece."""
     region = np.repeat(np.arange(len(counts)), counts)
-    points = subdivided(ends, np.full(len(ends) - 1, order))
+    points = halved(ends, order)
     first = np.arange(len(region)) * order
     nodes = first[:, None] + (np.array([0, 1]) if order == 1 else np.array([0, 2, 1]))
     family = "line2" if order == 1 else "line3"

@@ -13,8 +13,9 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.grading import halved
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
-from blunt_ember.mesh.planar.mapped import divided_edges, subdivided
+from blunt_ember.mesh.planar.mapped import divided_edges
 
 SWEPT = {"line2": "quad4", "line3": "quad9", "tri3": "wedge6", "tri6": "wedge18", "quad4": "hex8", "quad9": "hex27"}
 #: Cells round a full turn at least.
@@ -32,10 +33,11 @@ def levels(geometry: SolidGeometry, size: float, across: int) -> Ints:
     return divided_edges(np.diff(stations), [(geometry.holds == region).any(axis=0) for region in held], size, across)
 
 
-def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
-    """Sweep a mesh of the plan, with ``counts`` (slabs,) cells between the stations."""
+def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints, ends: Floats) -> Mesh:
+    """Sweep a mesh of the plan, with ``counts`` (slabs,) cells between the stations, whose ``ends`` lie there along
+    the path."""
     order, path = plan.order, geometry.path
-    along = subdivided(path.stations, counts * order)
+    along = halved(ends, order)
     if path.closed:
         along = along[:-1]
     slab = np.repeat(np.arange(len(counts)), counts)  # of every layer of cells
@@ -48,8 +50,8 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints) -> Mesh:
             (SWEPT[flat.family], swept_nodes(flat.family, flat.nodes[cell], layer, order, numbers), region[cell, layer])
         )
     facets = _sides(geometry, plan, slab, numbers)
-    for name, ends in _ends(geometry, plan, counts, numbers).items():
-        facets.setdefault(name, []).extend(ends)
+    for name, closing in _ends(geometry, plan, counts, numbers).items():
+        facets.setdefault(name, []).extend(closing)
 
     used = np.unique(np.concatenate([nodes.ravel() for _, nodes, _ in blocks]))
     compact = np.full(numbers.size, -1, dtype=np.int64)

@@ -25,6 +25,7 @@ from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.size_field import LocalSizes
+from blunt_ember.mesh.singular_lines import StatedSurfaces
 from blunt_ember.refinement.goal_oriented_error import weighed_error
 from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
 
@@ -64,7 +65,7 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
     most = most_nodes or MOST_NODES[geometry.space.dimension]
     found: list[RefinementLevel] = []
     begin = time.perf_counter()
-    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of)
+    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=StatedSurfaces.of(document))
     if isinstance(geometry, ImportedGeometry):
         require_simplices(mesh)
     for number in range(_MOST_MESHES):

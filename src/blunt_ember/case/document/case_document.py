@@ -56,7 +56,9 @@ class LocalSize(Statement):
 
     on: SurfaceName | list[SurfaceName] | None = Field(None, description="surfaces on which cells are no larger")
     at: Place | None = Field(None, description="point about which cells are no larger")
-    size: Extent | None = Field(None, description="largest cell there; such a mesh is of triangles")
+    size: Extent | None = Field(
+        None, description="largest cell there; sides and points take triangles, bottoms and tops thin layers"
+    )
     divisions: int | None = Field(None, ge=1, le=10_000, description="cells along each of these surfaces")
 
     @model_validator(mode="after")
@@ -171,6 +173,13 @@ class CaseDocument(Part):
     def surface_parts(self) -> dict[str, SurfacePart]:
         """Parts cut out of surfaces, by their names."""
         return {name: entry for name, entry in self.surfaces.items() if isinstance(entry, SurfacePart)}
+
+    @property
+    def exchanging_surfaces(self) -> frozenset[str]:
+        """Surfaces on which something is stated, at any time, that lets heat pass."""
+        stated = [name for entry in self.surroundings if not entry.insulated for name in entry.surfaces]
+        stated += [name for enclosure in self.enclosures.values() for face in enclosure.faces for name in face.surfaces]
+        return frozenset(member for name in stated for member in self.members_of(name))
 
     def own_name(self, surface: str) -> str:
         """Return the analyst's own name of a single surface, or its automatic one."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.mesh.grading import Shrinking, halved, placed
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice
 
@@ -90,10 +91,18 @@ def divided_by_hand(
     return made[0], made[1]
 
 
-def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], order: int) -> Mesh:
-    """Mesh a section on its lattice with the given cells between its lines."""
+def mapped_mesh(
+    geometry: SectionGeometry,
+    lattice: Lattice,
+    counts: tuple[Ints, Ints],
+    how: tuple[Shrinking, Shrinking] | None,
+    order: int,
+) -> Mesh:
+    """Mesh a section on its lattice with the given cells between its lines; ``how`` they shrink, None for even ones."""
+    shrinking_u, shrinking_v = how or (None, None)
     counts_u, counts_v = counts
-    u, v = subdivided(lattice.us, counts_u * order), subdivided(lattice.vs, counts_v * order)
+    u = halved(placed(lattice.us, counts_u, shrinking_u), order)
+    v = halved(placed(lattice.vs, counts_v, shrinking_v), order)
     rows = len(v) - 1 if lattice.closed else len(v)
     owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
     columns, places = np.nonzero(owner != VOID)
@@ -106,17 +115,10 @@ def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints,
     block = CellBlock(_CELLS[order], nodes.reshape(number.shape), owner[columns, places])
     surfaces = {}
     facets, middle = _bounding_facets(owner, order, rows, lattice, u, v)
-    for name, edge in _surfaces_of(geometry, middle).items():
+    for name, edge in surfaces_of(geometry, middle, geometry.surfaces).items():
         own = FacetBlock(_FACETS[order], compact[facets[edge]])
         surfaces[name] = FacetSet((own,), geometry.surfaces[name].regions)
     return Mesh(points, (block,), surfaces, tuple(region.name for region in geometry.regions), order, geometry.space)
-
-
-def subdivided(lines: Floats, counts: Ints) -> Floats:
-    """Return ``lines`` (w + 1,) with ``counts`` (w,) even pieces between them."""
-    share = np.concatenate([np.arange(n) / n for n in counts.tolist()])
-    start = np.repeat(np.arange(len(counts)), counts)
-    return np.append(lines[start] + share * np.diff(lines)[start], lines[-1])
 
 
 def _bounding_facets(owner: Ints, order: int, rows: int, lattice: Lattice, u: Floats, v: Floats) -> tuple[Ints, Floats]:
@@ -136,11 +138,12 @@ def _bounding_facets(owner: Ints, order: int, rows: int, lattice: Lattice, u: Fl
     return np.concatenate([across_u, across_v]), np.concatenate([middle_u, middle_v])
 
 
-def _surfaces_of(geometry: SectionGeometry, middle: Floats) -> dict[str, Ints]:
-    """Find the facets of each surface by the edge of the outline their middles lie on."""
+def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str]) -> dict[str, Ints]:
+    """Return the numbers of the facets on each of the surfaces: their ``middle`` (f, 2) in m lies on an edge of it."""
     curves, tolerance = geometry.arrangement.curves, 1e-7 * geometry.extent
     found = {}
-    for name, surface in geometry.surfaces.items():
+    for name in names:
+        surface = geometry.surfaces[name]
         on = np.zeros(len(middle), dtype=bool)
         for edge in surface.edges.tolist():
             on |= _on_curve(curves.take(np.full(len(middle), edge)), middle, tolerance)

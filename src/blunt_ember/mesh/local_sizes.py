@@ -1,0 +1,128 @@
+"""Places of a body that have cells of their own size, or so many by hand, put where its mesher looks for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.case_document import LocalSize, MeshWish
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.errors import CaseError, Fault
+from blunt_ember.geometry.path import Upward
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.planar.size_field import LocalSizes
+
+Members = Callable[[str], tuple[str, ...]]
+MAX_CELLS = 4_000_000
+
+
+@dataclass(frozen=True)
+class LocalCells:
+    """Places of a plan that have cells of their own size, ``dense`` ones all over it, and divisions by hand of its
+    surfaces; ``free`` where the sizes are stated, which no lattice can follow; and heights of a stacked body in m with
+    cells of their own height."""
+
+    sizes: list[tuple[Floats, float]]
+    by_hand: dict[str, int]
+    heights: list[tuple[float, float]]
+    free: bool = False
+    dense: LocalSizes = ()
+
+
+def local_cells(
+    geometry: SectionGeometry | SolidGeometry,
+    plan: SectionGeometry,
+    wish: MeshWish,
+    members_of: Members,
+    refinement: float,
+) -> LocalCells:
+    """Put what a ``wish`` says of single places on the ``plan`` of a body, which a section is itself.
+
+    ``members_of`` tells the surfaces that a name stands for; ``refinement`` divides the sizes.
+
+    Raises :class:`CaseError` for a surface there is not, or that cannot be divided so.
+    """
+    sizes: list[tuple[Floats, float]] = []
+    by_hand: dict[str, int] = {}
+    heights: list[tuple[float, float]] = []
+    for number, entry in enumerate(wish.local):
+        if entry.at is not None and entry.size is not None:
+            place = np.array([[coordinate.si for coordinate in entry.at]])
+            if isinstance(geometry, SolidGeometry):
+                place, along = geometry.path.plan_of(place)
+                if isinstance(geometry.path, Upward):
+                    heights.append((float(along[0]), entry.size.si))
+            sizes.append((place, entry.size.si / refinement))
+        for name in (member for stated in entry.surfaces for member in members_of(stated)):
+            lengths = {each: plan.surfaces[each].length for each in _in_plan(geometry, name)}
+            if not lengths:
+                heights += _at_heights(geometry, name, number, entry)
+                continue
+            shares = shared_out(entry.divisions, lengths) if entry.divisions is not None else {}
+            by_hand.update(shares)
+            for each, length in lengths.items():
+                size = entry.size.si if entry.size is not None else length / shares[each]
+                require_few(2 * length / size * refinement)
+                sizes.append((_along(plan, each, size / refinement), size / refinement))
+    return LocalCells(sizes, by_hand, heights, free=bool(sizes) and any(entry.size is not None for entry in wish.local))
+
+
+def _at_heights(
+    geometry: SectionGeometry | SolidGeometry, name: str, number: int, entry: LocalSize
+) -> list[tuple[float, float]]:
+    """The heights of a surface that bounds a stacked body below or above, with the size of cells there."""
+    where = ("mesh", "local", number)
+    if name not in geometry.surfaces:
+        what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
+        raise CaseError((Fault((*where, "on"), what),))
+    if not (isinstance(geometry, SolidGeometry) and isinstance(geometry.path, Upward)):
+        what = f"'{name}' lies across the turn, whose cells are even; state this on surfaces beside it or at points"
+        raise CaseError((Fault((*where, "on"), what),))
+    if entry.size is None:
+        what = f"'{name}' lies across the sweep; state the 'size' of cells on it, or divide its sides"
+        raise CaseError((Fault((*where, "divisions"), what),))
+    stations = {station for (_, station), end in geometry.ends.items() if end == name}
+    require_few(2 * float(np.ptp(geometry.path.stations)) / entry.size.si)
+    return [(float(geometry.path.stations[station]), entry.size.si) for station in sorted(stations)]
+
+
+def _in_plan(geometry: SectionGeometry | SolidGeometry, name: str) -> list[str]:
+    """Names of the surfaces of the plan that a surface of the body stands on."""
+    if isinstance(geometry, SolidGeometry):
+        return sorted({group for (group, _), side in geometry.sides.items() if side == name})
+    return [name] if name in geometry.surfaces else []
+
+
+CutKey = TypeVar("CutKey")
+
+
+def shared_out(count: int, lengths: Mapping[CutKey, float]) -> dict[CutKey, int]:
+    """Share divisions out among pieces by their lengths, at least one each."""
+    left, span = count, sum(lengths.values())
+    shares = {}
+    for place, (key, length) in enumerate(lengths.items()):
+        after = len(lengths) - place - 1
+        shares[key] = max(1, min(round(left * length / max(span, 1e-300)), left - after))
+        left, span = left - shares[key], span - length
+    return shares
+
+
+def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:
+    """Places along a surface, about two for every cell."""
+    curves = geometry.arrangement.curves.take(geometry.surfaces[surface].edges)
+    counts = np.ceil(2 * curves.length / size).astype(np.int64) + 1
+    owner = np.repeat(np.arange(len(curves)), counts)
+    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return curves.take(owner).at(number / np.maximum(counts[owner] - 1, 1))
+
+
+def require_few(cells: float) -> None:
+    """Raise :class:`CaseError` for more cells than a body may have."""
+    if cells > MAX_CELLS:
+        what = f"this size gives {cells:,.0f} cells, more than the {MAX_CELLS:,} a body may have; state a larger size"
+        raise CaseError((Fault(("mesh", "size"), what),))
