@@ -19,6 +19,7 @@ from blunt_ember.cli.new_case import NEW
 from blunt_ember.cli.read_file import READ
 from blunt_ember.cli.refine import REFINE
 from blunt_ember.cli.report import REPORT
+from blunt_ember.cli.say import SAY
 from blunt_ember.cli.schema import SCHEMA
 from blunt_ember.cli.solve import SOLVE
 from blunt_ember.cli.verify import VERIFY
@@ -34,6 +35,7 @@ COMMANDS: Mapping[str, Command] = MappingProxyType(
             DEMO,
             FAMILIES_COMMAND,
             NEW,
+            SAY,
             SOLVE,
             REFINE,
             REPORT,

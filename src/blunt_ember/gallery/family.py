@@ -29,6 +29,25 @@ class Family:
         """Parameters with their demo values."""
         return self.data["parameters"]
 
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """What its answers are set beside: names of exact solutions, or the analyst's own working."""
+        stated = [question.get("expect", {}) for question in self.data["questions"]]
+        exact = dict.fromkeys(expect["exact"] for expect in stated if "exact" in expect)
+        return tuple(exact) or (("its working",) if any("working" in expect for expect in stated) else ())
+
+    @property
+    def said(self) -> str:
+        """All words that tell of it, in small letters, to be searched."""
+        runs = isinstance(self.data.get("clock"), Mapping)
+        kind = self.data["body"]["kind"]
+        also = ["transient in time" if runs else "steady", kind]
+        also += ["3-d solid"] if kind in ("stacked", "turned solid") else ["2-d"] if "section" in kind else ["1-d"]
+        laws = ("film", "radiation", "flux", "temperature")
+        also += [law for law in laws if any(law in entry for entry in self.data["surroundings"])]
+        also += ["radiation enclosure chamber"] if self.data.get("enclosures") else []
+        return " ".join((self.name, str(self.data["title"]), self.summary, *self.beside, *also)).lower()
+
     def case(self, settings: Mapping[str, str] = MappingProxyType({})) -> Case:
         """Return a case with some parameters set; raises :class:`FamilyError` for one it does not have."""
         for name in settings:

@@ -12,6 +12,7 @@ from blunt_ember.desk.sheet.sheet import Sheet
 from blunt_ember.desk.stage.stage import Stage
 from blunt_ember.desk.strip.strip import Strip
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.picture.palette import LIGHT, Theme
 
 
 class DeskWindow(QMainWindow):
@@ -24,9 +25,18 @@ class DeskWindow(QMainWindow):
     strip: Strip
     outcome: Outcome | None
     live: bool
+    theme: Theme = LIGHT
 
     def new_case(self, name: str) -> None:
         """Begin with a family."""
+        raise NotImplementedError
+
+    def new_blank(self, name: str) -> None:
+        """Begin with a body and nothing else."""
+        raise NotImplementedError
+
+    def new_in_a_line(self) -> None:
+        """Begin with a problem noted in a line."""
         raise NotImplementedError
 
     def open_dialog(self) -> None:

@@ -15,7 +15,9 @@ from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.file_on_disk import Choice, FileOnDisk
 from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
+from blunt_ember.desk.app.noted_line import NotedLineDialog
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.report.foreign_files import DRAWINGS, UnitMissingError, case_from_foreign, is_foreign
@@ -40,6 +42,21 @@ class FilingWindow(DeskWindow):
         """Put a fresh case of a family on the desk; as long as it is untouched there is nothing to save."""
         if self.may_leave():
             self.show_case(family(name).case(), None)
+
+    def new_blank(self, name: str) -> None:
+        """Put a blank case on the desk."""
+        self.take_made(BLANKS[name].case(), touched=False)
+
+    def new_in_a_line(self) -> None:
+        """Let a problem be noted in a line, and put the case it makes on the desk."""
+        dialog = NotedLineDialog(self.theme, self)
+        dialog.line.made.connect(self.take_made)
+        dialog.open()
+
+    def take_made(self, case: Case, touched: bool = True) -> None:
+        """Put a case on the desk that has no file yet; one that was ``touched`` is not saved."""
+        if self.may_leave():
+            self.show_case(case, None, saved=not touched)
 
     def offer_left_work(self) -> None:
         """Offer what other windows had not saved when they died."""

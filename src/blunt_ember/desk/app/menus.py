@@ -17,6 +17,7 @@ from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.exports import export, export_animation, export_chart
 from blunt_ember.desk.app.keys_overlay import KeysOverlay
 from blunt_ember.desk.strip.strip import VIEWS
+from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.palette import DARK, LIGHT
@@ -49,12 +50,16 @@ class Menus:
 
     def _fill_file(self, menu: QMenu) -> None:
         window = self._window
+        self._add(menu, "New in a &line …", window.new_in_a_line, "Ctrl+Shift+N")
         new = _required(menu.addMenu("&New"))
+        blank = _required(new.addMenu("From nothing"))
+        for name, each in BLANKS.items():
+            self._add(blank, each.title, partial(window.new_blank, name))
         for group, families in GROUPS.items():
             submenu = _required(new.addMenu(group))
             for family in families:
                 keys = [QKeySequence(_STANDARD.New)] if family.name == next(iter(FAMILIES)) else []
-                summary = f"{family.name}: {family.summary[0].lower()}{family.summary[1:]}"
+                summary = f"{family.data['title']}: {family.summary[0].lower()}{family.summary[1:]}"
                 self._add(submenu, summary, partial(window.new_case, family.name), *keys)
         self._add(menu, "&Open …", window.open_dialog, _STANDARD.Open)
         self._recent = _required(menu.addMenu("Open &recent"))

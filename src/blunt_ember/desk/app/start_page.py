@@ -8,40 +8,51 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QPixmap, QShowEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
+from blunt_ember.desk.app.noted_line import NotedLine
 from blunt_ember.desk.app.settings import Settings
+from blunt_ember.desk.app.sketches import Sketches
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.gallery.blank import BLANKS, Blank
 from blunt_ember.gallery.families import FAMILIES, GROUPS
 from blunt_ember.gallery.family import Family
-from blunt_ember.picture.body.drawn import drawn_box, pose_of
-from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
-from blunt_ember.picture.lenses.registry import shade
-from blunt_ember.picture.look import Look
-from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.mesh.any_body import geometry_of
+from blunt_ember.picture.palette import Theme
 
-CARD = QSize(250, 130)
+CARD, SMALL_CARD = QSize(250, 130), QSize(190, 84)
 
 
 class FamilyCard(QPushButton):
     """A family with its picture, a button as a whole."""
 
-    def __init__(self, title: str, summary: str, parent: QWidget | None = None) -> None:
+    def __init__(self, title: str, lines: Sequence[str], drawn: QSize, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.drawn, self._lines = drawn, len(lines)
         self.setProperty("role", "card")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{title}: {summary}")
+        self.setAccessibleName(f"{title}: {', '.join(lines)}")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 12, 12, 12)
         self.picture = QLabel(self)
-        self.picture.setFixedSize(CARD)
+        self.picture.setFixedSize(drawn)
         layout.addWidget(self.picture)
-        for text, role in ((title, "strong"), (summary, "quiet")):
+        for text, role in ((title, "strong"), *((line, "quiet") for line in lines)):
             label = QLabel(text, self)
             label.setProperty("role", role)
             label.setWordWrap(True)
@@ -51,14 +62,16 @@ class FamilyCard(QPushButton):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
 
     def sizeHint(self) -> QSize:
-        """Room for the picture and three lines of words; the style sheet would shrink a fixed size."""
-        return QSize(CARD.width() + 24, CARD.height() + 78)
+        """Room for the picture and its words; the style sheet would shrink a fixed size."""
+        return QSize(self.drawn.width() + 24, self.drawn.height() + 58 + 20 * self._lines)
 
 
 class StartPage(QScrollArea):
-    """Cards of the gallery, each drawn from its own solved field."""
+    """A line to note a problem in, blank bodies, and cards of the gallery, each drawn from its own solved field."""
 
     family_chosen = pyqtSignal(str)
+    blank_chosen = pyqtSignal(str)
+    case_made = pyqtSignal(Case)
     file_chosen = pyqtSignal(Path)
     open_clicked = pyqtSignal()
 
@@ -70,60 +83,98 @@ class StartPage(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._settings = settings
-        self._theme = LIGHT
-        self._renderer: BodyRenderer | None = None
+        self._sketches = Sketches()
         self._flow = Flow()
         self._undrawn: list[str] = []
         layout = QVBoxLayout(page)
-        layout.setContentsMargins(60, 48, 60, 48)
-        layout.setSpacing(14)
+        layout.setContentsMargins(60, 36, 60, 48)
+        layout.setSpacing(12)
         title = QLabel("State a case, solve it, set it beside theory", self)
         title.setProperty("role", "title")
         layout.addWidget(title)
-        words = QLabel("Begin from a case with a known answer and make it yours.", self)
-        words.setProperty("role", "quiet")
-        layout.addWidget(words)
-        open_button = QPushButton("Open a case file …", self)
+        self.line = NotedLine(self)
+        self.line.made.connect(self.case_made)
+        layout.addWidget(self.line)
+        open_button = QPushButton("Open a case, a drawing or a mesh …", self)
         open_button.clicked.connect(self.open_clicked)
+        self.search = QLineEdit(self)
+        self.search.setObjectName("find a case")
+        self.search.setAccessibleName("Find a case of the gallery")
+        self.search.setPlaceholderText("find a case: wall, film, transient, radiation, series, 3-D …")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self._filter)
         row = QHBoxLayout()
         row.addWidget(open_button)
-        row.addStretch(1)
+        row.addWidget(self.search, 1)
         layout.addLayout(row)
         self._recent = QVBoxLayout()
         layout.addLayout(self._recent)
         self._cards: dict[str, FamilyCard] = {}
+        self._groups: list[tuple[QLabel, QWidget]] = []
+        self._blanks = {name: self._blank_card(name, blank) for name, blank in BLANKS.items()}
+        self._add_group(layout, "From nothing", list(self._blanks.values()))
         for group, families in GROUPS.items():
-            heading = QLabel(group.upper(), self)
-            heading.setProperty("role", "heading")
-            layout.addWidget(heading)
-            layout.addWidget(self._group(families))
+            self._add_group(layout, group, [self._family_card(family) for family in families])
+        self._nothing = QLabel("No case of the gallery has these words.", self)
+        self._nothing.setProperty("role", "quiet")
+        self._nothing.hide()
+        layout.addWidget(self._nothing)
         layout.addStretch(1)
         self.setWidget(page)
 
-    def _group(self, families: Sequence[Family]) -> QWidget:
-        """The cards of some families, side by side as many as fit."""
-        cards = QWidget(self)
-        flow = FlowLayout(cards, spacing=16, indent=0)
-        for family in families:
-            card = FamilyCard(str(family.data["title"]), family.summary, self)
-            card.setObjectName(f"family {family.name}")
-            card.clicked.connect(partial(self.family_chosen.emit, family.name))
+    def _add_group(self, layout: QVBoxLayout, heading: str, cards: Sequence[QWidget]) -> None:
+        """Cards under a heading, side by side as many as fit."""
+        label = QLabel(heading.upper(), self)
+        label.setProperty("role", "heading")
+        layout.addWidget(label)
+        holder = QWidget(self)
+        flow = FlowLayout(holder, spacing=16, indent=0)
+        for card in cards:
             flow.addWidget(card)
-            self._cards[family.name] = card
-        return cards
+        layout.addWidget(holder)
+        self._groups.append((label, holder))
+
+    def _blank_card(self, name: str, blank: Blank) -> FamilyCard:
+        card = FamilyCard(blank.title, [blank.summary], SMALL_CARD, self)
+        card.setObjectName(f"blank {name}")
+        card.clicked.connect(partial(self.blank_chosen.emit, name))
+        return card
+
+    def _family_card(self, family: Family) -> FamilyCard:
+        known = ", ".join(family.beside)
+        lines = [family.summary, *([f"beside {known}"] if known else [])]
+        card = FamilyCard(str(family.data["title"]), lines, CARD, self)
+        card.setObjectName(f"family {family.name}")
+        card.clicked.connect(partial(self.family_chosen.emit, family.name))
+        self._cards[family.name] = card
+        return card
+
+    def _filter(self, words: str) -> None:
+        """Show the cards of the gallery that have all of the words."""
+        wanted = words.lower().split()
+        for name, card in self._cards.items():
+            said = FAMILIES[name].said
+            card.setVisible(all(word in said for word in wanted))
+        for card in self._blanks.values():
+            card.setVisible(not wanted)
+        for label, holder in self._groups:
+            some = any(not card.isHidden() for card in holder.findChildren(FamilyCard))
+            label.setVisible(some)
+            holder.setVisible(some)
+        self._nothing.setVisible(not any(not label.isHidden() for label, _ in self._groups))
 
     def set_theme(self, theme: Theme) -> None:
         """Draw the cards in other colours."""
-        self._theme = theme
+        self._sketches.theme = theme
+        self.line.set_theme(theme)
         if self.isVisible():
             self._draw_cards()
 
     def close_renderer(self) -> None:
-        """Give back the graphics context and what was kept of solved cases."""
+        """Give back the graphics contexts and what was kept of solved cases."""
         self._flow = Flow()
-        if self._renderer is not None:
-            self._renderer.close()
-            self._renderer = None
+        self._sketches.close()
+        self.line.close_renderer()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Draw the cards once the page is seen, and list the recent files."""
@@ -142,6 +193,9 @@ class StartPage(QScrollArea):
                 self._recent.addWidget(link)
 
     def _draw_cards(self) -> None:
+        for name, card in self._blanks.items():
+            case = BLANKS[name].case()
+            self._draw(card, Outcome(case, geometry_of(case.document.body)), "Shape")
         self._undrawn = list(self._cards)
         self._draw_next()
 
@@ -149,8 +203,8 @@ class StartPage(QScrollArea):
         """Draw one card and come back for the next, so that the page answers meanwhile."""
         if not self._undrawn or not self.isVisible():
             return
-        name = self._undrawn.pop(0)
-        self._renderer = self._renderer or BodyRenderer()
+        name = next((each for each in self._undrawn if not self._cards[each].isHidden()), self._undrawn[0])
+        self._undrawn.remove(name)
         case = FAMILIES[name].case()
         if len(case.document.body.coordinates) == 3:  # a card is too small to show more than a plain mesh does
             case = with_value(case, ("mesh",), {"order": 1})
@@ -159,20 +213,11 @@ class StartPage(QScrollArea):
             case = with_value(case, ("mesh", "order"), 1)
         outcomes = self._flow.outcomes(case)
         outcome = _where_it_differs_most(next(each for each in outcomes if each.solution is not None or each.trouble))
-        if outcome.geometry is not None:
-            self._cards[name].picture.setPixmap(self._pixmap(outcome, self._renderer))
+        self._draw(self._cards[name], outcome, "Temperature")
         QTimer.singleShot(0, self._draw_next)
 
-    def _pixmap(self, outcome: Outcome, renderer: BodyRenderer) -> QPixmap:
-        assert outcome.geometry is not None
-        low, high = drawn_box(outcome.geometry)
-        view = fitted(low, high, CARD.width(), CARD.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
-        ratio = self.devicePixelRatioF()
-        pixels = renderer.draw(outcome, "Temperature", shade(outcome, Look(whole_run=False)), view, self._theme, ratio)
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
-        image.setDevicePixelRatio(ratio)
-        return QPixmap.fromImage(image)
+    def _draw(self, card: FamilyCard, outcome: Outcome, lens: str) -> None:
+        card.picture.setPixmap(self._sketches.pixmap(outcome, lens, card.drawn, self.devicePixelRatioF()))
 
 
 def _where_it_differs_most(outcome: Outcome) -> Outcome:

@@ -131,6 +131,8 @@ class Window(FilingWindow):
         self.header.solve_clicked.connect(self.solve_or_stop)
         self.header.live_toggled.connect(self.set_live)
         self.start_page.family_chosen.connect(self.new_case)
+        self.start_page.blank_chosen.connect(self.new_blank)
+        self.start_page.case_made.connect(self.take_made)
         self.start_page.file_chosen.connect(self.open_path)
         self.start_page.open_clicked.connect(self.open_dialog)
 
@@ -279,7 +281,7 @@ class Window(FilingWindow):
 
     def set_dark(self, dark: bool) -> None:
         """Choose the dark or the light theme."""
-        theme = DARK if dark else LIGHT
+        theme = self.theme = DARK if dark else LIGHT
         self.settings.dark = dark
         application = QApplication.instance()
         if isinstance(application, QApplication):

@@ -18,6 +18,7 @@ from blunt_ember.desk.stage.picture import StagePicture
 from blunt_ember.desk.stage.pointing import Pointer
 from blunt_ember.desk.stage.seen_surfaces import paint_seen, paint_seen_in_space, seen_from
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine, dimensions, every_length
+from blunt_ember.errors import CaseError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.picture.body.drawn import drawn_box, flat_segments, seen_pose
@@ -355,5 +356,7 @@ class StageView(QWidget):
     def _message(self) -> tuple[str, str]:
         """What is to be said under the picture, and its colour."""
         if self._outcome is not None and self._outcome.trouble is not None:
-            return str(self._outcome.trouble), self._theme.off
+            trouble = self._outcome.trouble
+            faults = trouble.faults if isinstance(trouble, CaseError) else ()
+            return "; ".join(fault.message for fault in faults) or str(trouble), self._theme.off
         return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)

@@ -16,7 +16,7 @@ from blunt_ember.mesh.mesh import Mesh
 
 
 def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
-    """Return what is not stated yet of the materials, a line each."""
+    """Return what is not stated yet of the materials, and that nothing surrounds a body, a line each."""
     items = []
     fillings = document.body.fillings
     for name, filling in fillings.items():
@@ -29,6 +29,9 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
         for key, words in (("density", "density"), ("c", "specific heat")) if document.running_clock else ():
             if getattr(material, key) is None and name in used:
                 items.append(Fault(("materials", name, key), f"state the {words} of '{name}'"))
+    if not document.surroundings and not document.enclosures and document.running_clock is None:
+        what = "say what surrounds it: a surface that is held at a temperature, meets a fluid or radiates"
+        items.append(Fault(("surroundings",), what))
     return tuple(items)
 
 

@@ -1,0 +1,1 @@
+"""A problem as an analyst notes it in one line, made into a case."""

@@ -1,0 +1,372 @@
+"""Bodies that a line can begin with: what each takes, its regions, what its sides are called, what one would ask."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from types import MappingProxyType
+from typing import Any
+
+#: How tall walls and how thick discs are drawn, whose height no answer depends on.
+_TALL, _FLAT = "100 mm", "10 mm"
+
+
+@dataclass(frozen=True)
+class NotedLayer:
+    """A layer: its name, thickness (empty where none is said), and the name of its material or None."""
+
+    name: str
+    thickness: str
+    material: str | None
+
+
+@dataclass(frozen=True)
+class NotedSizes:
+    """Sizes of a body: values tied by x or ``to`` in their order, and those with a word, by that word."""
+
+    row: tuple[str, ...]
+    span: tuple[str, ...]
+    named: Mapping[str, str]
+
+    def radius(self, *names: str) -> str | None:
+        """The radius told by ``r``, or by half of a diameter called one of ``names``."""
+        if "r" in self.named:
+            return self.named["r"]
+        return next((f"{self.named[name]}/2" for name in names if name in self.named), None)
+
+
+@dataclass(frozen=True)
+class NotedBody:
+    """A body of a case, the sides a line may name, in the order in which unnamed statements take them, and questions.
+
+    ``sides`` gives the surfaces by the words for them; ``order`` are words, the last of which takes all that is left.
+    ``exact`` and ``exact_in_time`` name the solutions that hold for it, steady and in time; empty where none does.
+    ``parameters`` are sizes that several of its regions share.
+    """
+
+    data: dict[str, Any]
+    sides: Mapping[str, tuple[str, ...]]
+    order: tuple[str, ...]
+    questions: list[dict[str, Any]]
+    exact: str = ""
+    exact_in_time: str = ""
+    parameters: Mapping[str, str] = field(default_factory=dict)
+
+
+class NotEnoughError(Exception):
+    """What is missing of a body before it can be drawn, in the words of an analyst."""
+
+
+#: Makes a body of its layers and sizes; raises :class:`NotEnoughError`.
+MakesBody = Callable[[Sequence[NotedLayer], NotedSizes], NotedBody]
+
+
+def _filled(layer: NotedLayer) -> dict[str, Any]:
+    return {"material": layer.material} if layer.material is not None else {}
+
+
+def _thick(layers: Sequence[NotedLayer], example: str) -> None:
+    if not layers:
+        raise NotEnoughError(f"how thick it is, such as '{example}'")
+    for layer in layers:
+        if not layer.thickness:
+            raise NotEnoughError(f"how thick '{layer.name}' is, such as '{example}'")
+
+
+def _wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    _thick(layers, "wall 114 mm k 0.35")
+    regions: dict[str, Any] = {}
+    for layer in layers:
+        place = {"right_of": list(regions)[-1]} if regions else {"at": ["0 mm", "0 mm"]}
+        regions[layer.name] = {"shape": "rectangle", "size": [layer.thickness, _TALL], **place, **_filled(layer)}
+    first, last = f"{layers[0].name}.left", f"{layers[-1].name}.right"
+    sides = {
+        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face"), (first,)),
+        **dict.fromkeys(("right", "outside", "outer", "cold", "back"), (last,)),
+        **dict.fromkeys(("both", "all"), (first, last)),
+        "top": tuple(f"{layer.name}.top" for layer in layers),
+        "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
+    }
+    asked: list[dict[str, Any]] = [{"name": "heat through it", "heat_flow": first, "basis": "area"}]
+    asked += _faces(first, last, layers)
+    body = {"kind": "section", "depth": "1 m", "regions": regions}
+    exact = "plane-wall" if len(layers) == 1 else "composite-wall"
+    return NotedBody(body, sides, ("left", "right"), asked, exact, "series-in-time" if len(layers) == 1 else "")
+
+
+def _pipe(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    regions, parameters = _rings(layers, sizes, "pipe bore 150 mm, 4 mm k 24", {"shape": "ring"})
+    return _hollow(layers, {"kind": "section", "depth": "1 m", "regions": regions}, "hollow-cylinder", parameters)
+
+
+def _shell(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    half = {"shape": "ring sector", "start": "-90°", "end": "90°"}
+    regions, parameters = _rings(layers, sizes, "shell bore 110 mm, 30 mm k 2.2", half)
+    return _hollow(layers, {"kind": "turned section", "regions": regions}, "hollow-sphere", parameters)
+
+
+def _rings(
+    layers: Sequence[NotedLayer], sizes: NotedSizes, example: str, shape: Mapping[str, str]
+) -> tuple[dict[str, Any], dict[str, str]]:
+    """Layers round each other; their sizes are parameters, so that one that is changed moves the others."""
+    _thick(layers, example)
+    bore = next((sizes.named[name] for name in ("bore", "d") if name in sizes.named), None)
+    if bore is None and "r" not in sizes.named:
+        raise NotEnoughError("how wide it is inside, such as 'bore 150 mm'")
+    parameters = {"bore": bore} if bore is not None else {"r_bore": sizes.named["r"]}
+    inner = "bore/2" if bore is not None else "r_bore"
+    regions: dict[str, Any] = {}
+    for layer in layers:
+        name = f"t_{re.sub(r'[^a-z0-9]+', '_', layer.name.lower()).strip('_') or len(parameters)}"
+        name = name if name not in parameters else f"{name}_{len(parameters)}"
+        parameters[name] = layer.thickness
+        outer = f"{inner} + {name}"
+        around = {"around": list(regions)[-1]} if regions else {}
+        regions[layer.name] = {**shape, "inner": inner, "outer": outer, **around, **_filled(layer)}
+        inner = outer
+    return regions, parameters
+
+
+def _hollow(layers: Sequence[NotedLayer], body: dict[str, Any], exact: str, parameters: Mapping[str, str]) -> NotedBody:
+    first, last = f"{layers[0].name}.bore", f"{layers[-1].name}.rim"
+    asked: list[dict[str, Any]] = [{"name": "loss", "heat_flow": last, "direction": "out"}]
+    asked += _faces(first, last, layers)
+    sides = _within_and_without(first, last)
+    return NotedBody(body, sides, _HOLLOW, asked, exact, parameters=parameters)
+
+
+_HOLLOW = ("inside", "outside")
+
+
+def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
+    return {
+        **dict.fromkeys(("inside", "inner", "bore", "within", "hot"), (first,)),
+        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold"), (last,)),
+        **dict.fromkeys(("both", "all"), (first, last)),
+    }
+
+
+def _faces(first: str, last: str, layers: Sequence[NotedLayer]) -> list[dict[str, Any]]:
+    """The temperatures of both faces and of all that lies between layers."""
+    names = [layer.name for layer in layers]
+    between = [(f"between {a} and {b}", f"{a}|{b}") for a, b in pairwise(names)]
+    return [{"name": name, "mean": on} for name, on in (("first face", first), *between, ("last face", last))]
+
+
+def _ball(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "ball d 70 mm")
+    radius = sizes.radius("d", "dia", "diameter", "od")
+    if radius is None:
+        raise NotEnoughError("how large it is, such as 'd 70 mm'")
+    region = {"shape": "ring sector", "outer": radius, "start": "-90°", "end": "90°", **_filled(layer)}
+    return NotedBody(
+        {"kind": "turned section", "regions": {layer.name: region}},
+        {"all": (f"{layer.name}.rim",), "outside": (f"{layer.name}.rim",), "skin": (f"{layer.name}.rim",)},
+        ("all",),
+        _inside(layer.name, "rim", ["0 mm", "0 mm"]),
+        "hollow-sphere",
+        "series-in-time",
+    )
+
+
+def _cylinder(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "cylinder d 45 mm")
+    radius = sizes.radius("d", "dia", "diameter", "od")
+    if radius is None:
+        raise NotEnoughError("how thick it is, such as 'd 45 mm'")
+    long = sizes.named.get("long") or sizes.named.get("high")
+    region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [radius, long or _FLAT], **_filled(layer)}
+    rim, ends = f"{layer.name}.right", (f"{layer.name}.bottom", f"{layer.name}.top")
+    sides = {
+        **dict.fromkeys(("rim", "side", "outside", "skin"), (rim,)),
+        "ends": ends,
+        "bottom": ends[:1],
+        "top": ends[1:],
+        "all": (rim, *ends) if long else (rim,),
+    }
+    middle = ["0 mm", f"{long or _FLAT}/2"]
+    return NotedBody(
+        {"kind": "turned section", "regions": {layer.name: region}},
+        sides,
+        ("all",),
+        _inside(layer.name, "right", middle),
+        "" if long else "hollow-cylinder",
+        "product-in-time" if long else "series-in-time",
+    )
+
+
+def _inside(name: str, skin: str, middle: list[str]) -> list[dict[str, Any]]:
+    return [
+        {"name": "middle", "temperature": middle},
+        {"name": "skin", "mean": f"{name}.{skin}"},
+        {"name": "loss", "heat_flow": f"{name}.{skin}", "direction": "out"},
+    ]
+
+
+def _only(layers: Sequence[NotedLayer], example: str) -> NotedLayer:
+    if len(layers) > 1:
+        raise NotEnoughError(f"one material only, such as '{example}'; layers are those of a wall, a pipe or a shell")
+    return layers[0]
+
+
+def _fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "fin 38 x 1.6 mm k 180")
+    row = sizes.row or tuple(sizes.named[key] for key in ("long", "thick") if key in sizes.named)
+    if len(row) != 2:
+        raise NotEnoughError("its length and thickness, such as '38 x 1.6 mm'")
+    name = layer.name
+    body = {
+        "kind": "section",
+        "depth": sizes.named.get("wide", "1 m"),
+        "regions": {name: {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(row), **_filled(layer)}},
+    }
+    sides = {
+        **dict.fromkeys(("base", "root", "left"), (f"{name}.left",)),
+        **dict.fromkeys(("tip", "end", "right"), (f"{name}.right",)),
+        "sides": (f"{name}.top", f"{name}.bottom"),
+        "all": (f"{name}.top", f"{name}.bottom", f"{name}.right"),
+    }
+    asked: list[dict[str, Any]] = [
+        {"name": "heat of the fin", "heat_flow": f"{name}.left"},
+        {"name": "tip", "mean": f"{name}.right"},
+        {"name": "half way", "temperature": [f"{row[0]}/2", f"{row[1]}/2"]},
+    ]
+    return NotedBody(body, sides, ("base", "all"), asked, "straight-fin")
+
+
+def _slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "lid 0.7 m long, 0.09 to 0.06 m thick k 1.4")
+    long = sizes.named.get("long") or sizes.named.get("wide")
+    if long is None or len(sizes.span) != 2:
+        raise NotEnoughError("its length and both thicknesses, such as '0.7 m long, 0.09 to 0.06 m thick'")
+    first, last = sizes.span
+    name = layer.name
+    path = [
+        {"to": [long, "0 m"], "side": "bottom"},
+        {"to": [long, last], "side": "right"},
+        {"to": ["0 m", first], "side": "top"},
+        {"to": ["0 m", "0 m"], "side": "left"},
+    ]
+    region = {"shape": "outline", "start": ["0 m", "0 m"], "path": path, **_filled(layer)}
+    return NotedBody(
+        {"kind": "section", "depth": "1 m", "regions": {name: region}},
+        _four_sides(name, {"under": "bottom", "below": "bottom", "inside": "bottom", "above": "top", "outside": "top"}),
+        ("bottom", "top"),
+        [
+            {"name": "heat through it", "heat_flow": f"{name}.bottom"},
+            {"name": "top", "mean": f"{name}.top"},
+            {"name": "bottom", "mean": f"{name}.bottom"},
+        ],
+    )
+
+
+def _plate(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "plate 200 x 120 mm k 1.5")
+    if len(sizes.row) != 2:
+        raise NotEnoughError("its two sides, such as '200 x 120 mm'")
+    name = layer.name
+    region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(sizes.row), **_filled(layer)}
+    return NotedBody(
+        {"kind": "section", "depth": "1 m", "regions": {name: region}},
+        _four_sides(name, {}),
+        ("all",),
+        [{"name": "middle", "temperature": [f"{size}/2" for size in sizes.row]}],
+        "rectangle",
+        "product-in-time",
+    )
+
+
+def _block(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "block 200 x 120 x 60 mm k 1.5")
+    if len(sizes.row) != 3:
+        raise NotEnoughError("its three sides, such as '200 x 120 x 60 mm'")
+    name, (x, y, z) = layer.name, sizes.row
+    region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [x, y], "z": ["0 mm", z], **_filled(layer)}
+    six = ("left", "right", "front", "back", "bottom", "top")
+    return NotedBody(
+        {"kind": "stacked", "regions": {name: region}},
+        {**{side: (f"{name}.{side}",) for side in six}, "all": tuple(f"{name}.{side}" for side in six)},
+        ("all",),
+        [{"name": "middle", "temperature": [f"{size}/2" for size in sizes.row]}],
+        exact_in_time="product-in-time",
+    )
+
+
+def _rod(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    layer = _only(layers, "rod d 12 mm, 0.3 m long k 24")
+    across, long = sizes.radius("d", "dia", "diameter", "od"), sizes.named.get("long")
+    if across is None or long is None:
+        raise NotEnoughError("its diameter and length, such as 'd 12 mm, 0.3 m long'")
+    name = layer.name
+    piece = {"length": long, "diameter": f"2*({across})", **_filled(layer)}
+    sides = {
+        **dict.fromkeys(("base", "start", "left"), (f"{name}.start",)),
+        **dict.fromkeys(("tip", "end", "right"), (f"{name}.end",)),
+        **dict.fromkeys(("side", "sides", "rim"), (f"{name}.side",)),
+        "all": (f"{name}.side", f"{name}.end"),
+    }
+    asked: list[dict[str, Any]] = [
+        {"name": "heat into it", "heat_flow": f"{name}.start"},
+        {"name": "half way", "temperature": [f"{long}/2"]},
+    ]
+    return NotedBody({"kind": "rod", "pieces": {name: piece}}, sides, ("base", "all"), asked, "rod")
+
+
+def _four_sides(name: str, more: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+    four = ("bottom", "right", "top", "left")
+    sides = {side: (f"{name}.{side}",) for side in four}
+    also = {word: (f"{name}.{side}",) for word, side in more.items()}
+    return {**sides, **also, "ends": sides["left"] + sides["right"], "all": tuple(f"{name}.{side}" for side in four)}
+
+
+#: By the word a line begins with, what makes its body.
+HEADS: Mapping[str, MakesBody] = MappingProxyType(
+    {
+        **dict.fromkeys(("wall", "pane", "door", "floor", "ceiling", "roof"), _wall),
+        **dict.fromkeys(("pipe", "tube", "duct"), _pipe),
+        "shell": _shell,
+        **dict.fromkeys(("ball", "sphere"), _ball),
+        **dict.fromkeys(("cylinder", "disc"), _cylinder),
+        "fin": _fin,
+        **dict.fromkeys(("lid", "wedge"), _slab),
+        "plate": _plate,
+        "block": _block,
+        **dict.fromkeys(("rod", "bar", "pin"), _rod),
+    }
+)
+
+#: Words that name a side of some body.
+SIDE_WORDS = frozenset(
+    [
+        "left",
+        "right",
+        "inside",
+        "outside",
+        "inner",
+        "outer",
+        "hot",
+        "cold",
+        "back",
+        "top",
+        "bottom",
+        "both",
+        "all",
+        "bore",
+        "rim",
+        "skin",
+        "within",
+        "base",
+        "root",
+        "tip",
+        "end",
+        "ends",
+        "side",
+        "sides",
+        "under",
+        "below",
+        "above",
+        "front",
+    ]
+)

@@ -1,0 +1,185 @@
+"""A line cut into phrases, and phrases into words and values with their units."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+
+from blunt_ember.case.values.evaluation import quantity_si
+from blunt_ember.case.values.units import (
+    CONDUCTIVITY,
+    DENSITY,
+    EMISSIVITY,
+    FILM_COEFFICIENT,
+    HEAT_CAPACITY,
+    HEAT_FLOW,
+    HEAT_FLUX,
+    LENGTH,
+    POWER_DENSITY,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+    TIME,
+    Kind,
+)
+from blunt_ember.errors import ExpressionError
+
+#: What a number behind these words is; in the unit of the second entry where it has none of its own.
+KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
+    {
+        **dict.fromkeys(("k", "lambda", "λ", "conductivity"), (CONDUCTIVITY, "W/(m K)")),
+        **dict.fromkeys(("h", "alpha", "α"), (FILM_COEFFICIENT, "W/(m² K)")),
+        **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
+        **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
+        **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),
+        **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
+        **dict.fromkeys(("generating", "source"), (POWER_DENSITY, "W/m³")),
+        **dict.fromkeys(("d", "dia", "diameter", "bore", "od", "r", "radius"), (LENGTH, "")),
+        **dict.fromkeys(("from", "starts", "start", "initially"), (TEMPERATURE, "")),
+        "within": (TEMPERATURE_DIFFERENCE, ""),
+        **dict.fromkeys(("until", "for", "lasts"), (TIME, "")),
+    }
+)
+#: What a number with a unit is that stands behind no such word.
+_KINDS = (
+    LENGTH,
+    TEMPERATURE,
+    FILM_COEFFICIENT,
+    CONDUCTIVITY,
+    HEAT_FLUX,
+    POWER_DENSITY,
+    DENSITY,
+    HEAT_CAPACITY,
+    TIME,
+    HEAT_FLOW,
+)
+_NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10\s*\^?\s*[-+−⁻]?[\d⁰¹²³⁴-⁹]+)?")
+_WORD = re.compile(r"[^\W\d][\w\-'|]*")
+_UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
+#: ``m² K/W`` is the one unit of the trade that is written with a space.
+_RESISTANCE = re.compile(r"m[²2]\s*[·*]?\s*K/W")
+_BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
+
+
+@dataclass(frozen=True)
+class NotedWord:
+    """A word, and where it stands in the line."""
+
+    text: str
+    start: int
+    end: int
+
+
+@dataclass(frozen=True)
+class NotedValue:
+    """A value as a case states it, the word before it that says what it is, and where both stand in the line.
+
+    ``kind`` is None for a number whose unit is not told; ``joined`` is the sign or word that ties it to the next one.
+    """
+
+    text: str
+    kind: Kind | None
+    key: str
+    start: int
+    end: int
+    joined: str = ""
+
+
+Token = NotedWord | NotedValue
+
+
+def phrases(line: str) -> Iterator[tuple[int, str]]:
+    """Yield the phrases between commas and semicolons, and where each begins."""
+    begin = 0
+    for found in _BREAK.finditer(line):
+        yield begin, line[begin : found.start()]
+        begin = found.end()
+    yield begin, line[begin:]
+
+
+def tokens(phrase: str, begin: int) -> list[Token]:
+    """Return the words and values of a phrase that begins at a place of the line."""
+    found: list[Token] = []
+    key: NotedWord | None = None
+    place = 0
+    while place < len(phrase):
+        number = _NUMBER.match(phrase, place)
+        word = _WORD.match(phrase, place)
+        if number:
+            value = _value(phrase, number, key, begin)
+            found.append(value)
+            key, place = None, value.end - begin
+        elif word:
+            place = word.end()
+            if key is not None:
+                found.append(key)
+            key = None
+            tied = found and isinstance(found[-1], NotedValue) and word[0] in ("x", "to", "by")
+            if tied and _NUMBER.match(phrase[place:].lstrip()):
+                last = found.pop()
+                assert isinstance(last, NotedValue)
+                joint = "to" if word[0] == "to" else "x"
+                found.append(NotedValue(last.text, last.kind, last.key, last.start, begin + place, joint))
+                continue
+            own = NotedWord(word[0], begin + word.start(), begin + word.end())
+            if word[0].lower() in KEYS:
+                key = own
+            else:
+                found.append(own)
+        elif phrase[place] in "×–" and found and isinstance(found[-1], NotedValue):
+            last = found.pop()
+            assert isinstance(last, NotedValue)
+            joint = "x" if phrase[place] == "×" else "to"
+            place += 1
+            found.append(NotedValue(last.text, last.kind, last.key, last.start, begin + place, joint))
+        else:
+            if phrase[place] not in " =:.\t":
+                found.append(NotedWord(phrase[place], begin + place, begin + place + 1))
+            place += 1
+    if key is not None:
+        found.append(key)
+    return _with_units_shared(found)
+
+
+def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int) -> NotedValue:
+    """A number with the unit behind it, if that fits; else in the one its key implies."""
+    expected, implied = KEYS[key.text.lower()] if key else (None, "")
+    after = number.end()
+    spaces = len(phrase) - after - len(phrase[after:].lstrip())
+    unit = _RESISTANCE.match(phrase, after + spaces) or _UNIT.match(phrase, after + spaces)
+    start = key.start if key else begin + number.start()
+    name = key.text.lower() if key else ""
+    if unit is not None:
+        text = f"{number[0]} {unit[0]}"
+        kind = _kind(text, expected)
+        if kind is not None:
+            return NotedValue(text, kind, name, start, begin + unit.end())
+    if expected is not None and (implied or expected is EMISSIVITY):
+        return NotedValue(f"{number[0]} {implied}".strip(), expected, name, start, begin + after)
+    return NotedValue(number[0], None, name, start, begin + after)
+
+
+def _kind(text: str, expected: Kind | None) -> Kind | None:
+    """What a number with a unit is: as expected, or one of the usual kinds; None where it is neither."""
+    wanted = [expected] if expected is not None else list(_KINDS)
+    if expected is TIME:
+        wanted.append(TEMPERATURE)
+    for kind in wanted:
+        try:
+            quantity_si(text, kind, {})
+        except ExpressionError:
+            continue
+        return kind
+    return None
+
+
+def _with_units_shared(found: list[Token]) -> list[Token]:
+    """Numbers tied to a value with a unit share it: `38 x 1.6 mm`."""
+    for place in range(len(found) - 2, -1, -1):
+        here, after = found[place], found[place + 1]
+        if isinstance(here, NotedValue) and isinstance(after, NotedValue) and here.joined and here.kind is None:
+            number, unit = here.text, after.text.split(" ", 1)[1:] or [""]
+            text = f"{number} {unit[0]}".strip()
+            found[place] = NotedValue(text, after.kind, here.key, here.start, here.end, here.joined)
+    return found

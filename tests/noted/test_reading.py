@@ -1,0 +1,171 @@
+"""Problems noted in a line: what they make, worked out on paper, and what is said of what is not understood."""
+
+from __future__ import annotations
+
+from math import log, pi, sinh, sqrt, tanh
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from blunt_ember.case.files.case_file import read_case
+from blunt_ember.cli.main import main
+from blunt_ember.errors import OpenCaseError
+from blunt_ember.flow.flow import Flow
+from blunt_ember.library.shelves import shelves
+from blunt_ember.noted.bodies import HEADS
+from blunt_ember.noted.reading import EXAMPLES, NotedProblem, read_line
+
+SHELVES = shelves()
+
+
+def noted(line: str) -> NotedProblem:
+    return read_line(line, SHELVES)
+
+
+def answers(line: str) -> dict[str, float]:
+    """The answers of what a line makes, all of which agree with what is exact where that is known."""
+    read = noted(line)
+    assert read.case is not None and not read.not_understood and not read.missing, read
+    checks = Flow().run(read.case).checks
+    assert all(check.verdict != "off" for check in checks)
+    return {check.name: check.value for check in checks}
+
+
+@pytest.mark.parametrize("line", EXAMPLES)
+def test_every_example_is_understood_whole_and_solved(line: str) -> None:
+    assert np.isfinite(list(answers(line).values())).all()
+
+
+def test_layers_of_a_wall_are_those_in_series() -> None:
+    found = answers("wall brick 0,114 m k 0,35, felt 25mm k 0.09; inside 980 C; outside air 25 °C h 12")
+    q = (980 - 25) / (0.114 / 0.35 + 0.025 / 0.09 + 1 / 12)
+    assert found["heat through it"] == pytest.approx(q, rel=1e-10)
+    assert found["between brick and felt"] == pytest.approx(980 - q * 0.114 / 0.35 + 273.15, rel=1e-10)
+    assert found["last face"] == pytest.approx(25 + q / 12 + 273.15, rel=1e-10)
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "pipe bore 150 mm, 4 mm k 24, lagging 45 mm k 0.065; gas 310 °C h 38; air 18 °C h 9",
+        "tube bore 0.15 m, 4 mm k 24 W/mK, lagging 45 mm k 0.065 W/mK; outside 18 C 9 W/m2K; inside 38 W/m²K 310 C",
+        "pipe r 75 mm, steel 4 mm k=24; lagging 45 mm λ 0.065; 583.15 K h 38; 18 °C h 9",
+        "pipe bore 15 cm 4 mm k 24, lagging 45 mm k 0.065, gas at 310 °C, h 38 W/(m² K), the room at 18 °C with h 9",
+    ],
+)
+def test_a_pipe_is_the_same_however_it_is_noted(line: str) -> None:
+    read = noted(line)
+    if "h 38 W/(m² K)," in line:  # a coefficient by itself has no fluid
+        assert read.not_understood and "temperature of its fluid" in read.not_understood[0].message
+        return
+    resistance = 1 / (38 * 0.075) + log(79 / 75) / 24 + log(124 / 79) / 0.065 + 1 / (9 * 0.124)
+    assert answers(line)["loss"] == pytest.approx(2 * pi * (310 - 18) / resistance, rel=1e-5)
+    case = read.case
+    assert case is not None and set(case.data["parameters"]) >= {"t_lagging"}  # one thickness, stated once
+
+
+def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
+    fin = answers("fin 38 x 1.6 mm k 180, base 72 °C, film 42 W/m2K 24 °C")
+    m, length = sqrt(2 * 42 / (180 * 0.0016)), 0.038
+    tip = 42 / (m * 180)
+    t = np.cosh(m * length) + tip * sinh(m * length)
+    assert fin["tip"] == pytest.approx(24 + 48 / t + 273.15, rel=1e-4)
+    rod = answers("rod d 12 mm, 0.3 m long k 24; base 200 °C; air 20 °C h 15")
+    m = sqrt(4 * 15 / (24 * 0.012))
+    end = 15 / (m * 24)
+    gain = (tanh(m * 0.3) + end) / (1 + end * tanh(m * 0.3))
+    assert rod["heat into it"] == pytest.approx(m * 24 * pi * 0.006**2 * 180 * gain, rel=1e-5)
+    shell = answers("shell bore 110 mm, 30 mm k 2.2; inside 1120 °C; air 28 °C h 34")
+    resistance = (1 / 0.055 - 1 / 0.085) / (4 * pi * 2.2) + 1 / (34 * 4 * pi * 0.085**2)
+    assert shell["loss"] == pytest.approx((1120 - 28) / resistance, rel=1e-4)
+    warm = answers("cylinder d 45 mm k 16 generating 2 MW/m3; air 20 C h 300")
+    assert warm["middle"] == pytest.approx(20 + 2e6 * 0.0225 * (1 / 600 + 0.0225 / 64) + 273.15, rel=1e-6)
+
+
+def test_a_clock_runs_from_its_start_to_its_end() -> None:
+    line = "wall 60 mm k 1.2 rho 1900 c 850 from 900 °C; both air 20 °C h 25; for 40 min"
+    case = noted(line).case
+    assert case is not None and case.data["clock"] == {"start": "900 °C", "end": "40 min"}
+    found = answers(line)
+    assert found["first face"] == pytest.approx(found["last face"], abs=1e-6)
+    until = noted("ball d 70 mm k 1 rho 2000 c 900 from 640 °C, film 30 W/m2K 22 °C, until within 2 K").case
+    assert until is not None and until.data["clock"]["until"] == {"settled": "2 K"}
+
+
+@pytest.mark.parametrize(
+    ("line", "marked", "said"),
+    [
+        ("wal 3 mm", "wal", "did you mean 'wall'"),
+        ("wall 100 mm k 1; left 20; right 30 °C", "20", "no unit here, such as °C"),
+        ("wall 100 mm k 1; left 20 °C; rihgt 30 °C", "rihgt", "did you mean 'right'"),
+        ("wall 100 mm k 1; left 20 °C; right 30 °C; 40 °C", "40 °C", "no side left"),
+        ("wall 100 mm k 1; left h 9; right 30 °C", "left h 9", "temperature of its fluid"),
+        ("wall 100 mm k 1 40 s; left 9 °C", None, None),
+        ("wall 100 mm 17 k 1; left 9 °C", "17", "no unit here, such as mm"),
+    ],
+)
+def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | None, said: str | None) -> None:
+    read = noted(line)
+    if marked is None or said is None:
+        assert not read.not_understood
+        return
+    (fault,) = read.not_understood
+    assert line[fault.start : fault.end].strip() == marked
+    assert said in fault.message
+
+
+@pytest.mark.parametrize(
+    ("line", "lack"),
+    [
+        ("wall", "how thick"),
+        ("wall 100 mm; left 20 °C", "k of 'wall'"),
+        ("wall 100 mm k 1", "what surrounds it"),
+        ("pipe 4 mm k 24", "bore 150 mm"),
+        ("fin 38 mm k 180", "38 x 1.6 mm"),
+        ("lid 0.7 m long k 1", "0.09 to 0.06 m"),
+        ("block 2 x 3 mm k 1", "200 x 120 x 60 mm"),
+        ("rod d 3 mm k 1", "length"),
+        ("", "what it is: wall"),
+    ],
+)
+def test_what_a_line_lacks_is_asked_for(line: str, lack: str) -> None:
+    read = noted(line)
+    assert any(lack in each for each in read.missing), read
+    if read.case is not None:
+        with pytest.raises(OpenCaseError):
+            Flow().run(read.case)
+
+
+PIECES = st.sampled_from(
+    [
+        *HEADS,
+        *("12 mm", "3", "0.4 to 0.2 m", "2 x 3 x 4 cm", "k 1", "k", "h 9", "20 °C", "-5 C", "left", "air", ";", ","),
+        *("°", "from", "until", "within 1 K", "until 3 h", "emissivity 0.8", "flux 3 kW/m2", "copper", "(", "×"),
+        *("1e999 m", "-3 mm", "0 mm"),
+    ]
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.lists(PIECES, max_size=12).map(" ".join) | st.text(max_size=60))
+def test_no_line_stops_the_program(line: str) -> None:
+    read = noted(line)
+    assert read.case is not None or read.missing or read.not_understood
+    for fault in read.not_understood:
+        assert 0 <= fault.start < fault.end <= len(line)
+
+
+def test_a_line_is_made_into_a_file_by_a_command(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "wall.ember"
+    assert main(["say", EXAMPLES[0], "-o", str(path)]) == 0
+    assert [check.verdict for check in Flow().run(read_case(path)).checks] == ["agrees"] * 3
+    assert main(["say", EXAMPLES[0], "-o", str(path)]) == 2  # it is there already
+    capsys.readouterr()
+    assert main(["say", "wall 114 mm k 0.35; lfet 980 °C; right 20 °C"]) == 2
+    printed = capsys.readouterr()
+    assert '"blunt-ember/1"' in printed.out and "not understood: lfet" in printed.err
+    assert main(["say", "nonsense"]) == 2
+    assert "write for example: wall" in capsys.readouterr().err
