@@ -25,7 +25,7 @@ from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
 #: the mesh.
-FINER_NODES = {1: 200_000, 2: 60_000, 3: 12_000}
+FINER_NODES = {1: 200_000, 2: 60_000, 3: 8_000}
 FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 #: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
 #: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -40,13 +42,11 @@ def exact_answer(question: Question, field: ExactField | MovingField, solved: So
     """Return what an exact field answers to a question; NaN where it does not say it."""
     end = 0.0 if solved.run is None else float(solved.run.times[-1])
     asked = question.asked_time
-    return _exact_at(question, field, solved, end if asked is None else asked.si)
+    reader = ExactReader(field, solved, end if asked is None else asked.si)
+    return float(question.read(reader)[0])
 
 
 def exact_history(question: Question, field: ExactField | MovingField, solved: SolvedField, times: Floats) -> Floats:
     """Return what an exact field answers to a question at ``times`` (k,) in s."""
-    return np.array([_exact_at(question, field, solved, t) for t in times.tolist()])
-
-
-def _exact_at(question: Question, field: ExactField | MovingField, solved: SolvedField, t: float) -> float:
-    return float(question.read(ExactReader(field, solved, t))[0])
+    reader = ExactReader(field, solved, 0.0)
+    return np.array([float(question.read(replace(reader, t=t))[0]) for t in times.tolist()])

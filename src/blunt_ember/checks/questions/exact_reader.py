@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
-from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
@@ -21,15 +22,21 @@ from blunt_ember.reference.crossing import first_crossing
 
 #: Instants at which an exact history is looked through for a crossing.
 _INSTANTS = 400
+#: Lines by their identity in the document, and the region they are read from where two meet.
+LaidLines = dict[tuple[int, int | None], ReadingLine]
 
 
 @dataclass(frozen=True)
 class ExactReader:
-    """Reads an exact ``field`` at a time ``t``, s, over the body of a solution."""
+    """Reads an exact ``field`` at a time ``t``, s, over the body of a solution.
+
+    ``lines`` are those that have been laid for other times, which takes far longer than to read along one.
+    """
 
     field: ExactField | MovingField
     solved: SolvedField
     t: float
+    lines: LaidLines = dataclass_field(default_factory=dict)
 
     @property
     def now(self) -> ExactField:
@@ -38,7 +45,7 @@ class ExactReader:
 
     def temperature(self, reading: Reading) -> Floats:
         """Return a temperature, K, (1,)."""
-        return np.array([exact_temperature(reading, self.now, self.solved)])
+        return np.array([exact_temperature(reading, self.now, self.solved, self.lines)])
 
     def heat_flow(self, surface: str) -> Floats:
         """Return the heat through a surface, W, (1,)."""
@@ -83,14 +90,14 @@ class ExactReader:
             return float("nan")
         goal, reading = condition.passes.si, reading_of(condition)
         return first_crossing(
-            lambda t: exact_temperature(reading, exact_field_at(self.field, t), self.solved) - goal,
+            lambda t: exact_temperature(reading, exact_field_at(self.field, t), self.solved, self.lines) - goal,
             float(run.times[-1]),
             _INSTANTS,
         )
 
 
-def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField) -> float:
-    """Return what an exact field reads, K."""
+def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, lines: LaidLines) -> float:
+    """Return what an exact field reads, K; a line that has to be laid is added to ``lines``."""
     target, mesh = reading.target, solved.mesh
     members = solved.document.members_asked(target)
     side = mesh.regions.index(reading.side) if reading.side is not None else None
@@ -100,7 +107,9 @@ def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField) 
         # The side of the first region, as the mesh is read.
         side = mesh.surfaces[members[0]].regions[0]
     if isinstance(target, Line):
-        line = laid(target, "", members, solved.geometry, mesh, (reading.how,), side)
+        line = lines.get((id(target), side))
+        if line is None:
+            line = lines[id(target), side] = laid(target, "", members, solved.geometry, mesh, (reading.how,), side)
         values, shares = line.of_each_region(field.temperature), line.shares
         known = ~np.isnan(values)
         if reading.how == "mean":
