@@ -41,6 +41,7 @@ bench: setup
 	$(PYTHON) bench/clock.py
 	$(PYTHON) bench/estimates.py
 	$(PYTHON) bench/singular.py
+	$(PYTHON) bench/edges.py
 	$(PYTHON) bench/refining.py
 	$(PYTHON) bench/enclosures.py
 

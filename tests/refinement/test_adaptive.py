@@ -124,6 +124,31 @@ def test_a_solid_gets_finer_plans_and_layers() -> None:
     assert following[-1].off < following[0].off / 2
 
 
+def test_a_solid_on_a_lattice_keeps_its_hexahedra_and_never_gets_worse() -> None:
+    spot = {"shape": "rectangle", "at": ["60 mm", "50 mm"], "size": ["50 mm", "40 mm"]}
+    slab = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": ["200 mm", "150 mm"], "z": ["0 mm", "40 mm"]}
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "1.5 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": {"slab": {**slab, "material": "clay"}}},
+            "surfaces": {"spot": {"on": "slab.top", "within": spot}},
+            "surroundings": [
+                {"on": "spot", "temperature": "300 °C"},
+                {"on": "slab.bottom", "film": {"h": "12 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            "mesh": {"order": 1},
+            "questions": [{"name": "loss", "heat_flow": "spot", "tolerance": "0.1 %"}],
+        }
+    )
+    following = list(adaptive_refinement(Flow(), case, most_nodes=40_000))
+    assert len(following) >= 3
+    # The flow of cells half the size on a mesh of 430 000 nodes, extrapolated.
+    gaps = np.abs(values(following, 0) / 34.852 - 1)
+    assert (np.diff(gaps) < 0).all() and gaps[-1] < gaps[0] / 2
+    assert all(level.cells > 0.5 * level.nodes for level in following)  # hexahedra of one node a cell
+
+
 def test_of_a_run_the_errors_of_several_instants_count() -> None:
     case = coarse("cooling-wall", order=1, size="20 mm", across=2)
     flow = Flow()

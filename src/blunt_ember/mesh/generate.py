@@ -35,6 +35,8 @@ from blunt_ember.mesh.sweep import levels, swept_mesh
 AUTO_CELLS = 400
 SOLID_CELLS = 600
 ROD_CELLS = 40
+#: How many times as many cells there are between the lines of a lattice along u and v, and between stations.
+Times = tuple[Floats, Floats, Floats]
 #: Cells across every region at least, by the dimensions of the body.
 ACROSS = {1: 4, 2: 4, 3: 2}
 
@@ -47,6 +49,7 @@ def generate_mesh(
     finer: LocalSizes = (),
     layers: Ints | None = None,
     stated: StatedSurfaces = NOTHING_STATED,
+    times: Times | None = None,
 ) -> Mesh:
     """Mesh a body; ``refinement`` divides every cell, for error estimates and convergence studies.
 
@@ -69,7 +72,7 @@ def generate_mesh(
         require_few(geometry.length / size * refinement)
         return rod_mesh(geometry, size, across, wish.order, refinement)
     if isinstance(geometry, SolidGeometry):
-        return _solid_mesh(geometry, wish, across, refinement, members_of, finer, layers, stated)
+        return _solid_mesh(geometry, wish, across, refinement, members_of, finer, layers, stated, times)
     lattice = lattice_of(geometry)
     size = float(np.sqrt(_area(geometry, lattice) / AUTO_CELLS)) if wish.size == "auto" else wish.size.si
     local = local_cells(geometry, geometry, wish, members_of, refinement)
@@ -90,6 +93,7 @@ def _solid_mesh(
     finer: LocalSizes = (),
     layers: Ints | None = None,
     stated: StatedSurfaces = NOTHING_STATED,
+    times: Times | None = None,
 ) -> Mesh:
     size = float(np.cbrt(geometry.volume / SOLID_CELLS)) if wish.size == "auto" else wish.size.si
     require_few(geometry.volume / size**3 * refinement**3)
@@ -117,9 +121,9 @@ def _solid_mesh(
         if graded:
             how = shrinking(np.diff(stations), size, singular_lines.of_path(geometry, stated), 3)
             counts = how.counts(counts)
-        counts = refined_counts(counts, refinement)
+        counts = refined_counts(counts, refinement if times is None else refinement * times[2])
         ends = placed(stations, counts, how)
-    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents, singular)
+    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents, singular, times)
     require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts, ends)
 
@@ -140,6 +144,7 @@ def _planar_mesh(
     local: LocalCells,
     extents: Extents | None = None,
     singular: tuple[Flags, Flags] | None = None,
+    times: Times | None = None,
 ) -> Mesh:
     lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
     if lattice is not None:
@@ -155,7 +160,8 @@ def _planar_mesh(
         for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
             made = divided_by_hand(lattice, made, segments, count, name)
-        counts_u, counts_v = (refined_counts(counts, refinement) for counts in made)
+        counts_u = refined_counts(made[0], refinement if times is None else refinement * times[0])
+        counts_v = refined_counts(made[1], refinement if times is None else refinement * times[1])
         require_few(float(counts_u.sum()) * float(counts_v.sum()))
         return mapped_mesh(geometry, lattice, (counts_u, counts_v), how, wish.order)
     if wish.cells == "quadrilaterals":

@@ -27,6 +27,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.mesh.singular_lines import StatedSurfaces
 from blunt_ember.refinement.goal_oriented_error import weighed_error
+from blunt_ember.refinement.spaces import followed_lattice, more_between
 from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
 
 #: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
@@ -60,12 +61,14 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
     :class:`BluntEmberError` for cells that cannot follow.
     """
     document, geometry = case.document, flow.geometry(case)
-    if document.mesh.cells == "quadrilaterals" and geometry.space.dimension > 1:
+    if document.mesh.cells == "quadrilaterals" and geometry.space.dimension == 2:
         raise BluntEmberError("mapped quadrilaterals cannot follow the error; let the cells be of any kind")
     most = most_nodes or MOST_NODES[geometry.space.dimension]
     found: list[RefinementLevel] = []
     begin = time.perf_counter()
-    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=StatedSurfaces.of(document))
+    stated = StatedSurfaces.of(document)
+    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=stated)
+    lattice, times = followed_lattice(geometry, document.mesh), None
     if isinstance(geometry, ImportedGeometry):
         require_simplices(mesh)
     for number in range(_MOST_MESHES):
@@ -91,7 +94,11 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         error = estimate.error
         if solved.run is None and document.questions:
             error = weighed_error(document, solved, problem, error, allowed)
-        if isinstance(geometry, ImportedGeometry):
+        if lattice is not None:
+            assert isinstance(geometry, SolidGeometry)
+            times = more_between(geometry, lattice, solved.mesh, error, times)
+            mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=stated, times=times)
+        elif isinstance(geometry, ImportedGeometry):
             mesh = _cut(mesh, _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
         else:
             finer, layers = _wanted(geometry, solved.mesh, error, document.mesh.order)

@@ -56,7 +56,7 @@ def divided_edges(widths: Floats, extents: Extents, size: float, across: int) ->
     return np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64)
 
 
-def refined_counts(counts: Ints, refinement: float) -> Ints:
+def refined_counts(counts: Ints, refinement: float | Floats) -> Ints:
     """Return so many times the cells (n,), rounded down, and one at least."""
     return np.maximum(counts * refinement, 1).astype(np.int64)
 
