@@ -85,6 +85,14 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
     assert warm["middle"] == pytest.approx(20 + 2e6 * 0.0225 * (1 / 600 + 0.0225 / 64) + 273.15, rel=1e-6)
 
 
+def test_what_radiates_and_a_gap_of_air_are_taken_too() -> None:
+    found = answers("window window glass 4 mm, air 12 mm, borosilicate glass 4 mm; room 20 °C h 8; outside -5 °C h 25")
+    assert 20 < found["heat through it"] < 60
+    hot = answers("wall 50 mm k 2; left 300 °C; right 20 °C emissivity 80 %")
+    face = hot["last face"]
+    assert 2 * (573.15 - face) / 0.05 == pytest.approx(0.8 * 5.670374419e-8 * (face**4 - 293.15**4), rel=1e-6)
+
+
 def test_a_clock_runs_from_its_start_to_its_end() -> None:
     line = "wall 60 mm k 1.2 rho 1900 c 850 from 900 °C; both air 20 °C h 25; for 40 min"
     case = noted(line).case
@@ -123,6 +131,7 @@ def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | 
         ("wall", "how thick"),
         ("wall 100 mm; left 20 °C", "k of 'wall'"),
         ("wall 100 mm k 1", "what surrounds it"),
+        ("wall glass 4 mm; left 20 °C", "window glass, borosilicate glass"),
         ("pipe 4 mm k 24", "bore 150 mm"),
         ("fin 38 mm k 180", "38 x 1.6 mm"),
         ("lid 0.7 m long k 1", "0.09 to 0.06 m"),

@@ -324,7 +324,7 @@ def _four_sides(name: str, more: Mapping[str, str]) -> dict[str, tuple[str, ...]
 #: By the word a line begins with, what makes its body.
 HEADS: Mapping[str, MakesBody] = MappingProxyType(
     {
-        **dict.fromkeys(("wall", "pane", "door", "floor", "ceiling", "roof"), _wall),
+        **dict.fromkeys(("wall", "window", "pane", "door", "floor", "ceiling", "roof", "slab"), _wall),
         **dict.fromkeys(("pipe", "tube", "duct"), _pipe),
         "shell": _shell,
         **dict.fromkeys(("ball", "sphere"), _ball),

@@ -262,6 +262,12 @@ def _shelved(shelf: Mapping[str, Any], name: str) -> str | None:
     return found[0] if found else None
 
 
+def _unknown(shelf: Mapping[str, Any], name: str) -> str:
+    """What to say of a layer whose material is not told, with those of the library that its name may mean."""
+    meant = [entry for entry in shelf if set(name.lower().split()) & set(entry.lower().split())]
+    return f"k of '{name}', such as k 0.35" + (f", or which it is: {', '.join(meant[:4])}" if meant else "")
+
+
 def _add_layer(line: _Line, name: str, thickness: str, material: Mapping[str, Any], stuff: str) -> None:
     last = line.layers[-1] if line.layers else None
     if last is not None and _says_more(line, last, name, thickness):
@@ -319,7 +325,7 @@ def _statement(line: _Line, read: list[Token]) -> None:
             NotUnderstood(made.start, made.end, "a film has the temperature of its fluid, such as 25 °C")
         )
     if EMISSIVITY in says and temperature:
-        made.says["radiation"] = {"emissivity": float(says[EMISSIVITY].replace(",", ".")), "temperature": temperature}
+        made.says["radiation"] = {"emissivity": says[EMISSIVITY], "temperature": temperature}
     elif EMISSIVITY in says:
         what = "what it radiates to has a temperature, such as 25 °C"
         line.faults.append(NotUnderstood(made.start, made.end, what))
@@ -334,7 +340,7 @@ def _statement(line: _Line, read: list[Token]) -> None:
 def _made(line: _Line, body: NotedBody, text: str) -> NotedProblem:
     """The case, with what is still to be said of it."""
     surroundings, missing = _placed(line, body)
-    missing += [f"k of '{layer.name}', such as k 0.35" for layer in line.layers if layer.material is None]
+    missing += [_unknown(line.shelf, layer.name) for layer in line.layers if layer.material is None]
     data: dict[str, Any] = {
         "format": FORMAT,
         "title": " ".join(text.split())[:200] or "Untitled",

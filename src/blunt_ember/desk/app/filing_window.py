@@ -49,14 +49,15 @@ class FilingWindow(DeskWindow):
 
     def new_in_a_line(self) -> None:
         """Let a problem be noted in a line, and put the case it makes on the desk."""
-        dialog = NotedLineDialog(self.theme, self)
-        dialog.line.made.connect(self.take_made)
-        dialog.open()
+        NotedLineDialog(self.theme, self.take_made, self).open()
 
-    def take_made(self, case: Case, touched: bool = True) -> None:
-        """Put a case on the desk that has no file yet; one that was ``touched`` is not saved."""
-        if self.may_leave():
-            self.show_case(case, None, saved=not touched)
+    def take_made(self, case: Case, touched: bool = True) -> bool:
+        """Put a case on the desk that has no file yet, one that was ``touched`` as not saved; tell whether it was put
+        there."""
+        if not self.may_leave():
+            return False
+        self.show_case(case, None, saved=not touched)
+        return True
 
     def offer_left_work(self) -> None:
         """Offer what other windows had not saved when they died."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from html import escape
 
@@ -237,20 +238,25 @@ class NotedLine(QWidget):
 
 
 class NotedLineDialog(QDialog):
-    """The line over a window that already has a case."""
+    """The line over a window that already has a case; it stays open as long as the case it makes is not taken."""
 
-    def __init__(self, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, take: Callable[[Case], bool], parent: QWidget) -> None:
         super().__init__(parent)
+        self._take = take
         self.setObjectName("noted line dialog")
         self.setWindowTitle("A new case in a line")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.line = NotedLine(self)
         self.line.set_theme(theme)
-        self.line.made.connect(self.accept)
+        self.line.made.connect(self._made)
         column = QVBoxLayout(self)
         column.addWidget(self.line)
         self.resize(820, 460)
         self.line.field.setFocus()
+
+    def _made(self, case: Case) -> None:
+        if self._take(case):
+            self.accept()
 
     def done(self, result: int) -> None:
         """Give back the graphics context."""
