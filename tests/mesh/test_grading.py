@@ -15,7 +15,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh import singular_lines
-from blunt_ember.mesh.grading import placed, shrinking, sized
+from blunt_ember.mesh.grading import Axis, placed, shrinkings, sized
 from blunt_ember.mesh.planar.lattice import lattice_of
 from blunt_ember.mesh.singular_lines import StatedSurfaces
 
@@ -31,8 +31,9 @@ def test_cells_shrink_towards_lines_and_are_even_elsewhere(
 ) -> None:
     widths, singular = np.array([width for width, _ in spaces]), np.array([True, *(each for _, each in spaces)])
     lines = np.concatenate([[0.0], np.cumsum(widths)])
-    how = shrinking(widths, size, singular, dimension)
-    counts = how.counts(np.ceil(widths / size).astype(np.int64))
+    even = np.ceil(widths / size).astype(np.int64)
+    (how,) = shrinkings([Axis(widths, singular, even)], size, dimension) or ()
+    counts = how.counts(even)
     ends, finer = placed(lines, counts, how), placed(lines, times * counts, how)
     assert (np.diff(finer) > 0).all() and np.diff(ends).max() <= size * (1.1 if dimension == 3 else 1 + 1e-9)
     np.testing.assert_allclose(finer[::times], ends, atol=1e-12 * lines[-1])  # finer cells lie within these
@@ -44,6 +45,14 @@ def test_cells_shrink_towards_lines_and_are_even_elsewhere(
     for space in np.flatnonzero(plain).tolist():
         own = ends[(ends >= lines[space]) & (ends <= lines[space + 1])]
         np.testing.assert_allclose(np.diff(own), np.diff(own)[0], rtol=1e-6)
+
+
+def test_where_lines_are_many_no_cell_shrinks() -> None:
+    few, many = (Axis(np.ones(n), np.ones(n + 1, dtype=bool), np.ones(n, dtype=np.int64)) for n in (8, 40))
+    assert shrinkings([few, few], 1.0, 2) is not None
+    assert shrinkings([many, many], 1.0, 2) is None
+    found = shrinkings([Axis(np.ones(16), np.ones(17, dtype=bool), np.ones(16, dtype=np.int64))] * 2, 1.0, 2)
+    assert found is not None and found[0].as_many == 2
 
 
 def _block(at: tuple[float, float], size: tuple[float, float], **more: Any) -> dict[str, Any]:

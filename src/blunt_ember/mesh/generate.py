@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -16,7 +17,7 @@ from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh import singular_lines
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
-from blunt_ember.mesh.grading import Shrinking, placed, shrinking, sized
+from blunt_ember.mesh.grading import Axis, Shrinking, placed, shrinkings, sized
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.local_sizes import LocalCells, Members, local_cells, require_few, shared_out
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
@@ -78,10 +79,10 @@ def generate_mesh(
     local = local_cells(geometry, geometry, wish, members_of, refinement)
     if finer:
         local = replace(local, dense=finer, free=True)
-    singular = None
+    how = None
     if lattice is not None and wish.size == "auto":
-        singular = singular_lines.of_section(geometry, lattice, stated)
-    return _planar_mesh(geometry, wish, size, across, refinement, local, None, singular)
+        how = shrinkings(_axes(lattice, singular_lines.of_section(geometry, lattice, stated), size, across), size, 2)
+    return _planar_mesh(geometry, wish, size, across, refinement, local, None, how)
 
 
 def _solid_mesh(
@@ -100,32 +101,41 @@ def _solid_mesh(
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
     lattice = lattice_of(geometry.plan)
     graded = wish.size == "auto" and layers is None
-    extents, singular = None, None
+    extents = None
+    stations = geometry.path.stations
+    counts = levels(geometry, size, across)
+    axes = [Axis(np.diff(stations), singular_lines.of_path(geometry, stated), counts)]
     if lattice is not None:
         # A region of the body may stand on several columns of the plan.
         among = [(geometry.holds == region).any(axis=1) for region in held]
         extents = [(lattice.owner != VOID) & own[lattice.owner] for own in among]
-        singular = singular_lines.of_plan(geometry, lattice, stated) if graded else None
+        axes += _axes(lattice, singular_lines.of_plan(geometry, lattice, stated), size, across, extents)
+    how = shrinkings(axes, size, 3) if graded else None
     local = local_cells(geometry, geometry.plan, wish, members_of, refinement)
     if finer:
         local = replace(local, dense=finer, free=True)
-    stations = geometry.path.stations
-    counts = levels(geometry, size, across)
     if layers is not None:
         counts, ends = layers, placed(stations, layers)
     elif local.heights:
         near, sizes = np.array(local.heights).T
         counts, ends = sized(stations, near, sizes, size, wish.growth, counts, refinement)
     else:
-        how = None
-        if graded:
-            how = shrinking(np.diff(stations), size, singular_lines.of_path(geometry, stated), 3)
-            counts = how.counts(counts)
+        own = how[0] if how is not None else None
+        counts = counts if own is None else own.counts(counts)
         counts = refined_counts(counts, refinement if times is None else refinement * times[2])
-        ends = placed(stations, counts, how)
-    plan = _planar_mesh(geometry.plan, wish, size, across, refinement, local, extents, singular, times)
+        ends = placed(stations, counts, own)
+    plan = _planar_mesh(
+        geometry.plan, wish, size, across, refinement, local, extents, how[1:] if how is not None else None, times
+    )
     require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts, ends)
+
+
+def _axes(
+    lattice: Lattice, singular: tuple[Flags, Flags], size: float, across: int, extents: Extents | None = None
+) -> list[Axis]:
+    even = divisions(lattice, size, across, extents)
+    return [Axis(*axis) for axis in zip(lattice.widths(), singular, even, strict=True)]
 
 
 def _divided_as_read(mesh: Mesh, refinement: float) -> Mesh:
@@ -143,19 +153,13 @@ def _planar_mesh(
     refinement: float,
     local: LocalCells,
     extents: Extents | None = None,
-    singular: tuple[Flags, Flags] | None = None,
+    how: Sequence[Shrinking] | None = None,
     times: Times | None = None,
 ) -> Mesh:
     lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
-        how: tuple[Shrinking, Shrinking] | None = None
-        if singular is not None:
-            widths, dimension = lattice.widths(), 2 if extents is None else 3
-            how = (
-                shrinking(widths[0], size, singular[0], dimension),
-                shrinking(widths[1], size, singular[1], dimension),
-            )
+        if how is not None:
             made = (how[0].counts(made[0]), how[1].counts(made[1]))
         for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))

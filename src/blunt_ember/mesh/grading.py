@@ -8,7 +8,9 @@ are as even as elsewhere.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from math import prod
 
 import numpy as np
 
@@ -22,6 +24,9 @@ _POWER = 3
 #: in a solid, whose cells are dearer.
 _REACH = 1.5
 _AS_MANY = {2: 3, 3: 2}
+#: Cells of a box round the body at most; where there are so many lines that this takes more, fewer take the place of
+#: one, or none shrink at all.
+_MOST = {2: 5_000, 3: 20_000}
 
 
 @dataclass(frozen=True)
@@ -38,14 +43,31 @@ class Shrinking:
         return np.maximum(more, np.where(self.reach.any(axis=1), self.as_many * (self.reach > 0).sum(axis=1), 1))
 
 
-def shrinking(widths: Floats, size: float, singular: Flags, dimension: int) -> Shrinking:
-    """Return how cells shrink towards those of the lines (w + 1,) that are ``singular``.
+@dataclass(frozen=True)
+class Axis:
+    """The ``widths`` (w,) in m of the spaces between lines, which of these (w + 1,) are ``singular``, and the cells
+    (w,) of ``even`` size in the spaces."""
 
-    ``widths`` (w,) of the spaces and the ``size`` of even cells are in m; ``dimension`` is that of the body.
-    """
-    towards = np.column_stack([singular[:-1], singular[1:]])
+    widths: Floats
+    singular: Flags
+    even: Ints
+
+
+def shrinkings(axes: Sequence[Axis], size: float, dimension: int) -> list[Shrinking] | None:
+    """Return how cells shrink along each axis of a lattice, ``size`` (m) being that of even ones; None where that would
+    take too many."""
+    for as_many in range(_AS_MANY[dimension], 1, -1):
+        found = [_shrinking(axis, size, as_many) for axis in axes]
+        cells = [float(how.counts(axis.even).sum()) for how, axis in zip(found, axes, strict=True)]
+        if prod(cells) <= max(_MOST[dimension], 1.5 * prod(float(axis.even.sum()) for axis in axes)):
+            return found
+    return None
+
+
+def _shrinking(axis: Axis, size: float, as_many: int) -> Shrinking:
+    towards = np.column_stack([axis.singular[:-1], axis.singular[1:]])
     most = 1 / np.maximum(towards.sum(axis=1), 1)
-    return Shrinking(np.minimum(_REACH * size / widths, most)[:, None] * towards, _AS_MANY[dimension])
+    return Shrinking(np.minimum(_REACH * size / axis.widths, most)[:, None] * towards, as_many)
 
 
 def placed(lines: Floats, counts: Ints, how: Shrinking | None = None) -> Floats:

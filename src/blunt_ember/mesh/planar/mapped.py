@@ -92,14 +92,10 @@ def divided_by_hand(
 
 
 def mapped_mesh(
-    geometry: SectionGeometry,
-    lattice: Lattice,
-    counts: tuple[Ints, Ints],
-    how: tuple[Shrinking, Shrinking] | None,
-    order: int,
+    geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], how: Sequence[Shrinking] | None, order: int
 ) -> Mesh:
     """Mesh a section on its lattice with the given cells between its lines; ``how`` they shrink, None for even ones."""
-    shrinking_u, shrinking_v = how or (None, None)
+    shrinking_u, shrinking_v = (None, None) if how is None else (how[0], how[1])
     counts_u, counts_v = counts
     u = halved(placed(lattice.us, counts_u, shrinking_u), order)
     v = halved(placed(lattice.vs, counts_v, shrinking_v), order)
