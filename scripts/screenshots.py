@@ -62,6 +62,10 @@ def _take(folder: Path) -> None:
 
     spin(lambda: False, 0.3)
     spin(lambda: not window.start_page._undrawn)
+    window.start_page.line.field.setPlainText(
+        "pipe bore 150 mm, 4 mm k 24, lagging 45 mm k 0.065; gas 310 °C h 38; air 18 °C h 9; top 4"
+    )
+    spin(lambda: bool(window.start_page.line.sentences.text()))
     grab("start")
     window.show_case(demo_case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)

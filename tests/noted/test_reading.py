@@ -113,6 +113,9 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm k 1; left h 9; right 30 °C", "left h 9", "temperature of its fluid"),
         ("wall 100 mm k 1 40 s; left 9 °C", None, None),
         ("wall 100 mm 17 k 1; left 9 °C", "17", "no unit here, such as mm"),
+        ("wall 100 mm 20 mm k 1; left 9 °C", "20 mm", "comes after '100 mm'"),
+        ("wall 100 mm k 1; left 9 °C 12 °C", "12 °C", "comes after '9 °C'"),
+        ("wall 100 mm k 1 left 9 °C", "9 °C", "a temperature, which a layer has not"),
     ],
 )
 def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | None, said: str | None) -> None:

@@ -6,9 +6,9 @@ an ordinary case with the questions one would ask; what is not understood is tol
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, MutableMapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, TypeVar
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
@@ -70,6 +70,7 @@ _FLUIDS = {
 }
 _DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
 _MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
+AnyKey = TypeVar("AnyKey")
 _KINDS = ", ".join(HEADS)
 #: How long a run lasts at the most that has no end of its own.
 _LONGEST = "30 d"
@@ -118,7 +119,7 @@ class _Line:
     layers: list[NotedLayer] = field(default_factory=list)
     materials: dict[str, dict[str, Any]] = field(default_factory=dict)
     statements: list[_Statement] = field(default_factory=list)
-    clock: dict[str, Any] = field(default_factory=dict)
+    clock: dict[str, str] = field(default_factory=dict)
     within: str | None = None
     heat: str | None = None
     faults: list[NotUnderstood] = field(default_factory=list)
@@ -126,6 +127,13 @@ class _Line:
     def fault(self, at: Token, message: str) -> None:
         """Note what is not understood at a word or value."""
         self.faults.append(NotUnderstood(at.start, at.end, message))
+
+    def once(self, said: MutableMapping[AnyKey, str], key: AnyKey, value: NotedValue) -> None:
+        """Take a value of a phrase; a second one of the same kind is told."""
+        if key in said:
+            self.fault(value, f"'{value.text}' comes after '{said[key]}', which is of the same kind; part them by ';'")
+        else:
+            said[key] = value.text
 
 
 def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) -> NotedProblem:
@@ -181,11 +189,11 @@ def _clock(line: _Line, read: list[Token]) -> list[Token]:
         if not isinstance(token, NotedValue):
             left.append(token)
         elif token.kind is TEMPERATURE and token.key in ("from", "start", "starts", "initially"):
-            line.clock["start"] = token.text
+            line.once(line.clock, "start", token)
         elif token.kind is TEMPERATURE_DIFFERENCE:
             line.within = token.text
         elif token.kind is TIME:
-            line.clock["end"] = token.text
+            line.once(line.clock, "end", token)
         else:
             left.append(token)
     return left
@@ -194,8 +202,8 @@ def _clock(line: _Line, read: list[Token]) -> list[Token]:
 def _layer(line: _Line, read: list[Token], head: str) -> None:
     """A layer of the body with its material, and what the phrase says of the whole body's size."""
     words: list[NotedWord] = []
-    material: dict[str, Any] = {}
-    thickness = ""
+    material: dict[str, str] = {}
+    thick: dict[str, str] = {}
     row: list[str] = []
     for place, token in enumerate(read):
         if isinstance(token, NotedWord):
@@ -211,18 +219,19 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
                     _tied(line, tuple(row), read)
                     row = []
             elif token.key:
-                line.sizes["r" if token.key == "radius" else token.key] = token.text
+                line.once(line.sizes, "r" if token.key == "radius" else token.key, token)
             elif named in _DIMENSION_WORDS and (named != "thick" or head in ("fin", "lid", "wedge")):
-                line.sizes[named] = token.text
+                line.once(line.sizes, named, token)
             else:
-                thickness = token.text
+                line.once(thick, "", token)
         elif token.kind in _MATERIAL:
-            material[_MATERIAL[token.kind]] = token.text
+            line.once(material, _MATERIAL[token.kind], token)
         elif token.kind is POWER_DENSITY:
             line.heat = token.text
         else:
             line.fault(token, f"'{token.text}' {_lacks(token, 'mm', 'a layer')}")
     name, stuff = _named(line, words, head)
+    thickness = thick.get("", "")
     if not (head or thickness or material or stuff or name):
         return
     if not head and not thickness and line.layers and not name:
@@ -301,7 +310,7 @@ def _statement(line: _Line, read: list[Token]) -> None:
     for token in read:
         if isinstance(token, NotedValue):
             if token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY):
-                says[token.kind] = token.text
+                line.once(says, token.kind, token)
             else:
                 line.fault(token, f"'{token.text}' {_lacks(token, '°C', 'a surface')}")
             continue
