@@ -99,6 +99,13 @@ def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFi
     found = json.loads(capsys.readouterr().out)
     assert [mesh["nodes"] for mesh in found["meshes"]] == sorted(mesh["nodes"] for mesh in found["meshes"])
     assert all(len(each["values"]) == 3 and {"order", "limit", "band"} <= set(each) for each in found["answers"])
+    assert main(["solve", path, "--json"]) in (0, 1)
+    solved = json.loads(capsys.readouterr().out)
+    for each, answer in zip(found["answers"], solved["answers"], strict=True):  # both speak the units of the case
+        assert each["unit"] == answer["unit"]
+        assert each["values"][0] == pytest.approx(answer["value"], rel=1e-9)
+        assert abs(each["limit"] - each["values"][-1]) <= each["band"] + 1e-9 * abs(each["limit"])
+    assert {row["unit"] for row in solved["ledger"]["rows"]} == {"W"}
     assert main(["refine", path, "--follow-error"]) == 0
     assert "flux off by" in capsys.readouterr().out
     assert main(["refine", str(tmp_path / "none.ember")]) == 2

@@ -11,6 +11,7 @@ import numpy as np
 
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference, time_shown
 from blunt_ember.case.values.units import HEAT_FLOW
+from blunt_ember.checks.ledger import LedgerRow
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.quality import quality_of
@@ -34,8 +35,8 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
         else None,
         "answers": [answer_object(check) for check in outcome.checks],
         "ledger": {
-            "rows": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.rows],
-            "joints": [{"name": row.name, "heat_flow": row.heat, "stated": row.statement} for row in ledger.joints],
+            "rows": [_ledger_row(row) for row in ledger.rows],
+            "joints": [_ledger_row(row) for row in ledger.joints],
             "imbalance_W": ledger.imbalance,
             "imbalance_relative": ledger.relative,
             "stored_W": ledger.stored,
@@ -51,6 +52,10 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
         "seconds": round(outcome.seconds, 4),
         **_in_time(outcome),
     }
+
+
+def _ledger_row(row: LedgerRow) -> dict[str, Any]:
+    return {"name": row.name, "heat_flow": row.heat, "unit": "W", "stated": row.statement}
 
 
 def _in_time(outcome: Outcome) -> dict[str, Any]:

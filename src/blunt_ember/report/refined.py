@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.values.display import number, shown, shown_difference
+from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference
 from blunt_ember.case.values.units import Kind
 from blunt_ember.refinement.adaptive import left_over
 from blunt_ember.refinement.uniform import RefinementLevel, Trend, trend
@@ -67,15 +67,29 @@ def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementL
 def refined_object(
     case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool
 ) -> dict[str, Any]:
-    """Return the same as plain data; values in SI, temperatures in K."""
+    """Return the same as plain data; values, limit, band and the part of it in time are in ``unit``, as the case shows
+    them."""
     answers: list[dict[str, Any]] = []
     gaps = left_over(levels)
     found = [None] * len(gaps) if follows_error else trends(levels)
     for place, (question, kind) in enumerate(zip(case.document.questions, kinds, strict=True)):
-        entry = {"name": question.name, "unit": kind.unit, "values": [level.values[place] for level in levels]}
-        each = found[place]
-        answers.append({**entry, **(asdict(each) if each is not None else {"band": gaps[place]})})
+        values = [in_shown_unit(level.values[place], kind) for level in levels]
+        entry = {"name": question.name, "unit": kind.shown, "values": values}
+        answers.append({**entry, **_tends_to(found[place], gaps[place], kind)})
     meshes = [
         {"nodes": level.nodes, "cells": level.cells, "seconds": level.seconds, "off": level.off} for level in levels
     ]
     return {"title": case.document.title, "meshes": meshes, "answers": answers}
+
+
+def _tends_to(found: Trend | None, gap: float, kind: Kind) -> dict[str, Any]:
+    """What is told of an answer, in the unit it is shown in; of one that followed the error how far it may be off."""
+    if found is None:
+        return {"band": gap * kind.factor}
+    told = asdict(found)
+    return {
+        **told,
+        "limit": in_shown_unit(found.limit, kind),
+        "band": found.band * kind.factor,
+        "in_time": found.in_time * kind.factor,
+    }
