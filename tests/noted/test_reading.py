@@ -147,6 +147,7 @@ def test_what_a_line_lacks_is_asked_for(line: str, lack: str) -> None:
     read = noted(line)
     assert any(lack in each for each in read.missing), read
     if read.case is not None:
+        assert list(read.case.document.body.fillings) == ["wall"]
         with pytest.raises(OpenCaseError):
             Flow().run(read.case)
 

@@ -146,14 +146,15 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
         _read_phrase(found, tokens(phrase, begin))
     if not found.head:
         return NotedProblem(None, tuple(found.faults), () if found.faults else (f"what it is: {_KINDS}",))
-    if len(found.layers) == 1 and found.layers[0].name == found.layers[0].material:
+    unknown = [layer.name for layer in found.layers if layer.material is None]
+    if len(found.layers) == 1 and found.layers[0].material in (None, found.layers[0].name):
         found.layers = [replace(found.layers[0], name=found.head)]
     sizes = NotedSizes(found.row, found.span, found.sizes)
     try:
         body = HEADS[found.head](found.layers, sizes)
     except NotEnoughError as lack:
         return NotedProblem(None, tuple(found.faults), (str(lack),))
-    return _made(found, body, line)
+    return _made(found, body, line, unknown)
 
 
 def _read_phrase(line: _Line, read: list[Token]) -> None:
@@ -346,10 +347,10 @@ def _statement(line: _Line, read: list[Token]) -> None:
         line.statements.append(made)
 
 
-def _made(line: _Line, body: NotedBody, text: str) -> NotedProblem:
-    """The case, with what is still to be said of it."""
+def _made(line: _Line, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:
+    """The case, with what is still to be said of it: what the layers are made of whose names are ``unknown``."""
     surroundings, missing = _placed(line, body)
-    missing += [_unknown(line.shelf, layer.name) for layer in line.layers if layer.material is None]
+    missing += [_unknown(line.shelf, name) for name in unknown]
     data: dict[str, Any] = {
         "format": FORMAT,
         "title": " ".join(text.split())[:200] or "Untitled",
