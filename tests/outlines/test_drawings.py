@@ -57,7 +57,7 @@ def dxf(path: Path, units: int = 4, open_line: bool = False) -> Path:
 
 
 def test_layers_of_a_dxf_become_regions_with_true_arcs(tmp_path: Path) -> None:
-    case = case_from_foreign(dxf(tmp_path / "post.dxf"))
+    case = case_from_foreign(dxf(tmp_path / "post.dxf")).case
     assert list(case.document.body.regions) == ["lid top", "body", "body hole"]
     found = areas(case)
     corner = 100 - math.pi * 100 / 4
@@ -83,7 +83,7 @@ def test_a_file_that_says_no_unit_is_asked_about(tmp_path: Path) -> None:
     path = dxf(tmp_path / "bare.dxf", units=0)
     with pytest.raises(UnitMissingError, match="does not say"):
         case_from_foreign(path)
-    assert areas(case_from_foreign(path, "cm"))["lid top"] == pytest.approx(
+    assert areas(case_from_foreign(path, "cm").case)["lid top"] == pytest.approx(
         100 * (3300 + math.pi * 55**2 / 2), rel=1e-9
     )
     with pytest.raises(UnitMissingError, match="no unit of length"):
@@ -99,7 +99,7 @@ SVG = """<svg xmlns="http://www.w3.org/2000/svg" width="10cm" height="60mm" view
 def test_paths_of_an_svg_become_regions_in_millimetres(tmp_path: Path) -> None:
     path = tmp_path / "plate.svg"
     path.write_text(SVG.format(more=""), encoding="utf-8")
-    found = areas(case_from_foreign(path))
+    found = areas(case_from_foreign(path).case)
     assert found == pytest.approx(
         {"plate": 6000 - math.pi * 100, "pins": math.pi * 100, "bow": 20 * 20 + math.pi * 50}, rel=1e-9
     )
@@ -113,7 +113,7 @@ def test_a_section_written_as_svg_comes_back_the_same(name: str, tmp_path: Path)
     case = family(name).case()
     path = tmp_path / "body.svg"
     write_outcome(Flow().run(case), path, ExportOptions())
-    back = {key: area for key, area in areas(case_from_foreign(path)).items() if "hole" not in key}
+    back = {key: area for key, area in areas(case_from_foreign(path).case).items() if "hole" not in key}
     assert back == pytest.approx(areas(case), rel=1e-9)
 
 
@@ -127,7 +127,7 @@ def test_a_mesh_written_and_read_solves_to_the_same_answers(name: str, tmp_path:
     assert outcome.mesh is not None
     path = tmp_path / "mesh.vtu"
     write_outcome(outcome, path, ExportOptions())
-    read = case_from_foreign(path, "m")
+    read = case_from_foreign(path, "m").case
     solids = [region for region, filling in case.document.body.fillings.items() if not filling.void]
     plain = {region: region.replace(".", " ") for region in solids}
     assert list(read.document.body.fillings) == list(plain.values())
@@ -209,3 +209,82 @@ def test_the_command_line_reads_and_exports_and_a_moved_case_finds_its_mesh(
     assert read_case(other).data["body"]["file"] == "../floor.vtu"
     *_, outcome = Flow().outcomes(read_case(other))
     assert outcome.mesh is not None and outcome.mesh.node_count == 7935
+
+
+POST = """<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="90mm" viewBox="0 0 120 90">
+  <g id="post"><path d="M 0 0 h 100 v 60 h -100 z" /><circle cx="30" cy="30" r="10" /></g>
+  <rect id="lid" x="0" y="60" width="100" height="12" transform="translate(0, 2)" />
+  <polygon id="foot" points="0,80 40,80 40,88 0,88" /></svg>"""
+
+
+def test_mutated_drawings_end_in_a_case_or_a_sentence(tmp_path: Path) -> None:
+    """Bytes lost, doubled, swapped and replaced by what numbers and names are not; the same every time."""
+    rng = np.random.default_rng(20)
+    whole = {".dxf": dxf(tmp_path / "whole.dxf").read_bytes(), ".svg": POST.encode()}
+    strange = (b"nan", b"-", b"--5", b"1e300", b"inf", b"0", b"", b"\xff\xfe", b"<g>", b"M", b"A", b"10\n5", b"\0")
+    refused = 0
+    for number in range(400):
+        suffix = (".dxf", ".svg")[number % 2]
+        text = whole[suffix]
+        begin = text.index(b"ENTITIES") if suffix == ".dxf" and number % 4 else 0
+        for _ in range(int(rng.integers(1, 5))):
+            start = int(rng.integers(begin, len(text)))
+            end = min(len(text), start + int(rng.integers(0, 12)))
+            piece = text[end : end + 8] if rng.random() < 0.3 else strange[int(rng.integers(len(strange)))]
+            text = text[:start] + piece + text[end:]
+        path = tmp_path / f"attack{suffix}"
+        path.write_bytes(text)
+        said = ""
+        try:
+            case = case_from_foreign(path, "mm").case
+        except BluntEmberError as error:
+            said = str(error).strip()
+            refused += 1
+        assert said or case.document.body.fillings
+    assert 50 < refused < 390
+
+
+@pytest.mark.parametrize(
+    ("svg", "said"),
+    [
+        ('<svg xmlns="http://www.w3.org/2000/svg">' + "<g>" * 5000 + "</g>" * 5000 + "</svg>", "nested too deep"),
+        (POST.replace("0 0 120 90", "0 0 0 0"), "viewBox '0 0 0 0' has no width"),
+        (POST.replace('r="10"', 'r="1e300"'), "no circle has"),
+        (POST.replace("h 100 v", "h 1e12 v"), "lies beyond"),
+    ],
+)
+def test_a_drawing_out_of_bounds_is_a_sentence(svg: str, said: str, tmp_path: Path) -> None:
+    path = tmp_path / "strange.svg"
+    path.write_text(svg)
+    with pytest.raises(BluntEmberError, match=said):
+        case_from_foreign(path, "mm")
+
+
+def test_what_draws_no_outline_is_left_out_counted_and_named(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = dxf(tmp_path / "post.dxf")
+    text = path.read_text()
+    place = text.index("ENTITIES") + len("ENTITIES\n")
+    unknown = "  0\nSURVEYMARK\n  8\nbody\n 10\n1.0\n 20\n2.0\n"
+    path.write_text(text[:place] + 2 * unknown + text[place:])
+    assert case_from_foreign(path).left_out == "left out, as they draw no outline: 2 SURVEYMARK"
+    assert main(["read", str(path), "-o", str(tmp_path / "post.ember")]) == 0
+    assert "2 SURVEYMARK" in capsys.readouterr().out
+
+
+def test_many_lines_in_any_order_are_one_outline(tmp_path: Path) -> None:
+    count = 4000
+    turn = np.linspace(0, 2 * np.pi, count, endpoint=False)
+    corners = np.column_stack([np.cos(turn), np.sin(turn)]) * 50
+    order = np.random.default_rng(3).permutation(count)
+    lines = "".join(
+        f'<line x1="{a[0]}" y1="{a[1]}" x2="{b[0]}" y2="{b[1]}" />'
+        for a, b in ((corners[n], corners[(n + 1) % count])[:: 1 if n % 3 else -1] for n in order.tolist())
+    )
+    path = tmp_path / "many.svg"
+    path.write_text(
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" viewBox="0 0 100 100"><g id="a">{lines}</g></svg>'
+    )
+    (found,) = areas(case_from_foreign(path).case).values()
+    assert found == pytest.approx(np.pi * 50**2, rel=1e-5)  # mm²

@@ -16,12 +16,14 @@ def _run(options: argparse.Namespace) -> int:
     path = Path(options.output)
     require_new(path, options.force)
     try:
-        case = case_from_foreign(Path(options.file), options.unit)
+        read = case_from_foreign(Path(options.file), options.unit)
     except UnitMissingError as error:
         raise BluntEmberError(f"{error} (--unit mm)") from error
-    write_case(case, path)
-    names = ", ".join(case.document.body.fillings)
+    write_case(read.case, path)
+    names = ", ".join(read.case.document.body.fillings)
     print(f"{path} written: {names}. State their materials and what surrounds them.")
+    if read.left_out:
+        print(read.left_out)
     return AGREED
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -10,14 +11,19 @@ from ezdxf import units
 from ezdxf.filemanagement import readfile
 from ezdxf.math import bulge_to_arc
 
-from blunt_ember.outlines.loops import Circle, DrawingError, DrawingLayer, Stroke
+from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLayer, Stroke
 
 #: Units of DXF headers by our names; 0 says nothing.
 _UNITS = {units.IN: "in", units.FT: "ft", units.MM: "mm", units.CM: "cm", units.M: "m", units.DM: "dm", units.YD: "yd"}
 
 
-def read_dxf(path: Path) -> tuple[list[DrawingLayer], str | None]:
-    """Return the layers of a drawing and the unit it is drawn in, None where it does not say.
+#: What only says something about a drawing, and curves that may be a part of an outline but cannot be followed.
+_WORDS = ("POINT", "TEXT", "MTEXT", "DIMENSION", "HATCH")
+_CURVES = ("SPLINE", "ELLIPSE", "POLYLINE", "INSERT", "MLINE", "HELIX", "REGION", "BODY", "3DSOLID", "3DFACE", "MESH")
+
+
+def read_dxf(path: Path) -> Drawing:
+    """Return what a drawing holds.
 
     Raises :class:`DrawingError` that names the entity at fault.
     """
@@ -27,19 +33,31 @@ def read_dxf(path: Path) -> tuple[list[DrawingLayer], str | None]:
         raise DrawingError(f"{path.name} cannot be read as DXF: {error or 'it breaks off'}") from error
     strokes: dict[str, list[Stroke]] = {}
     circles: dict[str, list[Circle]] = {}
+    left_out: Counter[str] = Counter()
     for entity in drawing.modelspace():
-        name = f"{entity.dxftype()} #{entity.dxf.handle} on layer '{entity.dxf.layer}'"
+        kind = entity.dxftype()
+        if kind in _WORDS:
+            continue
+        if kind not in ("CIRCLE", "LINE", "ARC", "LWPOLYLINE", *_CURVES):
+            left_out[kind] += 1
+            continue
         layer = str(entity.dxf.layer)
-        if entity.dxftype() == "CIRCLE":
-            centre = entity.dxf.center
-            circles.setdefault(layer, []).append(Circle((centre.x, centre.y), float(entity.dxf.radius), name))
-        elif entity.dxftype() not in ("POINT", "TEXT", "MTEXT", "DIMENSION", "HATCH"):
-            strokes.setdefault(layer, []).extend(_strokes(entity, name))
-    layers = [
+        name = f"{kind} #{entity.dxf.handle} on layer '{layer}'"
+        try:
+            if kind == "CIRCLE":
+                centre = entity.dxf.center
+                circles.setdefault(layer, []).append(Circle((centre.x, centre.y), float(entity.dxf.radius), name))
+            else:
+                strokes.setdefault(layer, []).extend(_strokes(entity, name))
+        except DrawingError:
+            raise
+        except Exception as error:  # what is missing in an entity shows in any way when it is looked for
+            raise DrawingError(f"{name} cannot be read: {error or type(error).__name__}; draw it anew") from error
+    layers = tuple(
         DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
         for layer in dict.fromkeys([*strokes, *circles])
-    ]
-    return layers, _UNITS.get(drawing.units)
+    )
+    return Drawing(layers, _UNITS.get(drawing.units), left_out)
 
 
 def _strokes(entity: Any, name: str) -> list[Stroke]:
@@ -69,7 +87,7 @@ def _arc(centre: tuple[float, float], radius: float, start: float, sweep: float,
 
 
 def _polyline(points: list[tuple[float, float, float]], closed: bool, name: str) -> list[Stroke]:
-    ends = [*points[1:], points[0]] if closed else points[1:]
+    ends = [*points[1:], *points[:1]] if closed else points[1:]
     strokes = []
     for (x, y, bulge), (u, v, _) in zip(points, ends, strict=False):
         if (x, y) == (u, v):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from blunt_ember.case.document.parts import check_name
 from blunt_ember.errors import BluntEmberError
@@ -51,28 +52,61 @@ class DrawingLayer:
     circles: tuple[Circle, ...]
 
 
+@dataclass(frozen=True)
+class Drawing:
+    """Its layers, the unit it is drawn in (None where it does not say), and how many entities of each kind were left
+    out, as they draw no outline."""
+
+    layers: tuple[DrawingLayer, ...]
+    unit: str | None
+    left_out: Mapping[str, int]
+
+
 Loop = list[Stroke]
+#: Strokes of a drawing, and its farthest place in its own unit, at most: beyond that nothing is told apart.
+_MOST_STROKES, _FARTHEST = 200_000, 1e9
 
 
 def chained_outlines(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
     """Put strokes in order into closed loops; raise :class:`DrawingError` for one that leads nowhere."""
-    rest = list(strokes)
+    if not strokes:
+        return []
+    starts, ends = (np.array([getattr(stroke, key) for stroke in strokes]) for key in ("start", "end"))
+    tree = cKDTree(np.concatenate([starts, ends]))
+    free = np.ones(len(strokes), dtype=bool)
     loops = []
-    while rest:
-        loop = [rest.pop(0)]
+    for first in range(len(strokes)):
+        if not free[first]:
+            continue
+        free[first] = False
+        loop = [strokes[first]]
         while not _meet(loop[-1].end, loop[0].start, tolerance):
             here = loop[-1].end
-            place = next((n for n, s in enumerate(rest) if _meet(s.start, here, tolerance)), None)
-            back = next((n for n, s in enumerate(rest) if _meet(s.end, here, tolerance)), None)
-            if place is not None:
-                loop.append(rest.pop(place))
-            elif back is not None:
-                loop.append(rest.pop(back).reversed())
-            else:
+            near = sorted(place for place in tree.query_ball_point(here, tolerance, p=np.inf))
+            found = next((place for place in near if free[place % len(strokes)]), None)
+            if found is None:
                 where = f"({here[0]:.6g}, {here[1]:.6g})"
                 raise DrawingError(f"{loop[-1].entity} ends at {where}, where nothing goes on: close the outline there")
+            number = found % len(strokes)
+            free[number] = False
+            loop.append(strokes[number] if found < len(strokes) else strokes[number].reversed())
         loops.append(loop)
     return loops
+
+
+def _require_sound(layers: Sequence[DrawingLayer]) -> None:
+    """Raise :class:`DrawingError` for what is too much or too far, or no number at all."""
+    count = sum(len(layer.strokes) for layer in layers)
+    if count > _MOST_STROKES:
+        raise DrawingError(f"the drawing holds {count:,} lines and arcs; {_MOST_STROKES:,} can be read")
+    for layer in layers:
+        for each in layer.strokes:
+            places = (*each.start, *each.end, *(each.through or ()))
+            if not (np.abs(places) <= _FARTHEST).all():
+                raise DrawingError(f"{each.entity} has a place that is no number or lies beyond {_FARTHEST:.0e}")
+        for circle in layer.circles:
+            if not (np.abs((*circle.centre, circle.radius)) <= _FARTHEST).all() or circle.radius <= 0:
+                raise DrawingError(f"{circle.entity} has a radius or centre that no circle has")
 
 
 def _meet(a: DrawingPoint, b: DrawingPoint, tolerance: float) -> bool:
@@ -85,6 +119,7 @@ def regions_of(layers: Sequence[DrawingLayer], unit: str) -> dict[str, dict[str,
     A layer is a region, the largest first; outlines inside its largest one are holes of it, those beside it further
     regions.
     """
+    _require_sound(layers)
     extent = max(
         [abs(c) for layer in layers for s in layer.strokes for c in (*s.start, *s.end)]
         + [abs(c) + circle.radius for layer in layers for circle in layer.circles for c in circle.centre],

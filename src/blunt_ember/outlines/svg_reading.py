@@ -14,15 +14,15 @@ from xml.etree import ElementTree
 import numpy as np
 import svgelements
 
-from blunt_ember.outlines.loops import Circle, DrawingError, DrawingLayer, Stroke
+from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLayer, Stroke
 
 #: Millimetres in each unit, and in a pixel, of which CSS has 96 to the inch.
 _PHYSICAL = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 _PIXEL = 25.4 / 96
 
 
-def read_svg(path: Path) -> tuple[list[DrawingLayer], str | None]:
-    """Return the layers of a drawing and the unit it is drawn in: mm, or None where its size is not stated in a unit.
+def read_svg(path: Path) -> Drawing:
+    """Return what a drawing holds; its unit is mm, or None where its size is not stated in a unit.
 
     Raises :class:`DrawingError` that names the element at fault.
     """
@@ -30,9 +30,18 @@ def read_svg(path: Path) -> tuple[list[DrawingLayer], str | None]:
         root = ElementTree.parse(path).getroot()
         scale = _millimetres(root)
         drawing = svgelements.SVG.parse(StringIO(_plain(root)), reify=True)
-    except (OSError, ElementTree.ParseError, ValueError, TypeError, AttributeError) as error:
-        raise DrawingError(f"{path.name} cannot be read as SVG: {error}") from error
-    size = scale or 1.0
+        layers = _layers(drawing, scale or 1.0)
+    except DrawingError:
+        raise
+    except RecursionError as error:
+        raise DrawingError(f"{path.name} cannot be read as SVG: its groups are nested too deep") from error
+    except Exception as error:  # its reader lets anything through where an attribute is no number
+        raise DrawingError(f"{path.name} cannot be read as SVG: {error or type(error).__name__}") from error
+    return Drawing(tuple(layers), "mm" if scale is not None else None, {})
+
+
+def _layers(drawing: Any, size: float) -> list[DrawingLayer]:
+    """What the elements hold, ``size`` being the length of 1."""
     strokes: dict[str, list[Stroke]] = {}
     circles: dict[str, list[Circle]] = {}
     for number, element in enumerate(drawing.elements(), start=1):
@@ -45,16 +54,14 @@ def read_svg(path: Path) -> tuple[list[DrawingLayer], str | None]:
             if abs(rx - ry) > 1e-9 * max(rx, ry):
                 raise DrawingError(f"{name} is an ellipse; outlines are made of lines and circular arcs")
             centre = element.implicit_center
-            circles.setdefault(layer, []).append(
-                Circle((size * float(centre.x), -size * float(centre.y)), size * rx, name)
-            )
+            place = (size * float(centre.x), -size * float(centre.y))
+            circles.setdefault(layer, []).append(Circle(place, size * rx, name))
         else:
             strokes.setdefault(layer, []).extend(_strokes(svgelements.Path(element), size, name))
-    layers = [
+    return [
         DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
         for layer in dict.fromkeys([*strokes, *circles])
     ]
-    return layers, "mm" if scale is not None else None
 
 
 def _millimetres(root: ElementTree.Element) -> float | None:
@@ -65,6 +72,8 @@ def _millimetres(root: ElementTree.Element) -> float | None:
         return None
     box = str(root.get("viewBox", "")).replace(",", " ").split()
     span = float(box[2]) if len(box) == 4 else float(width.removesuffix(unit)) * _PHYSICAL[unit] / _PIXEL
+    if not (np.isfinite(span) and span > 0):
+        raise DrawingError(f"its viewBox '{root.get('viewBox')}' has no width; state one, or leave it out")
     return float(width.removesuffix(unit)) * _PHYSICAL[unit] / span
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -32,7 +33,15 @@ def is_foreign(path: Path) -> bool:
     return path.suffix.lower() in (*DRAWINGS, *MESH_SUFFIXES)
 
 
-def case_from_foreign(path: Path, unit: str | None = None) -> Case:
+@dataclass(frozen=True)
+class ForeignCase:
+    """A case made of a drawing or a mesh, and in words what of that was left out."""
+
+    case: Case
+    left_out: str = ""
+
+
+def case_from_foreign(path: Path, unit: str | None = None) -> ForeignCase:
     """Return a new case whose body is what a drawing or a mesh holds; ``unit`` is the length 1 stands for in it.
 
     Raises :class:`UnitMissingError` when neither the file nor ``unit`` says it, :class:`DrawingError` and
@@ -46,15 +55,18 @@ def case_from_foreign(path: Path, unit: str | None = None) -> Case:
         from blunt_ember.outlines.dxf import read_dxf
         from blunt_ember.outlines.svg_reading import read_svg
 
-        layers, found = (read_dxf if path.suffix.lower() == ".dxf" else read_svg)(path)
-        data["body"] = {"kind": "section", "depth": "1 m", "regions": regions_of(layers, _named(unit or found, path))}
-        return case_from_data(data, str(path.resolve().parent))
+        drawing = (read_dxf if path.suffix.lower() == ".dxf" else read_svg)(path)
+        regions = regions_of(drawing.layers, _named(unit or drawing.unit, path))
+        data["body"] = {"kind": "section", "depth": "1 m", "regions": regions}
+        listed = ", ".join(f"{count} {kind}" for kind, count in drawing.left_out.items())
+        left_out = f"left out, as they draw no outline: {listed}" if listed else ""
+        return ForeignCase(case_from_data(data, str(path.resolve().parent)), left_out)
     one = f"1 {_named(unit, path)}"
     folder = str(path.resolve().parent)
     body = Imported.model_validate({"kind": "imported", "file": path.name, "unit": one})
     groups: dict[str, Any] = {region.name: {} for region in imported_geometry(body, folder).regions}
     data["body"] = {"kind": "imported", "file": path.name, "unit": one, "groups": groups}
-    return case_from_data(data, folder)
+    return ForeignCase(case_from_data(data, folder))
 
 
 def _named(unit: str | None, path: Path) -> str:

@@ -33,6 +33,8 @@ class FilingWindow(DeskWindow):
 
     keeper: WorkKeeper
     on_disk: FileOnDisk
+    #: What of the drawing that was opened last was left out.
+    _left_out: str = ""
 
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
@@ -93,6 +95,8 @@ class FilingWindow(DeskWindow):
             return False
         if foreign:
             self.show_case(case, None, saved=False)
+            if self._left_out:
+                self.tell(f"{path.name}: {self._left_out}")
         else:
             self.show_case(case, path)
             self.settings.remember(path)
@@ -101,11 +105,15 @@ class FilingWindow(DeskWindow):
     def _read_foreign(self, path: Path) -> Case | None:
         """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
         try:
-            return case_from_foreign(path)
+            read = case_from_foreign(path)
         except UnitMissingError as missing:
             units = ["mm", "cm", "m", "in"]
             unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
-            return case_from_foreign(path, unit) if told else None
+            if not told:
+                return None
+            read = case_from_foreign(path, unit)
+        self._left_out = read.left_out
+        return read.case
 
     def save(self) -> bool:
         """Save under the name the case has, or ask for one."""
