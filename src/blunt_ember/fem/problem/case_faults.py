@@ -29,7 +29,8 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
         for key, words in (("density", "density"), ("c", "specific heat")) if document.running_clock else ():
             if getattr(material, key) is None and name in used:
                 items.append(Fault(("materials", name, key), f"state the {words} of '{name}'"))
-    if not document.surroundings and not document.enclosures and document.running_clock is None:
+    acting = document.surroundings or document.enclosures or document.heat_inside
+    if not acting and document.running_clock is None:
         what = "say what surrounds it: a surface that is held at a temperature, meets a fluid or radiates"
         items.append(Fault(("surroundings",), what))
     return tuple(items)
