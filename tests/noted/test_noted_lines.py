@@ -93,6 +93,17 @@ def test_what_radiates_and_a_gap_of_air_are_taken_too() -> None:
     assert 2 * (573.15 - face) / 0.05 == pytest.approx(0.8 * 5.670374419e-8 * (face**4 - 293.15**4), rel=1e-6)
 
 
+def test_what_is_said_of_one_layer_holds_for_it_alone() -> None:
+    line = "wall plate 10 mm k 2 generating 1 MW/m3, felt 20 mm k 0.04, plate 10 mm k 3; left 20 °C; right insulated"
+    read = noted(line)
+    assert read.case is not None and not read.not_understood
+    assert read.case.data["heat_inside"] == [{"region": "plate", "per_volume": "1 MW/m3"}]
+    assert [entry["k"] for entry in read.case.data["materials"].values()] == ["2 W/(m K)", "0.04 W/(m K)", "3 W/(m K)"]
+    assert answers(line)["heat through it"] == pytest.approx(-1e6 * 0.01, rel=1e-9)
+    twice = noted("wall concrete 10 mm k 1, concrete 20 mm k 2; left 20 °C; right 30 °C").case
+    assert twice is not None and [each["k"] for each in twice.data["materials"].values()] == ["1 W/(m K)", "2 W/(m K)"]
+
+
 def test_a_clock_runs_from_its_start_to_its_end() -> None:
     line = "wall 60 mm k 1.2 rho 1900 c 850 from 900 °C; both air 20 °C h 25; for 40 min"
     case = noted(line).case
@@ -115,6 +126,8 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm 17 k 1; left 9 °C", "17", "no unit here, such as mm"),
         ("wall 100 mm 20 mm k 1; left 9 °C", "20 mm", "comes after '100 mm'"),
         ("wall 100 mm k 1; left 9 °C 12 °C", "12 °C", "comes after '9 °C'"),
+        ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
+        ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
         ("wall 100 mm k 1 left 9 °C", "9 °C", "a temperature, which a layer has not"),
     ],
 )

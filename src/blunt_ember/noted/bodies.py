@@ -15,11 +15,13 @@ _TALL, _FLAT = "100 mm", "10 mm"
 
 @dataclass(frozen=True)
 class NotedLayer:
-    """A layer: its name, thickness (empty where none is said), and the name of its material or None."""
+    """A layer: its name, thickness (empty where none is said), the name of its material or None, and the heat per
+    volume that arises in it, if any."""
 
     name: str
     thickness: str
     material: str | None
+    heat: str = ""
 
 
 @dataclass(frozen=True)

@@ -69,6 +69,8 @@ _FLUIDS = {
     **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
 }
 _DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
+#: Where the heat that arises in a layer is kept among its properties.
+_HEAT = "heat"
 _MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
 AnyKey = TypeVar("AnyKey")
 _KINDS = ", ".join(HEADS)
@@ -121,7 +123,6 @@ class _Line:
     statements: list[_Statement] = field(default_factory=list)
     clock: dict[str, str] = field(default_factory=dict)
     within: str | None = None
-    heat: str | None = None
     faults: list[NotUnderstood] = field(default_factory=list)
 
     def fault(self, at: Token, message: str) -> None:
@@ -228,7 +229,7 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
         elif token.kind in _MATERIAL:
             line.once(material, _MATERIAL[token.kind], token)
         elif token.kind is POWER_DENSITY:
-            line.heat = token.text
+            line.once(material, _HEAT, token)
         else:
             line.fault(token, f"'{token.text}' {_lacks(token, 'mm', 'a layer')}")
     name, stuff = _named(line, words, head)
@@ -237,7 +238,8 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
         return
     if not head and not thickness and line.layers and not name:
         name = line.layers[-1].name  # more is said of the last layer
-    _add_layer(line, name or head, thickness, material, stuff)
+    heat = material.pop(_HEAT, "")
+    _add_layer(line, NotedLayer(name or head, thickness, None, heat), material, stuff)
 
 
 def _lacks(token: NotedValue, unit: str, what: str) -> str:
@@ -278,11 +280,13 @@ def _unknown(shelf: Mapping[str, Any], name: str) -> str:
     return f"k of '{name}', such as k 0.35" + (f", or which it is: {', '.join(meant[:4])}" if meant else "")
 
 
-def _add_layer(line: _Line, name: str, thickness: str, material: Mapping[str, Any], stuff: str) -> None:
+def _add_layer(line: _Line, noted: NotedLayer, material: Mapping[str, Any], stuff: str) -> None:
+    """Take a layer, or what more is said of the last one; ``stuff`` is a material of the library."""
     last = line.layers[-1] if line.layers else None
+    name, thickness, heat = noted.name, noted.thickness, noted.heat
     if last is not None and _says_more(line, last, name, thickness):
         line.layers.pop()
-        thickness = thickness or last.thickness
+        thickness, heat = thickness or last.thickness, heat or last.heat
         material = {**(line.materials.pop(last.material, {}) if last.material else {}), **material}
         name = last.name if not name or not thickness or last.thickness else name
     name = name or f"layer {len(line.layers) + 1}"
@@ -290,9 +294,11 @@ def _add_layer(line: _Line, name: str, thickness: str, material: Mapping[str, An
         name = f"{name} {len(line.layers) + 1}"
     filling = {**(line.shelf[stuff] if stuff else {}), **material}
     called = stuff or name
+    while called in line.materials and line.materials[called] != filling:
+        called = f"{called} {len(line.layers) + 1}"
     if filling:
         line.materials[called] = filling
-    line.layers.append(NotedLayer(name, thickness, called if filling else None))
+    line.layers.append(NotedLayer(name, thickness, called if filling else None, heat))
 
 
 def _says_more(line: _Line, last: NotedLayer, name: str, thickness: str) -> bool:
@@ -307,7 +313,7 @@ def _statement(line: _Line, read: list[Token]) -> None:
     """What surrounds the body, on the side that the phrase names or on one that is left over."""
     says: dict[Kind, str] = {}
     side, outward, side_at = "", False, (read[0].start, read[-1].end)
-    insulated = False
+    insulated, before = False, len(line.faults)
     for token in read:
         if isinstance(token, NotedValue):
             if token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY):
@@ -343,6 +349,12 @@ def _statement(line: _Line, read: list[Token]) -> None:
         made.says["flux"] = says[HEAT_FLUX]
     if temperature and not made.says:
         made.says["temperature"] = temperature
+    elif temperature and not {"film", "radiation"} & made.says.keys():
+        line.faults.append(NotUnderstood(made.start, made.end, f"it says nothing of what is at {temperature}"))
+    if not (says or insulated) and len(line.faults) == before:
+        line.faults.append(
+            NotUnderstood(made.start, made.end, "say what acts there, such as '20 °C' or 'air 20 °C h 9'")
+        )
     if made.says:
         line.statements.append(made)
 
@@ -363,8 +375,9 @@ def _made(line: _Line, body: NotedBody, text: str, unknown: Sequence[str]) -> No
     if clock:
         data["clock"] = clock
         missing += lacks
-    if line.heat:
-        data["heat_inside"] = [{"region": [layer.name for layer in line.layers], "per_volume": line.heat}]
+    heats = [{"region": layer.name, "per_volume": layer.heat} for layer in line.layers if layer.heat]
+    if heats:
+        data["heat_inside"] = heats
     exact = body.exact_in_time if clock else body.exact
     beside = {"expect": {"exact": exact}, "tolerance": "0.5 %"} if exact else {}
     asked = [*body.questions, *([{"name": "given off in all", "heat_stored": "body"}] if clock else [])]
