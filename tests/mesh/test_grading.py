@@ -201,3 +201,16 @@ def test_heights_are_as_fine_as_is_said_of_tops_bottoms_and_points() -> None:
         0.0005,
         rtol=0.2,
     )
+
+
+def test_a_mesh_follows_where_heat_passes_and_not_how_much() -> None:
+    regions, flow = {"a": PLATE, "b": _block((100, 0), (50, 60))}, Flow()
+
+    def case(*around: dict[str, Any]) -> Case:
+        return _case("section", regions, surroundings=[{"on": "a.left", "temperature": "90 °C"}, *around])
+
+    bare, weak = flow.mesh(case(), 1), flow.mesh(case({"on": "b.top", **FILM}), 1)
+    assert weak.node_count > bare.node_count
+    strong = {"on": "b.top", "film": {"h": "900 W/(m² K)", "temperature": "20 °C"}}
+    assert flow.mesh(case(strong), 1) is weak
+    assert flow.mesh(case({"on": "b.top", "insulated": True}), 1).node_count == bare.node_count

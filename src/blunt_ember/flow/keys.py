@@ -114,7 +114,8 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
         return ()
     split = bool(document.mesh.local or document.joints)
     looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split}
-    graded = step in looked_up and document.mesh.size == "auto"
+    mapped = not document.body.files and document.mesh.cells in ("auto", "quadrilaterals")
+    graded = step in looked_up and mapped and document.mesh.size == "auto"
     exchanging = sorted(document.exchanging_surfaces) if graded else []
     return (document.surface_parts, document.surfaces if looked_up.get(step) else {}, exchanging)
 
