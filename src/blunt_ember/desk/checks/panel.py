@@ -275,11 +275,7 @@ class ChecksPanel(QWidget):
             if place < len(checks):
                 card.show_check(checks[place], self._theme, outcome.errors if outcome else None)
         self._empty.setVisible(not checks)
-        self._empty.setText(
-            "Nothing is solved: see the line under the picture."
-            if outcome and outcome.trouble
-            else "No question is asked yet. Ask one in the sheet, under Questions."
-        )
+        self._empty.setText(_instead_of_checks(outcome))
         self._summary.setText(_summary(checks))
         self._instant = outcome
         self._show_ledger(outcome)
@@ -306,6 +302,16 @@ class ChecksPanel(QWidget):
     def mark_stale(self) -> None:
         """Fade what is no longer the answer to the case as it stands."""
         self.setEnabled(False)
+
+
+def _instead_of_checks(outcome: Outcome | None) -> str:
+    """What is said where there are no checks."""
+    if outcome is not None and outcome.trouble is not None:
+        return "Nothing is solved: see the line under the picture."
+    asked = len(outcome.case.document.questions) if outcome is not None else 0
+    if asked:
+        return f"{asked} question{'s are' if asked > 1 else ' is'} being answered …"
+    return "No question is asked yet. Ask one in the sheet, under Questions."
 
 
 def _summary(checks: tuple[Check, ...]) -> str:
