@@ -306,9 +306,11 @@ class ChecksPanel(QWidget):
 
 def _instead_of_checks(outcome: Outcome | None) -> str:
     """What is said where there are no checks."""
-    if outcome is not None and outcome.trouble is not None:
+    if outcome is None:
+        return "Nothing is solved yet."
+    if outcome.trouble is not None:
         return "Nothing is solved: see the line under the picture."
-    asked = len(outcome.case.document.questions) if outcome is not None else 0
+    asked = len(outcome.case.document.questions)
     if asked:
         return f"{asked} question{'s are' if asked > 1 else ' is'} being answered …"
     return "No question is asked yet. Ask one in the sheet, under Questions."
