@@ -8,8 +8,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.app.noted_line import NotedLine, NotedLineDialog
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.beginning.noted_line import NotedLine, NotedLineDialog
 from blunt_ember.gallery.blank import BLANKS
 from tests.desk.conftest import PATIENCE, settled
 

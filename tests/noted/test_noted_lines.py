@@ -85,6 +85,23 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
     assert warm["middle"] == pytest.approx(20 + 2e6 * 0.0225 * (1 / 600 + 0.0225 / 64) + 273.15, rel=1e-6)
 
 
+def test_sizes_are_tied_by_x_also_where_one_is_ten_or_a_hundred() -> None:
+    for size in ("38 x 100", "38 × 10", "38 by 1000"):
+        case = noted(f"plate {size} mm k 1; left 20 °C; right 30 °C").case
+        assert case is not None
+        assert case.data["body"]["regions"]["plate"]["size"] == ["38 mm", f"{size.split()[-1]} mm"]
+    wide = noted("wall 1.2×10^2 mm k 1; left 20 °C").case
+    assert wide is not None and wide.document.body.regions["wall"].size[0].si == pytest.approx(0.12)
+
+
+def test_a_material_of_the_library_stays_with_the_layers_that_have_it() -> None:
+    line = "wall common brick 10 mm, felt 5 mm k 0.04, common brick 20 mm, k 2; left 20 °C; right 30 °C"
+    found = answers(line)
+    shipped = SHELVES["ceramics, glass and stone"]["common brick"]["k"]
+    k = float(str(shipped).split()[0])
+    assert found["heat through it"] == pytest.approx(-10 / (0.01 / k + 0.005 / 0.04 + 0.02 / 2), rel=1e-9)
+
+
 def test_what_radiates_and_a_gap_of_air_are_taken_too() -> None:
     found = answers("window window glass 4 mm, air 12 mm, borosilicate glass 4 mm; room 20 °C h 8; outside -5 °C h 25")
     assert 20 < found["heat through it"] < 60
@@ -126,9 +143,15 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm 17 k 1; left 9 °C", "17", "no unit here, such as mm"),
         ("wall 100 mm 20 mm k 1; left 9 °C", "20 mm", "comes after '100 mm'"),
         ("wall 100 mm k 1; left 9 °C 12 °C", "12 °C", "comes after '9 °C'"),
+        ("wall 100 mm k 1; left 9 °C; until 30 °C", "until 30 °C", "is no time"),
+        ("wall 100 mm k 1, 2 m high; left 9 °C", "2 m", "no size of a wall"),
+        ("pipe bore 9 mm od 12 mm, 1 mm k 1; 9 °C", "od 12 mm", "no size of a pipe"),
+        ("ball d 70 mm 20 x 30 mm k 1; 9 °C", "20 x 30 mm", "no size of a ball"),
+        ("ball d 70 mm k 1, d 60 mm; 9 °C", "d 60 mm", "comes after '70 mm'"),
+        ("wall 1 mm k 1; 9 °C; " + " " * 2000, "", "2,000 characters at most"),
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
         ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
-        ("wall 100 mm k 1 left 9 °C", "9 °C", "a temperature, which a layer has not"),
+        ("wall 100 mm k 1 left 9 °C", "9 °C", "a temperature, which a layer does not have"),
     ],
 )
 def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | None, said: str | None) -> None:
@@ -149,7 +172,8 @@ def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | 
         ("wall 100 mm k 1", "what surrounds it"),
         ("wall glass 4 mm; left 20 °C", "window glass, borosilicate glass"),
         ("pipe 4 mm k 24", "bore 150 mm"),
-        ("fin 38 mm k 180", "38 x 1.6 mm"),
+        ("fin 38 mm k 180", "what of it is 38 mm"),
+        ("fin k 180", "38 x 1.6 mm"),
         ("lid 0.7 m long k 1", "0.09 to 0.06 m"),
         ("block 2 x 3 mm k 1", "200 x 120 x 60 mm"),
         ("rod d 3 mm k 1", "length"),

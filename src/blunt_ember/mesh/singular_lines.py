@@ -80,7 +80,7 @@ class _Facing:
 def of_section(geometry: SectionGeometry, lattice: Lattice, stated: StatedSurfaces) -> tuple[Flags, Flags]:
     """Return those among the lines of a section (a + 1,), (b + 1,)."""
     passing = {name: np.array([name in stated.exchanging]) for name in geometry.surfaces}
-    first, second = _passed(geometry, lattice, lattice.owner, passing)
+    first, second = _passed(geometry, lattice, passing)
     found = _Facing(lattice.owner[:, :, None], first, second).singular(lattice.closed)
     for part in sorted(stated.parts.intersection(geometry.surfaces)):
         _mark(found, lattice, _ends(geometry, [part]))
@@ -91,7 +91,7 @@ def of_plan(geometry: SolidGeometry, lattice: Lattice, stated: StatedSurfaces) -
     """Return those among the lines of the plan of a solid (a + 1,), (b + 1,)."""
     filled = lattice.owner != VOID
     owner = np.where(filled[:, :, None], geometry.holds[lattice.owner], VOID)
-    first, second = _passed(geometry.plan, lattice, lattice.owner, _passing_sides(geometry, stated))
+    first, second = _passed(geometry.plan, lattice, _passing_sides(geometry, stated))
     us, vs = _Facing(owner, first, second).singular(lattice.closed)
     if isinstance(geometry.path, Upward):
         third = filled[:, :, None] & _passing_ends(geometry, stated)[lattice.owner]
@@ -138,7 +138,7 @@ def _passing_ends(geometry: SolidGeometry, stated: StatedSurfaces) -> Flags:
     return found
 
 
-def _passed(plan: SectionGeometry, lattice: Lattice, owner: Ints, passing: dict[str, Flags]) -> tuple[Flags, Flags]:
+def _passed(plan: SectionGeometry, lattice: Lattice, passing: dict[str, Flags]) -> tuple[Flags, Flags]:
     """Which facets between lines are on a surface of the plan through which heat passes: (a + 1, b, n), (a, b + 1, n).
 
     ``passing`` (n,) tells that of each surface.

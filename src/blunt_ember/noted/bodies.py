@@ -24,19 +24,44 @@ class NotedLayer:
     heat: str = ""
 
 
-@dataclass(frozen=True)
-class NotedSizes:
-    """Sizes of a body: values tied by x or ``to`` in their order, and those with a word, by that word."""
+#: Under what sizes are kept that are tied by x in their order, and those tied by ``to``.
+ROW, SPAN = "x", "to"
 
-    row: tuple[str, ...]
-    span: tuple[str, ...]
-    named: Mapping[str, str]
+
+class NotedSizes:
+    """Sizes of a body by the word for each, or by :data:`ROW` and :data:`SPAN`; knows which of them a body asked for,
+    as one that no body takes must not be passed over."""
+
+    def __init__(self, stated: Mapping[str, tuple[str, ...]]) -> None:
+        self._stated = stated
+        self._taken: set[str] = set()
+
+    def take(self, *words: str) -> str | None:
+        """The size called by the first of the words that is stated."""
+        found = next((word for word in words if word in self._stated), None)
+        return self.row(found)[0] if found is not None else None
+
+    def has(self, *words: str) -> bool:
+        """Whether a size is called by one of the words."""
+        return any(word in self._stated for word in words)
+
+    def row(self, key: str) -> tuple[str, ...]:
+        """The sizes kept under a key; none where there are none."""
+        self._taken.add(key)
+        return self._stated.get(key, ())
 
     def radius(self, *names: str) -> str | None:
         """The radius told by ``r``, or by half of a diameter called one of ``names``."""
-        if "r" in self.named:
-            return self.named["r"]
-        return next((f"{self.named[name]}/2" for name in names if name in self.named), None)
+        stated = self.take("r")
+        if stated is not None:
+            return stated
+        across = self.take(*names)
+        return f"{across}/2" if across is not None else None
+
+    @property
+    def left_over(self) -> list[str]:
+        """The keys of what no body asked for."""
+        return [key for key in self._stated if key not in self._taken]
 
 
 @dataclass(frozen=True)
@@ -114,11 +139,10 @@ def _rings(
 ) -> tuple[dict[str, Any], dict[str, str]]:
     """Layers round each other; their sizes are parameters, so that one that is changed moves the others."""
     _thick(layers, example)
-    bore = next((sizes.named[name] for name in ("bore", "d") if name in sizes.named), None)
-    if bore is None and "r" not in sizes.named:
+    inner, stated = ("bore/2", sizes.take("bore", "d")) if sizes.has("bore", "d") else ("r_bore", sizes.take("r"))
+    if stated is None:
         raise NotEnoughError("how wide it is inside, such as 'bore 150 mm'")
-    parameters = {"bore": bore} if bore is not None else {"r_bore": sizes.named["r"]}
-    inner = "bore/2" if bore is not None else "r_bore"
+    parameters = {inner.removesuffix("/2"): stated}
     regions: dict[str, Any] = {}
     for layer in layers:
         name = f"t_{re.sub(r'[^a-z0-9]+', '_', layer.name.lower()).strip('_') or len(parameters)}"
@@ -178,7 +202,7 @@ def _cylinder(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     radius = sizes.radius("d", "dia", "diameter", "od")
     if radius is None:
         raise NotEnoughError("how thick it is, such as 'd 45 mm'")
-    long = sizes.named.get("long") or sizes.named.get("high")
+    long = sizes.take("long", "high")
     region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [radius, long or _FLAT], **_filled(layer)}
     rim, ends = f"{layer.name}.right", (f"{layer.name}.bottom", f"{layer.name}.top")
     sides = {
@@ -210,18 +234,20 @@ def _inside(name: str, skin: str, middle: list[str]) -> list[dict[str, Any]]:
 def _only(layers: Sequence[NotedLayer], example: str) -> NotedLayer:
     if len(layers) > 1:
         raise NotEnoughError(f"one material only, such as '{example}'; layers are those of a wall, a pipe or a shell")
+    if layers[0].thickness:
+        raise NotEnoughError(f"what of it is {layers[0].thickness}; write for example '{example}'")
     return layers[0]
 
 
 def _fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     layer = _only(layers, "fin 38 x 1.6 mm k 180")
-    row = sizes.row or tuple(sizes.named[key] for key in ("long", "thick") if key in sizes.named)
+    row = sizes.row(ROW) or tuple(size for size in (sizes.take("long"), sizes.take("thick")) if size is not None)
     if len(row) != 2:
         raise NotEnoughError("its length and thickness, such as '38 x 1.6 mm'")
     name = layer.name
     body = {
         "kind": "section",
-        "depth": sizes.named.get("wide", "1 m"),
+        "depth": sizes.take("wide", "deep") or "1 m",
         "regions": {name: {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(row), **_filled(layer)}},
     }
     sides = {
@@ -240,10 +266,10 @@ def _fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 def _slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     layer = _only(layers, "lid 0.7 m long, 0.09 to 0.06 m thick k 1.4")
-    long = sizes.named.get("long") or sizes.named.get("wide")
-    if long is None or len(sizes.span) != 2:
+    long, span = sizes.take("long", "wide"), sizes.row(SPAN)
+    if long is None or len(span) != 2:
         raise NotEnoughError("its length and both thicknesses, such as '0.7 m long, 0.09 to 0.06 m thick'")
-    first, last = sizes.span
+    first, last = span
     name = layer.name
     path = [
         {"to": [long, "0 m"], "side": "bottom"},
@@ -266,15 +292,16 @@ def _slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 def _plate(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     layer = _only(layers, "plate 200 x 120 mm k 1.5")
-    if len(sizes.row) != 2:
+    row = sizes.row(ROW)
+    if len(row) != 2:
         raise NotEnoughError("its two sides, such as '200 x 120 mm'")
     name = layer.name
-    region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(sizes.row), **_filled(layer)}
+    region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(row), **_filled(layer)}
     return NotedBody(
         {"kind": "section", "depth": "1 m", "regions": {name: region}},
         _four_sides(name, {}),
         ("all",),
-        [{"name": "middle", "temperature": [f"{size}/2" for size in sizes.row]}],
+        [{"name": "middle", "temperature": [f"{size}/2" for size in row]}],
         "rectangle",
         "product-in-time",
     )
@@ -282,23 +309,24 @@ def _plate(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 def _block(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     layer = _only(layers, "block 200 x 120 x 60 mm k 1.5")
-    if len(sizes.row) != 3:
+    row = sizes.row(ROW)
+    if len(row) != 3:
         raise NotEnoughError("its three sides, such as '200 x 120 x 60 mm'")
-    name, (x, y, z) = layer.name, sizes.row
+    name, (x, y, z) = layer.name, row
     region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [x, y], "z": ["0 mm", z], **_filled(layer)}
     six = ("left", "right", "front", "back", "bottom", "top")
     return NotedBody(
         {"kind": "stacked", "regions": {name: region}},
         {**{side: (f"{name}.{side}",) for side in six}, "all": tuple(f"{name}.{side}" for side in six)},
         ("all",),
-        [{"name": "middle", "temperature": [f"{size}/2" for size in sizes.row]}],
+        [{"name": "middle", "temperature": [f"{size}/2" for size in row]}],
         exact_in_time="product-in-time",
     )
 
 
 def _rod(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     layer = _only(layers, "rod d 12 mm, 0.3 m long k 24")
-    across, long = sizes.radius("d", "dia", "diameter", "od"), sizes.named.get("long")
+    across, long = sizes.radius("d", "dia", "diameter", "od"), sizes.take("long")
     if across is None or long is None:
         raise NotEnoughError("its diameter and length, such as 'd 12 mm, 0.3 m long'")
     name = layer.name

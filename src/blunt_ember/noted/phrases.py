@@ -54,11 +54,9 @@ _KINDS = (
     TIME,
     HEAT_FLOW,
 )
-_NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10\s*\^?\s*[-+−⁻]?[\d⁰¹²³⁴-⁹]+)?")
+_NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?")
 _WORD = re.compile(r"[^\W\d][\w\-'|]*")
 _UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
-#: ``m² K/W`` is the one unit of the trade that is written with a space.
-_RESISTANCE = re.compile(r"m[²2]\s*[·*]?\s*K/W")
 _BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
 
 
@@ -147,7 +145,7 @@ def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int
     expected, implied = KEYS[key.text.lower()] if key else (None, "")
     after = number.end()
     spaces = len(phrase) - after - len(phrase[after:].lstrip())
-    unit = _RESISTANCE.match(phrase, after + spaces) or _UNIT.match(phrase, after + spaces)
+    unit = _UNIT.match(phrase, after + spaces)
     start = key.start if key else begin + number.start()
     name = key.text.lower() if key else ""
     if unit is not None:
@@ -155,6 +153,8 @@ def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int
         kind = _kind(text, expected)
         if kind is not None:
             return NotedValue(text, kind, name, start, begin + unit.end())
+        if expected is not None and not implied and expected is not EMISSIVITY and _kind(text, None) is not None:
+            return NotedValue(text, None, name, start, begin + unit.end())  # another kind than its word asks for
     if expected is not None and (implied or expected is EMISSIVITY):
         return NotedValue(f"{number[0]} {implied}".strip(), expected, name, start, begin + after)
     return NotedValue(number[0], None, name, start, begin + after)
@@ -162,10 +162,7 @@ def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int
 
 def _kind(text: str, expected: Kind | None) -> Kind | None:
     """What a number with a unit is: as expected, or one of the usual kinds; None where it is neither."""
-    wanted = [expected] if expected is not None else list(_KINDS)
-    if expected is TIME:
-        wanted.append(TEMPERATURE)
-    for kind in wanted:
+    for kind in _KINDS if expected is None else (expected,):
         try:
             quantity_si(text, kind, {})
         except ExpressionError:

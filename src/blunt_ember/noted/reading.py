@@ -28,8 +28,8 @@ from blunt_ember.case.values.units import (
     Kind,
 )
 from blunt_ember.errors import CaseError
-from blunt_ember.noted.bodies import HEADS, SIDE_WORDS, NotedBody, NotedLayer, NotedSizes, NotEnoughError
-from blunt_ember.noted.phrases import NotedValue, NotedWord, Token, phrases, tokens
+from blunt_ember.noted.bodies import HEADS, ROW, SIDE_WORDS, SPAN, NotedBody, NotedLayer, NotedSizes, NotEnoughError
+from blunt_ember.noted.phrases import KEYS, NotedValue, NotedWord, Token, phrases, tokens
 
 #: What a line looks like, told where there is none or nothing is understood.
 EXAMPLES = (
@@ -68,6 +68,8 @@ _FLUIDS = {
     **dict.fromkeys(("air", "room", "ambient", "surroundings", "outdoors", "weather", "cellar"), True),
     **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
 }
+#: Characters of a line at most.
+LONGEST = 2000
 _DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
 #: Where the heat that arises in a layer is kept among its properties.
 _HEAT = "heat"
@@ -115,14 +117,12 @@ class _Line:
 
     shelf: Mapping[str, dict[str, Any]]
     head: str = ""
-    sizes: dict[str, str] = field(default_factory=dict)
-    row: tuple[str, ...] = ()
-    span: tuple[str, ...] = ()
+    sizes: dict[str, tuple[NotedValue, ...]] = field(default_factory=dict)
     layers: list[NotedLayer] = field(default_factory=list)
     materials: dict[str, dict[str, Any]] = field(default_factory=dict)
     statements: list[_Statement] = field(default_factory=list)
     clock: dict[str, str] = field(default_factory=dict)
-    within: str | None = None
+    within: dict[str, str] = field(default_factory=dict)
     faults: list[NotUnderstood] = field(default_factory=list)
 
     def fault(self, at: Token, message: str) -> None:
@@ -136,12 +136,22 @@ class _Line:
         else:
             said[key] = value.text
 
+    def size(self, key: str, *values: NotedValue) -> None:
+        """Take sizes of the whole body; a second time under the same key is told."""
+        if key in self.sizes:
+            before = " ".join(value.text for value in self.sizes[key])
+            self.fault(values[-1], f"'{values[-1].text}' comes after '{before}', which is the same size; remove one")
+        else:
+            self.sizes[key] = values
+
 
 def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) -> NotedProblem:
     """Return the problem a ``line`` notes; ``shelves`` of the library hold the materials it may name.
 
     Raises nothing that has to do with the line.
     """
+    if len(line) > LONGEST:
+        return NotedProblem(None, (NotUnderstood(LONGEST, len(line), f"a line has {LONGEST:,} characters at most"),))
     found = _Line({name: entry for shelf in shelves.values() for name, entry in shelf.items()})
     for begin, phrase in phrases(line):
         _read_phrase(found, tokens(phrase, begin))
@@ -150,11 +160,15 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
     unknown = [layer.name for layer in found.layers if layer.material is None]
     if len(found.layers) == 1 and found.layers[0].material in (None, found.layers[0].name):
         found.layers = [replace(found.layers[0], name=found.head)]
-    sizes = NotedSizes(found.row, found.span, found.sizes)
+    sizes = NotedSizes({key: tuple(value.text for value in values) for key, values in found.sizes.items()})
     try:
         body = HEADS[found.head](found.layers, sizes)
     except NotEnoughError as lack:
         return NotedProblem(None, tuple(found.faults), (str(lack),))
+    for key in sizes.left_over:
+        first, last = found.sizes[key][0], found.sizes[key][-1]
+        what = f"'{line[first.start : last.end].strip()}' is no size of a {found.head}"
+        found.faults.append(NotUnderstood(first.start, last.end, what))
     return _made(found, body, line, unknown)
 
 
@@ -193,9 +207,11 @@ def _clock(line: _Line, read: list[Token]) -> list[Token]:
         elif token.kind is TEMPERATURE and token.key in ("from", "start", "starts", "initially"):
             line.once(line.clock, "start", token)
         elif token.kind is TEMPERATURE_DIFFERENCE:
-            line.within = token.text
+            line.once(line.within, "within", token)
         elif token.kind is TIME:
             line.once(line.clock, "end", token)
+        elif token.key in ("until", "for", "lasts", "from", "start", "starts", "initially", "within"):
+            line.fault(token, f"'{token.text}' after '{token.key}' is no {KEYS[token.key][0].name.split(' ', 1)[1]}")
         else:
             left.append(token)
     return left
@@ -206,7 +222,7 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
     words: list[NotedWord] = []
     material: dict[str, str] = {}
     thick: dict[str, str] = {}
-    row: list[str] = []
+    row: list[NotedValue] = []
     for place, token in enumerate(read):
         if isinstance(token, NotedWord):
             if token.text.lower() not in _IDLE | _DIMENSION_WORDS:
@@ -216,14 +232,14 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
         named = after.text.lower() if isinstance(after, NotedWord) else ""
         if token.kind is LENGTH:
             if token.joined or row:
-                row.append(token.text)
-                if not token.joined and row:
-                    _tied(line, tuple(row), read)
+                row.append(token)
+                if not token.joined:
+                    line.size(SPAN if any(each.joined == "to" for each in row) else ROW, *row)
                     row = []
             elif token.key:
-                line.once(line.sizes, "r" if token.key == "radius" else token.key, token)
+                line.size("r" if token.key == "radius" else token.key, token)
             elif named in _DIMENSION_WORDS and (named != "thick" or head in ("fin", "lid", "wedge")):
-                line.once(line.sizes, named, token)
+                line.size(named, token)
             else:
                 line.once(thick, "", token)
         elif token.kind in _MATERIAL:
@@ -243,15 +259,11 @@ def _layer(line: _Line, read: list[Token], head: str) -> None:
 
 
 def _lacks(token: NotedValue, unit: str, what: str) -> str:
-    return f"has no unit here, such as {unit}" if token.kind is None else f"is {token.kind.name}, which {what} has not"
-
-
-def _tied(line: _Line, row: tuple[str, ...], read: list[Token]) -> None:
-    """Lengths tied by x are sizes in their order, those tied by ``to`` what a slab tapers between."""
-    if any(isinstance(token, NotedValue) and token.joined == "to" for token in read):
-        line.span = row
-    else:
-        line.row = row
+    return (
+        f"has no unit here, such as {unit}"
+        if token.kind is None
+        else f"is {token.kind.name}, which {what} does not have"
+    )
 
 
 def _named(line: _Line, words: list[NotedWord], head: str) -> tuple[str, str]:
@@ -287,7 +299,10 @@ def _add_layer(line: _Line, noted: NotedLayer, material: Mapping[str, Any], stuf
     if last is not None and _says_more(line, last, name, thickness):
         line.layers.pop()
         thickness, heat = thickness or last.thickness, heat or last.heat
-        material = {**(line.materials.pop(last.material, {}) if last.material else {}), **material}
+        known = line.materials.get(last.material or "", {})
+        if not any(layer.material == last.material for layer in line.layers):
+            line.materials.pop(last.material or "", None)
+        material = {**known, **material}
         name = last.name if not name or not thickness or last.thickness else name
     name = name or f"layer {len(line.layers) + 1}"
     while any(layer.name == name for layer in line.layers):
@@ -419,15 +434,15 @@ def _placed(line: _Line, body: NotedBody) -> tuple[list[dict[str, Any]], list[st
 
 def _running(line: _Line, surroundings: Sequence[Mapping[str, Any]]) -> tuple[dict[str, Any], list[str]]:
     """The clock, where the line says anything of it, and what it lacks."""
-    if not line.clock and line.within is None:
+    if not line.clock and not line.within:
         return {}, []
     clock: dict[str, Any] = dict(line.clock)
     lacks = []
     if "start" not in clock:
         clock["start"] = "20 °C"
         lacks.append("the temperature it starts from, such as 'from 640 °C'; 20 °C is taken")
-    if line.within is not None:
-        clock["until"] = {"settled": line.within}
+    if line.within:
+        clock["until"] = {"settled": line.within["within"]}
     elif "end" not in clock:
         clock["until"] = {"settled": "1 K"}
     clock.setdefault("end", _LONGEST)

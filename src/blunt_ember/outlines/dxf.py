@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from ezdxf import units
 from ezdxf.filemanagement import readfile
+from ezdxf.lldxf.const import DXFError
 from ezdxf.math import bulge_to_arc
 
 from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLayer, Stroke
@@ -49,9 +50,7 @@ def read_dxf(path: Path) -> Drawing:
                 circles.setdefault(layer, []).append(Circle((centre.x, centre.y), float(entity.dxf.radius), name))
             else:
                 strokes.setdefault(layer, []).extend(_strokes(entity, name))
-        except DrawingError:
-            raise
-        except Exception as error:  # what is missing in an entity shows in any way when it is looked for
+        except (DXFError, AttributeError, TypeError, ValueError, ArithmeticError) as error:  # it lacks what it draws
             raise DrawingError(f"{name} cannot be read: {error or type(error).__name__}; draw it anew") from error
     layers = tuple(
         DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))

@@ -19,6 +19,8 @@ from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLay
 #: Millimetres in each unit, and in a pixel, of which CSS has 96 to the inch.
 _PHYSICAL = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 _PIXEL = 25.4 / 96
+#: What the readers of XML and SVG raise where a file breaks off, or an attribute is no number.
+_BROKEN = (OSError, ElementTree.ParseError, ValueError, TypeError, AttributeError, ArithmeticError, LookupError)
 
 
 def read_svg(path: Path) -> Drawing:
@@ -31,11 +33,9 @@ def read_svg(path: Path) -> Drawing:
         scale = _millimetres(root)
         drawing = svgelements.SVG.parse(StringIO(_plain(root)), reify=True)
         layers = _layers(drawing, scale or 1.0)
-    except DrawingError:
-        raise
     except RecursionError as error:
         raise DrawingError(f"{path.name} cannot be read as SVG: its groups are nested too deep") from error
-    except Exception as error:  # its reader lets anything through where an attribute is no number
+    except _BROKEN as error:
         raise DrawingError(f"{path.name} cannot be read as SVG: {error or type(error).__name__}") from error
     return Drawing(tuple(layers), "mm" if scale is not None else None, {})
 

@@ -27,6 +27,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.mesh.singular_lines import StatedSurfaces
 from blunt_ember.refinement.goal_oriented_error import weighed_error
+from blunt_ember.refinement.sharing import shared_evenly
 from blunt_ember.refinement.spaces import followed_lattice, more_between
 from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
 
@@ -183,13 +184,7 @@ def _factors(error: Floats, order: int, dimension: int, least: float, most: floa
     """
     floor = max(float(error.max()), 1e-300) * 1e-12
     share = np.maximum(error, floor) ** (1 / (2 * order + dimension))
-    low, high = 1e-6 * share.min(), 1e6 * share.max()
-    factor = np.ones(len(share))
-    for _ in range(60):  # how large the even share is that gives the number of cells
-        even = np.sqrt(low * high)
-        factor = np.clip(even / share, least, most)
-        low, high = (even, high) if (factor**-dimension).sum() > _MORE * len(factor) else (low, even)
-    return factor
+    return shared_evenly(share, lambda factor: float((factor**-dimension).sum()), _MORE * len(share), least, most)
 
 
 def _sizes(family: str, corners: Floats) -> Floats:

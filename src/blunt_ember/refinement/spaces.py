@@ -15,6 +15,7 @@ from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.generate import Times
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
+from blunt_ember.refinement.sharing import shared_evenly
 
 #: So many times as many cells each mesh has along each axis, and between two lines at most.
 _MORE, _MOST = 1.35, 2.0
@@ -51,11 +52,6 @@ def _shared_out(places: Floats, lines: Floats, error: Floats, order: int) -> Flo
     own = np.bincount(space, error, count)
     reach = 1e-9 * (lines[-1] - lines[0])
     layers = np.array([len(np.unique(np.round(places[space == number] / reach))) for number in range(count)])
-    wanted = np.maximum(own / np.maximum(layers, 1), 1e-12 * own.max()) ** (1 / (2 * order + 1))
-    low, high = 1e-6 * wanted.min(), 1e6 * wanted.max()
-    times = np.ones(count)
-    for _ in range(60):
-        even = np.sqrt(low * high)
-        times = np.clip(wanted / even, 1.0, _MOST)
-        low, high = (even, high) if (times * layers).sum() > _MORE * layers.sum() else (low, even)
-    return times
+    share = np.maximum(own / np.maximum(layers, 1), max(1e-12 * own.max(), 1e-300)) ** (1 / (2 * order + 1))
+    wanted = _MORE * float(layers.sum())
+    return 1 / shared_evenly(share, lambda factor: float((layers / factor).sum()), wanted, 1 / _MOST, 1.0)

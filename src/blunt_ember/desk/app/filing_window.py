@@ -15,12 +15,12 @@ from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.file_on_disk import Choice, FileOnDisk
 from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
-from blunt_ember.desk.app.noted_line import NotedLineDialog
+from blunt_ember.desk.beginning.noted_line import NotedLineDialog
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.imported import MESH_SUFFIXES
-from blunt_ember.report.foreign_files import DRAWINGS, UnitMissingError, case_from_foreign, is_foreign
+from blunt_ember.report.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, case_from_foreign, is_foreign
 
 _OPENED = (
     f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESH_SUFFIXES))});;"
@@ -33,8 +33,6 @@ class FilingWindow(DeskWindow):
 
     keeper: WorkKeeper
     on_disk: FileOnDisk
-    #: What of the drawing that was opened last was left out.
-    _left_out: str = ""
 
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
@@ -85,35 +83,30 @@ class FilingWindow(DeskWindow):
 
     def open_path(self, path: Path) -> bool:
         """Open a case file, or make a case of a drawing or mesh; a broken one is reported and changes nothing."""
-        foreign = is_foreign(path)
         try:
-            case = self._read_foreign(path) if foreign else read_case(path)
+            read = self._read_foreign(path) if is_foreign(path) else read_case(path)
         except BluntEmberError as error:
             FaultsDialog(path, error, self).exec()
             return False
-        if case is None or not self.may_leave():
+        if read is None or not self.may_leave():
             return False
-        if foreign:
-            self.show_case(case, None, saved=False)
-            if self._left_out:
-                self.tell(f"{path.name}: {self._left_out}")
+        if isinstance(read, ForeignCase):
+            self.show_case(read.case, None, saved=False)
+            if read.left_out:
+                self.tell(f"{path.name}: {read.left_out}")
         else:
-            self.show_case(case, path)
+            self.show_case(read, path)
             self.settings.remember(path)
         return True
 
-    def _read_foreign(self, path: Path) -> Case | None:
+    def _read_foreign(self, path: Path) -> ForeignCase | None:
         """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
         try:
-            read = case_from_foreign(path)
+            return case_from_foreign(path)
         except UnitMissingError as missing:
             units = ["mm", "cm", "m", "in"]
             unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
-            if not told:
-                return None
-            read = case_from_foreign(path, unit)
-        self._left_out = read.left_out
-        return read.case
+            return case_from_foreign(path, unit) if told else None
 
     def save(self) -> bool:
         """Save under the name the case has, or ask for one."""

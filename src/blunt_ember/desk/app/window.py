@@ -17,7 +17,7 @@ from blunt_ember.desk.app.header import Header
 from blunt_ember.desk.app.kept_work import WorkKeeper
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
-from blunt_ember.desk.app.start_page import StartPage
+from blunt_ember.desk.beginning.start_page import StartPage
 from blunt_ember.desk.checks.panel import ChecksPanel
 from blunt_ember.desk.sheet.sentences import Asked, DrawOutline, KeepMaterial
 from blunt_ember.desk.sheet.sheet import Sheet

@@ -358,5 +358,6 @@ class StageView(QWidget):
         if self._outcome is not None and self._outcome.trouble is not None:
             trouble = self._outcome.trouble
             faults = trouble.faults if isinstance(trouble, CaseError) else ()
-            return "; ".join(fault.message for fault in faults) or str(trouble), self._theme.off
+            more = f" (and {len(faults) - 1} more, at the top of the sheet)" if len(faults) > 1 else ""
+            return f"{faults[0].message}{more}" if faults else str(trouble), self._theme.off
         return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)

@@ -7,7 +7,7 @@ from functools import partial
 from html import escape
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPixmap, QTextCharFormat, QTextCursor
+from PyQt6.QtGui import QColor, QKeyEvent, QPixmap, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from blunt_ember.case.case import Case
-from blunt_ember.desk.app.sketches import Sketches
+from blunt_ember.desk.beginning.sketches import Sketches
 from blunt_ember.desk.sheet.spoken import sentences_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
@@ -33,7 +33,6 @@ from blunt_ember.picture.palette import Theme
 _SKETCH = QSize(250, 150)
 #: How long a pause in typing is before a line is read, ms.
 _PAUSE = 120
-_AT_MOST = 2000
 
 
 class _Field(QPlainTextEdit):
@@ -47,11 +46,6 @@ class _Field(QPlainTextEdit):
             self.entered.emit()
             return
         super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        """Keep the view at the cursor."""
-        super().focusInEvent(event)
-        self.ensureCursorVisible()
 
 
 class NotedLine(QWidget):
@@ -123,8 +117,6 @@ class NotedLine(QWidget):
         """Read the line as it stands and show what it makes."""
         self._after.stop()
         line = self.field.toPlainText()
-        if len(line) > _AT_MOST:
-            line = line[:_AT_MOST]
         if not line.strip():
             self._read = None
             self._show_examples()

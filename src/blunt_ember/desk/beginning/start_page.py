@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.desk.app.noted_line import NotedLine
 from blunt_ember.desk.app.settings import Settings
-from blunt_ember.desk.app.sketches import Sketches
+from blunt_ember.desk.beginning.noted_line import NotedLine
+from blunt_ember.desk.beginning.sketches import Sketches
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
