@@ -288,3 +288,9 @@ def test_many_lines_in_any_order_are_one_outline(tmp_path: Path) -> None:
     )
     (found,) = areas(case_from_foreign(path).case).values()
     assert found == pytest.approx(np.pi * 50**2, rel=1e-5)  # mm²
+
+
+def test_strokes_without_a_length_leave_no_region(tmp_path: Path) -> None:
+    path = tmp_path / "speck.svg"
+    path.write_text(POST.replace("</svg>", '<polyline id="speck" points="5,5 5,5" /></svg>'))
+    assert "speck" not in areas(case_from_foreign(path).case)

@@ -138,7 +138,8 @@ def regions_of(layers: Sequence[DrawingLayer], unit: str) -> dict[str, dict[str,
             polygon = np.array(circle.centre) + circle.radius * np.column_stack([np.cos(turn), np.sin(turn)])
             shapes.append((np.pi * circle.radius**2, polygon, circle))
         shapes.sort(key=lambda shape: -shape[0])
-        drawn.append((layer.name, shapes))
+        if shapes:  # strokes without a length leave nothing
+            drawn.append((layer.name, shapes))
     made: dict[str, dict[str, Any]] = {}
     # A hole cuts whatever comes before it, so what lies in a hole must come after.
     for layer_name, shapes in sorted(drawn, key=lambda entry: -entry[1][0][0]):
