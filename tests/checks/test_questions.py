@@ -183,7 +183,7 @@ def test_a_tolerance_with_a_unit_is_what_it_says_and_nothing_expected_is_open() 
     assert check(warm, TEMPERATURE, "", 300.4, 300.0, MADE_UP, 1000.0).verdict == "agrees"
     assert check(warm, TEMPERATURE, "", 300.6, 300.0, MADE_UP, 1000.0).verdict == "off"
     open_one = check(warm, TEMPERATURE, "asked", 300.6, None, None, 1000.0)
-    assert open_one.verdict == "open" and open_one.note == "nothing is expected yet" and open_one.allowed is None
+    assert open_one.verdict == "open" and open_one.note.startswith("nothing is expected") and open_one.allowed is None
     said = check(warm, TEMPERATURE, "asked", 300.6, None, None, 1000.0, "it does not hold")
     assert said.note == "it does not hold"
     exact = check(question("0 %"), HEAT_FLOW, "", 1.0 + 1e-14, 1.0, MADE_UP, 1.0)

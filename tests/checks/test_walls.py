@@ -139,7 +139,7 @@ QUESTION = {"name": "q", "heat_flow": "brick.left", "basis": "area"}
         ({"value": "1160 W/m²", "source": "made up"}, "3 W/m²", "off"),
         ({"exact": "plane-wall"}, "0.5 %", "open"),
         ({"exact": "nonsense"}, "0.5 %", "open"),
-        (None, "0.5 %", "open"),
+        (None, "0.5 %", "agrees"),
     ],
 )
 def test_a_verdict_follows_deviation_and_tolerance(expect: Any, tolerance: str, verdict: str) -> None:
@@ -149,6 +149,8 @@ def test_a_verdict_follows_deviation_and_tolerance(expect: Any, tolerance: str, 
     if verdict == "open":
         assert check.note
         assert check.expected is None
+    if expect is None:  # what is exact is known without being asked for
+        assert check.source is not None and check.source.provenance is Provenance.EXACT
 
 
 def test_basis_and_direction_of_a_heat_flow() -> None:

@@ -49,7 +49,17 @@ OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIE
 #: corners of the plate jump, and the ball is meshed coarsely.
 LARGEST_GAP = {"hot-edge-plate": 0.02, "ball-in-shell": 4e-3}
 #: Families of which a heat flow or a view factor is known, and no field.
-HEAT_KNOWN = ("buried-pipe", "wall-corner", "room-corner", "gaussian-spot", "ware-chamber", "muffle", "setting-chamber")
+HEAT_KNOWN = (
+    "buried-pipe",
+    "wall-corner",
+    "room-corner",
+    "gaussian-spot",
+    "ware-chamber",
+    "muffle",
+    "setting-chamber",
+    "drum-kiln",
+    "glory-hole",
+)
 
 
 @pytest.mark.parametrize("name", OPENED)

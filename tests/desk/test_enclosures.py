@@ -62,10 +62,12 @@ def test_a_gap_is_stated_its_opening_asked_for_and_closed(window: Window, qtbot:
     waits_open(window, qtbot)
     assert window.outcome is not None
     assert "it is open" in str(window.outcome.trouble)
+    with_lip = teal(window)
     asks = next(b for b in window.sheet.findChildren(QToolButton, "opening enclosure") if b.isVisibleTo(window.sheet))
     assert asks.text() == "what is behind its opening?"
     choose(window, "opening enclosure", "it is closed: what is missing is shared out")
     settled(qtbot, window)
+    assert teal(window) < with_lip - 100  # the dashed lip of the opening, and what is said of it
     (check,) = window.outcome.checks
     assert check.expected is not None
     assert abs(check.value / check.expected - 1) < 1e-9

@@ -37,9 +37,10 @@ def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -
     assert window.checks.cards["heat flow"].value.text().startswith("115.6481")
     choose(window, "measure 4", "mean")
     assert question(window, 4)["mean"] == "shell.right" and "highest" not in question(window, 4)
-    choose(window, "expect 4", "nothing yet")
+    choose(window, "expect 4", "what is known exactly")
     settled(qtbot, window)
-    assert window.checks.cards["outer surface"].verdict.text() == "○ open"
+    assert window.checks.cards["outer surface"].source.text() == "exact"  # it is known without being asked for
+    assert window.checks.cards["outer surface"].verdict.text() == "✓ agrees"
     choose(window, "expect 4", "a value with its source")
     type_into(field(window, "questions[4].expect.value"), "121 °C")
     type_into(field(window, "questions[4].expect.source"), "measured on a Tuesday")

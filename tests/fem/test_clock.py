@@ -364,7 +364,8 @@ def test_a_run_that_is_stopped_keeps_what_it_has() -> None:
     assert outcome.run.work.steps == 6 and 0 < outcome.run.times[-1] < 240
     assert any("stopped" in note.message for note in outcome.notes)
     assert [np.isnan(check.value) for check in outcome.checks] == [False, True, True]
-    assert all(check.verdict == "open" for check in outcome.checks)
+    # What was reached is compared with what is exact at that time.
+    assert [check.verdict for check in outcome.checks] == ["agrees", "open", "open"]
 
 
 @pytest.mark.parametrize(

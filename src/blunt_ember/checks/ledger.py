@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from blunt_ember.fem.transient.run import Run
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9
+_NONE: Mapping[str, float] = MappingProxyType({})
 #: Share of the most heat that ever moved below which an instant of a run is as good as still.
 _STILL = 1e-9
 
@@ -36,8 +38,9 @@ class Ledger:
     """Rows, and by how much their sum is more than what is ``stored``, W; ``relative`` is that imbalance over the heat
     that passes through.
 
-    ``joints`` are heat that passes inside the body, from the first region to the second. Of a whole run all is in J, as
-    its ``kind`` says; of a steady answer nothing is stored.
+    ``joints`` are heat that passes inside the body, from the first region to the second, and ``isothermal`` what parts
+    of one temperature take in and pass on. Of a whole run all is in J, as its ``kind`` says; of a steady answer nothing
+    is stored.
     """
 
     rows: tuple[LedgerRow, ...]
@@ -46,6 +49,7 @@ class Ledger:
     joints: tuple[LedgerRow, ...] = ()
     stored: float | None = None
     kind: Kind = HEAT_FLOW
+    isothermal: tuple[LedgerRow, ...] = ()
 
 
 #: By how much of the heat that passes a ledger may be open; what is solved closes a thousand times better.
@@ -62,15 +66,24 @@ def require_closed(found: Ledger | None) -> None:
     )
 
 
-def ledger(problem: Problem, heat: Mapping[str, float], document: CaseDocument, noise: float = 0.0) -> Ledger:
+def ledger(
+    problem: Problem,
+    heat: Mapping[str, float],
+    document: CaseDocument,
+    noise: float = 0.0,
+    radiated: Mapping[str, float] = _NONE,
+) -> Ledger:
     """Make the ledger of a steady solution, under the analyst's own names: every surface on which something acts, every
     source, and the joints, which take no part in the balance.
 
-    Where hardly any heat passes, the imbalance is held against the ``noise`` of round-off, W, instead.
+    Of a surface of an enclosure on which something else acts besides, what it gains of the ``radiated`` heat, W, is a
+    row of its own. Where hardly any heat passes, the imbalance is held against the ``noise`` of round-off, W, instead.
     """
-    rows, joints = _rows(problem, heat, document)
+    rows, joints = _rows(problem, heat, document, radiated)
     imbalance = sum(row.heat for row in rows)
-    return Ledger(rows, imbalance, _relative(rows, imbalance, noise), joints)
+    return Ledger(
+        rows, imbalance, _relative(rows, imbalance, noise), joints, isothermal=_isothermal(problem, heat, document)
+    )
 
 
 def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = False) -> Ledger:
@@ -97,15 +110,22 @@ def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = Fals
 
 
 def _rows(
-    problem: Problem, heat: Mapping[str, float], document: CaseDocument
+    problem: Problem, heat: Mapping[str, float], document: CaseDocument, radiated: Mapping[str, float] = _NONE
 ) -> tuple[tuple[LedgerRow, ...], tuple[LedgerRow, ...]]:
     """What takes part in the balance, and the joints."""
     periodic = {name for pair in problem.periodic for name in pair}
     rows = []
     for name, facets in problem.mesh.surfaces.items():
         acted = name in problem.held or name in problem.exchanges or name in problem.enclosed
-        if facets.outer and (acted or name in periodic):
-            rows.append(LedgerRow(document.own_name(name), heat.get(name, 0.0), _statement(name, problem)))
+        if not facets.outer or not (acted or name in periodic):
+            continue
+        own, through = document.own_name(name), heat.get(name, 0.0)
+        others = _acting(name, problem)
+        if name in radiated and others:
+            rows.append(LedgerRow(own, through - radiated[name], others))
+            rows.append(LedgerRow(own, radiated[name], problem.enclosed[name].label))
+        else:
+            rows.append(LedgerRow(own, through, _statement(name, problem)))
     # Several statements may give heat to one region, which is one row.
     sources = {each.name: each.label for each in problem.sources} | {each.name: each.label for each in problem.points}
     rows += [LedgerRow(name, heat.get(name, 0.0), label) for name, label in sources.items()]
@@ -120,11 +140,34 @@ def _relative(rows: Iterable[LedgerRow], imbalance: float, noise: float) -> floa
     return abs(imbalance) / through if through else 0.0
 
 
+def _isothermal(problem: Problem, heat: Mapping[str, float], document: CaseDocument) -> tuple[LedgerRow, ...]:
+    """What every part of one temperature takes in, and so passes on."""
+    rows = []
+    for each in problem.isothermal:
+        inside = {source.name for source in problem.sources if source.region in each.regions}
+        taken = [heat.get(name, 0.0) for name in inside] + [abs(heat.get(name, 0.0)) for name in each.surfaces]
+        for name, facets in problem.mesh.surfaces.items():
+            within = [region in each.regions for region in facets.regions]
+            if facets.outer and within[0]:
+                taken.append(heat.get(name, 0.0))
+            elif not facets.outer and sum(within) == 1:
+                # Through an interface it passes from the first region to the second.
+                taken.append(heat.get(name, 0.0) * (-1 if within[0] else 1))
+        rows.append(
+            LedgerRow(each.name, sum(amount for amount in taken if amount > 0), "of one temperature, passes on")
+        )
+    return tuple(rows)
+
+
 def _statement(name: str, problem: Problem) -> str:
     seen = [problem.enclosed[name].label] if name in problem.enclosed else []
-    if name in problem.held:
-        return " and ".join(["held", *seen])
-    if name not in problem.exchanges and not seen:
+    if name not in problem.held and name not in problem.exchanges and not seen:
         return "periodic"
-    acting = [law.label for law in problem.exchanges.get(name, ())]
-    return " and ".join(dict.fromkeys([*acting, *seen])) or "insulated"
+    return " and ".join(dict.fromkeys([each for each in (_acting(name, problem), *seen) if each])) or "insulated"
+
+
+def _acting(name: str, problem: Problem) -> str:
+    """What acts on a surface besides an enclosure."""
+    if name in problem.held:
+        return "held"
+    return " and ".join(dict.fromkeys(law.label for law in problem.exchanges.get(name, ())))

@@ -74,7 +74,7 @@ def check(
             question.tolerance.text,
             None,
             "open",
-            note or "nothing is expected yet",
+            note or "nothing is expected, and no exact answer is known",
         )
     scale = scale_of(question, expected, span)
     allowed = allowed_of(question, expected, span)

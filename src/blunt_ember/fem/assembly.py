@@ -227,3 +227,13 @@ def assembled(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array
         values[own] = matrices.ravel()
         start += matrices.size
     return sparse.coo_array((values, (rows, columns)), shape=(count, count)).tocsr()
+
+
+def region_volume(mesh: Mesh, region: int) -> float:
+    """Return the volume of the cells of a region, m³."""
+    total = 0.0
+    for block in mesh.blocks:
+        for run in in_runs(block, len(CELL_FAMILIES[block.family].points)):
+            weights = weighted_gradients(block, mesh, run)[1]
+            total += float(weights[block.region[run] == region].sum())
+    return total

@@ -46,7 +46,7 @@ class Radiated:
 
     def of(self, how: RadiatedHow) -> Floats:
         """Return one of the heats (s,) in W; the ``net`` one is that into the body."""
-        return _balance(self.emitted, self.incident, self.absorbed, how)
+        return radiated_heat(self.emitted, self.incident, self.absorbed, how)
 
     @property
     def view_factors(self) -> Floats:
@@ -116,13 +116,13 @@ def _fluxes(absorbing: Absorbing, how: RadiatedHow, temperature: Floats, t: floa
         strip, here = each.strip, temperature[each.nodes]
         emissivity = each.emissivity_at(here @ strip.shape.T, t)[:, None]
         incident = np.broadcast_to(falling[strip.patch][:, None], here.shape)
-        values = _balance(emissivity * emissive_power(here), incident, emissivity * incident, how)
+        values = radiated_heat(emissivity * emissive_power(here), incident, emissivity * incident, how)
         found.append(RadiatedFlux(strip.surface, strip.family, strip.nodes, values))
     return found
 
 
-def _balance(emitted: Floats, incident: Floats, absorbed: Floats, how: RadiatedHow) -> Floats:
-    """One of the heats of surfaces, or of places on them, from three of them; the ``net`` one is that into the body."""
+def radiated_heat(emitted: Floats, incident: Floats, absorbed: Floats, how: RadiatedHow) -> Floats:
+    """Return one of the heats of surfaces, or of places on them, from three; the ``net`` one is that into the body."""
     reflected = incident - absorbed
     heats = {
         "net": absorbed - emitted,

@@ -33,10 +33,15 @@ def answer_kind(question: Question, case: Case, solved: SolvedField) -> Kind:
     return case.units.of(question.kind)
 
 
-def checks_of(case: Case, solved: SolvedField, fields: ExpectedFields) -> tuple[Check, ...]:
-    """Return a check for every question, not yet with the error of its answer."""
+def checks_of(
+    case: Case, solved: SolvedField, fields: ExpectedFields, exact: ReferenceField | None
+) -> tuple[Check, ...]:
+    """Return a check for every question, not yet with the error of its answer.
+
+    Where nothing is expected, the ``exact`` solution that was recognised is.
+    """
     return tuple(
-        _check(case, place, question, solved, fields) for place, question in enumerate(case.document.questions)
+        _check(case, place, question, solved, fields, exact) for place, question in enumerate(case.document.questions)
     )
 
 
@@ -52,7 +57,14 @@ def histories_of(
     return tuple(each for each in found if each is not None)
 
 
-def _check(case: Case, place: int, question: Question, solved: SolvedField, fields: ExpectedFields) -> Check:
+def _check(
+    case: Case,
+    place: int,
+    question: Question,
+    solved: SolvedField,
+    fields: ExpectedFields,
+    exact: ReferenceField | None,
+) -> Check:
     value = answer(question, place, solved)
     source: Source | None = None
     expected, note = case.expected.get(place), ""
@@ -75,10 +87,26 @@ def _check(case: Case, place: int, question: Question, solved: SolvedField, fiel
         source = Source(Provenance.WORKING, expect.working)
     elif expect is not None:
         source = Source(Provenance.STATED, expect.source or "source not stated")
+    elif not np.isnan(value):
+        expected, source = _recognised(question, solved, fields, exact)
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     kind = answer_kind(question, case, solved)
     note = note or _assumption(question, place, solved, value, kind)
     return check(question, kind, asked, value, expected, source, solved.span, note)
+
+
+def _recognised(
+    question: Question, solved: SolvedField, fields: ExpectedFields, exact: ReferenceField | None
+) -> tuple[float | None, Source | None]:
+    """What an exact solution says that holds without being asked for, and its source."""
+    for field in fields.of_itself(question, exact):
+        try:
+            expected = exact_answer(question, field, solved)
+        except ReferenceRefusedError:
+            continue
+        if not np.isnan(expected):
+            return expected, source_of(field)
+    return None, None
 
 
 def _assumption(question: Question, place: int, solved: SolvedField, value: float, kind: Kind) -> str:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.questions.question import Expectation
+from blunt_ember.case.document.questions.question import Expectation, Question
 from blunt_ember.checks.references.exact_field import exact_field, recognised
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
+from blunt_ember.checks.references.fits.grey_network import holds_exactly
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
 from blunt_ember.checks.references.fits.timing import Timing
-from blunt_ember.checks.references.working_field import working_field
+from blunt_ember.checks.references.working_field import source_of, working_field
+from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.mesh.any_body import AnyGeometry
@@ -42,6 +44,20 @@ class ExpectedFields:
         else:
             found = recognised_in_time(self._geometry, self._problem, self._timing())
         return self.know(found or self._of_working())
+
+    def of_itself(self, question: Question, exact: ReferenceField | None) -> Iterator[ReferenceField]:
+        """Yield what may answer a question of which nothing is expected: the ``exact`` solution that was recognised,
+        and what is known of surfaces that see each other."""
+        if exact is not None and source_of(exact).provenance is Provenance.EXACT:
+            yield exact
+        if not question.enclosed:
+            return
+        for name in ("grey-network", "view-factors"):
+            try:
+                if name == "view-factors" or (self._timing is None and holds_exactly(self._problem)):
+                    yield self.named(name)
+            except ReferenceRefusedError:
+                continue
 
     def know(self, field: ReferenceField | None) -> ReferenceField | None:
         """Remember a field that was fitted already, and return it."""

@@ -16,6 +16,7 @@ from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, Stop
 from blunt_ember.fem.problem.case_faults import open_properties
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import NewtonStep
+from blunt_ember.fem.steady.heat_flows import net_radiated
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.checking import answer_kind, answers_of, checks_of, histories_of
@@ -70,7 +71,7 @@ class Flow:
             fields.know(reached.exact)
             reached = replace(
                 reached,
-                checks=checks_of(case, solved, fields),
+                checks=checks_of(case, solved, fields, reached.exact),
                 histories=histories_of(case, solved, fields, reached.exact),
                 seconds=time.perf_counter() - start,
             )
@@ -149,7 +150,7 @@ class Flow:
         reached = replace(
             reached,
             solution=solution,
-            ledger=ledger(problem, heat, case.document, solution.noise),
+            ledger=ledger(problem, heat, case.document, solution.noise, net_radiated(problem, solution)),
             heat=heat,
             notes=(*reached.notes, *solution.notes, *remarks(case, problem, solution.temperature[None])),
         )

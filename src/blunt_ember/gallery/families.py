@@ -10,6 +10,7 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.gallery.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.gallery.family import Family, FamilyError
 from blunt_ember.gallery.generating import GENERATING_FAMILIES
+from blunt_ember.gallery.networks import NETWORK_FAMILIES
 from blunt_ember.gallery.plates import PLATE_FAMILIES
 from blunt_ember.gallery.radiating import RADIATING_FAMILIES
 from blunt_ember.gallery.rods import ROD_FAMILIES
@@ -24,7 +25,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Walls, pipes, plates, fins": SECTION_FAMILIES,
         "Heat inside": GENERATING_FAMILIES,
         "Following temperature, contact": RADIATING_FAMILIES,
-        "Surfaces that see each other": ENCLOSING_FAMILIES,
+        "Surfaces that see each other": (*ENCLOSING_FAMILIES, *NETWORK_FAMILIES),
         "Plates, strips, spots": PLATE_FAMILIES,
         "Rods": ROD_FAMILIES,
         "Shape factors": SHAPE_FACTOR_FAMILIES,

@@ -136,7 +136,8 @@ def _ledger(outcome: Outcome) -> list[tuple[str, str, str]]:
     if ledger.stored is not None:
         rows.append(("goes into storage", "", shown(ledger.stored, heat)))
     imbalance = f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"
-    return [*rows, ("does not balance", "", imbalance)]
+    inside = [(row.name, row.statement, shown(row.heat, heat)) for row in (*ledger.joints, *ledger.isothermal)]
+    return [*rows, ("does not balance", "", imbalance), *inside]
 
 
 def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:

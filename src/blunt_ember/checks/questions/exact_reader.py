@@ -9,11 +9,13 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
+from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
+from blunt_ember.checks.references.fits.seen_views import RadiatingField, SeenField
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.geometry.section import SectionGeometry
@@ -64,20 +66,30 @@ class ExactReader:
         return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
 
     def radiation(self, surface: str, how: RadiatedHow) -> Floats:
-        """Return the net heat, W (1,), of a surface on which nothing else acts; what it emits no exact field says."""
-        problem = self.solved.problem
+        """Return heat, W (1,), of a surface; where the field says none, the net one if nothing else acts there."""
+        problem, now = self.solved.problem, self.now
         members = self.solved.document.members_of(surface)
+        if isinstance(now, RadiatingField):
+            return np.array([now.radiated(members, how)])
         if how != "net" or problem is None or any(name in (*problem.held, *problem.exchanges) for name in members):
             return np.array([np.nan])
         return self.heat_flow(surface)
 
     def view_factor(self, first: str, second: str) -> Floats:
-        """No exact field says it."""
-        return np.array([np.nan])
+        """Return a view factor, (1,)."""
+        now, own, other = self.now, self._members(first), self._members(second)
+        return np.array([now.view_factor(own, other) if isinstance(now, SeenField) else np.nan])
 
     def exchanged(self, first: str, second: str) -> Floats:
-        """No exact field says it."""
-        return np.array([np.nan])
+        """Return the net heat radiated from one surface to another, W (1,)."""
+        now = self.now
+        known = (
+            now.exchanged(self._members(first), self._members(second)) if isinstance(now, RadiatingField) else np.nan
+        )
+        return np.array([known])
+
+    def _members(self, surface: str) -> tuple[str, ...]:
+        return (surface,) if surface == OPENING else self.solved.document.members_of(surface)
 
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""

@@ -9,9 +9,11 @@ import numpy as np
 
 from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.checks.references.fits.fins import annular_fin, straight_fin
+from blunt_ember.checks.references.fits.grey_network import grey_network
 from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
 from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.references.fits.rods import rod
+from blunt_ember.checks.references.fits.seen_views import view_factors
 from blunt_ember.checks.references.fits.solids import solid_field
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
@@ -41,7 +43,14 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
 ROD_SOLUTIONS: Mapping[str, Fit[Callable[[RodGeometry, Problem], ExactField]]] = MappingProxyType(
     {"rod": fit(rod, "sources", "joints")}
 )
-SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS)
+#: Those of surfaces that see each other, in every body; they say nothing of what lies behind the surfaces.
+RADIATION_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem], ExactField]]] = MappingProxyType(
+    {
+        "view-factors": fit(view_factors, "sources", "points", "joints", "periodic", "enclosures", "isothermal"),
+        "grey-network": fit(grey_network, "sources", "joints", "enclosures", "isothermal"),
+    }
+)
+SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)
 
 
 def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
@@ -57,6 +66,9 @@ def _fitted(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
     if name not in SOLUTIONS:
         known = ", ".join(repr(known) for known in SOLUTIONS)
         raise ReferenceRefusedError(f"there is no exact solution '{name}'; there is {known}")
+    if name in RADIATION_SOLUTIONS:
+        require_understood(problem, RADIATION_SOLUTIONS[name])
+        return RADIATION_SOLUTIONS[name].make(geometry, problem)
     if isinstance(geometry, RodGeometry):
         if name not in ROD_SOLUTIONS:
             raise ReferenceRefusedError("it is for sections and solids; the exact solution of a rod is 'rod'")

@@ -115,7 +115,7 @@ class Header(QWidget):
         else:
             nodes = number(outcome.mesh.node_count, 9)
             steps = len(outcome.solution.steps) if outcome.solution is not None else 0
-            newton = f"   {steps} Newton steps" if steps else ""
+            newton = f"   {steps} Newton step{'s' if steps > 1 else ''}" if steps else ""
             if outcome.run is not None:
                 run = outcome.run
                 newton = "   exact in time" if run.exact_in_time else f"   {number(run.work.steps)} time steps"

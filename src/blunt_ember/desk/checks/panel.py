@@ -27,6 +27,9 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.report.checks_table import MARKS, basis
 
+#: Share of the most heat in a ledger below which a row is round-off.
+_NOTHING = 1e-13
+
 
 def _label(role: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QLabel:
     label = QLabel()
@@ -163,20 +166,17 @@ class LedgerTable(QWidget):
         self._basis.setText(("+ in, " if ledger.stored is not None else "+ into the body, ") + basis if ledger else "")
         rows: list[tuple[str, str, str, str]] = []
         if ledger is not None:
+            most = max((abs(row.heat) for row in ledger.rows), default=0.0)
             for row in ledger.rows:
-                rows.append(
-                    (
-                        row.name,
-                        row.statement,
-                        f"{'+' if row.heat > 0 else ''}{_fixed(row.heat * heat.factor)}",
-                        theme.ember if row.heat > 0 else theme.teal,
-                    )
-                )
+                through = row.heat if abs(row.heat) > _NOTHING * most else 0.0
+                said = f"{'+' if through > 0 else ''}{_fixed(through * heat.factor)}"
+                rows.append((row.name, row.statement, said, theme.ember if row.heat > 0 else theme.teal))
             if ledger.stored is not None:
                 rows.append(("goes into storage", "", _fixed(ledger.stored * heat.factor), theme.quiet))
             said = "0" if ledger.imbalance == 0 else number(ledger.imbalance * heat.factor, 2)
             rows.append(("does not balance", "", said, theme.quiet if ledger.relative < 1e-9 else theme.off))
-            rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.joints]
+            inside = (*ledger.joints, *ledger.isothermal)
+            rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in inside]
         while len(self._cells) < len(rows):
             cells = (ElidedLabel(named=True), _label("quiet"), _label("", Qt.AlignmentFlag.AlignRight), _label("quiet"))
             for column, cell in enumerate(cells):

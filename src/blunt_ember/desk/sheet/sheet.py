@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.blocks.sections import sections
 from blunt_ember.desk.sheet.fields import EntryField, WordButton
 from blunt_ember.desk.sheet.rows import RowList, RowWidget, discard
 from blunt_ember.desk.sheet.sentences import SheetSection
+from blunt_ember.desk.widgets.wrapped_link import WrappedLink
 from blunt_ember.errors import BluntEmberError, CaseError, DataPath, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
 
@@ -160,13 +161,10 @@ class Sheet(QScrollArea):
             if widget is not None:
                 discard(widget)
         for fault in trouble.faults if isinstance(trouble, CaseError) else ():
-            link = QToolButton(self)
             mark = "○" if isinstance(trouble, OpenCaseError) else "✕"
-            link.setText(f"{mark}  {fault.message}")
+            link = WrappedLink(f"{mark}  {fault.message}", self)
             link.setObjectName(f"open {fault.path}")
             link.setToolTip(fault.path)
-            link.setProperty("role", "link")
-            link.setCursor(Qt.CursorShape.PointingHandCursor)
             link.clicked.connect(lambda _, at=fault.at: self.jump_to(at))
             self._open_items.addWidget(link)
 

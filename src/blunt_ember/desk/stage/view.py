@@ -14,6 +14,7 @@ from blunt_ember.desk.stage.law_spikes import paint_spikes
 from blunt_ember.desk.stage.legend import LEGEND_WIDTH, Legend
 from blunt_ember.desk.stage.level_labels import LevelLabels
 from blunt_ember.desk.stage.look_bar import LookBar
+from blunt_ember.desk.stage.opening_lips import OpeningLips
 from blunt_ember.desk.stage.picture import StagePicture
 from blunt_ember.desk.stage.pointing import Pointer
 from blunt_ember.desk.stage.seen_surfaces import paint_seen, paint_seen_in_space, seen_from
@@ -57,6 +58,7 @@ class StageView(QWidget):
         self._image: QImage | None = None
         self._pointer = Pointer()
         self._levels = LevelLabels()
+        self._lips = OpeningLips()
         self._view: View | None = None
         #: The axis across which a plane is drawn alone, and how the body was turned before it was.
         self._across: int | None = None
@@ -241,6 +243,9 @@ class StageView(QWidget):
             if crowded or self.look.face is not None:
                 self._dimensions = []  # they would hide the field; the lens Shape has them all
             overlay.paint_dimensions(painter, self._dimensions, theme)
+            if self.look.face is None:
+                taken = [QRectF(*dimension.box) for dimension in self._dimensions]
+                self._lips.paint(painter, outcome, view, taken, theme)
             self.paint_tools(painter, outcome, view, named)
             shade = self.shade
             if shade is not None:

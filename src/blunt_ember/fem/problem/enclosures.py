@@ -36,13 +36,16 @@ Chambers = Callable[[tuple[str, ...], bool, tuple[str, ...]], Chamber]
 class EnclosureLaw:
     """Grey, diffuse surfaces that see each other as a ``chamber`` says, each of its ``emissivity``.
 
-    ``opening`` is the temperature of what is seen through the opening, K; None where there is none.
+    ``opening`` is the temperature of what is seen through the opening, K; None where there is none. It may be said to
+    be ``closed``, and its surfaces be ``mirrored``.
     """
 
     name: str
     chamber: Chamber = field(repr=False)
     emissivity: tuple[Law, ...]
     opening: Law | None
+    closed: bool = False
+    mirrored: bool = False
 
     @property
     def label(self) -> str:
@@ -70,6 +73,15 @@ def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
     """Return the area (m,) in m² of every facet of surfaces, block by block, on its true curve."""
     blocks = [(mesh.surfaces[name], block) for name in surfaces for block in mesh.surfaces[name].blocks]
     return np.concatenate([facet_weights(facets, block, mesh).sum(axis=1) for facets, block in blocks])
+
+
+def enclosed_surfaces(document: CaseDocument, mesh: Mesh, name: str) -> list[str]:
+    """Return the surfaces of a mesh that an enclosure of a case names, and those of its voids; what is wrong is left
+    out."""
+    stated, entry = StatedEnclosures(document, mesh, chambers_on(mesh)), document.enclosures[name]
+    path: DataPath = ("enclosures", name)
+    mirrors = stated._mirrors(entry, path)
+    return [surface for face in entry.faces for surface in stated._surfaces_of(face, path, entry, mirrors)]
 
 
 @dataclass
@@ -170,7 +182,9 @@ class StatedEnclosures:
         if chamber.open_area > 0 and opening is None:
             return
         seen = chamber.evened() if entry.even else chamber
-        self.found.append(EnclosureLaw(name, seen, tuple(emissivity.values()), opening))
+        self.found.append(
+            EnclosureLaw(name, seen, tuple(emissivity.values()), opening, bool(entry.closed), bool(mirrors))
+        )
 
     def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure, mirrors: Sequence[str]) -> list[str]:
         """The surfaces of the mesh that a face stands for; what there is not is a fault."""

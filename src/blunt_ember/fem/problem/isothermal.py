@@ -17,11 +17,12 @@ from blunt_ember.mesh.mesh import Mesh
 @dataclass(frozen=True)
 class IsothermalSet:
     """The ``nodes`` (n,) of regions or surfaces that have one temperature, those at corners of cells first; ``name`` is
-    what they are called, ``regions`` are those that are of one temperature altogether."""
+    what they are called, ``regions`` are those that are of one temperature altogether, or ``surfaces`` of the mesh."""
 
     name: str
     nodes: Ints
     regions: tuple[int, ...] = ()
+    surfaces: tuple[str, ...] = ()
 
 
 @dataclass
@@ -53,7 +54,9 @@ class StatedIsothermal:
                 own[self.mesh.surfaces[name].nodes] = True
             nodes = np.flatnonzero(own)
             order = np.argsort(~corners[nodes], kind="stable")
-            self.found.append(IsothermalSet(", ".join((*entry.regions, *entry.surfaces)), nodes[order], regions))
+            self.found.append(
+                IsothermalSet(", ".join((*entry.regions, *entry.surfaces)), nodes[order], regions, tuple(surfaces))
+            )
 
     def _region(self, name: str, place: int) -> int:
         filling = self.document.body.fillings.get(name)

@@ -47,7 +47,7 @@ class Influences:
         count = self._mesh.node_count
         load, held, every = np.zeros(count), np.zeros(count), np.zeros(count)
         for kind, name, nodes, slope in self._slopes:
-            if kind == "surface" and name in surfaces:
+            if kind in ("surface", "emission") and name in surfaces:
                 load += np.bincount(nodes.ravel(), slope.sum(axis=1).ravel(), minlength=count)
         for name in self._balance.problem.held:  # where held surfaces meet they share what comes in by their areas
             area = nodal_area(self._mesh.surfaces[name], self._mesh)

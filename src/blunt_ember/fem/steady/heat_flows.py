@@ -27,6 +27,22 @@ def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
     return HeatFlows(problem, heat.constraints).of(heat.given, heat.reaction)
 
 
+def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
+    """Return the heat in W, + into the body, that every surface of an enclosure gains by radiation, by its name."""
+    heat = solution.heat
+    if heat is None:
+        raise SolverError("the heat of this solution was not kept")
+    net = dict.fromkeys(problem.enclosed, 0.0)
+    strips = {law.name: strips_of(law, problem.mesh) for law in problem.enclosures}
+    for each in heat.given:
+        if each.kind == "emission":
+            net[each.name] += float(each.heat.sum())
+        elif each.kind == "enclosure":
+            for strip in strips[each.name]:
+                net[strip.surface] += float(each.heat[0, strip.entries].sum())
+    return net
+
+
 def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
     """Return what the last digits of temperatures make of the heat in W through every surface, by its name."""
     heat = solution.heat
@@ -92,7 +108,7 @@ class HeatFlows:
         mesh, count = self._problem.mesh, self._problem.mesh.node_count
         entering = {name: np.zeros(count) for name, facets in mesh.surfaces.items() if facets.outer}
         for each in given:
-            if each.kind == "surface":
+            if each.kind in ("surface", "emission"):
                 np.add.at(entering[each.name], each.nodes, each.heat)
             elif each.kind == "enclosure":
                 for name, own in self._entries[each.name]:

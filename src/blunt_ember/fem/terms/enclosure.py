@@ -83,7 +83,7 @@ class Emitting:
     strip: Strip
     emissivity: Law
     reference_temperature: float
-    kind: TermKind = "surface"
+    kind: TermKind = "emission"
     linear: bool = False
     spd: bool = True
     anchors: bool = False

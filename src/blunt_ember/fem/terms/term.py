@@ -14,7 +14,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError, SolverError
 
-TermKind = Literal["conduction", "surface", "region", "point", "joint", "storage", "enclosure"]
+TermKind = Literal["conduction", "surface", "region", "point", "joint", "storage", "enclosure", "emission"]
 
 
 class Term(Protocol):

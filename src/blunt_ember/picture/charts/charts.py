@@ -21,12 +21,11 @@ from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import LENGTH, Kind
 from blunt_ember.checks.questions.profile import Profile
 from blunt_ember.picture.charts.plot import DPI, Plot
+from blunt_ember.picture.charts.scale import rest_still
 from blunt_ember.picture.palette import Theme
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 LINE_MARGINS = (62, 14, 36, 22)
-#: Curves that change by less than this share of their size are drawn as a straight line.
-_STILL = 1e-5
 
 
 class ProfileChart:
@@ -114,7 +113,7 @@ class ProfileChart:
         main.set_xlim(0, x[-1])
         main.relim()
         main.autoscale_view(scalex=False)
-        _rest_still(main, profile)
+        rest_still(main, profile.mesh, profile.kind)
         for artist in self._passing:
             artist.remove()
         self._passing = []
@@ -153,16 +152,6 @@ def profile_plot(profile: Profile, units: UnitSet) -> Plot:
 
 def _of_difference(kind: Kind) -> str:
     return kind.difference or kind.shown
-
-
-def _rest_still(axes: Axes, profile: Profile) -> None:
-    """Widen the scale about curves that do not change but for round-off, which would fill it."""
-    values = profile.mesh[np.isfinite(profile.mesh)]
-    size = float(np.abs(values).max()) if len(values) else 0.0
-    if profile.kind.zero == 0 and size > 0 and np.ptp(values) < _STILL * size:
-        low, high = axes.get_ylim()
-        middle, reach = (low + high) / 2, 0.1 * max(abs(low), abs(high))
-        axes.set_ylim(middle - reach, middle + reach)
 
 
 def name_difference(axes: Axes, unit: str, theme: Theme) -> None:

@@ -17,6 +17,7 @@ from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.source import Source
 from blunt_ember.picture.charts.charts import chart_style, name_difference
 from blunt_ember.picture.charts.plot import Plot
+from blunt_ember.picture.charts.scale import rest_still
 from blunt_ember.picture.palette import Theme
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
@@ -91,6 +92,7 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             )
         grid[-1, 0].set_xlabel(f"time, {time.shown}", labelpad=2)
         main.set_xlim(0, t[-1])
+        rest_still(main, np.concatenate([each.values for each in curves.curves]), kind)
     left, right, bottom, top = HISTORY_MARGINS
     low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
     figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)

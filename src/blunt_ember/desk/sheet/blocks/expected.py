@@ -10,14 +10,16 @@ from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
 from blunt_ember.desk.sheet.sentences import Choice, Entry, Option, SentencePart, Word, entry, setting, typing
 from blunt_ember.errors import DataPath
 
+#: What a question is compared with where nothing is stated.
+UNSTATED = "what is known exactly"
+
 
 def expected(case: Case, path: DataPath, question: Question) -> list[SentencePart]:
     """Return what a sentence says of what a question expects, and offers instead."""
     place, expect = path[1], question.expect
     options = [
         Option(
-            "nothing yet",
-            lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now,
+            UNSTATED, lambda now: without(now, (*path, "expect")) if "expect" in now.data["questions"][path[1]] else now
         )
     ]
     solutions = (*MOVING_SOLUTIONS, *SOLUTIONS) if case.document.running_clock is not None else SOLUTIONS
@@ -29,7 +31,7 @@ def expected(case: Case, path: DataPath, question: Question) -> list[SentencePar
         Option("a value with its source", setting((*path, "expect"), {"value": example, "source": "to state"}))
     )
     if expect is None:
-        said = "nothing yet"
+        said = UNSTATED
     elif expect.value is not None:
         said = "the value"
     else:

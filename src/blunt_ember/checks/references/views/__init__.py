@@ -1,0 +1,1 @@
+"""View factors in closed form, found from the shape of a body."""

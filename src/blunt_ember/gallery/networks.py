@@ -1,0 +1,145 @@
+"""Families of isothermal surfaces that see each other, as a hand calculation with a network of surfaces takes them."""
+
+from __future__ import annotations
+
+from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.gallery.family import Family
+
+_DRUM = Family(
+    "drum-kiln",
+    "A hot floor and a cool crown with a side between them that nothing but radiation heats",
+    {
+        "format": FORMAT,
+        "title": "Drum kiln with a side that radiates on",
+        "parameters": {
+            "radius": "160 mm",
+            "high": "220 mm",
+            "plate": "20 mm",
+            "T_floor": "1120 °C",
+            "T_crown": "760 °C",
+            "e_floor": "0.75",
+            "e_crown": "0.6",
+        },
+        "materials": {
+            "cordierite": {"k": "2.2 W/(m K)", "emissivity": "e_floor"},
+            "alumina": {"k": "6 W/(m K)", "emissivity": "e_crown"},
+        },
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "floor": {
+                    "shape": "rectangle",
+                    "size": ["radius + plate", "plate"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "cordierite",
+                },
+                "side": {
+                    "shape": "rectangle",
+                    "size": ["plate", "high"],
+                    "at": ["radius", "plate"],
+                    "material": "alumina",
+                },
+                "crown": {
+                    "shape": "rectangle",
+                    "size": ["radius + plate", "plate"],
+                    "at": ["0 mm", "plate + high"],
+                    "material": "alumina",
+                },
+            },
+        },
+        "surroundings": [
+            {"on": ["floor.bottom", "floor.top"], "temperature": "T_floor"},
+            {"on": ["crown.top", "crown.bottom"], "temperature": "T_crown"},
+        ],
+        "joints": [{"on": ["floor|side", "side|crown"], "open": True}],
+        "isothermal": [{"region": "side"}],
+        "enclosures": {"kiln": {"faces": [{"on": ["floor.top", "side.left", "crown.bottom"]}], "even": True}},
+        "mesh": {"size": "8 mm"},
+        "working": {
+            "A": "pi*radius^2",
+            "X": "2 + (high/radius)^2",
+            "F": "(X - sqrt(X^2 - 4))/2",
+            "A_F": "A*(F + (1 - F)/2)",
+            "R": "(1 - e_floor)/(A*e_floor) + 1/A_F + (1 - e_crown)/(A*e_crown)",
+            "Q": "sigma*(T_floor^4 - T_crown^4)/R",
+        },
+        "questions": [
+            {"name": "to the crown", "radiation": "crown.bottom", "expect": {"working": "Q"}, "tolerance": "0.1 %"},
+            {"name": "off the floor", "radiation": "floor.top", "expect": {"exact": "grey-network"}},
+            {"name": "side", "mean": "side", "expect": {"exact": "grey-network"}, "tolerance": "0.1 %"},
+            {
+                "name": "floor to crown",
+                "exchange": "floor.top",
+                "to": "crown.bottom",
+                "expect": {"exact": "grey-network"},
+                "tolerance": "0.1 %",
+            },
+            {
+                "name": "floor sees side",
+                "view_factor": "floor.top",
+                "to": "side.left",
+                "expect": {"exact": "view-factors"},
+                "tolerance": "0.1 %",
+            },
+        ],
+    },
+)
+
+_GLORY_HOLE = Family(
+    "glory-hole",
+    "A hot pot that looks out of its mouth: how black a deep hole is",
+    {
+        "format": FORMAT,
+        "title": "Glory hole of the glaze furnace",
+        "parameters": {
+            "radius": "70 mm",
+            "deep": "210 mm",
+            "wall": "50 mm",
+            "T_hot": "1150 °C",
+            "T_shop": "24 °C",
+            "e_pot": "0.62",
+        },
+        "materials": {"crucible": {"k": "3 W/(m K)", "emissivity": "e_pot"}},
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "pot": {
+                    "shape": "rectangle",
+                    "size": ["radius + wall", "deep + wall"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "crucible",
+                },
+                "hole": {"shape": "rectangle", "size": ["radius", "deep"], "at": ["0 mm", "wall"], "void": True},
+            },
+        },
+        "surroundings": [{"on": ["pot.hole bottom", "pot.hole right"], "temperature": "T_hot"}],
+        "enclosures": {"hole": {"faces": [{"void": "hole"}], "opening": "T_shop", "even": True}},
+        "mesh": {"size": "7 mm"},
+        "working": {
+            "A_out": "pi*radius^2",
+            "A": "A_out + 2*pi*radius*deep",
+            "e_hole": "1/(1 + A_out/A*(1/e_pot - 1))",
+            "Q_black": "A_out*sigma*(T_hot^4 - T_shop^4)",
+        },
+        "surfaces": {"inside": ["pot.hole bottom", "pot.hole right"]},
+        "questions": [
+            {
+                "name": "out of the mouth",
+                "exchange": "inside",
+                "to": "opening",
+                "expect": {"exact": "grey-network"},
+                "tolerance": "0.1 %",
+            },
+            {"name": "from the bottom", "radiation": "pot.hole bottom", "expect": {"exact": "grey-network"}},
+            {
+                "name": "bottom sees out",
+                "view_factor": "pot.hole bottom",
+                "to": "opening",
+                "expect": {"exact": "view-factors"},
+                "tolerance": "0.1 %",
+            },
+        ],
+    },
+)
+
+NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE)

@@ -1,0 +1,179 @@
+"""Isothermal surfaces that see each other: the mesh beside the network of a hand calculation."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.editing.edits import value_at, with_value
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
+from blunt_ember.checks.verdict import Check
+from blunt_ember.flow.flow import Flow
+from blunt_ember.gallery.families import family
+
+
+def slab(x: float, y: float, wide: float, high: float, material: str = "steel") -> dict[str, Any]:
+    place = {"at": [f"{x} mm", f"{y} mm"], "size": [f"{wide} mm", f"{high} mm"]}
+    return {"shape": "rectangle", **place, "material": material}
+
+
+def asked(*names: str) -> list[dict[str, Any]]:
+    """Every heat of surfaces, and what passes from the first one to each other."""
+    hows = ("net", "emitted", "reflected", "incident", "absorbed", "leaving")
+    found: list[dict[str, Any]] = []
+    for place, name in enumerate(names):
+        found += [{"name": f"{how} {place}", "radiation": name, "how": how} for how in hows]
+    found += [{"name": f"to {place}", "exchange": names[0], "to": name} for place, name in enumerate(names) if place]
+    return [{**each, "expect": {"exact": "grey-network"}, "tolerance": "0.0001 %"} for each in found]
+
+
+WALLS = {
+    "floor": ("top", slab(0, 0, 200, 30)),
+    "right": ("left", slab(160, 30, 40, 90)),
+    "crown": ("bottom", slab(0, 120, 200, 30)),
+    "left": ("right", slab(0, 30, 40, 90)),
+}
+
+
+def room(temperatures: list[float], emissivity: list[float]) -> dict[str, Any]:
+    """Four walls that do not touch, each held at its own temperature; the last one floats."""
+    inside = [f"{name}.{side}" for name, (side, _) in WALLS.items()]
+    faces = [{"on": name, "emissivity": str(e)} for name, e in zip(inside, emissivity, strict=True)]
+    return {
+        "format": "blunt-ember/1",
+        "materials": {"steel": {"k": "40 W/(m K)"}},
+        "body": {"kind": "section", "regions": {name: region for name, (_, region) in WALLS.items()}},
+        "joints": [{"on": ["floor|right", "floor|left", "right|crown", "crown|left"], "open": True}],
+        "isothermal": [{"region": name} for name in WALLS],
+        "surroundings": [
+            {"on": name, "temperature": f"{t} K"} for name, t in zip(inside[:3], temperatures, strict=True)
+        ],
+        "enclosures": {"room": {"faces": faces, "even": True}},
+        "questions": asked(*inside),
+        "mesh": {"size": "20 mm"},
+    }
+
+
+def checks(data: dict[str, Any]) -> dict[str, Check]:
+    return {check.name: check for check in Flow().run(case_from_data(data)).checks}
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_four_walls_of_any_temperature_and_emissivity(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    found = checks(room(rng.uniform(250, 1600, 3).tolist(), rng.uniform(0.05, 1, 4).tolist()))
+    largest = max(abs(check.value) for check in found.values())
+    for check in found.values():
+        assert check.expected == pytest.approx(check.value, rel=1e-10, abs=1e-10 * largest), check
+
+
+def plates(*sheets: float, **sides: Any) -> dict[str, Any]:
+    """A hot and a cold plate, and loose sheets of some emissivities between them, each of one temperature."""
+    regions = {"hot": slab(0, 0, 10, 100), "cold": slab(1000, 0, 10, 100)}
+    names = ["hot"]
+    for place, _ in enumerate(sheets):
+        regions[f"sheet {place}"] = slab(50 * (place + 1), 0, 1, 100)
+        names.append(f"sheet {place}")
+    names.append("cold")
+    emissivity = {"hot": 0.8, "cold": 0.5, **{f"sheet {place}": e for place, e in enumerate(sheets)}}
+    faces = [
+        [
+            {"on": f"{one}.right", "emissivity": str(emissivity[one])},
+            {"on": f"{other}.left", "emissivity": str(emissivity[other])},
+        ]
+        for one, other in pairwise(names)
+    ]
+    return {
+        "format": "blunt-ember/1",
+        "materials": {"steel": {"k": "40 W/(m K)"}},
+        "body": {"kind": "section", "regions": regions},
+        "isothermal": [{"region": name} for name in names],
+        "surroundings": [
+            {"on": "hot.left", **sides.get("hot", {"temperature": "900 K"})},
+            {"on": "cold.right", **sides.get("cold", {"temperature": "300 K"})},
+            *sides.get("more", []),
+        ],
+        "enclosures": {f"gap {place}": {"faces": pair, "closed": True} for place, pair in enumerate(faces)},
+        "questions": [
+            {"name": "passed", "radiation": "cold.left", "basis": "area"},
+            *({"name": name, "mean": name} for name in names),
+        ],
+    }
+
+
+@pytest.mark.parametrize("sheets", [(), (0.1,), (0.05, 0.3, 0.9)])
+def test_sheets_between_plates_are_resistances_in_a_row(sheets: tuple[float, ...]) -> None:
+    found = checks(plates(*sheets))
+    resistance = 1 / 0.8 + 1 / 0.5 - 1 + sum(2 / e - 1 for e in sheets)
+    passed = SIGMA * (900.0**4 - 300.0**4) / resistance
+    assert found["passed"].value == pytest.approx(passed, rel=1e-10)
+    # It is compared without being asked for.
+    assert found["passed"].verdict == "agrees" and "Oppenheim" in str(found["passed"].source)
+    assert found["passed"].expected == pytest.approx(passed, rel=1e-10)
+    before = 900.0**4
+    for place, (last, e) in enumerate(zip((0.8, *sheets), sheets, strict=False)):
+        before -= passed / SIGMA * (1 / last + 1 / e - 1)
+        assert found[f"sheet {place}"].value == pytest.approx(before**0.25, rel=1e-9)
+
+
+def test_films_fluxes_and_heat_inside_drive_what_floats() -> None:
+    data = plates(
+        0.4,
+        hot={"flux": "5 kW/m²"},
+        cold={"film": {"h": "30 W/(m² K)", "temperature": "290 K"}},
+        more=[{"on": "sheet 0.top", "radiation": {"emissivity": "0.7", "temperature": "350 K"}}],
+    )
+    data["questions"] = [
+        {"name": name, "mean": name, "expect": {"exact": "grey-network"}, "tolerance": "0.000001 K"}
+        for name in ("hot", "sheet 0", "cold")
+    ]
+    data["heat_inside"] = [{"region": "sheet 0", "per_volume": "2 MW/m³"}]
+    found = checks(data)
+    assert [check.verdict for check in found.values()] == ["agrees"] * 3
+    assert found["hot"].value > found["sheet 0"].value > found["cold"].value
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "said"),
+    [
+        (("enclosures", "kiln", "faces", 0, "emissivity"), "0.5 + x/(10 m)", "is no constant"),
+        (("isothermal",), [], "neither held nor of one temperature"),
+        (("joints",), [{"on": "floor|side", "open": True}], "touches what conducts"),
+    ],
+)
+def test_what_is_no_network_is_refused_with_its_reason(path: tuple[Any, ...], value: Any, said: str) -> None:
+    case = with_value(family("drum-kiln").case(), path, value)
+    found = {check.name: check for check in Flow().run(case).checks}
+    assert said in found["side"].note and found["side"].verdict == "open"
+
+
+def test_where_radiosity_is_not_even_the_network_is_not_taken_for_exact() -> None:
+    case = family("glory-hole").case()
+    data = dict(case.data)
+    data["enclosures"] = {"hole": {**value_at(case.data, ("enclosures", "hole"))}}
+    del data["enclosures"]["hole"]["even"]
+    data["questions"] = [{"name": "out", "exchange": "inside", "to": "opening"}]
+    resolved = Flow().run(case_from_data(data)).checks[0]
+    assert resolved.verdict == "open"
+    data["questions"] = [{**data["questions"][0], "expect": {"exact": "grey-network"}}]
+    compared = Flow().run(case_from_data(data)).checks[0]
+    assert compared.verdict == "off" and "taken as one" in compared.note
+
+
+def test_what_is_held_and_radiates_stands_twice_in_the_ledger_and_a_sheet_passes_on_what_it_takes_in() -> None:
+    outcome = Flow().run(case_from_data(plates(0.1)))
+    assert outcome.ledger is not None
+    passed = outcome.checks[0].value * 0.1
+    rows = {(row.name, row.statement): row.heat for row in outcome.ledger.rows}
+    assert rows["hot.left", "held"] == pytest.approx(passed)
+    assert rows["hot.right", "in gap 0"] == pytest.approx(-passed)
+    through = {row.name: row.heat for row in outcome.ledger.isothermal}
+    assert through == pytest.approx(dict.fromkeys(("hot", "sheet 0", "cold"), passed))
+    drum = Flow().run(family("drum-kiln").case()).ledger
+    assert drum is not None
+    own = {row.statement: row.heat for row in drum.rows if row.name == "floor.top"}
+    assert own["held"] == pytest.approx(-own["in kiln"], rel=1e-9) and own["held"] > 4000
