@@ -142,4 +142,64 @@ _GLORY_HOLE = Family(
     },
 )
 
-NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE)
+_GLAZE_BOWL = Family(
+    "glaze-bowl",
+    "A hot bowl that looks up: in a sphere every place sees every other alike",
+    {
+        "format": FORMAT,
+        "title": "Bowl of the glaze melter",
+        "parameters": {
+            "radius": "90 mm",
+            "wall": "30 mm",
+            "T_hot": "1240 °C",
+            "T_shop": "26 °C",
+            "e_melt": "0.7",
+        },
+        "materials": {"melter brick": {"k": "1.9 W/(m K)", "emissivity": "e_melt"}},
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "melter": {
+                    "shape": "rectangle",
+                    "size": ["radius + wall", "radius + wall"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "melter brick",
+                },
+                "bowl": {
+                    "shape": "ring sector",
+                    "outer": "radius",
+                    "start": "-90 deg",
+                    "end": "90 deg",
+                    "at": ["0 mm", "radius + wall"],
+                    "void": True,
+                },
+            },
+        },
+        "surroundings": [{"on": "melter.bowl", "temperature": "T_hot"}],
+        "enclosures": {"bowl": {"faces": [{"on": "melter.bowl"}], "opening": "T_shop"}},
+        "mesh": {"size": "6 mm"},
+        "working": {
+            "e_bowl": "1/(1 + (1/e_melt - 1)/2)",
+            "Q": "e_bowl*pi*radius^2*sigma*(T_hot^4 - T_shop^4)",
+        },
+        "questions": [
+            {
+                "name": "up into the shop",
+                "exchange": "melter.bowl",
+                "to": "opening",
+                "expect": {"working": "Q"},
+                "tolerance": "0.1 %",
+            },
+            {"name": "radiated", "radiation": "melter.bowl", "expect": {"exact": "grey-network"}},
+            {
+                "name": "sees itself",
+                "view_factor": "melter.bowl",
+                "to": "melter.bowl",
+                "expect": {"value": "0.5", "source": "E. M. Sparrow & V. K. Jonsson (1962), diffuse spherical enclosures"},
+                "tolerance": "0.1 %",
+            },
+        ],
+    },
+)
+
+NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE, _GLAZE_BOWL)
