@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -55,26 +56,40 @@ def solved(case: Case) -> Outcome:
     return next(each for each in Flow().outcomes(case) if each.checks)
 
 
-def exponential(heating: Heating, start: np.ndarray, t: float) -> np.ndarray:
+def exponential(heating: Heating, start: np.ndarray, t: float, begin: float = 0.0) -> np.ndarray:
     """The excess (n,) at a time, from dense matrices and their exponential."""
-    free, zero = heating.constraints.free, np.zeros(heating.count)
+    free, zero, prolongation = heating.constraints.free, np.zeros(heating.count), heating.constraints.prolongation
     capacity = heating.constraints.reduced(heating.capacity(zero)).toarray()
     conductance = heating.constraints.reduced(heating.conductance(zero, 0.0)).toarray()
-    state = heating.state(start, 0.0)
-    given = np.asarray(heating.constraints.prolongation.T @ state.heat)
-    size = len(given)
-    # The last unknown is 1: it carries what is given.
-    system = np.zeros((size + 1, size + 1))
+    state, length = heating.state(start, begin), t - begin
+    drift = (heating.held(t) - heating.held(begin)) / length
+    stored = prolongation.T @ (heating.capacity(zero) @ drift)
+    # What it is given where it stands, now and then.
+    now, then = (prolongation.T @ heating.heat(heating.excess_of(state.excess[free], at), at) for at in (begin, t))
+    size = len(now)
+    # The last unknowns are the time and 1: they carry what is given.
+    system = np.zeros((size + 2, size + 2))
     system[:size, :size] = -np.linalg.solve(capacity, conductance)
-    system[:size, size] = np.linalg.solve(capacity, given)
-    moved = expm(system * t)[:size, size]
-    return np.asarray(heating.excess_of(state.excess[free] + moved, 0.0))
+    system[:size, size] = np.linalg.solve(capacity, (then - now) / length)
+    system[:size, size + 1] = np.linalg.solve(capacity, now - stored)
+    system[size, size + 1] = 1.0
+    moved = expm(system * length)[:size, size + 1]
+    return np.asarray(heating.excess_of(state.excess[free] + moved, t))
 
+
+RAMP = {"on": "plate.left", "temperature": {"table": [["0 s", "20 °C"], ["40 min", "240 °C"]]}}
+WARMER = {"on": ["plate.right", "plate.top"], "film": {"h": "55 W/(m² K)", "temperature": "18 °C + 2 K/min*t"}}
+DIMMED = {"on": "plate.bottom", "flux": "(6 kW/m² - 2 W/(m² s)*t)/2"}
+MORE_POWER = {"region": "plate", "per_volume": {"table": [["0 s", "0.1 MW/m³"], ["40 min", "0.4 MW/m³"]]}}
 
 STATED: dict[str, tuple[list[dict[str, Any]], list[dict[str, Any]]]] = {
     "held and films": ([HOT, AIR], []),
     "films, a flux and a source": ([AIR, LAMP], [POWER]),
     "nothing that holds a temperature": ([LAMP], [POWER]),
+    "what is held grows evenly": ([RAMP, AIR], []),
+    "fluid, flux and source change evenly": ([WARMER, DIMMED], [MORE_POWER]),
+    "all of it changes evenly": ([RAMP, WARMER, DIMMED], [MORE_POWER]),
+    "nothing that holds, and more and more": ([DIMMED], [MORE_POWER]),
 }
 
 
@@ -95,6 +110,30 @@ def test_every_instant_is_that_of_the_matrix_exponential(name: str, lumped: bool
         assert np.abs(run.fields.field(number) - expected).max() < 1e-6 * span + 4e-5
     assert run.worst_step < 1e-9 and np.abs(run.missing).max() < 1e-9 * np.abs(run.passed).max()
     assert found.ledger is not None and found.ledger.relative < 1e-9
+
+
+def test_tables_are_exact_from_row_to_row_on_few_factors() -> None:
+    rows = [(0.0, 20.0), (300.0, 260.0), (900.0, 240.0), (1000.0, 90.0), (2400.0, 60.0)]
+    log = {"on": "plate.left", "temperature": {"table": [[f"{t} s", f"{held} °C"] for t, held in rows]}}
+    run = solved(plate({"end": "40 min", "at": [f"{t} s" for t, _ in rows[1:]]}, log, AIR)).run
+    assert run is not None and run.exact_in_time and run.work.factorised <= 14
+    heating = Heating(run.pieces[0][1], 300.0, 0.0)
+    excess = np.full(heating.count, 293.15 - 300.0)
+    for (begin, _), (end, _) in pairwise(rows):
+        excess = exponential(heating, excess, end, begin)
+        frame = int(np.abs(run.fields.times - end).argmin())
+        assert run.fields.times[frame] == pytest.approx(end)
+        assert np.abs(run.fields.field(frame) - 300.0 - excess).max() < 1e-4
+    assert run.worst_step < 1e-9 and np.abs(run.missing).max() < 1e-9 * np.abs(run.passed).max()
+
+
+@pytest.mark.parametrize(
+    "held", ["20 °C + 100 K*sin(t/600 s)", "20 °C + 0.1 K/s^2*t^2", {"table": [["0 s", "20 °C"], ["40 min", "90 °C"]]}]
+)
+def test_what_bends_with_time_keeps_its_steps(held: Any) -> None:
+    stated = {"on": "plate.left", "temperature": {**held, "between": "smooth"} if isinstance(held, dict) else held}
+    run = solved(plate({"end": "4 min"}, stated, AIR)).run
+    assert run is not None and run.work.exact == 0
 
 
 def test_steps_of_any_length_lead_to_the_same_instant_to_round_off() -> None:

@@ -148,13 +148,7 @@ _GLAZE_BOWL = Family(
     {
         "format": FORMAT,
         "title": "Bowl of the glaze melter",
-        "parameters": {
-            "radius": "90 mm",
-            "wall": "30 mm",
-            "T_hot": "1240 °C",
-            "T_shop": "26 °C",
-            "e_melt": "0.7",
-        },
+        "parameters": {"radius": "90 mm", "wall": "30 mm", "T_hot": "1240 °C", "T_shop": "26 °C", "e_melt": "0.7"},
         "materials": {"melter brick": {"k": "1.9 W/(m K)", "emissivity": "e_melt"}},
         "body": {
             "kind": "turned section",
@@ -178,10 +172,7 @@ _GLAZE_BOWL = Family(
         "surroundings": [{"on": "melter.bowl", "temperature": "T_hot"}],
         "enclosures": {"bowl": {"faces": [{"on": "melter.bowl"}], "opening": "T_shop"}},
         "mesh": {"size": "6 mm"},
-        "working": {
-            "e_bowl": "1/(1 + (1/e_melt - 1)/2)",
-            "Q": "e_bowl*pi*radius^2*sigma*(T_hot^4 - T_shop^4)",
-        },
+        "working": {"e_bowl": "1/(1 + (1/e_melt - 1)/2)", "Q": "e_bowl*pi*radius^2*sigma*(T_hot^4 - T_shop^4)"},
         "questions": [
             {
                 "name": "up into the shop",
@@ -195,7 +186,7 @@ _GLAZE_BOWL = Family(
                 "name": "sees itself",
                 "view_factor": "melter.bowl",
                 "to": "melter.bowl",
-                "expect": {"value": "0.5", "source": "E. M. Sparrow & V. K. Jonsson (1962), diffuse spherical enclosures"},
+                "expect": {"value": "0.5", "source": "E. M. Sparrow & V. K. Jonsson (1962), spherical enclosures"},
                 "tolerance": "0.1 %",
             },
         ],

@@ -11,6 +11,7 @@ import re
 from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
+from math import inf
 
 from blunt_ember.case.values.spellings import plainly
 from blunt_ember.case.values.units import is_unit, single_unit, split_power, superscript_value, unit_error
@@ -138,6 +139,28 @@ def names_in(node: Node) -> Iterator[NameNode]:
         case Call(_, arguments):
             for argument in arguments:
                 yield from names_in(argument)
+
+
+def degree_in(node: Node, variable: str) -> float:
+    """Return the degree of an expression as a polynomial of a variable; infinite where it is none, or not plainly."""
+    match node:
+        case NameNode(text):
+            return float(text == variable)
+        case Negative(operand):
+            return degree_in(operand, variable)
+        case Operation(sign, left, right):
+            first, second = degree_in(left, variable), degree_in(right, variable)
+            if sign in "+-":
+                return max(first, second)
+            if sign == "*":
+                return first + second
+            if second == 0 and (sign == "/" or first == 0):
+                return first
+            return inf
+        case Call(_, arguments):
+            return inf if any(degree_in(argument, variable) for argument in arguments) else 0.0
+        case _:
+            return 0.0
 
 
 def unknown_in(node: Node, names: Container[str]) -> set[str]:

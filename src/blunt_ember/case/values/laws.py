@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from math import inf
 from types import MappingProxyType
 from typing import Any, Literal, get_args
 
@@ -25,7 +26,7 @@ from blunt_ember.case.values.evaluation import (
     undefined,
 )
 from blunt_ember.case.values.expressions import Literal as Number
-from blunt_ember.case.values.expressions import Node, Operation, names_in, parse, unknown_in
+from blunt_ember.case.values.expressions import Node, Operation, degree_in, names_in, parse, unknown_in
 from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
@@ -117,6 +118,16 @@ class Law:
     def follows_time(self) -> bool:
         """Whether it depends on the time."""
         return "t" in self.variables
+
+    @cached_property
+    def degree_in_time(self) -> float:
+        """Its degree as a polynomial of the time from one of its breaks to the next; infinite where it is none."""
+        if not self.follows_time:
+            return 0.0
+        if self.table is not None:
+            return {"linear": 1.0, "step": 0.0, "smooth": inf}[self.table.between]
+        assert self.formula is not None
+        return degree_in(self.formula, "t")
 
     @property
     def breaks(self) -> tuple[float, ...]:

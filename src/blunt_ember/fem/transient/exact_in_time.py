@@ -1,15 +1,19 @@
-"""Runs that are exact in time: where nothing that is stated changes, and no material follows temperature.
+"""Runs that are exact in time: where what is given changes evenly with time at most, and no material follows
+temperature.
 
-Between two breaks C y' = f − K y then has the solution y(t) = y₀ + t φ₁(−t A) C⁻¹ r₀, with A = C⁻¹ K and r₀ = f − K y₀.
-It is found for all times at once in the space that (C + γ K)⁻¹ C spans with (C + γ K)⁻¹ r₀, by Lanczos' method in the
-inner product of C: one factorisation and some twenty solutions (J. van den Eshof & M. Hochbruck, SIAM J. Sci. Comput.
-27 (2006) 1438; I. Moret & P. Novati, BIT 44 (2004) 595).
+Between two breaks C y' = f + ḟ t − K y then has the solution y(t) = y₀ + t φ₁(−t A) C⁻¹ r₀ + t² φ₂(−t A) C⁻¹ ḟ, with
+A = C⁻¹ K and r₀ = f − K y₀; what is held and changes evenly takes part in f and ḟ. Either response is found for all
+times at once in the space that (C + γ K)⁻¹ C spans with (C + γ K)⁻¹ r₀, or ḟ, by Lanczos' method in the inner product
+of C: one factorisation and some twenty solutions (J. van den Eshof & M. Hochbruck, SIAM J. Sci. Comput. 27 (2006) 1438;
+I. Moret & P. Novati, BIT 44 (2004) 595).
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from math import factorial
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -36,66 +40,109 @@ _FIRST, _RESOLVED = (3e-4, 0.02), 16.0
 #: Nodes that are given this share of the largest heat decide about the first step.
 _FELT = 1e-3
 #: Below this share of its time a mode has hardly moved, and its integrals are taken from their series.
-_STILL = 1e-3
+_STILL, _TERMS = 0.3, 14
+#: How long a time is looked at, s, where one is without end.
+_LONGEST = 1e6
+#: By how much the pole of factors may be off the best one.
+_ALIKE = 4.0
+
+
+@dataclass(frozen=True)
+class Response:
+    """How temperatures answer to heat that begins at once (``order`` 1) or grows evenly (2).
+
+    The modes (n, m) decay at ``rates`` (m,) in 1/s; ``moved`` (m,), in K/s or K/s², is how much of each is driven.
+    """
+
+    order: int
+    modes: Floats
+    rates: Floats
+    moved: Floats
+
+    def at(self, since: float) -> Floats:
+        """Return what has been added (n,) in K so many seconds ``since`` the begin."""
+        return np.asarray(self.modes @ (self.moved * _integrated(self.rates, since, self.order)))
+
+    def rate_at(self, since: float) -> Floats:
+        """Return how fast that changes (n,), K/s."""
+        return np.asarray(self.modes @ (self.moved * _integrated(self.rates, since, self.order - 1)))
+
+    def seen(self, since: float, until: float) -> Floats:
+        """Return what has been added ``until`` so many seconds, its mean from others on, and its rate, (3, n)."""
+        over = _integrated(self.rates, until, self.order + 1) - _integrated(self.rates, since, self.order + 1)
+        last, rate = (_integrated(self.rates, until, order) for order in (self.order, self.order - 1))
+        weights = np.stack([last, over / (until - since), rate], axis=1)
+        return np.asarray((self.modes @ (self.moved[:, None] * weights)).T)
 
 
 @dataclass(frozen=True)
 class Trajectory:
     """All instants from ``begin`` to ``reach``, both in s, of an ``excess`` (n,) in K over the reference temperature.
 
-    The modes (n, m) decay at ``rates`` (m,) in 1/s; ``moved`` (m,) in K/s is how much of each there is at the begin.
+    What is held drifts, (n,) in K/s; the ``responses`` are what is added to that.
     """
 
     begin: float
     reach: float
     excess: Floats
-    modes: Floats
-    rates: Floats
-    moved: Floats
+    drift: Floats
+    responses: tuple[Response, ...]
 
     def seen(self, first: float, last: float) -> tuple[Floats, Floats, Floats]:
         """Return the excess (n,) at the ``last`` of two times in s, its mean since the first, and its rate in K/s."""
         since, until = first - self.begin, last - self.begin
-        mean = (_twice_integrated(self.rates, until) - _twice_integrated(self.rates, since)) / (until - since)
-        weights = [_integrated(self.rates, until), mean, np.exp(-self.rates * until)]
-        at_last, between, rate = (self.modes @ (self.moved[:, None] * np.stack(weights, axis=1))).T
-        return self.excess + at_last, self.excess + between, rate
+        at_last, between, rate = sum((each.seen(since, until) for each in self.responses), np.zeros((3, 1)))
+        drifted = self.excess + self.drift * until, self.excess + self.drift * (since + until) / 2
+        return drifted[0] + at_last, drifted[1] + between, self.drift + rate
 
     def at(self, t: float) -> Floats:
         """Return the excess (n,) at a time in s, K."""
-        return self.excess + self.modes @ (self.moved * _integrated(self.rates, t - self.begin))
+        since = t - self.begin
+        return sum((each.at(since) for each in self.responses), self.excess + self.drift * since)
 
     def rate_at(self, t: float) -> Floats:
         """Return how fast the excess (n,) changes at a time in s, K/s."""
-        return np.asarray(self.modes @ (self.moved * np.exp(-self.rates * (t - self.begin))))
+        return sum((each.rate_at(t - self.begin) for each in self.responses), self.drift)
 
 
 @dataclass(frozen=True)
 class LinearBalance:
-    """C y' = ``given`` − K y of all nodes.
+    """C y' = ``given`` + ``growing`` (t − ``since``) − K y of all nodes.
 
-    ``given`` (n,) in W, the ``capacity`` C (n, n) in J/K, the ``conductance`` K (n, n) in W/K.
+    ``given`` (n,) in W at the time ``since`` in s, ``growing`` (n,) in W/s, the ``capacity`` C (n, n) in J/K, the
+    ``conductance`` K (n, n) in W/K; what is held drifts, (n,) in K/s.
     """
 
+    since: float
     given: Floats
+    growing: Floats
+    drift: Floats
     capacity: csr_array
     conductance: csr_array
 
     def states(self, times: tuple[float, ...], excesses: tuple[Floats, ...]) -> list[State]:
         """Return the instants at some times in s with the excesses (n,) in K then."""
-        together = np.stack(excesses, axis=1)
-        contents, heats = self.capacity @ together, self.given[:, None] - self.conductance @ together
+        together, since = np.stack(excesses, axis=1), np.array(times) - self.since
+        contents = self.capacity @ together
+        heats = self.given[:, None] + self.growing[:, None] * since - self.conductance @ together
         return [
             State(t, excess, content, heat)
             for t, excess, content, heat in zip(times, excesses, contents.T, heats.T, strict=True)
         ]
 
 
-def linear_balance(heating: Heating) -> LinearBalance:
-    """Return the balance of what is linear and unchanging."""
+def linear_balance(heating: Heating, begin: float, end: float) -> LinearBalance:
+    """Return the balance of what is linear and changes evenly between two times in s, at which it may bend or jump."""
     zero = np.zeros(heating.count)
-    begin = heating.begin
-    return LinearBalance(heating.heat(zero, begin), heating.capacity(zero), heating.conductance(zero, begin))
+    capacity, conductance = heating.capacity(zero), heating.conductance(zero, begin)
+    if heating.unchanging:
+        return LinearBalance(begin, heating.heat(zero, begin), zero, zero, capacity, conductance)
+    length = min(end - begin, _LONGEST)
+    early, late = begin + length / 4, begin + 3 * length / 4
+    first, last = heating.heat(zero, early), heating.heat(zero, late)
+    growing = (last - first) / (late - early)
+    drift = (heating.held(late) - heating.held(early)) / (late - early)
+    return LinearBalance(begin, first - growing * (early - begin), growing, drift, capacity, conductance)
 
 
 @dataclass(frozen=True)
@@ -158,11 +205,11 @@ def exact_step(trajectory: Trajectory, balance: LinearBalance, before: State, t:
 
 
 def is_exact(heating: Heating) -> bool:
-    """Tell whether a piece of a run can be had exactly: all is linear, and nothing changes until the next break."""
+    """Tell whether a piece of a run can be had exactly: all is linear, and changes evenly until the next break."""
     return (
         heating.linear
         and heating.symmetric
-        and heating.unchanging
+        and heating.evenly_driven
         and heating.count <= _MOST_NODES
         and fits_factors(heating.count, heating.problem.mesh.dimension)
         and heating.constraints.prolongation.shape[1] > 0
@@ -175,18 +222,23 @@ class ExactStepper:
 
     heating: Heating
     stepper: Stepper
+    _balance: LinearBalance | None = None
     _known: Trajectory | None = None
     #: The last instants that lie on what is known.
     _on: tuple[State, ...] = ()
+    #: The pole of the last factors, s, and what solves with them.
+    _factors: tuple[float, Callable[[Floats], Floats]] | None = None
+
+    def begin(self, begin: float, end: float) -> None:
+        """Look at what is stated between two times in s, at which it may bend or jump."""
+        self._balance, self._known, self._on = linear_balance(self.heating, begin, end), None, ()
 
     def first_length(self, state: State, longest: float) -> float:
         """Return a length for the first step: the time in which the cells that are given heat resolve it."""
-        free = self.heating.constraints.free
+        free, balance = self.heating.constraints.free, self._balanced(state, state.t + longest)
         given = np.abs(state.heat[free])
         felt = given >= _FELT * given.max(initial=0.0)
-        capacity, conductance = (
-            each.diagonal()[free][felt] for each in (self._balance.capacity, self._balance.conductance)
-        )
+        capacity, conductance = (each.diagonal()[free][felt] for each in (balance.capacity, balance.conductance))
         least = float((capacity / np.maximum(conductance, 1e-300)).min(initial=np.inf))
         return float(np.clip(_RESOLVED * least, _FIRST[0] * longest, _FIRST[1] * longest))
 
@@ -208,22 +260,24 @@ class ExactStepper:
         t = end if length >= (end - state.t) * (1 - 1e-9) else state.t + length
         return self._made(trajectory, state, t)
 
+    def _balanced(self, state: State, end: float) -> LinearBalance:
+        if self._balance is None:
+            self.begin(state.t, end)
+        assert self._balance is not None
+        return self._balance
+
     def _made(self, trajectory: Trajectory, state: State, t: float) -> ExactStep:
-        made = exact_step(trajectory, self._balance, state, t)
+        made = exact_step(trajectory, self._balanced(state, t), state, t)
         self.stepper.work.steps += 1
         self.stepper.work.exact += 1
         self._on = (state, made.after)
         return made
 
     @cached_property
-    def _balance(self) -> LinearBalance:
-        return linear_balance(self.heating)
-
-    @cached_property
     def _free_matrices(self) -> tuple[csr_array, csr_array]:
         """Capacity and conductance as the free nodes see them."""
-        reduced = self.heating.constraints.reduced
-        return reduced(self._balance.capacity), reduced(self._balance.conductance)
+        reduced, zero = self.heating.constraints.reduced, np.zeros(self.heating.count)
+        return reduced(self.heating.capacity(zero)), reduced(self.heating.conductance(zero, self.heating.begin))
 
     def _from(self, state: State, length: float, end: float) -> Trajectory | None:
         """The trajectory through a state that holds for a length from it on in s; None where none is found."""
@@ -233,26 +287,49 @@ class ExactStepper:
             return known
         reach = min(end - state.t, (_REACH if on_it else _REACH_ROUGH) * length)
         while True:
-            self._known = self._found(state, length, reach)
+            self._known = self._found(state, length, reach, self._balanced(state, end))
             if self._known is not None or reach <= length:
                 return self._known
             reach = max(reach / _LESS, length)
 
-    def _found(self, state: State, first: float, reach: float) -> Trajectory | None:
+    def _found(self, state: State, first: float, reach: float, balance: LinearBalance) -> Trajectory | None:
         """The trajectory from a state on, from a ``first`` time after it to its ``reach``, both in s."""
+        prolongation = self.heating.constraints.prolongation
+        at_once = state.heat - balance.capacity @ balance.drift
+        growing = balance.growing - balance.conductance @ balance.drift
+        responses = []
+        for order, driving in enumerate((at_once, growing), start=1):
+            if driving.any():
+                found = self._response(np.asarray(prolongation.T @ driving), order, first, reach)
+                if found is None:
+                    return None
+                responses.append(found)
+        return Trajectory(state.t, state.t + reach, state.excess, balance.drift, tuple(responses))
+
+    def _solve(self, pole: float) -> Callable[[Floats], Floats]:
+        """What solves with C + pole K; factors that are there already do for a pole that is not much another one."""
         capacity, conductance = self._free_matrices
-        prolongation, pole, work = self.heating.constraints.prolongation, reach / _POLE, self.stepper.work
-        solve = factorised(csr_array(capacity + pole * conductance), True)
-        work.factorised += 1
+        known = self._factors
+        if known is None or not 1 / _ALIKE <= known[0] / pole <= _ALIKE:
+            self._factors = known = (pole, factorised(csr_array(capacity + pole * conductance), True))
+            self.stepper.work.factorised += 1
+        return known[1]
+
+    def _response(self, driving: Floats, order: int, first: float, reach: float) -> Response | None:
+        """How the free nodes answer to what drives them, (f,) in W or W/s; None where no space is found."""
+        capacity, _ = self._free_matrices
+        solve, work = self._solve(reach / _POLE), self.stepper.work
+        assert self._factors is not None
+        pole = self._factors[0]
+        prolongation = self.heating.constraints.prolongation
         times = np.geomspace(min(first, reach), reach, 8)
-        start = solve(np.asarray(prolongation.T @ state.heat))
+        start = solve(driving)
         work.solved += 1
         size = np.sqrt(start @ (capacity @ start))
         if not np.isfinite(size):
             return None
         if size == 0:
-            nothing = np.zeros((self.heating.count, 1))
-            return Trajectory(state.t, state.t + reach, state.excess, nothing, np.zeros(1), np.zeros(1))
+            return Response(order, np.zeros((self.heating.count, 1)), np.zeros(1), np.zeros(1))
         basis = np.empty((len(start), _MOST_VECTORS), order="F")
         basis[:, 0] = start / size
         held = capacity @ basis[:, 0]
@@ -271,11 +348,11 @@ class ExactStepper:
             if not np.isfinite(small[:count, :count]).all():
                 return None
             rates, shares, turned = _modes(small[:count, :count], pole)
-            now = turned @ (shares[:, None] * _over(rates, times))
+            now = turned @ (shares[:, None] * _over(rates, times, order))
             still = still + 1 if before is not None and _same(before, now) else 0
             if left <= _CONVERGED or still == 2 or count == len(start):
                 modes = prolongation @ (basis[:, :count] @ turned)
-                return Trajectory(state.t, state.t + reach, state.excess, modes, rates, size * shares)
+                return Response(order, modes, rates, size * shares)
             before = now
             small[count, count - 1] = left
             basis[:, count], held = following / left, held / left
@@ -290,10 +367,10 @@ def _modes(small: Floats, pole: float) -> tuple[Floats, Floats, Floats]:
     return (1 / values - 1) / pole, turned[0] / values, turned
 
 
-def _over(rates: Floats, times: Floats) -> Floats:
+def _over(rates: Floats, times: Floats, order: int) -> Floats:
     """How far modes have moved by some times, and how fast they then do times that, (m, 2 t)."""
-    moved = _integrated(rates[:, None], times)
-    return np.concatenate([moved, times * np.exp(-rates[:, None] * times)], axis=1)
+    moved = _integrated(rates[:, None], times, order)
+    return np.concatenate([moved, times * _integrated(rates[:, None], times, order - 1)], axis=1)
 
 
 def _same(before: Floats, now: Floats) -> bool:
@@ -303,16 +380,17 @@ def _same(before: Floats, now: Floats) -> bool:
     return bool((np.linalg.norm(change, axis=0) <= _CONVERGED * np.linalg.norm(now, axis=0).max()).all())
 
 
-def _integrated(rates: Floats, t: Floats | float) -> Floats:
-    """∫₀ᵗ exp(−λ s) ds."""
+def _integrated(rates: Floats, t: Floats | float, order: int) -> Floats:
+    """exp(−λ t), integrated over t from 0 so many times: tᵏ φₖ(−λ t)."""
     gone = rates * t
-    return np.asarray(np.where(gone > 1e-300, -np.expm1(-gone) / np.maximum(rates, 1e-300), t))
-
-
-def _twice_integrated(rates: Floats, t: float) -> Floats:
-    """∫₀ᵗ of the above."""
-    gone = rates * t
-    series = t**2 * (1 / 2 - gone / 6 + gone**2 / 24 - gone**3 / 120 + gone**4 / 720)
-    with np.errstate(all="ignore"):
-        closed = (t + np.expm1(-gone) / rates) / rates
-    return np.where(gone < _STILL, series, closed)
+    value = np.exp(-gone)
+    if order == 0:
+        return value
+    value = np.where(gone > 1e-300, -np.expm1(-gone) / np.maximum(rates, 1e-300), t)
+    for done in range(1, order):
+        # Of slow modes the difference is lost in round-off.
+        series = sum((-gone) ** k / factorial(k + done + 1) for k in range(_TERMS))
+        with np.errstate(all="ignore"):
+            closed = (t**done / factorial(done) - value) / rates
+        value = np.where(gone < _STILL, t ** (done + 1) * series, closed)
+    return np.asarray(value)

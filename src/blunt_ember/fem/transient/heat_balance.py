@@ -41,8 +41,19 @@ class Heating:
         self._stores_evenly = all(each.linear for each in self.storage)
         self.linear = not self._others and self._stores_evenly
         self.symmetric = all(term.spd for term in self.terms)
-        #: Whether nothing that is stated depends on time.
-        self.unchanging = all(term.time_independent for term in self.terms) and self._still_held is not None
+
+    @property
+    def unchanging(self) -> bool:
+        """Whether nothing that is stated depends on time."""
+        return all(term.time_independent for term in self.terms) and self._still_held is not None
+
+    @property
+    def evenly_driven(self) -> bool:
+        """Whether what is given and held changes evenly with time, if at all, until something stated bends or jumps."""
+        problem = self.problem
+        stated = [value for laws in problem.exchanges.values() for law in laws for value in law.values]
+        stated += [source.per_volume for source in problem.sources] + [point.total for point in problem.points]
+        return all(law.degree_in_time <= 1 for law in (*stated, *problem.held.values()))
 
     @cached_property
     def _conductance(self) -> csr_array:

@@ -20,6 +20,8 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.
 Watch = Callable[[Floats, Floats, float], float]
+#: What is held jumps by more than this, K, if it does.
+_MOVED = 1e-9
 #: Steps by which the end of a run is moved to where a condition is met, and how near it must come.
 _SECANTS = 6
 _MET = 1e-10
@@ -125,8 +127,11 @@ class March:
         kinks = [each for each in self.kinks if begin < each < end]
         t, before = begin, None
         for stop in (*kinks, end):
+            if isinstance(stepper, ExactStepper):
+                stepper.begin(t, stop)
             state = heating.state(excess, t)
-            jumped = passing.jump(excess, state.excess) if np.any(state.excess != excess) else {}
+            moved = np.abs(state.excess - excess).max() > _MOVED
+            jumped = passing.jump(excess, state.excess) if moved else {}
             if before is None or jumped or _jumps(before, state):
                 plain.begin = t
                 self._wanted = stepper.first_length(state, stage_end - t)
