@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QToolButton
+from PyQt6.QtWidgets import QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.app.window import Window
@@ -47,6 +47,22 @@ def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -
     settled(qtbot, window)
     assert window.checks.cards["outer surface"].source.text() == "measured on a Tuesday"
     assert window.checks.cards["outer surface"].verdict.text() == "✓ agrees"
+
+
+def test_a_formula_over_answers_is_asked_and_follows_a_name(window: Window, qtbot: QtBot) -> None:
+    choose(window, "add question", "a formula over other answers")
+    place = len(window.current.case.document.questions) - 1 if window.current.case is not None else 0
+    type_into(field(window, f"questions[{place}].derived"), "(T_hot - outer_surface)/heat_flow")
+    settled(qtbot, window)
+    card = window.checks.cards["derived"]
+    assert card.value.text().startswith("0.742447") and card.value.text().endswith("m² K/W")
+    assert card.verdict.text() == "✓ agrees" and "Derived" in card.asked.text()
+    type_into(field(window, "question 0"), "loss")
+    assert question(window, place)["derived"] == "(T_hot - outer_surface)/loss"
+    type_into(field(window, f"questions[{place}].derived"), "loss/nothing")
+    faults = [label.text() for label in window.sheet.findChildren(QLabel, "fault") if label.isVisibleTo(window.sheet)]
+    assert any("there is no question, parameter or line of the working 'nothing'" in text for text in faults)
+    assert question(window, place)["derived"] == "(T_hot - outer_surface)/loss"
 
 
 def test_a_working_line_of_the_wrong_kind_is_refused_in_words(window: Window) -> None:

@@ -277,6 +277,7 @@ def chamber(**more: Any) -> dict[str, Any]:
             {"name": "net", "radiation": "frame.hole left", "how": "incident", "basis": "area"},
             {"name": "F", "view_factor": "frame.right", "to": "plate.left"},
             {"name": "over", "exchange": "frame.right", "to": "opening"},
+            {"name": "half", "derived": "over/2"},
         ],
         **more,
     }
@@ -315,6 +316,7 @@ def synthetic() -> Iterator[Case]:
     shut["questions"] = [
         {"name": "net", "radiation": "plate.left", "time": "20 s"},
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},
+        {"name": "half", "derived": "over/2", "time": "40 s"},
     ]
     said = (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, evened, resisting, gaping, divided)
     yield from map(case_from_data, (*said, chamber(), shut))

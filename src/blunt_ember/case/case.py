@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.questions.derived import bind_derived
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.every_value import every_place
@@ -95,6 +96,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
         raise CaseError((Fault((), "the case is nested too deep"),)) from error
     expected: dict[int, float] = {}
     if document is not None:
+        faults += bind_derived(document.questions, {**parameters, **working})
         faults += _reference_faults(document)
         for place, question in enumerate(document.questions):
             try:

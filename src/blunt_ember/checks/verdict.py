@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from blunt_ember.case.document.questions.question import Question
-from blunt_ember.case.values.units import NUMBER, TEMPERATURE, Kind
+from blunt_ember.case.values.display import shown
+from blunt_ember.case.values.unit_sets import UnitSet
+from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, Kind
 from blunt_ember.checks.source import Source
 
 Verdict = Literal["agrees", "off", "open"]
@@ -34,6 +37,19 @@ class Check:
     allowed: float | None
     verdict: Verdict
     note: str = ""
+    #: The place (d,) in m of the highest or lowest temperature that is asked for.
+    where: tuple[float, ...] | None = None
+
+    def asked_in(self, units: UnitSet) -> str:
+        """Return what is asked, with the place of an extreme."""
+        if self.where is None:
+            return self.asked
+        return f"{self.asked}, found at ({', '.join(place_texts(self.where, units))})"
+
+
+def place_texts(place: Sequence[float], units: UnitSet) -> list[str]:
+    """Return the coordinates of a place, m, as texts with their unit."""
+    return [shown(value, units.of(LENGTH), 4) for value in place]
 
 
 def scale_of(question: Question, value: float, span: float) -> float:

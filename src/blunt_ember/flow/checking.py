@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from blunt_ember.case.case import Case
@@ -9,6 +11,7 @@ from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
+from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.working_field import source_of
@@ -92,7 +95,8 @@ def _check(
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     kind = answer_kind(question, case, solved)
     note = note or _assumption(question, place, solved, value, kind)
-    return check(question, kind, asked, value, expected, source, solved.span, note)
+    found = check(question, kind, asked, value, expected, source, solved.span, note)
+    return replace(found, where=place_of_extreme(question, place, solved))
 
 
 def _recognised(

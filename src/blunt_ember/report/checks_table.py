@@ -10,9 +10,10 @@ from typing import Any
 import numpy as np
 
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference, time_shown
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import HEAT_FLOW
 from blunt_ember.checks.ledger import LedgerRow
-from blunt_ember.checks.verdict import Check
+from blunt_ember.checks.verdict import Check, place_texts
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.report.series import history_objects
@@ -33,7 +34,7 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
         }
         if mesh
         else None,
-        "answers": [answer_object(check) for check in outcome.checks],
+        "answers": [answer_object(check, outcome.case.units) for check in outcome.checks],
         "ledger": {
             "rows": [_ledger_row(row) for row in ledger.rows],
             "joints": [_ledger_row(row) for row in ledger.joints],
@@ -83,12 +84,13 @@ def _in_time(outcome: Outcome) -> dict[str, Any]:
     }
 
 
-def answer_object(check: Check) -> dict[str, Any]:
+def answer_object(check: Check, units: UnitSet = DEFAULT_UNITS) -> dict[str, Any]:
     """Return a check as a JSON object; value, expected, error, deviation and tolerance are in ``unit`` (or K)."""
     factor = check.kind.factor
     return {
         "name": check.name,
         "asked": check.asked,
+        "where": None if check.where is None else place_texts(check.where, units),
         "value": in_shown_unit(check.value, check.kind),
         "unit": check.kind.shown,
         "error": None if check.error is None else check.error * factor,

@@ -112,7 +112,7 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
         rows.append(
             {
                 "name": check.name,
-                "asked": check.asked,
+                "asked": check.asked_in(outcome.case.units),
                 "value": shown(check.value, check.kind, 7),
                 "error": "not estimated"
                 if check.error is None

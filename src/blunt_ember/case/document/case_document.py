@@ -157,6 +157,10 @@ class CaseDocument(Part):
         """The clock, if it runs."""
         return self.clock if isinstance(self.clock, Clock) else None
 
+    def place_of_question(self, name: str) -> int:
+        """Return the place of a question by its name."""
+        return next(place for place, question in enumerate(self.questions) if question.name == name)
+
     def members_of(self, name: str) -> tuple[str, ...]:
         """Return the surfaces that an analyst's own name stands for; any other name stands for itself."""
         members = self.surfaces.get(name, name)

@@ -10,6 +10,7 @@ from pydantic_core import PydanticCustomError
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.parts import check_name
+from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.walk import Leaf, with_leaves
 from blunt_ember.case.editing.edits import value_at, with_data_at
 from blunt_ember.case.editing.references import NAMES_OF_SURFACES, ON_THE_BODY, with_names_changed
@@ -86,6 +87,19 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
 
     data = with_leaves(CaseDocument, case.data, changed)
     return case.restated(_with_key_renamed(data, (block,), old, new))
+
+
+def renamed_question(case: Case, place: int, new: str) -> Case:
+    """Return the case with a question renamed, formulas over its answer following; raises :class:`CaseError` for what
+    is taken or no name."""
+    path: DataPath = ("questions", place, "name")
+    old, now = formula_name(case.document.questions[place].name), formula_name(new)
+
+    def changed(leaf: Leaf) -> Any:
+        is_over = leaf.path[:1] == path[:1] and leaf.path[2:] == (DerivedQuestion.asks,)
+        return _name_replaced(leaf.data, old, now) if is_over else leaf.data
+
+    return case.restated(with_data_at(with_leaves(CaseDocument, case.data, changed), path, lambda _: new))
 
 
 def _in_formulas(stated: Any, change: Callable[[str], str]) -> Any:

@@ -192,6 +192,7 @@ HEAT_FLUX = Kind("a heat flux", "W/m**2", "500 W/m²", "W/m²")
 HEAT_FLOW = Kind("a heat flow", "W", "40 W", "W")
 HEAT_FLOW_PER_LENGTH = Kind("a heat flow per length", "W/m", "9.5 W/m", "W/m")
 AREA_RESISTANCE = Kind("a resistance times area", "m**2*K/W", "0.4 m² K/W", "m² K/W")
+CONDUCTANCE = Kind("a thermal conductance", "W/K", "5 W/K", "W/K")
 RESISTANCE = Kind("a thermal resistance", "K/W", "0.2 K/W", "K/W")
 POWER_DENSITY = Kind("a heat per volume", "W/m**3", "50 kW/m³", "W/m³")
 DENSITY = Kind("a density", "kg/m**3", "2400 kg/m³", "kg/m³")
@@ -215,6 +216,7 @@ KINDS = (
     HEAT_FLOW,
     HEAT_FLOW_PER_LENGTH,
     AREA_RESISTANCE,
+    CONDUCTANCE,
     RESISTANCE,
     AREA,
     VOLUME,

@@ -53,6 +53,12 @@ class MeshReader:
         """Return the net heat radiated from one surface to another, W, (1,)."""
         return exchanged_of(self.solved, first, second)
 
+    def answer(self, question: str) -> Floats:
+        """Return the answer to another question, (1,)."""
+        place = self.solved.document.place_of_question(question)
+        other = self.solved.document.questions[place]
+        return other.read(MeshReader(self.solved, ("questions", place, other.asks)))
+
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""
         return self.solved.area(surface)
@@ -100,6 +106,16 @@ class RunReader:
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from one surface to another, W."""
         return self._between(exchanged_of(self.solved, first, second))
+
+    def answer(self, question: str) -> Floats:
+        """Return the answer to another question; one that is asked for a time has it at every instant."""
+        place = self.solved.document.place_of_question(question)
+        other = self.solved.document.questions[place]
+        values = other.read(RunReader(self.solved, self.run, other, place))
+        if other.asked_time is not None:
+            instant = self.run.instant(other.asked_time.si)
+            values = np.array([np.nan]) if instant is None else values[[instant]]
+        return np.broadcast_to(values, self.run.times.shape)
 
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from blunt_ember.case.values.display import number, shown, shown_difference, time_shown
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import HEAT_FLOW, Kind
 from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
@@ -101,11 +102,11 @@ class CheckCard(QFrame):
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
 
-    def show_check(self, check: Check, theme: Theme, errors: Errors | None) -> None:
+    def show_check(self, check: Check, theme: Theme, errors: Errors | None, units: UnitSet) -> None:
         """Take another check; as long as there are no ``errors`` its own may still come."""
         self.setObjectName(f"check {check.name}")
         self.name.setText(check.name)
-        self.asked.setText(check.asked)
+        self.asked.setText(check.asked_in(units))
         self.value.setText(shown(check.value, check.kind, 7))
         if check.error is None:
             self.error.setText("± …" if errors is None else "± not known")
@@ -273,7 +274,8 @@ class ChecksPanel(QWidget):
         for place, card in enumerate(self._cards):
             card.setVisible(place < len(checks))
             if place < len(checks):
-                card.show_check(checks[place], self._theme, outcome.errors if outcome else None)
+                units = outcome.case.units if outcome else DEFAULT_UNITS
+                card.show_check(checks[place], self._theme, outcome.errors if outcome else None, units)
         self._empty.setVisible(not checks)
         self._empty.setText(_instead_of_checks(outcome))
         self._summary.setText(_summary(checks))

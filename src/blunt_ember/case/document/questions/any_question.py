@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from pydantic import BeforeValidator, Discriminator, Tag
 
 from blunt_ember.case.document.parts import complain
+from blunt_ember.case.document.questions.derived import DerivedQuestion
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
@@ -37,6 +38,7 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             RadiationQuestion,
             ViewFactorQuestion,
             ExchangeQuestion,
+            DerivedQuestion,
         )
     }
 )
@@ -81,7 +83,8 @@ AnyQuestion = Annotated[
     | Annotated[WhenQuestion, Tag("asks when")]
     | Annotated[RadiationQuestion, Tag("asks radiation")]
     | Annotated[ViewFactorQuestion, Tag("asks view_factor")]
-    | Annotated[ExchangeQuestion, Tag("asks exchange")],
+    | Annotated[ExchangeQuestion, Tag("asks exchange")]
+    | Annotated[DerivedQuestion, Tag("asks derived")],
     Discriminator(_tag),
     BeforeValidator(_one_kind),
 ]

@@ -79,6 +79,9 @@ class Reader(Protocol):
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from a surface of an enclosure, or its opening, to another, W."""
 
+    def answer(self, question: str) -> Floats:
+        """Return the answer to another question, by its name."""
+
     def area(self, surface: str) -> float:
         """Return the area of a surface, m²."""
 

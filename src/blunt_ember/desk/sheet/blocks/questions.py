@@ -9,6 +9,7 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
@@ -26,6 +27,7 @@ from blunt_ember.case.document.questions.temperatures import (
 )
 from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import free_name, with_value
+from blunt_ember.case.editing.renaming import renamed_question
 from blunt_ember.desk.sheet.blocks.clock import condition_parts
 from blunt_ember.desk.sheet.blocks.expected import expected
 from blunt_ember.desk.sheet.sentences import (
@@ -37,6 +39,7 @@ from blunt_ember.desk.sheet.sentences import (
     SentencePart,
     SheetRow,
     SheetSection,
+    TypedEdit,
     Word,
     adding,
     entry,
@@ -58,7 +61,7 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
         path = ("questions", place)
         rows.append(
             (
-                Entry(f"question {place}", question.name, "Name of the question", typing((*path, "name")), "name"),
+                Entry(f"question {place}", question.name, "Name of the question", _naming(place), "name"),
                 *_asked(case, path, question, surfaces),
                 *expected(case, path, question),
                 Remove(f"remove question {place}", "Remove this question", removing(path), at=path),
@@ -66,6 +69,10 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
         )
     rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
     return SheetSection("Questions", f"{len(case.document.questions)} asked", tuple(rows))
+
+
+def _naming(place: int) -> TypedEdit:
+    return lambda now, typed: renamed_question(now, place, typed.strip())
 
 
 def _asked(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
@@ -165,6 +172,14 @@ def _between_two(case: Case, path: DataPath, question: Question, surfaces: tuple
     ]
 
 
+def _derived(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, DerivedQuestion)
+    others = [formula_name(each.name) for each in case.document.questions[: int(path[1])]]
+    hint = f"Formula over answers, parameters and the Working; there is {', '.join(others) or 'no question before it'}"
+    key, where = f"questions[{path[1]}].derived", (*path, question.asks)
+    return [Word("derived:"), Entry(key, question.derived, hint, typing(where), "formula", where)]
+
+
 def _seeing(case: Case, surfaces: tuple[str, ...]) -> tuple[str, ...]:
     """Surfaces that an enclosure may have: none between regions."""
     return tuple(name for name in surfaces if "|" not in name)
@@ -198,6 +213,7 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         RadiationQuestion: _radiated,
         ViewFactorQuestion: _between_two,
         ExchangeQuestion: _between_two,
+        DerivedQuestion: _derived,
     }
 )
 
@@ -345,4 +361,6 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         options.append(
             Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
         )
+    if taken:
+        options.append(Option("a formula over other answers", ask("derived", derived=formula_name(taken[-1]))))
     return tuple(options)

@@ -101,6 +101,7 @@ class Readings:
         Names stay left of ``right``, where the legend begins; ``unfold`` takes places of the body to those drawn.
         """
         values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+        extremes = {check.name: check.where for check in outcome.checks if outcome.instant is None}
         taken: list[QRectF] = []
         for question in outcome.case.document.questions:
             target = question.target
@@ -114,6 +115,9 @@ class Readings:
             elif isinstance(question, PointQuestion):
                 at = view.pixels(_drawn(unfold(np.array([[each.si for each in question.temperature]]))))[0]
                 _paint_point(painter, QPointF(*at), theme)
+            elif (where := extremes.get(question.name)) is not None:
+                at = view.pixels(_drawn(unfold(np.array([where]))))[0]
+                _paint_cross(painter, QPointF(*at), theme)
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
@@ -199,6 +203,14 @@ def _place(point: Floats, case: Case) -> list[str]:
 def _drawn(points: Floats) -> Floats:
     """Places (p, d) as the picture has them, (p, 2 or 3): a rod lies on its axis."""
     return np.column_stack([points, np.zeros(len(points))]) if points.shape[1] == 1 else points
+
+
+def _paint_cross(painter: QPainter, at: QPointF, theme: Theme) -> None:
+    """Mark where what is asked for was found, which nobody placed there."""
+    for colour, width in ((theme.paper, 4.5), (theme.teal, 1.8)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.drawLine(at + QPointF(-5, -5), at + QPointF(5, 5))
+        painter.drawLine(at + QPointF(-5, 5), at + QPointF(5, -5))
 
 
 def _paint_point(painter: QPainter, at: QPointF, theme: Theme, colour: str = "") -> None:

@@ -1,0 +1,57 @@
+"""Where the highest and the lowest temperature that are asked for are."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.report.checks_table import outcome_object
+
+PLATE: dict[str, Any] = {
+    "format": "blunt-ember/1",
+    "materials": {"tile": {"k": "1.2 W/(m K)", "density": "2000 kg/m³", "c": "900 J/(kg K)"}},
+    "body": {
+        "kind": "section",
+        "regions": {"tile": {"shape": "rectangle", "size": ["80 mm", "30 mm"], "material": "tile"}},
+    },
+    "surroundings": [
+        {"on": "tile.left", "temperature": "20 °C"},
+        {"on": "tile.top", "film": {"h": "40 W/(m² K)", "temperature": "300 °C"}},
+        {"on": "tile.right", "film": {"h": "20 W/(m² K)", "temperature": "300 °C"}},
+    ],
+    "questions": [
+        {"name": "hottest", "highest": "body"},
+        {"name": "coldest above", "lowest": "tile.top"},
+        {"name": "along the foot", "highest": {"start": ["0 mm", "0 mm"], "end": ["60 mm", "0 mm"]}},
+        {"name": "cold side", "highest": "tile.left"},
+        {"name": "middle", "mean": "body"},
+    ],
+}
+
+
+def solved(**more: Any) -> Outcome:
+    return Flow().run(case_from_data({**PLATE, **more}))
+
+
+def test_an_extreme_is_where_it_must_be_and_says_so() -> None:
+    outcome = solved()
+    found = {check.name: check for check in outcome.checks}
+    assert found["hottest"].where == pytest.approx((0.08, 0.03))
+    assert found["coldest above"].where == pytest.approx((0.0, 0.03))
+    assert found["along the foot"].where == pytest.approx((0.06, 0.0))
+    # What is held is as warm all over, and a mean is nowhere.
+    assert found["cold side"].where is None and found["middle"].where is None
+    assert found["hottest"].asked_in(outcome.case.units).endswith("found at (80 mm, 30 mm)")
+    answers = {each["name"]: each["where"] for each in outcome_object(outcome)["answers"]}
+    assert answers["hottest"] == ["80 mm", "30 mm"] and answers["middle"] is None
+
+
+def test_of_a_run_it_is_known_at_the_end() -> None:
+    clock = {"start": "20 °C", "end": "30 min"}
+    early = {"name": "early", "highest": "body", "time": "5 min"}
+    found = {check.name: check for check in solved(clock=clock, questions=[*PLATE["questions"][:1], early]).checks}
+    assert found["hottest"].where == pytest.approx((0.08, 0.03)) and found["early"].where is None
