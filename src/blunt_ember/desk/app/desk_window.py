@@ -63,6 +63,14 @@ class DeskWindow(QMainWindow):
         """Solve the case as it stands, or stop what is running."""
         raise NotImplementedError
 
+    def fold(self, name: str) -> None:
+        """Fold a zone, or bring it back."""
+        raise NotImplementedError
+
+    def stage_alone(self) -> None:
+        """Fold everything but the stage, or bring all of it back."""
+        raise NotImplementedError
+
     def keep_answer(self) -> None:
         """Keep the answer, to set later ones beside."""
         raise NotImplementedError

@@ -116,6 +116,10 @@ class Menus:
         for number, view in enumerate(VIEWS, start=1):
             self._add(menu, f"Strip: {view}", partial(window.strip.choose_view, view), f"Alt+Shift+{number}")
         menu.addSeparator()
+        for number, name in enumerate(("sheet", "checks", "strip"), start=1):
+            self._add(menu, f"Fold the {name}, or unfold", partial(window.fold, name), f"Ctrl+{number}")
+        self._add(menu, "Stage alone, or all zones", window.stage_alone, "F11")
+        menu.addSeparator()
         self._add(menu, "Go to the sheet", lambda: window.sheet.focus_first(), "F2")
         self._add(menu, "Go to the stage", lambda: window.stage.setFocus(), "F3")
         menu.addSeparator()

@@ -47,6 +47,16 @@ class Settings:
     def hints_used(self, used: tuple[str, ...]) -> None:
         self._store.setValue("hints", list(used))
 
+    @property
+    def folded(self) -> tuple[str, ...]:
+        """The zones that are folded to their edge."""
+        stored = self._store.value("folded", [])
+        return (stored,) if isinstance(stored, str) else tuple(stored or ())
+
+    @folded.setter
+    def folded(self, zones: tuple[str, ...]) -> None:
+        self._store.setValue("folded", list(zones))
+
     def layout(self, part: str) -> QByteArray | None:
         """Return the stored geometry of a part of the window."""
         stored = self._store.value(f"layout/{part}")

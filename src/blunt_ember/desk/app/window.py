@@ -17,6 +17,7 @@ from blunt_ember.desk.app.header import Header
 from blunt_ember.desk.app.kept_work import WorkKeeper
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
+from blunt_ember.desk.app.zones import FoldingZone, Side
 from blunt_ember.desk.beginning.start_page import StartPage
 from blunt_ember.desk.checks.panel import ChecksPanel
 from blunt_ember.desk.sheet.sentences import Asked, DrawOutline, KeepMaterial
@@ -83,12 +84,21 @@ class Window(FilingWindow):
             splitter.setHandleWidth(1)
             splitter.setChildrenCollapsible(False)
         self._upper.addWidget(self.stage)
-        self._upper.addWidget(self.checks)
+        stated: tuple[tuple[str, QWidget, Side, int], ...] = (
+            ("sheet", self.sheet, "left", SHEET_WIDTH),
+            ("checks", self.checks, "right", CHECKS_WIDTH),
+            ("strip", self.strip, "below", STRIP_HEIGHT),
+        )
+        self.zones = {
+            name: FoldingZone(zone, name, side, f"Ctrl+{number}", usual)
+            for number, (name, zone, side, usual) in enumerate(stated, start=1)
+        }
+        self._upper.addWidget(self.zones["checks"])
         self._upper.setStretchFactor(0, 1)
         self._right.addWidget(self._upper)
-        self._right.addWidget(self.strip)
+        self._right.addWidget(self.zones["strip"])
         self._right.setStretchFactor(0, 1)
-        self._left_right.addWidget(self.sheet)
+        self._left_right.addWidget(self.zones["sheet"])
         self._left_right.addWidget(self._right)
         self._left_right.setStretchFactor(1, 1)
         self.sheet.setMinimumWidth(300)
@@ -290,6 +300,8 @@ class Window(FilingWindow):
                 application.setStyleSheet(style_sheet(theme))
         for zone in (self.stage, self.checks, self.strip, self.start_page):
             zone.set_theme(theme)
+        for folding in self.zones.values():
+            folding.set_theme(theme)
         self.menus.show_dark(dark)
 
     def copy_checks(self) -> None:
@@ -326,6 +338,22 @@ class Window(FilingWindow):
             state = self.settings.layout(name)
             if state is not None:
                 splitter.restoreState(state)
+        for name in self.settings.folded:
+            if name in self.zones:
+                self.zones[name].fold(True)
+
+    def fold(self, name: str) -> None:
+        """Fold a zone, or bring it back."""
+        self.zones[name].fold(not self.zones[name].folded)
+        if self.zones[name].folded:
+            self.stage.setFocus()
+
+    def stage_alone(self) -> None:
+        """Fold everything but the stage, or bring all of it back."""
+        alone = all(zone.folded for zone in self.zones.values())
+        for zone in self.zones.values():
+            zone.fold(not alone)
+        self.stage.setFocus()
 
     def _splitters(self) -> tuple[tuple[str, QSplitter], ...]:
         return ("sheet", self._left_right), ("upper", self._upper), ("right", self._right)
@@ -340,6 +368,9 @@ class Window(FilingWindow):
             event.ignore()
             return
         self.settings.keep_layout("window", self.saveGeometry())
+        self.settings.folded = tuple(name for name, zone in self.zones.items() if zone.folded)
+        for zone in self.zones.values():  # so that what is remembered is how large they are when they come back
+            zone.fold(False)
         for name, splitter in self._splitters():
             self.settings.keep_layout(name, splitter.saveState())
         self.settings.flush()

@@ -85,7 +85,8 @@ class Stage(StageView):
         """Paint what is asked of points and lines, and the handles of planes."""
         assert self._outcome is not None and outcome.geometry is not None
         unfold = self._drawer.body(self._outcome, self.look).unfold
-        self.readings.paint(painter, self._outcome, view, self.legend.x() - 4.0, self._theme, unfold)
+        written = [QRectF(*dimension.box) for dimension in self._dimensions]
+        self.readings.paint(painter, self._outcome, view, self.legend.x() - 4.0, self._theme, unfold, written)
         moved = view.pose is not None and not shade.flat
         self.planes.take(shade.cuts if moved else (), *drawn_box(outcome.geometry))
         if view.pose is not None:

@@ -334,7 +334,7 @@ class StageView(QWidget):
         else:
             return
         low, high = drawn_box(outcome.geometry)
-        margins = FLAT_MARGINS if pose is None else SOLID_MARGINS
+        margins = narrowed(FLAT_MARGINS if pose is None else SOLID_MARGINS, self.width())
         self._view = fitted(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self) -> QImage:
@@ -366,3 +366,9 @@ class StageView(QWidget):
             more = f" (and {len(faults) - 1} more, at the top of the sheet)" if len(faults) > 1 else ""
             return f"{faults[0].message}{more}" if faults else str(trouble), self._theme.off
         return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)
+
+
+def narrowed(margins: tuple[int, int, int, int], width: int) -> tuple[int, int, int, int]:
+    """Return margins (left, top, right, bottom) that leave a narrow stage room for the body, pixels."""
+    left, top, right, bottom = margins
+    return min(left, max(width // 5, 48)), top, min(right, max(width // 4, 88)), bottom

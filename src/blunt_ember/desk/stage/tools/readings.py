@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -95,14 +95,16 @@ class Readings:
         right: float,
         theme: Theme,
         unfold: Callable[[Floats], Floats],
+        written: Sequence[QRectF] = (),
     ) -> None:
         """Paint every point and line that is asked about, with its name and answer, and the one being drawn.
 
-        Names stay left of ``right``, where the legend begins; ``unfold`` takes places of the body to those drawn.
+        Names stay left of ``right``, where the legend begins, and off what is ``written`` already; ``unfold`` takes
+        places of the body to those drawn.
         """
         values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
         extremes = {check.name: check.where for check in outcome.checks if outcome.instant is None}
-        taken: list[QRectF] = []
+        taken = list(written)
         for question in outcome.case.document.questions:
             target = question.target
             if isinstance(target, Line):
@@ -223,11 +225,13 @@ def _paint_point(painter: QPainter, at: QPointF, theme: Theme, colour: str = "")
 def _written_beside(
     painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme
 ) -> QRectF:
-    """Write beside a place, below what is written there already."""
+    """Write beside a place where nothing is written yet, else below what is."""
     metrics = QFontMetricsF(painter.font())
-    box = QRectF(at.x() + 8, at.y() + 6, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
-    if box.right() > right:
-        box.moveRight(min(at.x() - 8, right))
+    width, height = metrics.horizontalAdvance(text) + 10, metrics.height() + 2
+    corners = [(x, y) for y in (at.y() + 6, at.y() - 6 - height) for x in (at.x() + 8, at.x() - 8 - width)]
+    beside = [QRectF(x, y, width, height) for x, y in corners if x >= 2 and x + width <= right]
+    beside = beside or [QRectF(max(min(at.x() + 8, right - width), 2), at.y() + 6, width, height)]
+    box = next((each for each in beside if not any(each.intersects(other) for other in taken)), beside[0])
     while any(box.intersects(other) for other in taken):
         box.translate(0, box.height() + 1)
     paint_tag(painter, box, text, theme.teal, theme)
