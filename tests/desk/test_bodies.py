@@ -59,6 +59,7 @@ HEAT_KNOWN = (
     "setting-chamber",
     "drum-kiln",
     "glory-hole",
+    "glaze-bowl",
 )
 
 

@@ -10,11 +10,11 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField
-from blunt_ember.desk.sheet.sentences import Entry
 from blunt_ember.desk.widgets.icon import ICON
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import Entry
 
 
 def _how_solved(outcome: Outcome) -> str:

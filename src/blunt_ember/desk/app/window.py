@@ -20,7 +20,6 @@ from blunt_ember.desk.app.settings import Settings
 from blunt_ember.desk.app.zones import FoldingZone, Side
 from blunt_ember.desk.beginning.start_page import StartPage
 from blunt_ember.desk.checks.panel import ChecksPanel
-from blunt_ember.desk.sheet.sentences import Asked, DrawOutline, KeepMaterial
 from blunt_ember.desk.sheet.sheet import Sheet
 from blunt_ember.desk.sheet.surface_card import SurfaceCard
 from blunt_ember.desk.solver.child_process import ChildProcess
@@ -34,6 +33,7 @@ from blunt_ember.flow.outcome import Kept, Outcome, without_errors
 from blunt_ember.library.shelves import keep
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
+from blunt_ember.sentences.parts import Asked, DrawOutline, KeepMaterial
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200

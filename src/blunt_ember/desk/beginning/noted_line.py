@@ -22,13 +22,13 @@ from PyQt6.QtWidgets import (
 
 from blunt_ember.case.case import Case
 from blunt_ember.desk.beginning.sketches import Sketches
-from blunt_ember.desk.sheet.spoken import sentences_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.library.shelves import Shelves, shelves
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.noted.reading import EXAMPLES, NotedProblem, read_line
 from blunt_ember.picture.palette import Theme
+from blunt_ember.sentences.spoken import sentences_of
 
 _SKETCH = QSize(250, 150)
 #: How long a pause in typing is before a line is read, ms.

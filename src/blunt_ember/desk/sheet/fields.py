@@ -7,7 +7,7 @@ from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequen
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QToolButton, QToolTip, QWidget
 
 from blunt_ember.case.values.tables import is_table
-from blunt_ember.desk.sheet.sentences import Entry
+from blunt_ember.sentences.parts import Entry
 
 #: Pixels that a word may take in the sheet; a longer one is cut in its middle.
 LONGEST_WORD = 286

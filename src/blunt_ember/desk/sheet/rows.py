@@ -12,7 +12,11 @@ from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.desk.sheet.table_dialog import TableDialog
+from blunt_ember.desk.widgets.curve import CurveButton
+from blunt_ember.desk.widgets.flow_layout import FlowLayout
+from blunt_ember.errors import BluntEmberError, CaseError, ExpressionError, Fault
+from blunt_ember.sentences.parts import (
     Choice,
     CurveOfLaw,
     Edit,
@@ -24,10 +28,6 @@ from blunt_ember.desk.sheet.sentences import (
     Tabled,
     Word,
 )
-from blunt_ember.desk.sheet.table_dialog import TableDialog
-from blunt_ember.desk.widgets.curve import CurveButton
-from blunt_ember.desk.widgets.flow_layout import FlowLayout
-from blunt_ember.errors import BluntEmberError, CaseError, ExpressionError, Fault
 
 
 class RowWidget(QWidget):

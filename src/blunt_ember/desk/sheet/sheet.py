@@ -6,13 +6,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from blunt_ember.desk.app.current_case import CurrentCase
-from blunt_ember.desk.sheet.blocks.sections import sections
 from blunt_ember.desk.sheet.fields import EntryField, WordButton
 from blunt_ember.desk.sheet.rows import RowList, RowWidget, discard
-from blunt_ember.desk.sheet.sentences import SheetSection
 from blunt_ember.desk.widgets.wrapped_link import WrappedLink
 from blunt_ember.errors import BluntEmberError, CaseError, DataPath, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.sections import sections
+from blunt_ember.sentences.parts import SheetSection
 
 
 class SectionWidget(QWidget):

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.desk.app.current_case import CurrentCase
-from blunt_ember.desk.sheet.blocks.surroundings import surface_rows
 from blunt_ember.desk.sheet.rows import RowList
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.surroundings import surface_rows
 
 CARD_WIDTH = 330
 

@@ -5,21 +5,21 @@ from __future__ import annotations
 from dataclasses import replace
 
 from blunt_ember.case.case import Case
-from blunt_ember.desk.sheet.blocks.body import body_section
-from blunt_ember.desk.sheet.blocks.clock import clock_section
-from blunt_ember.desk.sheet.blocks.enclosures import enclosures_section
-from blunt_ember.desk.sheet.blocks.formulas import formulas
-from blunt_ember.desk.sheet.blocks.inside import inside_section
-from blunt_ember.desk.sheet.blocks.isothermal import isothermal_section
-from blunt_ember.desk.sheet.blocks.joints import joints_section
-from blunt_ember.desk.sheet.blocks.materials import materials_section
-from blunt_ember.desk.sheet.blocks.mesh import mesh_section
-from blunt_ember.desk.sheet.blocks.questions import questions
-from blunt_ember.desk.sheet.blocks.surfaces import surfaces_section
-from blunt_ember.desk.sheet.blocks.surroundings import surroundings_section
-from blunt_ember.desk.sheet.sentences import SheetSection, Word
 from blunt_ember.errors import Note
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.body import body_section
+from blunt_ember.sentences.blocks.clock import clock_section
+from blunt_ember.sentences.blocks.enclosures import enclosures_section
+from blunt_ember.sentences.blocks.formulas import formulas
+from blunt_ember.sentences.blocks.inside import inside_section
+from blunt_ember.sentences.blocks.isothermal import isothermal_section
+from blunt_ember.sentences.blocks.joints import joints_section
+from blunt_ember.sentences.blocks.materials import materials_section
+from blunt_ember.sentences.blocks.mesh import mesh_section
+from blunt_ember.sentences.blocks.questions import questions
+from blunt_ember.sentences.blocks.surfaces import surfaces_section
+from blunt_ember.sentences.blocks.surroundings import surroundings_section
+from blunt_ember.sentences.parts import SheetSection, Word
 
 
 def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:

@@ -14,8 +14,8 @@ from blunt_ember.case.document.regions import (
     RingSector,
 )
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.desk.sheet.sentences import Entry, SentencePart, Word, entry
 from blunt_ember.errors import DataPath
+from blunt_ember.sentences.parts import Entry, SentencePart, Word, entry
 
 #: Corners that are listed in the sheet; an outline with more is edited in its file.
 LISTED = 16

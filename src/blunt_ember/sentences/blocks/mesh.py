@@ -5,8 +5,12 @@ from __future__ import annotations
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.display import number
-from blunt_ember.desk.sheet.blocks.shapes import whole_entry
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.regions import extent_of
+from blunt_ember.mesh.cells.quality import SHARP, quality_of
+from blunt_ember.mesh.generate import ACROSS
+from blunt_ember.sentences.blocks.shapes import whole_entry
+from blunt_ember.sentences.parts import (
     Choice,
     Entry,
     Option,
@@ -21,10 +25,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.regions import extent_of
-from blunt_ember.mesh.cells.quality import SHARP, quality_of
-from blunt_ember.mesh.generate import ACROSS
 
 _CELLS = {
     "auto": "mapped where it can be",

@@ -6,7 +6,9 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.units import FILM_COEFFICIENT
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import (
     Choice,
     Option,
     Remove,
@@ -20,8 +22,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.errors import DataPath
-from blunt_ember.flow.outcome import Outcome
 
 
 def joints_section(case: Case, outcome: Outcome | None) -> SheetSection:

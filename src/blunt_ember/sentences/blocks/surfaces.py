@@ -11,8 +11,12 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.editing.removal import without_surface_name
 from blunt_ember.case.editing.renaming import renamed_surface
-from blunt_ember.desk.sheet.blocks.shapes import shape_words
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.sentences.blocks.shapes import shape_words
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Entry,
@@ -25,10 +29,6 @@ from blunt_ember.desk.sheet.sentences import (
     place_entries,
     setting,
 )
-from blunt_ember.errors import DataPath
-from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.solid import SolidGeometry
 
 
 def surfaces_section(case: Case, outcome: Outcome | None) -> SheetSection:

@@ -7,7 +7,9 @@ from blunt_ember.case.document.enclosures import Enclosure, Face
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.renaming import renamed_enclosure
 from blunt_ember.case.values.units import EMISSIVITY, TEMPERATURE
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath, OpenCaseError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Entry,
@@ -24,8 +26,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.errors import DataPath, OpenCaseError
-from blunt_ember.flow.outcome import Outcome
 
 _EMISSIVITY = "Emissivity, between 0 and 1, or a formula in T and place"
 _BEHIND = "Temperature of what is seen through the opening, such as 20 °C"

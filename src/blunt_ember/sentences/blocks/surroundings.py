@@ -12,8 +12,10 @@ from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import TEMPERATURE, Kind
-from blunt_ember.desk.sheet.blocks.enclosures import enclosure_rows, seeing_options
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath, path_text
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.enclosures import enclosure_rows, seeing_options
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Option,
@@ -29,8 +31,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.errors import DataPath, path_text
-from blunt_ember.flow.outcome import Outcome
 
 _OVER_PLACES = " ".join(PLACE)
 #: What is offered to be said of a surface, and what it states at first.

@@ -7,8 +7,8 @@ from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.editing.edits import without
 from blunt_ember.checks.references.exact_field import SOLUTIONS
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
-from blunt_ember.desk.sheet.sentences import Choice, Entry, Option, SentencePart, Word, entry, setting, typing
 from blunt_ember.errors import DataPath
+from blunt_ember.sentences.parts import Choice, Entry, Option, SentencePart, Word, entry, setting, typing
 
 #: What a question is compared with where nothing is stated.
 UNSTATED = "what is known exactly"

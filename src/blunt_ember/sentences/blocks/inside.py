@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.units import HEAT_FLOW, POWER_DENSITY
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Option,
@@ -21,8 +23,6 @@ from blunt_ember.desk.sheet.sentences import (
     removing,
     setting,
 )
-from blunt_ember.errors import DataPath
-from blunt_ember.flow.outcome import Outcome
 
 
 def inside_section(case: Case, outcome: Outcome | None) -> SheetSection:

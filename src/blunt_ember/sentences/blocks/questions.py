@@ -28,9 +28,11 @@ from blunt_ember.case.document.questions.temperatures import (
 from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.editing.renaming import renamed_question
-from blunt_ember.desk.sheet.blocks.clock import condition_parts
-from blunt_ember.desk.sheet.blocks.expected import expected
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.clock import condition_parts
+from blunt_ember.sentences.blocks.expected import expected
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Entry,
@@ -48,8 +50,6 @@ from blunt_ember.desk.sheet.sentences import (
     setting,
     typing,
 )
-from blunt_ember.errors import DataPath
-from blunt_ember.flow.outcome import Outcome
 
 
 def questions(case: Case, outcome: Outcome | None) -> SheetSection:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_formula
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Entry,

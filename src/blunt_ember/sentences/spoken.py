@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from blunt_ember.case.case import Case
-from blunt_ember.desk.sheet.blocks.sections import sections
-from blunt_ember.desk.sheet.sentences import Choice, CurveOfLaw, Entry, SheetRow, Word
+from blunt_ember.sentences.blocks.sections import sections
+from blunt_ember.sentences.parts import Choice, CurveOfLaw, Entry, SheetRow, Word
 
 
 def sentences_of(case: Case) -> list[tuple[str, list[str]]]:

@@ -10,7 +10,9 @@ from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.renaming import renamed_material
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, EMISSIVITY, HEAT_CAPACITY, Kind
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import CaseError, DataPath
+from blunt_ember.library.shelves import shelves
+from blunt_ember.sentences.parts import (
     Choice,
     Edit,
     Entry,
@@ -29,8 +31,6 @@ from blunt_ember.desk.sheet.sentences import (
     setting,
     typing,
 )
-from blunt_ember.errors import CaseError, DataPath
-from blunt_ember.library.shelves import shelves
 
 _WAYS = {"along": "k along", "across": "across", "through": "through"}
 #: Properties beside k: key, word, kind, what is stated at first, and what a table may go over.

@@ -13,9 +13,10 @@ from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
 from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_part
-from blunt_ember.desk.sheet.blocks.materials import direction_words
-from blunt_ember.desk.sheet.blocks.shapes import shape_words
-from blunt_ember.desk.sheet.sentences import (
+from blunt_ember.errors import DataPath
+from blunt_ember.sentences.blocks.materials import direction_words
+from blunt_ember.sentences.blocks.shapes import shape_words
+from blunt_ember.sentences.parts import (
     Choice,
     DrawOutline,
     Edit,
@@ -31,7 +32,6 @@ from blunt_ember.desk.sheet.sentences import (
     setting,
     typing,
 )
-from blunt_ember.errors import DataPath
 
 _BESIDE = {"right_of": "right of", "left_of": "left of", "above": "above", "below": "below"}
 _CONCENTRIC = {"around": "around", "inside": "inside"}

@@ -5,19 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from blunt_ember.case.case import Case
-from blunt_ember.desk.sheet.sentences import (
-    Choice,
-    Option,
-    Remove,
-    SheetRow,
-    SheetSection,
-    Word,
-    adding,
-    removing,
-    setting,
-)
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import Choice, Option, Remove, SheetRow, SheetSection, Word, adding, removing, setting
 
 
 def isothermal_section(case: Case, outcome: Outcome | None) -> SheetSection:
