@@ -130,11 +130,11 @@ def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp
         "brick|blanket",
     ):
         assert wanted in text
-    assert text.count("<img") == 7
+    assert text.count("<img") == 8
     corner = flow.run(family("wall-corner").case())
     write_outcome(corner, tmp_path / "corner.html", ExportOptions(Look("Mesh")))
     plain = (tmp_path / "corner.html").read_text("utf-8")
-    assert "Resistances in series" not in plain and "as it was looked at" not in plain and plain.count("<img") == 5
+    assert "Resistances in series" not in plain and "as it was looked at" not in plain and plain.count("<img") == 6
 
 
 def test_pictures_and_tables_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import base64
 import re
+from collections.abc import Iterator, Mapping
 from html.parser import HTMLParser
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -16,10 +18,10 @@ from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.gallery.families import family
+from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.html import report_html, write_report
-from blunt_ember.report.statement import statement
+from blunt_ember.report.statement import parameters, statement, working
 
 
 class Page(HTMLParser):
@@ -69,9 +71,10 @@ def test_a_report_holds_everything_in_one_file() -> None:
         "patch recovery",
     ):
         assert wanted in said, wanted
-    for _, rows in statement(case):
-        assert all(what in said and value in said for what, value in rows)
-    assert len(page.pictures) == 5
+    for section in statement(case, outcome):
+        assert section.title in said
+        assert all(each.name in said and " ".join(each.text.split()) in said for each in section.sentences)
+    assert len(page.pictures) == 6
     for source in page.pictures:
         raw = base64.b64decode(source.removeprefix("data:image/png;base64,"))
         path = Path("picture.png")
@@ -100,13 +103,38 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
         write_report(outcome, tmp_path / "none" / "run.html")
 
 
-def test_the_statement_keeps_names_and_units_as_they_were_written() -> None:
-    found = dict(statement(family("firing").case()))
-    assert ("t_brick", "114 mm") in found["Parameters"]
-    clock = dict(found["Clock"])
-    assert "table 0 s → 20 °C, 2 hour → 300 °C, 6 hour → T_top (over t)" in clock["stages"]
-    assert ("blanket.right", "film h h_out, temperature T_air") in found["Surroundings"]
-    assert any(what == "brick" and "size t_brick, 20 mm" in said for what, said in found["Body"])
+def values_in(data: Any) -> Iterator[str]:
+    """Every quantity, formula and name that is stated."""
+    if isinstance(data, Mapping):
+        for key, entry in data.items():
+            if key not in ("format", "units", "questions", "shape", "kind", "over", "between", "expect"):
+                yield from values_in(entry)
+    elif isinstance(data, list):
+        for entry in data:
+            yield from values_in(entry)
+    elif isinstance(data, str):
+        yield data
+
+
+@pytest.mark.parametrize("name", FAMILIES)
+def test_whatever_is_stated_is_said(name: str) -> None:
+    case = family(name).case()
+    sections = statement(case, Outcome(case, Flow().geometry(case)))
+    said = [f"{each.name} {each.text}" for section in sections for each in section.sentences]
+    said += [section.state for section in sections]
+    said += [f"{name} {value}" for name, value in parameters(case)] + [line.formula for line in working(case)]
+    whole = " ".join(" ".join(said).split())
+    missing = {value for value in values_in({**case.data, "title": ""}) if " ".join(value.split()) not in whole}
+    assert not missing - {"0 mm"}  # what stands at the origin stands nowhere else
+
+
+def test_the_statement_reads_as_it_was_written_with_what_follows_from_it() -> None:
+    found = {section.title: [str(each) for each in section.sentences] for section in statement(family("firing").case())}
+    assert "brick: rectangle t_brick = 114 mm × 20 mm of brick" in found["Body"]
+    assert any("held at 3 rows over t (0 s → 20 °C; 2 hour → 300 °C; 6 hour → T_top)" in row for row in found["Clock"])
+    assert "blanket.right meets a fluid at T_air = 20 °C = 293.15 K, h h_out = 9 W/(m² K)" in found["Surroundings"]
+    lines = {line.name: line for line in working(family("composite-wall").case())}
+    assert lines["q"].formula == "(T_hot - T_air)/R" and lines["q"].value.startswith("1\u2009156.5")
 
 
 def test_a_report_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import matplotlib as mpl
 import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
@@ -20,12 +23,30 @@ from blunt_ember.picture.palette import Theme
 
 _DPI = 100
 _MARGINS = (70, 50, 130, 60)
+#: About how wide a letter of a tag is, and how high its line, in pixels.
+_LETTER, _LINE = 7.0, 18.0
+
+
+@dataclass(frozen=True)
+class Tag:
+    """A short ``text`` at a ``place`` (d,) in m of a body; ``strong`` ones point out something that is stated."""
+
+    text: str
+    place: Floats
+    strong: bool = False
 
 
 def body_picture(
-    renderer: BodyRenderer, outcome: Outcome, look: Look, width: int, height: int, theme: Theme, title: str = ""
+    renderer: BodyRenderer,
+    outcome: Outcome,
+    look: Look,
+    width: int,
+    height: int,
+    theme: Theme,
+    title: str = "",
+    tags: Sequence[Tag] = (),
 ) -> Image:
-    """Return the body through a lens, with axes in mm, title and legend, as (height, width, 4) bytes RGBA."""
+    """Return the body through a lens, with axes in mm, title, legend and ``tags``, as (height, width, 4) bytes RGBA."""
     if outcome.geometry is None:
         raise BluntEmberError("the case has no body to draw")
     seen, found = seen_through(outcome, look)
@@ -53,6 +74,26 @@ def body_picture(
             bar.set_yticks(places, texts)
             bar.set_xticks([])
             bar.set_title(found.title.replace(", ", "\n"), fontsize=8.5, loc="right", color=theme.quiet)
+        taken: list[tuple[float, float, float]] = []
+        for tag in sorted(tags, key=lambda tag: not tag.strong):
+            x, y = view.pixels(tag.place[None])[0].tolist()
+            half = _LETTER * len(tag.text) / 2 + 4
+            if any(abs(x - other) < half + reach and abs(y - above) < _LINE for other, above, reach in taken):
+                continue  # what lies on another cannot be read
+            taken.append((x, y, half))
+            box = {"boxstyle": "round,pad=0.25", "facecolor": theme.ember if tag.strong else theme.paper, "lw": 0}
+            colour, weight = (theme.paper, "bold") if tag.strong else (theme.ink, "normal")
+            figure.text(
+                x / width,
+                1 - y / height,
+                tag.text,
+                color=colour,
+                weight=weight,
+                bbox=box,
+                ha="center",
+                va="center",
+                fontsize=8.5,
+            )
         canvas.draw()  # type: ignore[no-untyped-call]
     return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 

@@ -36,9 +36,9 @@ from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
-from blunt_ember.report.statement import statement
+from blunt_ember.report.statement import parameters, statement, tags_of, working
 
-_WIDTH, _HEIGHT, _CHART = 1100, 620, 340
+_WIDTH, _HEIGHT, _CHART, _DRAWING = 1100, 620, 340, (760, 460)
 #: What is pictured of every case, in this order.
 _LOOKS = (Look("Mesh"), Look("Temperature", bands=True), Look("Heat flow"), Look("Error", log=True))
 
@@ -74,11 +74,14 @@ def report_html(
         checks=_checks(outcome),
         ledger=_ledger(outcome),
         basis=basis(outcome),
+        drawing=_drawing(outcome),
         pictures=_pictures(outcome, seen),
         tables=_tables(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
         notes=_notes(outcome),
-        statement=statement(outcome.case),
+        statement=statement(outcome.case, outcome),
+        parameters=parameters(outcome.case),
+        working=working(outcome.case),
         methods=_methods(outcome),
         version=__version__,
     )
@@ -106,9 +109,8 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
     for check in outcome.checks:
         off = ""
         if check.deviation is not None:
-            part = "" if check.relative is None else f"{100 * check.relative:.2g} %, "
-            share = f"{part}within {check.tolerance}"
-            off = f"{shown_difference(check.deviation, check.kind)} ({share})"
+            part = "" if check.relative is None else f" ({100 * check.relative:.2g} %)"
+            off = shown_difference(check.deviation, check.kind) + part
         rows.append(
             {
                 "name": check.name,
@@ -119,6 +121,7 @@ def _checks(outcome: Outcome) -> list[dict[str, str]]:
                 else f"± {shown_difference(check.error, check.kind, 1)}",
                 "expected": "" if check.expected is None else shown(check.expected, check.kind, 7),
                 "deviation": off,
+                "tolerance": "" if check.expected is None else f", within {check.tolerance}",
                 "source": check.note if check.source is None else str(check.source),
                 "verdict": check.verdict,
                 "mark": MARKS[check.verdict],
@@ -153,8 +156,21 @@ def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:
     return found
 
 
-def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
-    renderer, found = BodyRenderer(), list[dict[str, str]]()
+def _drawing(outcome: Outcome) -> str:
+    """The body with what is stated where."""
+    renderer = BodyRenderer()
+    try:
+        picture = body_picture(
+            renderer, outcome, Look("Material"), *_DRAWING, LIGHT, "What is stated where", tags_of(outcome)
+        )
+    finally:
+        renderer.close()
+    return _png(picture)
+
+
+def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str | bool]]:
+    """Pictures of the body, and charts, which are as wide as the page."""
+    renderer, found = BodyRenderer(), list[dict[str, str | bool]]()
     try:
         own = [] if seen is None or seen in _LOOKS else [seen]
         for look in (*own, *_LOOKS):
@@ -173,6 +189,7 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
         {
             "caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
             "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT)),
+            "wide": True,
         }
     )
     if outcome.run is None and outcome.problem is not None:
@@ -182,12 +199,13 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str]]:
                 {
                     "caption": f"Resistances in series: {chain.source}",
                     "data": _png(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT)),
+                    "wide": True,
                 }
             )
     if outcome.run is not None:
         for name, curves in time_curves(outcome).items():
             image = image_of(history_plot(curves, units), _WIDTH, _CHART, LIGHT)
-            found.append({"caption": f"Over time: {name}", "data": _png(image)})
+            found.append({"caption": f"Over time: {name}", "data": _png(image), "wide": True})
     return found
 
 
@@ -222,7 +240,7 @@ def _refinement(outcome: Outcome, levels: Sequence[RefinementLevel], kinds: Sequ
 
 def _in_time(run: Run) -> str:
     if run.exact_in_time:
-        return "Time: exactly, as nothing stated changes between two breaks (Krylov space of the inverse, Lanczos)."
+        return "Time: exactly, as what is stated changes evenly at most between two breaks (Krylov space, Lanczos)."
     exact = f", {run.work.exact} of them exact" if run.work.exact else ""
     return f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps{exact}, {run.work.refused} tried again."
 

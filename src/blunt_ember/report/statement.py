@@ -1,61 +1,85 @@
-"""What a case states, as rows of words and values, for reading on paper."""
+"""What a case states, as a report says it: the sentences of the sheet, the hand calculation, and where all of it is."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any, get_origin
+from dataclasses import dataclass
 
+import numpy as np
+
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.values.display import shown
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.picture.annotated import Tag
+from blunt_ember.sentences.spoken import SpokenSection, spoken_sections
 
-#: Blocks that state nothing of the case itself, and what a block is called where its key does not say it.
-_ASIDE, _CALLED = {"format", "title", "units"}, {"surfaces": "Names of surfaces"}
-Row = tuple[str, str]
-
-
-def statement(case: Case) -> list[tuple[str, list[Row]]]:
-    """Return for every block of a case its heading and its rows: what is stated, and its value as it was written."""
-    found = []
-    for block, field in CaseDocument.model_fields.items():
-        stated = case.data.get(block)
-        if stated and block not in _ASIDE:
-            heading = _CALLED.get(block, block.replace("_", " ").capitalize())
-            of_names = get_origin(field.annotation) is dict
-            found.append((heading, list(_rows(stated, of_names))))
-    return found
+#: Blocks that stand elsewhere in a report: what was asked beside the answers, the Working as a table.
+_ELSEWHERE = ("questions", "working", "parameters")
+#: Surfaces that are named on a picture at most.
+_MOST = 12
 
 
-def _rows(stated: Any, named: bool = False) -> Iterator[Row]:
-    if isinstance(stated, Mapping):
-        if "regions" in stated or "pieces" in stated:  # a body: its parts are rows of their own
-            inner = {key: value for key, value in stated.items() if key not in ("regions", "pieces")}
-            yield from _rows(inner)
-            yield from _rows(stated.get("regions") or stated.get("pieces"), True)
-            return
-        for key, value in stated.items():
-            yield str(key) if named else str(key).replace("_", " "), _said(value)
-    elif isinstance(stated, list):
-        for number, entry in enumerate(stated, start=1):
-            if not isinstance(entry, Mapping):
-                yield str(number), _said(entry)
-                continue
-            head = next((key for key in ("name", "on", "region", "at") if key in entry), None)
-            rest = {key: value for key, value in entry.items() if key != head}
-            yield _said(entry[head]) if head is not None else str(number), _said(rest)
-    else:
-        yield "", _said(stated)
+@dataclass(frozen=True)
+class WorkingLine:
+    """A line of the hand calculation: its name, its formula as written, and its value; of a field no one value."""
+
+    name: str
+    formula: str
+    value: str
 
 
-def _said(value: Any) -> str:
-    """A value in words: entries after each other, rows of tables as pairs."""
-    if isinstance(value, Mapping):
-        if "table" in value:
-            rows = ", ".join(" → ".join(str(cell) for cell in row) for row in value["table"])
-            rest = _said({key: entry for key, entry in value.items() if key != "table"})
-            return f"table {rows}" + (f" ({rest})" if rest else "")
-        return ", ".join(f"{str(key).replace('_', ' ')} {_said(entry)}" for key, entry in value.items())
-    if isinstance(value, list):
-        return ", ".join(_said(entry) for entry in value)
-    if value is None:
-        return "not stated"
-    return ("yes" if value else "no") if isinstance(value, bool) else str(value)
+def statement(case: Case, outcome: Outcome | None = None) -> list[SpokenSection]:
+    """Return what is stated of the body and all about it, block by block."""
+    return [section for section in spoken_sections(case, outcome) if section.block not in _ELSEWHERE]
+
+
+def parameters(case: Case) -> list[tuple[str, str]]:
+    """Return the parameters with what stands for them, as written."""
+    return [(name, str(stated)) for name, stated in case.data.get("parameters", {}).items()]
+
+
+def working(case: Case) -> list[WorkingLine]:
+    """Return the hand calculation, line by line."""
+    lines = []
+    for name, formula in case.data.get("working", {}).items():
+        value = case.working.get(name)
+        kind = None if value is None else case.units.of_dimension(value.dimension)
+        said = "" if value is None or kind is None else shown(float(value.magnitude), kind)
+        lines.append(WorkingLine(name, str(formula), said or "follows the place"))
+    return lines
+
+
+def tags_of(outcome: Outcome) -> list[Tag]:
+    """Return the names of regions and of surfaces on which something is stated, where they are on a picture."""
+    geometry, mesh, document = outcome.geometry, outcome.mesh, outcome.case.document
+    if geometry is None or mesh is None or isinstance(geometry, RodGeometry):
+        return []
+    tags = []
+    for number, name in enumerate(mesh.regions):
+        middle = _middle_of_region(mesh, number)
+        if middle is not None:
+            tags.append(Tag(name, middle))
+    problem = outcome.problem
+    if problem is None:
+        return tags
+    stated = [*problem.held, *problem.exchanges, *problem.enclosed]
+    named = [name for name in dict.fromkeys(stated) if name in mesh.surfaces][:_MOST]
+    return [*tags, *(Tag(document.own_name(name), _middle_of_surface(mesh, name), True) for name in named)]
+
+
+def _middle_of_region(mesh: Mesh, number: int) -> Floats | None:
+    """The cell of a region nearest to its middle."""
+    middles = [mesh.points[block.nodes[block.region == number]].mean(axis=1) for block in mesh.blocks]
+    every = np.concatenate(middles)
+    return None if not len(every) else _nearest(every)
+
+
+def _middle_of_surface(mesh: Mesh, name: str) -> Floats:
+    """The facet of a surface nearest to its middle."""
+    return _nearest(np.concatenate([mesh.points[block.nodes].mean(axis=1) for block in mesh.surfaces[name].blocks]))
+
+
+def _nearest(places: Floats) -> Floats:
+    return np.asarray(places[np.linalg.norm(places - places.mean(axis=0), axis=1).argmin()])
