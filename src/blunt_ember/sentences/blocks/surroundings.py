@@ -194,7 +194,8 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
     for key, acting in _stated(surrounding).items():
         first, *rest = _acting(case, (*path, key), acting, several)
         beside = set(_stated(surrounding)) - {key}
-        words = [_law_words(path, key, first.text, beside)] if isinstance(first, Word) else [first]
+        said = _of_several(first.text) if several and isinstance(first, Word) else getattr(first, "text", "")
+        words = [_law_words(path, key, said, beside)] if isinstance(first, Word) else [first]
         parts += [*([Word("and")] if parts else []), *words, *rest]
     more = [
         Option(f"and {acting.offer}", setting((*path, key), acting.first))
@@ -205,6 +206,12 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
         more += _other_forms(case, (*path, key), acting)
     more += [*_windows(case, path, surrounding), *_fewer(path, surrounding)]
     return [*parts, Choice(f"more {_tag(path)}", "and …", tuple(more), "link")]
+
+
+def _of_several(words: str) -> str:
+    """What is said of one surface, of several: they meet, take in, radiate."""
+    verb, _, rest = words.partition(" ")
+    return f"{verb.removesuffix('s')} {rest}"
 
 
 def _law_words(path: DataPath, law: str, words: str, beside: Collection[str] = ()) -> Choice:
