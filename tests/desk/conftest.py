@@ -20,6 +20,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.desk.app.application import application
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
+from blunt_ember.desk.sheet.option_list import OptionList
 from blunt_ember.gallery.families import demo_case
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -100,11 +101,24 @@ def type_into(widget: QWidget, text: str, key: Qt.Key = Qt.Key.Key_Return) -> No
     QTest.keyClick(widget, key)
 
 
+def take(listed: OptionList, *words: str) -> None:
+    """Take an option of a long list, one within the other, by its keys."""
+    for word in words:
+        row = next(row for row in range(listed.rows.count()) if listed.rows.item(row).text() in (word, f"{word} ›"))
+        while listed.rows.currentRow() != row:
+            QTest.keyClick(listed.filter, Qt.Key.Key_Down if row > listed.rows.currentRow() else Qt.Key.Key_Up)
+        QTest.keyClick(listed.filter, Qt.Key.Key_Return)
+
+
 def choose(window: Window, key: str, *words: str) -> None:
     """Open a word's alternatives by a click and take one."""
     button = next(b for b in window.sheet.findChildren(QToolButton, key) if b.isVisibleTo(window.sheet))
     window.sheet.ensureWidgetVisible(button)
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    listed = next((each for each in button.findChildren(OptionList) if each.isVisible()), None)
+    if listed is not None:
+        take(listed, *words)
+        return
     menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
     for word in words:
         action = next(action for action in menu.actions() if action.text() == word)

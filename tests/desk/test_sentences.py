@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.option_list import OptionList
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
@@ -47,6 +48,30 @@ def test_a_question_is_turned_about_word_by_word(window: Window, qtbot: QtBot) -
     settled(qtbot, window)
     assert window.checks.cards["outer surface"].source.text() == "measured on a Tuesday"
     assert window.checks.cards["outer surface"].verdict.text() == "✓ agrees"
+
+
+def test_a_long_list_is_filtered_as_one_types_and_lights_what_it_is_on(window: Window, qtbot: QtBot) -> None:
+    button = next(b for b in window.sheet.findChildren(QToolButton, "add question") if b.isVisibleTo(window.sheet))
+    pointed: list[tuple[str, ...]] = []
+    window.sheet.pointed.connect(pointed.append)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    (listed,) = [each for each in button.findChildren(OptionList) if each.isVisible()]
+    QTest.keyClicks(listed.filter, "mean shell")
+    shown = [listed.rows.item(row).text() for row in range(listed.rows.count())]
+    assert shown and all("mean" in text and "shell" in text for text in shown)
+    row = shown.index("mean temperature of › shell.right")
+    for _ in range(row):
+        QTest.keyClick(listed.filter, Qt.Key.Key_Down)
+    assert pointed[-1] == ("shell.right",)
+    QTest.keyClick(listed.filter, Qt.Key.Key_Return)
+    assert question(window, 5)["mean"] == "shell.right" and not pointed[-1]
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    (listed,) = [each for each in button.findChildren(OptionList) if each.isVisible()]
+    QTest.keyClicks(listed.filter, "nothing like it")
+    assert listed.rows.count() == 0
+    QTest.keyClick(listed.filter, Qt.Key.Key_Return)
+    QTest.keyClick(listed.filter, Qt.Key.Key_Escape)
+    assert len(window.current.case.document.questions) == 6 if window.current.case is not None else False
 
 
 def test_a_formula_over_answers_is_asked_and_follows_a_name(window: Window, qtbot: QtBot) -> None:

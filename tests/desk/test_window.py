@@ -14,7 +14,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QMessageBox, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing.edits import with_value
@@ -24,7 +24,7 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
-from tests.desk.conftest import PATIENCE, field, settled, type_into
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -129,31 +129,16 @@ def test_a_wrong_value_is_kept_in_its_field_and_explained(window: Window) -> Non
 
 
 def test_regions_materials_and_statements_are_added_through_the_sheet(window: Window, qtbot: QtBot) -> None:
-    def choose(key: str, *words: str) -> None:
-        button = window.sheet.findChild(QToolButton, key)
-        assert button is not None, key
-        button.click()
-        menu = next(menu for menu in button.findChildren(QMenu) if menu.isVisible())
-        for word in words:
-            action = next(action for action in menu.actions() if action.text() == word)
-            submenu = action.menu()
-            if submenu is not None:
-                menu = submenu
-            else:
-                action.trigger()
-        for popup in button.findChildren(QMenu):
-            popup.close()
-
-    choose("add region", "a rectangle", "right of shell")
+    choose(window, "add region", "a rectangle", "right of shell")
     settled(qtbot, window)
     assert window.outcome is not None and window.outcome.trouble is not None
     link = window.sheet.findChild(QToolButton, "open body.regions.part.material")
     assert link is not None and "say what 'part' is made of" in link.text()
-    choose("material of part", "steel")
+    choose(window, "material of part", "steel")
     settled(qtbot, window)
     assert window.outcome.trouble is not None, "shell.right is inside the body now"
-    choose("add surrounding", "part.right", "meets a fluid")
-    choose("surface 1", "on shell.top instead")
+    choose(window, "add surrounding", "part.right", "meets a fluid")
+    choose(window, "surface 1", "on shell.top instead")
     settled(qtbot, window)
     assert window.outcome.trouble is not None
     type_into(field(window, "region part"), "plate")
@@ -162,7 +147,7 @@ def test_regions_materials_and_statements_are_added_through_the_sheet(window: Wi
         assert button is not None
         button.click()
     settled(qtbot, window)
-    choose("add question", "heat flow through", "plate.right")
+    choose(window, "add question", "heat flow through", "plate.right")
     settled(qtbot, window)
     assert window.outcome.trouble is None
     assert window.current.case is not None

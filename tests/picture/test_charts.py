@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,7 @@ from matplotlib.image import imread
 from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
-from blunt_ember.case.values.unit_sets import DEFAULT_UNITS
+from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.checks.questions.profile import Profile, flux_profile, profile_through
 from blunt_ember.checks.questions.reading_line import through_middle
 from blunt_ember.checks.references.series_path import series_path
@@ -23,7 +24,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.charts.chain_chart import _apart, chain_plot
-from blunt_ember.picture.charts.charts import LINE_MARGINS, profile_plot
+from blunt_ember.picture.charts.charts import LINE_MARGINS, ProfileChart, profile_plot
 from blunt_ember.picture.charts.history_chart import history_plot
 from blunt_ember.picture.charts.plot import DPI, Plot, image_of, write_plot
 from blunt_ember.picture.charts.run_curves import time_curves
@@ -140,6 +141,21 @@ def test_a_flux_that_does_not_change_is_a_straight_line(wall: Outcome) -> None:
     left, right, _, _ = LINE_MARGINS
     box = figure.axes[0].get_position()
     assert (box.x0 * 880, 880 - box.x1 * 880) == pytest.approx((left, right))
+
+
+def test_what_stands_still_has_a_scale_of_its_own_and_what_comes_after_its_own_again(wall: Outcome) -> None:
+    """One chart draws one profile after the other."""
+    figure, moving = Figure(figsize=(8.8, 1.7), dpi=DPI), profile_of(wall)
+    chart = ProfileChart(figure)
+    still = replace(moving, mesh=np.full(len(moving.mesh), 1423.15) + 1e-11 * moving.mesh, exact=moving.exact)
+    for units, middle in ((DEFAULT_UNITS, 1150.0), (UnitSet(own=(("temperature", "K"),)), 1423.15)):
+        chart.fill(moving, 880, 170, LIGHT, units)
+        whole = figure.axes[0].get_ylim()
+        chart.fill(still, 880, 170, LIGHT, units)
+        low, high = figure.axes[0].get_ylim()
+        assert 2 <= high - low <= 2.5 and (low + high) / 2 == pytest.approx(middle, abs=1e-6)
+        chart.fill(moving, 880, 170, LIGHT, units)
+        assert figure.axes[0].get_ylim() == pytest.approx(whole)
 
 
 @pytest.mark.parametrize("suffix", [".svg", ".pdf", ".png"])

@@ -12,6 +12,7 @@ from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.sheet.option_list import OptionList, is_long
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
@@ -166,6 +167,11 @@ class RowWidget(QWidget):
         def open_menu() -> None:
             if part.direct and len(self._options_of(button)) == 1:
                 self._chosen(self._options_of(button)[0])
+                return
+            if is_long(self._options_of(button)):
+                listed = OptionList(self._options_of(button), self._chosen, button)
+                listed.pointed.connect(self.pointed)
+                listed.open_at(button.mapToGlobal(button.rect().bottomLeft()))
                 return
             menu = QMenu(button)
             _fill(menu, self._options_of(button), self._chosen)

@@ -112,8 +112,9 @@ class ProfileChart:
             self._show_difference(x, (profile.mesh - profile.exact) * kind.factor, _of_difference(kind))
         main.set_xlim(0, x[-1])
         main.relim()
+        main.set_autoscaley_on(True)  # what stood still before has set its own scale
         main.autoscale_view(scalex=False)
-        rest_still(main, profile.mesh, profile.kind)
+        rest_still(main, profile.mesh, kind)
         for artist in self._passing:
             artist.remove()
         self._passing = []
