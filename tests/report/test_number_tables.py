@@ -8,6 +8,7 @@ import io
 import numpy as np
 import pytest
 
+from blunt_ember.case.case import case_from_data
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
@@ -152,7 +153,8 @@ def test_a_wish_that_cannot_be_understood_says_what_to_write(wall: Outcome, wish
 
 @pytest.mark.parametrize("name", TABLES)
 def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, door: Outcome, name: str) -> None:
-    table = table_of(door if name in ("radiation", "exchange") else wall, name).sorted_by(1, downward=True)
+    run = FLOW.run(family("cooling-bar").case()) if name == "histories" else wall
+    table = table_of(door if name in ("radiation", "exchange") else run, name).sorted_by(1, downward=True)
     rows = list(csv.reader(io.StringIO(table.csv())))
     assert rows[0] == [each.title for each in table.columns] and len(rows) == len(table.rows) + 1
     tabbed = [line.split("\t") for line in table.tab_separated().splitlines()]
@@ -198,3 +200,26 @@ def test_a_run_is_told_at_the_instant_that_is_seen() -> None:
                 expected = outcome.run.power[instant, outcome.run.column(name)]
                 assert cell(surfaces, name, "heat") == pytest.approx(expected, abs=1e-9)
     assert number_table(Outcome(outcome.case), "nodes") is None
+
+
+def test_lines_are_told_point_by_point_beside_what_is_exact() -> None:
+    data = dict(family("composite-wall").case().data)
+    line = {"name": "across", "mean": {"start": ["0 mm", "20 mm"], "end": ["114 mm", "20 mm"]}}
+    outcome = FLOW.run(case_from_data({**data, "questions": [line]}))
+    table = table_of(outcome, "lines")
+    own = column(table, "line") == "across"
+    assert set(column(table, "line").tolist()) == {"across", "through the middle"}
+    places, read = column(table, "distance")[own], column(table, "temperature")[own]
+    assert places[0] == 0 and places[-1] == pytest.approx(114)
+    assert np.allclose(read, 980 + (read[-1] - 980) * places / 114)
+    assert np.allclose(column(table, "exact"), column(table, "temperature"), atol=1e-9)
+
+
+def test_histories_are_told_instant_by_instant() -> None:
+    outcome = FLOW.run(family("cooling-wall").case())
+    table, run = table_of(outcome, "histories"), outcome.run
+    assert run is not None and np.array_equal(column(table, "time"), run.times)
+    middle, exact = column(table, "middle"), column(table, "middle exact")
+    assert middle[0] == pytest.approx(640) and np.abs(middle - exact)[~np.isnan(exact)].max() < 0.5
+    assert (~np.isnan(exact)).sum() > 5 and (np.diff(column(table, "mean")) < 0).all()
+    assert number_table(FLOW.run(family("composite-wall").case()), "histories") is None

@@ -54,7 +54,8 @@ def _csv(outcome: Outcome, path: Path, options: ExportOptions) -> None:
         return
     found = number_table(outcome, options.table)
     if found is None:
-        raise BluntEmberError(f"there is no table of {options.table} before the case is solved")
+        why = "before the case is solved" if outcome.solution is None else "where no clock runs"
+        raise BluntEmberError(f"there is no table of {options.table} {why}")
     write_text(found.csv(), path)
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -24,9 +25,9 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
+from blunt_ember.report.curve_tables import history_rows, line_rows
 from blunt_ember.report.radiation_tables import Values, Words, exchange_rows, radiation_rows
 
-TABLES = ("readings", "surfaces", "radiation", "exchange", "regions", "nodes", "cells")
 #: Significant digits that are shown; files have all of them.
 _DIGITS = 7
 
@@ -152,20 +153,11 @@ _COMPARISONS: dict[str, Callable[[Floats, float], NDArray[np.bool_]]] = {
 
 
 def number_table(outcome: Outcome, name: str) -> NumberTable | None:
-    """Return one of :data:`TABLES` of an outcome; None while there is no answer."""
+    """Return one of :data:`TABLES` of an outcome; None while there is no answer, or where it has none of the kind."""
     if outcome.mesh is None or outcome.solution is None or outcome.problem is None:
         return None
-    made: dict[str, Callable[[Outcome], list[Column]]] = {
-        "readings": _readings,
-        "surfaces": _surfaces,
-        "radiation": lambda outcome: _of_rows(outcome, *radiation_rows(outcome)),
-        "exchange": lambda outcome: _of_rows(outcome, *exchange_rows(outcome)),
-        "regions": _regions,
-        "nodes": _nodes,
-        "cells": _cells,
-    }
-    columns = made[name](outcome)
-    return NumberTable(tuple(columns), np.arange(len(columns[0].values)))
+    columns = TABLES[name](outcome)
+    return NumberTable(tuple(columns), np.arange(len(columns[0].values))) if columns else None
 
 
 def _column(outcome: Outcome, heading: str, kind: Kind, si: Floats | Sequence[float]) -> Column:
@@ -309,3 +301,19 @@ def _cells(outcome: Outcome) -> list[Column]:
         _column(outcome, "heat flux", HEAT_FLUX, np.concatenate(sizes)),
         _column(outcome, "error of flux", HEAT_FLUX, np.concatenate(found.missed)),
     ]
+
+
+#: What makes the columns of every table, by its name.
+TABLES: Mapping[str, Callable[[Outcome], list[Column]]] = MappingProxyType(
+    {
+        "readings": _readings,
+        "surfaces": _surfaces,
+        "radiation": lambda outcome: _of_rows(outcome, *radiation_rows(outcome)),
+        "exchange": lambda outcome: _of_rows(outcome, *exchange_rows(outcome)),
+        "regions": _regions,
+        "lines": lambda outcome: _of_rows(outcome, *line_rows(outcome)),
+        "histories": lambda outcome: _of_rows(outcome, *history_rows(outcome)) if outcome.run is not None else [],
+        "nodes": _nodes,
+        "cells": _cells,
+    }
+)

@@ -189,6 +189,8 @@ class TableView(QWidget):
         for widget, seen in ((self.grid, self._made is not None), (self._empty, self._made is None)):
             widget.setVisible(seen)
         if self._made is None:
+            solved = self._outcome is not None and self._outcome.solution is not None
+            self._empty.setText("No clock runs, so there are no histories." if solved else _WAITING)
             self._model.take(None)
             return
         table = self._made[2]
