@@ -1,5 +1,5 @@
 # Two commands do all set-up on a fresh machine: `make demo` and `make test`.
-.PHONY: demo test setup newest check core-without-qt bench lock
+.PHONY: demo test setup newest check core-without-qt bench lock attack
 
 PYTHON := .venv/bin/python
 
@@ -48,3 +48,8 @@ bench: setup
 # Resolve the newest versions within pyproject.toml anew.
 lock:
 	sh scripts/lock.sh
+
+# Mutated cases, flows, drawings and meshes, a few minutes of them: `make attack`, or with other seeds and counts
+# `.venv/bin/python -m tests.attack.attack --seed N`.
+attack: setup
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.attack

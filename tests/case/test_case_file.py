@@ -14,12 +14,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.case import case_from_data, case_from_text, case_to_text
+from blunt_ember.case.faults.plausibility import plausibility
 from blunt_ember.case.files.case_file import CaseFileError, read_case, write_case
 from blunt_ember.case.files.migration import migrated
 from blunt_ember.case.files.schema import case_schema
-from blunt_ember.errors import CaseError
+from blunt_ember.errors import BluntEmberError, CaseError
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
+from blunt_ember.report.foreign_files import case_from_foreign
 
 WRITTEN = """{
   "format": "blunt-ember/1", "title": "as typed – ü",
@@ -211,6 +214,63 @@ def test_junk_instead_of_a_file_raises_nothing_but_our_error(
     path.write_bytes(raw)
     with pytest.raises(CaseError):
         read_case(path)
+
+
+def test_what_is_no_ordinary_file_is_not_read_nor_written_over(tmp_path: Path) -> None:
+    pipe, zero = tmp_path / "pipe.ember", tmp_path / "zero.ember"
+    os.mkfifo(pipe)
+    zero.symlink_to("/dev/zero")
+    case = family("plane-wall").case()
+    for path in (pipe, zero):
+        with pytest.raises(CaseFileError, match="no ordinary file"):
+            read_case(path)
+        with pytest.raises(CaseFileError, match="not written over"):
+            write_case(case, path)
+    for suffix in (".svg", ".dxf"):
+        (tmp_path / f"zero{suffix}").symlink_to("/dev/zero")
+        with pytest.raises(BluntEmberError, match="no ordinary file"):
+            case_from_foreign(tmp_path / f"zero{suffix}", "mm")
+    (tmp_path / "folder.ember").mkdir()
+    with pytest.raises(CaseFileError, match="is a folder"):
+        read_case(tmp_path / "folder.ember")
+    large = tmp_path / "large.ember"
+    with large.open("wb") as stream:
+        stream.truncate(2**32)
+    with pytest.raises(CaseFileError, match="4,096 MB; 64 MB can be read"):
+        read_case(large)
+
+
+@pytest.mark.parametrize("file", ["a\x00b.vtu", "m" * 5000 + ".vtu", "../../x.vtu", "/dev/zero", "/nowhere/x.vtu"])
+def test_a_mesh_of_an_impossible_name_is_a_sentence_and_one_from_elsewhere_is_told(file: str, tmp_path: Path) -> None:
+    body = {"kind": "imported", "file": file, "unit": "1 mm", "groups": {}}
+    case = case_from_data({"format": "blunt-ember/1", "body": body}, str(tmp_path))
+    *_, outcome = Flow().outcomes(case)
+    assert isinstance(outcome.trouble, BluntEmberError) and "Traceback" not in str(outcome.trouble)
+    outside = any("outside the folder of the case" in note.message for note in plausibility(case))
+    assert outside == (file.startswith(("..", "/")))
+
+
+def test_a_file_that_is_written_again_keeps_what_it_has(tmp_path: Path) -> None:
+    path, other = tmp_path / "case.ember", tmp_path / "other.ember"
+    write_case(family("plane-wall").case(), path)
+    path.chmod(0o640)
+    os.link(path, other)
+    with contextlib.suppress(OSError):  # not on every file system
+        os.setxattr(path, "user.origin", b"kiln 2")
+    left, young = tmp_path / ".case.ember.abc.part", tmp_path / ".case.ember.xyz.part"
+    left.write_text("torn")
+    young.write_text("being written")
+    os.utime(left, (1, 1))
+    write_case(family("composite-wall").case(), path)
+    assert path.stat().st_mode & 0o777 == 0o640 and path.samefile(other)
+    assert read_case(other).document.title == family("composite-wall").case().document.title
+    with contextlib.suppress(OSError):
+        assert os.getxattr(path, "user.origin") == b"kiln 2"
+    assert not left.exists() and young.exists()
+    path.chmod(0o440)
+    with pytest.raises(CaseFileError, match="is read-only"):
+        write_case(family("plane-wall").case(), path)
+    assert read_case(path).document.title == family("composite-wall").case().document.title
 
 
 def test_writing_is_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -124,6 +124,6 @@ def _stamp(path: Path) -> tuple[str, int, int]:
     """What changes when a file does: a mesh that is written anew is read anew."""
     try:
         state = path.stat()
-    except OSError:
+    except (OSError, ValueError):  # a name may hold what no name can
         return str(path), 0, 0
     return str(path), state.st_mtime_ns, state.st_size

@@ -24,6 +24,7 @@ from blunt_ember.geometry.space import Plane, Solid
 from blunt_ember.mesh.cells.facets import FacetPart, all_facets, cells_of, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.ordinary_file import MOST_OF_A_MESH, FileRefusedError, require_ordinary
 
 #: Open formats of mesh files that belong to no one program.
 MESH_SUFFIXES = (".vtu", ".vtk", ".xdmf")
@@ -120,6 +121,10 @@ def _read(path: Path) -> Any:
         usable = ", ".join(MESH_SUFFIXES)
         raise _fault(f"'{path.suffix}' is no kind of mesh file that is read; what can be is {usable}")
     said = io.StringIO()
+    try:
+        require_ordinary(path, MOST_OF_A_MESH)
+    except FileRefusedError as error:
+        raise _fault(str(error)) from error
     try:
         with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
             return meshio.read(path)

@@ -18,6 +18,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.ordinary_file import MOST_OF_A_DRAWING, require_ordinary
 from blunt_ember.outlines.loops import DrawingError, regions_of
 from blunt_ember.outlines.svg_writing import section_svg
 
@@ -51,6 +52,7 @@ def case_from_foreign(path: Path, unit: str | None = None) -> ForeignCase:
     if path.suffix.lower() in DRAWINGS:
         if not path.exists():
             raise DrawingError(f"there is no file {path}")
+        require_ordinary(path, MOST_OF_A_DRAWING)
         # Libraries for drawings take a while to import, and few cases begin with one.
         from blunt_ember.outlines.dxf import read_dxf
         from blunt_ember.outlines.svg_reading import read_svg

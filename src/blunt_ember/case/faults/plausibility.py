@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from pathlib import PurePath
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.every_value import every_value
@@ -59,9 +60,17 @@ _HOT = 6000.0
 
 
 def plausibility(case: Case) -> tuple[Note, ...]:
-    """Return what looks like a slip of the pen: wrong powers of ten, offsets between scales."""
+    """Return what looks like a slip of the pen: wrong powers of ten, offsets between scales; and a file that is read
+    from outside the folder of the case."""
     notes = [note for path, value in every_value(case.document) for note in _of_value(case, path, value)]
-    return tuple(dict.fromkeys([*notes, *_offsets(case)]))
+    return tuple(dict.fromkeys([*notes, *_offsets(case), *_files_elsewhere(case)]))
+
+
+def _files_elsewhere(case: Case) -> Iterator[Note]:
+    """A file that a case asks for which does not lie with it: of a case from a stranger, look what it is."""
+    for file in case.document.body.files:
+        if PurePath(file).is_absolute() or ".." in PurePath(file).parts:
+            yield Note(("body", "file"), f"it reads {file[:200]}, which lies outside the folder of the case")
 
 
 def _of_value(case: Case, path: DataPath, value: Law | Quantity) -> Iterator[Note]:
