@@ -3,34 +3,76 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+import os
+import sys
+import time
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
+from multiprocessing import get_context
+from typing import TYPE_CHECKING, Any
 
 from blunt_ember.cli.command import AGREED, OFF, Command, add_json, print_json
 from blunt_ember.errors import BluntEmberError
 
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.checks.verdict import Check
+
+
+@dataclass(frozen=True)
+class _Verified:
+    """What one reference case came to: its checks, by how much its ledger is open, and how many seconds it took."""
+
+    name: str
+    checks: tuple[Check, ...]
+    open_by: float
+    seconds: float
+
+
+def _verified(name: str, case: Case) -> _Verified:
+    """Solve a reference case; it runs in a process of its own."""
+    from blunt_ember.flow.flow import Flow
+
+    started = time.perf_counter()
+    outcome = Flow().run(case)
+    open_by = outcome.ledger.relative if outcome.ledger is not None else 0.0
+    return _Verified(name, outcome.checks, open_by, time.perf_counter() - started)
+
+
+def _all_verified(cases: list[tuple[str, Case]]) -> list[_Verified]:
+    """Solve cases on all cores, and say on the error channel how far it is; the order stays."""
+    workers = min(os.cpu_count() or 1, len(cases))
+    # Each process is one core's work; threads of the linear algebra within would only be in each other's way.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
+        # What runs in time takes longest, so that it comes first.
+        order = sorted(cases, key=lambda each: each[1].document.running_clock is None)
+        waiting = {pool.submit(_verified, name, case): name for name, case in order}
+        found: dict[str, _Verified] = {}
+        for done in as_completed(waiting):
+            found[waiting[done]] = one = done.result()
+            print(f"{len(found):>4} of {len(cases)}  {one.name}  {one.seconds:.1f} s", file=sys.stderr, flush=True)
+    return [found[name] for name, _ in cases]
+
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.checks.source import Provenance
-    from blunt_ember.checks.verdict import Check
-    from blunt_ember.flow.flow import Flow
     from blunt_ember.gallery.reference_cases import reference_cases
     from blunt_ember.report.checks_table import CHECK_HEADINGS, aligned, answer_object, check_rows
 
-    flow, checks, objects = Flow(), list[Check](), list[dict[str, Any]]()
+    checks: list[Check] = []
+    objects: list[dict[str, Any]] = []
     rows: list[tuple[str, ...]] = [("case", *CHECK_HEADINGS)]
     by_case: list[tuple[str, ...]] = [("case", "checks", "agree", "largest deviation", "ledger")]
-    for name, case in reference_cases():
-        if options.name is not None and options.name not in name:
-            continue
-        outcome = flow.run(case)
-        checks += outcome.checks
-        known = [check for check in outcome.checks if check.relative is not None]
+    cases = [(name, case) for name, case in reference_cases() if options.name is None or options.name in name]
+    for one in _all_verified(cases) if cases else ():
+        checks += one.checks
+        known = [check for check in one.checks if check.relative is not None]
         largest = max((check.relative or 0.0 for check in known), default=0.0)
-        agreed = sum(check.verdict == "agrees" for check in outcome.checks)
-        open_by = outcome.ledger.relative if outcome.ledger is not None else 0.0
-        by_case.append((name, str(len(outcome.checks)), str(agreed), f"{largest:.1e}", f"{open_by:.0e}"))
-        objects += [{"case": name, **answer_object(check)} for check in outcome.checks]
-        rows += [(name, *row) for row in check_rows(outcome.checks)]
+        agreed = sum(check.verdict == "agrees" for check in one.checks)
+        by_case.append((one.name, str(len(one.checks)), str(agreed), f"{largest:.1e}", f"{one.open_by:.0e}"))
+        objects += [{"case": one.name, **answer_object(check)} for check in one.checks]
+        rows += [(one.name, *row) for row in check_rows(one.checks)]
     if not checks:
         raise BluntEmberError(f"there is no reference case with '{options.name}' in its name")
     agree = sum(check.verdict == "agrees" for check in checks)

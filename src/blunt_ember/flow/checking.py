@@ -22,6 +22,8 @@ from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, fie
 
 #: Share of an answer that an assumption must change to be told.
 _FELT = 1e-6
+#: How many times the answer a change may be and still be told as a share of it.
+_SHARE = 10.0
 
 
 def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
@@ -120,7 +122,9 @@ def _assumption(question: Question, place: int, solved: SolvedField, value: floa
     even = answer(question, place, solved.evened)
     if not abs(even - value) > _FELT * abs(value):
         return ""
-    change = f", {100 * (even - value) / abs(value):+.2g} %" if value else ""
+    # Of what is nothing but round-off a share says nothing.
+    share = (even - value) / abs(value) if value else np.inf
+    change = f", {100 * share:+.2g} %" if abs(share) < _SHARE else ""
     return f"with every surface taken as one, at these temperatures: {shown(even, kind)}{change}"
 
 
