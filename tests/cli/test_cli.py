@@ -125,7 +125,7 @@ def test_exit_status_tells_off_wrong_and_unsolvable(wall: Path) -> None:
         (("new", "plane-wall", "-o", "no/such/x.ember"), "no such file"),
         (("slove", "w.ember"), "unrecognized"),
         (("slove",), "no command 'slove'"),
-        (("solve", "."), "is a directory"),
+        (("solve", "."), "is a folder"),
     ],
 )
 def test_a_wrong_command_says_how_to_mend_it(wall: Path, arguments: tuple[str, ...], said: str) -> None:
