@@ -120,7 +120,12 @@ MISTAKES: list[tuple[list[Any], Any, str, str]] = [
     (["surroundings", 0, "flux"], "1 W/m²", "surroundings[0]", "stands alone"),
     (["surroundings", 0, "temperature"], KeyError, "surroundings[0]", "nothing is stated"),
     (["surroundings", 1, "film", "h"], "12 W/(mm)", "surroundings[1].film.h", "is not a film coefficient"),
-    (["surroundings", 1, "film", "temperature"], KeyError, "surroundings[1].film.temperature", "missing"),
+    (
+        ["surroundings", 1, "film", "temperature"],
+        KeyError,
+        "surroundings[1].film",
+        "say one of 'temperature' and 'environment'",
+    ),
     (["surroundings", 0, "on"], [], "surroundings[0]", "on no surface"),
     (["mesh", "local"], [{"size": "1 mm"}], "mesh.local[0]", "'on' a surface or 'at' a point"),
     (["mesh", "growth"], 9, "mesh.growth", "less than or equal to 2"),

@@ -44,7 +44,11 @@ def test_every_reference_case_agrees(name: str) -> None:
         each for each in Flow().outcomes(CASES[name]) if each.trouble or each.final or (quick and each.checks)
     )
     assert outcome.checks and outcome.trouble is None
+    assert any(check.verdict == "agrees" for check in outcome.checks)
     for check in outcome.checks:
+        if check.expected is None and check.source is None:
+            assert name == "floor-through-wall" and check.verdict == "open"  # nothing of it is known beforehand
+            continue
         assert check.verdict == "agrees", check
         if (
             check.source

@@ -60,13 +60,18 @@ HEAT_KNOWN = (
     "drum-kiln",
     "glory-hole",
     "glaze-bowl",
+    "floor-through-wall",
 )
+
+#: Families of whose answers not all are known beforehand.
+NOTHING_KNOWN = ("floor-through-wall",)
 
 
 @pytest.mark.parametrize("name", OPENED)
 def test_every_family_opens_solved_with_all_checks_agreeing(window: Window, qtbot: QtBot, name: str) -> None:
     opened(window, qtbot, name)
-    assert {card.verdict.text() for card in window.checks.cards.values()} == {"✓ agrees"}
+    verdicts = {card.verdict.text() for card in window.checks.cards.values()}
+    assert verdicts == {"✓ agrees"} | ({"○ open"} if name in NOTHING_KNOWN else set())
     profile = window.strip.chart.profile
     assert window.outcome is not None and profile is not None
     if name in HEAT_KNOWN:

@@ -103,6 +103,24 @@ def plate(**more: Any) -> dict[str, Any]:
     }
 
 
+def between(**more: Any) -> dict[str, Any]:
+    """A wall between two environments."""
+    return plate(
+        environments={"room": "20 °C", "yard": "-5 °C", "cellar": "8 °C"},
+        surroundings=[
+            {"on": "left.left", "film": {"resistance": "0.13 m² K/W", "environment": "room"}},
+            {"on": "right.right", "film": {"h": "25 W/(m² K)", "environment": "yard"}},
+            {"on": "right.bottom", "film": {"h": "9 W/(m² K)", "environment": "cellar"}},
+        ],
+        questions=[
+            {"name": "L", "coupling": "room", "to": "yard", "basis": "length"},
+            {"name": "f", "temperature_factor": "room"},
+            {"name": "warmest", "highest": "body"},
+        ],
+        **more,
+    )
+
+
 def warming(**more: Any) -> dict[str, Any]:
     """A run in stages, and one that says how steps are chosen."""
     data = rod(
@@ -318,7 +336,21 @@ def synthetic() -> Iterator[Case]:
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},
         {"name": "half", "derived": "over/2", "time": "40 s"},
     ]
-    said = (warming(), rod(), plate(), shapes(), stack(), turned(), fixed, until, evened, resisting, gaping, divided)
+    said = (
+        warming(),
+        between(),
+        rod(),
+        plate(),
+        shapes(),
+        stack(),
+        turned(),
+        fixed,
+        until,
+        evened,
+        resisting,
+        gaping,
+        divided,
+    )
     yield from map(case_from_data, (*said, chamber(), shut))
 
 

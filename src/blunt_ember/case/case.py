@@ -14,6 +14,7 @@ from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.questions.derived import bind_derived
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.case.document.walk import leaves
 from blunt_ember.case.editing.every_value import every_place
 from blunt_ember.case.faults.clock_faults import clock_faults
 from blunt_ember.case.faults.structure_faults import nearest, structure_faults
@@ -30,6 +31,7 @@ from blunt_ember.case.values.evaluation import (
 )
 from blunt_ember.case.values.field_lines import field_laws, lines_over_places
 from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.references import RefersTo, Target
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
@@ -97,7 +99,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     expected: dict[int, float] = {}
     if document is not None:
         faults += bind_derived(document.questions, {**parameters, **working})
-        faults += _reference_faults(document)
+        faults += _reference_faults(document, data)
         for place, question in enumerate(document.questions):
             try:
                 value = _expected_value(question, parameters, working, fields)
@@ -181,7 +183,7 @@ def _expected_value(
     return float(value.magnitude)
 
 
-def _reference_faults(document: CaseDocument) -> list[Fault]:
+def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[Fault]:
     faults: list[Fault] = []
     regions = document.body.regions
     if not regions and document.body.drawn:
@@ -204,6 +206,11 @@ def _reference_faults(document: CaseDocument) -> list[Fault]:
             relation, other = region.beside
             near = nearest(other, regions)
             faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
+    for leaf in leaves(CaseDocument, data):
+        mark = leaf.marked(RefersTo)
+        if mark is not None and mark.target is Target.ENVIRONMENT and leaf.data not in document.environments:
+            near = nearest(str(leaf.data), document.environments)
+            faults.append(Fault(leaf.path, f"there is no environment '{leaf.data}'{near}; name it among them"))
     faults += _placement_loops(document)
     faults += clock_faults(document)
     if not document.body.files:  # else it is known once they are read

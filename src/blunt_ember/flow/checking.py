@@ -10,6 +10,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
+from blunt_ember.checks.environments import UncoupledError
 from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
@@ -77,6 +78,8 @@ def _check(
         ended = time_shown(float(solved.run.times[-1]))
         met = question.condition is None or solved.run.unfinished
         note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"
+    elif np.isnan(value) and question.environments and isinstance(solved.coupling, UncoupledError):
+        note = f"there is no such coefficient: {solved.coupling}"
     expect = question.expect
     named = field_named(expect, case) if expect is not None else None
     if named is not None:

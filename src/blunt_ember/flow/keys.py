@@ -46,6 +46,7 @@ _FILLING: frozenset[DocumentField] = frozenset(
         *((entry, "material") for entry in (Region, Level, Piece, Group)),
         *((entry, "direction") for entry in (Region, Level, Group)),
         (CaseDocument, "materials"),
+        (CaseDocument, "environments"),
         (CaseDocument, "surroundings"),
         (CaseDocument, "enclosures"),
         (CaseDocument, "heat_inside"),

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.gallery.enclosing import ENCLOSING_FAMILIES
+from blunt_ember.gallery.environments import ENVIRONMENT_FAMILIES
 from blunt_ember.gallery.family import Family, FamilyError
 from blunt_ember.gallery.generating import GENERATING_FAMILIES
 from blunt_ember.gallery.networks import NETWORK_FAMILIES
@@ -26,6 +27,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Heat inside": GENERATING_FAMILIES,
         "Following temperature, contact": RADIATING_FAMILIES,
         "Surfaces that see each other": (*ENCLOSING_FAMILIES, *NETWORK_FAMILIES),
+        "Between environments": ENVIRONMENT_FAMILIES,
         "Plates, strips, spots": PLATE_FAMILIES,
         "Rods": ROD_FAMILIES,
         "Shape factors": SHAPE_FACTOR_FAMILIES,

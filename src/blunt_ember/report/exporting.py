@@ -54,7 +54,8 @@ def _csv(outcome: Outcome, path: Path, options: ExportOptions) -> None:
         return
     found = number_table(outcome, options.table)
     if found is None:
-        why = "before the case is solved" if outcome.solution is None else "where no clock runs"
+        lacking = "where no clock runs" if options.table == "histories" else "where films name no two environments"
+        why = "before the case is solved" if outcome.solution is None else lacking
         raise BluntEmberError(f"there is no table of {options.table} {why}")
     write_text(found.csv(), path)
 

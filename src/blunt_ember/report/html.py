@@ -148,6 +148,7 @@ def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:
     headings."""
     found = []
     titles = {"surfaces": "Surfaces", "radiation": "Radiation of surfaces", "exchange": "Who heats whom"}
+    titles |= {"coupling": "Thermal coupling coefficients", "weights": "Weights of the environments"}
     for name, title in titles.items():
         table = number_table(outcome, name)
         if table is not None and len(table.rows):

@@ -26,6 +26,7 @@ from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 from blunt_ember.report.curve_tables import history_rows, line_rows
+from blunt_ember.report.environment_tables import coupling_rows, weight_rows
 from blunt_ember.report.radiation_tables import Values, Words, exchange_rows, radiation_rows
 
 #: Significant digits that are shown; files have all of them.
@@ -310,6 +311,8 @@ TABLES: Mapping[str, Callable[[Outcome], list[Column]]] = MappingProxyType(
         "surfaces": _surfaces,
         "radiation": lambda outcome: _of_rows(outcome, *radiation_rows(outcome)),
         "exchange": lambda outcome: _of_rows(outcome, *exchange_rows(outcome)),
+        "coupling": lambda outcome: _of_rows(outcome, *coupling_rows(outcome)),
+        "weights": lambda outcome: _of_rows(outcome, *weight_rows(outcome)),
         "regions": _regions,
         "lines": lambda outcome: _of_rows(outcome, *line_rows(outcome)),
         "histories": lambda outcome: _of_rows(outcome, *history_rows(outcome)) if outcome.run is not None else [],

@@ -16,7 +16,7 @@ from blunt_ember.case.document.parts import Name, Part, Statement, complain, one
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.questions.any_question import AnyQuestion
 from blunt_ember.case.document.regions import AnyRegion
-from blunt_ember.case.document.surface_laws import JointConductance
+from blunt_ember.case.document.surface_laws import JointConductance, OpeningTemperature
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.values.quantity import AreaResistance, Extent
 from blunt_ember.case.values.references import Formula, SurfaceName
@@ -137,6 +137,9 @@ class CaseDocument(Part):
     surfaces: dict[Name, SurfaceName | list[SurfaceName] | SurfacePart] = Field(
         default_factory=dict,
         description="the analyst's own names: of one surface, of several taken together, or of a part cut out of one",
+    )
+    environments: dict[Name, OpeningTemperature] = Field(
+        default_factory=dict, description="air spaces and fluids that films refer to, by their names, with temperatures"
     )
     surroundings: list[Surrounding] = Field(default_factory=list)
     enclosures: dict[Name, Enclosure] = Field(

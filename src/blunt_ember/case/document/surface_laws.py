@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from blunt_ember.case.document.acting import Acting, StatedValue
-from blunt_ember.case.document.parts import Part
+from blunt_ember.case.document.parts import Part, complain
 from blunt_ember.case.values.laws import PLACE, Law, OfLaw
-from blunt_ember.case.values.quantity import not_negative
+from blunt_ember.case.values.quantity import AreaResistance, not_negative
+from blunt_ember.case.values.references import EnvironmentName
 from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLOW, HEAT_FLUX, POWER_DENSITY, TEMPERATURE
 
 _PLACE = frozenset([*PLACE, "t"])
@@ -34,8 +35,26 @@ JointConductance = Annotated[Law, OfLaw(FILM_COEFFICIENT, _PLACE, not_negative)]
 class Film(Part):
     """Fluid that exchanges heat with a surface: q = h (T_fluid − T_surface)."""
 
-    h: FilmCoefficient
-    temperature: Temperature
+    h: FilmCoefficient | None = Field(None, description="film coefficient; or say the surface 'resistance'")
+    resistance: AreaResistance | None = Field(None, description="surface resistance times area, 1/h")
+    temperature: Temperature | None = Field(None, description="of the fluid; or name an 'environment'")
+    environment: EnvironmentName | None = Field(None, description="the environment whose air or fluid it is")
+
+    @model_validator(mode="after")
+    def _one_each(self) -> Film:
+        for first, second in (("h", "resistance"), ("temperature", "environment")):
+            said = [key for key in (first, second) if getattr(self, key) is not None]
+            if len(said) != 1:
+                raise complain(f"say one of '{first}' and '{second}'" + (", not both" if said else ""))
+        return self
+
+    @property
+    def coefficient(self) -> Law:
+        """The film coefficient, W/(m² K)."""
+        if self.h is not None:
+            return self.h
+        assert self.resistance is not None
+        return Law(FILM_COEFFICIENT, f"1/({self.resistance.text})", constant=1 / self.resistance.si)
 
 
 class Radiation(Part):

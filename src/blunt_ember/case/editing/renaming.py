@@ -63,6 +63,11 @@ def renamed_enclosure(case: Case, old: str, new: str) -> Case:
     return _renamed_in_block(case, "enclosures", old, new, "enclosure")
 
 
+def renamed_environment(case: Case, old: str, new: str) -> Case:
+    """Return the case with an environment renamed, films and questions following."""
+    return _renamed_in_block(case, "environments", old, new, "environment", Target.ENVIRONMENT)
+
+
 def _renamed_in_block(case: Case, block: str, old: str, new: str, what: str, *targets: Target) -> Case:
     _require_free(new, getattr(case.document, block), (block, old), what)
     data = _with_key_renamed(case.data, (block,), old, new)

@@ -24,6 +24,8 @@ class Target(Enum):
     #: A region as it is drawn, whatever levels it has.
     SHAPE = "shape"
     MATERIAL = "material"
+    #: A room, the outside, a fluid that films refer to.
+    ENVIRONMENT = "environment"
     #: A line of the Working.
     WORKING = "working"
 
@@ -51,5 +53,6 @@ SurfaceOrRegionName = Annotated[str, RefersTo(Target.SURFACE_OR_REGION)]
 SurfaceOrOpeningName = Annotated[str, RefersTo(Target.SURFACE_OR_OPENING)]
 ShapeName = Annotated[str, RefersTo(Target.SHAPE)]
 MaterialName = Annotated[str, RefersTo(Target.MATERIAL)]
+EnvironmentName = Annotated[str, RefersTo(Target.ENVIRONMENT)]
 WorkingName = Annotated[str, RefersTo(Target.WORKING)]
 Formula = Annotated[str, IsFormula()]

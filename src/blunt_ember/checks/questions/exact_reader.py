@@ -91,6 +91,18 @@ class ExactReader:
     def _members(self, surface: str) -> tuple[str, ...]:
         return (surface,) if surface == OPENING else self.solved.document.members_of(surface)
 
+    def coupling(self, first: str, second: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
+    def temperature_factor(self, room: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
+    def depth(self) -> float:
+        """Return what a section stands for, m."""
+        return self.solved.depth
+
     def answer(self, question: str) -> Floats:
         """Return the answer to another question, (1,)."""
         other = self.solved.document.questions[self.solved.document.place_of_question(question)]

@@ -9,6 +9,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import Condition
 from blunt_ember.case.document.questions.question import Question, RadiatedHow, Reading
+from blunt_ember.checks.environments import UncoupledError, temperature_factor
 from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -52,6 +53,20 @@ class MeshReader:
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from one surface to another, W, (1,)."""
         return exchanged_of(self.solved, first, second)
+
+    def coupling(self, first: str, second: str) -> Floats:
+        """Return the coupling coefficient of two environments, W/K, (1,); NaN where there is none."""
+        found = self.solved.coupling
+        return np.array([np.nan if isinstance(found, UncoupledError) else found.between(first, second)])
+
+    def temperature_factor(self, room: str) -> Floats:
+        """Return the least temperature factor of the surfaces that face an environment, (1,)."""
+        problem = self.solved.problem
+        return np.array([np.nan if problem is None else temperature_factor(problem, self.solved.temperature, room)])
+
+    def depth(self) -> float:
+        """Return what a section stands for, m."""
+        return self.solved.depth
 
     def answer(self, question: str) -> Floats:
         """Return the answer to another question, (1,)."""
@@ -106,6 +121,18 @@ class RunReader:
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from one surface to another, W."""
         return self._between(exchanged_of(self.solved, first, second))
+
+    def coupling(self, first: str, second: str) -> Floats:
+        """It is one of what is steady."""
+        return np.full(len(self.run.times), np.nan)
+
+    def temperature_factor(self, room: str) -> Floats:
+        """It is one of what is steady."""
+        return np.full(len(self.run.times), np.nan)
+
+    def depth(self) -> float:
+        """Return what a section stands for, m."""
+        return self.solved.depth
 
     def answer(self, question: str) -> Floats:
         """Return the answer to another question; one that is asked for a time has it at every instant."""

@@ -9,9 +9,11 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.checks.environments import Coupling, UncoupledError, environment_coupling
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.transient.run import Run
+from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
@@ -74,6 +76,22 @@ class SolvedField:
             return None
         laws = tuple(replace(law, chamber=law.chamber.evened()) for law in self.problem.enclosures)
         return replace(self, problem=replace(self.problem, enclosures=laws))
+
+    @cached_property
+    def coupling(self) -> Coupling | UncoupledError:
+        """What couples the environments of the case, or why nothing does."""
+        if self.problem is None:
+            return UncoupledError("the clock runs")
+        try:
+            return environment_coupling(self.problem, self.temperature)
+        except UncoupledError as error:
+            return error
+
+    @property
+    def depth(self) -> float:
+        """What a section stands for, m; NaN for other bodies."""
+        space = self.mesh.space
+        return space.depth if isinstance(space, Plane) and self.mesh.dimension == 2 else float("nan")
 
     def area(self, surface: str) -> float:
         """Return the area, m², of a surface or of those an analyst's name stands for."""

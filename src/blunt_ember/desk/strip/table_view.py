@@ -190,7 +190,7 @@ class TableView(QWidget):
             widget.setVisible(seen)
         if self._made is None:
             solved = self._outcome is not None and self._outcome.solution is not None
-            self._empty.setText("No clock runs, so there are no histories." if solved else _WAITING)
+            self._empty.setText("This case has none of these." if solved else _WAITING)
             self._model.take(None)
             return
         table = self._made[2]

@@ -19,6 +19,8 @@ class FilmLaw(SurfaceLaw):
     label = "film"
     h: Law
     fluid: Law
+    #: The environment whose fluid it is, by its name; empty where none is named.
+    environment: str = ""
 
     @property
     def coefficients(self) -> tuple[Law, ...]:

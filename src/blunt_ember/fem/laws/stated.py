@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.surroundings import Surrounding
+from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import HEAT_FLUX
 from blunt_ember.errors import DataPath, Fault, OpenCaseError
 from blunt_ember.fem.laws.film import FilmLaw
@@ -26,6 +27,8 @@ class StatedOn:
     material: str
     properties: Material | None
     area: float
+    #: Temperatures of the environments of the case by their names.
+    environments: Mapping[str, Law] = field(default_factory=dict)
 
 
 def _radiation(stated: Any, on: StatedOn) -> SurfaceLaw:
@@ -36,12 +39,18 @@ def _radiation(stated: Any, on: StatedOn) -> SurfaceLaw:
     return RadiationLaw(emissivity, stated.temperature)
 
 
+def _film(stated: Any, on: StatedOn) -> SurfaceLaw:
+    if stated.environment is None:
+        return FilmLaw(stated.coefficient, stated.temperature)
+    return FilmLaw(stated.coefficient, on.environments[stated.environment], stated.environment)
+
+
 #: By the key of a statement, the law it makes; one raises :class:`OpenCaseError` for what it lacks, at its own path.
 LAWS: Mapping[str, Callable[[Any, StatedOn], SurfaceLaw]] = MappingProxyType(
     {
         "flux": lambda stated, on: FluxLaw(stated),
         "heat": lambda stated, on: FluxLaw(stated.over_amount(on.area, HEAT_FLUX)),
-        "film": lambda stated, on: FilmLaw(stated.h, stated.temperature),
+        "film": _film,
         "radiation": _radiation,
     }
 )

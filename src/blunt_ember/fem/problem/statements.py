@@ -99,7 +99,7 @@ class Stated:
         region = self.mesh.regions[self.mesh.surfaces[name].regions[0]]
         material = str(self.document.body.fillings[region].material)
         try:
-            on = StatedOn(name, material, self.document.materials.get(material), area)
+            on = StatedOn(name, material, self.document.materials.get(material), area, self.document.environments)
             return stated_laws(entry, on, place)
         except OpenCaseError as error:
             self.open_items += error.faults

@@ -45,15 +45,20 @@ class Influences:
     def on_heat(self, surfaces: Sequence[str]) -> Floats:
         """Return the influence (n,) on the heat in through outer surfaces: the share that leaves again by them."""
         count = self._mesh.node_count
-        load, held, every = np.zeros(count), np.zeros(count), np.zeros(count)
-        for kind, name, nodes, slope in self._slopes:
-            if kind in ("surface", "emission") and name in surfaces:
-                load += np.bincount(nodes.ravel(), slope.sum(axis=1).ravel(), minlength=count)
+        load, held, every = self.exchange_of(surfaces), np.zeros(count), np.zeros(count)
         for name in self._balance.problem.held:  # where held surfaces meet they share what comes in by their areas
             area = nodal_area(self._mesh.surfaces[name], self._mesh)
             every += area
             held += area if name in surfaces else 0.0
         return self._solved(load, np.divide(held, every, out=np.zeros(count), where=every > 0))
+
+    def exchange_of(self, surfaces: Sequence[str]) -> Floats:
+        """Return by how much heat in through outer surfaces falls with the temperature of every node (n,), W/K."""
+        load = np.zeros(self._mesh.node_count)
+        for kind, name, nodes, slope in self._slopes:
+            if kind in ("surface", "emission") and name in surfaces:
+                load += np.bincount(nodes.ravel(), slope.sum(axis=1).ravel(), minlength=len(load))
+        return load
 
     def _solved(self, load: Floats, held: Floats) -> Floats:
         """The influence of a ``load`` (n,) that is ``held`` (n,) where temperatures are."""

@@ -9,6 +9,7 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.between_environments import CouplingQuestion, TemperatureFactorQuestion
 from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
@@ -172,6 +173,29 @@ def _between_two(case: Case, path: DataPath, question: Question, surfaces: tuple
     ]
 
 
+def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, CouplingQuestion)
+    names = tuple(case.document.environments)
+    bases = {"depth": case.document.body.heat_basis, "length": "per metre"}
+    to = tuple(Option(name, setting((*path, "to"), name)) for name in names if name != question.coupling)
+    first = tuple(Option(name, setting((*path, question.asks), name)) for name in names if name != question.to)
+    basis = tuple(Option(words, setting((*path, "basis"), key)) for key, words in bases.items())
+    parts: list[SentencePart] = [
+        Word("thermal coupling coefficient of"),
+        Choice(f"target {path[1]}", question.coupling, first, at=(*path, question.asks)),
+        Word("and"),
+        Choice(f"to {path[1]}", question.to, to, at=(*path, "to")),
+    ]
+    section = case.document.body.kind == "section"
+    return [*parts, Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice")] if section else parts
+
+
+def _factor(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    names = tuple(Option(name, setting((*path, question.asks), name)) for name in case.document.environments)
+    room = Choice(f"target {path[1]}", str(question.target), names, at=(*path, question.asks))
+    return [Word("temperature factor at the coldest place of"), room]
+
+
 def _derived(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     assert isinstance(question, DerivedQuestion)
     others = [formula_name(each.name) for each in case.document.questions[: int(path[1])]]
@@ -213,6 +237,8 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         RadiationQuestion: _radiated,
         ViewFactorQuestion: _between_two,
         ExchangeQuestion: _between_two,
+        CouplingQuestion: _coupled,
+        TemperatureFactorQuestion: _factor,
         DerivedQuestion: _derived,
     }
 )
@@ -306,6 +332,25 @@ def _new_on_radiation(case: Case, ask: Callable[..., Edit]) -> list[Option]:
     return options if named else []
 
 
+def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
+    """What may be asked of environments, where there are two."""
+    names = tuple(case.document.environments)
+    if len(names) < 2:
+        return []
+    pairs = tuple(
+        Option(
+            first,
+            options=tuple(Option(f"and {to}", ask("coupling", coupling=first, to=to)) for to in names if to != first),
+        )
+        for first in names
+    )
+    rooms = tuple(Option(name, ask("factor", temperature_factor=name)) for name in names)
+    return [
+        Option("thermal coupling coefficient of", options=pairs),
+        Option("temperature factor at the coldest place of", options=rooms),
+    ]
+
+
 def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     taken = [question.name for question in case.document.questions]
 
@@ -322,6 +367,7 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
     ]
     options += _new_on_radiation(case, ask)
+    options += _new_on_environments(case, ask)
     regions = ("body", *case.document.body.fillings)
     if case.document.running_clock is not None:
         hot = {"passes": "100 °C", "highest": "body"}

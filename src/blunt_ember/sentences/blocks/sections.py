@@ -10,6 +10,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.body import body_section
 from blunt_ember.sentences.blocks.clock import clock_section
 from blunt_ember.sentences.blocks.enclosures import enclosures_section
+from blunt_ember.sentences.blocks.environments import environments_section
 from blunt_ember.sentences.blocks.formulas import formulas
 from blunt_ember.sentences.blocks.inside import inside_section
 from blunt_ember.sentences.blocks.isothermal import isothermal_section
@@ -28,6 +29,7 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "body": body_section(case),
         "materials": materials_section(case),
         "surfaces": surfaces_section(case, outcome),
+        "environments": environments_section(case, outcome),
         "surroundings": surroundings_section(case, outcome),
         "enclosures": enclosures_section(case, outcome),
         "heat_inside": inside_section(case, outcome),

@@ -15,6 +15,7 @@ from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.errors import DataPath, path_text
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.enclosures import enclosure_rows, seeing_options
+from blunt_ember.sentences.blocks.environments import film_forms, film_words
 from blunt_ember.sentences.parts import (
     Choice,
     Edit,
@@ -194,7 +195,8 @@ def _stated_words(case: Case, path: DataPath, surrounding: Surrounding) -> list[
     for key, acting in _stated(surrounding).items():
         first, *rest = _acting(case, (*path, key), acting, several)
         beside = set(_stated(surrounding)) - {key}
-        said = _of_several(first.text) if several and isinstance(first, Word) else getattr(first, "text", "")
+        plain = several and isinstance(first, Word) and first.text in [each.word for each in acting.values]
+        said = _of_several(first.text) if plain and isinstance(first, Word) else getattr(first, "text", "")
         words = [_law_words(path, key, said, beside)] if isinstance(first, Word) else [first]
         parts += [*([Word("and")] if parts else []), *words, *rest]
     more = [
@@ -258,6 +260,8 @@ def _stated(surrounding: Surrounding) -> dict[str, Acting]:
 
 def _acting(case: Case, path: DataPath, acting: Acting, several: bool) -> list[SentencePart]:
     parts: list[SentencePart] = []
+    if path[-1] == "film" and (said := film_words(case, path, several)) is not None:
+        return said
     for value in acting.values:
         place = (*path, *value.path)
         if value.otherwise and value_at(case.data, place) is None:
@@ -270,8 +274,10 @@ def _acting(case: Case, path: DataPath, acting: Acting, several: bool) -> list[S
 
 def _other_forms(case: Case, path: DataPath, acting: Acting) -> list[Option]:
     """Values that may become tables, values again, or be left to something else."""
-    options: list[Option] = []
+    options: list[Option] = film_forms(case, path) if path[-1] == "film" else []
     for value in acting.values:
+        if value.path and not value.otherwise and value.path[-1] not in value_at(case.data, path):
+            continue
         place = (*path, *value.path)
         if value.otherwise and value_at(case.data, place) is None:
             options.append(Option(f"{value.name} stated here", setting(place, value.first)))

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from pydantic import BeforeValidator, Discriminator, Tag
 
 from blunt_ember.case.document.parts import complain
+from blunt_ember.case.document.questions.between_environments import CouplingQuestion, TemperatureFactorQuestion
 from blunt_ember.case.document.questions.derived import DerivedQuestion
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
@@ -38,6 +39,8 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             RadiationQuestion,
             ViewFactorQuestion,
             ExchangeQuestion,
+            CouplingQuestion,
+            TemperatureFactorQuestion,
             DerivedQuestion,
         )
     }
@@ -84,6 +87,8 @@ AnyQuestion = Annotated[
     | Annotated[RadiationQuestion, Tag("asks radiation")]
     | Annotated[ViewFactorQuestion, Tag("asks view_factor")]
     | Annotated[ExchangeQuestion, Tag("asks exchange")]
+    | Annotated[CouplingQuestion, Tag("asks coupling")]
+    | Annotated[TemperatureFactorQuestion, Tag("asks temperature_factor")]
     | Annotated[DerivedQuestion, Tag("asks derived")],
     Discriminator(_tag),
     BeforeValidator(_one_kind),

@@ -79,6 +79,15 @@ class Reader(Protocol):
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from a surface of an enclosure, or its opening, to another, W."""
 
+    def coupling(self, first: str, second: str) -> Floats:
+        """Return the coupling coefficient of two environments, W/K."""
+
+    def temperature_factor(self, room: str) -> Floats:
+        """Return the least temperature factor of the surfaces that face an environment."""
+
+    def depth(self) -> float:
+        """Return what a section stands for, m; NaN for other bodies."""
+
     def answer(self, question: str) -> Floats:
         """Return the answer to another question, by its name."""
 
@@ -154,6 +163,11 @@ class Question(Statement):
     @property
     def enclosed(self) -> tuple[str, ...]:
         """The surfaces, or openings, of one enclosure that it asks about."""
+        return ()
+
+    @property
+    def environments(self) -> tuple[str, ...]:
+        """The environments that it asks about."""
         return ()
 
     @property

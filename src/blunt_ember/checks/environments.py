@@ -1,0 +1,92 @@
+"""What couples the environments of a case: coefficients and weighting factors from unit solutions (ISO 10211).
+
+In a linear case the temperature at every place is a mean of the environments, T = Σ gₑ Tₑ, with weights that sum to 1;
+gₑ is the solution for one environment at 1 and the others at 0, all of them from one factorisation. The coupling
+coefficient of two is the heat that one gives at 1 K above the other, Lᵢⱼ = ∫ hᵢ gⱼ dA over what faces i.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.steady.adjoint import Influences
+
+
+class UncoupledError(BluntEmberError):
+    """A case whose environments have no coefficients; the message says why."""
+
+
+@dataclass(frozen=True)
+class Coupling:
+    """The ``names`` (e,) of environments, the ``surfaces`` that face each, their ``coefficients`` (e, e) in W/K, of
+    which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node."""
+
+    names: tuple[str, ...]
+    surfaces: tuple[tuple[str, ...], ...]
+    coefficients: Floats
+    weights: Floats
+
+    def between(self, first: str, second: str) -> float:
+        """Return the coupling coefficient of two environments, W/K; NaN where one is not met."""
+        if first not in self.names or second not in self.names:
+            return float("nan")
+        return float(self.coefficients[self.names.index(first), self.names.index(second)])
+
+
+def environment_coupling(problem: Problem, temperature: Floats) -> Coupling:
+    """Return what couples the environments of a problem; ``temperature`` (n,) in K is that of its solution.
+
+    Raises :class:`UncoupledError` where heat comes in another way, or something follows temperature.
+    """
+    faced = _faced(problem)
+    if len(faced) < 2:
+        raise UncoupledError("films to two environments are needed")
+    influences = Influences(problem, temperature)
+    weights = np.array([influences.on_heat(surfaces) for surfaces in faced.values()])
+    loads = np.array([influences.exchange_of(surfaces) for surfaces in faced.values()])
+    coefficients = loads @ weights.T
+    return Coupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)
+
+
+def _faced(problem: Problem) -> dict[str, tuple[str, ...]]:
+    """The surfaces that face each environment."""
+    if problem.enclosures:
+        raise UncoupledError("surfaces see each other, and radiation follows temperature")
+    if problem.held:
+        raise UncoupledError(f"'{next(iter(problem.held))}' is held at a temperature, which is no environment")
+    if any(k.follows_temperature for conductor in problem.conductors for k in conductor.k):
+        raise UncoupledError("a conductivity follows temperature")
+    faced: dict[str, list[str]] = {}
+    for surface, laws in problem.exchanges.items():
+        for law in laws:
+            if not isinstance(law, FilmLaw):
+                continue
+            if not law.environment:
+                raise UncoupledError(f"the film on '{surface}' names no environment")
+            if law.h.follows_temperature:
+                raise UncoupledError(f"the film coefficient on '{surface}' follows temperature")
+            faced.setdefault(law.environment, []).append(surface)
+        if sum(isinstance(law, FilmLaw) for law in laws) > 1 or any(not law.linear for law in laws):
+            raise UncoupledError(f"several things follow the temperature of '{surface}'")
+    return {name: tuple(surfaces) for name, surfaces in faced.items()}
+
+
+def temperature_factor(problem: Problem, temperature: Floats, room: str) -> float:
+    """Return (T_si − T_min)/(T_room − T_min) at the coldest place of the surfaces that face a room, T_min being the
+    coldest environment (ISO 13788, f_Rsi); NaN where there is none colder, or a temperature follows the place."""
+    films = [(name, law) for name, laws in problem.exchanges.items() for law in laws if isinstance(law, FilmLaw)]
+    stated = {law.environment: law.fluid.constant for _, law in films if law.environment}
+    known = [value for value in stated.values() if value is not None]
+    inside = stated.get(room)
+    if inside is None or len(known) < len(stated) or inside <= min(known):
+        return float("nan")
+    nodes = np.unique(
+        np.concatenate([problem.mesh.surfaces[name].nodes for name, law in films if law.environment == room])
+    )
+    return float((temperature[nodes].min() - min(known)) / (inside - min(known)))

@@ -1,0 +1,66 @@
+"""What couples the environments of a case, and what of each a temperature is made of, as rows for tables."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, NUMBER
+from blunt_ember.checks.environments import Coupling, UncoupledError, environment_coupling
+from blunt_ember.checks.questions.probes import probe_of
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.space import Plane
+from blunt_ember.report.radiation_tables import Values, Words
+
+
+def coupling_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
+    """Return a row for every pair of environments with their coefficient, of a section per metre as well; nothing where
+    there are none."""
+    found = coupling_of(outcome)
+    if found is None:
+        return [], []
+    pairs = [(one, other) for one in range(len(found.names)) for other in range(one + 1, len(found.names))]
+    values = np.array([found.coefficients[pair] for pair in pairs])
+    words: list[Words] = [
+        ("environment", [found.names[one] for one, _ in pairs]),
+        ("and", [found.names[other] for _, other in pairs]),
+    ]
+    columns: list[Values] = [("coefficient", CONDUCTANCE, values)]
+    space = outcome.mesh.space if outcome.mesh is not None else None
+    if isinstance(space, Plane):
+        columns.append(("per metre", CONDUCTANCE_PER_LENGTH, values / space.depth))
+    return words, columns
+
+
+def weight_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
+    """Return a row for every temperature that is asked for with the weight of each environment in it."""
+    found, mesh, geometry = coupling_of(outcome), outcome.mesh, outcome.geometry
+    if found is None or mesh is None or geometry is None:
+        return [], []
+    names, rows = [], []
+    for place, question in enumerate(outcome.case.document.questions):
+        if len(question.readings) != 1 or question.condition is not None or question.readings[0].how not in _LINEAR:
+            continue
+        path = ("questions", place, question.asks)
+        probe = probe_of(question.readings[0], outcome.case.document, mesh, geometry, path)
+        names.append(question.name)
+        rows.append([probe(weights) for weights in found.weights])
+    if not rows:
+        return [], []
+    table = np.array(rows)
+    return [("question", names)], [(name, NUMBER, table[:, place]) for place, name in enumerate(found.names)]
+
+
+#: Readings that are a mean of temperatures.
+_LINEAR = ("temperature", "mean")
+
+
+def coupling_of(outcome: Outcome) -> Coupling | None:
+    """Return what couples the environments of a steady outcome; None where nothing does."""
+    if outcome.problem is None or outcome.solution is None or outcome.run is not None:
+        return None
+    if not outcome.case.document.environments:
+        return None
+    try:
+        return environment_coupling(outcome.problem, outcome.solution.temperature)
+    except UncoupledError:
+        return None

@@ -1,0 +1,162 @@
+"""What couples environments: against walls on paper, against other temperatures, and in three of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.renaming import renamed_environment
+from blunt_ember.checks.environments import environment_coupling
+from blunt_ember.checks.verdict import Check
+from blunt_ember.errors import CaseError
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.gallery.families import family
+from blunt_ember.report.number_tables import number_table
+
+
+def checks(case: Case) -> dict[str, Check]:
+    return {check.name: check for check in next(o for o in Flow().outcomes(case) if o.checks).checks}
+
+
+def solved(case: Case) -> Outcome:
+    return next(each for each in Flow().outcomes(case) if each.checks or each.trouble)
+
+
+CORNER: dict[str, Any] = {
+    "format": "blunt-ember/1",
+    "materials": {"brick": {"k": "0.7 W/(m K)"}},
+    "environments": {"room": "20 °C", "yard": "-8 °C", "cellar": "11 °C"},
+    "body": {
+        "kind": "stacked",
+        "regions": {
+            "house": {"shape": "rectangle", "size": ["1.2 m", "1 m"], "z": ["0 mm", "900 mm"], "material": "brick"},
+            "hall": {
+                "shape": "rectangle",
+                "size": ["0.8 m", "0.7 m"],
+                "at": ["0.4 m", "0.3 m"],
+                "z": ["300 mm", "900 mm"],
+                "void": True,
+            },
+        },
+    },
+    "surfaces": {"inside": ["house.hall left", "house.hall front", "house.hall bottom"]},
+    "surroundings": [
+        {"on": "inside", "film": {"resistance": "0.13 m² K/W", "environment": "room"}},
+        {"on": ["house.left", "house.front"], "film": {"h": "25 W/(m² K)", "environment": "yard"}},
+        {"on": "house.bottom", "film": {"resistance": "0.17 m² K/W", "environment": "cellar"}},
+    ],
+    "mesh": {"size": "150 mm"},
+    "questions": [
+        {"name": "L", "coupling": "room", "to": "yard"},
+        {"name": "down", "coupling": "room", "to": "cellar"},
+        {"name": "aside", "coupling": "cellar", "to": "yard"},
+        {"name": "loss", "heat_flow": "inside"},
+        {"name": "deep", "temperature": ["0.2 m", "0.2 m", "0.2 m"]},
+        {"name": "factor", "temperature_factor": "room"},
+    ],
+}
+
+
+def test_heat_is_the_sum_of_what_couples_and_any_temperatures_are_answered_at_once() -> None:
+    case = case_from_data(CORNER)
+    outcome = solved(case)
+    found = {check.name: check.value for check in outcome.checks}
+    assert found["loss"] == pytest.approx(28 * found["L"] + 9 * found["down"], rel=1e-9)
+    assert outcome.problem is not None and outcome.solution is not None
+    coupling = environment_coupling(outcome.problem, outcome.solution.temperature)
+    assert np.allclose(coupling.weights.sum(axis=0), 1, atol=1e-10)
+    assert np.allclose(coupling.coefficients, coupling.coefficients.T)
+    films = {"room": (0.8 * 0.7 + 0.8 * 0.6 + 0.7 * 0.6) / 0.13, "yard": 25 * 0.9 * (1.2 + 1), "cellar": 1.2 / 0.17}
+    assert coupling.coefficients.sum(axis=1) == pytest.approx([films[name] for name in coupling.names])
+    other = case
+    for name, temperature in (("room", 24.0), ("yard", -14.0), ("cellar", 6.0)):
+        other = with_value(other, ("environments", name), f"{temperature} °C")
+    again = solved(other)
+    assert again.solution is not None
+    mixed = np.array([{"room": 24.0, "yard": -14.0, "cellar": 6.0}[name] for name in coupling.names]) @ coupling.weights
+    assert np.allclose(mixed + 273.15, again.solution.temperature, atol=1e-8)
+    table = number_table(outcome, "weights")
+    assert table is not None
+    (row,) = [[float(each.values[0]) for each in table.columns[1:]]]
+    by_weights = sum(share * 1.0 * t for share, t in zip(row, (20.0, -8.0, 11.0), strict=True))
+    assert by_weights == pytest.approx(found["deep"] - 273.15, abs=1e-8)
+
+
+def test_another_temperature_meshes_nothing_anew() -> None:
+    flow, case = Flow(), case_from_data(CORNER)
+    first = next(each for each in flow.outcomes(case) if each.checks)
+    second = next(each for each in flow.outcomes(with_value(case, ("environments", "yard"), "-20 °C")) if each.checks)
+    assert first.mesh is second.mesh
+    same = [(a.value, b.value) for a, b in zip(first.checks[:3], second.checks[:3], strict=True)]
+    assert all(a == pytest.approx(b, rel=1e-9) for a, b in same)
+    assert second.checks[3].value > first.checks[3].value
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "said"),
+    [
+        (("surroundings", 2), {"on": "house.bottom", "temperature": "11 °C"}, "held at a temperature"),
+        (("surroundings", 2, "film"), {"h": "9 W/(m² K)", "temperature": "11 °C"}, "names no environment"),
+        (("materials", "brick", "k"), "0.7 W/(m K)*(1 + (T - 0 °C)/(900 K))", "follows temperature"),
+        (("surroundings", 1, "radiation"), {"emissivity": 0.9, "temperature": "-8 °C"}, "follow the temperature"),
+    ],
+)
+def test_what_is_no_linear_exchange_of_environments_says_why_it_has_no_coefficients(
+    path: tuple[Any, ...], value: Any, said: str
+) -> None:
+    found = checks(with_value(case_from_data(CORNER), path, value))
+    assert np.isnan(found["L"].value) and said in found["L"].note and found["L"].verdict == "open"
+    assert not np.isnan(found["loss"].value)
+
+
+@pytest.mark.parametrize(
+    ("change", "at", "said"),
+    [
+        ({"h": "9 W/(m² K)", "environment": "celler"}, "surroundings[2].film.environment", "did you mean 'cellar'"),
+        ({"h": "9 W/(m² K)", "resistance": "1 m² K/W", "environment": "cellar"}, "surroundings[2].film", "not both"),
+        ({"environment": "cellar"}, "surroundings[2].film", "say one of 'h' and 'resistance'"),
+        ({"resistance": "0 m² K/W", "environment": "cellar"}, "surroundings[2].film.resistance", "more than zero"),
+    ],
+)
+def test_a_film_that_says_too_much_or_too_little_is_refused(change: dict[str, Any], at: str, said: str) -> None:
+    data = {**CORNER, "surroundings": [*CORNER["surroundings"][:2], {"on": "house.bottom", "film": change}]}
+    with pytest.raises(CaseError) as refused:
+        case_from_data(data)
+    assert any(fault.path == at and said in fault.message for fault in refused.value.faults), refused.value.faults
+
+
+def test_names_of_environments_are_followed() -> None:
+    case = renamed_environment(case_from_data(CORNER), "room", "hall of ware")
+    assert case.data["surroundings"][0]["film"]["environment"] == "hall of ware"
+    assert case.data["questions"][0]["coupling"] == case.data["questions"][5]["temperature_factor"] == "hall of ware"
+    with pytest.raises(CaseError, match="no environment 'yard'"):
+        case.restated({**case.data, "environments": {"hall of ware": "20 °C", "cellar": "9 °C"}})
+
+
+def test_iso_10211_case_2_by_its_coefficient() -> None:
+    """9.5 W/m for 20 K: L is 0.475 W/(m K)."""
+    from blunt_ember.gallery.published import published_cases
+
+    data = dict(dict(published_cases())["ISO 10211 case 2"].data)
+    surroundings = []
+    for entry in data["surroundings"]:
+        film = entry.get("film")
+        if film is not None:
+            name = "inside" if film["temperature"] == "20 °C" else "outside"
+            entry = {**entry, "film": {"h": film["h"], "environment": name}}
+        surroundings.append(entry)
+    data |= {"environments": {"inside": "20 °C", "outside": "0 °C"}, "surroundings": surroundings}
+    data["questions"] = [{"name": "L", "coupling": "inside", "to": "outside", "basis": "length"}]
+    assert checks(case_from_data(data))["L"].value == pytest.approx(9.5 / 20, abs=0.1 / 20)
+
+
+def test_the_bridge_of_the_shipped_floor_is_its_coefficient_less_the_undisturbed_wall() -> None:
+    found = checks(family("floor-through-wall").case())
+    undisturbed = (1.2 + 0.09) / (0.13 + 0.2 / 0.52 + 0.12 / 0.036 + 0.04)
+    assert found["psi_pottery"].value == pytest.approx(found["L_pottery"].value - undisturbed, rel=1e-9)
+    assert 0.2 < found["psi_pottery"].value < 0.6 and 0.7 < found["coldest in the pottery"].value < 0.9
