@@ -208,6 +208,9 @@ def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[F
             faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
     for leaf in leaves(CaseDocument, data):
         mark = leaf.marked(RefersTo)
+        if mark is not None and mark.target is Target.PARAMETER and leaf.data not in document.parameters:
+            near = nearest(str(leaf.data), document.parameters)
+            faults.append(Fault(leaf.path, f"there is no parameter '{leaf.data}'{near}"))
         if mark is not None and mark.target is Target.ENVIRONMENT and leaf.data not in document.environments:
             near = nearest(str(leaf.data), document.environments)
             faults.append(Fault(leaf.path, f"there is no environment '{leaf.data}'{near}; name it among them"))

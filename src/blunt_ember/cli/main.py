@@ -22,6 +22,7 @@ from blunt_ember.cli.report import REPORT
 from blunt_ember.cli.say import SAY
 from blunt_ember.cli.schema import SCHEMA
 from blunt_ember.cli.solve import SOLVE
+from blunt_ember.cli.study import STUDY
 from blunt_ember.cli.verify import VERIFY
 from blunt_ember.cli.window import WINDOW
 from blunt_ember.errors import BluntEmberError, CaseError, SolverError
@@ -42,6 +43,7 @@ COMMANDS: Mapping[str, Command] = MappingProxyType(
             READ,
             EXPORT,
             MATERIALS,
+            STUDY,
             VERIFY,
             SCHEMA,
         )

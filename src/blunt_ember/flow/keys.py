@@ -33,6 +33,7 @@ _WORDS: frozenset[DocumentField] = frozenset(
         (CaseDocument, "units"),
         (CaseDocument, "parameters"),
         (CaseDocument, "working"),
+        (CaseDocument, "studies"),
         (Material, "source"),
         (Material, "range"),
         (Question, "name"),

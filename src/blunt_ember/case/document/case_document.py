@@ -16,6 +16,7 @@ from blunt_ember.case.document.parts import Name, Part, Statement, complain, one
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.questions.any_question import AnyQuestion
 from blunt_ember.case.document.regions import AnyRegion
+from blunt_ember.case.document.studies import AnyStudy
 from blunt_ember.case.document.surface_laws import JointConductance, OpeningTemperature
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.values.quantity import AreaResistance, Extent
@@ -154,6 +155,9 @@ class CaseDocument(Part):
     mesh: MeshWish = Field(default_factory=MeshWish)
     working: dict[str, Formula] = Field(default_factory=dict, description="hand calculation: formulas")
     questions: list[AnyQuestion] = Field(default_factory=list)
+    studies: dict[Name, AnyStudy] = Field(
+        default_factory=dict, description="parameters varied, spread, aimed at or fitted"
+    )
 
     @property
     def running_clock(self) -> Clock | None:

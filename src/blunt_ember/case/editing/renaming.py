@@ -87,7 +87,8 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
         if leaf.marked(IsFormula) is not None:
             return _in_formulas(leaf.data, lambda text: _name_replaced(text, old, new))
         mark = leaf.marked(RefersTo)
-        is_line = mark is not None and mark.target is Target.WORKING
+        named = Target.WORKING if block == "working" else Target.PARAMETER
+        is_line = mark is not None and mark.target is named
         return new if is_line and leaf.data == old else leaf.data
 
     data = with_leaves(CaseDocument, case.data, changed)

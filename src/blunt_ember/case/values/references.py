@@ -26,6 +26,8 @@ class Target(Enum):
     MATERIAL = "material"
     #: A room, the outside, a fluid that films refer to.
     ENVIRONMENT = "environment"
+    #: A parameter, by its own name and not in a formula.
+    PARAMETER = "parameter"
     #: A line of the Working.
     WORKING = "working"
 
@@ -54,5 +56,6 @@ SurfaceOrOpeningName = Annotated[str, RefersTo(Target.SURFACE_OR_OPENING)]
 ShapeName = Annotated[str, RefersTo(Target.SHAPE)]
 MaterialName = Annotated[str, RefersTo(Target.MATERIAL)]
 EnvironmentName = Annotated[str, RefersTo(Target.ENVIRONMENT)]
+ParameterName = Annotated[str, RefersTo(Target.PARAMETER)]
 WorkingName = Annotated[str, RefersTo(Target.WORKING)]
 Formula = Annotated[str, IsFormula()]

@@ -1,0 +1,70 @@
+"""Does a study of a case: every answer over parameters that are varied, spread, aimed at or fitted."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import io
+import sys
+from pathlib import Path
+
+from blunt_ember.cli.command import AGREED, Command, add_json, print_json
+from blunt_ember.errors import BluntEmberError
+
+
+def _run(options: argparse.Namespace) -> int:
+    from blunt_ember.case.files.case_file import read_case, write_text
+    from blunt_ember.report.checks_table import aligned
+    from blunt_ember.studies.store import ResultsStore
+    from blunt_ember.studies.study import study
+    from blunt_ember.studies.telling import findings_table, found_lines, result_object, result_table
+
+    path = Path(options.file)
+    case = read_case(path)
+    if not case.document.studies:
+        raise BluntEmberError(f'{path} has no studies; state one, such as "studies": {{"h": {_EXAMPLE}}}')
+    names = [options.name] if options.name is not None else list(case.document.studies)
+    store = ResultsStore(None if options.forget else path.with_suffix(".results"))
+
+    def told(done: int, of: int) -> None:
+        if of:
+            print(f"\r{done} of {of} cases", end="\n" if done == of else "", file=sys.stderr, flush=True)
+
+    objects = []
+    try:
+        for name in names:
+            result = study(case, name, store, told, options.jobs)
+            objects.append(result_object(case, name, result))
+            if options.csv is not None:
+                stream = io.StringIO()
+                csv.writer(stream).writerows(result_table(case, result))
+                write_text(stream.getvalue(), Path(options.csv))
+            if options.json:
+                continue
+            print(f"{name}: {case.document.studies[name].kind}")
+            for table in (findings_table(case, result), result_table(case, result)):
+                if table and (len(table) <= _MOST_SHOWN or table[0][0] == "question"):
+                    print("\n".join(["", *aligned(table)]))
+            print("\n".join(["", *found_lines(case, result)]))
+    finally:
+        store.close()
+    if options.json:
+        print_json(objects if options.name is None else objects[0])
+    return AGREED
+
+
+#: Rows that are printed at most; a file has all of them.
+_MOST_SHOWN = 60
+_EXAMPLE = '{"kind": "sweep", "vary": {"h_out": {"start": "5 W/(m² K)", "end": "20 W/(m² K)", "count": 7}}}'
+
+
+def _add_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FILE", help="a case file (.ember) that states studies")
+    command.add_argument("name", nargs="?", help="one of its studies; all when nothing is said")
+    command.add_argument("--csv", metavar="FILE", help="write the points with their answers")
+    command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores")
+    command.add_argument("--forget", action="store_true", help="keep no results beside the case, and use none")
+    add_json(command)
+
+
+STUDY = Command("study", "vary, spread, aim at or fit parameters, and keep every answer", _run, _add_arguments)

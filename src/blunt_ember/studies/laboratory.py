@@ -1,0 +1,84 @@
+"""A case in which parameters are changed, and what comes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.case import Case
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.values.evaluation import evaluate, require_kind
+from blunt_ember.errors import ExpressionError
+from blunt_ember.studies.points import Point, StudyError
+from blunt_ember.studies.running import OnProgress, rows_of
+from blunt_ember.studies.store import ResultsStore, Row
+
+
+@dataclass(frozen=True)
+class StudyResult:
+    """The ``points`` of a study and their ``rows``, and by question what follows from them, SI, by what it is called;
+    and where parameters were sought, their values with the ``deviations`` that data leave them."""
+
+    points: tuple[Point, ...]
+    rows: tuple[Row, ...]
+    findings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    found: Point = field(default_factory=dict)
+    deviations: Point = field(default_factory=dict)
+    said: str = ""
+
+    def answers(self, question: str) -> Floats:
+        """Return the answers (p,) to a question, SI; NaN where there is none."""
+        return np.array([row.answers.get(question, np.nan) for row in self.rows])
+
+
+@dataclass(frozen=True)
+class Laboratory:
+    """A case with where its results are kept, and who hears of the progress."""
+
+    case: Case
+    store: ResultsStore
+    on_progress: OnProgress = lambda done, of: None
+    jobs: int | None = None
+
+    def rows(self, points: Sequence[Point]) -> list[Row]:
+        """Return the rows of points."""
+        return rows_of(self.case, points, self.store, self.on_progress, self.jobs)
+
+    def row(self, point: Point) -> Row:
+        """Return the row of one point."""
+        return rows_of(self.case, [point], self.store, jobs=1)[0]
+
+    def answer(self, point: Point, question: str) -> float:
+        """Return the answer to a question at a point, SI; raise :class:`StudyError` where there is none."""
+        row = self.row(point)
+        if row.trouble or not np.isfinite(row.answers.get(question, np.nan)):
+            raise StudyError(
+                f"there is no answer to '{question}' at {_words(point)}: {row.trouble or 'it has no value'}"
+            )
+        return row.answers[question]
+
+
+def require_rising(name: str, low: float, high: float) -> None:
+    """Raise :class:`StudyError` where a range of a parameter is none."""
+    if not low < high:
+        raise StudyError(f"the lowest value of {name} must be below its highest")
+
+
+def answer_value(case: Case, name: str, text: str) -> float:
+    """Return a value of the kind that a question answers with, SI; raise :class:`StudyError` for another one."""
+    questions = {question.name: question for question in case.document.questions}
+    if name not in questions:
+        raise StudyError(f"there is no question '{name}'{nearest(name, questions)}")
+    try:
+        value = evaluate(text, case.parameters)
+        require_kind(text, value, questions[name].kind)
+    except ExpressionError as error:
+        raise StudyError(f"'{name}': {error}") from error
+    return float(value.magnitude)
+
+
+def _words(point: Point) -> str:
+    return ", ".join(f"{name} = {value:.6g} (SI)" for name, value in point.items())

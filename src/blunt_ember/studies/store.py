@@ -1,0 +1,69 @@
+"""What was computed for studies, beside the case: kept row by row, so that none is computed twice."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from blunt_ember import __version__
+from blunt_ember.case.case import Case
+from blunt_ember.content_hash import content_hash
+from blunt_ember.studies.points import StudyError
+
+#: What is said of a case that changes no answer.
+_ASIDE = ("title", "units", "studies", "working")
+_MAKE = "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, answers TEXT, trouble TEXT)"
+
+
+@dataclass(frozen=True)
+class Row:
+    """The answers of one point by their questions, SI; or the ``trouble`` why there are none."""
+
+    answers: dict[str, float]
+    trouble: str = ""
+
+
+def key_of(case: Case) -> str:
+    """Return the key of a case: of all it says that an answer depends on, and of the program's version."""
+    said = {key: entry for key, entry in case.data.items() if key not in _ASIDE}
+    return content_hash((__version__, json.dumps(said, sort_keys=True)))
+
+
+class ResultsStore:
+    """Rows by the key of their case, in a file or in memory; every row is on the disk as soon as it is put."""
+
+    def __init__(self, path: Path | None) -> None:
+        try:
+            self._base = sqlite3.connect(":memory:" if path is None else path, timeout=60)
+            self._base.execute("PRAGMA journal_mode=WAL")
+            self._base.execute(_MAKE)
+            self._base.commit()
+        except sqlite3.Error as error:
+            raise StudyError(f"{path} cannot hold results: {error}; move it away, or say another one") from error
+
+    def known(self, keys: Iterable[str]) -> dict[str, Row]:
+        """Return the rows there are of some keys."""
+        found = {}
+        for key in keys:
+            for answers, trouble in self._base.execute("SELECT answers, trouble FROM points WHERE key = ?", (key,)):
+                found[key] = Row(_read(answers), trouble)
+        return found
+
+    def put(self, key: str, row: Row) -> None:
+        """Keep a row."""
+        values = (key, __version__, json.dumps(row.answers), row.trouble)
+        with self._base:
+            self._base.execute("INSERT OR REPLACE INTO points VALUES (?, ?, ?, ?)", values)
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._base.close()
+
+
+def _read(text: str) -> dict[str, float]:
+    data: dict[str, Any] = json.loads(text)
+    return {name: float(value) for name, value in data.items()}

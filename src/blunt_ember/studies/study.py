@@ -1,0 +1,45 @@
+"""A study of a case, by its kind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.studies import Aim, AnyStudy, Fitting, Sensitivity, Sweep, Uncertainty
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.studies.fitting import fitted
+from blunt_ember.studies.laboratory import Laboratory, StudyResult
+from blunt_ember.studies.points import StudyError, swept
+from blunt_ember.studies.running import OnProgress
+from blunt_ember.studies.sensitivity import sensitivity
+from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.target import target
+from blunt_ember.studies.uncertainty import uncertainty
+
+
+def study(
+    case: Case, name: str, store: ResultsStore, on_progress: OnProgress = lambda done, of: None, jobs: int | None = None
+) -> StudyResult:
+    """Do the study of a name; raise :class:`StudyError` for one that cannot be done."""
+    if name not in case.document.studies:
+        raise StudyError(f"there is no study '{name}'{nearest(name, case.document.studies)}")
+    if not case.document.questions:
+        raise StudyError("nothing is asked, so there is nothing to study; add a question")
+    stated: Any = case.document.studies[name]
+    result = STUDIES[type(stated)](Laboratory(case, store, on_progress, jobs), stated)
+    if result.rows and all(row.trouble for row in result.rows):
+        raise StudyError(f"no point has an answer; the first says: {result.rows[0].trouble}")
+    return result
+
+
+def _sweep(lab: Laboratory, stated: Sweep) -> StudyResult:
+    points = swept(lab.case, stated)
+    return StudyResult(tuple(points), tuple(lab.rows(points)))
+
+
+#: What does a study, by its kind.
+STUDIES: Mapping[type[AnyStudy], Callable[[Laboratory, Any], StudyResult]] = MappingProxyType(
+    {Sweep: _sweep, Sensitivity: sensitivity, Uncertainty: uncertainty, Aim: target, Fitting: fitted}
+)

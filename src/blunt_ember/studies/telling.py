@@ -1,0 +1,108 @@
+"""A study told: as a table of its points, as JSON, and in lines."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.values.display import in_shown_unit, shown, shown_difference
+from blunt_ember.case.values.units import TEMPERATURE, Kind
+from blunt_ember.studies.laboratory import StudyResult
+
+#: What a finding of an uncertain answer is, that is a difference and not a reading.
+_DIFFERENCES = ("deviation",)
+
+
+def kind_of_parameter(case: Case, name: str) -> Kind:
+    """Return the kind of a parameter in the units of the case."""
+    return case.units.of_dimension(case.parameters[name].dimension)
+
+
+def kinds_of_questions(case: Case) -> dict[str, Kind]:
+    """Return the kind of every answer in the units of the case."""
+    return {question.name: case.units.of(question.kind) for question in case.document.questions}
+
+
+def result_object(case: Case, name: str, result: StudyResult) -> dict[str, Any]:
+    """Return a study as ``blunt-ember study --json`` prints it: values in the units that stand beside them."""
+    kinds = kinds_of_questions(case)
+    varied = list(dict.fromkeys(parameter for point in result.points for parameter in point))
+    units = {parameter: kind_of_parameter(case, parameter).shown for parameter in varied}
+    return {
+        "study": name,
+        "kind": case.document.studies[name].kind,
+        "parameters": units,
+        "answers": {question: kind.shown for question, kind in kinds.items()},
+        "points": [
+            {
+                **{key: in_shown_unit(value, kind_of_parameter(case, key)) for key, value in point.items()},
+                **{key: in_shown_unit(value, kinds[key]) for key, value in row.answers.items() if key in kinds},
+                **({"trouble": row.trouble} if row.trouble else {}),
+            }
+            for point, row in zip(result.points, result.rows, strict=True)
+        ],
+        "findings_si": {question: dict(found) for question, found in result.findings.items()},
+        "found": {key: shown(value, kind_of_parameter(case, key), 10) for key, value in result.found.items()},
+        "deviations": {
+            key: shown_difference(value, kind_of_parameter(case, key)) for key, value in result.deviations.items()
+        },
+        "said": result.said,
+    }
+
+
+def result_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
+    """Return headings and a row a point, in the units of the case."""
+    kinds = kinds_of_questions(case)
+    varied = list(dict.fromkeys(parameter for point in result.points for parameter in point))
+    rows = [(*varied, *kinds, "")]
+    for point, row in zip(result.points, result.rows, strict=True):
+        given = [shown(point[name], kind_of_parameter(case, name)) if name in point else "" for name in varied]
+        answers = [shown(row.answers[name], kind) if name in row.answers else "" for name, kind in kinds.items()]
+        rows.append((*given, *answers, row.trouble))
+    return rows
+
+
+def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
+    """Return headings and a row a finding: what was found of every answer; of a sensitivity what one per cent of a
+    parameter changes, of a temperature one kelvin."""
+    if not result.findings:
+        return []
+    kinds = kinds_of_questions(case)
+    heads = list(dict.fromkeys(head for found in result.findings.values() for head in found))
+    slopes = set(heads) <= set(case.parameters)
+    steps = {head: _step(case, head) for head in heads} if slopes else {}
+    rows: list[tuple[str, ...]] = [("question", *((f"{steps[head][0]} {head}" if slopes else head) for head in heads))]
+    for question, found in result.findings.items():
+        cells = []
+        for head in heads:
+            value = found.get(head, np.nan)
+            if slopes:
+                cells.append(shown_difference(value * steps[head][1], kinds[question]))
+            elif head.startswith("share of"):
+                cells.append(f"{100 * value:.1f} %")
+            else:
+                tell = shown_difference if head in _DIFFERENCES else shown
+                cells.append(tell(value, kinds[question]))
+        rows.append((question, *cells))
+    return rows
+
+
+def _step(case: Case, name: str) -> tuple[str, float]:
+    """What a sensitivity is told for, in words and in SI."""
+    value = case.parameters[name]
+    if value.dimension == TEMPERATURE.dimension:
+        return "1 K of", 1.0
+    return "1 % of", 0.01 * abs(float(value.magnitude))
+
+
+def found_lines(case: Case, result: StudyResult) -> list[str]:
+    """Return what was found of parameters that were sought, a line each."""
+    lines = []
+    for name, value in result.found.items():
+        kind = kind_of_parameter(case, name)
+        off = result.deviations.get(name)
+        within = f" ± {shown_difference(off, kind)}" if off is not None and np.isfinite(off) else ""
+        lines.append(f"{name} = {shown(value, kind, 7)}{within}")
+    return [*lines, *([result.said] if result.said else [])]
