@@ -19,10 +19,12 @@ from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.case.values.units import KINDS
 from blunt_ember.errors import CaseError
+from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.report.exporting import ExportOptions, write_outcome
 from blunt_ember.studies.laboratory import StudyResult
 from blunt_ember.studies.points import StudyError, said, value_of
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.store import ResultsStore, key_of
 from blunt_ember.studies.study import study
 
 T_HOT, T_AIR = 1253.15, 298.15
@@ -269,3 +271,16 @@ def test_the_command_prints_json_in_the_units_of_the_case(tmp_path: Path) -> Non
         [sys.executable, "-m", "blunt_ember", "study", str(path), "ti"], capture_output=True, text=True
     )
     assert none.returncode == 2 and "did you mean 'it'" in none.stderr
+
+
+def test_what_an_answer_depends_on_is_part_of_its_key(tmp_path: Path) -> None:
+    case = wall()
+    again = case_from_data({**case.data, "working": {**case.data["working"], "q": "(T_hot - T_air)/R/2"}})
+    retitled = case_from_data({**case.data, "title": "another wall"})
+    assert key_of(again) != key_of(case) == key_of(retitled)
+    write_outcome(Flow().run(family("bowl").case()), tmp_path / "bowl.vtu", ExportOptions())
+    body = {"kind": "imported", "file": "bowl.vtu", "unit": "1 m", "groups": {}}
+    read = case_from_data({"format": "blunt-ember/1", "body": body}, str(tmp_path))
+    before = key_of(read)
+    os.utime(tmp_path / "bowl.vtu", (1, 1))
+    assert key_of(read) != before

@@ -33,6 +33,10 @@ class StudyResult:
         """Return the answers (p,) to a question, SI; NaN where there is none."""
         return np.array([row.answers.get(question, np.nan) for row in self.rows])
 
+    def expected(self, question: str) -> Floats:
+        """Return what is expected (p,) of a question, SI; NaN where nothing is."""
+        return np.array([row.expected.get(question, np.nan) for row in self.rows])
+
 
 @dataclass(frozen=True)
 class Laboratory:

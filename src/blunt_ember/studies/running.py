@@ -31,7 +31,8 @@ def solved_row(case: Case, flow: Flow) -> Row:
         return Row({}, str(error))
     if outcome.trouble is not None:
         return Row({}, str(outcome.trouble))
-    return Row({check.name: check.value for check in outcome.checks})
+    known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
+    return Row({check.name: check.value for check in outcome.checks}, expected=known)
 
 
 def _solved(data: Sequence[dict[str, Any]], folder: str) -> list[Row]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -15,22 +15,37 @@ from blunt_ember.content_hash import content_hash
 from blunt_ember.studies.points import StudyError
 
 #: What is said of a case that changes no answer.
-_ASIDE = ("title", "units", "studies", "working")
-_MAKE = "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, answers TEXT, trouble TEXT)"
+_ASIDE = ("title", "units", "studies")
+_MAKE = (
+    "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, answers TEXT, trouble TEXT, expected TEXT)"
+)
 
 
 @dataclass(frozen=True)
 class Row:
-    """The answers of one point by their questions, SI; or the ``trouble`` why there are none."""
+    """The answers of one point by their questions, SI, and what is expected of them; or the ``trouble`` why there are
+    none."""
 
     answers: dict[str, float]
     trouble: str = ""
+    expected: dict[str, float] = field(default_factory=dict)
 
 
 def key_of(case: Case) -> str:
-    """Return the key of a case: of all it says that an answer depends on, and of the program's version."""
+    """Return the key of a case: of all it says that an answer depends on, of the files it is read from as they are now,
+    and of the program's version."""
     said = {key: entry for key, entry in case.data.items() if key not in _ASIDE}
-    return content_hash((__version__, json.dumps(said, sort_keys=True)))
+    files = [_stamp(Path(case.folder) / name) for name in case.document.body.files]
+    return content_hash((__version__, json.dumps(said, sort_keys=True), files))
+
+
+def _stamp(path: Path) -> tuple[str, int, int]:
+    """What changes when a file does."""
+    try:
+        state = path.stat()
+    except (OSError, ValueError):
+        return str(path), 0, 0
+    return str(path), state.st_mtime_ns, state.st_size
 
 
 class ResultsStore:
@@ -49,15 +64,16 @@ class ResultsStore:
         """Return the rows there are of some keys."""
         found = {}
         for key in keys:
-            for answers, trouble in self._base.execute("SELECT answers, trouble FROM points WHERE key = ?", (key,)):
-                found[key] = Row(_read(answers), trouble)
+            asked = self._base.execute("SELECT answers, trouble, expected FROM points WHERE key = ?", (key,))
+            for answers, trouble, expected in asked:
+                found[key] = Row(_read(answers), trouble, _read(expected))
         return found
 
     def put(self, key: str, row: Row) -> None:
         """Keep a row."""
-        values = (key, __version__, json.dumps(row.answers), row.trouble)
+        values = (key, __version__, json.dumps(row.answers), row.trouble, json.dumps(row.expected))
         with self._base:
-            self._base.execute("INSERT OR REPLACE INTO points VALUES (?, ?, ?, ?)", values)
+            self._base.execute("INSERT OR REPLACE INTO points VALUES (?, ?, ?, ?, ?)", values)
 
     def close(self) -> None:
         """Let go of the file."""

@@ -20,6 +20,12 @@ def kind_of_parameter(case: Case, name: str) -> Kind:
     return case.units.of_dimension(case.parameters[name].dimension)
 
 
+def stated_as(case: Case, name: str, si: float) -> str:
+    """Return a value of a parameter, SI, as the text that a case states it by, in the units it is shown in."""
+    kind = kind_of_parameter(case, name)
+    return f"{in_shown_unit(si, kind):.12g} {kind.shown}".strip()
+
+
 def kinds_of_questions(case: Case) -> dict[str, Kind]:
     """Return the kind of every answer in the units of the case."""
     return {question.name: case.units.of(question.kind) for question in case.document.questions}

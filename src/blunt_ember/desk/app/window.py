@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCloseEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.app.file_on_disk import FileOnDisk
 from blunt_ember.desk.app.filing_window import FilingWindow
@@ -34,6 +35,8 @@ from blunt_ember.library.shelves import keep
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 from blunt_ember.sentences.parts import Asked, DrawOutline, KeepMaterial
+from blunt_ember.studies.points import Point
+from blunt_ember.studies.telling import stated_as
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
@@ -127,6 +130,7 @@ class Window(FilingWindow):
         self.strip.frame_chosen.connect(self.show_frame)
         self.strip.range_chosen.connect(self.stage.colour_over_whole_run)
         self.strip.place_pointed.connect(self.stage.mark_place)
+        self.strip.study.point_taken.connect(self._take_point)
         self.stage.place_pointed.connect(self.strip.line.show_place)
         self.solver.busy_changed.connect(self._busy)
         self.solver.stopped.connect(self._stopped)
@@ -157,6 +161,15 @@ class Window(FilingWindow):
                     self.tell(str(error))
                 else:
                     self.tell(f"'{name}' is kept in {path}.")
+
+    def _take_point(self, point: Point) -> None:
+        """Put the case that a point of a study stands for on the desk, as an edit."""
+
+        def change(now: Case) -> Case:
+            stated = {name: stated_as(now, name, value) for name, value in point.items()}
+            return with_value(now, ("parameters",), {**now.data["parameters"], **stated})
+
+        self.current.edit_or_tell(f"study: {', '.join(point)}", change)
 
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
         """Put a case on the desk."""
@@ -325,6 +338,7 @@ class Window(FilingWindow):
     def _show_state(self) -> None:
         case, path = self.current.case, self.current.path
         self.header.refresh()
+        self.strip.study.show_path(path)
         self.menus.refresh()
         name = path.name if path else case.document.title if case else ""
         self.setWindowTitle(f"{name}[*] — Blunt Ember" if name else "Blunt Ember[*]")
@@ -375,6 +389,7 @@ class Window(FilingWindow):
             self.settings.keep_layout(name, splitter.saveState())
         self.settings.flush()
         self.strip.refinement.end()
+        self.strip.study.end()
         self.solver.close()
         for process in self.findChildren(ChildProcess):  # a report that is being written
             process.end()

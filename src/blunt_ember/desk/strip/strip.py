@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, Q
 from blunt_ember.checks.references.series_path import SeriesPath, series_path
 from blunt_ember.desk.strip.line_view import LineView, ProfileView
 from blunt_ember.desk.strip.refinement_view import RefinementView
+from blunt_ember.desk.strip.study_view import StudyView
 from blunt_ember.desk.strip.table_view import TableView
 from blunt_ember.desk.strip.time_bar import TimeBar
 from blunt_ember.desk.strip.time_view import TimeView
@@ -26,7 +27,7 @@ from blunt_ember.picture.palette import LIGHT, Theme
 #: The picture shows every instant that is scrubbed over; the curve, which takes longer to draw, follows so much later.
 CURVE_MS = 200
 #: What the strip can show; the second and third only of a clock that runs.
-VIEWS = ("along a line", "over time", "time line", "refinement", "resistances", "table")
+VIEWS = ("along a line", "over time", "time line", "refinement", "resistances", "table", "study")
 _OF_TIME = VIEWS[1:3]
 
 
@@ -54,12 +55,13 @@ class Strip(QWidget):
         self.chain = DrawnView(self)
         self.chain.setAccessibleName("Resistances in series")
         self.tables = TableView(self)
+        self.study = StudyView(self)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
         layout.addLayout(self._top_row())
         self._pages = QStackedWidget(self)
-        for page in (self.line, self.history, self.time_line, self.refinement, self.chain, self.tables):
+        for page in (self.line, self.history, self.time_line, self.refinement, self.chain, self.tables, self.study):
             self._pages.addWidget(page)
         layout.addWidget(self._pages, 1)
         self.time_bar = TimeBar(self)
@@ -114,7 +116,7 @@ class Strip(QWidget):
     def plot(self) -> Plot | None:
         """The chart that is shown, to be written to a file; None where none is."""
         page = self._pages.currentWidget()
-        seen = page.chart if isinstance(page, LineView) else page
+        seen = page.chart if isinstance(page, LineView | StudyView) else page
         return seen.plot if isinstance(seen, DrawnView) else None
 
     def choose_view(self, view: str) -> None:
@@ -129,6 +131,7 @@ class Strip(QWidget):
         """Draw in other colours."""
         self._theme = theme
         self.line.show_theme(theme)
+        self.study.set_theme(theme)
         self._refresh()
 
     def show_outcome(self, outcome: Outcome | None) -> None:
@@ -138,6 +141,7 @@ class Strip(QWidget):
         if outcome is None:
             self._curve = ""
         self.refinement.show_outcome(outcome)
+        self.study.show_outcome(outcome)
         run, before = (each.run if each is not None else None for each in (outcome, known))
         if run is not before:
             self._take_run(run)

@@ -1,0 +1,316 @@
+"""Studies in the strip: those the case states, and a sweep of one parameter that is asked for here."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.values.display import shown
+from blunt_ember.desk.solver.child_process import ChildProcess
+from blunt_ember.desk.widgets.drawn_view import DrawnView
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.picture.charts.study_chart import StudyCurve, StudyCurves, study_plot
+from blunt_ember.picture.palette import LIGHT, Theme
+from blunt_ember.studies.laboratory import StudyResult
+from blunt_ember.studies.server import serve_study
+from blunt_ember.studies.telling import findings_table, found_lines, kind_of_parameter, kinds_of_questions, result_table
+
+_HINT = "Vary a parameter and see every answer as a curve over it; a click on a row puts that case on the desk."
+#: What a study that is asked for here is called in the case that does it.
+_QUICK = "sweep"
+_SWEEP = "sweep of "
+#: From which to which share of its value a parameter is swept when nothing else is typed.
+_FROM, _TO = 0.5, 2.0
+
+
+class StudyView(QWidget):
+    """Starts and stops a study of the case that is seen; its points are shown as a curve and as a table."""
+
+    #: A row was taken: the case whose parameters it has.
+    point_taken = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._outcome: Outcome | None = None
+        self._path: Path | None = None
+        self._case: Case | None = None
+        self._process: ChildProcess | None = None
+        self._theme = LIGHT
+        self.result: StudyResult | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.which = QComboBox(self)
+        self.which.setObjectName("which study")
+        self.which.setAccessibleName("Study that is done")
+        self.which.activated.connect(self._chosen)
+        self.start = self._field("study from", "First value of the parameter, such as 5 W/(m² K)")
+        self.end_value = self._field("study to", "Last value of the parameter")
+        self.count = QSpinBox(self)
+        self.count.setObjectName("study count")
+        self.count.setRange(2, 999)
+        self.count.setValue(9)
+        self.count.setToolTip("How many values")
+        self.run = self._button("run", "Solve the case with every value", self._start)
+        self.stop = self._button("stop", "End the study; what was found is kept", self.end)
+        self.question = QComboBox(self)
+        self.question.setObjectName("study question")
+        self.question.setAccessibleName("Answer that is drawn")
+        self.question.activated.connect(self._draw)
+        self.copy = self._button("copy as text", "Put the table on the clipboard", self._copy)
+        self._words = [QLabel(word, self) for word in ("from", "to", "in")]
+        for widget in (
+            self.which,
+            self._words[0],
+            self.start,
+            self._words[1],
+            self.end_value,
+            self._words[2],
+            self.count,
+            self.run,
+            self.stop,
+            self.question,
+            self.copy,
+        ):
+            row.addWidget(widget)
+        self.said = QLabel(_HINT, self)
+        self.said.setProperty("role", "quiet")
+        self.said.setWordWrap(True)
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row.addWidget(self.said, 1)
+        column.addLayout(row)
+        both = QHBoxLayout()
+        self.chart = DrawnView(self)
+        self.chart.setAccessibleName("Answers over a parameter")
+        self.table = QTableWidget(self)
+        self.table.setObjectName("study table")
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.cellClicked.connect(self._take)
+        numbers = self.table.verticalHeader()
+        if numbers is not None:
+            numbers.setVisible(False)
+            numbers.setDefaultSectionSize(20)
+        both.addWidget(self.chart, 3)
+        both.addWidget(self.table, 2)
+        column.addLayout(both, 1)
+        self._show_state()
+
+    def _field(self, name: str, tip: str) -> QLineEdit:
+        field = QLineEdit(self)
+        field.setObjectName(name)
+        field.setToolTip(tip)
+        field.setAccessibleName(tip)
+        field.setMaximumWidth(110)
+        field.returnPressed.connect(self._start)
+        return field
+
+    def _button(self, text: str, tip: str, do: object) -> QPushButton:
+        assert callable(do)
+        button = QPushButton(text, self)
+        button.setObjectName(f"study {text}")
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: do())
+        return button
+
+    @property
+    def running(self) -> bool:
+        """Whether a study is under way."""
+        return self._process is not None
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        self._draw()
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        """Take another outcome; what was found of another case stays to be looked at, and is marked."""
+        known, self._outcome = self._outcome, outcome
+        case = outcome.case if outcome is not None else None
+        if case is not None and (known is None or known.case is not case):
+            self._offer(case)
+        if outcome is None:
+            self.end()
+            self._case = self.result = None
+            self.said.setText(_HINT)
+            self._fill()
+        elif self.result is not None and self._case is not None and case is not self._case and not self.running:
+            self.said.setText("of the case as it was; run it again for the case as it is")
+        self._show_state()
+
+    def show_path(self, path: Path | None) -> None:
+        """Take the file of the case, beside which results are kept."""
+        self._path = path
+
+    def _offer(self, case: Case) -> None:
+        """Offer the studies of a case, and its parameters."""
+        before = self.which.currentText()
+        self.which.blockSignals(True)
+        self.which.clear()
+        self.which.addItems([*case.document.studies, *(f"{_SWEEP}{name}" for name in case.document.parameters)])
+        self.which.setCurrentText(before)
+        self.which.blockSignals(False)
+        if self.which.currentText() != before or not self.start.text():
+            self._chosen()
+
+    def _chosen(self) -> None:
+        """Propose a range about the value that the chosen parameter has."""
+        case, parameter = self._outcome.case if self._outcome else None, self._parameter
+        if case is not None and parameter:
+            kind, value = kind_of_parameter(case, parameter), float(case.parameters[parameter].magnitude)
+            span = sorted((_FROM * value, _TO * value))
+            if kind.zero:  # of a temperature half the kelvin say nothing
+                span = [value - 50, value + 50]
+            self.start.setText(shown(span[0], kind))
+            self.end_value.setText(shown(span[1], kind))
+        self._show_state()
+
+    @property
+    def _parameter(self) -> str:
+        """The parameter of the sweep that is chosen; empty where a study of the case is."""
+        text = self.which.currentText()
+        return text.removeprefix(_SWEEP) if text.startswith(_SWEEP) else ""
+
+    def _start(self) -> None:
+        if self._outcome is None or not self.which.currentText():
+            return
+        self.end()
+        case, name = self._outcome.case, self.which.currentText()
+        if self._parameter:
+            first, last = (_plain(field.text()) for field in (self.start, self.end_value))
+            ends = {"start": first, "end": last, "count": self.count.value()}
+            name, stated = _QUICK, {"kind": "sweep", "vary": {self._parameter: ends}}
+            try:
+                case = with_value(case, ("studies",), {_QUICK: stated})
+            except BluntEmberError as error:
+                self.said.setText(str(error))
+                return
+        self._case, self._study, self.result = self._outcome.case, case, None
+        results = str(self._path.with_suffix(".results")) if self._path is not None else ""
+        self._process = ChildProcess(serve_study, (dict(case.data), case.folder, name, results), "study", self)
+        self._process.said.connect(self._receive)
+        self._process.lost.connect(lambda: self._receive("the study ended unexpectedly"))
+        self.said.setText("solving …")
+        self._fill()
+        self._show_state()
+
+    def _receive(self, news: object) -> None:
+        if isinstance(news, StudyResult):
+            self.result = news
+            self.question.clear()
+            self.question.addItems([question.name for question in self._study.document.questions])
+            self._fill()
+        elif isinstance(news, tuple):
+            done, of = news
+            self.said.setText(f"{done} of {of} cases" if of else f"{done} cases")
+        elif isinstance(news, str):
+            self.end()
+            lines = found_lines(self._study, self.result) if self.result is not None else []
+            self.said.setText(news or "; ".join(lines) or f"{len(self.result.points) if self.result else 0} cases")
+
+    def end(self) -> None:
+        """End a study that is under way."""
+        if self._process is not None:
+            self._process.end()
+            self._process = None
+            if self.result is None:
+                self.said.setText("stopped; what was solved is kept" if self._path is not None else "stopped")
+        self._show_state()
+
+    def _fill(self) -> None:
+        """Show the points and what was found, and draw them."""
+        rows: list[tuple[str, ...]] = []
+        if self.result is not None:
+            rows = findings_table(self._study, self.result) or result_table(self._study, self.result)
+        self._points_shown = self.result is not None and not self.result.findings
+        self.table.setColumnCount(len(rows[0]) if rows else 0)
+        self.table.setRowCount(max(len(rows) - 1, 0))
+        if rows:
+            self.table.setHorizontalHeaderLabels(list(rows[0]))
+        for number, row in enumerate(rows[1:]):
+            for place, text in enumerate(row):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(number, place, item)
+        self.table.resizeColumnsToContents()
+        self._draw()
+        self._show_state()
+
+    def _draw(self) -> None:
+        found = self._curves()
+        plot, message = None if found is None else study_plot(found), _HINT if self.result is None else ""
+        self.chart.show_plot(plot, message, self._theme)
+
+    def _curves(self) -> StudyCurves | None:
+        """The answers over the first parameter that takes several values, a curve for each set of the others."""
+        result, question = self.result, self.question.currentText()
+        if result is None or not question or len(result.points) < 2:
+            return None
+        varied = list(dict.fromkeys(name for point in result.points for name in point))
+        first = max(varied, key=lambda name: len({point.get(name) for point in result.points}))
+        groups: dict[str, list[int]] = {}
+        for place, point in enumerate(result.points):
+            others = [
+                f"{name} {shown(value, kind_of_parameter(self._study, name), 3)}"
+                for name, value in point.items()
+                if name != first
+            ]
+            if first in point:
+                groups.setdefault(", ".join(others), []).append(place)
+        answers, expected = result.answers(question), result.expected(question)
+        if len(groups) > len(result.points) // 2:  # drawn at random: a cloud of points is no curve
+            groups = {"": [place for place, point in enumerate(result.points) if first in point]}
+        curves = tuple(
+            StudyCurve(
+                label, np.array([result.points[place][first] for place in places]), answers[places], expected[places]
+            )
+            for label, places in groups.items()
+        )
+        kinds = kinds_of_questions(self._study)
+        return StudyCurves(first, kind_of_parameter(self._study, first), question, kinds[question], curves)
+
+    def _take(self, row: int, column: int) -> None:
+        if self.result is not None and self._points_shown and row < len(self.result.points):
+            self.point_taken.emit(self.result.points[row])
+
+    def _copy(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None and self.result is not None:
+            rows = [*findings_table(self._study, self.result), *result_table(self._study, self.result)]
+            clipboard.setText("\n".join("\t".join(row) for row in rows))
+
+    def _show_state(self) -> None:
+        ready = self._outcome is not None and self._outcome.geometry is not None
+        self.run.setEnabled(ready and not self.running and self.which.count() > 0)
+        self.stop.setVisible(self.running)
+        for widget in (*self._words, self.start, self.end_value, self.count):
+            widget.setVisible(bool(self._parameter))
+        for widget in (self.question, self.copy, self.table):
+            widget.setVisible(self.result is not None)
+
+
+def _plain(text: str) -> str:
+    """A quantity as it is shown, without the thin spaces and signs that are only for the eye."""
+    return text.replace("\u2009", "").replace("−", "-")
