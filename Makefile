@@ -44,6 +44,7 @@ bench: setup
 	$(PYTHON) bench/edges.py
 	$(PYTHON) bench/refining.py
 	$(PYTHON) bench/enclosures.py
+	$(PYTHON) bench/studies.py
 
 # Resolve the newest versions within pyproject.toml anew.
 lock:

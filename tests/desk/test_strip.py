@@ -55,7 +55,7 @@ def test_every_view_has_a_key_and_only_runs_have_those_of_time(window: Window, q
             assert window.strip.view == view
             assert f"(Alt+Shift+{number})" in window.strip.findChild(QPushButton, f"view {view}").toolTip()
     shown = [each.text() for each in window.strip._views.buttons() if each.isVisible()]
-    assert shown == ["along a line", "refinement", "resistances", "table"]
+    assert shown == ["along a line", "refinement", "resistances", "table", "study"]
     opened(window, qtbot, "cooling-wall")
     assert all(each.isVisible() for each in window.strip._views.buttons())
 

@@ -22,8 +22,8 @@ from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.report.exporting import ExportOptions, write_outcome
-from blunt_ember.studies.laboratory import StudyResult
 from blunt_ember.studies.points import StudyError, said, value_of
+from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.store import ResultsStore, key_of
 from blunt_ember.studies.study import study
 

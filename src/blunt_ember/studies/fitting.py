@@ -10,8 +10,9 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.laboratory import Laboratory, StudyResult, answer_value, require_rising
+from blunt_ember.studies.laboratory import Laboratory, answer_value, require_rising
 from blunt_ember.studies.points import Point, StudyError, current, value_of
+from blunt_ember.studies.result import StudyResult
 
 
 def fitted(lab: Laboratory, stated: Fitting) -> StudyResult:

@@ -2,40 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import evaluate, require_kind
 from blunt_ember.errors import ExpressionError
 from blunt_ember.studies.points import Point, StudyError
+from blunt_ember.studies.result import Row
 from blunt_ember.studies.running import OnProgress, rows_of
-from blunt_ember.studies.store import ResultsStore, Row
-
-
-@dataclass(frozen=True)
-class StudyResult:
-    """The ``points`` of a study and their ``rows``, and by question what follows from them, SI, by what it is called;
-    and where parameters were sought, their values with the ``deviations`` that data leave them."""
-
-    points: tuple[Point, ...]
-    rows: tuple[Row, ...]
-    findings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
-    found: Point = field(default_factory=dict)
-    deviations: Point = field(default_factory=dict)
-    said: str = ""
-
-    def answers(self, question: str) -> Floats:
-        """Return the answers (p,) to a question, SI; NaN where there is none."""
-        return np.array([row.answers.get(question, np.nan) for row in self.rows])
-
-    def expected(self, question: str) -> Floats:
-        """Return what is expected (p,) of a question, SI; NaN where nothing is."""
-        return np.array([row.expected.get(question, np.nan) for row in self.rows])
+from blunt_ember.studies.store import ResultsStore
 
 
 @dataclass(frozen=True)

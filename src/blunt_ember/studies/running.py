@@ -13,7 +13,8 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.points import Point, with_parameters
-from blunt_ember.studies.store import ResultsStore, Row, key_of
+from blunt_ember.studies.result import Row
+from blunt_ember.studies.store import ResultsStore, key_of
 
 #: Points that are sent to a process at once: neighbours share a mesh, and much else, in it.
 _TOGETHER = 8

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.case.document.studies import Sensitivity
-from blunt_ember.studies.laboratory import Laboratory, StudyResult
+from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import Point, current
+from blunt_ember.studies.result import StudyResult
 
 #: Steps of differences, as a share of a parameter: the answer changes enough to be read, and hardly bends.
 _STEP = 0.01

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -13,22 +12,13 @@ from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.content_hash import content_hash
 from blunt_ember.studies.points import StudyError
+from blunt_ember.studies.result import Row
 
 #: What is said of a case that changes no answer.
 _ASIDE = ("title", "units", "studies")
 _MAKE = (
     "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, answers TEXT, trouble TEXT, expected TEXT)"
 )
-
-
-@dataclass(frozen=True)
-class Row:
-    """The answers of one point by their questions, SI, and what is expected of them; or the ``trouble`` why there are
-    none."""
-
-    answers: dict[str, float]
-    trouble: str = ""
-    expected: dict[str, float] = field(default_factory=dict)
 
 
 def key_of(case: Case) -> str:

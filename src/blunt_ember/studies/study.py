@@ -10,8 +10,9 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Aim, AnyStudy, Fitting, Sensitivity, Sweep, Uncertainty
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.studies.fitting import fitted
-from blunt_ember.studies.laboratory import Laboratory, StudyResult
+from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError, swept
+from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.running import OnProgress
 from blunt_ember.studies.sensitivity import sensitivity
 from blunt_ember.studies.store import ResultsStore

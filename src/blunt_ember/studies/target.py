@@ -5,8 +5,9 @@ from __future__ import annotations
 from scipy.optimize import brentq
 
 from blunt_ember.case.document.studies import Aim
-from blunt_ember.studies.laboratory import Laboratory, StudyResult, answer_value
+from blunt_ember.studies.laboratory import Laboratory, answer_value
 from blunt_ember.studies.points import Point, StudyError, value_of
+from blunt_ember.studies.result import StudyResult
 
 #: How near a target is met, as a share of the range it is looked for in.
 _MET = 1e-10

@@ -9,7 +9,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import in_shown_unit, shown, shown_difference
 from blunt_ember.case.values.units import TEMPERATURE, Kind
-from blunt_ember.studies.laboratory import StudyResult
+from blunt_ember.studies.result import StudyResult
 
 #: What a finding of an uncertain answer is, that is a difference and not a reading.
 _DIFFERENCES = ("deviation",)

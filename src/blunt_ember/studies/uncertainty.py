@@ -11,8 +11,9 @@ from blunt_ember.case.document.studies import Spread, Uncertainty
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.case.values.units import DIMENSIONLESS
 from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.laboratory import Laboratory, StudyResult, require_rising
+from blunt_ember.studies.laboratory import Laboratory, require_rising
 from blunt_ember.studies.points import StudyError, current, value_of
+from blunt_ember.studies.result import StudyResult
 
 #: Percentiles of an uncertain answer that are told.
 PERCENTILES = (2.5, 50.0, 97.5)

@@ -30,7 +30,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.charts.study_chart import StudyCurve, StudyCurves, study_plot
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.studies.laboratory import StudyResult
+from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.server import serve_study
 from blunt_ember.studies.telling import findings_table, found_lines, kind_of_parameter, kinds_of_questions, result_table
 

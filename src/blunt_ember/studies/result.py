@@ -1,0 +1,42 @@
+"""What a study came to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.studies.points import Point
+
+
+@dataclass(frozen=True)
+class Row:
+    """The answers of one point by their questions, SI, and what is expected of them; or the ``trouble`` why there are
+    none."""
+
+    answers: dict[str, float]
+    trouble: str = ""
+    expected: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class StudyResult:
+    """The ``points`` of a study and their ``rows``, and by question what follows from them, SI, by what it is called;
+    and where parameters were sought, their values with the ``deviations`` that data leave them."""
+
+    points: tuple[Point, ...]
+    rows: tuple[Row, ...]
+    findings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    found: Point = field(default_factory=dict)
+    deviations: Point = field(default_factory=dict)
+    said: str = ""
+
+    def answers(self, question: str) -> Floats:
+        """Return the answers (p,) to a question, SI; NaN where there is none."""
+        return np.array([row.answers.get(question, np.nan) for row in self.rows])
+
+    def expected(self, question: str) -> Floats:
+        """Return what is expected (p,) of a question, SI; NaN where nothing is."""
+        return np.array([row.expected.get(question, np.nan) for row in self.rows])
