@@ -16,7 +16,6 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 #: Families that are shown, the name of the picture, the lens, the view of the strip, and what is read along a line or
 #: stands in the table.
 _FAMILIES: tuple[tuple[str, str, str, str, str], ...] = (
-    ("hollow-cylinder", "pipe", "Temperature", "along a line", "heat flux"),
     ("stacked-floor", "stacked", "Shape", "along a line", "temperature"),
     ("bowl", "bowl", "Mesh", "along a line", "temperature"),
     ("rod-film-tip", "rod", "Temperature", "table", "surfaces"),
@@ -117,6 +116,15 @@ def _take(folder: Path) -> None:
     grab("bands")
     window.strip.choose_view("along a line")
     window.stage.looks.take(replace(window.stage.look, bands=False, marks=False))
+    window.show_case(family("straight-fin").case(), None)
+    spin(lambda: window.outcome is not None and window.outcome.final)
+    window.strip.choose_view("study")
+    window.strip.study.which.setCurrentText("sweep of h")
+    window.strip.study.which.activated.emit(window.strip.study.which.currentIndex())
+    window.strip.study.run.click()
+    spin(lambda: window.strip.study.result is not None and not window.strip.study.running, 60)
+    grab("study")
+    window.strip.choose_view("along a line")
     window.show_case(family("room-corner").case(), None)
     spin(lambda: window.outcome is not None and window.outcome.final)
     window.stage.looks.cuts.buttons[0].click()

@@ -23,7 +23,12 @@ def checks(case: Case) -> dict[str, Check]:
     return {check.name: check for check in Flow().run(case).checks}
 
 
-ETA = {"name": "efficiency", "derived": "heat_of_the_fin/(h*2*depth*length*(T_base - T_air))", "tolerance": "0.1 %"}
+ETA = {
+    "name": "efficiency",
+    "derived": "heat_of_the_fin/(h*2*depth*length*(T_base - T_air))",
+    "expect": {"exact": "straight-fin"},
+    "tolerance": "0.1 %",
+}
 
 
 def test_the_efficiency_of_a_fin_follows_from_its_answers_and_so_does_what_is_exact_of_it() -> None:

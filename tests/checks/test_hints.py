@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.edits import with_value, without
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
@@ -29,6 +29,17 @@ def test_an_answer_off_by_its_own_error_asks_for_cells_and_one_off_by_more_for_a
     wrong = with_value(finer, ("questions", 0, "expect"), {"value": "100 W", "source": "a slip of the pen"})
     check = solved(wrong)["loss"]
     assert check.verdict == "off" and "off by more than its error" in check.note
+
+
+def test_theory_of_an_ideal_body_is_compared_with_where_it_is_asked_for_and_blamed_for_what_it_leaves_out() -> None:
+    case = family("straight-fin").case()
+    for name, value in {"h": "4500 W/(m² K)", "thickness": "4 mm"}.items():
+        case = with_value(case, ("parameters", name), value)
+    asked = solved(with_value(case, ("questions", 1, "tolerance"), "0.1 %"))["base"]
+    assert asked.verdict == "off" and "idealised body" in asked.note
+    assert asked.source is not None and str(asked.source).startswith("theory: ") and asked.source.short == "theory"
+    unasked = solved(without(case, ("questions", 1, "expect")))["base"]
+    assert unasked.verdict == "open" and unasked.expected is None and unasked.value == pytest.approx(asked.value)
 
 
 @pytest.mark.parametrize(("tolerance", "said"), [("2 %", True), ("0.001 %", False)])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from blunt_ember.case.values.units import TIME
+from blunt_ember.checks.source import Provenance
 from blunt_ember.checks.verdict import Check
 
 #: Share of a time beyond which its error is worth a word.
@@ -20,6 +21,8 @@ def hint(check: Check, error: float | None, steps: bool) -> str:
             return f"how far off it may be is not known: see whether {ways} changes it"
         if abs(check.deviation) <= error:
             return f"its own error may be as large as that: {ways} tells more"
+        if check.source is not None and check.source.provenance is Provenance.THEORY:
+            return "it is off by more than its error: the theory is of an idealised body, and may be what is off"
         return "it is off by more than its error: look first at what is stated, and at the case it is expected of"
     of_time = check.kind.dimension == TIME.dimension
     if of_time and error is not None and error > _WELL_TOLD * abs(check.value):

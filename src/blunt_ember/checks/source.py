@@ -10,13 +10,15 @@ class Provenance(Enum):
     """Who says what is expected."""
 
     EXACT = "exact"
+    #: A closed form of an idealised body: a right answer may be off it by what the ideal leaves out.
+    THEORY = "theory"
     WORKING = "working"
     STATED = "stated"
 
 
 @dataclass(frozen=True)
 class Source:
-    """An exact solution with its source, a line of the Working, or what the analyst stated as the source."""
+    """An exact solution or a theory and its source, a line of the Working, or what the analyst stated as the source."""
 
     provenance: Provenance
     text: str
@@ -27,4 +29,6 @@ class Source:
     @property
     def short(self) -> str:
         """What there is room for on a card."""
-        return {Provenance.EXACT: "exact", Provenance.WORKING: f"= {self.text}"}.get(self.provenance, self.text)
+        if self.provenance in (Provenance.EXACT, Provenance.THEORY):
+            return self.provenance.value
+        return f"= {self.text}" if self.provenance is Provenance.WORKING else self.text

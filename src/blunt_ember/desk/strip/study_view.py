@@ -172,7 +172,8 @@ class StudyView(QWidget):
         self.which.addItems([*case.document.studies, *(f"{_SWEEP}{name}" for name in case.document.parameters)])
         self.which.setCurrentText(before)
         self.which.blockSignals(False)
-        if self.which.currentText() != before or not self.start.text():
+        typing = self.start.hasFocus() or self.end_value.hasFocus()
+        if self.which.currentText() != before or not (self.start.text() or typing):
             self._chosen()
 
     def _chosen(self) -> None:

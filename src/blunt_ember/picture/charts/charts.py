@@ -36,7 +36,7 @@ class ProfileChart:
 
     def __init__(self, figure: Figure | None = None) -> None:
         self._figure = figure or Figure(dpi=DPI)
-        self._made_for: tuple[Theme, bool, UnitSet, Kind] | None = None
+        self._made_for: tuple[Theme, str, UnitSet, Kind] | None = None
         self._axes: list[Axes] = []
         self._lines: dict[str, Line2D] = {}
         self._said: Text | None = None
@@ -62,7 +62,8 @@ class ProfileChart:
 
     def fill(self, profile: Profile, width: int, height: int, theme: Theme, units: UnitSet) -> None:
         """Put the curves into the figure, which is so many pixels wide and high."""
-        asked = (theme, profile.exact is not None, units, profile.kind)
+        known = profile.source.provenance.value if profile.source is not None and profile.exact is not None else ""
+        asked = (theme, known, units, profile.kind)
         if self._made_for != asked:
             self._make(*asked)
             self._made_for = asked
@@ -71,26 +72,26 @@ class ProfileChart:
         low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
         self._figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
 
-    def _make(self, theme: Theme, compared: bool, units: UnitSet, kind: Kind) -> None:
-        """Make axes and curves; their data follow."""
+    def _make(self, theme: Theme, known: str, units: UnitSet, kind: Kind) -> None:
+        """Make axes and curves; their data follow. ``known`` says what the mesh is compared with, empty for nothing."""
         self._figure.clear()
         self._figure.set_facecolor(theme.paper)
         self._passing = []
         with mpl.rc_context(chart_style(theme)):
-            rows, ratios = (2, [3, 1]) if compared else (1, [1])
+            rows, ratios = (2, [3, 1]) if known else (1, [1])
             grid = self._figure.subplots(rows, 1, sharex=True, squeeze=False, height_ratios=ratios)
             self._axes = list(grid[:, 0])
             main = self._axes[0]
             mesh = main.plot([], [], color=theme.ember, linewidth=3.4, alpha=0.55, label="mesh", solid_capstyle="butt")
             self._lines = {"mesh": mesh[0]}
-            if compared:
-                self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label="exact")[0]
+            if known:
+                self._lines["exact"] = main.plot([], [], color=theme.ink, linewidth=1.0, label=known)[0]
             main.text(
                 -0.008, 1.02, units.of(kind).shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet
             )
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
             main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
-            if compared:
+            if known:
                 self._make_difference(self._axes[1], theme, _of_difference(units.of(kind)))
             self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
 
@@ -143,7 +144,7 @@ class ProfileChart:
         limit = max(largest * 1.3, 1e-6)
         self._axes[1].set_ylim(-limit, limit)
         if self._said is not None:
-            self._said.set_text(f"mesh − exact: at most {number(largest, 2)} {unit}")
+            self._said.set_text(f"mesh − {self._lines['exact'].get_label()}: at most {number(largest, 2)} {unit}")
 
 
 def profile_plot(profile: Profile, units: UnitSet) -> Plot:
