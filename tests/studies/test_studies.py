@@ -15,6 +15,7 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.case.values.units import KINDS
@@ -105,14 +106,16 @@ def test_every_distribution_stays_where_it_belongs(spread: dict[str, Any], low: 
     assert low <= min(values) < 0.12 < max(values) <= high
 
 
+AIM = {"kind": "target", "vary": "t_blanket", "start": "20 mm", "end": "300 mm", "question": "outer surface"}
+
+
 def test_a_target_is_met_and_one_that_cannot_be_says_the_values_at_both_ends() -> None:
-    aim = {"kind": "target", "vary": "t_blanket", "start": "20 mm", "end": "300 mm", "question": "outer surface"}
-    found = done({**aim, "value": "60 °C"}).found["t_blanket"]
+    found = done({**AIM, "value": "60 °C"}).found["t_blanket"]
     flux = 12 * (60 - 25) * (1 + 0.0)
     expected = 0.12 * ((980 - 60) / flux - 0.114 / 0.35 - 0.003 / 45)
     assert found == pytest.approx(expected, rel=1e-6)
-    with pytest.raises(StudyError, match=r"at '20 mm' and .* at '300 mm' \(SI\), both on one side of '400 °C'"):
-        done({**aim, "value": "400 °C"})
+    with pytest.raises(StudyError, match=r"at '20 mm' and .* at '300 mm', both on one side of '400 °C'"):
+        done({**AIM, "value": "400 °C"})
 
 
 def measured(k_brick: float, h: float) -> dict[str, str]:
@@ -121,15 +124,14 @@ def measured(k_brick: float, h: float) -> dict[str, str]:
     return {"heat flow": f"{q} W/m²", "outer surface": f"{T_AIR + q / h} K", "brick to blanket": f"{inner} K"}
 
 
+WITHIN = {"heat flow": "12 W/m²", "outer surface": "1 K", "brick to blanket": "3 K"}
 FITTED = {"k_brick": ["0.1 W/(m K)", "2 W/(m K)"], "h_out": ["2 W/(m² K)", "50 W/(m² K)"]}
 
 
 def test_a_fit_finds_what_made_the_values_and_how_well_they_tell_it() -> None:
-    exact = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0)})
-    assert exact.found == pytest.approx({"k_brick": 0.42, "h_out": 9.0}, rel=1e-4)
-    within = {"heat flow": "12 W/m²", "outer surface": "1 K", "brick to blanket": "3 K"}
-    wide = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0), "within": within})
-    narrow = {name: text.replace(text.split()[0], str(float(text.split()[0]) / 10)) for name, text in within.items()}
+    wide = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0), "within": WITHIN})
+    assert wide.found == pytest.approx({"k_brick": 0.42, "h_out": 9.0}, rel=1e-6) and not wide.said
+    narrow = {name: text.replace(text.split()[0], str(float(text.split()[0]) / 10)) for name, text in WITHIN.items()}
     tight = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0), "within": narrow})
     assert wide.deviations["k_brick"] == pytest.approx(10 * tight.deviations["k_brick"], rel=1e-3)
     assert 0 < tight.deviations["k_brick"] < 0.01
@@ -138,13 +140,12 @@ def test_a_fit_finds_what_made_the_values_and_how_well_they_tell_it() -> None:
 def test_in_nineteen_of_twenty_noisy_logs_the_truth_lies_within_two_deviations() -> None:
     rng, inside = np.random.default_rng(4), 0
     deviations = {"heat flow": 12.0, "outer surface": 1.0, "brick to blanket": 3.0}
-    within = {"heat flow": "12 W/m²", "outer surface": "1 K", "brick to blanket": "3 K"}
     for _ in range(20):
         noisy = {}
         for name, text in measured(0.42, 9.0).items():
             value, unit = text.split(" ", 1)
             noisy[name] = f"{float(value) + deviations[name] * rng.normal()} {unit}"
-        found = done({"kind": "fit", "vary": FITTED, "measured": noisy, "within": within})
+        found = done({"kind": "fit", "vary": FITTED, "measured": noisy, "within": WITHIN})
         inside += abs(found.found["k_brick"] - 0.42) <= 2 * found.deviations["k_brick"]
     assert inside >= 17
 
@@ -152,8 +153,44 @@ def test_in_nineteen_of_twenty_noisy_logs_the_truth_lies_within_two_deviations()
 def test_parameters_that_data_cannot_tell_apart_are_named() -> None:
     vary = {"k_blanket": ["0.02 W/(m K)", "1 W/(m K)"], "t_blanket": ["5 mm", "400 mm"]}
     given = {"heat flow": "1100 W/m²", "outer surface": "117 °C"}
-    found = done({"kind": "fit", "vary": vary, "measured": given})
+    found = done(
+        {"kind": "fit", "vary": vary, "measured": given, "within": {"heat flow": "2 %", "outer surface": "1 K"}}
+    )
     assert "cannot tell k_blanket and t_blanket apart" in found.said and not found.deviations
+    # Temperatures hang on k/h alone, and not in a straight line.
+    vary = {"k_plate": ["0.2 W/(m K)", "5 W/(m K)"], "h_out": ["2 W/(m² K)", "90 W/(m² K)"]}
+    plate = family("plane-wall").case()
+    places = {"front": 0.3, "middle": 0.6, "back": 0.9}
+    asked = [{"name": name, "temperature": [f"thickness*{at}", "0 mm"]} for name, at in places.items()]
+    given = {"front": "300 °C", "middle": "240 °C", "back": "180 °C"}
+    stated = {"it": {"kind": "fit", "vary": vary, "measured": given}}
+    found = done({}, case_from_data({**plate.data, "questions": asked, "studies": stated}))
+    assert "cannot tell" in found.said and not found.deviations
+
+
+def test_a_fit_that_ends_at_a_bound_and_a_target_that_is_jumped_over_say_so() -> None:
+    vary = {"k_brick": ["0.1 W/(m K)", "0.3 W/(m K)"]}
+    found = done({"kind": "fit", "vary": vary, "measured": measured(0.42, 12.0), "within": WITHIN})
+    assert found.said.startswith("k_brick ended at a bound") and not found.deviations
+    jump = "12 W/(m² K) + 8 W/(m² K)*min(max((h_out/(1 W/(m² K)) - 10)*1e12, 0), 1)"
+    case = wall(it=AIM | {"vary": "h_out", "start": "5 W/(m² K)", "end": "15 W/(m² K)", "value": "105 °C"})
+    found = done({}, with_film(case, jump))
+    assert found.found["h_out"] == pytest.approx(10) and "jumps there" in found.said
+
+
+def with_film(case: Case, h: str) -> Case:
+    place = next(place for place, entry in enumerate(case.data["surroundings"]) if "film" in entry)
+    return with_value(case, ("surroundings", place, "film"), {"h": h, "temperature": "T_air"})
+
+
+def test_a_slope_that_a_bend_spoils_is_told_to_be_poor_and_what_fails_is_told() -> None:
+    kink = "h_out*(1 + 40*abs(t_shell/(3 mm) - 1.004))"
+    case = wall(it={"kind": "sensitivity", "vary": ["t_shell", "h_out"]})
+    found = done({}, with_film(case, kink))
+    assert "heat flow by t_shell" in found.said and "h_out" not in found.said
+    case = with_value(wall(it={"kind": "sensitivity", "vary": ["T_hot"]}), ("parameters", "T_hot"), "2 K")
+    case = with_value(case, ("parameters", "t_shell"), "3 mm*(T_hot - 1.985 K)/(0.015 K)")
+    assert "1 of 4 cases have no answer" in done({}, case).said
 
 
 @pytest.mark.parametrize(
@@ -180,6 +217,22 @@ def test_parameters_that_data_cannot_tell_apart_are_named() -> None:
         ({"kind": "fit", "vary": FITTED, "measured": {"heat flow": "1100 W/m²"}}, "2 parameters cannot be told from 1"),
         ({"kind": "uncertainty", "spread": {"h_out": {"uniform": ["9 W/(m² K)", "5 W/(m² K)"]}}}, "must be below"),
         ({"kind": "uncertainty", "spread": {"h_out": {"normal": "0 %"}}}, "must be above zero"),
+        ({"kind": "uncertainty", "spread": {"T_air": {"normal": "2 °C"}}}, "it is a reading of a scale; write it"),
+        ({"kind": "uncertainty", "spread": {"T_air": {"normal": "10 %"}}}, "hangs on its scale; write it like '2 K'"),
+        ({"kind": "uncertainty", "spread": {"h_out": {"normal": "1 mm"}}}, "no deviation of 'h_out'; write it like"),
+        ({"kind": "fit", "vary": FITTED, "measured": measured(1, 1)}, "of different kinds"),
+        (
+            {"kind": "fit", "vary": FITTED, "measured": measured(1, 1), "within": {"outer surface": "1 K"}},
+            "say how well 'heat flow' is known too",
+        ),
+        (
+            {"kind": "fit", "vary": FITTED, "measured": measured(1, 1), "within": {**WITHIN, "outer": "1 K"}},
+            "did you mean 'outer surface'",
+        ),
+        (
+            {"kind": "fit", "vary": FITTED, "measured": measured(1, 1), "within": {**WITHIN, "heat flow": "1 mm"}},
+            "no deviation of 'heat flow'; write it like",
+        ),
     ],
 )
 def test_a_study_that_cannot_be_done_says_why(stated: dict[str, Any], reason: str) -> None:

@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from scipy.optimize import least_squares
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
-from blunt_ember.case.values.evaluation import evaluate
-from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.laboratory import Laboratory, answer_value, require_rising
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.studies.laboratory import Laboratory, answer_value, deviation_of, require_rising
 from blunt_ember.studies.points import Point, StudyError, current, value_of
 from blunt_ember.studies.result import StudyResult
+
+#: Steps of the differences that slopes are taken by, as a share of the larger bound: above what meshes jitter by.
+_STEP = 1e-3
+#: A way along which answers change less than this share of the most they do is none that data tell: differences of the
+#: second order leave a millionth of it.
+_FLAT = 1e-5
+#: How near a bound a parameter has ended at it, as a share of it.
+_AT_BOUND = 1e-6
 
 
 def fitted(lab: Laboratory, stated: Fitting) -> StudyResult:
     """Return the least squares of what was measured, with the deviations that the slopes at the end leave parameters;
-    says which of them the data cannot tell apart."""
+    says which of them the data cannot tell apart, and which ended at a bound."""
     names, questions = list(stated.vary), list(stated.measured)
     if len(names) > len(questions):
         raise StudyError(f"{len(names)} parameters cannot be told from {len(questions)} measured values; fit fewer")
@@ -25,7 +34,7 @@ def fitted(lab: Laboratory, stated: Fitting) -> StudyResult:
     bounds = [tuple(value_of(lab.case, name, text) for text in stated.vary[name]) for name in names]
     for name, (low, high) in zip(names, bounds, strict=True):
         require_rising(name, low, high)
-    within = np.array([_within(lab.case, question, stated.within.get(question)) for question in questions])
+    within = _within(lab.case, stated, measured)
     scale = np.array([max(abs(low), abs(high)) for low, high in bounds])
     looked: list[Point] = []
 
@@ -38,32 +47,50 @@ def fitted(lab: Laboratory, stated: Fitting) -> StudyResult:
     low, high = np.array(bounds).T / scale
     start = np.clip(np.array([current(lab.case, name) for name in names]) / scale, low, high)
     best = least_squares(
-        off, start, bounds=(low, high), xtol=1e-12, ftol=1e-14, gtol=1e-12, diff_step=np.full(len(names), 1e-4)
+        off,
+        start,
+        jac="3-point",
+        bounds=(low, high),
+        xtol=1e-12,
+        ftol=1e-14,
+        gtol=1e-12,
+        diff_step=np.full(len(names), _STEP),
     )
     found = dict(zip(names, (best.x * scale).tolist(), strict=True))
+    result = StudyResult((found,), (lab.row(found),), found=found)
     slopes: Floats = np.asarray(best.jac, dtype=float)
     _, sizes, ways = np.linalg.svd(slopes, full_matrices=False)
-    if sizes[-1] <= 1e-8 * sizes[0]:
-        pair = " and ".join(np.array(names)[np.abs(ways[-1]) > 0.1])
-        said = f"what was measured cannot tell {pair} apart"
-        return StudyResult((found,), (lab.row(found),), found=found, said=said)
-    covariance = np.linalg.inv(slopes.T @ slopes)
+    if sizes[-1] <= _FLAT * sizes[0]:
+        blurred = " and ".join(np.array(names)[np.abs(ways[-1]) > 0.1])
+        return replace(result, said=f"what was measured cannot tell {blurred}{' apart' if ' and ' in blurred else ''}")
+    at_bound = np.isclose(best.x, low, _AT_BOUND) | np.isclose(best.x, high, _AT_BOUND)
+    if at_bound.any():
+        said = f"{' and '.join(np.array(names)[at_bound])} ended at a bound, where no deviation holds: widen it"
+        return replace(result, said=said)
     freedom = len(questions) - len(names)
     factor = 1.0 if stated.within else (2 * best.cost / freedom if freedom else np.nan)
-    deviations = np.sqrt(np.diag(covariance) * factor) * scale
-    return StudyResult(
-        (found,), (lab.row(found),), found=found, deviations=dict(zip(names, deviations.tolist(), strict=True))
+    deviations = np.sqrt(np.diag(np.linalg.inv(slopes.T @ slopes)) * factor) * scale
+    said = "" if best.status > 0 else "it did not settle: start from values that are nearer, or narrow the bounds"
+    return replace(result, deviations=dict(zip(names, deviations.tolist(), strict=True)), said=said)
+
+
+def _within(case: Case, stated: Fitting, measured: Floats) -> Floats:
+    """The standard deviations (m,) of what was measured, SI; ones where nothing is said and all are of one kind."""
+    kinds = {question.name: question.kind for question in case.document.questions}
+    unknown = [name for name in stated.within if name not in stated.measured]
+    if unknown:
+        known = nearest(unknown[0], stated.measured)
+        raise StudyError(f"'{unknown[0]}' stands under 'within', but not under 'measured'{known}")
+    if not stated.within:
+        if len({kinds[name].dimension for name in stated.measured}) > 1:
+            raise StudyError("values of different kinds were measured: say how well each is known, under 'within'")
+        return np.ones(len(measured))
+    missing = [name for name in stated.measured if name not in stated.within]
+    if missing:
+        raise StudyError(f"say how well '{missing[0]}' is known too, under 'within', or of none")
+    return np.array(
+        [
+            deviation_of(case, name, stated.within[name], value, kinds[name].dimension)
+            for name, value in zip(stated.measured, measured.tolist(), strict=True)
+        ]
     )
-
-
-def _within(case: Case, name: str, text: str | None) -> float:
-    """The standard deviation of what was measured, SI; one where nothing is said."""
-    if text is None:
-        return 1.0
-    try:
-        size = float(evaluate(text, case.parameters).magnitude)
-    except ExpressionError as error:
-        raise StudyError(f"'{name}': {error}") from error
-    if not size > 0:
-        raise StudyError(f"'{text}' for '{name}' is no standard deviation; it must be above zero")
-    return size

@@ -10,11 +10,13 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import evaluate, require_kind
+from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension
 from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.points import Point, StudyError
+from blunt_ember.studies.points import Point, StudyError, said
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running import OnProgress, rows_of
 from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.telling import stated_as
 
 
 @dataclass(frozen=True)
@@ -38,9 +40,8 @@ class Laboratory:
         """Return the answer to a question at a point, SI; raise :class:`StudyError` where there is none."""
         row = self.row(point)
         if row.trouble or not np.isfinite(row.answers.get(question, np.nan)):
-            raise StudyError(
-                f"there is no answer to '{question}' at {_words(point)}: {row.trouble or 'it has no value'}"
-            )
+            where = ", ".join(f"{name} = {stated_as(self.case, name, value)}" for name, value in point.items())
+            raise StudyError(f"there is no answer to '{question}' at {where}: {row.trouble or 'it has no value'}")
         return row.answers[question]
 
 
@@ -63,5 +64,23 @@ def answer_value(case: Case, name: str, text: str) -> float:
     return float(value.magnitude)
 
 
-def _words(point: Point) -> str:
-    return ", ".join(f"{name} = {value:.6g} (SI)" for name, value in point.items())
+def deviation_of(case: Case, name: str, text: str, value: float, dimension: Dimension) -> float:
+    """Return a standard deviation of a ``value`` of a ``dimension``, SI: an amount, or a share of the value.
+
+    Raises :class:`StudyError` for none above zero, one of another kind, a reading, and a share of a temperature.
+    """
+    try:
+        stated = evaluate(text, case.parameters)
+    except ExpressionError as error:
+        raise StudyError(f"'{text}' for '{name}': {error}") from error
+    temperature = dimension == TEMPERATURE.dimension
+    share = stated.dimension == DIMENSIONLESS and (dimension != DIMENSIONLESS or "%" in text)
+    if temperature and (share or stated.readings):
+        why = "a share of a temperature hangs on its scale" if share else "it is a reading of a scale"
+        raise StudyError(f"'{text}' for '{name}' is no deviation of a temperature: {why}; write it like '2 K'")
+    if not share and stated.dimension != dimension:
+        raise StudyError(f"'{text}' is no deviation of '{name}'; write it like '{said(dimension, abs(value) / 20)}'")
+    size = float(stated.magnitude) * (abs(value) if share else 1.0)
+    if not 0 < size < np.inf:
+        raise StudyError(f"'{text}' for '{name}' is no standard deviation; it must be above zero")
+    return size

@@ -5,12 +5,16 @@ from __future__ import annotations
 from scipy.optimize import brentq
 
 from blunt_ember.case.document.studies import Aim
+from blunt_ember.case.values.display import shown
 from blunt_ember.studies.laboratory import Laboratory, answer_value
 from blunt_ember.studies.points import Point, StudyError, value_of
 from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.telling import kinds_of_questions
 
 #: How near a target is met, as a share of the range it is looked for in.
 _MET = 1e-10
+#: How far off the value that is aimed at an answer is left where it jumps, as a share of what it covers.
+_JUMP = 1e-4
 
 
 def target(lab: Laboratory, stated: Aim) -> StudyResult:
@@ -27,11 +31,16 @@ def target(lab: Laboratory, stated: Aim) -> StudyResult:
 
     first, last = (missed(end) for end in ends)
     if first * last > 0:
+        kind = kinds_of_questions(lab.case)[stated.question]
         told = " and ".join(
-            f"{off + aim:.6g} at '{text}'" for off, text in zip((first, last), (stated.start, stated.end), strict=True)
+            f"{shown(off + aim, kind)} at '{text}'"
+            for off, text in zip((first, last), (stated.start, stated.end), strict=True)
         )
-        raise StudyError(f"'{stated.question}' is {told} (SI), both on one side of '{stated.value}'; widen the range")
+        raise StudyError(f"'{stated.question}' is {told}, both on one side of '{stated.value}'; widen the range")
     value = float(brentq(missed, ends[0], ends[1], xtol=_MET * abs(ends[1] - ends[0]), rtol=1e-12))
+    left = missed(value)
+    jumps = abs(left) > _JUMP * max(abs(first), abs(last))
+    said = f"'{stated.question}' jumps there from one side of '{stated.value}' to the other" if jumps else ""
     points = sorted({tuple(point.items()) for point in looked})
     listed = tuple(dict(point) for point in points)
-    return StudyResult(listed, tuple(lab.rows(listed)), found={stated.vary: value})
+    return StudyResult(listed, tuple(lab.rows(listed)), found={stated.vary: value}, said=said)

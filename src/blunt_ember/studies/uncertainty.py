@@ -9,9 +9,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Spread, Uncertainty
 from blunt_ember.case.values.evaluation import evaluate
-from blunt_ember.case.values.units import DIMENSIONLESS
 from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.laboratory import Laboratory, require_rising
+from blunt_ember.studies.laboratory import Laboratory, deviation_of, require_rising
 from blunt_ember.studies.points import StudyError, current, value_of
 from blunt_ember.studies.result import StudyResult
 
@@ -59,7 +58,9 @@ def _spread(case: Case, name: str, spread: Spread, draws: Floats) -> Floats:
     """Values (p,) in SI of a parameter at shares (p,) of its distribution."""
     middle = current(case, name)
     if spread.normal is not None:
-        return np.asarray(norm.ppf(draws, middle, _deviation(case, name, spread.normal)))
+        return np.asarray(
+            norm.ppf(draws, middle, deviation_of(case, name, spread.normal, middle, case.parameters[name].dimension))
+        )
     if spread.lognormal is not None:
         factor = _plain(case, spread.lognormal)
         if factor <= 1 or middle <= 0:
@@ -75,20 +76,6 @@ def _spread(case: Case, name: str, spread: Spread, draws: Floats) -> Floats:
     if not low <= likeliest <= high:
         raise StudyError(f"the likeliest value of {name} lies outside its lowest and highest")
     return np.asarray(triang.ppf(draws, (likeliest - low) / (high - low), low, high - low))
-
-
-def _deviation(case: Case, name: str, text: str) -> float:
-    """A standard deviation in SI: an amount, or a share of the value."""
-    try:
-        value = evaluate(text, case.parameters)
-    except ExpressionError as error:
-        raise StudyError(f"'{text}' for {name}: {error}") from error
-    share = value.dimension == DIMENSIONLESS and case.parameters[name].dimension != DIMENSIONLESS
-    share = share or "%" in text
-    size = float(value.magnitude) * abs(current(case, name)) if share else value_of(case, name, text)
-    if not size > 0:
-        raise StudyError(f"'{text}' for {name} is no standard deviation; it must be above zero")
-    return size
 
 
 def _plain(case: Case, text: str) -> float:
