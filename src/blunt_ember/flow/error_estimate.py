@@ -51,9 +51,9 @@ class ResolveSpec:
 STOPPED = "it was stopped before the errors were estimated"
 #: On divided cells it is more exact in time as well.
 _FINER = ResolveSpec(2, 0.0625)
-#: They differ in cells and steps: an answer that one of them leaves where it is by chance is moved by another.
-_COARSER = (ResolveSpec(0.5, 8.0), ResolveSpec(0.55, 6.0), ResolveSpec(0.6, 4.0))
 _LOOSER = 8.0
+#: They differ in cells: an answer that one of them leaves where it is by chance is moved by another.
+_COARSER = tuple(ResolveSpec(refinement, _LOOSER) for refinement in (0.5, 0.55, 0.6))
 
 
 class Solves(Protocol):
@@ -119,7 +119,7 @@ def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) ->
         # What was stated at the start of a run need not be smooth either.
         more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
         part = f"{times} {halved}{why}, and a part of that on larger cells"
-        return more * change + _by_larger(solver, case, values), part
+        return more * change + _by_larger(solver, case, solved, values), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -150,16 +150,26 @@ def _round_off(case: Case, solved: SolvedField) -> Floats:
     )
 
 
-def _by_larger(solver: Solves, case: Case, values: Floats) -> Floats:
+def _by_looser_steps(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+    """The answers (a,) with looser steps on the same cells. What steps and what cells change is told apart with them:
+    the one may hide the other where both change together."""
+    if _lost_nothing_in_time(solved):
+        return values
+    return np.asarray(solver.answers_again(case, ResolveSpec(1, _LOOSER)))
+
+
+def _by_larger(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """A part of the change on larger cells (a,), so that no answer stands still by chance; 0 where there are none."""
+    looser = _by_looser_steps(solver, case, solved, values)
+    in_time = _PART_OF_LARGER * np.abs(looser - values)
     if not _joinable(case):
-        return np.zeros(len(values))
+        return in_time
     try:
-        return _PART_OF_LARGER * np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), values))
+        return in_time + _PART_OF_LARGER * np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), looser))
     except StoppedError:
         raise
     except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
-        return np.zeros(len(values))
+        return in_time
 
 
 def _singular(solved: SolvedField) -> bool:
@@ -193,16 +203,17 @@ def _joinable(case: Case) -> bool:
 
 
 def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
-    """The largest change to coarser solutions; with one cell across every layer also what a second one changes."""
-    changes = [np.abs(solver.answers_again(case, again) - values) for again in _COARSER]
-    error = _LEFT_BY_COARSER * np.max(changes, axis=0)
+    """What looser steps change, and the largest change to coarser cells; with one cell across every layer also what a
+    second one changes."""
+    beside = _by_looser_steps(solver, case, solved, values)
+    changes = [np.abs(solver.answers_again(case, again) - beside) for again in _COARSER]
+    error = np.abs(beside - values) + _LEFT_BY_COARSER * np.max(changes, axis=0)
     if case.document.mesh.across != 1:
         return error
     time_tolerance_factor = ResolveSpec(1, 1 if _lost_nothing_in_time(solved) else _LOOSER)
     two = replace(
         case, document=case.document.model_copy(update={"mesh": case.document.mesh.model_copy(update={"across": 2})})
     )
-    beside = values if _lost_nothing_in_time(solved) else solver.answers_again(case, time_tolerance_factor)
     return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, time_tolerance_factor), beside))
 
 
@@ -211,6 +222,6 @@ def _by_finer(solver: Solves, case: Case, solved: SolvedField, values: Floats) -
     require_memory(solver.mesh(case, 2))
     if _lost_nothing_in_time(solved):
         return _LEFT_BY_FINER * np.abs(solver.answers_again(case, ResolveSpec(2)) - values)
-    beside = solver.answers_again(case, ResolveSpec(1, _LOOSER))
+    beside = _by_looser_steps(solver, case, solved, values)
     finer = solver.answers_again(case, ResolveSpec(2, _LOOSER))
     return np.abs(np.subtract(beside, values)) + _LEFT_BY_FINER * np.abs(np.subtract(finer, beside))
