@@ -160,3 +160,10 @@ def test_the_bridge_of_the_shipped_floor_is_its_coefficient_less_the_undisturbed
     undisturbed = (1.2 + 0.09) / (0.13 + 0.2 / 0.52 + 0.12 / 0.036 + 0.04)
     assert found["psi_pottery"].value == pytest.approx(found["L_pottery"].value - undisturbed, rel=1e-9)
     assert 0.2 < found["psi_pottery"].value < 0.6 and 0.7 < found["coldest in the pottery"].value < 0.9
+
+
+def test_a_factor_between_equals_has_no_value_and_its_note_says_why() -> None:
+    case = with_value(family("coupled-wall").case(), ("environments", "yard"), "T_room")
+    found = checks(case)
+    assert np.isnan(found["factor"].value) and found["factor"].note.startswith("it has no value: no environment is")
+    assert found["L"].verdict == "agrees" and "size of cells" not in found["factor"].note

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from blunt_ember.case.values.units import TIME
 from blunt_ember.checks.source import Provenance
 from blunt_ember.checks.verdict import Check
@@ -16,6 +18,8 @@ def hint(check: Check, error: float | None, steps: bool) -> str:
     ``steps`` tells whether steps in time lost something too.
     """
     ways = "a smaller size of cells, or a smaller 'tolerance' of the clock," if steps else "a smaller size of cells"
+    if math.isnan(check.value):  # the note says why
+        return ""
     if check.verdict == "off" and check.deviation is not None:
         if error is None:
             return f"how far off it may be is not known: see whether {ways} changes it"

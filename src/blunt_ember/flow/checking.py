@@ -80,6 +80,12 @@ def _check(
         note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"
     elif np.isnan(value) and question.environments and isinstance(solved.coupling, UncoupledError):
         note = f"there is no such coefficient: {solved.coupling}"
+    elif np.isnan(value) and question.environments:
+        note = (
+            "it has no value: no environment is colder, one is not met by a film, or its temperature follows the place"
+        )
+    elif np.isnan(value):
+        note = "it has no value in this case"
     expect = question.expect
     named = field_named(expect, case) if expect is not None else None
     if named is not None:
