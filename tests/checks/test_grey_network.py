@@ -162,6 +162,7 @@ def test_where_radiosity_is_not_even_the_network_is_not_taken_for_exact() -> Non
     data["questions"] = [{**data["questions"][0], "expect": {"exact": "grey-network"}}]
     compared = Flow().run(case_from_data(data)).checks[0]
     assert compared.verdict == "off" and "taken as one" in compared.note
+    assert compared.source is not None and str(compared.source).startswith("theory: ")
 
 
 def test_what_is_held_and_radiates_stands_twice_in_the_ledger_and_a_sheet_passes_on_what_it_takes_in() -> None:

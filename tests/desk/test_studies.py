@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.strip.study_view import StudyView
+from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, settled, type_into
 
 
@@ -48,6 +49,26 @@ def test_a_parameter_is_swept_drawn_and_a_point_of_it_put_on_the_desk(window: Wi
     window.current.undo()
     settled(qtbot, window)
     assert window.current.case.data["parameters"]["h_out"] == "12 W/(m² K)"
+
+
+def test_a_study_is_of_the_case_on_the_desk_and_what_is_typed_stays(window: Window, qtbot: QtBot) -> None:
+    view = view_of(window)
+    view.which.setCurrentText("sweep of h_out")
+    view.which.activated.emit(view.which.currentIndex())
+    view.count.setValue(2)
+    view.start.clear()
+    view.start.setFocus()
+    window.current.edit_or_tell("k", lambda now: with_value(now, ("parameters", "k_brick"), "0.7 W/(m K)"))
+    assert view.start.text() == "" and not window.is_current()  # it is not solved yet
+    QTest.keyClicks(view.start, "9 W/m2K")
+    QTest.mouseClick(view.run, Qt.MouseButton.LeftButton)
+    finished(qtbot, view)
+    assert view.result is not None
+    flux = [955 / (0.114 / 0.7 + 0.05 / 0.12 + 0.003 / 45 + 1 / h) for h in (9, 24)]
+    assert view.result.answers("heat flow") == pytest.approx(flux) and "2 cases" in view.said.text()
+    settled(qtbot, window)
+    window.show_case(family("composite-wall").case(), None)
+    assert view.result is None and view.start.text() == "6 W/(m² K)"
 
 
 def test_what_is_typed_wrong_is_said_and_a_study_of_the_case_is_done(window: Window, qtbot: QtBot) -> None:

@@ -7,8 +7,7 @@ from collections.abc import Callable, Iterator
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Expectation, Question
 from blunt_ember.checks.references.exact_field import exact_field, recognised
-from blunt_ember.checks.references.fits.field import ExactField, MovingField
-from blunt_ember.checks.references.fits.grey_network import holds_exactly
+from blunt_ember.checks.references.fits.field import ExactField, Idealised, MovingField
 from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
 from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.checks.references.working_field import source_of, working_field
@@ -54,10 +53,11 @@ class ExpectedFields:
             return
         for name in ("grey-network", "view-factors"):
             try:
-                if name == "view-factors" or (self._timing is None and holds_exactly(self._problem)):
-                    yield self.named(name)
+                found = self.named(name)
             except ReferenceRefusedError:
                 continue
+            if not isinstance(found, Idealised):
+                yield found
 
     def know(self, field: ReferenceField | None) -> ReferenceField | None:
         """Remember a field that was fitted already, and return it."""

@@ -9,6 +9,7 @@ from blunt_ember.case.document.places import Line
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE, TIME
 from blunt_ember.checks.questions.profile import Profile, main_axis, profile_on, profile_through
 from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.report.radiation_tables import Values, Words
 
@@ -34,7 +35,7 @@ def line_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
     ]
     if exact is not None:
         known = [np.full(len(each.mesh), np.nan) if each.exact is None else each.exact for _, each in profiles]
-        values.append(("exact", TEMPERATURE, np.concatenate(known)))
+        values.append((source_of(exact).provenance.value, TEMPERATURE, np.concatenate(known)))
     return [("line", names)], values
 
 

@@ -17,6 +17,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
 from blunt_ember.checks.questions.probes import sampled_temperatures, surface_mean, surface_samples
+from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.recovery import Recovered, recovered
@@ -267,8 +268,9 @@ def _nodes(outcome: Outcome) -> list[Column]:
             for region in np.unique(block.region).tolist():
                 nodes = np.unique(block.nodes[block.region == region])
                 known[nodes] = exact.temperature(mesh.points[nodes], region)
-        columns.append(_column(outcome, "exact", TEMPERATURE, known))
-        columns.append(Column("mesh − exact", "K", solution.temperature - known))
+        word = source_of(exact).provenance.value
+        columns.append(_column(outcome, word, TEMPERATURE, known))
+        columns.append(Column(f"mesh − {word}", "K", solution.temperature - known))
     return columns
 
 

@@ -32,8 +32,8 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "hollow-cylinder": fit(hollow_cylinder, "sources", "joints", "enclosures"),
         "hollow-sphere": fit(hollow_sphere, "sources", "joints", "enclosures"),
         "hot-edge-plate": fit(hot_edge_plate),
-        "straight-fin": fit(straight_fin, idealised=True),
-        "annular-fin": fit(annular_fin, idealised=True),
+        "straight-fin": fit(straight_fin),
+        "annular-fin": fit(annular_fin),
         "rectangle": fit(rectangle, "sources"),
     }
 )

@@ -36,13 +36,11 @@ class Fit(Generic[MadeBy]):
 
     make: MadeBy
     understands: frozenset[str]
-    #: It is of an idealised body, such as a fin of one temperature across: near the truth, and not asked for by itself.
-    idealised: bool = False
 
 
-def fit(make: MadeBy, *understands: str, idealised: bool = False) -> Fit[MadeBy]:
+def fit(make: MadeBy, *understands: str) -> Fit[MadeBy]:
     """Return a fit that understands held surfaces, what acts on others, and the ``understands`` besides."""
-    return Fit(make, frozenset({"held", "exchanges", *understands}), idealised)
+    return Fit(make, frozenset({"held", "exchanges", *understands}))
 
 
 def require_understood(problem: Problem, known: Fit[MadeBy]) -> None:

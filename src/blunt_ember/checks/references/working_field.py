@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
-from blunt_ember.checks.references.exact_field import RADIATION_SOLUTIONS, ROD_SOLUTIONS, SECTION_SOLUTIONS
-from blunt_ember.checks.references.fits.field import ExactField, MovingField, Unsaid
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
-from blunt_ember.checks.references.understood import Fit
+from blunt_ember.checks.references.fits.field import ExactField, Idealised, MovingField, Unsaid
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
@@ -59,6 +54,4 @@ def source_of(field: ExactField | MovingField) -> Source:
     """Return where a field that answers are compared with comes from."""
     if isinstance(field, OwnField):
         return Source(Provenance.WORKING, field.source)
-    fits: tuple[Mapping[str, Fit[Any]], ...] = (SECTION_SOLUTIONS, ROD_SOLUTIONS, RADIATION_SOLUTIONS, MOVING_SOLUTIONS)
-    idealised = any(field.name in known and known[field.name].idealised for known in fits)
-    return Source(Provenance.THEORY if idealised else Provenance.EXACT, field.source)
+    return Source(Provenance.THEORY if isinstance(field, Idealised) else Provenance.EXACT, field.source)

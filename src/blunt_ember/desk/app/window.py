@@ -177,6 +177,7 @@ class Window(FilingWindow):
         self.card.shut()
         for zone in (self.stage, self.sheet, self.checks, self.strip):
             zone.show_outcome(None)
+        self.strip.study.forget()
         self._pages.setCurrentIndex(1)
         self.stage.setFocus()
         self.on_disk.note(path)
@@ -338,7 +339,8 @@ class Window(FilingWindow):
     def _show_state(self) -> None:
         case, path = self.current.case, self.current.path
         self.header.refresh()
-        self.strip.study.show_path(path)
+        if case is not None:
+            self.strip.study.show_case(case, path)
         self.menus.refresh()
         name = path.name if path else case.document.title if case else ""
         self.setWindowTitle(f"{name}[*] — Blunt Ember" if name else "Blunt Ember[*]")

@@ -141,7 +141,6 @@ class Strip(QWidget):
         if outcome is None:
             self._curve = ""
         self.refinement.show_outcome(outcome)
-        self.study.show_outcome(outcome)
         run, before = (each.run if each is not None else None for each in (outcome, known))
         if run is not before:
             self._take_run(run)

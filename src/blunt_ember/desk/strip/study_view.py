@@ -27,7 +27,6 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.charts.study_chart import StudyCurve, StudyCurves, study_plot
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.studies.result import StudyResult
@@ -50,7 +49,7 @@ class StudyView(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._outcome: Outcome | None = None
+        self._desk: Case | None = None
         self._path: Path | None = None
         self._case: Case | None = None
         self._process: ChildProcess | None = None
@@ -145,40 +144,42 @@ class StudyView(QWidget):
         self._theme = theme
         self._draw()
 
-    def show_outcome(self, outcome: Outcome | None) -> None:
-        """Take another outcome; what was found of another case stays to be looked at, and is marked."""
-        known, self._outcome = self._outcome, outcome
-        case = outcome.case if outcome is not None else None
-        if case is not None and (known is None or known.case is not case):
-            self._offer(case)
-        if outcome is None:
-            self.end()
-            self._case = self.result = None
-            self.said.setText(_HINT)
-            self._fill()
-        elif self.result is not None and self._case is not None and case is not self._case and not self.running:
+    def show_case(self, case: Case, path: Path | None) -> None:
+        """Take the case that is on the desk, and its file, beside which results are kept; what was found of the case
+        before stays to be looked at, and is marked."""
+        self._path = path
+        if case is self._desk:
+            return
+        self._desk = case
+        self._offer(case)
+        if self.result is not None and case is not self._case and not self.running:
             self.said.setText("of the case as it was; run it again for the case as it is")
         self._show_state()
 
-    def show_path(self, path: Path | None) -> None:
-        """Take the file of the case, beside which results are kept."""
-        self._path = path
+    def forget(self) -> None:
+        """Leave what was found, as another body of work is on the desk."""
+        self.end()
+        self._desk = self._case = self.result = None
+        self.start.clear()
+        self.end_value.clear()
+        self.said.setText(_HINT)
+        self._fill()
 
     def _offer(self, case: Case) -> None:
         """Offer the studies of a case, and its parameters."""
         before = self.which.currentText()
-        self.which.blockSignals(True)
-        self.which.clear()
-        self.which.addItems([*case.document.studies, *(f"{_SWEEP}{name}" for name in case.document.parameters)])
-        self.which.setCurrentText(before)
-        self.which.blockSignals(False)
+        offered = [*case.document.studies, *(f"{_SWEEP}{name}" for name in case.document.parameters)]
+        if offered != [self.which.itemText(place) for place in range(self.which.count())]:
+            self.which.clear()
+            self.which.addItems(offered)
+            self.which.setCurrentText(before)
         typing = self.start.hasFocus() or self.end_value.hasFocus()
         if self.which.currentText() != before or not (self.start.text() or typing):
             self._chosen()
 
     def _chosen(self) -> None:
         """Propose a range about the value that the chosen parameter has."""
-        case, parameter = self._outcome.case if self._outcome else None, self._parameter
+        case, parameter = self._desk, self._parameter
         if case is not None and parameter:
             kind, value = kind_of_parameter(case, parameter), float(case.parameters[parameter].magnitude)
             span = sorted((_FROM * value, _TO * value))
@@ -195,20 +196,19 @@ class StudyView(QWidget):
         return text.removeprefix(_SWEEP) if text.startswith(_SWEEP) else ""
 
     def _start(self) -> None:
-        if self._outcome is None or not self.which.currentText():
+        if self._desk is None or not self.which.currentText():
             return
         self.end()
-        case, name = self._outcome.case, self.which.currentText()
+        case, name = self._desk, self.which.currentText()
         if self._parameter:
-            first, last = (_plain(field.text()) for field in (self.start, self.end_value))
-            ends = {"start": first, "end": last, "count": self.count.value()}
+            ends = {"start": self.start.text(), "end": self.end_value.text(), "count": self.count.value()}
             name, stated = _QUICK, {"kind": "sweep", "vary": {self._parameter: ends}}
             try:
                 case = with_value(case, ("studies",), {_QUICK: stated})
             except BluntEmberError as error:
                 self.said.setText(str(error))
                 return
-        self._case, self._study, self.result = self._outcome.case, case, None
+        self._case, self._study, self.result = self._desk, case, None
         results = str(self._path.with_suffix(".results")) if self._path is not None else ""
         self._process = ChildProcess(serve_study, (dict(case.data), case.folder, name, results), "study", self)
         self._process.said.connect(self._receive)
@@ -303,15 +303,9 @@ class StudyView(QWidget):
             clipboard.setText("\n".join("\t".join(row) for row in rows))
 
     def _show_state(self) -> None:
-        ready = self._outcome is not None and self._outcome.geometry is not None
-        self.run.setEnabled(ready and not self.running and self.which.count() > 0)
+        self.run.setEnabled(not self.running and self.which.count() > 0)
         self.stop.setVisible(self.running)
         for widget in (*self._words, self.start, self.end_value, self.count):
             widget.setVisible(bool(self._parameter))
         for widget in (self.question, self.copy, self.table):
             widget.setVisible(self.result is not None)
-
-
-def _plain(text: str) -> str:
-    """A quantity as it is shown, without the thin spaces and signs that are only for the eye."""
-    return text.replace("\u2009", "").replace("−", "-")

@@ -45,6 +45,11 @@ class TimeCurves:
     source: Source | None = None
     stages: tuple[tuple[float, str], ...] = ()
 
+    @property
+    def known(self) -> str:
+        """What the mesh is compared with, in a word."""
+        return self.source.provenance.value if self.source is not None else "expected"
+
 
 def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
     """Return the chart; time runs over the width between the :data:`HISTORY_MARGINS`."""
@@ -73,7 +78,7 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             )
         if curves.exact is not None:
             exact = curves.exact * kind.factor - kind.zero
-            main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label="exact")
+            main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label=curves.known)
             _difference(grid[1, 0], curves, theme, time.factor)
         main.text(-0.008, 1.02, kind.shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet)
         main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
@@ -114,7 +119,7 @@ def _difference(axes: Axes, curves: TimeCurves, theme: Theme, factor: float) -> 
     axes.text(
         0.995,
         1.02,
-        f"mesh − exact: at most {number(largest, 2)} {unit}",
+        f"mesh − {curves.known}: at most {number(largest, 2)} {unit}",
         transform=axes.transAxes,
         ha="right",
         va="bottom",

@@ -6,6 +6,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import HEAT_FLUX, TEMPERATURE_DIFFERENCE
+from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.lenses.field import Field, ends_of, reach_of
@@ -60,12 +61,14 @@ def _difference(outcome: Outcome, part: str) -> Field | None:
 
 
 def _error_parts(outcome: Outcome) -> tuple[str, ...]:
-    return ("estimated", "against exact") if outcome.exact_now is not None else ("estimated",)
+    exact = outcome.exact_now
+    return ("estimated", f"against {source_of(exact).provenance.value}") if exact is not None else ("estimated",)
 
 
 def _difference_parts(outcome: Outcome) -> tuple[str, ...]:
-    exact = ("mesh − exact",) if outcome.exact_now is not None else ()
-    return (*exact, *((_KEPT,) if outcome.kept is not None else ()))
+    exact = outcome.exact_now
+    known = (f"mesh − {source_of(exact).provenance.value}",) if exact is not None else ()
+    return (*known, *((_KEPT,) if outcome.kept is not None else ()))
 
 
 _KEPT = "now − kept"

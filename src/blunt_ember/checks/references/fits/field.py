@@ -51,6 +51,11 @@ class InstantField(ExactField, Protocol):
         """Heat in J stored in the body since the start; NaN where the solution does not say it."""
 
 
+class Idealised:
+    """Marks the solution of an idealised body, such as a fin of one temperature across: a right answer may be off it by
+    what the ideal leaves out, so that nothing is compared with it that was not asked to be."""
+
+
 class Unsaid:
     """What an instant does not say of heat."""
 

@@ -7,7 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.checks.references.fits.field import plain_conductivity, require_no_radiation, side_of, single_rectangle
+from blunt_ember.checks.references.fits.field import (
+    Idealised,
+    plain_conductivity,
+    require_no_radiation,
+    side_of,
+    single_rectangle,
+)
 from blunt_ember.checks.references.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -18,7 +24,7 @@ from blunt_ember.reference.side import Side
 
 
 @dataclass(frozen=True)
-class FinField:
+class FinField(Idealised):
     """A fin along ``axis`` from ``origin`` (m), towards + or − by ``sign``; annular when it turns."""
 
     fin: StraightFin | AnnularFin

@@ -11,7 +11,7 @@ from scipy.optimize import root
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.questions.question import RadiatedHow
-from blunt_ember.checks.references.fits.field import generation_of, side_of
+from blunt_ember.checks.references.fits.field import Idealised, generation_of, side_of
 from blunt_ember.checks.references.fits.seen_views import Names, SeenViews, known_views
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.errors import ReferenceRefusedError
@@ -117,6 +117,11 @@ class NetworkField(SeenViews):
         return None
 
 
+@dataclass(frozen=True)
+class UnevenNetwork(Idealised, NetworkField):
+    """A network of surfaces whose radiosity differs along them, which it leaves out."""
+
+
 def grey_network(geometry: AnyGeometry, problem: Problem) -> NetworkField:
     """Fit the network; raise :class:`ReferenceRefusedError` where a surface is not isothermal or a view not known."""
     if problem.capacities:
@@ -129,7 +134,8 @@ def grey_network(geometry: AnyGeometry, problem: Problem) -> NetworkField:
         places = tuple(_node_of(name, nodes, geometry, problem) for name in law.chamber.surfaces)
         cells.append(_cell_of(law, seen, places))
     temperatures = _balanced(cells, nodes)
-    return NetworkField(views, cells=tuple(cells), nodes=tuple(nodes), regions=names, temperatures=temperatures)
+    kind = NetworkField if holds_exactly(problem) else UnevenNetwork
+    return kind(views, cells=tuple(cells), nodes=tuple(nodes), regions=names, temperatures=temperatures)
 
 
 def holds_exactly(problem: Problem) -> bool:

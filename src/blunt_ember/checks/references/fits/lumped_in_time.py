@@ -9,7 +9,7 @@ from types import MappingProxyType
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.checks.references.fits.field import MovingField, Unsaid, side_of
+from blunt_ember.checks.references.fits.field import Idealised, MovingField, Unsaid, side_of
 from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -24,7 +24,7 @@ LUMPED_BIOT = 0.02
 
 
 @dataclass(frozen=True)
-class LumpedMoment(Unsaid):
+class LumpedMoment(Idealised, Unsaid):
     """A body at one temperature at an instant."""
 
     body: Lumped
@@ -47,7 +47,7 @@ class LumpedMoment(Unsaid):
 
 
 @dataclass(frozen=True)
-class LumpedInTime:
+class LumpedInTime(Idealised):
     """A body at one temperature through time."""
 
     body: Lumped

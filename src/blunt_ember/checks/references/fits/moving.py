@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
-from blunt_ember.checks.references.fits.field import MovingField
+from blunt_ember.checks.references.fits.field import Idealised, MovingField
 from blunt_ember.checks.references.fits.layer_in_time import half_space_in_time, series_in_time
 from blunt_ember.checks.references.fits.lumped_in_time import lumped_in_time
 from blunt_ember.checks.references.fits.products import product_field
@@ -26,7 +26,7 @@ MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem, Timing], Movi
         "series-in-time": fit(series_in_time, "sources"),
         "half-space": fit(half_space_in_time, "sources"),
         "product-in-time": fit(product_in_time),
-        "lumped": fit(lumped_in_time, "sources", idealised=True),
+        "lumped": fit(lumped_in_time, "sources"),
     }
 )
 
@@ -41,11 +41,11 @@ def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Tim
 
 def recognised_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField | None:
     """Return the first exact solution in time that holds for a case, or None; what is only near the truth does not."""
-    for name, known in MOVING_SOLUTIONS.items():
-        if known.idealised:
-            continue
+    for name in MOVING_SOLUTIONS:
         try:
-            return moving_field(name, geometry, problem, timing)
+            found = moving_field(name, geometry, problem, timing)
         except ReferenceRefusedError:
             continue
+        if not isinstance(found, Idealised):
+            return found
     return None
