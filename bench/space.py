@@ -12,6 +12,7 @@ from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
@@ -37,7 +38,7 @@ def main() -> None:
     geometry = geometry_of(case.document.body)
     print("\nswept hexahedra, a cube of two levels")
     start = time.perf_counter()
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"size": "10 mm", "order": 1}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"size": "10 mm", "order": 1})))
     took = time.perf_counter() - start
     start = time.perf_counter()
     np.unique(mesh.blocks[0].nodes)
@@ -50,7 +51,7 @@ def main() -> None:
     )
     renderer = BodyRenderer()
     for size in ("17 mm", "10 mm"):
-        mesh = generate_mesh(geometry, MeshWish.model_validate({"size": size, "order": 1}))
+        mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"size": size, "order": 1})))
         outcome = Outcome(case, geometry, mesh)
         height = mesh.points[:, 2]
         found = Shade(TEMPERATURE, tuple(height[block.nodes] for block in mesh.blocks), 0.0, 1.0)

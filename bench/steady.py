@@ -22,6 +22,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import fitted
@@ -70,7 +71,7 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     """Print seconds and memory of every step, and those of PyAMG's solver given the same matrix."""
     case = block(dimension, divisions, order)
     times = [time.perf_counter()]
-    mesh = generate_mesh(geometry_of(case.document.body), case.document.mesh)
+    mesh = generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
     times.append(time.perf_counter())
     problem = problem_from_case(case.document, mesh)
     solution = solve_steady(problem)
@@ -102,7 +103,7 @@ def growth(dimension: int) -> None:
     nodes, seconds = [], []
     for divisions in GROWTH[dimension]:
         case = block(dimension, divisions, 2)
-        mesh = generate_mesh(geometry_of(case.document.body), case.document.mesh)
+        mesh = generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
         problem = problem_from_case(case.document, mesh)
         start = time.perf_counter()
         method = solve_steady(problem).method

@@ -20,7 +20,7 @@ from blunt_ember.flow.clock_steps import ClockSteps
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.steps import Steps
 from blunt_ember.gallery.families import FAMILIES
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class WiderProblem(Problem):
     draughts: tuple[str, ...] = field(default=("chimney",))
 
 
-def known(name: str) -> tuple[AnyGeometry, Problem, Timing | None]:
+def known(name: str) -> tuple[BodyGeometry, Problem, Timing | None]:
     case = FAMILIES[name].case()
     steps = Steps(StepCache(), lambda step: None)
     on = steps.mesh(case, 1)
@@ -50,7 +50,7 @@ def known(name: str) -> tuple[AnyGeometry, Problem, Timing | None]:
     return steps.geometry(case), steps.problem(case, on), timing
 
 
-def fitted(solution: str, geometry: AnyGeometry, problem: Problem, timing: Timing | None) -> Any:
+def fitted(solution: str, geometry: BodyGeometry, problem: Problem, timing: Timing | None) -> Any:
     if timing is not None and solution in MOVING_SOLUTIONS:
         return moving_field(solution, geometry, problem, timing)
     return exact_field(solution, geometry, problem)

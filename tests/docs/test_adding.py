@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from blunt_ember.case.document.bodies import BODIES
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import FILM_COEFFICIENT, TEMPERATURE
 from blunt_ember.checks.questions.answers import answer, exact_answer
@@ -46,6 +47,22 @@ def test_what_guides_and_the_map_name_is_there(guide: str) -> None:
     for name in re.findall(r"`([a-z_/]+(?:\.py|/))`", text):
         if "/" in name and not name.startswith("tests/"):
             assert (source / name).exists(), name
+
+
+def test_every_kind_of_body_stands_in_every_table_and_is_asked_for_nowhere_else() -> None:
+    from blunt_ember.checks.references.exact_field import OFFERED
+    from blunt_ember.geometry.body_geometry import BodyGeometry
+    from blunt_ember.mesh.generate import MESHERS
+    from blunt_ember.picture.body.drawn import DRAWINGS
+    from blunt_ember.refinement.followers import FOLLOWERS
+
+    kinds = set(BodyGeometry.__subclasses__())
+    assert len(kinds) > 3
+    for table in (MESHERS, FOLLOWERS, OFFERED, DRAWINGS):
+        assert set(table) == kinds
+    asked = re.compile(rf"isinstance\([^)]*\b({'|'.join(kind.__name__ for kind in [*kinds, *BODIES.values()])})\b")
+    sources = (DOCS.parent / "src").rglob("*.py")
+    assert [str(source) for source in sources if asked.search(source.read_text()) and source.name != "section.py"] == []
 
 
 def test_a_law() -> None:
@@ -83,7 +100,8 @@ def test_an_exact_solution(monkeypatch: pytest.MonkeyPatch) -> None:
     }
     outcome = Flow().run(case.restated({**data, "questions": []}))
     assert outcome.problem is not None and outcome.geometry is not None
-    monkeypatch.setattr(exact_field, "SECTION_SOLUTIONS", {"even": example("exact-solution")["EVEN"]})
+    offered = exact_field.Offered({"even": example("exact-solution")["EVEN"]}, "it is not even")
+    monkeypatch.setattr(exact_field, "OFFERED", {type(outcome.geometry): offered})
     monkeypatch.setattr(exact_field, "SOLUTIONS", ("even",))
     found = recognised(outcome.geometry, outcome.problem)
     assert found is not None and found.temperature(np.zeros((2, 2))) == pytest.approx([353.15] * 2)

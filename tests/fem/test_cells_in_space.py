@@ -28,6 +28,7 @@ from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 
 def body_of(stated: dict[str, Any], folder: str = "") -> Any:
@@ -67,7 +68,9 @@ def cube_mesh(family: str, cells: int, folder: Path) -> Mesh:
         "across": 1,
         "cells": "triangles" if family.startswith("wedge") else "auto",
     }
-    return generate_mesh(body_of({"kind": "stacked", "regions": {"cube": CUBE}}), MeshWish.model_validate(wish))
+    return generate_mesh(
+        body_of({"kind": "stacked", "regions": {"cube": CUBE}}), MeshRequest(MeshWish.model_validate(wish))
+    )
 
 
 def bent(points: Floats) -> Floats:

@@ -27,13 +27,15 @@ from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 
 def plate_mesh(regions: dict[str, Any], order: Literal[1, 2], size: str, cells: str = "auto") -> Mesh:
     entries = {name: {"shape": "rectangle", **entry} for name, entry in regions.items()}
     body = Section.model_validate({"kind": "section", "regions": entries})
     return generate_mesh(
-        geometry_of(body), MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})
+        geometry_of(body),
+        MeshRequest(MeshWish.model_validate({"order": order, "size": size, "across": 1, "cells": cells})),
     )
 
 

@@ -16,9 +16,10 @@ from blunt_ember.fem.reading import field_at, flux_at, flux_at_nodes, surface_pl
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 RNG = np.random.default_rng(5)
 KINDS: dict[str, tuple[str, dict[str, object]]] = {
@@ -33,11 +34,13 @@ KINDS: dict[str, tuple[str, dict[str, object]]] = {
 }
 
 
-def meshed(name: str, order: int) -> tuple[Mesh, AnyGeometry, Problem]:
+def meshed(name: str, order: int) -> tuple[Mesh, BodyGeometry, Problem]:
     family_name, wish = KINDS[name]
     case = family(family_name).case()
     geometry = Flow().geometry(case)
-    mesh = generate_mesh(geometry, MeshWish.model_validate({**wish, "order": order}), 1, case.document.members_of)
+    mesh = generate_mesh(
+        geometry, MeshRequest(MeshWish.model_validate({**wish, "order": order}), 1, case.document.members_of)
+    )
     return mesh, geometry, problem_from_case(case.document, mesh, 0, 0.0)
 
 

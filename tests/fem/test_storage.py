@@ -18,6 +18,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 
 def law(stated: object, kind: object) -> Law:
@@ -58,7 +59,7 @@ def test_a_capacity_that_falls_to_nothing_says_where() -> None:
 
 def meshed(name: str, order: int, **wish: object) -> Mesh:
     geometry = Flow().geometry(family(name).case())
-    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}))
+    return generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"order": order, **wish})))
 
 
 @pytest.mark.parametrize("lumped", [False, True])

@@ -25,6 +25,7 @@ from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 
 def document(body: dict[str, Any], **further: Any) -> CaseDocument:
@@ -99,7 +100,7 @@ def test_a_slab_pierces_one_layer_and_stops_at_another() -> None:
         "outer|slab": 0.04,
         "inner|slab": 0.16,
     }
-    mesh = generate_mesh(geometry, MeshWish())
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish()))
     assert {block.family for block in mesh.blocks} == {"hex27"}
     expected = {"outer": 0.024, "inner": 0.04, "slab": 0.034, "pocket": 0.0}
     assert volumes(mesh) == pytest.approx(expected, rel=1e-12)
@@ -144,7 +145,9 @@ def test_rooms_above_each_other_name_their_own_walls() -> None:
 
 @pytest.mark.parametrize("cells", ["auto", "triangles"])
 def test_every_facet_is_met_twice_or_lies_on_a_named_surface(cells: str) -> None:
-    mesh = generate_mesh(solid(BALCONY), MeshWish.model_validate({"cells": cells, "size": "100 mm", "across": 1}))
+    mesh = generate_mesh(
+        solid(BALCONY), MeshRequest(MeshWish.model_validate({"cells": cells, "size": "100 mm", "across": 1}))
+    )
     skin = skin_of(mesh)
     assert all((part.surface >= 0).all() for part in skin.parts)
     named = sum(len(block.nodes) for facets in mesh.surfaces.values() if facets.outer for block in facets.blocks)
@@ -186,7 +189,7 @@ def test_random_piles_of_boxes_fill_what_counting_says(boxes: list[tuple[int, ..
             solid({"kind": "stacked", "regions": regions})
         return
     geometry = solid({"kind": "stacked", "regions": regions})
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"order": 1, "across": 1, "size": "1 m"}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"order": 1, "across": 1, "size": "1 m"})))
     assert volumes(mesh) == pytest.approx(counted, abs=1e-15)
     framed = np.pad(grid, 1, constant_values=-1)
     faces = sum(int((np.diff(framed >= 0, axis=axis)).sum()) for axis in range(3))
@@ -212,7 +215,8 @@ def test_a_turned_solid_touches_its_axis_and_converges_with_order_four(angle: in
     assert geometry.volume == pytest.approx(share * 4 / 3 * math.pi * 0.03**3, rel=1e-12)
     wish = MeshWish.model_validate({"size": "15 mm"})
     gaps = [
-        abs(volumes(generate_mesh(geometry, wish, refinement))["ball"] / geometry.volume - 1) for refinement in (1, 2)
+        abs(volumes(generate_mesh(geometry, MeshRequest(wish, refinement)))["ball"] / geometry.volume - 1)
+        for refinement in (1, 2)
     ]
     assert gaps[0] < 2e-4 and math.log2(gaps[0] / gaps[1]) > 3.5
 
@@ -228,7 +232,7 @@ def test_parts_are_cut_out_of_sides_and_ends() -> None:
     assert areas["spot"] == pytest.approx(math.pi * 1e-4, rel=1e-12)
     assert areas["block.top"] == pytest.approx(8e-3 - math.pi * 1e-4, rel=1e-12)
     assert areas["window"] == pytest.approx(6e-4) and areas["block.right"] == pytest.approx(4e-3 - 6e-4)
-    mesh = generate_mesh(geometry, MeshWish())
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish()))
     assert nodal_area(mesh.surfaces["spot"], mesh).sum() == pytest.approx(math.pi * 1e-4, rel=1e-4)
     assert nodal_area(mesh.surfaces["window"], mesh).sum() == pytest.approx(6e-4, rel=1e-12)
 
@@ -265,7 +269,7 @@ def test_parts_of_parts_and_several_on_one_side_keep_apart() -> None:
         "block.top": 8000 - 3 * math.pi * 16,
     }
     assert {name: areas[name] for name in expected} == pytest.approx(expected, rel=1e-9)
-    mesh = generate_mesh(geometry, MeshWish())
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish()))
     for name in ("pane", "door", "hatch", "band", "block.right"):
         assert nodal_area(mesh.surfaces[name], mesh).sum() * 1e6 == pytest.approx(expected[name], rel=1e-9)
 
@@ -344,7 +348,7 @@ def test_a_core_inside_a_ring_belongs_to_the_mesh() -> None:
     }
     case = {"kind": "section", "depth": "1 m", "regions": regions}
     stated: Body = document(case).body
-    mesh = generate_mesh(geometry_of(stated), MeshWish())
+    mesh = generate_mesh(geometry_of(stated), MeshRequest(MeshWish()))
     assert volumes(mesh) == pytest.approx({"core": math.pi * 4e-4, "ring": math.pi * 5e-4}, rel=1e-5)
 
 

@@ -20,6 +20,7 @@ from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.derived.bisection import bisected
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.refinement.adaptive import adaptive_refinement
 from blunt_ember.refinement.uniform import uniform_refinement
 
@@ -80,9 +81,11 @@ def read_corner(folder: Path, count: int, order: int = 1) -> Case:
 
 def meshes(kind: str, order: int, folder: Path) -> Mesh:
     if kind == "tetrahedra":
-        return generate_mesh(Flow().geometry(read_corner(folder, 2, order)), family("wall-corner").case().document.mesh)
+        return generate_mesh(
+            Flow().geometry(read_corner(folder, 2, order)), MeshRequest(family("wall-corner").case().document.mesh)
+        )
     wish = family("wall-corner").case().document.mesh.model_copy(update={"cells": "triangles", "order": order})
-    return generate_mesh(geometry_of(family(kind).case().document.body), wish)
+    return generate_mesh(geometry_of(family(kind).case().document.body), MeshRequest(wish))
 
 
 def volumes(mesh: Mesh) -> np.ndarray:
@@ -120,7 +123,7 @@ def test_without_a_choice_nothing_is_cut_and_boxes_cannot_be(tmp_path: Path) -> 
     same, parent, times = bisected(mesh, np.zeros(mesh.cell_count, dtype=bool))
     assert same.node_count == mesh.node_count and (parent == np.arange(mesh.cell_count)).all() and not times.any()
     boxes = generate_mesh(
-        geometry_of(family("pipe-wedge").case().document.body), family("pipe-wedge").case().document.mesh
+        geometry_of(family("pipe-wedge").case().document.body), MeshRequest(family("pipe-wedge").case().document.mesh)
     )
     with pytest.raises(BluntEmberError, match="only triangles and tetrahedra can follow"):
         bisected(boxes, np.ones(boxes.cell_count, dtype=bool))

@@ -16,11 +16,12 @@ from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 
 def mesh_like(name: str, order: int, **wish: object) -> Mesh:
     geometry = geometry_of(family(name).case().document.body)
-    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}))
+    return generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"order": order, **wish})))
 
 
 def volume(mesh: Mesh) -> float:

@@ -21,6 +21,7 @@ from blunt_ember.mesh.derived.node_splitting import split_mesh
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 BODIES = {
     "mapped": ("plane-wall", {}),
@@ -38,7 +39,7 @@ BODIES = {
 def mesh_like(name: str, order: int) -> Mesh:
     family_name, wish = BODIES[name]
     geometry = geometry_of(family(family_name).case().document.body)
-    return generate_mesh(geometry, MeshWish.model_validate({**wish, "order": order}))
+    return generate_mesh(geometry, MeshRequest(MeshWish.model_validate({**wish, "order": order})))
 
 
 def volumes(mesh: Mesh) -> np.ndarray:
@@ -76,7 +77,10 @@ def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) 
 def test_halves_of_a_mapped_mesh_are_the_finer_mapped_mesh(order: int) -> None:
     case = family("composite-wall").case()
     geometry, wish = geometry_of(case.document.body), MeshWish.model_validate({"order": order})
-    ours, mapped = uniformly_refined(generate_mesh(geometry, wish)), generate_mesh(geometry, wish, 2)
+    ours, mapped = (
+        uniformly_refined(generate_mesh(geometry, MeshRequest(wish))),
+        generate_mesh(geometry, MeshRequest(wish, 2)),
+    )
     assert ours.node_count == mapped.node_count and ours.cell_count == mapped.cell_count
     rounded = [{tuple(place) for place in np.round(mesh.points, 12).tolist()} for mesh in (ours, mapped)]
     assert rounded[0] == rounded[1]
@@ -94,7 +98,7 @@ def test_new_nodes_of_arcs_stay_on_the_arc_of_their_cell() -> None:
 
 def test_two_sides_of_a_joint_stay_apart() -> None:
     case = family("wall-contact").case()
-    whole = generate_mesh(geometry_of(case.document.body), case.document.mesh)
+    whole = generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
     mesh = split_mesh(whole, ["plate|casting"])
     finer = uniformly_refined(mesh)
     facets = finer.surfaces["plate|casting"]

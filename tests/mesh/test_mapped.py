@@ -16,6 +16,7 @@ from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 SHAPE = {"shape": "rectangle"}
 REGIONS: dict[str, dict[str, Any]] = {
@@ -27,7 +28,7 @@ REGIONS: dict[str, dict[str, Any]] = {
 
 def meshed(order: Literal[1, 2], refinement: int = 1, **wish: Any) -> Mesh:
     geometry = geometry_of(Section.model_validate({"kind": "section", "regions": REGIONS}))
-    return generate_mesh(geometry, MeshWish.model_validate({"order": order, **wish}), refinement)
+    return generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"order": order, **wish}), refinement))
 
 
 @pytest.mark.parametrize("order", [1, 2])

@@ -16,6 +16,7 @@ from blunt_ember.mesh.derived.node_splitting import split_mesh
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 BODIES: dict[str, tuple[str, dict[str, object]]] = {
     "wall": ("composite-wall", {}),
@@ -35,7 +36,7 @@ def meshed(name: str, order: int) -> Mesh:
     family_name, wish = BODIES[name]
     case = family(family_name).case()
     wished = MeshWish.model_validate({**wish, "order": order})
-    return generate_mesh(Flow().geometry(case), wished, 1, case.document.members_of)
+    return generate_mesh(Flow().geometry(case), MeshRequest(wished, 1, case.document.members_of))
 
 
 def volume(mesh: Mesh) -> float:
@@ -115,7 +116,7 @@ def test_normals_point_out_of_a_solid(name: str) -> None:
 
 def test_inside_a_body_every_facet_has_two_cells_and_at_a_joint_one_on_either_side() -> None:
     case = family("wall-contact").case()
-    whole = generate_mesh(Flow().geometry(case), case.document.mesh)
+    whole = generate_mesh(Flow().geometry(case), MeshRequest(case.document.mesh))
     open_ = split_mesh(whole, ["plate|casting"])
     for mesh in (whole, open_):
         (part,) = all_facets(mesh)

@@ -24,6 +24,7 @@ from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 BLOCK = {"shape": "rectangle", "size": ["120 mm", "80 mm"], "z": ["0 mm", "50 mm"], "material": "a"}
 THIN = {"shape": "rectangle", "size": ["120 mm", "80 mm"], "z": ["50 mm", "51 mm"], "material": "a"}
@@ -42,7 +43,7 @@ def stated(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked")
 
 def meshed(regions: dict[str, Any], mesh: dict[str, Any], kind: str = "stacked") -> Mesh:
     document = stated(regions, mesh, kind).document
-    return generate_mesh(geometry_of(document.body), document.mesh, 1, document.members_of)
+    return generate_mesh(geometry_of(document.body), MeshRequest(document.mesh, 1, document.members_of))
 
 
 @pytest.mark.parametrize("cells", ["auto", "triangles"])

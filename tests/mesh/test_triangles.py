@@ -22,6 +22,7 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 
 BODY: TypeAdapter[Any] = TypeAdapter(Body)
 
@@ -123,7 +124,7 @@ def true_area(geometry: SectionGeometry) -> float:
 def test_an_ugly_section_is_meshed_well(name: str) -> None:
     regions, sharpest = UGLY[name]
     geometry = body(**regions)
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": "triangles", "order": 1})))
     (block,) = mesh.blocks
     assert block.family == "tri3"
     assert angles(mesh.points, block.nodes).min() > min(20.0, 0.95 * sharpest)
@@ -145,7 +146,7 @@ def test_nodes_on_arcs_lie_on_the_true_circle_and_area_converges_with_order_four
     geometry = body(**UGLY["off-centre ring"][0])
     gaps = []
     for refinement in (1, 2):
-        mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": "triangles"}), refinement)
+        mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": "triangles"}), refinement))
         for surface, centre, radius in (("p.rim", (0.0, 0.0), 1.0), ("p.h", (0.37, 0.0), 0.6)):
             away = np.linalg.norm(mesh.points[mesh.surfaces[surface].nodes] - np.array(centre), axis=-1)
             np.testing.assert_allclose(away, radius, rtol=1e-13)
@@ -157,7 +158,9 @@ def test_nodes_on_arcs_lie_on_the_true_circle_and_area_converges_with_order_four
 
 def test_thin_places_get_the_asked_cells_across() -> None:
     geometry = body(**UGLY["1.5 mm strip"][0])
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 1, "across": 3}))
+    mesh = generate_mesh(
+        geometry, MeshRequest(MeshWish.model_validate({"cells": "triangles", "order": 1, "across": 3}))
+    )
     (block,) = mesh.blocks
     inside = mesh.points[np.unique(block.nodes[block.region == 1])]
     row = inside[np.abs(inside[:, 1] - 0.1) < 0.01]
@@ -166,7 +169,7 @@ def test_thin_places_get_the_asked_cells_across() -> None:
 
 def test_the_same_case_gives_the_same_mesh() -> None:
     wish = MeshWish.model_validate({"cells": "triangles"})
-    first, second = (generate_mesh(body(**UGLY["many holes"][0]), wish) for _ in range(2))
+    first, second = (generate_mesh(body(**UGLY["many holes"][0]), MeshRequest(wish)) for _ in range(2))
     assert content_hash(first) == content_hash(second)
 
 
@@ -178,7 +181,7 @@ def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
         "across": 1,
         "local": [{"on": "p.h", "size": "20 mm"}, {"at": ["3.5 m", "0.5 m"], "size": "30 mm"}],
     }
-    mesh = generate_mesh(geometry, MeshWish.model_validate(wish))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate(wish)))
     (block,) = mesh.blocks
     corners = mesh.points[block.nodes]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=-1).max(axis=1)
@@ -202,7 +205,7 @@ def test_finer_places_are_finer_and_cells_grow_away_from_them() -> None:
 )
 def test_a_finer_place_that_is_none_is_explained(local: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
-        generate_mesh(body(**UGLY["plate with a hole"][0]), MeshWish.model_validate({"local": [local]}))
+        generate_mesh(body(**UGLY["plate with a hole"][0]), MeshRequest(MeshWish.model_validate({"local": [local]})))
     assert caught.value.faults[0].path == path
     assert said in caught.value.faults[0].message
 
@@ -215,7 +218,7 @@ SYMMETRIC = {"plate with a hole": (0, 1), "core in a nut": (0, 1), "off-centre r
 @pytest.mark.parametrize("name", SYMMETRIC)
 def test_what_is_symmetric_is_meshed_symmetrically(name: str, cells: str) -> None:
     geometry = body(**UGLY[name][0])
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": cells, "order": 2}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": cells, "order": 2})))
     middle, extent = (np.array(geometry.low) + np.array(geometry.high)) / 2, geometry.extent
     for axis in SYMMETRIC[name]:
         image = mesh.points.copy()
@@ -226,12 +229,12 @@ def test_what_is_symmetric_is_meshed_symmetrically(name: str, cells: str) -> Non
 @pytest.mark.parametrize("name", UGLY)
 def test_triangles_are_paired_into_good_quadrilaterals(name: str) -> None:
     geometry = body(**UGLY[name][0])
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": "mostly quadrilaterals", "order": 2}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": "mostly quadrilaterals", "order": 2})))
     count = {block.family: len(block.nodes) for block in mesh.blocks}
     assert count["quad9"] > count.get("tri6", 0)
     quality = quality_of(mesh)
     assert quality.smallest_angle.min() > min(20.0, 0.95 * UGLY[name][1])
-    plain = generate_mesh(geometry, MeshWish.model_validate({"cells": "triangles", "order": 2}))
+    plain = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": "triangles", "order": 2})))
     assert measured(mesh) == pytest.approx(measured(plain), rel=1e-12)
     facets = [part for part in all_facets(mesh) if part.family == "line3"]
     keys = np.concatenate([facet_keys(part.corners) for part in facets])
@@ -254,13 +257,15 @@ def measured(mesh: Mesh) -> float:
 def test_divisions_by_hand_are_kept(cells: str) -> None:
     geometry = body(plate=rectangle("1 m", "1 m"), top=rectangle("0.5 m", "0.3 m", above="plate"))
     local = [{"on": "plate.bottom", "divisions": 37}]
-    mesh = generate_mesh(geometry, MeshWish.model_validate({"cells": cells, "local": local, "order": 1}))
+    mesh = generate_mesh(geometry, MeshRequest(MeshWish.model_validate({"cells": cells, "local": local, "order": 1})))
     count = {name: len(facets.blocks[0].nodes) for name, facets in mesh.surfaces.items()}
     assert count["plate.bottom"] == 37
     if cells == "auto":  # what is mapped carries them through to the other side
         assert count["plate.top"] + count["plate|top"] == 37
         with pytest.raises(CaseError, match="parted into 2"):
-            generate_mesh(geometry, MeshWish.model_validate({"local": [{"on": "plate.bottom", "divisions": 1}]}))
+            generate_mesh(
+                geometry, MeshRequest(MeshWish.model_validate({"local": [{"on": "plate.bottom", "divisions": 1}]}))
+            )
 
 
 def test_half_planes_cut_any_shape() -> None:

@@ -12,7 +12,6 @@ from scipy import sparse
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
-from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
@@ -121,7 +120,7 @@ def _reference_products(family: str) -> Floats:
 def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     """|J| J⁻¹ J⁻ᵀ (r, d²), times what the space makes of it, where all cells of a run are straight and even: their
     matrices are then sums of the reference cell's. None where one is bent, or stands in a turned section."""
-    if isinstance(mesh.space, Turned):
+    if mesh.space.axisymmetric:
         return None
     family = CELL_FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]

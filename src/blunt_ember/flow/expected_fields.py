@@ -14,7 +14,7 @@ from blunt_ember.checks.references.working_field import source_of, working_field
 from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 
 ReferenceField = ExactField | MovingField
 
@@ -28,7 +28,7 @@ class ExpectedFields:
     """The fields a case is compared with, each fitted once; ``timing`` says how a run begins, where there is one."""
 
     def __init__(
-        self, case: Case, geometry: AnyGeometry, problem: Problem, timing: Callable[[], Timing] | None
+        self, case: Case, geometry: BodyGeometry, problem: Problem, timing: Callable[[], Timing] | None
     ) -> None:
         self._case = case
         self._geometry = geometry

@@ -25,7 +25,7 @@ from blunt_ember.flow.error_estimate import ResolveSpec, estimate_errors
 from blunt_ember.flow.expected_fields import ExpectedFields
 from blunt_ember.flow.outcome import Outcome, with_errors
 from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -124,7 +124,7 @@ class Flow:
         """Return the kind every answer is shown in."""
         return tuple(answer_kind(question, case, solved) for question in case.document.questions)
 
-    def geometry(self, case: Case) -> AnyGeometry:
+    def geometry(self, case: Case) -> BodyGeometry:
         """Return the body of a case."""
         return self._steps.geometry(case)
 

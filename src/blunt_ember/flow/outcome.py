@@ -21,8 +21,7 @@ from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.flow.error_estimate import STOPPED, Errors
-from blunt_ember.geometry.regions import outer_surfaces
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -57,7 +56,7 @@ class Outcome:
     """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
 
     case: Case
-    geometry: AnyGeometry | None = None
+    geometry: BodyGeometry | None = None
     mesh: Mesh | None = None
     problem: Problem | None = None
     solution: Solution | None = None
@@ -130,7 +129,7 @@ class Outcome:
         said = {member for name in stated for member in document.members_of(name)}
         if self.problem is not None:
             said |= set(self.problem.enclosed)
-        return tuple(surface.name for surface in outer_surfaces(self.geometry) if surface.name not in said)
+        return tuple(surface.name for surface in self.geometry.outer_surfaces if surface.name not in said)
 
 
 def with_errors(outcome: Outcome, errors: Errors) -> Outcome:

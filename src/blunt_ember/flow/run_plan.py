@@ -27,7 +27,7 @@ from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch,
 from blunt_ember.fem.transient.recorder import Keeping, Recorder
 from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.time_constants import TimeScales
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 #: Slowest time constants after which a condition is no longer waited for.
@@ -49,7 +49,7 @@ class RunRequest:
     """Everything a run needs; ``tolerance_factor`` makes a second, more exact one."""
 
     case: Case
-    geometry: AnyGeometry
+    geometry: BodyGeometry
     mesh: Mesh
     problem_at: Callable[[int, float], Problem]
     scales: TimeScales

@@ -17,10 +17,11 @@ from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.keys import StepKeys
-from blunt_ember.mesh.any_body import AnyGeometry, geometry_of
+from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.singular_lines import StatedSurfaces
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.radiation.chamber import Chamber
 
 #: Hears of every step of Newton's method as it is done, and how far a run has got.
@@ -43,11 +44,11 @@ class Steps:
         self.keys = StepKeys()
         self.on_progress = on_progress
 
-    def geometry(self, case: Case) -> AnyGeometry:
+    def geometry(self, case: Case) -> BodyGeometry:
         """Return the body of a case."""
         document = case.document
 
-        def make() -> AnyGeometry:
+        def make() -> BodyGeometry:
             return geometry_of(document.body, case.folder, document.surface_parts)
 
         return self.cache.get(Step.GEOMETRY, self.keys.of(case, Step.GEOMETRY, case.folder), make)
@@ -57,9 +58,7 @@ class Steps:
         document = case.document
 
         def make() -> Mesh:
-            return generate_mesh(
-                self.geometry(case), document.mesh, refinement, document.members_of, stated=StatedSurfaces.of(document)
-            )
+            return generate_mesh(self.geometry(case), MeshRequest.of(document, refinement))
 
         def split() -> Mesh:
             whole = self.cache.get(Step.MESH, self.keys.of(case, Step.MESH, refinement), make)

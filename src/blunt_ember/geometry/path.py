@@ -25,6 +25,10 @@ class Path(Protocol):
     def closed(self) -> bool:
         """Whether the last station is the first again."""
 
+    @property
+    def straight(self) -> bool:
+        """Whether it leads up through levels, and not round an axis."""
+
     def places(self, plan: Floats, along: Floats) -> Floats:
         """Return places (n, 3) in m of points of the plan (n, 2) in m at ``along`` (n,) of the path."""
 
@@ -44,6 +48,7 @@ class Upward:
 
     stations: Floats
     closed: bool = False
+    straight: bool = True
 
     def places(self, plan: Floats, along: Floats) -> Floats:
         """The plan at height ``along``."""
@@ -67,6 +72,7 @@ class Round:
     """Round the y axis, from x towards z: the plan is radius and y, the stations are angles from 0 in radians."""
 
     stations: Floats
+    straight: bool = False
 
     @property
     def closed(self) -> bool:

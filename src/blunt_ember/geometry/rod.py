@@ -10,33 +10,26 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Rod
 from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Along
 
 
 @dataclass(frozen=True)
-class RodGeometry:
+class RodGeometry(BodyGeometry):
     """``stations`` (p + 1,) in m along x between the pieces; surfaces are sides, the two ends, and the joints."""
 
     space: Along
     regions: tuple[RegionGeometry, ...]
     surfaces: Mapping[str, Surface]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
     stations: Floats = field(repr=False)
 
     @property
     def length(self) -> float:
         """Length of the rod, m."""
         return float(self.stations[-1])
-
-    @property
-    def low(self) -> tuple[float, ...]:
-        """Its start, m."""
-        return (0.0,)
-
-    @property
-    def high(self) -> tuple[float, ...]:
-        """Its end, m."""
-        return (self.length,)
 
     def owner_at(self, points: Floats) -> Ints:
         """Return the piece each of ``points`` (p, 1) in m lies in, ``VOID`` where there is none."""
@@ -68,4 +61,4 @@ def rod_geometry(body: Rod) -> RodGeometry:
     for i in range(last):
         joint = f"{names[i]}|{names[i + 1]}"
         surfaces[joint] = Surface(joint, (i, i + 1), min(areas[i], areas[i + 1]))
-    return RodGeometry(Along(areas, perimeters), regions, surfaces, stations)
+    return RodGeometry(Along(areas, perimeters), regions, surfaces, (0.0,), (float(stations[-1]),), stations)

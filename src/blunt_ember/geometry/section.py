@@ -19,6 +19,7 @@ from blunt_ember.case.document.bodies import TurnedSection
 from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
+from blunt_ember.geometry.body_geometry import BodyGeometry, thirds
 from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.placing import box_of, placed
 from blunt_ember.geometry.primitives import Shape
@@ -46,7 +47,7 @@ class SectionSurface(Surface):
 
 
 @dataclass(frozen=True)
-class SectionGeometry:
+class SectionGeometry(BodyGeometry):
     """Regions, the arrangement of their outlines, and surfaces by name, in a :class:`Plane` or :class:`Turned`."""
 
     space: Plane | Turned
@@ -61,12 +62,22 @@ class SectionGeometry:
     @property
     def depth(self) -> float | None:
         """What the plane stands for, m; None for a turned section."""
-        return self.space.depth if isinstance(self.space, Plane) else None
+        return self.space.depth
 
     @property
     def turned(self) -> bool:
         """Whether the section is turned about the y axis, x being the radius."""
-        return isinstance(self.space, Turned)
+        return self.space.turned
+
+    @property
+    def outlines(self) -> SectionGeometry:
+        """The section itself."""
+        return self
+
+    @property
+    def plan(self) -> SectionGeometry:
+        """The section itself, as it stands in a plane already."""
+        return self
 
     @property
     def outer_surfaces(self) -> tuple[SectionSurface, ...]:
@@ -78,14 +89,27 @@ class SectionGeometry:
         """Surfaces where two regions touch."""
         return tuple(surface for surface in self.surfaces.values() if not surface.outer)
 
-    @property
-    def extent(self) -> float:
-        """Larger side of the body's bounding box, m."""
-        return max(self.high[0] - self.low[0], self.high[1] - self.low[1])
-
     def owner_at(self, points: Floats) -> Ints:
         """Return the region of the body each of ``points`` (p, 2) lies in, ``VOID`` where there is none."""
         return self.owning(points)
+
+    def plan_of(self, places: Floats) -> tuple[Floats, None]:
+        """Return ``places`` (p, 2), and no way along any path."""
+        return places, None
+
+    def levels_at(self, places: Floats) -> None:
+        """Return no heights: a section has no levels."""
+
+    def levels_of(self, surface: str) -> None:
+        """Return no levels of a surface: a section has none."""
+
+    def in_plan(self, surface: str) -> list[str]:
+        """Return the surfaces of the plan that a surface stands on: itself, none for a name there is not."""
+        return [surface] if surface in self.surfaces else []
+
+    def middle_third(self, surface: str) -> tuple[Floats, Floats]:
+        """The middle third of the pieces it is drawn by."""
+        return thirds(self.surfaces[surface].segments)
 
     def along(self, surface: str) -> tuple[Floats, Floats]:
         """Return places (p, 2) in m along a surface, on its true curve, and the area (p,) in m² each stands for.
@@ -174,7 +198,7 @@ def _surface(
 ) -> SectionSurface:
     curves = plan.curves.take(edges)
     length = float(curves.length.sum())
-    area = length * space.depth if isinstance(space, Plane) else turned_area(curves)
+    area = length * space.depth if space.depth is not None else turned_area(curves)
     return SectionSurface(name, owners, area, edges, straight_pieces(curves), length)
 
 
@@ -215,7 +239,7 @@ def _surfaces(
     found: dict[tuple[int, int, int, str], list[int]] = {}
     order: dict[str, int] = {}
     for edge, (left, right) in enumerate(zip(plan.left.tolist(), plan.right.tolist(), strict=True)):
-        if isinstance(space, Turned) and max(abs(plan.points[[plan.start[edge], plan.end[edge]], 0])) <= 1e-9 * extent:
+        if space.turned and max(abs(plan.points[[plan.start[edge], plan.end[edge]], 0])) <= 1e-9 * extent:
             continue  # the axis of a turned section is no surface
         if VOID in (left, right):
             region = max(left, right)

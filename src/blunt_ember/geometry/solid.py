@@ -21,6 +21,7 @@ from blunt_ember.case.document.case_document import SurfacePart
 from blunt_ember.case.document.regions import AnyRegion
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_outlines
+from blunt_ember.geometry.body_geometry import BodyGeometry, thirds
 from blunt_ember.geometry.changes import changes
 from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.placing import box_of, placed
@@ -38,7 +39,7 @@ _NO_PARTS: PartsByName = MappingProxyType({})
 
 
 @dataclass(frozen=True)
-class SolidGeometry:
+class SolidGeometry(BodyGeometry):
     """A plan whose regions are columns, the path it is swept along, and what each column holds between stations.
 
     ``holds`` (c, s − 1) is the region of column c behind each station, ``VOID`` for nothing. ``sides`` names the
@@ -46,6 +47,7 @@ class SolidGeometry:
     station. ``creases`` (n, 2, 3) in m are the edges of the body as straight lines, ``stated`` the regions of the plan.
     """
 
+    space: Solid
     plan: SectionGeometry
     path: Path
     regions: tuple[RegionGeometry, ...]
@@ -60,9 +62,42 @@ class SolidGeometry:
     stated: Mapping[str, AnyRegion] = field(repr=False, compare=False)
 
     @property
-    def space(self) -> Solid:
-        """What its coordinates stand for."""
-        return Solid(turned=isinstance(self.path, Round))
+    def upright(self) -> int:
+        """The axis a turned solid is turned about, or up through the levels."""
+        return 2 if self.path.straight else 1
+
+    def plan_of(self, places: Floats) -> tuple[Floats, Floats]:
+        """Return the points of the plan (p, 2) in m and the way along the path (p,) of ``places`` (p, 3)."""
+        return self.path.plan_of(places)
+
+    def levels_at(self, places: Floats) -> Floats | None:
+        """Return the heights (p,) in m of ``places`` (p, 3) among the levels; None where the body has none."""
+        return self.path.plan_of(places)[1] if self.path.straight else None
+
+    def levels_of(self, surface: str) -> list[float] | None:
+        """Return the heights in m at which a surface bounds levels, in order; None where the body has none."""
+        at = sorted({station for (_, station), name in self.ends.items() if name == surface})
+        return self.path.stations[at].tolist() if self.path.straight else None
+
+    def in_plan(self, surface: str) -> list[str]:
+        """Return the surfaces of the plan that a surface is swept from; none for one across the path."""
+        return sorted({group for (group, _), side in self.sides.items() if side == surface})
+
+    def middle_third(self, surface: str) -> tuple[Floats, Floats] | None:
+        """The middle third of the pieces of the plan a side is swept from, half way along its sweep."""
+        swept = next((key for key, name in self.sides.items() if name == surface), None)
+        if swept is None:
+            return None
+        along = np.array([float(self.path.stations[swept[1] : swept[1] + 2].mean())])
+        start, end = thirds(self.plan.surfaces[swept[0]].segments)
+        return self.path.places(start[None], along)[0], self.path.places(end[None], along)[0]
+
+    def middle_spot(self, surface: str) -> tuple[Floats, float] | None:
+        """A spot in the middle of the plan, an eighth of it wide."""
+        if surface not in self.ends.values():
+            return None
+        low, high = np.array(self.plan.low), np.array(self.plan.high)
+        return (low + high) / 2, float((high - low).min()) / 8
 
     def owner_at(self, points: Floats) -> Ints:
         """Return the region each of ``points`` (p, 3) in m lies in, ``VOID`` where there is none."""
@@ -159,7 +194,7 @@ def _swept(
     )
     corners = np.array(boxes)
     extent = float((corners[:, 2:].max(axis=0) - corners[:, :2].min(axis=0)).max())
-    if isinstance(path, Round):
+    if not path.straight:
         require_right_of_axis(regions, extent)
 
     spots = {name: _mark(name, part.within) for name, part in parts.items() if part.within is not None}
@@ -193,9 +228,10 @@ def _swept(
         names = named(plan)
     _require_every_part(parts, names.surfaces())
     low, high = _box(plan.arrangement, path)
-    amount = column_integral(plan.arrangement, len(holds), 2 if isinstance(path, Round) else 1)
+    amount = column_integral(plan.arrangement, len(holds), 2 if not path.straight else 1)
     volume = float(amount @ ((holds != VOID) @ np.diff(path.stations)))
     return SolidGeometry(
+        Solid(turned=not path.straight),
         plan,
         path,
         regions,
@@ -247,7 +283,7 @@ def _cut_part(
     places, along = path.plan_of(np.array([[c.si for c in place] for place in (part.start, part.end)]))
     cut, within = cut_at(plan, edges, name, {"start": places[0], "end": places[1]}, extent)
     added = range(len(plan.start), len(cut.start))
-    low, high = sorted(along.tolist()) if isinstance(path, Upward) and along[0] != along[1] else (-np.inf, np.inf)
+    low, high = sorted(along.tolist()) if path.straight and along[0] != along[1] else (-np.inf, np.inf)
     grown = tuple((known, _with_pieces(cut, own, added), a, b) for known, own, a, b in cuts.parts)
     return cut, SideCuts((*grown, (name, frozenset(within.tolist()), float(low), float(high))))
 
@@ -304,7 +340,7 @@ def _box(plan: Arrangement, path: Path) -> tuple[tuple[float, ...], tuple[float,
     low, high = reach(plan)
     corners = np.array([[x, y] for x in (low[0], high[0]) for y in (low[1], high[1])])
     along = path.drawn(float(path.stations[0]), float(path.stations[-1]))
-    if isinstance(path, Round):
+    if not path.straight:
         quarters = np.arange(5) * np.pi / 2
         along = np.append(along, quarters[quarters <= path.stations[-1] + 1e-9])
     places = path.places(np.tile(corners, (len(along), 1)), np.repeat(along, 4))
@@ -326,7 +362,7 @@ def _creases(plan: Arrangement, holds: Ints, path: Path) -> Floats:
             lines.append(path.places(drawn, np.full(len(drawn), along)).reshape(-1, 2, 3))
     for slab in range(holds.shape[1]):
         corners = plan.points[_sharp_corners(plan, left[:, slab] != right[:, slab])]
-        if isinstance(path, Round):
+        if not path.straight:
             corners = corners[corners[:, 0] > 0]
         along = path.drawn(float(path.stations[slab]), float(path.stations[slab + 1]))
         run = path.places(np.repeat(corners, len(along), axis=0), np.tile(along, len(corners)))

@@ -17,6 +17,18 @@ class Space(Protocol):
     def dimension(self) -> int:
         """Number of coordinates of a place."""
 
+    @property
+    def depth(self) -> float | None:
+        """What a plane stands for, m; None for what is no plane."""
+
+    @property
+    def turned(self) -> bool:
+        """Whether the body is turned about the y axis, as a half plane or in space."""
+
+    @property
+    def axisymmetric(self) -> bool:
+        """Whether one half plane stands for the full turn, x being the radius."""
+
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """Return the factor (m, q) at ``places`` (m, q, dimension) in m in cells of ``regions`` (m,)."""
 
@@ -54,6 +66,8 @@ class Plane:
 
     depth: float
     dimension: int = 2
+    turned: bool = False
+    axisymmetric: bool = False
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """The depth, m."""
@@ -81,6 +95,9 @@ class Turned:
     """A half plane turned about the y axis for a full turn."""
 
     dimension: int = 2
+    depth: float | None = None
+    turned: bool = True
+    axisymmetric: bool = True
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """The way round the axis, m."""
@@ -109,6 +126,8 @@ class Solid:
 
     turned: bool = False
     dimension: int = 3
+    depth: float | None = None
+    axisymmetric: bool = False
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """One."""
@@ -148,6 +167,9 @@ class Along:
     areas: tuple[float, ...]
     perimeters: tuple[float, ...]
     dimension: int = 1
+    depth: float | None = None
+    turned: bool = False
+    axisymmetric: bool = False
 
     def of_cells(self, regions: Ints, places: Floats) -> Floats:
         """The area, m²."""

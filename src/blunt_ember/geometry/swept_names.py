@@ -89,7 +89,7 @@ class SweptNames:
     def _name_sides(self, group: str, surface: SectionSurface, plan: Arrangement) -> None:
         curves, stations = plan.curves.take(surface.edges), self._path.stations
         reach = np.abs(plan.points).max() * 1e-9
-        if isinstance(self._path, Round) and np.abs([curves.start[:, 0], curves.end[:, 0]]).max() <= reach:
+        if not self._path.straight and np.abs([curves.start[:, 0], curves.end[:, 0]]).max() <= reach:
             return  # the axis sweeps nothing
         for slab in range(self._holds.shape[1]):
             area = self._path.swept_area(curves, float(stations[slab]), float(stations[slab + 1]))
@@ -107,7 +107,7 @@ class SweptNames:
         return place < len(self._stands) and bool(self._stands[place, slab])
 
     def _side(self, owner: int, sources: Sequence[tuple[int, str]]) -> str:
-        if isinstance(self._path, Upward):
+        if self._path.straight:
             sources = [(region, PLAN_SIDES.get(side, side)) for region, side in sources]
         return side_name(self._plan_of[owner], sources, self._plan_names)
 

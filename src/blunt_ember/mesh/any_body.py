@@ -7,18 +7,18 @@ from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.document.bodies import Body, BodyPart, Imported, Rod, Section, Stacked, TurnedSection, TurnedSolid
-from blunt_ember.geometry.rod import RodGeometry, rod_geometry
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
-from blunt_ember.geometry.solid import SolidGeometry, stacked_geometry, turned_solid_geometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.geometry.rod import rod_geometry
+from blunt_ember.geometry.section import section_geometry
+from blunt_ember.geometry.solid import stacked_geometry, turned_solid_geometry
 from blunt_ember.geometry.surface_parts import PartsByName, part_fault
-from blunt_ember.mesh.imported import ImportedGeometry, imported_geometry
+from blunt_ember.mesh.imported import imported_geometry
 
 _NO_PARTS: PartsByName = MappingProxyType({})
-AnyGeometry = SectionGeometry | SolidGeometry | RodGeometry | ImportedGeometry
 
 
 #: What makes the geometry of a body, by its kind; others are made from the folder of the case, or with parts.
-GEOMETRIES: Mapping[type[BodyPart], Callable[[Any, str, PartsByName], AnyGeometry]] = MappingProxyType(
+GEOMETRIES: Mapping[type[BodyPart], Callable[[Any, str, PartsByName], BodyGeometry]] = MappingProxyType(
     {
         Section: lambda body, folder, parts: section_geometry(body, parts),
         TurnedSection: lambda body, folder, parts: section_geometry(body, parts),
@@ -30,7 +30,7 @@ GEOMETRIES: Mapping[type[BodyPart], Callable[[Any, str, PartsByName], AnyGeometr
 )
 
 
-def geometry_of(body: Body, folder: str = "", parts: PartsByName = _NO_PARTS) -> AnyGeometry:
+def geometry_of(body: Body, folder: str = "", parts: PartsByName = _NO_PARTS) -> BodyGeometry:
     """Return the geometry of a body, files named from a ``folder``, with ``parts`` cut out of its surfaces.
 
     Raises :class:`CaseError` where it cannot be.

@@ -19,11 +19,15 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.regions import RegionGeometry, Surface
-from blunt_ember.geometry.space import Plane, Solid
+from blunt_ember.geometry.space import Plane, Solid, Space
 from blunt_ember.mesh.cells.facets import FacetPart, all_facets, cells_of, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
+from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
+from blunt_ember.mesh.local_sizes import require_few
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.ordinary_file import MOST_OF_A_MESH, FileRefusedError, require_ordinary
 
 #: Open formats of mesh files that belong to no one program.
@@ -50,17 +54,22 @@ _BEND = 35.0
 
 
 @dataclass(frozen=True)
-class ImportedGeometry:
+class ImportedGeometry(BodyGeometry):
     """The geometry a mesh has by itself, as one that was read has: its regions, and surfaces with areas in m²."""
 
-    space: Plane | Solid
+    space: Space
     regions: tuple[RegionGeometry, ...]
     surfaces: Mapping[str, Surface]
     low: tuple[float, ...]
     high: tuple[float, ...]
     mesh: Mesh = field(repr=False)
-    #: The axis that points up where it is looked at: 1 for y, 2 for z.
-    upright: int = 2
+    #: The axis that points up where it is looked at: 1 for y, 2 for z; None for what lies in a plane.
+    up: int | None
+
+    @property
+    def upright(self) -> int | None:
+        """The axis that points up."""
+        return self.up
 
     def owner_at(self, points: Floats) -> Ints:
         """Return 0 for every place in the box about the body: which cell it lies in is the reading's to find."""
@@ -70,6 +79,15 @@ class ImportedGeometry:
     def cuts(self, start: Floats, end: Floats) -> Floats:
         """Return no cuts: a mesh has no outlines."""
         return np.zeros(0)
+
+
+def mesh_as_read(geometry: ImportedGeometry, request: MeshRequest) -> Mesh:
+    """Return the mesh that was read, its cells halved as often as asked; raises :class:`CaseError` for too many."""
+    mesh, refinement = geometry.mesh, request.refinement
+    require_few(float(mesh.cell_count) * refinement**mesh.dimension)
+    while refinement > 1:
+        mesh, refinement = uniformly_refined(mesh), refinement / 2
+    return mesh
 
 
 def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
@@ -92,7 +110,7 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
         CellBlock(family, _right_way_round(family, compact[nodes], points, first), region)
         for (family, nodes, first), region in zip(blocks, regions, strict=True)
     )
-    space: Plane | Solid = Solid() if top == 3 else Plane(body.depth.si if body.depth is not None else 1.0)
+    space: Space = Solid() if top == 3 else Plane(body.depth.si if body.depth is not None else 1.0)
     order = max(CELL_FAMILIES[block.family].order for block in cells)
     mesh = Mesh(points, cells, {}, names, order, space)
     _require_apart(mesh)
@@ -107,6 +125,7 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
         tuple(low.tolist()),
         tuple(high.tolist()),
         mesh,
+        2 if top == 3 else None,
     )
 
 

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.document.case_document import LocalSize, MeshWish
+from blunt_ember.case.document.case_document import LocalSize
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError, Fault
-from blunt_ember.geometry.path import Upward
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.size_field import LocalSizes
 
-Members = Callable[[str], tuple[str, ...]]
 MAX_CELLS = 4_000_000
 
 
@@ -34,32 +33,23 @@ class LocalCells:
     dense: LocalSizes = ()
 
 
-def local_cells(
-    geometry: SectionGeometry | SolidGeometry,
-    plan: SectionGeometry,
-    wish: MeshWish,
-    members_of: Members,
-    refinement: float,
-) -> LocalCells:
-    """Put what a ``wish`` says of single places on the ``plan`` of a body, which a section is itself.
-
-    ``members_of`` tells the surfaces that a name stands for; ``refinement`` divides the sizes.
+def local_cells(geometry: SectionGeometry | SolidGeometry, request: MeshRequest) -> LocalCells:
+    """Put what is asked of single places on the plan of a body, which a section is itself.
 
     Raises :class:`CaseError` for a surface there is not, or that cannot be divided so.
     """
+    plan, wish, refinement = geometry.plan, request.wish, request.refinement
     sizes: list[tuple[Floats, float]] = []
     by_hand: dict[str, int] = {}
     heights: list[tuple[float, float]] = []
     for number, entry in enumerate(wish.local):
         if entry.at is not None and entry.size is not None:
             place = np.array([[coordinate.si for coordinate in entry.at]])
-            if isinstance(geometry, SolidGeometry):
-                place, along = geometry.path.plan_of(place)
-                if isinstance(geometry.path, Upward):
-                    heights.append((float(along[0]), entry.size.si))
-            sizes.append((place, entry.size.si / refinement))
-        for name in (member for stated in entry.surfaces for member in members_of(stated)):
-            lengths = {each: plan.surfaces[each].length for each in _in_plan(geometry, name)}
+            level = geometry.levels_at(place)
+            heights += [] if level is None else [(float(level[0]), entry.size.si)]
+            sizes.append((geometry.plan_of(place)[0], entry.size.si / refinement))
+        for name in (member for stated in entry.surfaces for member in request.members_of(stated)):
+            lengths = {each: plan.surfaces[each].length for each in geometry.in_plan(name)}
             if not lengths:
                 heights += _at_heights(geometry, name, number, entry)
                 continue
@@ -69,7 +59,8 @@ def local_cells(
                 size = entry.size.si if entry.size is not None else length / shares[each]
                 require_few(2 * length / size * refinement)
                 sizes.append((_along(plan, each, size / refinement), size / refinement))
-    return LocalCells(sizes, by_hand, heights, free=bool(sizes) and any(entry.size is not None for entry in wish.local))
+    free = bool(sizes) and any(entry.size is not None for entry in wish.local)
+    return LocalCells(sizes, by_hand, heights, free or bool(request.finer), request.finer)
 
 
 def _at_heights(
@@ -80,22 +71,15 @@ def _at_heights(
     if name not in geometry.surfaces:
         what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
         raise CaseError((Fault((*where, "on"), what),))
-    if not (isinstance(geometry, SolidGeometry) and isinstance(geometry.path, Upward)):
+    levels = geometry.levels_of(name)
+    if levels is None:
         what = f"'{name}' lies across the turn, whose cells are even; state this on surfaces beside it or at points"
         raise CaseError((Fault((*where, "on"), what),))
     if entry.size is None:
         what = f"'{name}' lies across the sweep; state the 'size' of cells on it, or divide its sides"
         raise CaseError((Fault((*where, "divisions"), what),))
-    stations = {station for (_, station), end in geometry.ends.items() if end == name}
-    require_few(2 * float(np.ptp(geometry.path.stations)) / entry.size.si)
-    return [(float(geometry.path.stations[station]), entry.size.si) for station in sorted(stations)]
-
-
-def _in_plan(geometry: SectionGeometry | SolidGeometry, name: str) -> list[str]:
-    """Names of the surfaces of the plan that a surface of the body stands on."""
-    if isinstance(geometry, SolidGeometry):
-        return sorted({group for (group, _), side in geometry.sides.items() if side == name})
-    return [name] if name in geometry.surfaces else []
+    require_few(2 * (geometry.high[-1] - geometry.low[-1]) / entry.size.si)
+    return [(level, entry.size.si) for level in levels]
 
 
 CutKey = TypeVar("CutKey")

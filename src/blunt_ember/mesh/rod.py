@@ -9,12 +9,27 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.grading import halved, placed
+from blunt_ember.mesh.local_sizes import require_few
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.mapped import divided_edges, refined_counts
 from blunt_ember.mesh.planar.size_field import LocalSizes
 
+#: Cells that "auto" aims at along a rod.
+_AUTO_CELLS = 40
 
-def rod_mesh(geometry: RodGeometry, size: float, across: int, order: int, refinement: float) -> Mesh:
+
+def rod_mesh(geometry: RodGeometry, request: MeshRequest) -> Mesh:
+    """Mesh a rod; raises :class:`CaseError` for too many cells."""
+    across, order = request.across(1), request.wish.order
+    if request.finer:
+        return graded_rod_mesh(geometry, request.finer, across, order)
+    size = request.size(geometry.length / _AUTO_CELLS)
+    require_few(geometry.length / size * request.refinement)
+    return _even(geometry, size, across, order, request.refinement)
+
+
+def _even(geometry: RodGeometry, size: float, across: int, order: int, refinement: float) -> Mesh:
     """Divide every piece evenly: no cell longer than ``size`` (m), at least ``across`` of them."""
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]

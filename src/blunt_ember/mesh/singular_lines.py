@@ -14,7 +14,6 @@ import numpy as np
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.path import Upward
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import Lattice
@@ -93,7 +92,7 @@ def of_plan(geometry: SolidGeometry, lattice: Lattice, stated: StatedSurfaces) -
     owner = np.where(filled[:, :, None], geometry.holds[lattice.owner], VOID)
     first, second = _passed(geometry.plan, lattice, _passing_sides(geometry, stated))
     us, vs = _Facing(owner, first, second).singular(lattice.closed)
-    if isinstance(geometry.path, Upward):
+    if geometry.path.straight:
         third = filled[:, :, None] & _passing_ends(geometry, stated)[lattice.owner]
         us = us | _Facing(owner, first, third).seen(0, 2, 1).singular()[0]
         vs = vs | _Facing(owner, second, third).seen(1, 2, 0).singular()[0]
@@ -104,7 +103,7 @@ def of_plan(geometry: SolidGeometry, lattice: Lattice, stated: StatedSurfaces) -
 def of_path(geometry: SolidGeometry, stated: StatedSurfaces) -> Flags:
     """Return those among the stations (s + 1,) of a solid: none of the angles of a turn."""
     found = np.zeros(len(geometry.path.stations), dtype=bool)
-    if not isinstance(geometry.path, Upward):
+    if not geometry.path.straight:
         return found
     plan = geometry.plan.arrangement
     columns = np.stack([plan.left, plan.right])

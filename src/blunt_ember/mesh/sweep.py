@@ -10,7 +10,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.path import Round
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.grading import halved
@@ -25,7 +24,7 @@ _ROUND = 16
 def levels(geometry: SolidGeometry, size: float, across: int) -> Ints:
     """Return the cells between the stations of the path: none longer than ``size`` (m), ``across`` in every region."""
     stations, path = geometry.path.stations, geometry.path
-    if isinstance(path, Round):
+    if not path.straight:
         angle = float(stations[-1])
         farthest = geometry.plan.high[0]
         return np.array([max(int(np.ceil(angle / (2 * np.pi) * _ROUND - 1e-9)), int(np.ceil(angle * farthest / size)))])
@@ -41,7 +40,7 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints, ends: Floats) 
     if path.closed:
         along = along[:-1]
     slab = np.repeat(np.arange(len(counts)), counts)  # of every layer of cells
-    numbers = node_numbers(plan.points, len(along), isinstance(path, Round))
+    numbers = node_numbers(plan.points, len(along), not path.straight)
     blocks = []
     for flat in plan.blocks:
         region = geometry.holds[flat.region][:, slab]

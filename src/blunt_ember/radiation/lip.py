@@ -10,7 +10,6 @@ import shapely
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import looking_facets
 
@@ -28,7 +27,7 @@ def lip(mesh: Mesh, surfaces: Sequence[str], owner_at: Callable[[Floats], Ints])
     if mesh.dimension == 3:
         return mesh.points[_single_edges(corners)]
     ends = mesh.points[corners[:, :2]]
-    turned = isinstance(mesh.space, Turned)
+    turned = mesh.space.axisymmetric
     if turned:
         ends = np.concatenate([ends, ends * [-1, 1]])
     near = _TOGETHER * float(np.ptp(mesh.points, axis=0).max())

@@ -10,7 +10,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.mesh import Mesh
 
 #: Heights below this share of the body are none, and directions that differ by less are one.
@@ -72,7 +71,7 @@ def _plane_of(mesh: Mesh, name: str) -> Mirror:
     size = float(np.ptp(mesh.points, axis=0).max())
     if np.abs((mesh.points[nodes] - place) @ normal).max() > _FLAT * size:
         raise MirrorError(f"'{name}' is not flat, so nothing can be mirrored in it; name a flat surface")
-    if isinstance(mesh.space, Turned) and abs(normal[0]) > _SAME:
+    if mesh.space.axisymmetric and abs(normal[0]) > _SAME:
         raise MirrorError(f"'{name}' is not at right angles to the axis; name a surface that is")
     heights = (mesh.points - place) @ normal
     if heights.max() > _FLAT * size and heights.min() < -_FLAT * size:

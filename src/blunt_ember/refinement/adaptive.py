@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.verdict import allowed_of
@@ -17,27 +17,11 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
-from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.cells.families import CELL_FAMILIES
-from blunt_ember.mesh.derived.bisection import bisected, require_simplices
-from blunt_ember.mesh.generate import generate_mesh
-from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.planar.size_field import LocalSizes
-from blunt_ember.mesh.singular_lines import StatedSurfaces
+from blunt_ember.mesh.mesh_request import MeshRequest
+from blunt_ember.refinement.followers import MORE, follower_of
 from blunt_ember.refinement.goal_oriented_error import weighed_error
-from blunt_ember.refinement.sharing import shared_evenly
-from blunt_ember.refinement.spaces import followed_lattice, more_between
 from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
 
-#: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
-_MORE, _SHRINK, _GROW = 2.0, 0.2, 1.6
-#: What cells shrink by at most where others follow them: neighbours of those cut in two are cut, a column of a solid is
-#: as fine as its finest cell wants, and a layer runs through all columns.
-_SHRINK_GENTLY = 0.5
-#: The share of a slab that may want more layers than it gets.
-_WANTING = 0.1
 _MOST_MESHES = 14
 #: Meshes at most from which on steps are made no shorter.
 _SHORTEST = 3
@@ -67,11 +51,8 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
     most = most_nodes or MOST_NODES[geometry.space.dimension]
     found: list[RefinementLevel] = []
     begin = time.perf_counter()
-    stated = StatedSurfaces.of(document)
-    mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=stated)
-    lattice, times = followed_lattice(geometry, document.mesh), None
-    if isinstance(geometry, ImportedGeometry):
-        require_simplices(mesh)
+    follower = follower_of(geometry, MeshRequest.of(document))
+    mesh = follower.first()
     for number in range(_MOST_MESHES):
         if found and mesh.node_count > most:
             return
@@ -89,21 +70,13 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         yield found[-1]
         allowed = allowances(case, found[-1], solved)
         settled = all(gap <= most_off for gap, most_off in zip(left_over(found), allowed, strict=True))
-        if (len(found) > 2 and settled) or _MORE * mesh.node_count > most:
+        if (len(found) > 2 and settled) or MORE * mesh.node_count > most:
             return
         begin = time.perf_counter()
         error = estimate.error
         if solved.run is None and document.questions:
             error = weighed_error(document, solved, problem, error, allowed)
-        if lattice is not None:
-            assert isinstance(geometry, SolidGeometry)
-            times = more_between(geometry, lattice, solved.mesh, error, times)
-            mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, stated=stated, times=times)
-        elif isinstance(geometry, ImportedGeometry):
-            mesh = _cut(mesh, _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0))
-        else:
-            finer, layers = _wanted(geometry, solved.mesh, error, document.mesh.order)
-            mesh = generate_mesh(geometry, document.mesh, 1, document.members_of, finer, layers)
+        mesh = follower.finer(solved.mesh, error)
 
 
 def left_over(levels: Sequence[RefinementLevel]) -> tuple[float, ...]:
@@ -140,72 +113,3 @@ def _estimated(solved: SolvedField, problem: Problem) -> _Estimate:
         error += np.concatenate(found.error)
         energy += found.energy
     return _Estimate(error, float(np.sqrt(error.sum() / max(energy + error.sum(), 1e-300))))
-
-
-def _wanted(geometry: AnyGeometry, mesh: Mesh, error: Floats, order: int) -> tuple[LocalSizes, Ints | None]:
-    """The sizes of cells by the places of today's, and of a solid the layers between its stations."""
-    middles = np.concatenate([mesh.points[block.nodes].mean(axis=1) for block in mesh.blocks])
-    swept = isinstance(geometry, SolidGeometry)
-    factor = _factors(error, order, mesh.dimension, _SHRINK_GENTLY if swept else _SHRINK)
-    reach = np.concatenate([_sizes(block.family, mesh.points[block.nodes]) for block in mesh.blocks])
-    if not isinstance(geometry, SolidGeometry):
-        return _by_size(middles, reach * factor), None
-    plan, along = geometry.path.plan_of(middles)
-    stations = geometry.path.stations
-    slab = np.clip(np.searchsorted(stations, along, side="right") - 1, 0, len(stations) - 2)
-    layers = np.empty(len(stations) - 1, dtype=np.int64)
-    for number in range(len(layers)):
-        own = slab == number
-        today = len(np.unique(np.round(along[own], 12))) if own.any() else 1
-        # Layers run through the whole slab, so they follow the cells that need them most, but for a few.
-        layers[number] = max(1, int(np.ceil(today / float(np.quantile(factor[own], _WANTING))))) if own.any() else 1
-    return _by_size(plan, _plan_reach(geometry, mesh) * factor), layers
-
-
-def _cut(mesh: Mesh, factor: Floats) -> Mesh:
-    """Cut the cells of a mesh in two until they have shrunk by their factor (c,), as near as that comes."""
-    wanted = np.rint(-mesh.dimension * np.log2(factor))
-    while (wanted > 0).any():
-        mesh, parent, times = bisected(mesh, wanted > 0)
-        wanted = wanted[parent] - times
-    return mesh
-
-
-def _by_size(places: Floats, wanted: Floats) -> LocalSizes:
-    octave = np.floor(np.log2(wanted) * 4).astype(int)
-    return [(places[octave == number], float(2 ** (number / 4))) for number in np.unique(octave).tolist()]
-
-
-def _factors(error: Floats, order: int, dimension: int, least: float, most: float = _GROW) -> Floats:
-    """By how much each cell is to shrink or grow so that the error is shared out evenly among about twice as many;
-    none shrinks below the share ``least`` or grows beyond the share ``most``.
-
-    The squared error of a cell goes with the power 2 p + d of its size where the field is smooth.
-    """
-    floor = max(float(error.max()), 1e-300) * 1e-12
-    share = np.maximum(error, floor) ** (1 / (2 * order + dimension))
-    return shared_evenly(share, lambda factor: float((factor**-dimension).sum()), _MORE * len(share), least, most)
-
-
-def _sizes(family: str, corners: Floats) -> Floats:
-    """The length (m,) of a side of an even cell about as large."""
-    if CELL_FAMILIES[family].dimension == 1:
-        return np.asarray(np.abs(corners[:, 1, 0] - corners[:, 0, 0]))
-    three = corners[:, :3]
-    first, second = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]
-    area = (
-        np.linalg.norm(np.cross(first, second), axis=1)
-        if corners.shape[2] == 3
-        else np.abs(first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0])
-    )
-    return np.asarray(np.sqrt(area if family.startswith("quad") else area * 2 / np.sqrt(3)))
-
-
-def _plan_reach(geometry: SolidGeometry, mesh: Mesh) -> Floats:
-    """The size (c,) in m of every cell of a solid in its plan, that of the face it was swept from."""
-    found = []
-    for block in mesh.blocks:
-        count = 3 if block.family.startswith("wedge") else 4
-        below = geometry.path.plan_of(mesh.points[block.nodes[:, :count]].reshape(-1, 3))[0].reshape(-1, count, 2)
-        found.append(_sizes("tri3" if count == 3 else "quad4", below))
-    return np.concatenate(found)

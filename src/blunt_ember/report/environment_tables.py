@@ -8,7 +8,6 @@ from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, N
 from blunt_ember.checks.environments import Coupling, UncoupledError, environment_coupling
 from blunt_ember.checks.questions.probes import probe_of
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.space import Plane
 from blunt_ember.report.radiation_tables import Values, Words
 
 
@@ -25,9 +24,9 @@ def coupling_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
         ("and", [found.names[other] for _, other in pairs]),
     ]
     columns: list[Values] = [("coefficient", CONDUCTANCE, values)]
-    space = outcome.mesh.space if outcome.mesh is not None else None
-    if isinstance(space, Plane):
-        columns.append(("per metre", CONDUCTANCE_PER_LENGTH, values / space.depth))
+    depth = outcome.mesh.space.depth if outcome.mesh is not None else None
+    if depth is not None:
+        columns.append(("per metre", CONDUCTANCE_PER_LENGTH, values / depth))
     return words, columns
 
 

@@ -10,7 +10,6 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import shown
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.annotated import Tag
 from blunt_ember.sentences.spoken import SpokenSection, spoken_sections
@@ -54,7 +53,7 @@ def working(case: Case) -> list[WorkingLine]:
 def tags_of(outcome: Outcome) -> list[Tag]:
     """Return the names of regions and of surfaces on which something is stated, where they are on a picture."""
     geometry, mesh, document = outcome.geometry, outcome.mesh, outcome.case.document
-    if geometry is None or mesh is None or isinstance(geometry, RodGeometry):
+    if geometry is None or mesh is None or mesh.dimension == 1:
         return []
     tags = []
     for number, name in enumerate(mesh.regions):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -33,9 +33,14 @@ class BodyPart(Part):
 
     #: Letters of the coordinates of a place.
     coordinates: ClassVar[str]
+    #: What it is called, and the key, the word before and the hint of the quantity that makes a body of its plan.
+    title: ClassVar[str]
+    measured_by: ClassVar[tuple[str, str, str] | None] = None
     #: Whether it is made of regions that are drawn, whether these stand in levels over a plan, and whether parts can
     #: be cut out of its surfaces.
     drawn: ClassVar[bool] = True
+    #: Whether its outlines lie in one plane, where they can be drawn on the picture.
+    plane: ClassVar[bool] = False
     piled: ClassVar[bool] = False
     partable: ClassVar[bool] = True
 
@@ -48,6 +53,11 @@ class BodyPart(Part):
     def words(self) -> str:
         """What it is, for its heading."""
         return ""
+
+    @property
+    def lengths(self) -> list[Quantity]:
+        """Lengths it states by itself, besides those of its regions."""
+        return []
 
 
 class Shaped(BodyPart):
@@ -68,6 +78,13 @@ class Section(Shaped):
     """A plane section; every heat flow is for the stated depth."""
 
     coordinates: ClassVar[str] = "xy"
+    title: ClassVar[str] = "plane section"
+    plane: ClassVar[bool] = True
+    measured_by: ClassVar[tuple[str, str, str]] = (
+        "depth",
+        "deep by",
+        "Depth of the section, for which heat flows are given",
+    )
     kind: Literal["section"]
     depth: Extent = Field(default_factory=lambda: stated("1 m", LENGTH))
 
@@ -87,6 +104,8 @@ class TurnedSection(Shaped):
 
     coordinates: ClassVar[str] = "xy"
     heat_basis: ClassVar[str] = "for the full turn"
+    title: ClassVar[str] = "section turned about y, full turn"
+    plane: ClassVar[bool] = True
     kind: Literal["turned section"]
 
     @property
@@ -101,6 +120,7 @@ class Stacked(BodyPart):
     coordinates: ClassVar[str] = "xyz"
     heat_basis: ClassVar[str] = "whole body"
     piled: ClassVar[bool] = True
+    title: ClassVar[str] = "stacked: shapes in x and y, levels in z"
     kind: Literal["stacked"]
     regions: dict[Name, AnyRegion] = Field(description="each with 'z' from … to, or with several 'levels'")
 
@@ -128,6 +148,8 @@ class TurnedSolid(Shaped):
 
     coordinates: ClassVar[str] = "xyz"
     heat_basis: ClassVar[str] = "whole body"
+    title: ClassVar[str] = "solid, turned about y"
+    measured_by: ClassVar[tuple[str, str, str]] = ("angle", "by", "Angle it is turned by, up to 360 deg")
     kind: Literal["turned solid"]
     angle: Angle = Field(default_factory=lambda: stated("360 deg", ANGLE), description="up to a full turn")
 
@@ -188,6 +210,7 @@ class Rod(BodyPart):
     heat_basis: ClassVar[str] = "whole rod"
     drawn: ClassVar[bool] = False
     partable: ClassVar[bool] = False
+    title: ClassVar[str] = "rod along x"
     kind: Literal["rod"]
     pieces: dict[Name, Piece] = Field(min_length=1, description="from the start of the rod to its end")
 
@@ -195,6 +218,12 @@ class Rod(BodyPart):
     def regions(self) -> Mapping[str, AnyRegion]:
         """Regions drawn as shapes: none."""
         return {}
+
+    @property
+    def lengths(self) -> list[Quantity]:
+        """Lengths and diameters of its pieces."""
+        stated = [each for piece in self.pieces.values() for each in (piece.length, piece.diameter)]
+        return [length for length in stated if length is not None]
 
     @property
     def fillings(self) -> dict[str, Filling]:
@@ -219,6 +248,7 @@ class Imported(BodyPart):
     heat_basis: ClassVar[str] = "whole body"
     drawn: ClassVar[bool] = False
     partable: ClassVar[bool] = False
+    title: ClassVar[str] = "from a mesh file"
     kind: Literal["imported"]
     file: str = Field(min_length=1, description="path of the mesh file, from the folder of the case")
     unit: Extent = Field(description="the length that 1 stands for in the file, such as '1 mm'")
@@ -258,3 +288,9 @@ def without_materials(part: Any) -> Any:
     if isinstance(part, Mapping):
         return {name: without_materials(entry) for name, entry in part.items()}
     return part
+
+
+#: Every kind of body by its name.
+BODIES: Mapping[str, type[BodyPart]] = MappingProxyType(
+    {str(get_args(kind.model_fields["kind"].annotation)[0]): kind for kind in get_args(get_args(Body)[0])}
+)

@@ -17,7 +17,7 @@ from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.reading import weights_at
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 
@@ -61,7 +61,7 @@ def sampled_temperatures(weights: csr_array, temperature: Floats) -> Floats:
     return values
 
 
-def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: AnyGeometry, path: DataPath) -> Probe:
+def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: BodyGeometry, path: DataPath) -> Probe:
     """Return what a reading takes of temperatures, by the names of a ``document``.
 
     Raises :class:`CaseError` at ``path`` where a place lies outside the body.

@@ -20,7 +20,7 @@ from blunt_ember.checks.source import Source
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat
 from blunt_ember.fem.recovery import recovered
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 #: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
@@ -82,7 +82,7 @@ def flux_profile(
     quantity: str,
     problem: Problem,
     temperature: Floats,
-    geometry: AnyGeometry,
+    geometry: BodyGeometry,
     exact: ExactField | None,
     t: float = 0.0,
 ) -> Profile:
@@ -126,13 +126,13 @@ def _part(flux: Floats, line: ReadingLine, quantity: str) -> Floats:
 
 
 def profile_through(
-    axis: int, geometry: AnyGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
+    axis: int, geometry: BodyGeometry, mesh: Mesh, temperature: Floats, exact: ExactField | None, samples: int = 401
 ) -> Profile:
     """Read along x (``axis`` 0), y (1) or z (2) through the middle of the body."""
     return profile_on(through_middle(axis, geometry, mesh, samples), temperature, exact)
 
 
-def main_axis(geometry: AnyGeometry, mesh: Mesh, temperature: Floats) -> int:
+def main_axis(geometry: BodyGeometry, mesh: Mesh, temperature: Floats) -> int:
     """Return the axis, 0, 1 or 2, along which the temperature changes more through the middle of the body."""
     spans = []
     for axis in range(len(geometry.low)):

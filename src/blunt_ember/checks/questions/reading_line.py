@@ -12,8 +12,8 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.places import Line
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.reading import surface_places, weights_at
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.changes import changes
-from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.cells.facets import chained
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
@@ -87,7 +87,7 @@ def laid(
     line: Line,
     title: str,
     members: tuple[str, ...],
-    geometry: AnyGeometry,
+    geometry: BodyGeometry,
     mesh: Mesh,
     path: DataPath,
     side: int | None = None,
@@ -119,7 +119,7 @@ def straight_line(
     title: str,
     start: Floats,
     end: Floats,
-    geometry: AnyGeometry,
+    geometry: BodyGeometry,
     mesh: Mesh,
     samples: int = SAMPLES,
     side: int | None = None,
@@ -139,7 +139,7 @@ def straight_line(
     )
 
 
-def through_middle(axis: int, geometry: AnyGeometry, mesh: Mesh, samples: int = SAMPLES) -> ReadingLine:
+def through_middle(axis: int, geometry: BodyGeometry, mesh: Mesh, samples: int = SAMPLES) -> ReadingLine:
     """Lay a line along x (``axis`` 0), y (1) or z (2) through the middle of the body."""
     low, high = np.array(geometry.low), np.array(geometry.high)
     start, end = (low + high) / 2, (low + high) / 2
@@ -152,7 +152,7 @@ def _circle(
     centre: Floats,
     radius: float,
     across: str,
-    geometry: AnyGeometry,
+    geometry: BodyGeometry,
     mesh: Mesh,
     samples: int,
     side: int | None,
@@ -179,7 +179,7 @@ def _curve(
     places: Callable[[Floats], Floats],
     along: Callable[[Floats], Floats],
     cuts: Floats,
-    geometry: AnyGeometry,
+    geometry: BodyGeometry,
     mesh: Mesh,
     samples: int,
     side: int | None,

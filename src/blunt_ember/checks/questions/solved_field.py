@@ -13,8 +13,7 @@ from blunt_ember.checks.environments import Coupling, UncoupledError, environmen
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.transient.run import Run
-from blunt_ember.geometry.space import Plane
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -38,7 +37,7 @@ class SolvedField:
     """
 
     document: CaseDocument
-    geometry: AnyGeometry
+    geometry: BodyGeometry
     mesh: Mesh
     temperature: Floats
     heat: dict[str, float]
@@ -90,8 +89,7 @@ class SolvedField:
     @property
     def depth(self) -> float:
         """What a section stands for, m; NaN for other bodies."""
-        space = self.mesh.space
-        return space.depth if isinstance(space, Plane) and self.mesh.dimension == 2 else float("nan")
+        return self.mesh.space.depth or float("nan")
 
     def area(self, surface: str) -> float:
         """Return the area, m², of a surface or of those an analyst's name stands for."""

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -18,10 +20,10 @@ from blunt_ember.checks.references.fits.solids import solid_field
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.imported import ImportedGeometry
 
 #: Every exact solution of sections by the name a case refers to it.
@@ -44,16 +46,38 @@ ROD_SOLUTIONS: Mapping[str, Fit[Callable[[RodGeometry, Problem], ExactField]]] =
     {"rod": fit(rod, "sources", "joints")}
 )
 #: Those of surfaces that see each other, in every body; they say nothing of what lies behind the surfaces.
-RADIATION_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem], ExactField]]] = MappingProxyType(
+RADIATION_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem], ExactField]]] = MappingProxyType(
     {
         "view-factors": fit(view_factors, "sources", "points", "joints", "periodic", "enclosures", "isothermal"),
         "grey-network": fit(grey_network, "sources", "joints", "enclosures", "isothermal"),
     }
 )
 SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)
+Make = Callable[[Any, Problem], ExactField]
 
 
-def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
+@dataclass(frozen=True)
+class Offered:
+    """The exact solutions of a kind of body by name, how one is ``taken`` for it, and why others do not hold."""
+
+    solutions: Mapping[str, Fit[Make]]
+    otherwise: str
+    taken: Callable[[Make, Any, Problem], ExactField] = lambda make, geometry, problem: make(geometry, problem)
+
+
+_FOR_RODS = "it is for rods, and this body is none"
+#: What is offered for a body, by its geometry.
+OFFERED: Mapping[type[BodyGeometry], Offered] = MappingProxyType(
+    {
+        SectionGeometry: Offered(SECTION_SOLUTIONS, _FOR_RODS),
+        SolidGeometry: Offered(SECTION_SOLUTIONS, _FOR_RODS, solid_field),
+        RodGeometry: Offered(ROD_SOLUTIONS, "it is for sections and solids; the exact solution of a rod is 'rod'"),
+        ImportedGeometry: Offered({}, "the body was read from a mesh, so its shape is not known"),
+    }
+)
+
+
+def exact_field(name: str, geometry: BodyGeometry, problem: Problem) -> ExactField:
     """Fit the named exact solution to a case; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     field = _fitted(name, geometry, problem)
     field.temperature(
@@ -62,32 +86,23 @@ def exact_field(name: str, geometry: AnyGeometry, problem: Problem) -> ExactFiel
     return field
 
 
-def _fitted(name: str, geometry: AnyGeometry, problem: Problem) -> ExactField:
+def _fitted(name: str, geometry: BodyGeometry, problem: Problem) -> ExactField:
     if name not in SOLUTIONS:
         known = ", ".join(repr(known) for known in SOLUTIONS)
         raise ReferenceRefusedError(f"there is no exact solution '{name}'; there is {known}")
     if name in RADIATION_SOLUTIONS:
         require_understood(problem, RADIATION_SOLUTIONS[name])
         return RADIATION_SOLUTIONS[name].make(geometry, problem)
-    if isinstance(geometry, RodGeometry):
-        if name not in ROD_SOLUTIONS:
-            raise ReferenceRefusedError("it is for sections and solids; the exact solution of a rod is 'rod'")
-        require_understood(problem, ROD_SOLUTIONS[name])
-        return ROD_SOLUTIONS[name].make(geometry, problem)
-    if name not in SECTION_SOLUTIONS:
-        raise ReferenceRefusedError("it is for rods, and this body is none")
-    if isinstance(geometry, ImportedGeometry):
-        raise ReferenceRefusedError("the body was read from a mesh, so its shape is not known")
-    solution = SECTION_SOLUTIONS[name]
-    require_understood(problem, solution)
-    if isinstance(geometry, SolidGeometry):
-        return solid_field(solution.make, geometry, problem)
-    return solution.make(geometry, problem)
+    offered = OFFERED[type(geometry)]
+    if name not in offered.solutions:
+        raise ReferenceRefusedError(offered.otherwise)
+    require_understood(problem, offered.solutions[name])
+    return offered.taken(offered.solutions[name].make, geometry, problem)
 
 
-def recognised(geometry: AnyGeometry, problem: Problem) -> ExactField | None:
+def recognised(geometry: BodyGeometry, problem: Problem) -> ExactField | None:
     """Return the first exact solution that holds for a case, or None."""
-    for name in ROD_SOLUTIONS if isinstance(geometry, RodGeometry) else SECTION_SOLUTIONS:
+    for name in OFFERED[type(geometry)].solutions:
         try:
             return exact_field(name, geometry, problem)
         except ReferenceRefusedError:

@@ -9,7 +9,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.fem.problem.conductors import conducted
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 
 #: Step of the differences, as a share of the extent of the region along the axis: truncation and round-off of fourth
 #: order are then alike, about 1e-10 of the flux.
@@ -23,7 +23,7 @@ _STENCILS = (
 
 
 def exact_flux(
-    exact: ExactField, problem: Problem, geometry: AnyGeometry, places: Floats, region: int | None, t: float = 0.0
+    exact: ExactField, problem: Problem, geometry: BodyGeometry, places: Floats, region: int | None, t: float = 0.0
 ) -> Floats:
     """Return −k∇T in W/m², (p, d), at ``places`` (p, d) in m of a region; NaN where the field does not say it.
 
@@ -59,7 +59,7 @@ def exact_flux(
     )[:, 0]
 
 
-def _touches(geometry: AnyGeometry, region: int, places: Floats, slack: Floats) -> NDArray[np.bool_]:
+def _touches(geometry: BodyGeometry, region: int, places: Floats, slack: Floats) -> NDArray[np.bool_]:
     """Whether places (p, d) lie in a region or on its skin: what lies on it may be told to belong to either side."""
     nudges = [np.zeros(len(slack)), *np.diag(slack), *-np.diag(slack)]
     return np.any([geometry.owner_at(places + nudge) == region for nudge in nudges], axis=0)

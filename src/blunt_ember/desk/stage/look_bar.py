@@ -12,7 +12,6 @@ from blunt_ember.desk.stage.cut_row import CutRow
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.space import Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.whole import can_be_deep, mirrors_of
 from blunt_ember.picture.lenses.field import Field
@@ -246,14 +245,14 @@ class LookBar(QWidget):
         self._whole_menu.clear()
         chosen = Whole(tuple(each for each in self._whole.mirrors if each in mirrors), self._whole.deep and deep)
         if deep and mesh is not None:
-            words = "turned about its axis" if isinstance(mesh.space, Turned) else "with its depth"
+            words = "turned about its axis" if mesh.space.axisymmetric else "with its depth"
             self._offer_one(words, chosen.deep, replace(chosen, deep=not chosen.deep))
         for mirror in mirrors:
             on = mirror in chosen.mirrors
             others = tuple(each for each in chosen.mirrors if each != mirror)
             self._offer_one(mirror.name, on, replace(chosen, mirrors=others if on else (*others, mirror)))
         said = [
-            *(["turned" if mesh is not None and isinstance(mesh.space, Turned) else "deep"] if chosen.deep else []),
+            *(["turned" if mesh is not None and mesh.space.axisymmetric else "deep"] if chosen.deep else []),
             *(["mirrored"] if chosen.mirrors else []),
         ]
         plain = "drawn flat" if deep else "drawn as it is"

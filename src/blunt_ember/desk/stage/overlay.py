@@ -13,11 +13,9 @@ from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import CONDUCTIVITY, HEAT_FLOW
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.imported import ImportedGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.picture.body.drawn import flat_segments, half_heights
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses.field import Shade
@@ -27,7 +25,7 @@ from blunt_ember.report.checks_table import basis
 
 def paint_flat(
     painter: QPainter,
-    geometry: SectionGeometry | RodGeometry | ImportedGeometry,
+    geometry: BodyGeometry,
     lit: Collection[str],
     unstated: Collection[str],
     named: bool,
@@ -36,9 +34,9 @@ def paint_flat(
 ) -> None:
     """Draw over a section or rod: its axis and the surfaces that are ``lit``; if ``named`` also its regions' names and
     dashes on surfaces that are ``unstated``."""
-    if isinstance(geometry, SectionGeometry):
+    if geometry.space.axisymmetric:
         _paint_axis(painter, geometry, view, theme)
-    segments = flat_segments(geometry)
+    segments = drawing_of(geometry).segments
     if named:
         for name in set(unstated) & set(segments):
             ends = view.pixels(segments[name].reshape(-1, 2)).reshape(-1, 2, 2)
@@ -59,7 +57,7 @@ def paint_flat(
             painter.setPen(QPen(QColor(colour), width, cap=Qt.PenCapStyle.FlatCap))
             for start, end in ends.tolist():
                 painter.drawLine(QPointF(*start), QPointF(*end))
-    if named and not isinstance(geometry, ImportedGeometry):
+    if named:
         _paint_names(painter, geometry, view, theme)
 
 
@@ -148,29 +146,23 @@ def _dashes(theme: Theme) -> QPen:
     return pen
 
 
-def _paint_axis(painter: QPainter, geometry: SectionGeometry, view: View, theme: Theme) -> None:
+def _paint_axis(painter: QPainter, geometry: BodyGeometry, view: View, theme: Theme) -> None:
     """Draw the line a section is turned about."""
-    if not geometry.turned:
-        return
     top, bottom = view.pixels(np.array([[0.0, geometry.high[1]], [0.0, geometry.low[1]]]))
     painter.setPen(QPen(QColor(theme.teal), 1.2, Qt.PenStyle.DashDotLine))
     painter.drawLine(QPointF(top[0], top[1] - 24), QPointF(bottom[0], bottom[1] + 14))
     painter.drawText(QPointF(top[0] + 5, top[1] - 14), "axis")
 
 
-def _paint_names(painter: QPainter, geometry: SectionGeometry | RodGeometry, view: View, theme: Theme) -> None:
+def _paint_names(painter: QPainter, geometry: BodyGeometry, view: View, theme: Theme) -> None:
     """Write the name of each region in its middle where there is room."""
     metrics = QFontMetricsF(painter.font())
-    half = half_heights(geometry).tolist() if isinstance(geometry, RodGeometry) else []
-    for number, region in enumerate(geometry.regions):
-        x0, y0, x1, y1 = region.box
-        if half:
-            y0, y1 = -half[number], half[number]
+    for name, (x0, y0, x1, y1) in drawing_of(geometry).name_boxes.items():
         corners = view.pixels(np.array([[x0, y1], [x1, y0]]))
         box = QRectF(QPointF(*corners[0]), QPointF(*corners[1]))
-        fits = metrics.horizontalAdvance(region.name) + 8 < box.width() and box.height() > metrics.height()
-        if not region.void and fits:
-            _tag(painter, region.name, box.center(), theme)
+        fits = metrics.horizontalAdvance(name) + 8 < box.width() and box.height() > metrics.height()
+        if fits:
+            _tag(painter, name, box.center(), theme)
 
 
 def _tag(painter: QPainter, text: str, middle: QPointF, theme: Theme) -> None:

@@ -11,15 +11,12 @@ from blunt_ember.case.values.display import both_scales, shown
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.cells.facets import Skin, skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
-from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
-from blunt_ember.picture.body.drawn import flat_segments, half_heights
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.look import CutPlane
@@ -48,7 +45,7 @@ class Pointer:
     def surface(self, outcome: Outcome, view: View, place: tuple[float, float]) -> str:
         """Return the surface under a place of the picture in pixels, empty for none."""
         geometry = outcome.geometry
-        if view.pose is None and geometry is not None and not isinstance(geometry, SolidGeometry):
+        if view.pose is None and geometry is not None and geometry.upright is None:
             return _nearest_line(geometry, view, np.array(place))
         if outcome.mesh is None or view.pose is None:
             return ""
@@ -59,7 +56,7 @@ class Pointer:
         """Return what there is to read under a place of the picture; nothing outside the body."""
         if outcome.mesh is None or outcome.geometry is None:
             return ""
-        if isinstance(outcome.geometry, SolidGeometry) or view.pose is not None:
+        if outcome.geometry.upright is not None or view.pose is not None:
             return self._reading_on_skin(outcome, outcome.mesh, view, found, np.array(place))
         return _reading_in_plane(outcome, outcome.mesh, view, found, np.array(place))
 
@@ -213,9 +210,9 @@ def _barycentric(corners: Floats, place: Floats) -> Floats:
     return weights
 
 
-def _nearest_line(geometry: SectionGeometry | RodGeometry | ImportedGeometry, view: View, place: Floats) -> str:
+def _nearest_line(geometry: BodyGeometry, view: View, place: Floats) -> str:
     best, name = SURFACE_REACH, ""
-    for surface, segments in flat_segments(geometry).items():
+    for surface, segments in drawing_of(geometry).segments.items():
         ends = view.pixels(segments.reshape(-1, 2)).reshape(-1, 2, 2)
         along = ends[:, 1] - ends[:, 0]
         square = np.maximum((along**2).sum(axis=1), 1e-12)
@@ -229,12 +226,13 @@ def _nearest_line(geometry: SectionGeometry | RodGeometry | ImportedGeometry, vi
 def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | None, place: Floats) -> str:
     point = view.metres(place[None])
     geometry = outcome.geometry
-    if isinstance(geometry, RodGeometry):
+    assert geometry is not None
+    heights = drawing_of(geometry).half_heights
+    if heights is not None:
         piece = geometry.owner_at(point[:, :1])[0]
-        if piece < 0 or abs(point[0, 1]) > half_heights(geometry)[piece]:
+        if piece < 0 or abs(point[0, 1]) > heights[piece]:
             return ""
         point = point[:, :1]
-    assert geometry is not None
     where = _where(point[0], outcome)
     if found is not None and found.surfaces and not np.isnan(value := _on_line(mesh, view, found, place)):
         return f"{where}\n{_said(value, found)}"

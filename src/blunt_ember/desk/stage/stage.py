@@ -77,8 +77,7 @@ class Stage(StageView):
 
     def paint_tools(self, painter: QPainter, outcome: Outcome, view: View, named: bool) -> None:
         """Paint the points that can be moved, and the outline that is drawn."""
-        movable = isinstance(outcome.geometry, SectionGeometry) and named and not self.tool.active
-        self.points.paint(painter, outcome if movable else None, view, self._theme)
+        self.points.paint(painter, outcome if named and not self.tool.active else None, view, self._theme)
         self.tool.paint(painter, view, QRectF(self.rect()), self._theme)
 
     def paint_read(self, painter: QPainter, outcome: Outcome, view: View, shade: Shade) -> None:
@@ -110,7 +109,8 @@ class Stage(StageView):
 
     def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
         geometry = self._seen.geometry if self._seen is not None else None
-        return (self._view, geometry) if self._view is not None and isinstance(geometry, SectionGeometry) else None
+        outlines = geometry.outlines if geometry is not None else None
+        return (self._view, outlines) if self._view is not None and outlines is not None else None
 
     def edit_dimension(self, dimension: DimensionLine) -> None:
         """Open a field over a dimension."""

@@ -21,8 +21,7 @@ from blunt_ember.desk.stage.seen_surfaces import paint_seen, paint_seen_in_space
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine, dimensions, every_length
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.picture.body.drawn import drawn_box, flat_segments, seen_pose
+from blunt_ember.picture.body.drawn import drawing_of, drawn_box, seen_pose
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.view import View, fitted
 from blunt_ember.picture.lenses.field import Shade
@@ -234,11 +233,12 @@ class StageView(QWidget):
                 overlay.paint_solid(painter, labels, view, QRectF(self.rect()), theme)
                 if outcome.mesh is not None:
                     paint_seen_in_space(painter, seen_from(outcome.problem, pointed), outcome.mesh, view, theme)
-            elif not isinstance(outcome.geometry, SolidGeometry):
+            elif outcome.geometry.upright is None:
                 overlay.paint_flat(
                     painter, outcome.geometry, {*self._lit, self._under}, outcome.unstated, named, view, theme
                 )
-                paint_seen(painter, seen_from(outcome.problem, pointed), flat_segments(outcome.geometry), view, theme)
+                segments = drawing_of(outcome.geometry).segments
+                paint_seen(painter, seen_from(outcome.problem, pointed), segments, view, theme)
             paint_spikes(painter, outcome, {*self._lit, self._under} - {""}, view, theme)
             self._dimensions = self._laid_out(painter, outcome, view) if self.shows_dimensions else []
             crowded = view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from blunt_ember.case.document.bodies import Imported
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.enclosures import OPENING
@@ -39,11 +38,12 @@ def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
 def require_groups(document: CaseDocument, mesh: Mesh) -> None:
     """Raise what stops a body whose file has other groups of cells than the case speaks of."""
     body = document.body
-    if not isinstance(body, Imported):
+    if not body.files:
         return
+    (file,), groups = body.files, body.fillings
     strange = tuple(
-        Fault(("body", "groups", name), f"'{body.file}' has no group '{name}'{nearest(name, mesh.regions)}")
-        for name in body.groups
+        Fault(("body", "groups", name), f"'{file}' has no group '{name}'{nearest(name, mesh.regions)}")
+        for name in groups
         if name not in mesh.regions
     )
     if strange:
@@ -51,7 +51,7 @@ def require_groups(document: CaseDocument, mesh: Mesh) -> None:
     missing = tuple(
         Fault(("body", "groups", name, "material"), f"say what '{name}' is made of")
         for name in mesh.regions
-        if name not in body.groups
+        if name not in groups
     )
     if missing:
         raise OpenCaseError(missing)

@@ -16,7 +16,6 @@ from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
-from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.bounding import lies_in, surfaces_bounding
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
@@ -111,7 +110,7 @@ class StatedEnclosures:
             if name not in self._taken and any(isinstance(law, RadiationLaw) for law in laws)
         ]
         facets = sum(len(block.nodes) for name in open_air for block in self.mesh.surfaces[name].blocks)
-        if not isinstance(self.mesh.space, Plane) or not 0 < facets <= _MOST_LOOKED_AT:
+        if self.mesh.space.depth is None or not 0 < facets <= _MOST_LOOKED_AT:
             return
         try:
             chamber = self.chambers(tuple(open_air), False, ())

@@ -7,12 +7,12 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.grading import Shrinking, halved, placed
+from blunt_ember.mesh.grading import Axis, Shrinking, halved, placed
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice
 
@@ -45,6 +45,14 @@ def divisions(lattice: Lattice, size: float, across: int, extents: Extents | Non
     if lattice.centre is not None:  # round: enough pieces for every quarter turn to look and measure round
         counts[1] = np.maximum(counts[1], np.ceil(np.diff(lattice.vs) / (np.pi / 16) * (1 - 1e-9)).astype(np.int64))
     return counts[0], counts[1]
+
+
+def graded_axes(
+    lattice: Lattice, singular: tuple[Flags, Flags], size: float, across: int, extents: Extents | None = None
+) -> list[Axis]:
+    """Return both axes of a lattice with their ``singular`` lines and even divisions, along which cells may shrink."""
+    even = divisions(lattice, size, across, extents)
+    return [Axis(*axis) for axis in zip(lattice.widths(), singular, even, strict=True)]
 
 
 def divided_edges(widths: Floats, extents: Extents, size: float, across: int) -> Ints:

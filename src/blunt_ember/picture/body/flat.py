@@ -13,17 +13,14 @@ from vtkmodules.vtkRenderingCore import vtkActor
 
 from blunt_ember.arrays import Floats
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
-from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.actors import colour_by_shade, line_actor, plain_actor, region_colours
 from blunt_ember.picture.body.arrows import usual_most
-from blunt_ember.picture.body.drawn import flat_segments, half_heights
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.isolines import isolines
 from blunt_ember.picture.body.view import View
@@ -48,11 +45,11 @@ def flat_actors(
     if geometry is None:
         return actors
     if mesh is None:
-        return _outlines(outcome, theme, ratio)
+        return _outlines(geometry, theme, ratio)
     if found is None:
-        actors.append(_tinted(outcome, mesh, theme))
+        actors.append(_tinted(outcome, geometry, mesh, theme))
     else:
-        actors.append(_shaded(outcome, mesh, found, theme))
+        actors.append(_shaded(geometry, mesh, found, theme))
     if found is not None and found.surfaces:
         actors += _coloured_surfaces(mesh, found, theme, ratio)
     elif found is not None and found.bands and mesh.dimension == 2:
@@ -62,25 +59,25 @@ def flat_actors(
             actors.append(line_actor(poly_data(pieces.reshape(-1, 2), lines=lines), LIGHT.ink, 0.7 * ratio, 0.01))
     if LENSES[lens].cells:
         actors += _sharp_cells(mesh, theme)
-        actors.append(_cell_edges(outcome, mesh, theme, ratio))
+        actors.append(_cell_edges(geometry, mesh, theme, ratio))
     if found is not None and found.arrows is not None:
         actors += _arrows(mesh, found.arrows, view)
     if found is not None and found.flow_lines is not None and found.flow_lines.lines:
         actors += _followed(found.flow_lines, view, ratio)
-    return actors + _outlines(outcome, theme, ratio)
+    return actors + _outlines(geometry, theme, ratio)
 
 
-def _tinted(outcome: Outcome, mesh: Mesh, theme: Theme) -> vtkActor:
+def _tinted(outcome: Outcome, geometry: BodyGeometry, mesh: Mesh, theme: Theme) -> vtkActor:
     """Regions filled by material."""
-    surface = _cell_surface(mesh, outcome.geometry)
+    surface = _cell_surface(mesh, geometry)
     colours = region_colours(outcome, theme)
     every = np.concatenate([np.repeat(colours[block.region], block.nodes.shape[1], axis=0) for block in mesh.blocks])
     surface.GetPointData().SetScalars(numpy_to_vtk(_both_edges(every, mesh), deep=True))
     return plain_actor(surface)
 
 
-def _shaded(outcome: Outcome, mesh: Mesh, found: Shade, theme: Theme) -> vtkActor:
-    surface = _cell_surface(mesh, outcome.geometry)
+def _shaded(geometry: BodyGeometry, mesh: Mesh, found: Shade, theme: Theme) -> vtkActor:
+    surface = _cell_surface(mesh, geometry)
     places = found.places(np.concatenate([block.ravel() for block in found.values]))
     if found.surfaces:
         places = np.full_like(places, np.nan)
@@ -126,7 +123,7 @@ def _both_edges(values: Any, mesh: Mesh) -> Any:
     return np.concatenate([values, values]) if mesh.dimension == 1 else values
 
 
-def _cell_surface(mesh: Mesh, geometry: AnyGeometry | None) -> vtkPolyData:
+def _cell_surface(mesh: Mesh, geometry: BodyGeometry) -> vtkPolyData:
     """Cells as linear pieces over nodes of their own, so that values may jump between regions."""
     points, pieces, start = [], [], 0
     for block in mesh.blocks:
@@ -137,18 +134,20 @@ def _cell_surface(mesh: Mesh, geometry: AnyGeometry | None) -> vtkPolyData:
         pieces.append((first[:, None, None] + drawn).reshape(-1, drawn.shape[1]))
         start += block.nodes.size
     places = np.concatenate(points)
-    if isinstance(geometry, RodGeometry):
+    heights = drawing_of(geometry).half_heights
+    if heights is not None:
         (block,) = mesh.blocks
-        half = np.repeat(half_heights(geometry)[block.region], block.nodes.shape[1])
+        half = np.repeat(heights[block.region], block.nodes.shape[1])
         places = np.concatenate([np.column_stack([places[:, 0], y]) for y in (-half, half)])
         pieces = [np.column_stack([lines, lines[:, ::-1] + len(half)]) for lines in pieces]
     return poly_data(places, polygons=pieces)
 
 
-def _cell_edges(outcome: Outcome, mesh: Mesh, theme: Theme, ratio: float) -> vtkActor:
-    if isinstance(outcome.geometry, RodGeometry):
+def _cell_edges(geometry: BodyGeometry, mesh: Mesh, theme: Theme, ratio: float) -> vtkActor:
+    heights = drawing_of(geometry).half_heights
+    if heights is not None:
         (block,) = mesh.blocks
-        x, half = mesh.points[block.nodes[:, :2], 0], half_heights(outcome.geometry)[block.region][:, None]
+        x, half = mesh.points[block.nodes[:, :2], 0], heights[block.region][:, None]
         ends = np.stack([np.stack([x, -half + 0 * x], -1), np.stack([x, half + 0 * x], -1)], axis=2).reshape(-1, 2)
         points, both_ways = ends, np.arange(len(ends)).reshape(-1, 2)
     else:
@@ -177,10 +176,8 @@ def _sharp_cells(mesh: Mesh, theme: Theme) -> list[vtkActor]:
     return actors
 
 
-def _outlines(outcome: Outcome, theme: Theme, ratio: float) -> list[vtkActor]:
-    geometry = outcome.geometry
-    assert isinstance(geometry, SectionGeometry | RodGeometry | ImportedGeometry)
-    segments = flat_segments(geometry)
+def _outlines(geometry: BodyGeometry, theme: Theme, ratio: float) -> list[vtkActor]:
+    segments = drawing_of(geometry).segments
     actors = []
     for outer, width in ((False, 1.0), (True, 1.8)):
         pieces = [segments[name] for name, surface in geometry.surfaces.items() if surface.outer == outer]

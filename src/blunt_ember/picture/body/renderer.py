@@ -13,7 +13,6 @@ from vtkmodules.vtkRenderingCore import vtkLight, vtkRenderer
 from blunt_ember.arrays import Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.flat import flat_actors
 from blunt_ember.picture.body.solid import SolidScene
 from blunt_ember.picture.body.view import View
@@ -97,10 +96,11 @@ class BodyRenderer:
 
 def _samples(outcome: Outcome, lens: str) -> int:
     """Samples a pixel: upright and level edges are sharp without, and drawing them so takes a third of the time."""
-    if not isinstance(outcome.geometry, SectionGeometry) or LENSES[lens].smooth:
+    outlines = outcome.geometry.outlines if outcome.geometry is not None else None
+    if outlines is None or LENSES[lens].smooth:
         return 4
-    curves = outcome.geometry.arrangement.curves
-    slanted = np.abs(curves.end - curves.start).min(axis=1, initial=np.inf) > 1e-9 * outcome.geometry.extent
+    curves = outlines.arrangement.curves
+    slanted = np.abs(curves.end - curves.start).min(axis=1, initial=np.inf) > 1e-9 * outlines.extent
     triangles = LENSES[lens].cells and outcome.mesh is not None and any("tri" in b.family for b in outcome.mesh.blocks)
     return 4 if slanted.any() or curves.is_arc.any() or triangles else 0
 

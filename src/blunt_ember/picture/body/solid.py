@@ -15,13 +15,13 @@ from vtkmodules.vtkRenderingCore import vtkActor
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.reading import field_at
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.cells.facets import FacetPart, Skin, borders, cells_of, normals, skin_of, some_of
+from blunt_ember.mesh.cells.facets import FacetPart, Skin, cells_of, normals, skin_of, some_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.actors import colour_by_shade, line_actor, plain_actor, region_colours
 from blunt_ember.picture.body.arrows import arrow_shapes, even_places, spacing_of, triangles_of, usual_most
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.inside import cut, grid_of, plane_function, within_range
 from blunt_ember.picture.body.vtk_data import poly_data, polylines
@@ -73,10 +73,8 @@ class SolidScene:
             return
         # On a field a colour that is seen on the darkest and on the lightest of the map.
         colour = theme.ink if found is None or self._follows else LIGHT.quiet
-        if isinstance(outcome.geometry, SolidGeometry):
-            self._actors.append(_creases(outcome.geometry.creases, colour, ratio))
-        elif outcome.mesh is not None:
-            self._actors.append(_creases(outcome.mesh.points[borders(skin_of(outcome.mesh))], colour, ratio))
+        if outcome.geometry is not None and outcome.mesh is not None:
+            self._actors.append(_creases(drawing_of(outcome.geometry).edges(outcome.mesh), colour, ratio))
 
     def shows(self, outcome: Outcome, lens: str, found: Shade | None, theme: Theme, ratio: float) -> bool:
         """Tell whether this is already what is asked for."""

@@ -10,7 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.space import Plane, Solid, Turned
+from blunt_ember.geometry.space import Plane
 from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -34,10 +34,15 @@ class Drawn:
     unfold: Callable[[Floats], Floats]
     spread: Callable[[Field], Field]
 
+    @property
+    def upright(self) -> int | None:
+        """The axis that points up where it is seen in space; None for what is drawn flat."""
+        return self.outcome.geometry.upright if self.outcome.geometry is not None else None
+
 
 def can_be_deep(mesh: Mesh) -> bool:
     """Tell whether a body is flat and stands for a depth or a turn."""
-    return isinstance(mesh.space, Plane | Turned) and mesh.dimension == 2
+    return mesh.dimension == 2
 
 
 def mirrors_of(outcome: Outcome) -> tuple[Mirror, ...]:
@@ -49,10 +54,10 @@ def mirrors_of(outcome: Outcome) -> tuple[Mirror, ...]:
     found = []
     for axis in range(mesh.dimension):
         for upper, at in ((False, low[axis]), (True, high[axis])):
-            on_axis = isinstance(mesh.space, Turned) and axis == 0 and not upper and abs(at) <= _ROUND_OFF * high[0]
+            on_axis = mesh.space.axisymmetric and axis == 0 and not upper and abs(at) <= _ROUND_OFF * high[0]
             if on_axis or _is_tight(mesh, problem, axis, float(at)):
                 found.append(Mirror(axis, upper))
-    if isinstance(mesh.space, Solid) and mesh.space.turned:
+    if mesh.dimension == 3 and mesh.space.turned:
         found = [mirror for mirror in found if mirror.axis == 1]  # the others may not be planes of its turn
     return tuple(found)
 
@@ -89,15 +94,14 @@ def drawn(outcome: Outcome, whole: Whole) -> Drawn:
     return result
 
 
-def _taken(before: Drawn, grown: Grown, upright: int) -> Outcome:
+def _taken(before: Drawn, grown: Grown, upright: int | None) -> Outcome:
     outcome = before.outcome
     assert outcome.geometry is not None
     mesh = grown.mesh
     low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
     surfaces = {name: surface for name, surface in outcome.geometry.surfaces.items() if name in mesh.surfaces}
-    space = (
-        mesh.space if isinstance(mesh.space, Plane | Solid) else Plane(1.0)
-    )  # only looked at, so no heat depends on it
+    # It is only looked at, so no heat depends on the space it stands in.
+    space = Plane(1.0) if mesh.space.axisymmetric else mesh.space
     geometry = ImportedGeometry(
         space, outcome.geometry.regions, surfaces, tuple(low.tolist()), tuple(high.tolist()), mesh, upright
     )
@@ -151,8 +155,7 @@ def _mirrored(before: Drawn, mirror: Mirror) -> Drawn:
             follow=lines if follow is not None else None,
         )
 
-    upright = 1 if isinstance(mesh.space, Solid) and mesh.space.turned else 2
-    return Drawn(_taken(before, grown, upright), fold, before.unfold, spread)
+    return Drawn(_taken(before, grown, before.upright), fold, before.unfold, spread)
 
 
 def _deep(before: Drawn) -> Drawn:
@@ -160,10 +163,10 @@ def _deep(before: Drawn) -> Drawn:
     assert mesh is not None
     space = mesh.space
     # What was mirrored at the axis is the whole meridian already: the half that is turned is enough.
-    if isinstance(space, Turned) and float(mesh.points[:, 0].min()) < 0:
+    if space.axisymmetric and float(mesh.points[:, 0].min()) < 0:
         return before
-    about_axis = isinstance(space, Turned)
-    depth = space.depth if isinstance(space, Plane) else 0.0
+    about_axis = space.axisymmetric
+    depth = space.depth or 0.0
     grown = turned(mesh, _TURN) if about_axis else deepened(mesh, depth)
 
     def flat(places: Floats) -> Floats:

@@ -10,7 +10,6 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import HEAT_FLUX
 from blunt_ember.fem.reading import flux_at, flux_at_nodes
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.space import Solid
 from blunt_ember.picture.body.flow_lines import flow_lines
 from blunt_ember.picture.lenses.field import Field, reach_of
 from blunt_ember.picture.lenses.lens import Lens
@@ -52,7 +51,7 @@ def _direction(points: Floats, part: str, outcome: Outcome) -> Floats:
     if points.shape[-1] == 2:
         return np.stack([first, second], axis=-1)
     nil = np.zeros_like(theta)
-    turned = isinstance(outcome.mesh.space, Solid) and outcome.mesh.space.turned
+    turned = outcome.mesh.space.turned
     return np.stack([first, nil, second] if turned else [first, second, nil], axis=-1)
 
 

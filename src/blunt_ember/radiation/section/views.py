@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.geometry.space import Plane, Turned
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets
 from blunt_ember.radiation.mirrors import Mirror, images
@@ -28,12 +27,13 @@ def section_views(mesh: Mesh, facets: LookingFacets, mirrors: Sequence[Mirror]) 
     start, end = _mirrored(mesh.points[facets.corners[:, :2]].swapaxes(0, 1), mirrors)
     skin = skin_about(mesh.points, straight_skin(mesh), looked_from(mesh, facets))
     straight = np.linalg.norm(end - start, axis=1)
-    if isinstance(mesh.space, Plane):
+    depth = mesh.space.depth
+    if depth is not None:
         edges, round_ones = round_ones_apart(mesh.points, skin)
         edges = _mirrored(edges.swapaxes(0, 1), mirrors).swapaxes(0, 1)
         bodies = [image[::-1] if turned else image for body in round_ones for image, turned in images(body, mirrors)]
-        exchange = exchange_lengths(start, end, edges, bodies) * mesh.space.depth
-        size, least = straight * mesh.space.depth, _OPEN_IN_PLANE
+        exchange = exchange_lengths(start, end, edges, bodies) * depth
+        size, least = straight * depth, _OPEN_IN_PLANE
     else:
         skin = coarsened(mesh.points, skin, np.concatenate([start[:count], end[:count]]))
         off_axis = mesh.points[skin][..., 0].max(axis=1) > _ON_AXIS * mesh.points[:, 0].max()
@@ -52,7 +52,7 @@ def _mirrored(ends: Floats, mirrors: Sequence[Mirror]) -> Floats:
 
 def _ends_meet(start: Floats, end: Floats, mesh: Mesh) -> bool:
     """Whether facets follow each other all round, or to the axis: what does not is open, however small the opening."""
-    if isinstance(mesh.space, Turned):
+    if mesh.space.axisymmetric:
         reach = float(np.ptp(mesh.points, axis=0).max())
         start, end = (each[each[:, 0] > _ON_AXIS * reach] for each in (start, end))
     first, last = (each[np.lexsort(each.T)] for each in (start, end))  # nodes have the same digits on both sides

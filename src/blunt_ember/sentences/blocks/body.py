@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.bodies import Imported, Rod
+from blunt_ember.case.document.bodies import BODIES, Body, BodyPart, Imported, Rod
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
@@ -45,24 +46,22 @@ _NEW_SHAPES: dict[str, tuple[dict[str, Any], dict[str, str]]] = {
 }
 
 
-_KIND_WORDS = {
-    "section": "plane section",
-    "turned section": "section turned about y, full turn",
-    "stacked": "stacked: shapes in x and y, levels in z",
-    "turned solid": "solid, turned about y",
-    "rod": "rod along x",
-    "imported": "from a mesh file",
-}
-
-
 def body_section(case: Case) -> SheetSection:
     """Return the section of the body."""
     body = case.document.body
-    if isinstance(body, Rod):
-        count = len(body.pieces)
-        return SheetSection("Body", f"rod of {count} piece{'s' if count > 1 else ''}", tuple(_pieces(case, body)))
-    if isinstance(body, Imported):
-        return SheetSection("Body", f"from {body.file}", tuple(_groups(case, body)))
+    return _SECTIONS.get(type(body), _of_regions)(case, body)
+
+
+def _of_pieces(case: Case, rod: Rod) -> SheetSection:
+    count = len(rod.pieces)
+    return SheetSection("Body", f"rod of {count} piece{'s' if count > 1 else ''}", tuple(_pieces(case, rod)))
+
+
+def _of_groups(case: Case, body: Imported) -> SheetSection:
+    return SheetSection("Body", f"from {body.file}", tuple(_groups(case, body)))
+
+
+def _of_regions(case: Case, body: Body) -> SheetSection:
     rows: list[SheetRow] = [_kind(case)]
     for name, region in body.regions.items():
         path: DataPath = ("body", "regions", name)
@@ -86,20 +85,23 @@ def body_section(case: Case) -> SheetSection:
     return SheetSection("Body", f"{count} region{'s' if count > 1 else ''} · {body.words}", tuple(rows))
 
 
+#: The section of a body that is not made of drawn regions, by its kind.
+_SECTIONS: Mapping[type[BodyPart], Callable[[Case, Any], SheetSection]] = MappingProxyType(
+    {Rod: _of_pieces, Imported: _of_groups}
+)
+
+
 def _kind(case: Case) -> SheetRow:
     """The kind of body, what it may be made into, and its depth or angle."""
     body = case.document.body
-    options = tuple(Option(_KIND_WORDS[kind], _made_into(kind)) for kind in SHAPED if kind != body.kind)
-    parts: list[SentencePart] = [Choice("body kind", _KIND_WORDS[body.kind], options, "plain choice")]
-    for kind, key, word, hint in (
-        ("section", "depth", "deep by", "Depth of the section, for which heat flows are given"),
-        ("turned solid", "angle", "by", "Angle it is turned by, up to 360 deg"),
-    ):
-        if body.kind == kind:
-            path = ("body", key)
-            known = key in case.data["body"]
-            default = Entry(f"body.{key}", getattr(body, key).text, hint, typing(path), at=path)
-            parts += [Word(word), *(entry(case, path, hint) if known else [default])]
+    options = tuple(Option(BODIES[kind].title, _made_into(kind)) for kind in SHAPED if kind != body.kind)
+    parts: list[SentencePart] = [Choice("body kind", body.title, options, "plain choice")]
+    if body.measured_by is not None:
+        key, word, hint = body.measured_by
+        path = ("body", key)
+        known = key in case.data["body"]
+        default = Entry(f"body.{key}", getattr(body, key).text, hint, typing(path), at=path)
+        parts += [Word(word), *(entry(case, path, hint) if known else [default])]
     return tuple(parts)
 
 
@@ -288,7 +290,7 @@ def _new_regions(case: Case) -> tuple[Option, ...]:
         )
         for words, (shape, places) in _NEW_SHAPES.items()
     )
-    return (*made, drawn) if case.document.body.kind in ("section", "turned section") else made
+    return (*made, drawn) if case.document.body.plane else made
 
 
 def _replaced_place(name: str, relation: str, other: str) -> Edit:

@@ -6,9 +6,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.display import number
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.regions import extent_of
 from blunt_ember.mesh.cells.quality import SHARP, quality_of
-from blunt_ember.mesh.generate import ACROSS
+from blunt_ember.mesh.mesh_request import ACROSS
 from blunt_ember.sentences.blocks.shapes import whole_entry
 from blunt_ember.sentences.parts import (
     Choice,
@@ -107,7 +106,7 @@ def _finer_places(case: Case, outcome: Outcome | None) -> list[SheetRow]:
             (*where, *fine, Remove(f"remove finer place {place}", "Remove this finer place", removing(path), at=path))
         )
     found = tuple(outcome.geometry.surfaces) if outcome and outcome.geometry else ()
-    extent = extent_of(outcome.geometry) if outcome and outcome.geometry else 0.1
+    extent = outcome.geometry.extent if outcome and outcome.geometry else 0.1
     size = f"{extent * 1000 / 100:.2g} mm"
     offers = tuple(
         Option(

@@ -186,8 +186,8 @@ def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str
         Word("and"),
         Choice(f"to {path[1]}", question.to, to, at=(*path, "to")),
     ]
-    section = case.document.body.kind == "section"
-    return [*parts, Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice")] if section else parts
+    deep = "depth" in type(case.document.body).model_fields
+    return [*parts, Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice")] if deep else parts
 
 
 def _factor(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:

@@ -4,17 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
-from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import free_name, with_value
 from blunt_ember.case.editing.removal import without_surface_name
 from blunt_ember.case.editing.renaming import renamed_surface
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.sentences.blocks.shapes import shape_words
 from blunt_ember.sentences.parts import (
     Choice,
@@ -110,31 +105,14 @@ def _cutting(surface: str, outcome: Outcome | None) -> Edit:
     """Cut the middle third out of a surface, or a spot out of the middle of an end, to be moved from there."""
     geometry = outcome.geometry if outcome is not None else None
     part: dict[str, Any] = {"on": surface}
-    if isinstance(geometry, SolidGeometry):
-        columns = [column for (column, _), name in geometry.ends.items() if name == surface]
-        if columns:
-            low, high = np.array(geometry.plan.low), np.array(geometry.plan.high)
-            middle, radius = (low + high) / 2, float((high - low).min()) / 8
-            part["within"] = {"shape": "disc", "radius": _length(radius), "at": [_length(c) for c in middle.tolist()]}
-        else:
-            group, slab = next(key for key, name in geometry.sides.items() if name == surface)
-            along = float(geometry.path.stations[slab : slab + 2].mean())
-            run = _thirds(geometry.plan.surfaces[group].segments)
-            part["start"], part["end"] = (
-                [_length(c) for c in geometry.path.places(place[None], np.array([along]))[0].tolist()] for place in run
-            )
-    elif isinstance(geometry, SectionGeometry):
-        run = _thirds(geometry.surfaces[surface].segments)
+    spot = geometry.middle_spot(surface) if geometry is not None else None
+    run = geometry.middle_third(surface) if geometry is not None else None
+    if spot is not None:
+        centre, radius = spot
+        part["within"] = {"shape": "disc", "radius": _length(radius), "at": [_length(c) for c in centre.tolist()]}
+    elif run is not None:
         part["start"], part["end"] = ([_length(c) for c in place.tolist()] for place in run)
     return lambda now: with_value(now, ("surfaces", free_name("spot", now.document.surfaces)), part)
-
-
-def _thirds(segments: Floats) -> tuple[Floats, Floats]:
-    """A third and two thirds of the way along the pieces a surface is drawn by."""
-    if len(segments) == 1:
-        start, end = segments[0]
-        return start + (end - start) / 3, start + 2 * (end - start) / 3
-    return segments[len(segments) // 3, 0], segments[2 * len(segments) // 3, 0]
 
 
 def _length(metres: float) -> str:

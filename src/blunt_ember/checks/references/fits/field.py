@@ -16,7 +16,7 @@ from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.regions import Geometry, outer_surfaces
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.reference.side import Side
@@ -133,10 +133,10 @@ def single_rectangle(geometry: SectionGeometry) -> Lattice:
     return lattice
 
 
-def passing_heat(geometry: Geometry, problem: Problem) -> set[str]:
+def passing_heat(geometry: BodyGeometry, problem: Problem) -> set[str]:
     """Return the outer surfaces through which heat may pass; those of a periodic pair or an enclosure too."""
     told = {name for pair in problem.periodic for name in pair} | set(problem.enclosed)
-    return told | {surface.name for surface in outer_surfaces(geometry) if side_of(surface.name, problem) != Side()}
+    return told | {surface.name for surface in geometry.outer_surfaces if side_of(surface.name, problem) != Side()}
 
 
 def generation_of(problem: Problem) -> dict[int, float]:

@@ -20,7 +20,7 @@ from blunt_ember.fem.laws.black_body import emissive_power
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import radiated_heat
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.reference.radiosity import Radiosities
 from blunt_ember.reference.side import Side
 
@@ -122,7 +122,7 @@ class UnevenNetwork(Idealised, NetworkField):
     """A network of surfaces whose radiosity differs along them, which it leaves out."""
 
 
-def grey_network(geometry: AnyGeometry, problem: Problem) -> NetworkField:
+def grey_network(geometry: BodyGeometry, problem: Problem) -> NetworkField:
     """Fit the network; raise :class:`ReferenceRefusedError` where a surface is not isothermal or a view not known."""
     if problem.capacities:
         raise ReferenceRefusedError("the clock runs")
@@ -167,7 +167,7 @@ def _cell_of(law: EnclosureLaw, seen: EnclosureViews, nodes: tuple[int, ...]) ->
     return _Cell(seen, Radiosities(area, np.array(known), exchanged), nodes, behind)
 
 
-def _node_of(surface: str, nodes: list[_Node], geometry: AnyGeometry, problem: Problem) -> int:
+def _node_of(surface: str, nodes: list[_Node], geometry: BodyGeometry, problem: Problem) -> int:
     """The place of the node of a surface, which is added where it is new."""
     found = _node(surface, geometry, problem)
     for place, known in enumerate(nodes):
@@ -177,7 +177,7 @@ def _node_of(surface: str, nodes: list[_Node], geometry: AnyGeometry, problem: P
     return len(nodes) - 1
 
 
-def _node(surface: str, geometry: AnyGeometry, problem: Problem) -> _Node:
+def _node(surface: str, geometry: BodyGeometry, problem: Problem) -> _Node:
     region = problem.mesh.surfaces[surface].regions[0]
     own = next((each for each in problem.isothermal if region in each.regions), None)
     if surface in problem.held:

@@ -11,15 +11,13 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law, constant_law
 from blunt_ember.checks.references.fits.field import InstantField, MovingField
 from blunt_ember.checks.references.fits.layered import LayeredField, composite_wall, hollow_cylinder, hollow_sphere
-from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, solid_reductions
+from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, sections_of
 from blunt_ember.checks.references.fits.swings import swing_of
 from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.reference import half_space, warming
 from blunt_ember.reference.half_space import HalfSpace
 from blunt_ember.reference.modes import POWER
@@ -116,7 +114,7 @@ class LayerInTime:
         return moment if self.reduction is None else SolidField(moment, self.reduction)
 
 
-def series_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+def series_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit a wall, solid cylinder or sphere of one material."""
     still, swings = _without_swings(problem)
     layer, reduction = _one_layer(geometry, still)
@@ -135,7 +133,7 @@ def series_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> M
     return LayerInTime(layer, made, "series-in-time", warming.WARMING_SOURCE, reduction)
 
 
-def half_space_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+def half_space_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit a wall so deep that nothing reaches its far side by the end."""
     layer, reduction = _one_layer(geometry, problem)
     layers = layer.layers
@@ -150,15 +148,10 @@ def half_space_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) 
     return LayerInTime(layer, made, "half-space", half_space.HALF_SPACE_SOURCE, reduction)
 
 
-def _one_layer(geometry: AnyGeometry, problem: Problem) -> tuple[LayeredField, SolidReduction | None]:
+def _one_layer(geometry: BodyGeometry, problem: Problem) -> tuple[LayeredField, SolidReduction | None]:
     """The one layer through which heat flows in a section or solid."""
     reasons: list[str] = []
-    tried: list[tuple[SectionGeometry, Problem, SolidReduction | None]] = []
-    if isinstance(geometry, SectionGeometry):
-        tried = [(geometry, problem, None)]
-    elif isinstance(geometry, SolidGeometry):
-        tried = [(each.section, each.problem, each) for each in solid_reductions(geometry, problem)]
-    for section, stated, reduction in tried:
+    for section, stated, reduction in sections_of(geometry, problem):
         for fitted in (composite_wall, hollow_cylinder, hollow_sphere):
             try:
                 layer = fitted(section, stated)

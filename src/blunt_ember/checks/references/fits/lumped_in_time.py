@@ -14,7 +14,7 @@ from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.reference import lumped
 from blunt_ember.reference.lumped import Lumped
 from blunt_ember.reference.side import Side
@@ -60,7 +60,7 @@ class LumpedInTime(Idealised):
         return LumpedMoment(self.body, self.sides, t)
 
 
-def lumped_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+def lumped_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit a body at one temperature; raise :class:`ReferenceRefusedError` where its Biot number is too large."""
     if problem.held:
         raise ReferenceRefusedError("a surface is held, so the body is not at one temperature")

@@ -13,15 +13,15 @@ from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 
 
-def product_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+def product_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit a rectangle, block or short cylinder of one material."""
     return product_field(geometry, problem, timing.temperature, *one_material(problem))
 
 
-MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
+MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
     {
         "series-in-time": fit(series_in_time, "sources"),
         "half-space": fit(half_space_in_time, "sources"),
@@ -31,7 +31,7 @@ MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[AnyGeometry, Problem, Timing], Movi
 )
 
 
-def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField:
+def moving_field(name: str, geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit the named exact solution; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     if not timing.one:
         raise ReferenceRefusedError("what surrounds the body is not the same from the start to the end")
@@ -39,7 +39,7 @@ def moving_field(name: str, geometry: AnyGeometry, problem: Problem, timing: Tim
     return MOVING_SOLUTIONS[name].make(geometry, problem, timing)
 
 
-def recognised_in_time(geometry: AnyGeometry, problem: Problem, timing: Timing) -> MovingField | None:
+def recognised_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField | None:
     """Return the first exact solution in time that holds for a case, or None; what is only near the truth does not."""
     for name in MOVING_SOLUTIONS:
         try:

@@ -6,7 +6,10 @@ insulated.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -16,15 +19,15 @@ from blunt_ember.checks.references.fits.field import Unsaid, side_of, single_rec
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.geometry.path import Upward
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
 from blunt_ember.mesh.planar.lattice import rings_of
 from blunt_ember.reference.side import Side
 from blunt_ember.reference.warming import Warming
 
 PRODUCT_SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
+_NO_PRODUCT = "the body is no rectangle, block or short cylinder"
 
 
 @dataclass(frozen=True)
@@ -84,7 +87,28 @@ class ProductInTime:
         return ProductMoment(self.factors, self.end, self.drop, self.content, t)
 
 
-def product_field(geometry: AnyGeometry, problem: Problem, start: float, k: float, diffusivity: float) -> ProductInTime:
+@dataclass(frozen=True)
+class _Sides:
+    """Makes the factors of a body of one material from the sides it has."""
+
+    met: Mapping[str, Side]
+    k: float
+    diffusivity: float
+
+    def wall(self, axis: int, low: float, high: float, names: tuple[str, str]) -> Factor:
+        """Return a wall along an axis between two sides."""
+        first, second = (_towards_nothing(self.met.get(name, Side())) for name in names)
+        return Factor(Warming("wall", low, high, self.k, self.diffusivity, (first, second), 1.0), axis)
+
+    def cylinder(self, radius: float, name: str, centre: tuple[float, float] | None) -> Factor:
+        """Return a cylinder with its rim."""
+        sides = Side(), _towards_nothing(self.met.get(name, Side()))
+        return Factor(Warming("cylinder", 0.0, radius, self.k, self.diffusivity, sides, 1.0), 0, centre)
+
+
+def product_field(
+    geometry: BodyGeometry, problem: Problem, start: float, k: float, diffusivity: float
+) -> ProductInTime:
     """Fit a product; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
     if len(problem.conductors) > 1:
         raise ReferenceRefusedError("the body has more than one region")
@@ -93,47 +117,48 @@ def product_field(geometry: AnyGeometry, problem: Problem, start: float, k: floa
     if len(ends) != 1 or any(side.flux or side.radiation for side in met.values()):
         raise ReferenceRefusedError("the sides do not all meet one temperature")
     end = ends.pop()
-
-    def wall(axis: int, low: float, high: float, names: tuple[str, str]) -> Factor:
-        sides = tuple(_towards_nothing(met.get(name, Side())) for name in names)
-        return Factor(Warming("wall", low, high, k, diffusivity, (sides[0], sides[1]), 1.0), axis)
-
-    def cylinder(radius: float, name: str, centre: tuple[float, float] | None) -> Factor:
-        sides = Side(), _towards_nothing(met.get(name, Side()))
-        return Factor(Warming("cylinder", 0.0, radius, k, diffusivity, sides, 1.0), 0, centre)
-
-    factors: list[Factor] = []
-    if isinstance(geometry, SectionGeometry):
-        lattice = single_rectangle(geometry)
-        first, second = flat_ends(1, lattice.vs, geometry)
-        factors.append(wall(1, float(lattice.vs[0]), float(lattice.vs[-1]), (first, second)))
-        if not geometry.turned:
-            factors.append(wall(0, float(lattice.us[0]), float(lattice.us[-1]), flat_ends(0, lattice.us, geometry)))
-        elif lattice.us[0] > 1e-9 * lattice.us[-1]:
-            raise ReferenceRefusedError("the cylinder is hollow")
-        else:
-            rim = flat_end(0, float(lattice.us[-1]), geometry)
-            factors.append(cylinder(float(lattice.us[-1]), rim, None))
-        depth = 1.0 if geometry.turned else geometry.depth or 1.0
-    elif isinstance(geometry, SolidGeometry) and isinstance(geometry.path, Upward) and geometry.holds.size == 1:
-        plan = section_geometry(Section(kind="section", regions=dict(geometry.stated)))
-        region, depth = geometry.regions[0].name, 1.0
-        rings = rings_of(plan)
-        if rings is None:
-            lattice = single_rectangle(plan)
-            sides = {side: f"{region}.{side}" for side in ("left", "right", "front", "back")}
-            factors.append(wall(0, float(lattice.us[0]), float(lattice.us[-1]), (sides["left"], sides["right"])))
-            factors.append(wall(1, float(lattice.vs[0]), float(lattice.vs[-1]), (sides["front"], sides["back"])))
-        elif rings.owner.size == len(rings.vs) - 1 and rings.us[0] == 0 and rings.closed:
-            factors.append(cylinder(float(rings.us[-1]), f"{region}.rim", rings.centre))
-        else:
-            raise ReferenceRefusedError("the plan is no single rectangle or disc")
-        low, high = geometry.path.stations[[0, -1]].tolist()
-        factors.append(wall(2, low, high, (f"{region}.bottom", f"{region}.top")))
-    else:
-        raise ReferenceRefusedError("the body is no rectangle, block or short cylinder")
+    if type(geometry) not in _FACTORS:
+        raise ReferenceRefusedError(_NO_PRODUCT)
+    factors, depth = _FACTORS[type(geometry)](geometry, _Sides(met, k, diffusivity))
     volume = depth * float(np.prod([_measure(factor) for factor in factors]))
     return ProductInTime(tuple(factors), end, start - end, volume * k / diffusivity)
+
+
+def _of_section(geometry: SectionGeometry, sides: _Sides) -> tuple[list[Factor], float]:
+    """The factors of a rectangle, or of a short cylinder, and what else its volume has as a factor."""
+    lattice = single_rectangle(geometry)
+    up = sides.wall(1, float(lattice.vs[0]), float(lattice.vs[-1]), flat_ends(1, lattice.vs, geometry))
+    low, high = float(lattice.us[0]), float(lattice.us[-1])
+    if not geometry.turned:
+        return [up, sides.wall(0, low, high, flat_ends(0, lattice.us, geometry))], geometry.depth or 1.0
+    if low > 1e-9 * high:
+        raise ReferenceRefusedError("the cylinder is hollow")
+    return [up, sides.cylinder(high, flat_end(0, high, geometry), None)], 1.0
+
+
+def _of_solid(geometry: SolidGeometry, sides: _Sides) -> tuple[list[Factor], float]:
+    """The factors of a block, or of an upright cylinder."""
+    if not geometry.path.straight or geometry.holds.size != 1:
+        raise ReferenceRefusedError(_NO_PRODUCT)
+    plan = section_geometry(Section(kind="section", regions=dict(geometry.stated)))
+    region, rings = geometry.regions[0].name, rings_of(plan)
+    low, high = geometry.path.stations[[0, -1]].tolist()
+    up = sides.wall(2, low, high, (f"{region}.bottom", f"{region}.top"))
+    if rings is None:
+        lattice = single_rectangle(plan)
+        named = {side: f"{region}.{side}" for side in ("left", "right", "front", "back")}
+        across = sides.wall(0, float(lattice.us[0]), float(lattice.us[-1]), (named["left"], named["right"]))
+        along = sides.wall(1, float(lattice.vs[0]), float(lattice.vs[-1]), (named["front"], named["back"]))
+        return [across, along, up], 1.0
+    if rings.owner.size == len(rings.vs) - 1 and rings.us[0] == 0 and rings.closed:
+        return [sides.cylinder(float(rings.us[-1]), f"{region}.rim", rings.centre), up], 1.0
+    raise ReferenceRefusedError("the plan is no single rectangle or disc")
+
+
+#: What makes the factors of a body, by its geometry.
+_FACTORS: Mapping[type[BodyGeometry], Callable[[Any, _Sides], tuple[list[Factor], float]]] = MappingProxyType(
+    {SectionGeometry: _of_section, SolidGeometry: _of_solid}
+)
 
 
 def _measure(factor: Factor) -> float:

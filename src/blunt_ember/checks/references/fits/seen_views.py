@@ -14,7 +14,7 @@ from blunt_ember.checks.references.fits.field import Unsaid
 from blunt_ember.checks.references.views.catalogue import EnclosureViews, views_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 
 Names = tuple[str, ...]
 
@@ -62,7 +62,7 @@ class SeenViews(Unsaid):
         return float("nan")
 
 
-def view_factors(geometry: AnyGeometry, problem: Problem) -> SeenViews:
+def view_factors(geometry: BodyGeometry, problem: Problem) -> SeenViews:
     """Return what is known of what surfaces see of each other.
 
     Raises :class:`ReferenceRefusedError` where there is no enclosure.
@@ -70,7 +70,7 @@ def view_factors(geometry: AnyGeometry, problem: Problem) -> SeenViews:
     return SeenViews(known_views(geometry, problem))
 
 
-def known_views(geometry: AnyGeometry, problem: Problem) -> tuple[EnclosureViews, ...]:
+def known_views(geometry: BodyGeometry, problem: Problem) -> tuple[EnclosureViews, ...]:
     """Return what is known of every enclosure; raise :class:`ReferenceRefusedError` where there is none."""
     if not problem.enclosures:
         raise ReferenceRefusedError("no surfaces see each other")

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -18,7 +20,8 @@ from blunt_ember.checks.references.fits.field import ExactField, InstantField, p
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.path import Path, Round
+from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.geometry.path import Path
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 
@@ -106,11 +109,22 @@ def solid_field(fit: SectionFit, geometry: SolidGeometry, problem: Problem) -> S
     raise ReferenceRefusedError("; ".join(reasons) or "heat does not flow as in any section of this body")
 
 
+def sections_of(
+    geometry: BodyGeometry, problem: Problem
+) -> Iterator[tuple[SectionGeometry, Problem, SolidReduction | None]]:
+    """Yield the sections in which heat flows as in a body, with what is stated on each: a section itself."""
+    if geometry.outlines is not None:
+        yield geometry.outlines, problem, None
+    if type(geometry) in _REDUCTIONS:
+        for each in _REDUCTIONS[type(geometry)](geometry, problem):
+            yield each.section, each.problem, each
+
+
 def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[SolidReduction]:
     """Yield the sections in which heat flows as in a solid."""
     heated = passing_heat(geometry, problem)
     ends = set(geometry.ends.values())
-    if isinstance(geometry.path, Round):
+    if not geometry.path.straight:
         if not heated & ends:
             yield _meridian(geometry, problem)
         return
@@ -122,6 +136,12 @@ def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[Soli
         yield _plan(geometry, problem)
     if not heated & set(geometry.sides.values()) and (geometry.holds == geometry.holds[:1]).all():
         yield from _pile(geometry, problem)
+
+
+#: The sections a body can be looked at as, by its geometry; others have none.
+_REDUCTIONS: Mapping[type[BodyGeometry], Callable[[Any, Problem], Iterator[SolidReduction]]] = MappingProxyType(
+    {SolidGeometry: solid_reductions}
+)
 
 
 def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str], order: list[int]) -> Problem:

@@ -12,8 +12,7 @@ from blunt_ember.checks.references.views.closing import completed
 from blunt_ember.checks.references.views.in_section import SectionViews
 from blunt_ember.checks.references.views.in_space import SolidViews
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
-from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
 #: Surfaces of an enclosure up to which it is looked for closed forms of what they see.
@@ -49,14 +48,14 @@ class EnclosureViews:
         return float(self.exchanged[np.ix_(own, other)].sum() / area[own].sum()) if area[own].sum() else float("nan")
 
 
-def views_of(law: EnclosureLaw, geometry: AnyGeometry, mesh: Mesh) -> EnclosureViews:
+def views_of(law: EnclosureLaw, geometry: BodyGeometry, mesh: Mesh) -> EnclosureViews:
     """Return what is known of an enclosure; nothing where it is seen in mirrors or has very many surfaces."""
     names = law.chamber.surfaces
     area = np.array([geometry.surfaces[name].area for name in names])
     known = np.full((len(names), len(names)), np.nan)
     if law.mirrored or len(names) > _MOST:
         return EnclosureViews(names, area, np.full((len(names) + 1,) * 2, np.nan), ())
-    views = SectionViews(geometry) if isinstance(geometry, SectionGeometry) else SolidViews(mesh)
+    views = SectionViews(geometry.outlines) if geometry.outlines is not None else SolidViews(mesh)
     forms: dict[str, None] = {}
     for place, name in enumerate(names):
         # What is said to be closed has no other closed form than what surfaces see of themselves.

@@ -15,7 +15,6 @@ from blunt_ember.checks.references.views.known import KnownView
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.geometry.space import Plane
 from blunt_ember.reference.view_factors import (
     ball_and_disc,
     coaxial_discs,
@@ -45,8 +44,8 @@ class SectionViews:
     def __init__(self, geometry: SectionGeometry) -> None:
         self._geometry = geometry
         self._near = _TOGETHER * geometry.extent
-        self._turned = not isinstance(geometry.space, Plane)
-        self._depth = geometry.space.depth if isinstance(geometry.space, Plane) else 1.0
+        self._turned = geometry.turned
+        self._depth = geometry.depth or 1.0
 
     def of_itself(self, surface: str) -> KnownView | None:
         """Return what a surface sees of itself."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -16,13 +18,11 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import DataPath
-from blunt_ember.geometry.path import Round
+from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.imported import ImportedGeometry
-from blunt_ember.picture.body.drawn import half_heights
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.view import View
 
 Pixel = tuple[float, float]
@@ -76,35 +76,38 @@ def every_length(body: Body) -> list[Quantity]:
     for region in body.regions.values():
         spans = [region.z, *(level.z for level in (region.levels or {}).values())]
         found += [place for span in spans if span is not None for place in span]
-    if isinstance(body, Rod):
-        for piece in body.pieces.values():
-            found += [piece.length, *([piece.diameter] if piece.diameter is not None else [])]
-    return found
+    return found + body.lengths
 
 
-def dimensions(case: Case, geometry: AnyGeometry, view: View, label_widths: Mapping[str, float]) -> list[DimensionLine]:
+def dimensions(
+    case: Case, geometry: BodyGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[DimensionLine]:
     """Lay out widths under the body, heights on its left and radii from their centres; edges of a solid along it.
 
     No label of a width or height stands on another; equal extents of several regions share one line that edits them
     all. ``label_widths`` gives the pixels each label needs.
     """
-    if isinstance(geometry, SolidGeometry):
-        return solid_dimensions(case, geometry, view, label_widths)
-    if isinstance(geometry, ImportedGeometry):
+    if type(geometry) not in DIMENSIONS:
         return []
-    if isinstance(geometry, RodGeometry):
-        return _of_rod(case, geometry, view, label_widths)
+    return DIMENSIONS[type(geometry)](case, case.document.body, geometry, view, label_widths)
+
+
+def _of_section(
+    case: Case, body: Body, geometry: SectionGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[DimensionLine]:
+    """Widths, heights and radii."""
     found = []
     for axis in (0, 1):
         found += _straight(axis, case, geometry, view, label_widths)
     return found + _radial(case, geometry, view, label_widths)
 
 
-def _of_rod(case: Case, geometry: RodGeometry, view: View, label_widths: Mapping[str, float]) -> list[DimensionLine]:
+def _of_rod(
+    case: Case, body: Rod, geometry: RodGeometry, view: View, label_widths: Mapping[str, float]
+) -> list[DimensionLine]:
     """Lengths under the pieces, diameters across their middles."""
-    body = case.document.body
-    assert isinstance(body, Rod)
-    half = half_heights(geometry)
+    half = drawing_of(geometry).half_heights
+    assert half is not None
     found = []
     for number, (name, piece) in enumerate(body.pieces.items()):
         x0, x1 = geometry.stations[number : number + 2].tolist()
@@ -243,13 +246,13 @@ def _extents(case: Case, geometry: SectionGeometry, axis: int) -> list[tuple[lis
 _BESIDE_EDGE = 17
 
 
-def solid_dimensions(
-    case: Case, geometry: SolidGeometry, view: View, label_widths: Mapping[str, float]
+def _of_solid(
+    case: Case, body: Body, geometry: SolidGeometry, view: View, label_widths: Mapping[str, float]
 ) -> list[DimensionLine]:
     """Lay dimensions along the edges of the boxes of rectangles, as far as none stands on another."""
     found: list[DimensionLine] = []
-    turned = isinstance(geometry.path, Round)
-    for name, region in case.document.body.regions.items():
+    turned = not geometry.path.straight
+    for name, region in body.regions.items():
         if not isinstance(region, Rectangle):
             continue
         place = next(known for known in geometry.regions if known.name.partition(".")[0] == name)
@@ -307,3 +310,9 @@ def _along_edge(
 
 def _overlap(one: tuple[float, float, float, float], other: tuple[float, float, float, float]) -> bool:
     return all(one[axis] < other[axis] + other[axis + 2] and other[axis] < one[axis] + one[axis + 2] for axis in (0, 1))
+
+
+#: What lays out the dimensions of a body, by its geometry; others have none that could be edited.
+DIMENSIONS: Mapping[type[BodyGeometry], Callable[[Case, Any, Any, View, Mapping[str, float]], list[DimensionLine]]] = (
+    MappingProxyType({SectionGeometry: _of_section, SolidGeometry: _of_solid, RodGeometry: _of_rod})
+)

@@ -120,11 +120,11 @@ class PointMover:
 
     def paint(self, painter: QPainter, outcome: Outcome | None, view: View, theme: Theme) -> None:
         """Draw the handles of a section, the one that is held where it is now; none without an outcome."""
-        geometry = outcome.geometry if outcome is not None else None
+        outlines = outcome.geometry.outlines if outcome is not None and outcome.geometry is not None else None
         self.found = []
-        if outcome is None or not isinstance(geometry, SectionGeometry):
+        if outcome is None or outlines is None:
             return
-        self.found = handles(outcome.case, geometry)
+        self.found = handles(outcome.case, outlines)
         painter.setPen(QPen(QColor(theme.ember), 1.4))
         painter.setBrush(QColor(theme.paper))
         for handle in self.found:

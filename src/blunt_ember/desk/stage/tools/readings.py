@@ -20,10 +20,9 @@ from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.stage.overlay import paint_tag
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
-from blunt_ember.picture.body.drawn import flat_segments
+from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
 
@@ -184,10 +183,10 @@ def snapped_to_surface(point: Floats, outcome: Outcome, view: View) -> Floats:
         return nodes[gaps.argmin()]
     if joint is not None:
         return joint[1]
-    if isinstance(geometry, RodGeometry) or view.pose is not None:
+    if mesh.dimension == 1 or view.pose is not None:
         return point
     best, nearest = reach, point
-    for segments in flat_segments(geometry).values():  # type: ignore[arg-type]
+    for segments in drawing_of(geometry).segments.values():
         start, along = segments[:, 0], segments[:, 1] - segments[:, 0]
         share = np.clip(((point - start) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-300), 0, 1)
         feet = start + share[:, None] * along

@@ -11,9 +11,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.any_body import AnyGeometry
-from blunt_ember.mesh.generate import Times
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.mesh_request import Times
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.refinement.sharing import shared_evenly
 
@@ -21,9 +20,9 @@ from blunt_ember.refinement.sharing import shared_evenly
 _MORE, _MOST = 1.35, 2.0
 
 
-def followed_lattice(geometry: AnyGeometry, wish: MeshWish) -> Lattice | None:
-    """Return the lattice of the plan of a solid whose cells are mapped on it; None for anything else."""
-    if not isinstance(geometry, SolidGeometry) or wish.cells not in ("auto", "quadrilaterals"):
+def followed_lattice(geometry: SolidGeometry, wish: MeshWish) -> Lattice | None:
+    """Return the lattice of the plan of a solid whose cells are mapped on it; None where they are not."""
+    if wish.cells not in ("auto", "quadrilaterals"):
         return None
     return None if any(entry.size is not None for entry in wish.local) else lattice_of(geometry.plan)
 
