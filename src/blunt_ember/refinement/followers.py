@@ -46,15 +46,19 @@ class Follower(Protocol):
         """Return a finer mesh, after the squared ``error`` (c,) of every cell of the one before."""
 
 
-class _Anew:
-    """A rod that is divided, or a section that is filled with triangles, anew."""
+class _Asked:
+    """Begins with the mesh of a body as it is asked for."""
 
-    def __init__(self, geometry: RodGeometry | SectionGeometry, request: MeshRequest) -> None:
+    def __init__(self, geometry: Any, request: MeshRequest) -> None:
         self._geometry, self._request = geometry, request
 
     def first(self) -> Mesh:
         """The mesh as it is asked for."""
         return generate_mesh(self._geometry, self._request)
+
+
+class _Anew(_Asked):
+    """A rod that is divided, or a section that is filled with triangles, anew."""
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """Cells of the sizes that are wanted, by the places of today's."""
@@ -63,15 +67,8 @@ class _Anew:
         return generate_mesh(self._geometry, _finer(self._request, _by_size(middles, size * factor)))
 
 
-class _SweptAnew:
+class _SweptAnew(_Asked):
     """A solid whose plan is filled with triangles anew, and gets more layers where they are wanted."""
-
-    def __init__(self, geometry: SolidGeometry, request: MeshRequest) -> None:
-        self._geometry, self._request = geometry, request
-
-    def first(self) -> Mesh:
-        """The mesh as it is asked for."""
-        return generate_mesh(self._geometry, self._request)
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """Cells of the plan by those above each other, and layers by the cells beside each other."""
@@ -83,15 +80,12 @@ class _SweptAnew:
         return generate_mesh(self._geometry, _finer(self._request, sizes, layers))
 
 
-class _OnLattice:
+class _OnLattice(_Asked):
     """A solid whose lattice stays, with more cells between its lines."""
 
     def __init__(self, geometry: SolidGeometry, request: MeshRequest, lattice: Lattice) -> None:
-        self._geometry, self._request, self._lattice = geometry, request, lattice
-
-    def first(self) -> Mesh:
-        """The mesh as it is asked for."""
-        return generate_mesh(self._geometry, self._request)
+        super().__init__(geometry, request)
+        self._lattice = lattice
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """More cells between the lines where the error is."""
@@ -100,15 +94,12 @@ class _OnLattice:
         return generate_mesh(self._geometry, self._request)
 
 
-class _CutInTwo:
+class _CutInTwo(_Asked):
     """A mesh that was read, whose cells are cut in two."""
-
-    def __init__(self, geometry: ImportedGeometry, request: MeshRequest) -> None:
-        self._geometry, self._request = geometry, request
 
     def first(self) -> Mesh:
         """The mesh as it was read, if its cells can be cut."""
-        mesh = generate_mesh(self._geometry, self._request)
+        mesh = super().first()
         require_simplices(mesh)
         return mesh
 
