@@ -15,9 +15,8 @@ from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.gallery.families import FAMILIES, family
+from blunt_ember.gallery.families import FAMILIES, WARMING_FAMILIES, family
 from blunt_ember.gallery.reference_cases import reference_cases
-from blunt_ember.gallery.warming_up import WARMING_FAMILIES
 
 CASES = dict(reference_cases())
 #: Solutions that cells of any order follow exactly.

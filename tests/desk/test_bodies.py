@@ -21,8 +21,7 @@ from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
 from blunt_ember.desk.stage.tools.dimensions import dimensions
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.flow import Flow
-from blunt_ember.gallery.families import FAMILIES, family
-from blunt_ember.gallery.warming_up import WARMING_FAMILIES
+from blunt_ember.gallery.families import FAMILIES, WARMING_FAMILIES, family
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.picture.body.view import fitted
 from tests.desk.conftest import PATIENCE, field, settled, type_into

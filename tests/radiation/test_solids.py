@@ -13,7 +13,7 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.gallery.enclosing import ENCLOSING_FAMILIES
+from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.radiation.solid.exchange import exchange_in_space
 from blunt_ember.radiation.solid.patches import gathered
 from blunt_ember.radiation.solid.polygons import exchange_of, polygons

@@ -7,23 +7,39 @@ from types import MappingProxyType
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.gallery.enclosing import ENCLOSING_FAMILIES
-from blunt_ember.gallery.environments import ENVIRONMENT_FAMILIES
 from blunt_ember.gallery.family import Family, FamilyError
-from blunt_ember.gallery.generating import GENERATING_FAMILIES
-from blunt_ember.gallery.networks import NETWORK_FAMILIES
-from blunt_ember.gallery.plates import PLATE_FAMILIES
-from blunt_ember.gallery.radiating import RADIATING_FAMILIES
-from blunt_ember.gallery.rods import ROD_FAMILIES
-from blunt_ember.gallery.sections import SECTION_FAMILIES
-from blunt_ember.gallery.shape_factors import SHAPE_FACTOR_FAMILIES
-from blunt_ember.gallery.solids import SOLID_FAMILIES
-from blunt_ember.gallery.warming_up import WARMING_FAMILIES
+from blunt_ember.gallery.in_time.deep_walls import DEEP_WALL_FAMILIES
+from blunt_ember.gallery.in_time.firing import FIRING_FAMILIES
+from blunt_ember.gallery.in_time.lumped_bodies import LUMPED_BODY_FAMILIES
+from blunt_ember.gallery.in_time.one_layer import ONE_LAYER_FAMILIES
+from blunt_ember.gallery.in_time.products import PRODUCT_FAMILIES
+from blunt_ember.gallery.in_time.swinging_walls import SWINGING_WALL_FAMILIES
+from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
+from blunt_ember.gallery.seen.networks import NETWORK_FAMILIES
+from blunt_ember.gallery.steady.environments import ENVIRONMENT_FAMILIES
+from blunt_ember.gallery.steady.fins import FIN_FAMILIES
+from blunt_ember.gallery.steady.generating import GENERATING_FAMILIES
+from blunt_ember.gallery.steady.plates import PLATE_FAMILIES
+from blunt_ember.gallery.steady.radiating import RADIATING_FAMILIES
+from blunt_ember.gallery.steady.rods import ROD_FAMILIES
+from blunt_ember.gallery.steady.round_bodies import ROUND_FAMILIES
+from blunt_ember.gallery.steady.shape_factors import SHAPE_FACTOR_FAMILIES
+from blunt_ember.gallery.steady.solids import SOLID_FAMILIES
+from blunt_ember.gallery.steady.walls import WALL_FAMILIES
 
+#: Those in which the clock runs.
+WARMING_FAMILIES = (
+    *ONE_LAYER_FAMILIES,
+    *DEEP_WALL_FAMILIES,
+    *SWINGING_WALL_FAMILIES,
+    *LUMPED_BODY_FAMILIES,
+    *PRODUCT_FAMILIES,
+    *FIRING_FAMILIES,
+)
 #: Families by what they are about.
 GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
     {
-        "Walls, pipes, plates, fins": SECTION_FAMILIES,
+        "Walls, pipes, fins": (*WALL_FAMILIES, *ROUND_FAMILIES, *FIN_FAMILIES),
         "Heat inside": GENERATING_FAMILIES,
         "Following temperature, contact": RADIATING_FAMILIES,
         "Surfaces that see each other": (*ENCLOSING_FAMILIES, *NETWORK_FAMILIES),

@@ -246,4 +246,66 @@ _SPOT = Family(
     },
 )
 
-PLATE_FAMILIES = (_FLUX_EDGE, _FILM_EDGE, _GENERATION, _ORTHOTROPIC, _OFF_AXIS, _PERIODIC, _SPOT)
+_HOT_EDGE_PLATE = Family(
+    "hot-edge-plate",
+    "Rectangular plate with one edge hot, by series",
+    {
+        "format": FORMAT,
+        "title": "Setter plate with a hot edge",
+        "parameters": {
+            "width": "0.3 m",
+            "height": "0.2 m",
+            "k_plate": "2.1 W/(m K)",
+            "T_hot": "260 °C",
+            "T_cold": "40 °C",
+        },
+        "materials": {"setter": {"k": "k_plate"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "plate": {
+                    "shape": "rectangle",
+                    "size": ["width", "height"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "setter",
+                }
+            },
+        },
+        "surroundings": [
+            {"on": "plate.top", "temperature": "T_hot"},
+            {"on": ["plate.left", "plate.right", "plate.bottom"], "temperature": "T_cold"},
+        ],
+        "clock": "steady",
+        "mesh": {"size": "auto", "order": 2},
+        "questions": [
+            {
+                "name": "middle",
+                "temperature": ["width/2", "height/2"],
+                "expect": {"exact": "hot-edge-plate"},
+                "tolerance": "0.05 %",
+            },
+            {
+                "name": "quarter",
+                "temperature": ["width/4", "height/4"],
+                "expect": {"exact": "hot-edge-plate"},
+                "tolerance": "0.05 %",
+            },
+            {
+                "name": "below the edge",
+                "temperature": ["width/2", "0.9*height"],
+                "expect": {"exact": "hot-edge-plate"},
+                "tolerance": "0.05 %",
+            },
+            {
+                "name": "out through the bottom",
+                "heat_flow": "plate.bottom",
+                "direction": "out",
+                "expect": {"exact": "hot-edge-plate"},
+                "tolerance": "0.1 %",
+            },
+        ],
+    },
+)
+
+PLATE_FAMILIES = (_HOT_EDGE_PLATE, _FLUX_EDGE, _FILM_EDGE, _GENERATION, _ORTHOTROPIC, _OFF_AXIS, _PERIODIC, _SPOT)

@@ -1,0 +1,1 @@
+"""Families in which the clock runs."""

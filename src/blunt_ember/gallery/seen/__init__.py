@@ -1,0 +1,1 @@
+"""Families of surfaces that see each other."""
