@@ -15,7 +15,7 @@ from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import LIGHT
 
@@ -55,7 +55,7 @@ def main() -> None:
         outcome = Outcome(case, geometry, mesh)
         height = mesh.points[:, 2]
         found = Shade(TEMPERATURE, tuple(height[block.nodes] for block in mesh.blocks), 0.0, 1.0)
-        view = fitted(*drawn_box(geometry), 579, 501, (92, 62, 112, 92), pose_of(geometry))
+        view = view_of_box(*drawn_box(geometry), 579, 501, (92, 62, 112, 92), pose_of(geometry))
         start = time.perf_counter()
         renderer.draw(outcome, "Temperature", found, view, LIGHT)
         first = time.perf_counter() - start

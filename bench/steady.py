@@ -25,7 +25,7 @@ from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.palette import LIGHT
 
@@ -126,7 +126,7 @@ def edits() -> None:
             start = time.perf_counter()
             outcome = next(outcome for outcome in flow.outcomes(changed) if outcome.ledger)
             assert outcome.geometry is not None and outcome.mesh is not None
-            view = fitted(*drawn_box(outcome.geometry), 579, 501, (92, 62, 112, 92), pose_of(outcome.geometry))
+            view = view_of_box(*drawn_box(outcome.geometry), 579, 501, (92, 62, 112, 92), pose_of(outcome.geometry))
             renderer.draw(outcome, "Temperature", shade(outcome, "Temperature"), view, LIGHT)
             took.append(time.perf_counter() - start)
         print(f"    {name}, {outcome.mesh.node_count:,} nodes: {np.median(took) * 1e3:.0f} ms")

@@ -23,7 +23,7 @@ from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, WARMING_FAMILIES, family
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 
@@ -215,7 +215,7 @@ def test_triangles_are_asked_for_by_a_shape_and_sharp_cells_are_counted(
 def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
     case = family("composite-wall").case({"t_shell": "1 mm", "t_blanket": "2 mm"})
     geometry = geometry_of(case.document.body)
-    view = fitted(np.array(geometry.low), np.array(geometry.high), 579, 501, (92, 62, 112, 92))
+    view = view_of_box(np.array(geometry.low), np.array(geometry.high), 579, 501, (92, 62, 112, 92))
     boxes = [d.box for d in dimensions(case, geometry, view, {})]
     for place, (x, y, w, h) in enumerate(boxes):
         for u, v, r, s in boxes[:place]:

@@ -21,7 +21,7 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.gallery.families import family
-from blunt_ember.picture.look import Mirror
+from blunt_ember.picture.look import MirrorPlane
 from tests.desk.conftest import field, settled, type_into
 
 
@@ -92,7 +92,7 @@ def test_a_quarter_is_mirrored_to_the_whole_through_every_lens(window: Window, q
     assert plain
     take(window, "mirrored at the greatest x")
     take(window, "mirrored at the greatest y")
-    assert stage.look.whole.mirrors == (Mirror(0, True), Mirror(1, True))
+    assert stage.look.whole.mirrors == (MirrorPlane(0, True), MirrorPlane(1, True))
     assert stage.looks.whole.text() == "drawn mirrored" and not stage.dimension_labels
     outcome = window.outcome
     assert outcome is not None and outcome.mesh is not None and outcome.solution is not None

@@ -14,7 +14,7 @@ from pydantic import TypeAdapter
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.errors import CaseError
 from blunt_ember.geometry.arrangement import VOID
-from blunt_ember.geometry.placing import placed
+from blunt_ember.geometry.placing import placed_regions
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
 
@@ -192,7 +192,7 @@ SHAPES = st.one_of(
 def polygon_of(region: dict[str, Any]) -> shapely.Geometry:
     """The region as a polygon with fine arcs, for Shapely."""
     stated = BODY.validate_python({"kind": "section", "regions": {"it": region}}).regions
-    (shape,) = placed(stated)[0]
+    (shape,) = placed_regions(stated)[0]
     rings: list[list[tuple[float, float]]] = [[]]
     last = np.zeros(2)
     for place in range(len(shape.curves)):

@@ -15,7 +15,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh import singular_lines
-from blunt_ember.mesh.grading import Axis, placed, shrinkings, sized
+from blunt_ember.mesh.grading import Axis, places_between, shrinkings, sized
 from blunt_ember.mesh.planar.lattice import lattice_of
 from blunt_ember.mesh.singular_lines import StatedSurfaces
 
@@ -34,7 +34,7 @@ def test_cells_shrink_towards_lines_and_are_even_elsewhere(
     even = np.ceil(widths / size).astype(np.int64)
     (how,) = shrinkings([Axis(widths, singular, even)], size, dimension) or ()
     counts = how.counts(even)
-    ends, finer = placed(lines, counts, how), placed(lines, times * counts, how)
+    ends, finer = places_between(lines, counts, how), places_between(lines, times * counts, how)
     assert (np.diff(finer) > 0).all() and np.diff(ends).max() <= size * (1.1 if dimension == 3 else 1 + 1e-9)
     np.testing.assert_allclose(finer[::times], ends, atol=1e-12 * lines[-1])  # finer cells lie within these
     for line, each in zip(lines.tolist(), singular.tolist(), strict=True):

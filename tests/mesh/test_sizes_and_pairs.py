@@ -14,7 +14,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.cells.facets import chained
-from blunt_ember.mesh.grading import placed
+from blunt_ember.mesh.grading import places_between
 from blunt_ember.mesh.planar.mapped import divided_edges
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
@@ -67,7 +67,7 @@ def test_no_cell_is_longer_than_asked_nor_a_part_with_too_few(widths: list[float
     assert together.sum() >= across and (lengths / together <= size * (1 + 1e-8)).all()
     assert (together <= counts).all()
     stations = np.concatenate([[0.0], np.cumsum(lengths)])
-    ends = placed(stations, counts)
+    ends = places_between(stations, counts)
     assert len(ends) == counts.sum() + 1 and (np.diff(ends) > 0).all()
     np.testing.assert_allclose(ends[np.concatenate([[0], np.cumsum(counts)])], stations, atol=1e-12)
 

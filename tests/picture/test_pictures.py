@@ -12,7 +12,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import View, fitted
+from blunt_ember.picture.body.view import View, view_of_box
 from blunt_ember.picture.charts.charts import ProfileChart
 from blunt_ember.picture.lenses.registry import LENSES, shade
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
@@ -30,7 +30,7 @@ def renderer() -> BodyRenderer:
 
 def view_of(outcome: Outcome) -> View:
     assert outcome.geometry is not None
-    return fitted(np.array(outcome.geometry.low), np.array(outcome.geometry.high), 400, 300, (40, 30, 50, 60))
+    return view_of_box(np.array(outcome.geometry.low), np.array(outcome.geometry.high), 400, 300, (40, 30, 50, 60))
 
 
 def test_lightness_rises_evenly_along_the_temperature_map() -> None:
@@ -125,7 +125,7 @@ def test_what_is_unstated_is_stroked_on_a_solid_until_it_is_said(renderer: BodyR
     spoken = next(o for o in Flow().outcomes(said) if o.ledger)
     assert len(silent.unstated) == 12 and spoken.unstated == ()
     assert silent.geometry is not None
-    view = fitted(*drawn_box(silent.geometry), 400, 300, (20, 20, 20, 20), pose_of(silent.geometry))
+    view = view_of_box(*drawn_box(silent.geometry), 400, 300, (20, 20, 20, 20), pose_of(silent.geometry))
     stroked, plain = (renderer.draw(o, "Shape", None, view, LIGHT)[..., :3].astype(int) for o in (silent, spoken))
     changed = np.abs(stroked - plain).max(axis=2) > 20
     assert 200 < changed.sum() < 0.1 * changed.size

@@ -13,7 +13,7 @@ from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.pose import Pose
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.palette import LIGHT
 
@@ -30,7 +30,7 @@ def test_the_axes_of_a_pose_are_right_handed_and_upright_stays_up(around: float,
 def test_turning_keeps_a_place_where_it_is_and_fitting_keeps_all_inside() -> None:
     pose = Pose(0.4, 0.3, 2)
     low, high = np.array([-1.0, 0, 2]), np.array([3.0, 1, 2.5])
-    view = fitted(low, high, 600, 400, (50, 60, 70, 80), pose)
+    view = view_of_box(low, high, 600, 400, (50, 60, 70, 80), pose)
     corners = np.array([[x, y, z] for x in (-1, 3) for y in (0, 1) for z in (2, 2.5)])
     pixels = view.pixels(corners)
     assert (pixels.min(axis=0) >= [49.9, 59.9]).all()
@@ -45,7 +45,7 @@ def test_the_picture_of_a_solid_is_where_its_skin_is() -> None:
     outcome = Flow().run(family("room-corner").case())
     assert outcome.geometry is not None and outcome.mesh is not None
     pose = pose_of(outcome.geometry)
-    view = fitted(*drawn_box(outcome.geometry), 400, 300, (20, 20, 20, 20), pose)
+    view = view_of_box(*drawn_box(outcome.geometry), 400, 300, (20, 20, 20, 20), pose)
     found = shade(outcome, "Temperature")
     renderer = BodyRenderer()
     try:

@@ -14,10 +14,10 @@ from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.drawn import drawn_box, pose_of, seen_pose
 from blunt_ember.picture.body.pose import facing
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.body.whole import can_be_deep, drawn, mirrors_of, seen_through
 from blunt_ember.picture.lenses.registry import field_of
-from blunt_ember.picture.look import CutPlane, Look, Mirror, Whole
+from blunt_ember.picture.look import CutPlane, Look, MirrorPlane, Whole
 from blunt_ember.picture.palette import LIGHT, rgb
 
 FLOW = Flow()
@@ -33,11 +33,11 @@ def renderer() -> BodyRenderer:
 
 
 OFFERED = {
-    "wall-corner": {Mirror(0, True), Mirror(1, True)},
-    "room-corner": {Mirror(axis, True) for axis in range(3)},
-    "composite-wall": {Mirror(1, False), Mirror(1, True)},
+    "wall-corner": {MirrorPlane(0, True), MirrorPlane(1, True)},
+    "room-corner": {MirrorPlane(axis, True) for axis in range(3)},
+    "composite-wall": {MirrorPlane(1, False), MirrorPlane(1, True)},
     "hot-edge-plate": set(),
-    "hollow-sphere": {Mirror(0, False)},
+    "hollow-sphere": {MirrorPlane(0, False)},
     "ring-sector": set(),
     "rod-film-tip": set(),
     "straight-fin": set(),
@@ -56,17 +56,17 @@ def test_a_body_is_mirrored_only_where_no_heat_passes(name: str) -> None:
 def test_an_edge_that_meets_anything_is_no_plane_of_symmetry() -> None:
     case = family("composite-wall").case()
     said = [*case.data["surroundings"], {"on": "shell.top", "flux": "3 W/m²"}]
-    assert set(mirrors_of(FLOW.run(with_value(case, ("surroundings",), said)))) == {Mirror(1, False)}
+    assert set(mirrors_of(FLOW.run(with_value(case, ("surroundings",), said)))) == {MirrorPlane(1, False)}
     insulated = [*case.data["surroundings"], {"on": "shell.top", "insulated": True}]
     assert len(mirrors_of(FLOW.run(with_value(case, ("surroundings",), insulated)))) == 2
 
 
 WHOLES = {
-    "wall-corner": Whole((Mirror(0, True), Mirror(1, True))),
-    "room-corner": Whole((Mirror(0, True), Mirror(2, True))),
+    "wall-corner": Whole((MirrorPlane(0, True), MirrorPlane(1, True))),
+    "room-corner": Whole((MirrorPlane(0, True), MirrorPlane(2, True))),
     "hot-edge-plate": Whole(deep=True),
     "hollow-sphere": Whole(deep=True),
-    "composite-wall": Whole((Mirror(1, True),), deep=True),
+    "composite-wall": Whole((MirrorPlane(1, True),), deep=True),
 }
 
 
@@ -136,7 +136,7 @@ def test_nothing_more_is_drawn_than_can_be() -> None:
     rod = solved("rod-film-tip")
     assert drawn(rod, Whole(deep=True)).outcome is rod and not can_be_deep(rod.mesh)
     plate = solved("hot-edge-plate")
-    assert drawn(plate, Whole((Mirror(0, False),))).outcome is plate
+    assert drawn(plate, Whole((MirrorPlane(0, False),))).outcome is plate
     assert drawn(plate, Whole()).outcome is plate
     bare = Outcome(plate.case, plate.geometry)
     assert drawn(bare, Whole(deep=True)).outcome is bare
@@ -170,7 +170,7 @@ def test_the_picture_of_a_plane_has_the_colours_of_its_values(renderer: BodyRend
     look = Look("Temperature", cuts=(CutPlane(0, 0.3), CutPlane(2, 0.5)), flat=2)
     seen, shade = seen_through(outcome, look)
     assert shade is not None and shade.flat and shade.cuts == (CutPlane(2, 0.5),)
-    view = fitted(*drawn_box(outcome.geometry), 400, 400, (20, 20, 20, 20), seen_pose(outcome.geometry, look))
+    view = view_of_box(*drawn_box(outcome.geometry), 400, 400, (20, 20, 20, 20), seen_pose(outcome.geometry, look))
     image = renderer.draw(seen.outcome, "Temperature", shade, view, LIGHT)
     for place in ((0.12, 0.5, 0.5), (0.05, 0.05, 0.5), (0.6, 0.2, 0.5)):
         x, y = view.pixels(np.array([place]))[0].astype(int)

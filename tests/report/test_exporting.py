@@ -15,7 +15,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.picture.lenses.registry import LENSES
-from blunt_ember.picture.look import CutPlane, Look, Mirror, Whole
+from blunt_ember.picture.look import CutPlane, Look, MirrorPlane, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.exporting import ExportOptions, write_outcome
@@ -74,7 +74,7 @@ def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -
     for name, outcome, look in (
         ("plain", corner, Look("Temperature")),
         ("bands", corner, Look("Temperature", bands=True)),
-        ("whole", corner, Look("Temperature", whole=Whole((Mirror(0, True), Mirror(1, True))))),
+        ("whole", corner, Look("Temperature", whole=Whole((MirrorPlane(0, True), MirrorPlane(1, True))))),
         ("along x", corner, Look("Heat flow", "along x", over="")),
         ("lines", corner, Look("Heat flow", over="flow lines")),
         ("narrow", corner, Look("Temperature", low=300.0, vanish=True)),

@@ -23,7 +23,7 @@ from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.report.exporting import ExportOptions, write_outcome
-from blunt_ember.studies.points import StudyError, said, value_of
+from blunt_ember.studies.points import StudyError, parameter_value, si_text
 from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.store import ResultsStore, key_of
 from blunt_ember.studies.study import study
@@ -265,9 +265,9 @@ def test_a_parameter_that_is_renamed_is_followed() -> None:
 def test_what_is_written_of_a_quantity_is_read_again() -> None:
     case = wall()
     for kind in KINDS:
-        text = said(kind.dimension, 0.37)
+        text = si_text(kind.dimension, 0.37)
         stated = case_from_data({**case.data, "parameters": {**case.data["parameters"], "p": text}})
-        assert value_of(stated, "p", text) == pytest.approx(0.37, rel=1e-12), kind.name
+        assert parameter_value(stated, "p", text) == pytest.approx(0.37, rel=1e-12), kind.name
 
 
 def test_a_row_is_never_computed_twice_and_a_killed_study_goes_on(tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ class UncoupledError(BluntEmberError):
 
 
 @dataclass(frozen=True)
-class Coupling:
+class EnvironmentCoupling:
     """The ``names`` (e,) of environments, the ``surfaces`` that face each, their ``coefficients`` (e, e) in W/K, of
     which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node."""
 
@@ -39,7 +39,7 @@ class Coupling:
         return float(self.coefficients[self.names.index(first), self.names.index(second)])
 
 
-def environment_coupling(problem: Problem, temperature: Floats) -> Coupling:
+def environment_coupling(problem: Problem, temperature: Floats) -> EnvironmentCoupling:
     """Return what couples the environments of a problem; ``temperature`` (n,) in K is that of its solution.
 
     Raises :class:`UncoupledError` where heat comes in another way, or something follows temperature.
@@ -51,7 +51,7 @@ def environment_coupling(problem: Problem, temperature: Floats) -> Coupling:
     weights = np.array([influences.on_heat(surfaces) for surfaces in faced.values()])
     loads = np.array([influences.exchange_of(surfaces) for surfaces in faced.values()])
     coefficients = loads @ weights.T
-    return Coupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)
+    return EnvironmentCoupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)
 
 
 def _faced(problem: Problem) -> dict[str, tuple[str, ...]]:

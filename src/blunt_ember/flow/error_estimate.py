@@ -56,7 +56,7 @@ _LOOSER = 8.0
 _COARSER = tuple(ResolveSpec(refinement, _LOOSER) for refinement in (0.5, 0.55, 0.6))
 
 
-class Solves(Protocol):
+class CaseSolver(Protocol):
     """What can solve a case again."""
 
     def answers(self, case: Case, solved: SolvedField) -> tuple[float, ...]:
@@ -82,7 +82,7 @@ class Errors:
     missing: str = ""
 
 
-def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
+def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Errors:
     """Return how far the answers of a ``solved`` case may be off.
 
     Raises nothing that has to do with the case: what can't be solved again is an answer without an estimate.
@@ -108,7 +108,7 @@ def estimate_errors(solver: Solves, case: Case, solved: SolvedField) -> Errors:
     return Errors(tuple(amounts.tolist()), told_by, missing)
 
 
-def _amounts(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
+def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     in_time = "" if _lost_nothing_in_time(solved) else " and other steps in time"
     singular = _singular(solved)
     why, halved = _WHERE_SINGULAR if singular else "", f"the change on cells of half the size{in_time}"
@@ -150,7 +150,7 @@ def _round_off(case: Case, solved: SolvedField) -> Floats:
     )
 
 
-def _by_looser_steps(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """The answers (a,) with looser steps on the same cells. What steps and what cells change is told apart with them:
     the one may hide the other where both change together."""
     if _lost_nothing_in_time(solved):
@@ -158,7 +158,7 @@ def _by_looser_steps(solver: Solves, case: Case, solved: SolvedField, values: Fl
     return np.asarray(solver.answers_again(case, ResolveSpec(1, _LOOSER)))
 
 
-def _by_larger(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+def _by_larger(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """A part of the change on larger cells (a,), so that no answer stands still by chance; 0 where there are none."""
     looser = _by_looser_steps(solver, case, solved, values)
     in_time = _PART_OF_LARGER * np.abs(looser - values)
@@ -202,7 +202,7 @@ def _joinable(case: Case) -> bool:
     return not document.body.files and all(entry.divisions != 1 for entry in document.mesh.local)
 
 
-def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+def _by_coarser(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """What looser steps change, and the largest change to coarser cells; with one cell across every layer also what a
     second one changes."""
     beside = _by_looser_steps(solver, case, solved, values)
@@ -217,7 +217,7 @@ def _by_coarser(solver: Solves, case: Case, solved: SolvedField, values: Floats)
     return error + _LEFT_BY_FINER * np.abs(np.subtract(solver.answers_again(two, time_tolerance_factor), beside))
 
 
-def _by_finer(solver: Solves, case: Case, solved: SolvedField, values: Floats) -> Floats:
+def _by_finer(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
     """Twice the change on halved cells; of a run with looser steps, and added what these change by themselves."""
     require_memory(solver.mesh(case, 2))
     if _lost_nothing_in_time(solved):

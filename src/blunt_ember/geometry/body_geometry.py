@@ -4,14 +4,10 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Space
-
-if TYPE_CHECKING:  # a section is such a geometry itself
-    from blunt_ember.geometry.section import SectionGeometry
 
 
 class BodyGeometry(ABC):
@@ -33,11 +29,6 @@ class BodyGeometry(ABC):
     @abstractmethod
     def cuts(self, start: Floats, end: Floats) -> Floats:
         """Return the shares, in order, at which a straight line from ``start`` to ``end`` (d,) meets an outline."""
-
-    @property
-    def outlines(self) -> SectionGeometry | None:
-        """The section it is itself, whose outlines can be drawn on and moved; None for any other body."""
-        return None
 
     @property
     def upright(self) -> int | None:

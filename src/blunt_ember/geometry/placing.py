@@ -15,7 +15,7 @@ from blunt_ember.geometry.curves import self_crossings
 from blunt_ember.geometry.primitives import Shape, shape_of
 
 
-def placed(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
+def placed_regions(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
     """Return the pieces of every region in order, in the coordinates of the body (m)."""
     done: dict[str, list[Shape]] = {}
 

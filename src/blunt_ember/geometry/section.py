@@ -21,7 +21,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, owners, split_outlines
 from blunt_ember.geometry.body_geometry import BodyGeometry, thirds
 from blunt_ember.geometry.curves import Curves, crossings, joined
-from blunt_ember.geometry.placing import box_of, placed
+from blunt_ember.geometry.placing import box_of, placed_regions
 from blunt_ember.geometry.primitives import Shape
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Plane, Turned
@@ -68,11 +68,6 @@ class SectionGeometry(BodyGeometry):
     def turned(self) -> bool:
         """Whether the section is turned about the y axis, x being the radius."""
         return self.space.turned
-
-    @property
-    def outlines(self) -> SectionGeometry:
-        """The section itself."""
-        return self
 
     @property
     def plan(self) -> SectionGeometry:
@@ -130,6 +125,11 @@ class SectionGeometry(BodyGeometry):
         return found[np.concatenate([[True], np.diff(found) > 1e-9])] if len(found) else found
 
 
+def outlines_of(geometry: BodyGeometry | None) -> SectionGeometry | None:
+    """Return the section a body is itself, whose outlines can be drawn on and moved; None for any other body."""
+    return geometry if isinstance(geometry, SectionGeometry) else None
+
+
 @dataclass(frozen=True)
 class _Owning:
     """Tells which region places lie in."""
@@ -144,7 +144,7 @@ class _Owning:
 
 def section_geometry(body: BodySection | TurnedSection, parts: PartsByName = _NO_PARTS) -> SectionGeometry:
     """Place, cut and name; raise :class:`CaseError` for a region nothing is left of or that crosses the axis."""
-    shapes = placed(body.regions)
+    shapes = placed_regions(body.regions)
     regions = tuple(
         RegionGeometry(name, box_of(pieces), bool(region.void))
         for (name, region), pieces in zip(body.regions.items(), shapes, strict=True)

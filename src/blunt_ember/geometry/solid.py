@@ -24,7 +24,7 @@ from blunt_ember.geometry.arrangement import VOID, Arrangement, bounded, split_o
 from blunt_ember.geometry.body_geometry import BodyGeometry, thirds
 from blunt_ember.geometry.changes import changes
 from blunt_ember.geometry.path import Path, Round, Upward
-from blunt_ember.geometry.placing import box_of, placed
+from blunt_ember.geometry.placing import box_of, placed_regions
 from blunt_ember.geometry.primitives import Shape
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface, reach, require_right_of_axis, straight_pieces
@@ -185,7 +185,7 @@ def _swept(
     ``plan_of`` is the region of the plan that each region of the body stands on, ``reaches`` (regions, slabs) tells
     behind which stations it stands.
     """
-    shapes = placed(body.regions)
+    shapes = placed_regions(body.regions)
     boxes = [box_of(pieces) for pieces in shapes]
     fillings = body.fillings
     regions = tuple(
@@ -265,7 +265,7 @@ def _columns(rows: Ints, voids: list[int], slabs: int) -> tuple[Ints, Ints]:
 def _mark(name: str, region: AnyRegion) -> list[Shape]:
     """The outlines of a spot and its copies at their places in the plan."""
     try:
-        (pieces,) = placed({name: region})
+        (pieces,) = placed_regions({name: region})
     except CaseError as error:
         raise part_fault(name, "within", error.faults[0].message) from error
     return pieces

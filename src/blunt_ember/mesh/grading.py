@@ -70,7 +70,7 @@ def _shrinking(axis: Axis, size: float, as_many: int) -> Shrinking:
     return Shrinking(np.minimum(_REACH * size / axis.widths, most)[:, None] * towards, as_many)
 
 
-def placed(lines: Floats, counts: Ints, how: Shrinking | None = None) -> Floats:
+def places_between(lines: Floats, counts: Ints, how: Shrinking | None = None) -> Floats:
     """Return ``lines`` (w + 1,) with ``counts`` (w,) pieces between them: even ones, or shrinking ones."""
     share = np.concatenate([np.arange(count) / count for count in counts.tolist()])
     space = np.repeat(np.arange(len(counts)), counts)

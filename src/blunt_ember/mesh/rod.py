@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.mesh.grading import halved, placed
+from blunt_ember.mesh.grading import halved, places_between
 from blunt_ember.mesh.local_sizes import require_few
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
@@ -34,7 +34,7 @@ def _even(geometry: RodGeometry, size: float, across: int, order: int, refinemen
     widths = np.diff(geometry.stations)
     each = [np.arange(len(widths)) == piece for piece in range(len(widths))]
     counts = refined_counts(divided_edges(widths, each, size, across), refinement)
-    return _of_ends(geometry, placed(geometry.stations, counts), counts, order)
+    return _of_ends(geometry, places_between(geometry.stations, counts), counts, order)
 
 
 def graded_rod_mesh(geometry: RodGeometry, sizes: LocalSizes, across: int, order: int) -> Mesh:

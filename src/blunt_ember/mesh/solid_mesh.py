@@ -7,7 +7,7 @@ import numpy as np
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh import singular_lines
-from blunt_ember.mesh.grading import Axis, placed, shrinkings, sized
+from blunt_ember.mesh.grading import Axis, places_between, shrinkings, sized
 from blunt_ember.mesh.local_sizes import local_cells, require_few
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
@@ -40,7 +40,7 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
     how = shrinkings(axes, size, 3) if graded else None
     local = local_cells(geometry, request)
     if layers is not None:
-        counts, ends = layers, placed(stations, layers)
+        counts, ends = layers, places_between(stations, layers)
     elif local.heights:
         near, sizes = np.array(local.heights).T
         counts, ends = sized(stations, near, sizes, size, request.wish.growth, counts, refinement)
@@ -48,7 +48,7 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
         own = how[0] if how is not None else None
         counts = counts if own is None else own.counts(counts)
         counts = refined_counts(counts, refinement if request.times is None else refinement * request.times[2])
-        ends = placed(stations, counts, own)
+        ends = places_between(stations, counts, own)
     plan = planar_mesh(geometry.plan, request, size, across, local, extents, how[1:] if how is not None else None)
     require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts, ends)

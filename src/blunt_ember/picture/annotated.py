@@ -15,7 +15,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.drawn import drawn_box, seen_pose
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import View, fitted
+from blunt_ember.picture.body.view import View, view_of_box
 from blunt_ember.picture.body.whole import seen_through
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.look import Look
@@ -54,7 +54,7 @@ def body_picture(
     assert geometry is not None
     low, high = drawn_box(geometry)
     pose = seen_pose(geometry, look)
-    view = fitted(low, high, width, height, _MARGINS, pose)
+    view = view_of_box(low, high, width, height, _MARGINS, pose)
     pixels = renderer.draw(seen.outcome, look.lens, found, view, theme)
     figure = Figure(figsize=(width / _DPI, height / _DPI), dpi=_DPI, facecolor=theme.stage)
     canvas = FigureCanvasAgg(figure)

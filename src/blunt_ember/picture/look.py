@@ -19,7 +19,7 @@ class CutPlane:
 
 
 @dataclass(frozen=True)
-class Mirror:
+class MirrorPlane:
     """A plane of symmetry across ``axis`` at its lower or upper end of the body."""
 
     axis: int
@@ -35,7 +35,7 @@ class Mirror:
 class Whole:
     """What is drawn beyond what is solved: mirror images, and of a section its depth or its turn."""
 
-    mirrors: tuple[Mirror, ...] = ()
+    mirrors: tuple[MirrorPlane, ...] = ()
     deep: bool = False
 
     def __bool__(self) -> bool:

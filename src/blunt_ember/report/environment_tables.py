@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, NUMBER
-from blunt_ember.checks.environments import Coupling, UncoupledError, environment_coupling
+from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
 from blunt_ember.checks.questions.probes import probe_of
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.report.radiation_tables import Values, Words
@@ -53,7 +53,7 @@ def weight_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
 _LINEAR = ("temperature", "mean")
 
 
-def coupling_of(outcome: Outcome) -> Coupling | None:
+def coupling_of(outcome: Outcome) -> EnvironmentCoupling | None:
     """Return what couples the environments of a steady outcome; None where nothing does."""
     if outcome.problem is None or outcome.solution is None or outcome.run is not None:
         return None

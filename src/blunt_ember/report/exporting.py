@@ -18,7 +18,7 @@ from blunt_ember.refinement.uniform import RefinementLevel
 from blunt_ember.report.checks_table import checks_csv
 from blunt_ember.report.foreign_files import write_mesh_file, write_outlines, write_skin_file
 from blunt_ember.report.html import write_report
-from blunt_ember.report.number_tables import number_table
+from blunt_ember.report.number_tables import TABLES, number_table
 from blunt_ember.report.picture_file import USUAL, write_picture
 
 
@@ -54,8 +54,7 @@ def _csv(outcome: Outcome, path: Path, options: ExportOptions) -> None:
         return
     found = number_table(outcome, options.table)
     if found is None:
-        lacking = "where no clock runs" if options.table == "histories" else "where films name no two environments"
-        why = "before the case is solved" if outcome.solution is None else lacking
+        why = "before the case is solved" if outcome.solution is None else TABLES[options.table].lacking
         raise BluntEmberError(f"there is no table of {options.table} {why}")
     write_text(found.csv(), path)
 

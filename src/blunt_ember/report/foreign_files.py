@@ -15,6 +15,7 @@ from blunt_ember.case.values.quantity import stated
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.ordinary_file import MOST_OF_A_DRAWING, require_ordinary
@@ -84,7 +85,7 @@ def _named(unit: str | None, path: Path) -> str:
 
 def write_outlines(outcome: Outcome, path: Path) -> None:
     """Write the outlines of a section as a drawing; raise :class:`BluntEmberError` for another body."""
-    outlines = outcome.geometry.outlines if outcome.geometry is not None else None
+    outlines = outlines_of(outcome.geometry)
     if outlines is None:
         raise BluntEmberError("only a section can be drawn as .svg; write a solid as .stl")
     write_text(section_svg(outlines), path)

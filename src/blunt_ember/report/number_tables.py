@@ -158,7 +158,7 @@ def number_table(outcome: Outcome, name: str) -> NumberTable | None:
     """Return one of :data:`TABLES` of an outcome; None while there is no answer, or where it has none of the kind."""
     if outcome.mesh is None or outcome.solution is None or outcome.problem is None:
         return None
-    columns = TABLES[name](outcome)
+    columns = TABLES[name].columns(outcome)
     return NumberTable(tuple(columns), np.arange(len(columns[0].values))) if columns else None
 
 
@@ -306,19 +306,36 @@ def _cells(outcome: Outcome) -> list[Column]:
     ]
 
 
-#: What makes the columns of every table, by its name.
-TABLES: Mapping[str, Callable[[Outcome], list[Column]]] = MappingProxyType(
+@dataclass(frozen=True)
+class TableKind:
+    """What makes the columns of a table, none where there is nothing to tell, and where that is so."""
+
+    columns: Callable[[Outcome], list[Column]]
+    lacking: str = "where nothing is stated that it would tell of"
+
+
+def _rows(rows: Callable[[Outcome], tuple[list[Words], list[Values]]], lacking: str) -> TableKind:
+    return TableKind(lambda outcome: _of_rows(outcome, *rows(outcome)), lacking)
+
+
+_WITHOUT_ENCLOSURE = "where no surfaces see each other"
+_WITHOUT_ENVIRONMENTS = "where films name no two environments"
+#: Every table by its name.
+TABLES: Mapping[str, TableKind] = MappingProxyType(
     {
-        "readings": _readings,
-        "surfaces": _surfaces,
-        "radiation": lambda outcome: _of_rows(outcome, *radiation_rows(outcome)),
-        "exchange": lambda outcome: _of_rows(outcome, *exchange_rows(outcome)),
-        "coupling": lambda outcome: _of_rows(outcome, *coupling_rows(outcome)),
-        "weights": lambda outcome: _of_rows(outcome, *weight_rows(outcome)),
-        "regions": _regions,
-        "lines": lambda outcome: _of_rows(outcome, *line_rows(outcome)),
-        "histories": lambda outcome: _of_rows(outcome, *history_rows(outcome)) if outcome.run is not None else [],
-        "nodes": _nodes,
-        "cells": _cells,
+        "readings": TableKind(_readings, "where nothing is asked"),
+        "surfaces": TableKind(_surfaces),
+        "radiation": _rows(radiation_rows, _WITHOUT_ENCLOSURE),
+        "exchange": _rows(exchange_rows, _WITHOUT_ENCLOSURE),
+        "coupling": _rows(coupling_rows, _WITHOUT_ENVIRONMENTS),
+        "weights": _rows(weight_rows, _WITHOUT_ENVIRONMENTS),
+        "regions": TableKind(_regions),
+        "lines": _rows(line_rows, "where no line is read along"),
+        "histories": TableKind(
+            lambda outcome: _of_rows(outcome, *history_rows(outcome)) if outcome.run is not None else [],
+            "where no clock runs",
+        ),
+        "nodes": TableKind(_nodes),
+        "cells": TableKind(_cells),
     }
 )

@@ -12,7 +12,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.studies.laboratory import Laboratory, answer_value, deviation_of, require_rising
-from blunt_ember.studies.points import Point, StudyError, current, value_of
+from blunt_ember.studies.points import Point, StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
 
 #: Steps of the differences that slopes are taken by, as a share of the larger bound: above what meshes jitter by.
@@ -24,14 +24,14 @@ _FLAT = 1e-5
 _AT_BOUND = 1e-6
 
 
-def fitted(lab: Laboratory, stated: Fitting) -> StudyResult:
+def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
     """Return the least squares of what was measured, with the deviations that the slopes at the end leave parameters;
     says which of them the data cannot tell apart, and which ended at a bound."""
     names, questions = list(stated.vary), list(stated.measured)
     if len(names) > len(questions):
         raise StudyError(f"{len(names)} parameters cannot be told from {len(questions)} measured values; fit fewer")
     measured = np.array([answer_value(lab.case, question, stated.measured[question]) for question in questions])
-    bounds = [tuple(value_of(lab.case, name, text) for text in stated.vary[name]) for name in names]
+    bounds = [tuple(parameter_value(lab.case, name, text) for text in stated.vary[name]) for name in names]
     for name, (low, high) in zip(names, bounds, strict=True):
         require_rising(name, low, high)
     within = _within(lab.case, stated, measured)

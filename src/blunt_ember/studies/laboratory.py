@@ -12,7 +12,7 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import evaluate, require_kind
 from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension
 from blunt_ember.errors import ExpressionError
-from blunt_ember.studies.points import Point, StudyError, said
+from blunt_ember.studies.points import Point, StudyError, si_text
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running import OnProgress, rows_of
 from blunt_ember.studies.store import ResultsStore
@@ -79,7 +79,7 @@ def deviation_of(case: Case, name: str, text: str, value: float, dimension: Dime
         why = "a share of a temperature hangs on its scale" if share else "it is a reading of a scale"
         raise StudyError(f"'{text}' for '{name}' is no deviation of a temperature: {why}; write it like '2 K'")
     if not share and stated.dimension != dimension:
-        raise StudyError(f"'{text}' is no deviation of '{name}'; write it like '{said(dimension, abs(value) / 20)}'")
+        raise StudyError(f"'{text}' is no deviation of '{name}'; write it like '{si_text(dimension, abs(value) / 20)}'")
     size = float(stated.magnitude) * (abs(value) if share else 1.0)
     if not 0 < size < np.inf:
         raise StudyError(f"'{text}' for '{name}' is no standard deviation; it must be above zero")

@@ -22,7 +22,7 @@ class StudyError(BluntEmberError):
     """A study that cannot be done; the message says where, what, and how to mend it."""
 
 
-def value_of(case: Case, parameter: str, text: str) -> float:
+def parameter_value(case: Case, parameter: str, text: str) -> float:
     """Return a value of a parameter in SI; raise :class:`StudyError` where it is no such quantity."""
     try:
         value = evaluate(text, case.parameters)
@@ -30,14 +30,14 @@ def value_of(case: Case, parameter: str, text: str) -> float:
         raise StudyError(f"'{text}' for {parameter}: {error}") from error
     wanted = case.parameters[parameter].dimension
     if value.dimension != wanted:
-        example = said(wanted, float(case.parameters[parameter].magnitude))
+        example = si_text(wanted, float(case.parameters[parameter].magnitude))
         raise StudyError(f"'{text}' is no value of {parameter}; write it like '{example}'")
     if not np.isfinite(value.magnitude).all():
         raise StudyError(f"'{text}' for {parameter} is not finite")
     return float(value.magnitude)
 
 
-def said(dimension: Dimension, si: float) -> str:
+def si_text(dimension: Dimension, si: float) -> str:
     """Return a quantity in SI as the text that a case states it by."""
     if dimension == DIMENSIONLESS:
         return repr(si)
@@ -52,7 +52,7 @@ def with_parameters(case: Case, point: Point) -> Case:
 
     Raises :class:`CaseError` where one of them is none the case can have.
     """
-    stated = {name: said(case.parameters[name].dimension, si) for name, si in point.items()}
+    stated = {name: si_text(case.parameters[name].dimension, si) for name, si in point.items()}
     data = {key: entry for key, entry in case.data.items() if key != "studies"}
     return case.restated({**data, "parameters": {**case.data["parameters"], **stated}})
 
@@ -83,9 +83,9 @@ def swept(case: Case, sweep: Sweep) -> list[Point]:
 def values_of(case: Case, parameter: str, stated: Values) -> Floats:
     """Return the values (v,) in SI that a parameter takes."""
     if stated.values is not None:
-        return np.array([value_of(case, parameter, text) for text in stated.values])
+        return np.array([parameter_value(case, parameter, text) for text in stated.values])
     assert stated.start is not None and stated.end is not None and stated.count is not None
-    start, end = value_of(case, parameter, stated.start), value_of(case, parameter, stated.end)
+    start, end = parameter_value(case, parameter, stated.start), parameter_value(case, parameter, stated.end)
     if start == end:
         raise StudyError(f"{parameter} goes from '{stated.start}' to '{stated.end}', which is no range")
     if stated.by == "ratio":

@@ -9,7 +9,7 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Aim, AnyStudy, Fitting, Sensitivity, Sweep, Uncertainty
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.studies.fitting import fitted
+from blunt_ember.studies.fitting import least_squares_fit
 from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError, swept
 from blunt_ember.studies.result import StudyResult
@@ -42,5 +42,5 @@ def _sweep(lab: Laboratory, stated: Sweep) -> StudyResult:
 
 #: What does a study, by its kind.
 STUDIES: Mapping[type[AnyStudy], Callable[[Laboratory, Any], StudyResult]] = MappingProxyType(
-    {Sweep: _sweep, Sensitivity: sensitivity, Uncertainty: uncertainty, Aim: target, Fitting: fitted}
+    {Sweep: _sweep, Sensitivity: sensitivity, Uncertainty: uncertainty, Aim: target, Fitting: least_squares_fit}
 )

@@ -7,7 +7,7 @@ from scipy.optimize import brentq
 from blunt_ember.case.document.studies import Aim
 from blunt_ember.case.values.display import shown
 from blunt_ember.studies.laboratory import Laboratory, answer_value
-from blunt_ember.studies.points import Point, StudyError, value_of
+from blunt_ember.studies.points import Point, StudyError, parameter_value
 from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.telling import kinds_of_questions
 
@@ -21,7 +21,7 @@ def target(lab: Laboratory, stated: Aim) -> StudyResult:
     """Return the bracketed root of an answer over a parameter; raise :class:`StudyError` where the ends of the range
     have it on one side, with the answers at both."""
     aim = answer_value(lab.case, stated.question, stated.value)
-    ends = [value_of(lab.case, stated.vary, text) for text in (stated.start, stated.end)]
+    ends = [parameter_value(lab.case, stated.vary, text) for text in (stated.start, stated.end)]
     looked: list[Point] = []
 
     def missed(value: float) -> float:

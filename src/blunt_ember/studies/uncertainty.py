@@ -11,7 +11,7 @@ from blunt_ember.case.document.studies import Spread, Uncertainty
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.errors import ExpressionError
 from blunt_ember.studies.laboratory import Laboratory, deviation_of, require_rising
-from blunt_ember.studies.points import StudyError, current, value_of
+from blunt_ember.studies.points import StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
 
 #: Percentiles of an uncertain answer that are told.
@@ -67,11 +67,11 @@ def _spread(case: Case, name: str, spread: Spread, draws: Floats) -> Floats:
             raise StudyError(f"a lognormal {name} wants a factor above 1, such as '1.2', and a value above zero")
         return np.asarray(lognorm.ppf(draws, np.log(factor), scale=middle))
     if spread.uniform is not None:
-        low, high = (value_of(case, name, text) for text in spread.uniform)
+        low, high = (parameter_value(case, name, text) for text in spread.uniform)
         require_rising(name, low, high)
         return np.asarray(uniform.ppf(draws, low, high - low))
     assert spread.triangular is not None
-    low, likeliest, high = (value_of(case, name, text) for text in spread.triangular)
+    low, likeliest, high = (parameter_value(case, name, text) for text in spread.triangular)
     require_rising(name, low, high)
     if not low <= likeliest <= high:
         raise StudyError(f"the likeliest value of {name} lies outside its lowest and highest")

@@ -18,6 +18,7 @@ from blunt_ember.checks.references.fits.field import ExactField, InstantField, M
 from blunt_ember.checks.references.fits.seen_views import RadiatingField, SeenField
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.reference.crossing import first_crossing
 
@@ -180,8 +181,9 @@ def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -
 
 def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
     """Return places on a surface and the area in m² each stands for: on its true curve, or by its facets."""
-    if solved.geometry.outlines is not None:
-        return solved.geometry.outlines.along(surface)
+    section = outlines_of(solved.geometry)
+    if section is not None:
+        return section.along(surface)
     return surface_places(solved.mesh.surfaces[surface], solved.mesh)
 
 

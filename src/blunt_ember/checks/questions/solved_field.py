@@ -9,7 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
-from blunt_ember.checks.environments import Coupling, UncoupledError, environment_coupling
+from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.transient.run import Run
@@ -77,7 +77,7 @@ class SolvedField:
         return replace(self, problem=replace(self.problem, enclosures=laws))
 
     @cached_property
-    def coupling(self) -> Coupling | UncoupledError:
+    def coupling(self) -> EnvironmentCoupling | UncoupledError:
         """What couples the environments of the case, or why nothing does."""
         if self.problem is None:
             return UncoupledError("the clock runs")

@@ -18,7 +18,7 @@ from blunt_ember.errors import BluntEmberError
 _NAMED = 8
 
 
-class Choice(Enum):
+class KeptVersion(Enum):
     """What is to become of a file that was changed, and of the case on the desk."""
 
     UNCHANGED = "the file is as it was"
@@ -42,28 +42,28 @@ class FileOnDisk:
         """Take what a file holds now for what is known of it."""
         self._known = None if path is None else (path, _content(path))
 
-    def ask_if_changed(self, path: Path | None, case: Case | None, looking: bool = False) -> Choice:
+    def ask_if_changed(self, path: Path | None, case: Case | None, looking: bool = False) -> KeptVersion:
         """Ask what is to be done where the file holds something else by now; the answer is not asked for again.
 
         Where it is only ``looking``, what was put off is not asked either.
         """
         if self._asking or path is None or case is None or self._known is None or self._known[0] != path:
-            return Choice.UNCHANGED
+            return KeptVersion.UNCHANGED
         now = _content(path)
         if now == self._known[1] or (looking and now == self._put_off):
-            return Choice.UNCHANGED
+            return KeptVersion.UNCHANGED
         self._asking = True
         try:
             chosen = self._asked(path, case, bool(now))
         finally:
             self._asking = False
-        if chosen is Choice.LATER:
+        if chosen is KeptVersion.LATER:
             self._put_off = now
         else:
             self._known = (path, now)
         return chosen
 
-    def _asked(self, path: Path, case: Case, there: bool) -> Choice:
+    def _asked(self, path: Path, case: Case, there: bool) -> KeptVersion:
         box = QMessageBox(self._parent)
         box.setObjectName("file changed")
         box.setIcon(QMessageBox.Icon.Warning)
@@ -72,13 +72,13 @@ class FileOnDisk:
         box.setText(f"{path} was {'changed' if there else 'taken away'} by another program or another window.")
         box.setInformativeText(_said(path, case) if there else "The case on the desk is all there is of it.")
         roles = QMessageBox.ButtonRole
-        choices = [Choice.MINE, *([Choice.THEIRS] if there else []), Choice.ELSEWHERE]
+        choices = [KeptVersion.MINE, *([KeptVersion.THEIRS] if there else []), KeptVersion.ELSEWHERE]
         buttons = {box.addButton(choice.value.capitalize(), roles.AcceptRole): choice for choice in choices}
-        box.addButton(Choice.LATER.value.capitalize(), roles.RejectRole)
+        box.addButton(KeptVersion.LATER.value.capitalize(), roles.RejectRole)
         box.exec()
         clicked = box.clickedButton()
         box.deleteLater()
-        return next((choice for button, choice in buttons.items() if button is clicked), Choice.LATER)
+        return next((choice for button, choice in buttons.items() if button is clicked), KeptVersion.LATER)
 
 
 def _said(path: Path, case: Case) -> str:

@@ -12,7 +12,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, write_case
 from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
-from blunt_ember.desk.app.file_on_disk import Choice, FileOnDisk
+from blunt_ember.desk.app.file_on_disk import FileOnDisk, KeptVersion
 from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
 from blunt_ember.desk.beginning.noted_line import NotedLineDialog
@@ -129,12 +129,12 @@ class FilingWindow(DeskWindow):
             return False
         if path == self.current.path:
             match self.on_disk.ask_if_changed(path, self.current.case):
-                case Choice.THEIRS:
+                case KeptVersion.THEIRS:
                     self._take_theirs()
                     return False
-                case Choice.ELSEWHERE:
+                case KeptVersion.ELSEWHERE:
                     return self.save_as()
-                case Choice.LATER:
+                case KeptVersion.LATER:
                     return False
         try:
             write_case(self.current.case, path)
@@ -152,11 +152,11 @@ class FilingWindow(DeskWindow):
     def _look_at_disk(self) -> None:
         """See whether the file was changed while another window had the focus."""
         match self.on_disk.ask_if_changed(self.current.path, self.current.case, looking=True):
-            case Choice.THEIRS:
+            case KeptVersion.THEIRS:
                 self._take_theirs()
-            case Choice.ELSEWHERE:
+            case KeptVersion.ELSEWHERE:
                 self.save_as()
-            case Choice.MINE:
+            case KeptVersion.MINE:
                 self.current.not_saved()
 
     def _take_theirs(self) -> None:

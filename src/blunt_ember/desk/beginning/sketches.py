@@ -8,7 +8,7 @@ from PyQt6.QtGui import QImage, QPixmap
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
-from blunt_ember.picture.body.view import fitted
+from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -27,7 +27,7 @@ class Sketches:
             return QPixmap()
         self._renderer = self._renderer or BodyRenderer()
         low, high = drawn_box(outcome.geometry)
-        view = fitted(low, high, size.width(), size.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
+        view = view_of_box(low, high, size.width(), size.height(), (8, 8, 8, 8), pose_of(outcome.geometry))
         found = shade(outcome, Look(lens, whole_run=False))
         pixels = self._renderer.draw(outcome, lens, found, view, self.theme, ratio)
         height, width = pixels.shape[:2]

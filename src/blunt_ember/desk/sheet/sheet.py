@@ -12,7 +12,7 @@ from blunt_ember.desk.widgets.wrapped_link import WrappedLink
 from blunt_ember.errors import BluntEmberError, CaseError, DataPath, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.sections import sections
-from blunt_ember.sentences.parts import SheetSection
+from blunt_ember.sentences.parts import Choice, SheetSection
 
 
 class SectionWidget(QWidget):
@@ -148,11 +148,12 @@ class Sheet(QScrollArea):
 
     def jump_to_surface(self, surface: str) -> bool:
         """Bring the statement on a surface into view; False when nothing is stated on it."""
-        for button in self.findChildren(WordButton):
-            if surface in button.points and button.objectName().startswith("surface ") and button.isVisibleTo(self):
-                self.ensureWidgetVisible(button)
-                button.setFocus(Qt.FocusReason.TabFocusReason)
-                return True
+        for row in self.findChildren(RowWidget):
+            for part, widget in row.focusable_parts() if row.isVisibleTo(self) else ():
+                if isinstance(part, Choice) and part.at[-1:] == ("on",) and surface in part.points:
+                    self.ensureWidgetVisible(widget)
+                    widget.setFocus(Qt.FocusReason.TabFocusReason)
+                    return True
         return False
 
     def _list_open_items(self, trouble: BluntEmberError | None) -> None:

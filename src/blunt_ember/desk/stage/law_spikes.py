@@ -15,6 +15,7 @@ from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.view import View
@@ -85,7 +86,7 @@ def _paint_one(
 
 def _seen(outcome: Outcome, mesh: Mesh, name: str) -> tuple[Floats, Floats]:
     """Places on a surface and the unit vectors out of the body there, both (p, d)."""
-    geometry = outcome.geometry.outlines if outcome.geometry is not None else None
+    geometry = outlines_of(outcome.geometry)
     if geometry is not None:
         segments = geometry.surfaces[name].segments
         pieces = max(1, int(np.ceil(_MOST / len(segments))))

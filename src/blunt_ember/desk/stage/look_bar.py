@@ -16,7 +16,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.whole import can_be_deep, mirrors_of
 from blunt_ember.picture.lenses.field import Field
 from blunt_ember.picture.lenses.registry import LENSES, lens_parts
-from blunt_ember.picture.look import Look, Mirror, Whole, widened
+from blunt_ember.picture.look import Look, MirrorPlane, Whole, widened
 
 
 class LookBar(QWidget):
@@ -32,7 +32,7 @@ class LookBar(QWidget):
         self._looks: dict[str, Look] = {lens: Look(lens) for lens in LENSES}
         self._lens: str = "Temperature"
         self._whole = Whole()
-        self._mirrors: tuple[Mesh | None, Problem | None, tuple[Mirror, ...]] = (None, None, ())
+        self._mirrors: tuple[Mesh | None, Problem | None, tuple[MirrorPlane, ...]] = (None, None, ())
         self._offered: tuple[object, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -22,7 +22,7 @@ from blunt_ember.desk.stage.tools.point_handles import PointMover
 from blunt_ember.desk.stage.tools.readings import Readings, snapped_to_surface
 from blunt_ember.desk.stage.view import StageView
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section import SectionGeometry, outlines_of
 from blunt_ember.picture.body.drawn import drawn_box
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses.field import Shade
@@ -108,8 +108,7 @@ class Stage(StageView):
         self.tool.begin()
 
     def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
-        geometry = self._seen.geometry if self._seen is not None else None
-        outlines = geometry.outlines if geometry is not None else None
+        outlines = outlines_of(self._seen.geometry) if self._seen is not None else None
         return (self._view, outlines) if self._view is not None and outlines is not None else None
 
     def edit_dimension(self, dimension: DimensionLine) -> None:

@@ -23,7 +23,7 @@ from blunt_ember.errors import CaseError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.drawn import drawing_of, drawn_box, seen_pose
 from blunt_ember.picture.body.pose import Pose
-from blunt_ember.picture.body.view import View, fitted
+from blunt_ember.picture.body.view import View, view_of_box
 from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.look import Look
@@ -341,7 +341,7 @@ class StageView(QWidget):
             return
         low, high = drawn_box(outcome.geometry)
         margins = narrowed(FLAT_MARGINS if pose is None else SOLID_MARGINS, self.width())
-        self._view = fitted(low, high, self.width(), self.height(), margins, pose)
+        self._view = view_of_box(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self) -> QImage:
         outcome, look, view = self._outcome, self.look, self._view

@@ -196,10 +196,10 @@ class TableView(QWidget):
         table = self._made[2]
         try:
             found = table.filtered(self.filter.text())
-            said = f"{number(len(found.rows), 7)} of {number(len(table.rows), 7)} rows"
+            said, wrong = f"{number(len(found.rows), 7)} of {number(len(table.rows), 7)} rows", False
         except BluntEmberError as error:
-            found, said = table, str(error)
-        self.filter.setProperty("wrong", said.startswith("there is no column") or "'" in said)
+            found, said, wrong = table, str(error), True
+        self.filter.setProperty("wrong", wrong)
         style = self.filter.style()
         if style is not None:
             style.polish(self.filter)

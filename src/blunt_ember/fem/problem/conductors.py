@@ -38,7 +38,7 @@ class Conductor:
         return any(law.follows_temperature for law in self.k)
 
 
-def value_of(law: Law, where: dict[str, Floats]) -> Floats:
+def positive_values(law: Law, where: dict[str, Floats]) -> Floats:
     """Read the values of a law, which must be more than zero."""
     values = law.at(where)
     if not (values > 0).all():
@@ -60,7 +60,7 @@ def conductivity_at(
     places: Floats,
     temperature: Floats,
     t: float = 0.0,
-    reading: LawReading = value_of,
+    reading: LawReading = positive_values,
 ) -> Floats:
     """Return k in W/(m K) at ``places`` (m, q, d) in cells of ``region`` (m,) at temperatures (m, q) in K,
     at the time ``t`` in s.

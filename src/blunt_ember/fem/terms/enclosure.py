@@ -32,7 +32,7 @@ _LEAST = 1e-15
 
 
 @dataclass(frozen=True)
-class Strip:
+class FacetGroup:
     """Facets of one family of a surface of an enclosure: quadrature on them, and the ``patch`` (m,) of the chamber that
     each belongs to. ``entries`` are their nodes among those of all facets, written one after the other."""
 
@@ -51,7 +51,7 @@ class Strip:
         return np.asarray((values * self.weights).sum(axis=1) / self.weights.sum(axis=1))
 
 
-def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
+def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[FacetGroup, ...]:
     """Return the facets of an enclosure, block by block of its surfaces."""
     strips, facet, entry = [], 0, 0
     for name in law.chamber.surfaces:
@@ -60,7 +60,7 @@ def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
             shape = CELL_FAMILIES[block.family].at_points
             count, size = len(block.nodes), block.nodes.size
             strips.append(
-                Strip(
+                FacetGroup(
                     name,
                     facets.regions[0],
                     block.family,
@@ -80,7 +80,7 @@ def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[Strip, ...]:
 class Emitting:
     """What the facets of a strip emit."""
 
-    strip: Strip
+    strip: FacetGroup
     emissivity: Law
     reference_temperature: float
     kind: TermKind = "emission"

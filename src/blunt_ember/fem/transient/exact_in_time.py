@@ -22,8 +22,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.linear import fits_factors
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.stepping import Stepper, fitted
-from blunt_ember.fem.transient.time_step import State, Step
+from blunt_ember.fem.transient.stepping import Stepper, step_length
+from blunt_ember.fem.transient.time_step import State, StepForm
 
 #: How many times longer a space reaches than the first step taken in it: after a break, where what jumps is rough, and
 #: later on; and than its pole. One that is not found reaches so many times less far.
@@ -146,7 +146,7 @@ def linear_balance(heating: Heating, begin: float, end: float) -> LinearBalance:
 
 
 @dataclass(frozen=True)
-class ExactStep(Step):
+class ExactStep(StepForm):
     """A piece of a trajectory from ``before`` to ``after``.
 
     ``mean`` is the mean of all instants between, whose heat is all that has come in; the excess of ``rate`` in K/s is
@@ -242,9 +242,9 @@ class ExactStepper:
         least = float((capacity / np.maximum(conductance, 1e-300)).min(initial=np.inf))
         return float(np.clip(_RESOLVED * least, _FIRST[0] * longest, _FIRST[1] * longest))
 
-    def step(self, state: State, wanted: float, end: float) -> tuple[Step, float]:
+    def step(self, state: State, wanted: float, end: float) -> tuple[StepForm, float]:
         """Return a step of at most the ``wanted`` length in s, and the length wanted next; it may end at ``end``."""
-        length, last = fitted(wanted, end - state.t)
+        length, last = step_length(wanted, end - state.t)
         trajectory = self._from(state, length, end)
         if trajectory is None:
             return self.stepper.step(state, wanted, end)
@@ -252,7 +252,7 @@ class ExactStepper:
         made = self._made(trajectory, state, t)
         return made, max(wanted, _GROWTH * made.length)
 
-    def fixed_step(self, state: State, length: float, end: float) -> Step:
+    def fixed_step(self, state: State, length: float, end: float) -> StepForm:
         """Return a step of a given length in s, or up to ``end``."""
         trajectory = self._from(state, length, end)
         if trajectory is None:

@@ -15,7 +15,7 @@ from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper, Work
 from blunt_ember.fem.transient.surface_heat import SurfaceHeat
-from blunt_ember.fem.transient.time_step import State, Step
+from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.
@@ -62,7 +62,7 @@ class Marched:
     """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
     where their temperatures jumped."""
 
-    step: Step
+    step: StepForm
     stage: int
     heating: Heating
     passing: SurfaceHeat
@@ -157,15 +157,17 @@ class March:
     def _tolerance(self) -> float:
         return self.control.tolerance(max(self._high - self._low, self.control.span))
 
-    def _reached(self, step: Step) -> None:
+    def _reached(self, step: StepForm) -> None:
         self._low = min(self._low, float(step.after.excess.min()) + self.reference_temperature)
         self._high = max(self._high, float(step.after.excess.max()) + self.reference_temperature)
 
-    def _value(self, watch: Watch, step: Step, share: float) -> float:
+    def _value(self, watch: Watch, step: StepForm, share: float) -> float:
         t = step.before.t + share * step.length
         return watch(step.excess_at(share) + self.reference_temperature, step.rate_at(share), t)
 
-    def _ended(self, watch: Watch, stepper: Stepper | ExactStepper, step: Step, stop: float) -> tuple[Step, bool]:
+    def _ended(
+        self, watch: Watch, stepper: Stepper | ExactStepper, step: StepForm, stop: float
+    ) -> tuple[StepForm, bool]:
         """A step in place of one in which what is watched is met, that ends where it does (by secants).
 
         Where the balance does not settle over such a length, a shorter step that ends before, and False.

@@ -18,7 +18,7 @@ from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.fem.transient.surface_heat import Moment
-from blunt_ember.fem.transient.time_step import SAME_INSTANT, Step
+from blunt_ember.fem.transient.time_step import SAME_INSTANT, StepForm
 from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
@@ -47,7 +47,7 @@ class Keeping:
         """Whether nothing was said, so that every step is kept."""
         return not self.at and not any(self.every)
 
-    def due(self, stage: int, stage_begin: float, step: Step) -> list[tuple[float, bool]]:
+    def due(self, stage: int, stage_begin: float, step: StepForm) -> list[tuple[float, bool]]:
         """Return the times within a step, its end among them, and whether their fields are kept."""
         low, high = step.before.t, step.after.t
         kept = [t for t in (*self.at, *self.besides) if low < t <= high]
@@ -154,7 +154,7 @@ class Recorder:
         floor = 1e-7 * float(np.abs(step.after.content).sum())  # round-off of contents themselves
         self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, floor, 1e-300))
 
-    def _watch(self, step: Step) -> None:
+    def _watch(self, step: StepForm) -> None:
         for place, watch in enumerate(self._watches):
             if self._came_true[place] is not None:
                 continue

@@ -83,7 +83,7 @@ class Stepper:
         """
         wanted = self._on_ladder(wanted)
         while True:
-            length, last = fitted(wanted, end - state.t)
+            length, last = step_length(wanted, end - state.t)
             made = self._tried_step(state, end if last else state.t + length, last)
             allowed = self._allowed(state.t, length)
             if made is not None and made.error <= allowed:
@@ -220,7 +220,7 @@ class Stepper:
         return self._solvers[known]
 
 
-def fitted(wanted: float, remaining: float) -> tuple[float, bool]:
+def step_length(wanted: float, remaining: float) -> tuple[float, bool]:
     """Return a length that leaves no crumb before the end, and whether it reaches it."""
     if wanted >= remaining * (1 - 1e-9):
         return remaining, True

@@ -14,7 +14,7 @@ from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.fem.transient.time_step import State, Step
+from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.mesh import CellBlock
 
 
@@ -54,7 +54,7 @@ class SurfaceHeat:
             np.array([term.heat(excess[term.nodes], t).sum() for term in self._sources]),
         )
 
-    def moments(self, step: Step) -> tuple[Moment, ...]:
+    def moments(self, step: StepForm) -> tuple[Moment, ...]:
         """Return the moments of the states of a step; the first is kept from the step before."""
         found = []
         for state in step.states:
@@ -69,12 +69,12 @@ class SurfaceHeat:
         )
         return tuple(found)
 
-    def heat_in(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def heat_in(self, step: StepForm, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in J by name that has passed up to a share of the step."""
         gained = step.blend(share) - step.blend(0.0)
         return self._divided(step.heat_weights(share), gained, moments)
 
-    def power(self, step: Step, moments: Sequence[Moment], share: float) -> dict[str, float]:
+    def power(self, step: StepForm, moments: Sequence[Moment], share: float) -> dict[str, float]:
         """Return the heat in W by name that passes at a share of the step."""
         return self._divided(step.heat_rates(share), step.slopes(share), moments)
 

@@ -39,7 +39,7 @@ class State:
     heat: Floats
 
 
-class Step(ABC):
+class StepForm(ABC):
     """From one instant ``before`` to another ``after``, with further ``states`` that say what was in between.
 
     Weights are those of the states, in their order.
@@ -63,7 +63,7 @@ class Step(ABC):
         return float(np.clip((t - self.before.t) / self.length, 0.0, 1.0))
 
     @abstractmethod
-    def seen(self, share: float) -> tuple[Step, float]:
+    def seen(self, share: float) -> tuple[StepForm, float]:
         """Return the step by which what is at a share of this one is read, and the share of that."""
 
     @abstractmethod
@@ -92,7 +92,7 @@ class Step(ABC):
 
 
 @dataclass(frozen=True)
-class TimeStep(Step):
+class TimeStep(StepForm):
     """From ``before`` by way of ``inner`` to ``after``; between them a parabola, which is of the order of the method.
 
     ``even`` marks a step by the backward Euler rule, straight between its ends. ``error`` estimates the largest error

@@ -12,7 +12,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.grading import Axis, Shrinking, halved, placed
+from blunt_ember.mesh.grading import Axis, Shrinking, halved, places_between
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice
 
@@ -105,8 +105,8 @@ def mapped_mesh(
     """Mesh a section on its lattice with the given cells between its lines; ``how`` they shrink, None for even ones."""
     shrinking_u, shrinking_v = (None, None) if how is None else (how[0], how[1])
     counts_u, counts_v = counts
-    u = halved(placed(lattice.us, counts_u, shrinking_u), order)
-    v = halved(placed(lattice.vs, counts_v, shrinking_v), order)
+    u = halved(places_between(lattice.us, counts_u, shrinking_u), order)
+    v = halved(places_between(lattice.vs, counts_v, shrinking_v), order)
     rows = len(v) - 1 if lattice.closed else len(v)
     owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
     columns, places = np.nonzero(owner != VOID)

@@ -13,6 +13,7 @@ from vtkmodules.vtkRenderingCore import vtkLight, vtkRenderer
 from blunt_ember.arrays import Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.picture.body.flat import flat_actors
 from blunt_ember.picture.body.solid import SolidScene
 from blunt_ember.picture.body.view import View
@@ -96,7 +97,7 @@ class BodyRenderer:
 
 def _samples(outcome: Outcome, lens: str) -> int:
     """Samples a pixel: upright and level edges are sharp without, and drawing them so takes a third of the time."""
-    outlines = outcome.geometry.outlines if outcome.geometry is not None else None
+    outlines = outlines_of(outcome.geometry)
     if outlines is None or LENSES[lens].smooth:
         return 4
     curves = outlines.arrangement.curves

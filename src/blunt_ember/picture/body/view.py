@@ -73,7 +73,7 @@ class View:
         )
 
 
-def fitted(
+def view_of_box(
     low: Floats, high: Floats, width: int, height: int, margins: tuple[int, int, int, int], pose: Pose | None = None
 ) -> View:
     """Return the view that shows the box ``low``…``high`` (m) inside margins (left, top, right, bottom) in pixels."""

@@ -17,7 +17,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.lenses.field import Field, Shade, shaded
 from blunt_ember.picture.lenses.registry import field_of
-from blunt_ember.picture.look import Look, Mirror, Whole
+from blunt_ember.picture.look import Look, MirrorPlane, Whole
 
 #: A turned section is shown with a quarter left open, so that the section itself is seen.
 _TURN = 1.5 * np.pi
@@ -45,7 +45,7 @@ def can_be_deep(mesh: Mesh) -> bool:
     return mesh.dimension == 2
 
 
-def mirrors_of(outcome: Outcome) -> tuple[Mirror, ...]:
+def mirrors_of(outcome: Outcome) -> tuple[MirrorPlane, ...]:
     """Return the planes a body may be mirrored at: its flat ends through which no heat passes, and an axis."""
     mesh, problem = outcome.mesh, outcome.problem
     if mesh is None or mesh.dimension == 1 or problem is None or outcome.geometry is None:
@@ -56,7 +56,7 @@ def mirrors_of(outcome: Outcome) -> tuple[Mirror, ...]:
         for upper, at in ((False, low[axis]), (True, high[axis])):
             on_axis = mesh.space.axisymmetric and axis == 0 and not upper and abs(at) <= _ROUND_OFF * high[0]
             if on_axis or _is_tight(mesh, problem, axis, float(at)):
-                found.append(Mirror(axis, upper))
+                found.append(MirrorPlane(axis, upper))
     if mesh.dimension == 3 and mesh.space.turned:
         found = [mirror for mirror in found if mirror.axis == 1]  # the others may not be planes of its turn
     return tuple(found)
@@ -111,7 +111,7 @@ def _taken(before: Drawn, grown: Grown, upright: int | None) -> Outcome:
     return replace(outcome, geometry=geometry, mesh=mesh, solution=solution)
 
 
-def _mirrored(before: Drawn, mirror: Mirror) -> Drawn:
+def _mirrored(before: Drawn, mirror: MirrorPlane) -> Drawn:
     mesh = before.outcome.mesh
     assert mesh is not None
     axis = mirror.axis

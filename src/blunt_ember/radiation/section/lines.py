@@ -15,7 +15,7 @@ def cross(first: Floats, second: Floats) -> Floats:
     return first[..., 0] * second[..., 1] - first[..., 1] * second[..., 0]
 
 
-def reach(along: Floats) -> Floats:
+def line_lengths(along: Floats) -> Floats:
     """About how long lines are, m."""
     return np.abs(along[..., 0]) + np.abs(along[..., 1])
 

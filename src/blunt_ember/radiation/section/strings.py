@@ -15,7 +15,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.radiation.section.lines import Ends, cross, cut_line, distance, reach
+from blunt_ember.radiation.section.lines import Ends, cross, cut_line, distance, line_lengths
 from blunt_ember.radiation.section.obstacles import Obstacle, seen_past
 from blunt_ember.radiation.section.partial_views import partly_seen
 
@@ -157,7 +157,7 @@ def _crosses(p: Floats, q: Floats, side_p: Floats, side_q: Floats, k1: Floats, k
     apart = ((side_p > none) & (side_q < -none)) | ((side_p < -none) & (side_q > none))
     along = q - p
     first, second = cross(along, k1 - p), cross(along, k2 - p)
-    slack = none * np.maximum(reach(along), none)
+    slack = none * np.maximum(line_lengths(along), none)
     return apart & (((first > slack) & (second < -slack)) | ((first < -slack) & (second > slack)))
 
 
@@ -166,5 +166,5 @@ def _within(p1: Floats, p2: Floats, q1: Floats, q2: Floats, place: Floats, none:
     inside = np.ones(len(p1), dtype=bool)
     for begin, end in ((p1, p2), (p2, q1), (q1, q2), (q2, p1)):
         along = end - begin
-        inside &= cross(along, place - begin) >= -none * reach(along)
+        inside &= cross(along, place - begin) >= -none * line_lengths(along)
     return inside

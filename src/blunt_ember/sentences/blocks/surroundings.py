@@ -85,6 +85,7 @@ def surrounding_sentence(case: Case, path: DataPath, surrounding: Surrounding, o
             ", ".join(surrounding.surfaces),
             _other_surfaces(path, surrounding.surfaces, others),
             points=_every_member(case, surrounding.surfaces),
+            at=(*path, "on"),
         ),
         *_stated_words(case, path, surrounding),
         *_for_a_while(case, path, surrounding),

@@ -22,7 +22,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.path import Path
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.geometry.section import SectionGeometry, outlines_of, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 
 SectionFit = Callable[[SectionGeometry, Problem], ExactField]
@@ -113,8 +113,9 @@ def sections_of(
     geometry: BodyGeometry, problem: Problem
 ) -> Iterator[tuple[SectionGeometry, Problem, SolidReduction | None]]:
     """Yield the sections in which heat flows as in a body, with what is stated on each: a section itself."""
-    if geometry.outlines is not None:
-        yield geometry.outlines, problem, None
+    section = outlines_of(geometry)
+    if section is not None:
+        yield section, problem, None
     if type(geometry) in _REDUCTIONS:
         for each in _REDUCTIONS[type(geometry)](geometry, problem):
             yield each.section, each.problem, each

@@ -13,6 +13,7 @@ from blunt_ember.checks.references.views.in_section import SectionViews
 from blunt_ember.checks.references.views.in_space import SolidViews
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.mesh import Mesh
 
 #: Surfaces of an enclosure up to which it is looked for closed forms of what they see.
@@ -55,7 +56,8 @@ def views_of(law: EnclosureLaw, geometry: BodyGeometry, mesh: Mesh) -> Enclosure
     known = np.full((len(names), len(names)), np.nan)
     if law.mirrored or len(names) > _MOST:
         return EnclosureViews(names, area, np.full((len(names) + 1,) * 2, np.nan), ())
-    views = SectionViews(geometry.outlines) if geometry.outlines is not None else SolidViews(mesh)
+    section = outlines_of(geometry)
+    views = SectionViews(section) if section is not None else SolidViews(mesh)
     forms: dict[str, None] = {}
     for place, name in enumerate(names):
         # What is said to be closed has no other closed form than what surfaces see of themselves.

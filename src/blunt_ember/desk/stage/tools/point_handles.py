@@ -21,7 +21,7 @@ from blunt_ember.desk.stage.tools.picture_editor import PictureEditor
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.primitives import shape_of
-from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section import SectionGeometry, outlines_of
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
 
@@ -120,7 +120,7 @@ class PointMover:
 
     def paint(self, painter: QPainter, outcome: Outcome | None, view: View, theme: Theme) -> None:
         """Draw the handles of a section, the one that is held where it is now; none without an outcome."""
-        outlines = outcome.geometry.outlines if outcome is not None and outcome.geometry is not None else None
+        outlines = outlines_of(outcome.geometry) if outcome is not None else None
         self.found = []
         if outcome is None or outlines is None:
             return
