@@ -16,7 +16,8 @@ from blunt_ember.errors import OpenCaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.library.shelves import shelves
 from blunt_ember.noted.bodies import HEADS
-from blunt_ember.noted.reading import EXAMPLES, NotedProblem, read_line
+from blunt_ember.noted.line_so_far import NotedProblem
+from blunt_ember.noted.reading import EXAMPLES, read_line
 
 SHELVES = shelves()
 

@@ -26,7 +26,8 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.library.shelves import Shelves, shelves
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.noted.reading import EXAMPLES, NotedProblem, read_line
+from blunt_ember.noted.line_so_far import NotedProblem
+from blunt_ember.noted.reading import EXAMPLES, read_line
 from blunt_ember.picture.palette import Theme
 from blunt_ember.sentences.spoken import sentences_of
 

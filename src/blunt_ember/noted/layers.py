@@ -1,0 +1,119 @@
+"""What a phrase says of a layer, its material and the size of the whole body."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
+from blunt_ember.noted.bodies import ROW, SPAN, NotedLayer
+from blunt_ember.noted.line_so_far import IDLE, ReadLine, lacking
+from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
+
+_DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
+
+
+#: Where the heat that arises in a layer is kept among its properties.
+_HEAT = "heat"
+
+
+_MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
+
+
+def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
+    """A layer of the body with its material, and what the phrase says of the whole body's size."""
+    words: list[NotedWord] = []
+    material: dict[str, str] = {}
+    thick: dict[str, str] = {}
+    row: list[NotedValue] = []
+    for place, token in enumerate(read):
+        if isinstance(token, NotedWord):
+            if token.text.lower() not in IDLE | _DIMENSION_WORDS:
+                words.append(token)
+            continue
+        after = read[place + 1] if place + 1 < len(read) else None
+        named = after.text.lower() if isinstance(after, NotedWord) else ""
+        if token.kind is LENGTH:
+            if token.joined or row:
+                row.append(token)
+                if not token.joined:
+                    line.size(SPAN if any(each.joined == "to" for each in row) else ROW, *row)
+                    row = []
+            elif token.key:
+                line.size("r" if token.key == "radius" else token.key, token)
+            elif named in _DIMENSION_WORDS and (named != "thick" or head in ("fin", "lid", "wedge")):
+                line.size(named, token)
+            else:
+                line.once(thick, "", token)
+        elif token.kind in _MATERIAL:
+            line.once(material, _MATERIAL[token.kind], token)
+        elif token.kind is POWER_DENSITY:
+            line.once(material, _HEAT, token)
+        else:
+            line.fault(token, f"'{token.text}' {lacking(token, 'mm', 'a layer')}")
+    name, stuff = _named(line, words, head)
+    thickness = thick.get("", "")
+    if not (head or thickness or material or stuff or name):
+        return
+    if not head and not thickness and line.layers and not name:
+        name = line.layers[-1].name  # more is said of the last layer
+    heat = material.pop(_HEAT, "")
+    _add_layer(line, NotedLayer(name or head, thickness, None, heat), material, stuff)
+
+
+def _named(line: ReadLine, words: list[NotedWord], head: str) -> tuple[str, str]:
+    """The name of a layer among the words of its phrase, and that of a material of the library."""
+    for length in range(len(words), 0, -1):
+        for place in range(len(words) - length + 1):
+            name = " ".join(word.text for word in words[place : place + length])
+            known = _shelved(line.shelf, name.lower())
+            if known is not None:
+                rest = [word.text for word in (*words[:place], *words[place + length :])]
+                return " ".join(rest) or (head or known), known
+    return " ".join(word.text for word in words) or head, ""
+
+
+def _shelved(shelf: Mapping[str, Any], name: str) -> str | None:
+    """The material of that name, or the one whose name has it among its words."""
+    exactly = [entry for entry in shelf if entry.lower() == name]
+    nearly = [entry for entry in shelf if f" {name} " in f" {entry.lower()} "]
+    found = exactly or (nearly if len(nearly) == 1 else [])
+    return found[0] if found else None
+
+
+def lacking_material(shelf: Mapping[str, Any], name: str) -> str:
+    """What to say of a layer whose material is not told, with those of the library that its name may mean."""
+    meant = [entry for entry in shelf if set(name.lower().split()) & set(entry.lower().split())]
+    return f"k of '{name}', such as k 0.35" + (f", or which it is: {', '.join(meant[:4])}" if meant else "")
+
+
+def _add_layer(line: ReadLine, noted: NotedLayer, material: Mapping[str, Any], stuff: str) -> None:
+    """Take a layer, or what more is said of the last one; ``stuff`` is a material of the library."""
+    last = line.layers[-1] if line.layers else None
+    name, thickness, heat = noted.name, noted.thickness, noted.heat
+    if last is not None and _says_more(line, last, name, thickness):
+        line.layers.pop()
+        thickness, heat = thickness or last.thickness, heat or last.heat
+        known = line.materials.get(last.material or "", {})
+        if not any(layer.material == last.material for layer in line.layers):
+            line.materials.pop(last.material or "", None)
+        material = {**known, **material}
+        name = last.name if not name or not thickness or last.thickness else name
+    name = name or f"layer {len(line.layers) + 1}"
+    while any(layer.name == name for layer in line.layers):
+        name = f"{name} {len(line.layers) + 1}"
+    filling = {**(line.shelf[stuff] if stuff else {}), **material}
+    called = stuff or name
+    while called in line.materials and line.materials[called] != filling:
+        called = f"{called} {len(line.layers) + 1}"
+    if filling:
+        line.materials[called] = filling
+    line.layers.append(NotedLayer(name, thickness, called if filling else None, heat))
+
+
+def _says_more(line: ReadLine, last: NotedLayer, name: str, thickness: str) -> bool:
+    """Whether a phrase goes on with the layer before it: the head had the sizes of the whole body alone, or this has no
+    thickness and is of the same name, or tells what that is made of."""
+    if thickness:
+        return not last.thickness and len(line.layers) == 1
+    return name in ("", last.name) or last.material is None

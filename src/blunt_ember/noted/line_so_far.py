@@ -1,0 +1,113 @@
+"""What has been read of a line so far, and what of it is not understood."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, MutableMapping
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from blunt_ember.case.case import Case
+from blunt_ember.noted.bodies import NotedLayer
+from blunt_ember.noted.phrases import NotedValue, Token
+
+#: Words that say nothing by themselves.
+IDLE = frozenset(
+    [
+        "of",
+        "at",
+        "with",
+        "and",
+        "the",
+        "a",
+        "an",
+        "in",
+        "on",
+        "by",
+        "is",
+        "are",
+        "it",
+        "its",
+        "film",
+        "held",
+        "kept",
+        "near",
+        "made",
+    ]
+)
+
+
+AnyKey = TypeVar("AnyKey")
+
+
+@dataclass(frozen=True)
+class NotUnderstood:
+    """What of a line is not understood, from ``start`` to ``end``, and what would be right there."""
+
+    start: int
+    end: int
+    message: str
+
+
+@dataclass(frozen=True)
+class NotedProblem:
+    """A case made of a line, None where there is not enough for a body; what was not understood of the line, and what
+    is missing in it."""
+
+    case: Case | None
+    not_understood: tuple[NotUnderstood, ...] = ()
+    missing: tuple[str, ...] = ()
+
+
+@dataclass
+class NotedStatement:
+    """What is stated on a side: the word for it and where that stands, and what acts there."""
+
+    side: str
+    outward: bool
+    start: int
+    end: int
+    side_at: tuple[int, int]
+    says: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass
+class ReadLine:
+    """What has been read so far."""
+
+    shelf: Mapping[str, dict[str, Any]]
+    head: str = ""
+    sizes: dict[str, tuple[NotedValue, ...]] = field(default_factory=dict)
+    layers: list[NotedLayer] = field(default_factory=list)
+    materials: dict[str, dict[str, Any]] = field(default_factory=dict)
+    statements: list[NotedStatement] = field(default_factory=list)
+    clock: dict[str, str] = field(default_factory=dict)
+    within: dict[str, str] = field(default_factory=dict)
+    faults: list[NotUnderstood] = field(default_factory=list)
+
+    def fault(self, at: Token, message: str) -> None:
+        """Note what is not understood at a word or value."""
+        self.faults.append(NotUnderstood(at.start, at.end, message))
+
+    def once(self, said: MutableMapping[AnyKey, str], key: AnyKey, value: NotedValue) -> None:
+        """Take a value of a phrase; a second one of the same kind is told."""
+        if key in said:
+            self.fault(value, f"'{value.text}' comes after '{said[key]}', which is of the same kind; part them by ';'")
+        else:
+            said[key] = value.text
+
+    def size(self, key: str, *values: NotedValue) -> None:
+        """Take sizes of the whole body; a second time under the same key is told."""
+        if key in self.sizes:
+            before = " ".join(value.text for value in self.sizes[key])
+            self.fault(values[-1], f"'{values[-1].text}' comes after '{before}', which is the same size; remove one")
+        else:
+            self.sizes[key] = values
+
+
+def lacking(token: NotedValue, unit: str, what: str) -> str:
+    """Say why a value cannot stand in a phrase of ``what``: it has no ``unit``, or is of another kind."""
+    return (
+        f"has no unit here, such as {unit}"
+        if token.kind is None
+        else f"is {token.kind.name}, which {what} does not have"
+    )

@@ -1,0 +1,103 @@
+"""What a phrase says of the surroundings of a body, and on which of its sides."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
+from blunt_ember.noted.bodies import SIDE_WORDS, NotedBody
+from blunt_ember.noted.line_so_far import IDLE, NotedStatement, NotUnderstood, ReadLine, lacking
+from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
+
+#: What surrounds a body, and whether it is rather the outside.
+_FLUIDS = {
+    **dict.fromkeys(("air", "room", "ambient", "surroundings", "outdoors", "weather", "cellar"), True),
+    **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
+}
+
+
+def acts(token: Token) -> bool:
+    """Whether it says what surrounds a body."""
+    if isinstance(token, NotedWord):
+        return token.text.lower() == "insulated" or token.text.lower() in SIDE_WORDS
+    return token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY)
+
+
+def read_statement(line: ReadLine, read: list[Token]) -> None:
+    """What surrounds the body, on the side that the phrase names or on one that is left over."""
+    says: dict[Kind, str] = {}
+    side, outward, side_at = "", False, (read[0].start, read[-1].end)
+    insulated, before = False, len(line.faults)
+    for token in read:
+        if isinstance(token, NotedValue):
+            if token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY):
+                line.once(says, token.kind, token)
+            else:
+                line.fault(token, f"'{token.text}' {lacking(token, '°C', 'a surface')}")
+            continue
+        word = token.text.lower()
+        if word == "insulated":
+            insulated = True
+        elif word in _FLUIDS:
+            outward = outward or _FLUIDS[word]
+        elif word not in IDLE and not side:
+            side, side_at = word, (token.start, token.end)
+        elif word not in IDLE:
+            line.fault(token, f"'{token.text}' is not understood beside '{side}'")
+    made = NotedStatement(side, outward, read[0].start, read[-1].end, side_at)
+    temperature = says.get(TEMPERATURE)
+    if insulated:
+        made.says["insulated"] = True
+    if FILM_COEFFICIENT in says and temperature:
+        made.says["film"] = {"h": says[FILM_COEFFICIENT], "temperature": temperature}
+    elif FILM_COEFFICIENT in says:
+        line.faults.append(
+            NotUnderstood(made.start, made.end, "a film has the temperature of its fluid, such as 25 °C")
+        )
+    if EMISSIVITY in says and temperature:
+        made.says["radiation"] = {"emissivity": says[EMISSIVITY], "temperature": temperature}
+    elif EMISSIVITY in says:
+        what = "what it radiates to has a temperature, such as 25 °C"
+        line.faults.append(NotUnderstood(made.start, made.end, what))
+    if HEAT_FLUX in says:
+        made.says["flux"] = says[HEAT_FLUX]
+    if temperature and not made.says:
+        made.says["temperature"] = temperature
+    elif temperature and not {"film", "radiation"} & made.says.keys():
+        line.faults.append(NotUnderstood(made.start, made.end, f"it says nothing of what is at {temperature}"))
+    if not (says or insulated) and len(line.faults) == before:
+        line.faults.append(
+            NotUnderstood(made.start, made.end, "say what acts there, such as '20 °C' or 'air 20 °C h 9'")
+        )
+    if made.says:
+        line.statements.append(made)
+
+
+def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
+    """The statements on their surfaces: first those that name a side, then the others on what is left over."""
+    on: dict[int, tuple[str, ...]] = {}
+    for number, stated in enumerate(line.statements):
+        if stated.side in body.sides:
+            on[number] = body.sides[stated.side]
+        elif stated.side:
+            meant = nearest(stated.side, body.sides) or f"; there are {', '.join(body.sides)}"
+            line.faults.append(NotUnderstood(*stated.side_at, f"'{stated.side}' is no side of it{meant}"))
+    taken = {surface for surfaces in on.values() for surface in surfaces}
+    unnamed = [number for number, stated in enumerate(line.statements) if not stated.side]
+    free = [word for word in body.order if not taken.issuperset(body.sides[word])]
+    if len(unnamed) == 1 and len(free) == len(body.order) > 1 and line.statements[unnamed[0]].outward:
+        free = free[-1:]
+    for number in unnamed:
+        if not free:
+            stated = line.statements[number]
+            line.faults.append(NotUnderstood(stated.start, stated.end, "there is no side left for it; name one"))
+            continue
+        on[number] = tuple(surface for surface in body.sides[free.pop(0)] if surface not in taken)
+        taken.update(on[number])
+    made = []
+    for number, surfaces in sorted(on.items()):
+        where = surfaces[0] if len(surfaces) == 1 else list(surfaces)
+        made.append({"on": where, **line.statements[number].says})
+    missing = [] if on else ["what surrounds it, such as 'left 980 °C' or 'air 25 °C h 9'"]
+    return made, missing
