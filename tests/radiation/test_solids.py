@@ -15,7 +15,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.radiation.solid.exchange import exchange_in_space
-from blunt_ember.radiation.solid.patches import gathered
+from blunt_ember.radiation.solid.patches import grouped_into_patches
 from blunt_ember.radiation.solid.polygons import exchange_of, polygons
 from blunt_ember.radiation.solid.sight import BoxedSight, Sight, TracedSight
 
@@ -88,7 +88,7 @@ def test_a_room_with_a_block_in_it_closes_however_facets_are_gathered(most: int)
     block, its = box(np.full(3, 0.3), np.array([0.7, 0.6, 0.8]), 4, inside=False)
     corners, surface = np.concatenate([walls, block]), np.concatenate([side, its + 6])
     shapes = polygons(corners)
-    patch = gathered(shapes.middle, shapes.normal, surface, most)
+    patch = grouped_into_patches(shapes.middle, shapes.normal, surface, most)
     exchange = exchange_in_space(shapes, patch, triangles(corners), int(patch.max()) + 1)
     area = np.bincount(patch, shapes.area)
     assert len(area) <= most

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.gallery.family import Family
-from blunt_ember.gallery.in_time.stating import CLAY, COARSE, COOLING, exactly, family_in_time, wall_of
+from blunt_ember.gallery.in_time.common_statements import CLAY, COARSE, COOLING, exactly, family_in_time, wall_of
 
 _DEEP = {"thickness": "600 mm", **CLAY, "T_start": "20 °C", "t_end": "50 min"}
 _INTO = ["30 mm", "thickness/16"]

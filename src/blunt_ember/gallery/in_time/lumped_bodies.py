@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from blunt_ember.gallery.in_time.stating import COOLING, STEEL, exactly, family_in_time, film_on
+from blunt_ember.gallery.in_time.common_statements import COOLING, STEEL, exactly, family_in_time, film_on
 
 _BALL = {"shape": "ring sector", "outer": "r_out", "start": "-90°", "end": "90°", "material": "casting"}
 _BEAD = {"kind": "turned section", "regions": {"bead": _BALL}}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from blunt_ember.gallery.in_time.stating import (
+from blunt_ember.gallery.in_time.common_statements import (
     AIR,
     CLAY,
     COOLING,

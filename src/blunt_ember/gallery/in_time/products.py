@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from blunt_ember.gallery.in_time.stating import AIR, CLAY, COOLING, exactly, family_in_time, film_on
+from blunt_ember.gallery.in_time.common_statements import AIR, CLAY, COOLING, exactly, family_in_time, film_on
 
 _BAR = family_in_time(
     "cooling-bar",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from blunt_ember.gallery.in_time.stating import CLAY, COARSE, MIDDLE, exactly, family_in_time, wall_of
+from blunt_ember.gallery.in_time.common_statements import CLAY, COARSE, MIDDLE, exactly, family_in_time, wall_of
 
 _SWINGING = family_in_time(
     "swinging-wall",

@@ -1,4 +1,4 @@
-"""Facets gathered into patches of an even radiosity, and the places that stand for them seen from afar."""
+"""Facets grouped_into_patches into patches of an even radiosity, and the places that stand for them seen from afar."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.radiation.solid.polygons import Polygons
 
 
-def gathered(middle: Floats, normal: Floats, surface: Ints, most: int) -> Ints:
+def grouped_into_patches(middle: Floats, normal: Floats, surface: Ints, most: int) -> Ints:
     """Return the patch (m,) of every facet with a ``middle`` (m, 3) in m and a unit ``normal`` (m, 3).
 
     There are about ``most`` of them at most, each on one ``surface`` (m,); every facet is its own where they are fewer.
@@ -84,7 +84,7 @@ def samples_of(shapes: Polygons, patch: Ints, rule: Rule) -> Samples:
         return each
     order = np.argsort(patch, kind="stable")
     size = np.bincount(patch) * count
-    # The samples of a patch follow each other, and are gathered into as many as one polygon has.
+    # The samples of a patch follow each other, and are grouped_into_patches into as many as one polygon has.
     within = np.arange(len(patch) * count) - np.repeat(np.cumsum(size) - size, size)
     into = np.repeat(np.arange(number) * count, size) + within * count // np.repeat(size, size)
     places, normals, weights = (

@@ -12,7 +12,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets
 from blunt_ember.radiation.mirrors import Mirror, images
 from blunt_ember.radiation.solid.exchange import exchange_in_space
-from blunt_ember.radiation.solid.patches import gathered
+from blunt_ember.radiation.solid.patches import grouped_into_patches
 from blunt_ember.radiation.solid.polygons import polygons
 from blunt_ember.radiation.views import Views
 
@@ -23,10 +23,10 @@ _SAME = 1e-9
 
 
 def solid_views(mesh: Mesh, facets: LookingFacets, mirrors: Sequence[Mirror]) -> Views:
-    """Return the views of facets of a solid, gathered into patches where they are many."""
+    """Return the views of facets of a solid, grouped_into_patches into patches where they are many."""
     flat = polygons(_four(mesh.points[facets.corners]))
     number = 2 ** len(mirrors)
-    patch = gathered(flat.middle, flat.normal, facets.surface, round(MOST_PATCHES / number**0.5))
+    patch = grouped_into_patches(flat.middle, flat.normal, facets.surface, round(MOST_PATCHES / number**0.5))
     count = int(patch.max()) + 1
     corners, owner = _flat_pieces(_four(mesh.points[facets.corners]))
     around = np.concatenate([_turned(image, turned) for image, turned in _images_of(corners, mirrors)])

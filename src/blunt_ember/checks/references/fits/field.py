@@ -133,7 +133,7 @@ def single_rectangle(geometry: SectionGeometry) -> Lattice:
     return lattice
 
 
-def passing_heat(geometry: BodyGeometry, problem: Problem) -> set[str]:
+def surfaces_passing_heat(geometry: BodyGeometry, problem: Problem) -> set[str]:
     """Return the outer surfaces through which heat may pass; those of a periodic pair or an enclosure too."""
     told = {name for pair in problem.periodic for name in pair} | set(problem.enclosed)
     return told | {surface.name for surface in geometry.outer_surfaces if side_of(surface.name, problem) != Side()}

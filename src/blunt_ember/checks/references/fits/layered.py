@@ -16,8 +16,8 @@ from blunt_ember.checks.references.fits.field import (
     contact_of,
     crossings_of,
     generation_of,
-    passing_heat,
     side_of,
+    surfaces_passing_heat,
 )
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -112,7 +112,7 @@ def _straight(axis: int, lattice: Lattice, geometry: SectionGeometry, problem: P
     gaps = _gaps(order, [partial(flat_end, axis, float(at), geometry) for at in along], problem)
     endless = _endless(1 - axis, across, geometry, problem)
     for surface in sorted(
-        passing_heat(geometry, problem) - {*ends, *endless, *(name for gap in gaps for name in gap.faces)}
+        surfaces_passing_heat(geometry, problem) - {*ends, *endless, *(name for gap in gaps for name in gap.faces)}
     ):
         raise ReferenceRefusedError(f"along {'xy'[axis]} heat passes through {surface} at the side of the wall")
     ks = [_NO_K if region == VOID else conductivity_towards(problem, region, axis, bool(endless)) for region in order]
@@ -177,7 +177,7 @@ def _radial(
 
     gaps = _gaps(order, [partial(end_at, float(at)) for at in radii], problem)
     for surface in sorted(
-        passing_heat(geometry, problem) - {inner, outer, *(name for gap in gaps for name in gap.faces)}
+        surfaces_passing_heat(geometry, problem) - {inner, outer, *(name for gap in gaps for name in gap.faces)}
     ):
         raise ReferenceRefusedError(f"heat passes through {surface}, across the radius")
     ks = [

@@ -16,7 +16,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import PLAN_SIDES, Section, TurnedSection
-from blunt_ember.checks.references.fits.field import ExactField, InstantField, passing_heat
+from blunt_ember.checks.references.fits.field import ExactField, InstantField, surfaces_passing_heat
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
@@ -123,7 +123,7 @@ def sections_of(
 
 def solid_reductions(geometry: SolidGeometry, problem: Problem) -> Iterator[SolidReduction]:
     """Yield the sections in which heat flows as in a solid."""
-    heated = passing_heat(geometry, problem)
+    heated = surfaces_passing_heat(geometry, problem)
     ends = set(geometry.ends.values())
     if not geometry.path.straight:
         if not heated & ends:
