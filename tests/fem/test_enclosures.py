@@ -358,8 +358,51 @@ def test_surfaces_that_plainly_face_each_other_are_noted() -> None:
     outcome = solved(plates(surroundings=[held, *radiating], enclosures={}))
     said = [note.message for note in outcome.notes if "see each other" in note.message]
     assert len(said) == 1
-    assert "'hot.right' and 'cold.left' see each other: 82%" in said[0]
+    assert "'hot.right' and 'cold.left' see each other: about 82%" in said[0]
     assert not [note for note in solved(plates()).notes if "see each other: " in note.message]
+
+
+BLOCKS = {
+    name: {"shape": "rectangle", "size": ["60 mm", "60 mm"], "at": [x, "0 mm"], "z": ["0 mm", "40 mm"], "material": "a"}
+    for name, x in (("p", "0 mm"), ("q", "80 mm"))
+}
+CUP = {
+    "cup": {"shape": "rectangle", "size": ["60 mm", "60 mm"], "at": ["0 mm", "0 mm"], "material": "a"},
+    "well": {"shape": "rectangle", "size": ["40 mm", "50 mm"], "at": ["0 mm", "10 mm"], "void": True},
+}
+
+
+@pytest.mark.parametrize("size", ["20 mm", "6 mm"])
+@pytest.mark.parametrize(
+    ("kind", "regions", "radiating", "seen", "share"),
+    [
+        # Rectangles of 60 by 40 mm, 20 mm apart, and the inside of a cylinder: Howell's catalogue, C-11 and C-79.
+        ("stacked", BLOCKS, ["p.right", "q.left", "p.top", "q.right"], "'p.right' and 'q.left' see each other", 0.4756),
+        (
+            "turned section",
+            CUP,
+            ["cup.well right", "cup.right"],
+            "'cup.well right' sees itself",
+            1.625 - np.hypot(1, 0.625),
+        ),
+    ],
+)
+def test_in_space_and_turned_a_few_facets_tell_that_they_face_each_other(
+    kind: str, regions: dict[str, Any], radiating: list[str], seen: str, share: float, size: str
+) -> None:
+    stated = [{"on": radiating, "radiation": {"temperature": "20 °C", "emissivity": "0.8"}}]
+    held = [{"on": f"{name}.bottom", "temperature": "300 °C"} for name in regions if not regions[name].get("void")]
+    data = plates(
+        body={"kind": kind, "regions": regions},
+        materials={"a": {"k": "20 W/(m K)"}},
+        surroundings=[*held, *stated],
+        enclosures={},
+        questions=[],
+        mesh={"size": size, "across": 2},
+    )
+    (said,) = [note.message for note in solved(data).notes if "state an enclosure" in note.message]
+    assert said.startswith(seen)
+    assert float(said.split("about ")[1].split("%")[0]) / 100 == pytest.approx(share, abs=0.06)
 
 
 def test_blocks_that_meet_in_points_close_a_room() -> None:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.fem.problem.enclosures import Chambers, chambers_on
+from blunt_ember.fem.problem.enclosures import Chambers
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
@@ -34,6 +36,26 @@ class CaseMesh:
 
     mesh: Mesh
     refinement: float | None
+
+
+class KeptChambers(Chambers):
+    """What surfaces see, kept: ``kept`` makes it, by what it is of, where it is not there yet."""
+
+    def __init__(self, mesh: Mesh, kept: Callable[..., Any]) -> None:
+        super().__init__(mesh)
+        self._kept = kept
+
+    def chamber(self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
+        """The chamber of some surfaces."""
+        made: Chamber = self._kept(
+            lambda: super(KeptChambers, self).chamber(surfaces, closed, mirrors), surfaces, closed, mirrors
+        )
+        return made
+
+    def shares(self, surfaces: tuple[str, ...]) -> Floats:
+        """The shares of views."""
+        made: Floats = self._kept(lambda: super(KeptChambers, self).shares(surfaces), surfaces)
+        return made
 
 
 class Steps:
@@ -83,15 +105,13 @@ class Steps:
 
     def _chambers(self, case: Case, on: CaseMesh) -> Chambers:
         """What makes the chambers of a mesh: what surfaces see follows from their shapes alone, and is kept."""
-        made = chambers_on(on.mesh)
         if on.refinement is None:
-            return made
+            return Chambers(on.mesh)
 
-        def kept(surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
-            key = self.keys.of(case, Step.CHAMBER, on.refinement, surfaces, closed, mirrors)
-            return self.cache.get(Step.CHAMBER, key, lambda: made(surfaces, closed, mirrors))
+        def kept(make: Callable[[], Any], *of: Any) -> Any:
+            return self.cache.get(Step.CHAMBER, self.keys.of(case, Step.CHAMBER, on.refinement, *of), make)
 
-        return kept
+        return KeptChambers(on.mesh, kept)
 
     def solution(self, case: Case, on: CaseMesh) -> Solution:
         """Return the steady solution of a case on its mesh."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -19,16 +19,28 @@ from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.bounding import lies_in, surfaces_bounding
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
+from blunt_ember.radiation.in_sight import view_shares
 from blunt_ember.radiation.mirrors import MirrorError, mirrors_at
 
-#: Facets up to which it is looked whether surfaces that radiate to surroundings see each other, and from which share
-#: of their views on.
-_MOST_LOOKED_AT, _PLAINLY = 300, 0.1
+#: Share of what a surface that radiates to surroundings sees of another one from which that is said.
+_PLAINLY = 0.1
 #: Share of what a facet sees that a correction may move without a word.
 _NOTED = 0.01
 
-#: Makes the chamber of some surfaces of a mesh, which may be said to be closed, mirrored in the planes of others.
-Chambers = Callable[[tuple[str, ...], bool, tuple[str, ...]], Chamber]
+
+class Chambers:
+    """What surfaces of a mesh see, made when it is asked for."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self._mesh = mesh
+
+    def chamber(self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
+        """Return the chamber of some surfaces, which may be said to be closed, mirrored in the planes of others."""
+        return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors)
+
+    def shares(self, surfaces: tuple[str, ...]) -> Floats:
+        """Return about which share of what each of some surfaces sees every one of them takes, (s, s)."""
+        return view_shares(self._mesh, surfaces, facet_areas(self._mesh, surfaces))
 
 
 @dataclass(frozen=True)
@@ -63,11 +75,6 @@ class EnclosureLaw:
         return self.emissivity if self.opening is None else (*self.emissivity, self.opening)
 
 
-def chambers_on(mesh: Mesh) -> Chambers:
-    """Return what makes the chambers of surfaces of a mesh."""
-    return lambda surfaces, closed, mirrors: chamber_of(mesh, surfaces, facet_areas(mesh, surfaces), closed, mirrors)
-
-
 def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
     """Return the area (m,) in m² of every facet of surfaces, block by block, on its true curve."""
     blocks = [(mesh.surfaces[name], block) for name in surfaces for block in mesh.surfaces[name].blocks]
@@ -77,7 +84,7 @@ def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
 def enclosed_surfaces(document: CaseDocument, mesh: Mesh, name: str) -> list[str]:
     """Return the surfaces of a mesh that an enclosure of a case names, and those of its voids; what is wrong is left
     out."""
-    stated, entry = StatedEnclosures(document, mesh, chambers_on(mesh)), document.enclosures[name]
+    stated, entry = StatedEnclosures(document, mesh, Chambers(mesh)), document.enclosures[name]
     path: DataPath = ("enclosures", name)
     mirrors = stated._mirrors(entry, path)
     return [surface for face in entry.faces for surface in stated._surfaces_of(face, path, entry, mirrors)]
@@ -109,18 +116,13 @@ class StatedEnclosures:
             for name, laws in exchanges.items()
             if name not in self._taken and any(isinstance(law, RadiationLaw) for law in laws)
         ]
-        facets = sum(len(block.nodes) for name in open_air for block in self.mesh.surfaces[name].blocks)
-        if self.mesh.space.depth is None or not 0 < facets <= _MOST_LOOKED_AT:
+        if not open_air or self.mesh.dimension == 1:
             return
-        try:
-            chamber = self.chambers(tuple(open_air), False, ())
-        except ChamberError:
-            return
-        seen = chamber.between() / chamber.areas()[:, None]
+        seen = np.minimum(self.chambers.shares(tuple(open_air)), 1.0)
         for first, second in np.argwhere(np.triu(seen) > _PLAINLY).tolist():
-            one, other = chamber.surfaces[first], chamber.surfaces[second]
+            one, other = open_air[first], open_air[second]
             who = f"'{one}' sees itself" if one == other else f"'{one}' and '{other}' see each other"
-            what = f"{who}: {seen[first, second]:.0%} of what '{one}' looks at, which is taken to be surroundings"
+            what = f"{who}: about {seen[first, second]:.0%} of what '{one}' looks at, taken to be surroundings here"
             self.notes.append(Note(("surroundings",), f"{what}; state an enclosure to have it right"))
 
     def ask(self) -> None:
@@ -169,7 +171,7 @@ class StatedEnclosures:
             self.faults.append(Fault((*path, "faces"), f"{what}; state one above 0"))
             return
         try:
-            chamber = self.chambers(tuple(emissivity), bool(entry.closed), mirrors)
+            chamber = self.chambers.chamber(tuple(emissivity), bool(entry.closed), mirrors)
         except BlindError as error:
             self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
             return

@@ -18,7 +18,7 @@ from blunt_ember.fem.problem.case_faults import (
     require_groups,
 )
 from blunt_ember.fem.problem.conductors import Conductor
-from blunt_ember.fem.problem.enclosures import Chambers, StatedEnclosures, chambers_on
+from blunt_ember.fem.problem.enclosures import Chambers, StatedEnclosures
 from blunt_ember.fem.problem.isothermal import StatedIsothermal
 from blunt_ember.fem.problem.joints import joints
 from blunt_ember.fem.problem.problem import Capacity, Problem
@@ -58,7 +58,7 @@ def problem_from_case(
     stated.faults += name_faults(document, mesh) + law_faults(document, mesh)
     stated.faults += own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
-    enclosures = StatedEnclosures(document, mesh, chambers or chambers_on(mesh))
+    enclosures = StatedEnclosures(document, mesh, chambers or Chambers(mesh))
     enclosures.gather()
     if not enclosures.faults and not enclosures.open_items:
         enclosures.ask()

@@ -1,4 +1,4 @@
-"""Facets grouped_into_patches into patches of an even radiosity, and the places that stand for them seen from afar."""
+"""Facets gathered into patches of an even radiosity, and the places that stand for them seen from afar."""
 
 from __future__ import annotations
 
@@ -84,7 +84,7 @@ def samples_of(shapes: Polygons, patch: Ints, rule: Rule) -> Samples:
         return each
     order = np.argsort(patch, kind="stable")
     size = np.bincount(patch) * count
-    # The samples of a patch follow each other, and are grouped_into_patches into as many as one polygon has.
+    # The samples of a patch follow each other, and are gathered into as many as one polygon has.
     within = np.arange(len(patch) * count) - np.repeat(np.cumsum(size) - size, size)
     into = np.repeat(np.arange(number) * count, size) + within * count // np.repeat(size, size)
     places, normals, weights = (

@@ -23,7 +23,7 @@ _SAME = 1e-9
 
 
 def solid_views(mesh: Mesh, facets: LookingFacets, mirrors: Sequence[Mirror]) -> Views:
-    """Return the views of facets of a solid, grouped_into_patches into patches where they are many."""
+    """Return the views of facets of a solid, gathered into patches where they are many."""
     flat = polygons(_four(mesh.points[facets.corners]))
     number = 2 ** len(mirrors)
     patch = grouped_into_patches(flat.middle, flat.normal, facets.surface, round(MOST_PATCHES / number**0.5))
