@@ -194,3 +194,22 @@ def test_a_plate_is_given_one_temperature_and_its_own_again(window: Window, qtbo
 def waits_or_settles(window: Window, qtbot: QtBot) -> None:
     """Wait until what is shown is of the case as it stands."""
     qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.case is window.current.case, timeout=PATIENCE)
+
+
+def test_surfaces_that_radiate_to_surroundings_and_face_each_other_become_an_enclosure_by_a_click(
+    window: Window, qtbot: QtBot
+) -> None:
+    data = door()
+    radiating = {"on": ["tile.right", "sheet.left"], "radiation": {"temperature": "20 °C", "emissivity": "0.8"}}
+    opened(window, qtbot, {**data, "surroundings": [*data["surroundings"], radiating]})
+    button = window.sheet.findChild(QToolButton, "enclose")
+    assert button is not None and button.text() == "put what sees each other into an enclosure"
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    faces = [{"on": ["tile.right", "sheet.left"], "emissivity": "0.8"}]
+    qtbot.waitUntil(lambda: "enclosures" in said(window), timeout=PATIENCE)
+    assert said(window, "enclosures") == {"enclosure": {"faces": faces, "opening": "20 °C"}}
+    assert said(window, "surroundings") == data["surroundings"]
+    settled(qtbot, window)
+    qtbot.waitUntil(lambda: window.sheet.findChild(QToolButton, "enclose") is None, timeout=PATIENCE)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: "enclosures" not in said(window), timeout=PATIENCE)

@@ -11,9 +11,11 @@ from scipy.optimize import brentq
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import value_at, with_value
+from blunt_ember.case.editing.enclosing import can_be_enclosed, enclosed_instead
 from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
+from blunt_ember.checks.references.understood import fit, require_understood
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.fem.steady.steady import solve_steady
@@ -360,6 +362,33 @@ def test_surfaces_that_plainly_face_each_other_are_noted() -> None:
     assert len(said) == 1
     assert "'hot.right' and 'cold.left' see each other: about 82%" in said[0]
     assert not [note for note in solved(plates()).notes if "see each other: " in note.message]
+
+
+def test_an_enclosure_of_surfaces_that_face_each_other_is_one_edit_away() -> None:
+    held = [{"on": "hot.left", "temperature": "800 °C"}, {"on": "cold.bottom", "temperature": "60 °C"}]
+    film = {"h": "9 W/(m² K)", "temperature": "25 °C"}
+    radiation = {"temperature": "20 °C", "emissivity": "0.6"}
+    stated = [
+        {"on": ["hot.right", "hot.top"], "radiation": radiation, "film": film},
+        {"on": "cold.left", "radiation": {"temperature": "20 °C"}},
+        {"on": "cold.right", "radiation": radiation},
+    ]
+    before = solved(plates(surroundings=[*held, *stated], enclosures={}, questions=[]))
+    assert before.problem is not None and before.problem.facing == (("hot.right", "cold.left"),)
+    require_understood(before.problem, fit(plates))  # that they face each other is no statement
+    assert not can_be_enclosed(before.case, ["hot.left"]) and can_be_enclosed(before.case, ["hot.right"])
+    after = enclosed_instead(before.case, ("hot.right", "cold.left"))
+    assert after.data["surroundings"] == [
+        *held,
+        {**stated[0], "on": "hot.top"},
+        {"on": "hot.right", "film": film},
+        stated[2],
+    ]
+    faces = [{"on": "hot.right", "emissivity": "0.6"}, {"on": "cold.left"}]
+    assert after.data["enclosures"] == {"enclosure": {"faces": faces, "opening": "20 °C"}}
+    outcome = Flow().run(after)
+    assert outcome.problem is not None and not outcome.problem.facing
+    assert outcome.ledger is not None and outcome.ledger.relative < 1e-9
 
 
 BLOCKS = {

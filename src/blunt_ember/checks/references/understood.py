@@ -17,7 +17,7 @@ MadeBy = TypeVar("MadeBy", bound=Callable[..., object])
 #: The laws of surfaces that can be made the side of an exact solution.
 KNOWN_LAWS = (FluxLaw, FilmLaw, RadiationLaw)
 #: What every fit looks at itself, or what says nothing of the heat that flows.
-_ALWAYS = frozenset({"mesh", "conductors", "notes", "capacities", "lumped"})
+_ALWAYS = frozenset({"mesh", "conductors", "notes", "capacities", "lumped", "facing"})
 _WORDS = {
     "held": "a surface is held at a temperature",
     "exchanges": "a surface exchanges heat",

@@ -101,6 +101,7 @@ class StatedEnclosures:
     faults: list[Fault] = field(default_factory=list)
     open_items: list[Fault] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
+    facing: list[tuple[str, str]] = field(default_factory=list)
     _taken: dict[str, str] = field(default_factory=dict)
     _placed: set[str] = field(default_factory=set)
 
@@ -121,6 +122,7 @@ class StatedEnclosures:
         seen = np.minimum(self.chambers.shares(tuple(open_air)), 1.0)
         for first, second in np.argwhere(np.triu(seen) > _PLAINLY).tolist():
             one, other = open_air[first], open_air[second]
+            self.facing.append((one, other))
             who = f"'{one}' sees itself" if one == other else f"'{one}' and '{other}' see each other"
             what = f"{who}: about {seen[first, second]:.0%} of what '{one}' looks at, taken to be surroundings here"
             self.notes.append(Note(("surroundings",), f"{what}; state an enclosure to have it right"))

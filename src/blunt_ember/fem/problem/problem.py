@@ -64,7 +64,8 @@ class Problem:
     """Conduction: ``conductors`` by region; ``held`` temperatures and ``exchanges`` by surface, later ones last.
 
     ``exchanges`` are what acts together on a surface. ``joints`` stand by interface; ``periodic`` pairs of surfaces are
-    one and the same. ``notes`` say how statements that meet were understood.
+    one and the same. ``notes`` say how statements that meet were understood; ``facing`` are pairs of surfaces that are
+    said to radiate to surroundings and plainly see each other.
     """
 
     mesh: Mesh
@@ -83,6 +84,7 @@ class Problem:
     enclosures: tuple[EnclosureLaw, ...] = ()
     #: What has one temperature throughout.
     isothermal: tuple[IsothermalSet, ...] = ()
+    facing: tuple[tuple[str, str], ...] = ()
 
     @property
     def enclosed(self) -> Mapping[str, EnclosureLaw]:

@@ -83,6 +83,7 @@ def problem_from_case(
         clock is not None and clock.capacity == "lumped",
         tuple(enclosures.found),
         tuple(isothermal.found),
+        tuple(enclosures.facing),
     )
 
 

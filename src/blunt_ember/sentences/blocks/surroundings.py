@@ -9,6 +9,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.acting import Acting
 from blunt_ember.case.document.surroundings import ACTING, Surrounding
 from blunt_ember.case.editing.edits import value_at, with_value
+from blunt_ember.case.editing.enclosing import can_be_enclosed, enclosed_instead
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import TEMPERATURE, Kind
@@ -68,8 +69,20 @@ def surroundings_section(case: Case, outcome: Outcome | None) -> SheetSection:
             rows.append((Choice("add surrounding", "say what surrounds a surface …", offers, "link"),))
         if unstated:
             rows.append((Word(f"○  {_listed(unstated)}: insulated, as nothing is stated", "note", unstated),))
+        rows += _facing(case, outcome)
     stated = sum(len(surrounding.surfaces) for surrounding in case.document.surroundings)
     return SheetSection("Surroundings", f"{stated} stated · {len(unstated)} insulated" if outcome else "", tuple(rows))
+
+
+def _facing(case: Case, outcome: Outcome) -> list[SheetRow]:
+    """What is offered where surfaces that radiate to surroundings see each other."""
+    facing = outcome.problem.facing if outcome.problem is not None else ()
+    surfaces = tuple(dict.fromkeys(name for pair in facing for name in pair))
+    if not can_be_enclosed(case, surfaces):
+        return []
+    words = "put what sees each other into an enclosure"
+    edit = Option(words, lambda now: enclosed_instead(now, surfaces))
+    return [(Choice("enclose", words, (edit,), "link", points=surfaces, direct=True),)]
 
 
 def surrounding_row(case: Case, place: int, unstated: tuple[str, ...]) -> SheetRow:
