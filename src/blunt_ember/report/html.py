@@ -241,7 +241,7 @@ def _refinement(outcome: Outcome, levels: Sequence[RefinementLevel], kinds: Sequ
 
 def _in_time(run: Run) -> str:
     if run.exact_in_time:
-        return "Time: exactly, as what is stated changes evenly at most between two breaks (Krylov space, Lanczos)."
+        return "Time: exactly, as what is stated is a polynomial of time between breaks (Krylov space, Lanczos)."
     exact = f", {run.work.exact} of them exact" if run.work.exact else ""
     return f"Time: TR-BDF2, second order and L-stable, {run.work.steps} steps{exact}, {run.work.refused} tried again."
 

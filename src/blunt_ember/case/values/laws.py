@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from math import inf
 from types import MappingProxyType
 from typing import Any, Literal, get_args
 
@@ -86,8 +85,8 @@ class Table:
 
     @property
     def kinks(self) -> tuple[float, ...]:
-        """Where it jumps or bends."""
-        return () if self.between == "smooth" else self.xs
+        """Where it jumps or bends, or goes on as another polynomial."""
+        return self.xs
 
 
 @dataclass(frozen=True)
@@ -125,13 +124,13 @@ class Law:
         if not self.follows_time:
             return 0.0
         if self.table is not None:
-            return {"linear": 1.0, "step": 0.0, "smooth": inf}[self.table.between]
+            return {"linear": 1.0, "step": 0.0, "smooth": 3.0}[self.table.between]
         assert self.formula is not None
         return degree_in(self.formula, "t")
 
     @property
     def breaks(self) -> tuple[float, ...]:
-        """Times, s, at which it jumps or bends, as far as they are written out."""
+        """Times, s, at which it jumps, bends, or goes on as another polynomial, as far as they are written out."""
         return self.table.kinks if self.table is not None and self.table.over == "t" else ()
 
     def over_amount(self, amount: float, kind: Kind) -> Law:

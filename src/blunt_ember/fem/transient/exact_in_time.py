@@ -1,17 +1,17 @@
-"""Runs that are exact in time: where what is given changes evenly with time at most, and no material follows
-temperature.
+"""Runs that are exact in time: where no material follows temperature, and what is given is a polynomial of the time.
 
-Between two breaks C y' = f + ḟ t − K y then has the solution y(t) = y₀ + t φ₁(−t A) C⁻¹ r₀ + t² φ₂(−t A) C⁻¹ ḟ, with
-A = C⁻¹ K and r₀ = f − K y₀; what is held and changes evenly takes part in f and ḟ. Either response is found for all
-times at once in the space that (C + γ K)⁻¹ C spans with (C + γ K)⁻¹ r₀, or ḟ, by Lanczos' method in the inner product
-of C: one factorisation and some twenty solutions (J. van den Eshof & M. Hochbruck, SIAM J. Sci. Comput. 27 (2006) 1438;
-I. Moret & P. Novati, BIT 44 (2004) 595).
+Between two breaks C y' = f(t) − K y then has the solution y(t) = y₀ + Σ cₖ k! tᵏ⁺¹ φₖ₊₁(−t A) C⁻¹ d, with A = C⁻¹ K,
+summed over what drives the difference from the begin: f(0) − K y₀ at once, and a few patterns d in space whose shares
+Σ cₖ tᵏ change with time; what is held takes part in them. The response to each is found for all times at once in the
+space that (C + γ K)⁻¹ C spans with (C + γ K)⁻¹ d, by Lanczos' method in the inner product of C: one factorisation and
+some twenty solutions (J. van den Eshof & M. Hochbruck, SIAM J. Sci. Comput. 27 (2006) 1438; I. Moret & P. Novati, BIT
+44 (2004) 595).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from math import factorial
 
@@ -21,9 +21,10 @@ from scipy.sparse import csr_array
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.linear import fits_factors
+from blunt_ember.fem.transient.driving import PASSED, Driving, StatedInTime
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper, step_length
-from blunt_ember.fem.transient.time_step import State, StepForm
+from blunt_ember.fem.transient.time_step import SAME_INSTANT, State, StepForm
 
 #: How many times longer a space reaches than the first step taken in it: after a break, where what jumps is rough, and
 #: later on; and than its pole. One that is not found reaches so many times less far.
@@ -39,110 +40,114 @@ _MOST_NODES = 300_000
 _FIRST, _RESOLVED = (3e-4, 0.02), 16.0
 #: Nodes that are given this share of the largest heat decide about the first step.
 _FELT = 1e-3
-#: Below this share of its time a mode has hardly moved, and its integrals are taken from their series.
-_STILL, _TERMS = 0.3, 14
-#: How long a time is looked at, s, where one is without end.
-_LONGEST = 1e6
+#: Terms of the series that integrals of slow modes are taken from, steps through what is no straight line, and how
+#: small a pattern of what drives a run is none, as a share of the largest.
+_TERMS, _SEEN, _PATTERN = 48, 32, 1e-12
+#: How often it is looked again for polynomials where none was found.
+_TRIES = 12
+_FACTORIALS = np.array([float(factorial(order)) for order in range(64)])
 #: By how much the pole of factors may be off the best one.
 _ALIKE = 4.0
 
 
 @dataclass(frozen=True)
 class Response:
-    """How temperatures answer to heat that begins at once (``order`` 1) or grows evenly (2).
+    """How temperatures answer to a pattern of heat whose share changes with time.
 
-    The modes (n, m) decay at ``rates`` (m,) in 1/s; ``moved`` (m,), in K/s or K/s², is how much of each is driven.
+    The modes (n, m) decay at ``rates`` (m,) in 1/s; ``moved`` (m,), in K/s, is how much of each a whole share drives.
+    ``shares`` (d + 1,) are the k-th derivatives of the share at the begin, in s⁻ᵏ.
     """
 
-    order: int
     modes: Floats
     rates: Floats
     moved: Floats
-
-    def at(self, since: float) -> Floats:
-        """Return what has been added (n,) in K so many seconds ``since`` the begin."""
-        return np.asarray(self.modes @ (self.moved * _integrated(self.rates, since, self.order)))
-
-    def rate_at(self, since: float) -> Floats:
-        """Return how fast that changes (n,), K/s."""
-        return np.asarray(self.modes @ (self.moved * _integrated(self.rates, since, self.order - 1)))
-
-    def seen(self, since: float, until: float) -> Floats:
-        """Return what has been added ``until`` so many seconds, its mean from others on, and its rate, (3, n)."""
-        over = _integrated(self.rates, until, self.order + 1) - _integrated(self.rates, since, self.order + 1)
-        last, rate = (_integrated(self.rates, until, order) for order in (self.order, self.order - 1))
-        weights = np.stack([last, over / (until - since), rate], axis=1)
-        return np.asarray((self.modes @ (self.moved[:, None] * weights)).T)
+    shares: Floats
 
 
 @dataclass(frozen=True)
 class Trajectory:
     """All instants from ``begin`` to ``reach``, both in s, of an ``excess`` (n,) in K over the reference temperature.
 
-    What is held drifts, (n,) in K/s; the ``responses`` are what is added to that.
+    What is held moves as it is ``driven``; the ``responses`` are what is added to that.
     """
 
     begin: float
     reach: float
     excess: Floats
-    drift: Floats
+    driven: Driving
     responses: tuple[Response, ...]
+    _summed: dict[float, list[Floats]] = field(default_factory=dict, repr=False, compare=False)
 
     def seen(self, first: float, last: float) -> tuple[Floats, Floats, Floats]:
         """Return the excess (n,) at the ``last`` of two times in s, its mean since the first, and its rate in K/s."""
-        since, until = first - self.begin, last - self.begin
-        at_last, between, rate = sum((each.seen(since, until) for each in self.responses), np.zeros((3, 1)))
-        drifted = self.excess + self.drift * until, self.excess + self.drift * (since + until) / 2
-        return drifted[0] + at_last, drifted[1] + between, self.drift + rate
+        driven, start = self.driven, self.excess - self.driven.held_at(self.begin)
+        added = np.zeros((3, len(self.excess)))
+        for each, before, after in zip(self.responses, self._moved(first), self._moved(last), strict=True):
+            mean = (after[2] - before[2]) / (last - first)
+            added += (each.modes @ (each.moved[:, None] * np.stack([after[1], mean, after[0]], axis=1))).T
+        return (
+            start + driven.held_at(last) + added[0],
+            start + driven.held_between(first, last) + added[1],
+            driven.held_rate(last) + added[2],
+        )
 
     def at(self, t: float) -> Floats:
         """Return the excess (n,) at a time in s, K."""
-        since = t - self.begin
-        return sum((each.at(since) for each in self.responses), self.excess + self.drift * since)
+        moved = self.excess + self.driven.held_at(t) - self.driven.held_at(self.begin)
+        pairs = zip(self.responses, self._moved(t), strict=True)
+        return sum((each.modes @ (each.moved * summed[1]) for each, summed in pairs), moved)
 
     def rate_at(self, t: float) -> Floats:
         """Return how fast the excess (n,) changes at a time in s, K/s."""
-        return sum((each.rate_at(t - self.begin) for each in self.responses), self.drift)
+        pairs = zip(self.responses, self._moved(t), strict=True)
+        return sum((each.modes @ (each.moved * summed[0]) for each, summed in pairs), self.driven.held_rate(t))
+
+    def _moved(self, t: float) -> list[Floats]:
+        """What the modes of each response have added by a time in s: its rate, itself and its integral, (3, m), for a
+        unit that is moved. A step ends where the next one begins."""
+        if t not in self._summed and self.responses:
+            most = max(len(each.shares) for each in self.responses) + 1
+            every = _every_integral(np.concatenate([each.rates for each in self.responses]), t - self.begin, most)
+            ends = np.cumsum([len(each.rates) for each in self.responses])[:-1]
+            found = [
+                np.stack([each.shares @ own[more : more + len(each.shares)] for more in range(3)])
+                for each, own in zip(self.responses, np.split(every, ends, axis=1), strict=True)
+            ]
+            while len(self._summed) > 1:
+                del self._summed[next(iter(self._summed))]
+            self._summed[t] = found
+        return self._summed.get(t, [])
 
 
 @dataclass(frozen=True)
 class LinearBalance:
-    """C y' = ``given`` + ``growing`` (t − ``since``) − K y of all nodes.
+    """C y' = f − K y of all nodes, as they are ``driven``; the ``capacity`` C (n, n) in J/K, the ``conductance`` K
+    (n, n) in W/K."""
 
-    ``given`` (n,) in W at the time ``since`` in s, ``growing`` (n,) in W/s, the ``capacity`` C (n, n) in J/K, the
-    ``conductance`` K (n, n) in W/K; what is held drifts, (n,) in K/s.
-    """
-
-    since: float
-    given: Floats
-    growing: Floats
-    drift: Floats
+    driven: Driving
     capacity: csr_array
     conductance: csr_array
 
-    def states(self, times: tuple[float, ...], excesses: tuple[Floats, ...]) -> list[State]:
-        """Return the instants at some times in s with the excesses (n,) in K then."""
-        together, since = np.stack(excesses, axis=1), np.array(times) - self.since
-        contents = self.capacity @ together
-        heats = self.given[:, None] + self.growing[:, None] * since - self.conductance @ together
-        return [
-            State(t, excess, content, heat)
-            for t, excess, content, heat in zip(times, excesses, contents.T, heats.T, strict=True)
-        ]
+    def state(self, t: float, excess: Floats, first: float | None = None) -> State:
+        """Return the instant at a time in s with the excess (n,) in K then; the mean of all since the ``first`` time,
+        where one is given."""
+        since = None if first is None else (first, t)
+        given = self.driven.given_at(t) if first is None else self.driven.given_between(first, t)
+        at = t if first is None else (first + t) / 2
+        return State(at, excess, self.capacity @ excess, given - self.conductance @ excess, since)
 
-
-def linear_balance(heating: Heating, begin: float, end: float) -> LinearBalance:
-    """Return the balance of what is linear and changes evenly between two times in s, at which it may bend or jump."""
-    zero = np.zeros(heating.count)
-    capacity, conductance = heating.capacity(zero), heating.conductance(zero, begin)
-    if heating.unchanging:
-        return LinearBalance(begin, heating.heat(zero, begin), zero, zero, capacity, conductance)
-    length = min(end - begin, _LONGEST)
-    early, late = begin + length / 4, begin + 3 * length / 4
-    first, last = heating.heat(zero, early), heating.heat(zero, late)
-    growing = (last - first) / (late - early)
-    drift = (heating.held(late) - heating.held(early)) / (late - early)
-    return LinearBalance(begin, first - growing * (early - begin), growing, drift, capacity, conductance)
+    def patterns(self, t: float, prolongation: csr_array) -> tuple[Floats, Floats]:
+        """Return the patterns (f, r) in W of what changes after a time in s as the free nodes are given it, and the
+        shares (d, r) of each in the first and every further power of the seconds since."""
+        driven = self.driven
+        whole = driven.given.T - self.conductance @ driven.held.T - self.capacity @ driven.held_rates.T
+        columns = np.asarray(prolongation.T @ whole)[:, 1:]
+        if not columns.any():
+            return np.zeros((len(columns), 0)), np.zeros((0, 0))
+        left, values, right = np.linalg.svd(columns, full_matrices=False)
+        kept = values > _PATTERN * values.max()
+        shares = np.vstack([np.zeros(int(kept.sum())), (right[kept] * values[kept, None]).T])
+        return left[:, kept], driven.since(t, shares)[1:]
 
 
 @dataclass(frozen=True)
@@ -200,16 +205,17 @@ class ExactStep(StepForm):
 
 def exact_step(trajectory: Trajectory, balance: LinearBalance, before: State, t: float) -> ExactStep:
     """Return the step of a trajectory from an instant on it to a time in s."""
-    after, mean, rate = balance.states((t, (before.t + t) / 2, t), trajectory.seen(before.t, t))
-    return ExactStep(trajectory, balance, before, mean, after, rate)
+    after, mean, rate = trajectory.seen(before.t, t)
+    return ExactStep(
+        trajectory, balance, before, balance.state(t, mean, before.t), balance.state(t, after), balance.state(t, rate)
+    )
 
 
 def is_exact(heating: Heating) -> bool:
-    """Tell whether a piece of a run can be had exactly: all is linear, and changes evenly until the next break."""
+    """Tell whether a piece of a run can be had exactly: all is linear, and what it is driven by is known beforehand."""
     return (
         heating.linear
         and heating.symmetric
-        and heating.evenly_driven
         and heating.count <= _MOST_NODES
         and fits_factors(heating.count, heating.problem.mesh.dimension)
         and heating.constraints.prolongation.shape[1] > 0
@@ -222,7 +228,13 @@ class ExactStepper:
 
     heating: Heating
     stepper: Stepper
+    #: What is known up to the end of the piece, s; None where nothing drives it that a polynomial could be.
     _balance: LinearBalance | None = None
+    _stated: StatedInTime | None = None
+    _end: float | None = None
+    #: When to look again after nothing was met, s, and how often that was.
+    _again: float | None = None
+    _refused: int = 0
     _known: Trajectory | None = None
     #: The last instants that lie on what is known.
     _on: tuple[State, ...] = ()
@@ -231,11 +243,16 @@ class ExactStepper:
 
     def begin(self, begin: float, end: float) -> None:
         """Look at what is stated between two times in s, at which it may bend or jump."""
-        self._balance, self._known, self._on = linear_balance(self.heating, begin, end), None, ()
+        self._end, self._known, self._on, self._refused = end, None, (), 0
+        self._stated = StatedInTime(self.heating, begin, end)
+        self._look(begin, end)
 
     def first_length(self, state: State, longest: float) -> float:
         """Return a length for the first step: the time in which the cells that are given heat resolve it."""
-        free, balance = self.heating.constraints.free, self._balanced(state, state.t + longest)
+        balance = self._balanced(state, state.t + longest)
+        if balance is None:
+            return self.stepper.first_length(state, longest)
+        free = self.heating.constraints.free
         given = np.abs(state.heat[free])
         felt = given >= _FELT * given.max(initial=0.0)
         capacity, conductance = (each.diagonal()[free][felt] for each in (balance.capacity, balance.conductance))
@@ -244,30 +261,51 @@ class ExactStepper:
 
     def step(self, state: State, wanted: float, end: float) -> tuple[StepForm, float]:
         """Return a step of at most the ``wanted`` length in s, and the length wanted next; it may end at ``end``."""
-        length, last = step_length(wanted, end - state.t)
-        trajectory = self._from(state, length, end)
-        if trajectory is None:
+        balance = self._balanced(state, end)
+        if balance is None:
+            return self.stepper.step(state, wanted, end if self._again is None else min(end, self._again))
+        length, last = step_length(min(wanted, _longest_step(balance.driven)), end - state.t)
+        found = self._from(state, length, balance)
+        if found is None:
             return self.stepper.step(state, wanted, end)
-        t = end if last else min(state.t + length, trajectory.reach)
-        made = self._made(trajectory, state, t)
+        t = end if last and found.reach >= end * (1 - 1e-12) else min(state.t + length, found.reach)
+        made = self._made(found, balance, state, t)
         return made, max(wanted, _GROWTH * made.length)
 
     def fixed_step(self, state: State, length: float, end: float) -> StepForm:
-        """Return a step of a given length in s, or up to ``end``."""
-        trajectory = self._from(state, length, end)
-        if trajectory is None:
+        """Return a step of a given length in s, or up to ``end``; a shorter one where what is stated goes on as
+        another polynomial before."""
+        balance = self._balanced(state, end)
+        found = None if balance is None else self._from(state, length, balance)
+        if balance is None or found is None:
             return self.stepper.fixed_step(state, length, end)
         t = end if length >= (end - state.t) * (1 - 1e-9) else state.t + length
-        return self._made(trajectory, state, t)
+        return self._made(found, balance, state, min(t, max(found.reach, state.t + length * (1 - 1e-9))))
 
-    def _balanced(self, state: State, end: float) -> LinearBalance:
-        if self._balance is None:
+    def _balanced(self, state: State, end: float) -> LinearBalance | None:
+        """The balance from a state on; another one where what drives it was known up to there only."""
+        known = self._balance
+        if self._end is None:
             self.begin(state.t, end)
-        assert self._balance is not None
+        elif (known is not None and state.t >= known.driven.end - SAME_INSTANT * known.driven.length) or (
+            known is None and self._again is not None and state.t >= self._again * (1 - SAME_INSTANT)
+        ):
+            self._look(state.t, self._end)
         return self._balance
 
-    def _made(self, trajectory: Trajectory, state: State, t: float) -> ExactStep:
-        made = exact_step(trajectory, self._balanced(state, t), state, t)
+    def _look(self, t: float, end: float) -> None:
+        """Look at what drives it from a time in s on; what meets nothing is passed by steps, and looked at again."""
+        assert self._stated is not None
+        driven, zero = self._stated.since(t), np.zeros(self.heating.count)
+        self._balance = self._known = None
+        if driven is not None:
+            capacity, conductance = self.heating.capacity(zero), self.heating.conductance(zero, t)
+            self._balance = LinearBalance(driven, capacity, conductance)
+        self._refused += driven is None
+        self._again = t + PASSED * (end - t) if self._refused < _TRIES else None
+
+    def _made(self, trajectory: Trajectory, balance: LinearBalance, state: State, t: float) -> ExactStep:
+        made = exact_step(trajectory, balance, state, t)
         self.stepper.work.steps += 1
         self.stepper.work.exact += 1
         self._on = (state, made.after)
@@ -279,32 +317,38 @@ class ExactStepper:
         reduced, zero = self.heating.constraints.reduced, np.zeros(self.heating.count)
         return reduced(self.heating.capacity(zero)), reduced(self.heating.conductance(zero, self.heating.begin))
 
-    def _from(self, state: State, length: float, end: float) -> Trajectory | None:
-        """The trajectory through a state that holds for a length from it on in s; None where none is found."""
-        known = self._known
+    def _from(self, state: State, length: float, balance: LinearBalance) -> Trajectory | None:
+        """The trajectory through a state that holds for a length from it on in s, or to the end of what drives it; None
+        where none is found."""
+        known, end = self._known, balance.driven.end
+        length = min(length, end - state.t)
         on_it = any(state is each for each in self._on)
         if known is not None and on_it and state.t + length * (1 - 1e-9) <= known.reach:
             return known
         reach = min(end - state.t, (_REACH if on_it else _REACH_ROUGH) * length)
         while True:
-            self._known = self._found(state, length, reach, self._balanced(state, end))
+            self._known = self._found(state, length, reach, balance)
             if self._known is not None or reach <= length:
                 return self._known
             reach = max(reach / _LESS, length)
 
     def _found(self, state: State, first: float, reach: float, balance: LinearBalance) -> Trajectory | None:
         """The trajectory from a state on, from a ``first`` time after it to its ``reach``, both in s."""
-        prolongation = self.heating.constraints.prolongation
-        at_once = state.heat - balance.capacity @ balance.drift
-        growing = balance.growing - balance.conductance @ balance.drift
+        prolongation, driven = self.heating.constraints.prolongation, balance.driven
+        at_once = prolongation.T @ (state.heat - balance.capacity @ driven.held_rate(state.t))
+        patterns, shares = balance.patterns(state.t, prolongation)
+        powers = np.arange(1, len(shares) + 1)
+        # The k-th derivative of a power at the begin.
+        shares = shares * np.cumprod(powers)[:, None]
+        driven_by = [(np.asarray(at_once), np.ones(1))] if at_once.any() else []
+        driven_by += [(pattern, np.append(0.0, share)) for pattern, share in zip(patterns.T, shares.T, strict=True)]
         responses = []
-        for order, driving in enumerate((at_once, growing), start=1):
-            if driving.any():
-                found = self._response(np.asarray(prolongation.T @ driving), order, first, reach)
-                if found is None:
-                    return None
-                responses.append(found)
-        return Trajectory(state.t, state.t + reach, state.excess, balance.drift, tuple(responses))
+        for pattern, share in driven_by:
+            found = self._response(pattern, share, first, reach)
+            if found is None:
+                return None
+            responses.append(found)
+        return Trajectory(state.t, state.t + reach, state.excess, driven, tuple(responses))
 
     def _solve(self, pole: float) -> Callable[[Floats], Floats]:
         """What solves with C + pole K; factors that are there already do for a pole that is not much another one."""
@@ -315,8 +359,8 @@ class ExactStepper:
             self.stepper.work.factorised += 1
         return known[1]
 
-    def _response(self, driving: Floats, order: int, first: float, reach: float) -> Response | None:
-        """How the free nodes answer to what drives them, (f,) in W or W/s; None where no space is found."""
+    def _response(self, driving: Floats, shares: Floats, first: float, reach: float) -> Response | None:
+        """How the free nodes answer to what drives them, (f,) in W by its ``shares``; None where no space is found."""
         capacity, _ = self._free_matrices
         solve, work = self._solve(reach / _POLE), self.stepper.work
         assert self._factors is not None
@@ -329,7 +373,9 @@ class ExactStepper:
         if not np.isfinite(size):
             return None
         if size == 0:
-            return Response(order, np.zeros((self.heating.count, 1)), np.zeros(1), np.zeros(1))
+            return Response(np.zeros((self.heating.count, 1)), np.zeros(1), np.zeros(1), shares)
+        # What does not begin at once is smoother, and the more so the later it begins.
+        order = 1 if shares[0] else 2
         basis = np.empty((len(start), _MOST_VECTORS), order="F")
         basis[:, 0] = start / size
         held = capacity @ basis[:, 0]
@@ -347,12 +393,12 @@ class ExactStepper:
             left = float(np.sqrt(max(following @ held, 0.0)))
             if not np.isfinite(small[:count, :count]).all():
                 return None
-            rates, shares, turned = _modes(small[:count, :count], pole)
-            now = turned @ (shares[:, None] * _over(rates, times, order))
+            rates, moved, turned = _modes(small[:count, :count], pole)
+            now = turned @ (moved[:, None] * _over(rates, times, order))
             still = still + 1 if before is not None and _same(before, now) else 0
             if left <= _CONVERGED or still == 2 or count == len(start):
                 modes = prolongation @ (basis[:, :count] @ turned)
-                return Response(order, modes, rates, size * shares)
+                return Response(modes, rates, size * moved, shares)
             before = now
             small[count, count - 1] = left
             basis[:, count], held = following / left, held / left
@@ -367,10 +413,15 @@ def _modes(small: Floats, pole: float) -> tuple[Floats, Floats, Floats]:
     return (1 / values - 1) / pole, turned[0] / values, turned
 
 
+def _longest_step(driven: Driving) -> float:
+    """How long a step may be, s: what swings is seen several times on its way."""
+    return np.inf if driven.degree <= 1 else driven.length / _SEEN
+
+
 def _over(rates: Floats, times: Floats, order: int) -> Floats:
     """How far modes have moved by some times, and how fast they then do times that, (m, 2 t)."""
-    moved = _integrated(rates[:, None], times, order)
-    return np.concatenate([moved, times * _integrated(rates[:, None], times, order - 1)], axis=1)
+    every = np.stack([_every_integral(rates, t, order) for t in times.tolist()], axis=2)
+    return np.concatenate([every[order], times * every[order - 1]], axis=1)
 
 
 def _same(before: Floats, now: Floats) -> bool:
@@ -380,17 +431,33 @@ def _same(before: Floats, now: Floats) -> bool:
     return bool((np.linalg.norm(change, axis=0) <= _CONVERGED * np.linalg.norm(now, axis=0).max()).all())
 
 
-def _integrated(rates: Floats, t: Floats | float, order: int) -> Floats:
-    """exp(−λ t), integrated over t from 0 so many times: tᵏ φₖ(−λ t)."""
+def _every_integral(rates: Floats, t: float, most: int) -> Floats:
+    """exp(−λ t) for ``rates`` λ (m,), integrated over t from 0 no, one and up to ``most`` times, (most + 1, m):
+    tᵏ φₖ(−λ t).
+
+    Each follows from the one before where a mode decays fast, and from the one after where it is slow: the other way
+    the difference would be lost in round-off.
+    """
     gone = rates * t
-    value = np.exp(-gone)
-    if order == 0:
-        return value
-    value = np.where(gone > 1e-300, -np.expm1(-gone) / np.maximum(rates, 1e-300), t)
-    for done in range(1, order):
-        # Of slow modes the difference is lost in round-off.
-        series = sum((-gone) ** k / factorial(k + done + 1) for k in range(_TERMS))
-        with np.errstate(all="ignore"):
-            closed = (t**done / factorial(done) - value) / rates
-        value = np.where(gone < _STILL, t ** (done + 1) * series, closed)
-    return np.asarray(value)
+    power = t ** np.arange(most + 1) / _FACTORIALS[: most + 1]
+    found = np.empty((most + 1, len(rates)))
+    found[0] = np.exp(-gone)
+    with np.errstate(all="ignore"):  # of modes that are slow nothing is kept here
+        for order in range(1, most + 1):
+            found[order] = (power[order - 1] - found[order - 1]) / rates
+    after = _series(np.minimum(gone, most + 1.0), most) * t**most
+    for order in range(most, 0, -1):
+        slow = gone < order + 1
+        found[order, slow] = after[slow]
+        after = power[order - 1] - rates * after
+    return found
+
+
+def _series(gone: Floats, order: int) -> Floats:
+    """Σ (−x)ʲ / (j + k)! for x (m,) up to about k, whose terms only fall."""
+    term = np.full_like(gone, 1 / factorial(order))
+    total = term.copy()
+    for place in range(1, _TERMS):
+        term = -term * gone / (order + place)
+        total += term
+    return total

@@ -48,12 +48,13 @@ class Heating:
         return all(term.time_independent for term in self.terms) and self._still_held is not None
 
     @property
-    def evenly_driven(self) -> bool:
-        """Whether what is given and held changes evenly with time, if at all, until something stated bends or jumps."""
+    def degree_in_time(self) -> float:
+        """The degree of what is given and held as a polynomial of the time, until something stated bends or jumps;
+        infinite where it is none."""
         problem = self.problem
         stated = [value for laws in problem.exchanges.values() for law in laws for value in law.values]
         stated += [source.per_volume for source in problem.sources] + [point.total for point in problem.points]
-        return all(law.degree_in_time <= 1 for law in (*stated, *problem.held.values()))
+        return max((law.degree_in_time for law in (*stated, *problem.held.values())), default=0.0)
 
     @cached_property
     def _conductance(self) -> csr_array:

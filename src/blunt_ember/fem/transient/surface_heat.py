@@ -12,10 +12,14 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Given
 from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.fem.terms.build import build_terms
+from blunt_ember.fem.terms.term import Term
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.mesh import CellBlock
+
+#: Points and weights by which what changes within a step is taken in the mean.
+_GAUSS = np.polynomial.legendre.leggauss(6)
 
 
 @dataclass(frozen=True)
@@ -54,6 +58,25 @@ class SurfaceHeat:
             np.array([term.heat(excess[term.nodes], t).sum() for term in self._sources]),
         )
 
+    def _mean(self, state: State) -> Moment:
+        """What every term gives in the mean of the instants that a state stands for."""
+        assert state.between is not None
+        (first, last), excess = state.between, state.excess
+        times, weights = (first + last) / 2 + (last - first) / 2 * _GAUSS[0], _GAUSS[1] / 2
+
+        def mean(term: Term) -> Floats:
+            local = excess[term.nodes]
+            if term.time_independent:
+                return term.heat(local, state.t)
+            each = [weight * term.heat(local, t) for t, weight in zip(times.tolist(), weights.tolist(), strict=True)]
+            return np.asarray(sum(each[1:], each[0]))
+
+        return Moment(
+            tuple(mean(term) for term in self._terms),
+            tuple(each.content(excess[each.nodes]) for each in self._storage),
+            np.array([mean(term).sum() for term in self._sources]),
+        )
+
     def moments(self, step: StepForm) -> tuple[Moment, ...]:
         """Return the moments of the states of a step; the first is kept from the step before."""
         found = []
@@ -63,7 +86,7 @@ class SurfaceHeat:
             else:
                 # What is stated may jump at the end of a step; it is seen from before.
                 t = float(np.nextafter(state.t, -np.inf)) if state is step.after else state.t
-                found.append(self.moment(state.excess, t))
+                found.append(self.moment(state.excess, t) if state.between is None else self._mean(state))
         self._last = next(
             (state, moment) for state, moment in zip(step.states, found, strict=True) if state is step.after
         )

@@ -31,12 +31,13 @@ SAME_INSTANT = 1e-9
 @dataclass(frozen=True)
 class State:
     """An instant at time ``t`` in s: ``excess`` (n,) in K over the reference temperature, heat ``content`` (n,) in J,
-    and ``heat`` (n,) in W given to the nodes."""
+    and ``heat`` (n,) in W given to the nodes. Or the mean of all ``between`` two times in s."""
 
     t: float
     excess: Floats
     content: Floats
     heat: Floats
+    between: tuple[float, float] | None = None
 
 
 class StepForm(ABC):
