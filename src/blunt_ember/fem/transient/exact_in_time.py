@@ -42,7 +42,7 @@ _FIRST, _RESOLVED = (3e-4, 0.02), 16.0
 _FELT = 1e-3
 #: Terms of the series that integrals of slow modes are taken from, steps through what is no straight line, and how
 #: small a pattern of what drives a run is none, as a share of the largest.
-_TERMS, _SEEN, _PATTERN = 48, 32, 1e-12
+_TERMS, _SEEN, _PATTERN = 48, 24, 1e-12
 #: How often it is looked again for polynomials where none was found.
 _TRIES = 12
 _FACTORIALS = np.array([float(factorial(order)) for order in range(64)])

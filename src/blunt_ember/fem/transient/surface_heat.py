@@ -19,7 +19,7 @@ from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.mesh import CellBlock
 
 #: Points and weights by which what changes within a step is taken in the mean.
-_GAUSS = np.polynomial.legendre.leggauss(6)
+_GAUSS = np.polynomial.legendre.leggauss(5)
 
 
 @dataclass(frozen=True)
