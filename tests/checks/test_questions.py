@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.editing.edits import appended, with_value
+from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.case.values.units import HEAT_FLOW, TEMPERATURE
 from blunt_ember.checks.questions.history import thinned
 from blunt_ember.checks.source import Provenance, Source
@@ -93,6 +94,52 @@ def test_heat_has_a_direction_and_a_basis() -> None:
     case = with_value(family("composite-wall").case(), ("surfaces",), {"ends": ["brick.left", "shell.right"]})
     case = appended(case, ("questions",), {"name": "both", "heat_flow": "ends", "basis": "area"})
     assert FLOW.run(case).checks[-1].value == pytest.approx(0.0, abs=1e-9)
+
+
+SIDES = ["plate.left", "plate.right", "plate.top"]
+
+
+def test_several_surfaces_are_asked_about_together() -> None:
+    """Of a plate in an uneven field what is asked of three sides is the sum, the extreme, the mean by area of each."""
+    each = [{"mean": side} for side in SIDES] + [{"heat_flow": side} for side in SIDES]
+    named = appended(family("hot-edge-plate").case(), ("questions",), {"name": "x", "mean": SIDES})
+    geometry = FLOW.geometry(named)
+    area = np.array([geometry.surfaces[side].area for side in SIDES])
+    together = [
+        {"mean": SIDES},
+        {"heat_flow": SIDES},
+        {"heat_flow": SIDES, "basis": "area", "direction": "out"},
+        {"heat_flow": SIDES, "basis": "length"},
+        {"highest": SIDES},
+        {"lowest": [*SIDES, SIDES[0]]},
+        {"highest": SIDES[:1]},
+    ]
+    checks, outcome = ask("hot-edge-plate", *each, *together, *({"highest": side} for side in SIDES))
+    values = np.array([check.value for check in checks])
+    means, heats, found, highest = values[:3], values[3:6], values[6:13], values[13:]
+    depth = outcome.mesh.space.depth if outcome.mesh is not None else None
+    assert depth is not None
+    expected = [means @ area / area.sum(), heats.sum(), -heats.sum() / area.sum(), heats.sum() / depth, highest.max()]
+    assert found[:5] == pytest.approx(expected, rel=1e-12)
+    assert found[6] == highest[0]
+    # Beside the hot edge the heat has no end, and the mean has the cell in which the temperature jumps.
+    assert checks[6].value == pytest.approx(checks[6].expected, abs=2.0)
+    for found_one in checks[10:]:
+        assert found_one.expected is not None and found_one.verdict == "agrees", found_one
+    assert checks[6].sentence.startswith("Mean temperature of plate.left, plate.right and plate.top")
+    assert checks[8].sentence == "Heat flow out of the body through plate.left, plate.right and plate.top, per m²"
+    assert "per metre" in checks[9].sentence and checks[9].kind.name == "a heat flow per length"
+
+
+def test_several_surfaces_follow_a_new_name_and_lose_what_is_removed() -> None:
+    case = appended(family("hot-edge-plate").case(), ("questions",), {"name": "own", "heat_flow": SIDES})
+    renamed = renamed_part(case, ("body", "regions", "plate"), "slab")
+    assert renamed.data["questions"][-1]["heat_flow"] == [side.replace("plate", "slab") for side in SIDES]
+    for wrong, said in (([], "names no surface"), (["plate.left", "plate.lid"], "no surface 'plate.lid'")):
+        with pytest.raises(CaseError, match=said):
+            FLOW.run(appended(family("hot-edge-plate").case(), ("questions",), {"name": "own", "highest": wrong}))
+    with pytest.raises(CaseError, match="only a plane section has a depth"):
+        ask("hollow-sphere", {"heat_flow": "shell.rim", "basis": "length"})
 
 
 def test_linear_cells_answer_as_well_only_less_closely() -> None:

@@ -43,7 +43,7 @@ def _influence(
     question: Question, place: int, document: CaseDocument, solved: SolvedField, influences: Influences
 ) -> Floats | None:
     if isinstance(question, HeatFlowQuestion):
-        members = document.members_of(question.heat_flow)
+        members = document.members_of(question.target)
         outer = all(solved.mesh.surfaces[name].outer for name in members)
         return influences.on_heat(members) if outer else None
     probes = question_probes(question, place, solved)

@@ -13,7 +13,7 @@ from blunt_ember.case.document.enclosures import Enclosure
 from blunt_ember.case.document.isothermal import Isothermal
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.parts import Name, Part, Statement, complain, one_or_more
-from blunt_ember.case.document.places import Line, Place
+from blunt_ember.case.document.places import Line, Place, SurfaceNames, is_several
 from blunt_ember.case.document.questions.any_question import AnyQuestion
 from blunt_ember.case.document.regions import AnyRegion
 from blunt_ember.case.document.studies import AnyStudy
@@ -168,8 +168,11 @@ class CaseDocument(Part):
         """Return the place of a question by its name."""
         return next(place for place, question in enumerate(self.questions) if question.name == name)
 
-    def members_of(self, name: str) -> tuple[str, ...]:
-        """Return the surfaces that an analyst's own name stands for; any other name stands for itself."""
+    def members_of(self, name: SurfaceNames) -> tuple[str, ...]:
+        """Return the surfaces that an analyst's own name stands for; any other name stands for itself, and several
+        stand for those of each, once."""
+        if not isinstance(name, str):
+            return tuple(dict.fromkeys(member for each in name for member in self.members_of(each)))
         members = self.surfaces.get(name, name)
         if isinstance(members, SurfacePart):
             return (name,)
@@ -177,8 +180,9 @@ class CaseDocument(Part):
 
     def members_asked(self, target: Any) -> tuple[str, ...]:
         """Return the surfaces that what is asked about stands for: a name, or the surfaces a line is laid by."""
-        names = target.surfaces if isinstance(target, Line) else (str(target),)
-        return tuple(member for name in names for member in self.members_of(name))
+        if isinstance(target, Line):
+            return tuple(member for name in target.surfaces for member in self.members_of(name))
+        return self.members_of(target if is_several(target) else str(target))
 
     @property
     def surface_parts(self) -> dict[str, SurfacePart]:

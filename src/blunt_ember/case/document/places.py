@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal, TypeGuard
 
 from pydantic import Field, model_validator
 
@@ -12,6 +13,15 @@ from blunt_ember.case.values.references import IsPlace, SurfaceName
 
 #: A place: as many coordinates as the body has, x, then y, then z.
 Place = Annotated[tuple[Length, ...], Field(min_length=1, max_length=3), IsPlace()]
+
+
+#: A surface by its name, or several that are asked about together.
+SurfaceNames = str | Sequence[str]
+
+
+def is_several(target: Any) -> TypeGuard[tuple[str, ...]]:
+    """Tell whether what is asked about are several surfaces by their names."""
+    return isinstance(target, tuple) and all(isinstance(name, str) for name in target)
 
 
 class StraightLine(Part):

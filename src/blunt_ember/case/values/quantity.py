@@ -18,8 +18,10 @@ from blunt_ember.case.values.units import (
     AREA_RESISTANCE,
     HEAT,
     HEAT_FLOW,
+    HEAT_FLOW_PER_LENGTH,
     HEAT_FLUX,
     HEAT_PER_AREA,
+    HEAT_PER_LENGTH,
     LENGTH,
     NUMBER,
     TEMPERATURE,
@@ -89,7 +91,17 @@ class Tolerance:
 class OfTolerance(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Tolerance`."""
 
-    KINDS = (NUMBER, TEMPERATURE_DIFFERENCE, HEAT_FLOW, HEAT_FLUX, TIME, HEAT, HEAT_PER_AREA)
+    KINDS = (
+        NUMBER,
+        TEMPERATURE_DIFFERENCE,
+        HEAT_FLOW,
+        HEAT_FLOW_PER_LENGTH,
+        HEAT_FLUX,
+        TIME,
+        HEAT,
+        HEAT_PER_AREA,
+        HEAT_PER_LENGTH,
+    )
 
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> core_schema.CoreSchema:
         return core_schema.with_info_plain_validator_function(self._read)

@@ -205,6 +205,7 @@ TIME = Kind("a time", "s", "60 s", "s")
 TEMPERATURE_RATE = Kind("a rate of temperature change", "K/s", "2 K/min", "K/min", 60.0)
 HEAT = Kind("an amount of heat", "J", "12 kJ", "kJ", 1e-3)
 HEAT_PER_AREA = Kind("an amount of heat per area", "J/m**2", "12 kJ/m²", "kJ/m²", 1e-3)
+HEAT_PER_LENGTH = Kind("an amount of heat per length", "J/m", "12 kJ/m", "kJ/m", 1e-3)
 ANGLE = Kind("an angle", "radian", "30°", "°", 57.29577951308232)
 NUMBER = Kind("a plain number", "", "0.5", "")
 
@@ -228,6 +229,7 @@ KINDS = (
     TEMPERATURE_RATE,
     HEAT,
     HEAT_PER_AREA,
+    HEAT_PER_LENGTH,
     NUMBER,
 )
 

@@ -10,7 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
 from blunt_ember.case.document.enclosures import OPENING
-from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.places import Line, SurfaceNames
 from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -49,11 +49,11 @@ class ExactReader:
         """Return a temperature, K, (1,)."""
         return np.array([exact_temperature(reading, self.now, self.solved, self.lines)])
 
-    def heat_flow(self, surface: str) -> Floats:
+    def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface, W, (1,)."""
         return np.array([sum(self.now.heat(name) for name in self.solved.document.members_of(surface))])
 
-    def heat_passed(self, surface: str) -> Floats:
+    def heat_passed(self, surface: SurfaceNames) -> Floats:
         """Return the heat that has passed a surface, J, (1,)."""
         now = self.now
         if not isinstance(now, InstantField):
@@ -109,7 +109,7 @@ class ExactReader:
         asked = other.asked_time
         return other.read(self if asked is None else replace(self, t=asked.si))
 
-    def area(self, surface: str) -> float:
+    def area(self, surface: SurfaceNames) -> float:
         """Return the area of a surface, m²."""
         return self.solved.area(surface)
 
@@ -129,11 +129,14 @@ class ExactReader:
 def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, lines: LaidLines) -> float:
     """Return what an exact field reads, K; a line that has to be laid is added to ``lines``."""
     target, mesh = reading.target, solved.mesh
+    if reading.how == "temperature":
+        place = np.array([[each.si for each in reading.place]])
+        return float(field.temperature(place, None if reading.side is None else mesh.regions.index(reading.side))[0])
     members = solved.document.members_asked(target)
     side = mesh.regions.index(reading.side) if reading.side is not None else None
     if isinstance(target, str) and (target == WHOLE_BODY or members[0] not in mesh.surfaces):
         return _in_regions(reading.how, target, field, solved)
-    if isinstance(target, str) and side is None:
+    if not isinstance(target, Line) and side is None:
         # The side of the first region, as the mesh is read.
         side = mesh.surfaces[members[0]].regions[0]
     if isinstance(target, Line):
@@ -145,15 +148,29 @@ def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, 
         if reading.how == "mean":
             return float(values[known] @ shares[known] / shares[known].sum()) if known.any() else float("nan")
         return _extreme(reading.how, values[known]) if known.any() else float("nan")
-    if isinstance(target, str):
-        along = [_along(solved, name) for name in members]
-        sides = [side if len(members) == 1 else mesh.surfaces[name].regions[0] for name in members]
-        values = np.concatenate([field.temperature(places, own) for (places, _), own in zip(along, sides, strict=True)])
-        if reading.how == "mean":
-            weights = np.concatenate([weights for _, weights in along])
-            return float(values @ weights / weights.sum())
-        return _extreme(reading.how, values)
-    return float(field.temperature(np.array([[place.si for place in target]]), side)[0])
+    along = [_along(solved, name) for name in members]
+    sides = [side if len(members) == 1 else mesh.surfaces[name].regions[0] for name in members]
+    values = np.concatenate(
+        [
+            _on_surface(field, name, places, own, solved)
+            for name, (places, _), own in zip(members, along, sides, strict=True)
+        ]
+    )
+    if reading.how == "mean":
+        weights = np.concatenate([weights for _, weights in along])
+        return float(values @ weights / weights.sum())
+    return _extreme(reading.how, values)
+
+
+def _on_surface(field: ExactField, name: str, places: Floats, region: int | None, solved: SolvedField) -> Floats:
+    """Temperatures (p,) in K at places (p, d) of a surface: those it is held at, where it is, since at a corner to
+    another one that is held the field has the temperatures of both."""
+    problem = solved.problem
+    if problem is None or name not in problem.held:
+        return field.temperature(places, region)
+    law = problem.held[name]
+    where = {**solved.mesh.space.variables(places), "t": np.zeros(len(places))}
+    return np.broadcast_to(law.at(where), (len(places),))
 
 
 def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -> float:

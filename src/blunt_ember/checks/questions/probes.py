@@ -67,19 +67,20 @@ def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: Bod
     Raises :class:`CaseError` at ``path`` where a place lies outside the body.
     """
     target, asks = reading.target, reading.how
-    members = document.members_asked(target)
+    members = document.members_asked(target) if asks != "temperature" else ()
     side = mesh.regions.index(reading.side) if reading.side is not None else None
     if isinstance(target, Line):
         line = laid(target, "", members, geometry, mesh, path, side)
         if asks == "mean":
             return Probe(csr_array(csr_array(line.shares[None]) @ line.weights), "sum")
         return Probe(csr_array(line.weights[line.inside]), "highest" if asks == "highest" else "lowest")
-    if not isinstance(target, str):
-        weights = weights_at(mesh, np.array([[place.si for place in target]]), side)
+    if asks == "temperature":
+        weights = weights_at(mesh, np.array([[place.si for place in reading.place]]), side)
         if not weights.nnz:
-            raise CaseError((Fault(path, f"the point ({', '.join(p.text for p in target)}) lies outside the body"),))
+            where = ", ".join(place.text for place in reading.place)
+            raise CaseError((Fault(path, f"the point ({where}) lies outside the body"),))
         return Probe(weights, "sum")
-    if target == WHOLE_BODY or (target in mesh.regions and target not in mesh.surfaces):
+    if isinstance(target, str) and (target == WHOLE_BODY or target in set(mesh.regions) - set(mesh.surfaces)):
         regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
         return _of_regions(asks, list(regions), mesh)
     facets = [mesh.surfaces[name] for name in members]

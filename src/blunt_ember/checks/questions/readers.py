@@ -8,6 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import Condition
+from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.case.document.questions.question import Question, RadiatedHow, Reading
 from blunt_ember.checks.environments import UncoupledError, temperature_factor
 from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
@@ -30,11 +31,11 @@ class MeshReader:
         probe = probe_of(reading, solved.document, solved.mesh, solved.geometry, self.path)
         return np.array([probe(solved.temperature)])
 
-    def heat_flow(self, surface: str) -> Floats:
+    def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface, W, (1,)."""
         return np.array([sum(self.solved.heat[name] for name in self.solved.document.members_of(surface))])
 
-    def heat_passed(self, surface: str) -> Floats:
+    def heat_passed(self, surface: SurfaceNames) -> Floats:
         """Nothing is summed where no clock runs."""
         return np.array([np.nan])
 
@@ -74,7 +75,7 @@ class MeshReader:
         other = self.solved.document.questions[place]
         return other.read(MeshReader(self.solved, ("questions", place, other.asks)))
 
-    def area(self, surface: str) -> float:
+    def area(self, surface: SurfaceNames) -> float:
         """Return the area of a surface, m²."""
         return self.solved.area(surface)
 
@@ -98,11 +99,11 @@ class RunReader:
         number = self.question.readings.index(reading)
         return np.asarray(self.run.readings[:, self.solved.columns.readings[self.place, number]])
 
-    def heat_flow(self, surface: str) -> Floats:
+    def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface, W."""
         return self._summed(self.run.power, surface)
 
-    def heat_passed(self, surface: str) -> Floats:
+    def heat_passed(self, surface: SurfaceNames) -> Floats:
         """Return the heat that has passed a surface, J."""
         return self._summed(self.run.passed, surface)
 
@@ -144,7 +145,7 @@ class RunReader:
             values = np.array([np.nan]) if instant is None else values[[instant]]
         return np.broadcast_to(values, self.run.times.shape)
 
-    def area(self, surface: str) -> float:
+    def area(self, surface: SurfaceNames) -> float:
         """Return the area of a surface, m²."""
         return self.solved.area(surface)
 
@@ -158,7 +159,7 @@ class RunReader:
         """Values at the instants of the run from those whose fields were kept."""
         return np.asarray(np.interp(self.run.times, self.run.fields.times, kept))
 
-    def _summed(self, heat: Floats, surface: str) -> Floats:
+    def _summed(self, heat: Floats, surface: SurfaceNames) -> Floats:
         columns = [self.run.column(name) for name in self.solved.document.members_of(surface)]
         return np.asarray(heat[:, columns].sum(axis=1))
 

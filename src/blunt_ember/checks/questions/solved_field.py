@@ -9,6 +9,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
@@ -91,7 +92,7 @@ class SolvedField:
         """What a section stands for, m; NaN for other bodies."""
         return self.mesh.space.depth or float("nan")
 
-    def area(self, surface: str) -> float:
+    def area(self, surface: SurfaceNames) -> float:
         """Return the area, m², of a surface or of those an analyst's name stands for."""
         return float(sum(self.geometry.surfaces[name].area for name in self.document.members_of(surface)))
 

@@ -91,6 +91,18 @@ def name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     return faults
 
 
+def basis_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
+    """Faults of questions that ask for something per metre of a depth that this body does not have."""
+    if mesh.space.depth is not None:
+        return []
+    what = "only a plane section has a depth, so nothing is per metre of it here; write 'depth' for the whole body"
+    return [
+        Fault(("questions", place, "basis"), what)
+        for place, question in enumerate(document.questions)
+        if getattr(question, "basis", None) == "length"
+    ]
+
+
 def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], mesh: Mesh) -> list[Fault]:
     """What is wrong with a line that is read along in this body."""
     key = "edge" if line.edge is not None else "between"

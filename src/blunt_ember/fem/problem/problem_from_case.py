@@ -11,6 +11,7 @@ from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import DENSITY, HEAT_CAPACITY
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.problem.case_faults import (
+    basis_faults,
     law_faults,
     name_faults,
     open_properties,
@@ -55,7 +56,7 @@ def problem_from_case(
     for place, source in enumerate(document.heat_inside):
         if holds_at(source, t):
             stated.heat(place, source)
-    stated.faults += name_faults(document, mesh) + law_faults(document, mesh)
+    stated.faults += name_faults(document, mesh) + law_faults(document, mesh) + basis_faults(document, mesh)
     stated.faults += own_name_faults(document, mesh) + place_faults(document, "xyz"[: mesh.dimension])
     stated.shared_corners()
     enclosures = StatedEnclosures(document, mesh, chambers or Chambers(mesh))

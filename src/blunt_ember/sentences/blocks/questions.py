@@ -8,7 +8,7 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import OPENING
-from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.places import Line, is_several
 from blunt_ember.case.document.questions.between_environments import CouplingQuestion, TemperatureFactorQuestion
 from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
@@ -98,10 +98,12 @@ def _stored(case: Case, path: DataPath, question: Question, surfaces: tuple[str,
 
 def _through(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     assert isinstance(question, HeatFlowQuestion | HeatPassedQuestion)
-    place, target = path[1], str(question.target)
-    between = "|" in target
+    place, target = path[1], question.target
+    between = isinstance(target, str) and "|" in target
     ways = {"in": "from first to second", "out": "from second to first"} if between else {"in": "into", "out": "out of"}
     bases = {"area": "per m²", "depth": case.document.body.heat_basis}
+    if "depth" in type(case.document.body).model_fields:
+        bases["length"] = "per metre"
     return [
         Word("heat" if isinstance(question, HeatFlowQuestion) else "heat passed"),
         Choice(
@@ -111,7 +113,7 @@ def _through(case: Case, path: DataPath, question: Question, surfaces: tuple[str
             "plain choice",
         ),
         Word("over" if between else "the body through"),
-        _target(case, path, question, _targets(path, question, surfaces)),
+        _target(case, path, question, _several(path, question, surfaces, surfaces)),
         Choice(
             f"basis {place}",
             bases[question.basis],
@@ -137,7 +139,7 @@ def _measured(case: Case, path: DataPath, question: Question, surfaces: tuple[st
     return [
         *parts,
         Word("temperature of"),
-        _target(case, path, question, _targets(path, question, known)),
+        _target(case, path, question, _several(path, question, known, surfaces)),
         *_side(case, path, question),
         *_at_time(case, path, question),
     ]
@@ -213,11 +215,27 @@ def _targets(path: DataPath, question: Question, names: tuple[str, ...]) -> tupl
     return tuple(Option(name, setting((*path, question.asks), name)) for name in names)
 
 
-def _target(case: Case, path: DataPath, question: Question, options: tuple[Option, ...]) -> Choice:
-    name = str(question.target)
-    return Choice(
-        f"target {path[1]}", name, options, points=(name, *case.document.members_of(name)), at=(*path, question.asks)
+def _several(
+    path: DataPath, question: Question, names: tuple[str, ...], surfaces: tuple[str, ...]
+) -> tuple[Option, ...]:
+    """What may be asked about: one of ``names``, or one surface more or less of several."""
+    place, asked = (*path, question.asks), question.target
+    several = asked if is_several(asked) else (asked,) if asked in surfaces else ()
+    instead = _targets(path, question, names)
+    also = tuple(
+        Option(f"and {name} too", setting(place, [*several, name]))
+        for name in (surfaces if several else ())
+        if name not in several and "|" not in name
     )
+    fewer = [(gone, [name for name in several if name != gone]) for gone in several if len(several) > 1]
+    less = tuple(Option(f"without {gone}", setting(place, left[0] if len(left) == 1 else left)) for gone, left in fewer)
+    return (*less, *instead, *also)
+
+
+def _target(case: Case, path: DataPath, question: Question, options: tuple[Option, ...]) -> Choice:
+    asked = question.target if is_several(question.target) else (str(question.target),)
+    points = tuple(dict.fromkeys((*asked, *case.document.members_of(asked))))
+    return Choice(f"target {path[1]}", ", ".join(asked), options, points=points, at=(*path, question.asks))
 
 
 _Said = Callable[[Case, DataPath, Question, tuple[str, ...]], list[SentencePart]]

@@ -5,21 +5,21 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol, cast
 
 from pydantic import Field, model_validator
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
 from blunt_ember.case.document.parts import Name, Part, Statement, complain
-from blunt_ember.case.document.places import Line, Place
+from blunt_ember.case.document.places import Line, Place, SurfaceNames, is_several
 from blunt_ember.case.values.quantity import Quantity, StatedTolerance, Time, Tolerance
 from blunt_ember.case.values.references import Formula, WorkingName
 from blunt_ember.case.values.units import NUMBER, Kind
 
 #: What is asked of the radiation of a surface of an enclosure.
 RadiatedHow = Literal["net", "emitted", "reflected", "incident", "absorbed", "leaving"]
-ReadTarget = str | Line | Place
+ReadTarget = SurfaceNames | Line | Place
 
 
 @dataclass(frozen=True)
@@ -34,12 +34,22 @@ class Reading:
     def words(self) -> str:
         """It in words, as a sentence begins."""
         if self.how == "temperature":
-            assert isinstance(self.target, tuple)
-            return f"Temperature at ({', '.join(place.text for place in self.target)})"
+            return f"Temperature at ({', '.join(place.text for place in self.place)})"
         measure = self.how.capitalize()
         if isinstance(self.target, Line):
             return f"{measure} temperature {self.target.words}"
-        return f"{measure} temperature of {named(str(self.target))}"
+        return f"{measure} temperature of {named(self.names)}"
+
+    @property
+    def place(self) -> Place:
+        """The point it is read at; only of a temperature at one."""
+        assert self.how == "temperature"
+        return cast(Place, self.target)
+
+    @property
+    def names(self) -> SurfaceNames:
+        """The surface, region or surfaces it is read from; only where it is no line or point."""
+        return self.target if is_several(self.target) else str(self.target)
 
 
 def reading_of(condition: Condition) -> Reading:
@@ -47,9 +57,12 @@ def reading_of(condition: Condition) -> Reading:
     return Reading(condition.how, condition.target)
 
 
-def named(target: str) -> str:
-    """Return the name of a surface or region in a sentence."""
-    return "the body" if target == WHOLE_BODY else target
+def named(target: SurfaceNames) -> str:
+    """Return the name of a surface or region, or of several surfaces, in a sentence."""
+    if isinstance(target, str):
+        return "the body" if target == WHOLE_BODY else target
+    *others, last = target
+    return f"{', '.join(others)} and {last}" if others else last
 
 
 class Reader(Protocol):
@@ -61,10 +74,10 @@ class Reader(Protocol):
     def temperature(self, reading: Reading) -> Floats:
         """Return a temperature, K."""
 
-    def heat_flow(self, surface: str) -> Floats:
+    def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface into the body, or from the first region of an interface, W."""
 
-    def heat_passed(self, surface: str) -> Floats:
+    def heat_passed(self, surface: SurfaceNames) -> Floats:
         """Return the same summed since the start, J."""
 
     def heat_stored(self, region: str) -> Floats:
@@ -91,8 +104,8 @@ class Reader(Protocol):
     def answer(self, question: str) -> Floats:
         """Return the answer to another question, by its name."""
 
-    def area(self, surface: str) -> float:
-        """Return the area of a surface, m²."""
+    def area(self, surface: SurfaceNames) -> float:
+        """Return the area of a surface or of several together, m²."""
 
     def time_of(self, condition: Condition) -> float:
         """Return when a condition is met, s."""
@@ -147,8 +160,9 @@ class Question(Statement):
 
     @property
     def target(self) -> Any:
-        """The surface, region, line or point the answer is read from, or the condition."""
-        return getattr(self, self.asks)
+        """The surface or surfaces, region, line or point the answer is read from, or the condition."""
+        asked = getattr(self, self.asks)
+        return tuple(asked) if isinstance(asked, list) else asked
 
     @property
     @abstractmethod

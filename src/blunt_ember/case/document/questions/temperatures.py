@@ -4,19 +4,26 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import How
+from blunt_ember.case.document.parts import complain
 from blunt_ember.case.document.places import Line, Place
 from blunt_ember.case.document.questions.question import QuestionInTime, Reader, Reading
-from blunt_ember.case.values.references import RegionName, SurfaceOrRegionName
+from blunt_ember.case.values.references import RegionName, SurfaceName, SurfaceOrRegionName
 from blunt_ember.case.values.units import TEMPERATURE, Kind
 
 
 class _Temperature(QuestionInTime):
     how: ClassVar[How]
     side: RegionName | None = Field(None, description="region from which a joint is read; else the first")
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> _Temperature:
+        if not self.target:
+            raise complain(f"'{self.asks}' names no surface; write one, or a list of them")
+        return self
 
     @property
     def kind(self) -> Kind:
@@ -50,8 +57,8 @@ class HighestQuestion(_Temperature):
 
     asks: ClassVar[str] = "highest"
     how: ClassVar[How] = "highest"
-    highest: SurfaceOrRegionName | Line = Field(
-        description="highest temperature on a surface, in a region, in the whole 'body' or along a line"
+    highest: SurfaceOrRegionName | list[SurfaceName] | Line = Field(
+        description="highest temperature on a surface or a list of them, in a region, the whole 'body' or along a line"
     )
 
 
@@ -60,7 +67,7 @@ class LowestQuestion(_Temperature):
 
     asks: ClassVar[str] = "lowest"
     how: ClassVar[How] = "lowest"
-    lowest: SurfaceOrRegionName | Line = Field(description="lowest temperature, as 'highest'")
+    lowest: SurfaceOrRegionName | list[SurfaceName] | Line = Field(description="lowest temperature, as 'highest'")
 
 
 class MeanQuestion(_Temperature):
@@ -68,4 +75,4 @@ class MeanQuestion(_Temperature):
 
     asks: ClassVar[str] = "mean"
     how: ClassVar[How] = "mean"
-    mean: SurfaceOrRegionName | Line = Field(description="mean temperature, as 'highest'")
+    mean: SurfaceOrRegionName | list[SurfaceName] | Line = Field(description="mean temperature, as 'highest'")
