@@ -126,9 +126,9 @@ def test_several_surfaces_are_asked_about_together() -> None:
     assert checks[6].value == pytest.approx(checks[6].expected, abs=2.0)
     for found_one in checks[10:]:
         assert found_one.expected is not None and found_one.verdict == "agrees", found_one
-    assert checks[6].sentence.startswith("Mean temperature of plate.left, plate.right and plate.top")
-    assert checks[8].sentence == "Heat flow out of the body through plate.left, plate.right and plate.top, per m²"
-    assert "per metre" in checks[9].sentence and checks[9].kind.name == "a heat flow per length"
+    assert checks[6].asked.startswith("Mean temperature of plate.left, plate.right and plate.top")
+    assert checks[8].asked == "Heat flow out of the body through plate.left, plate.right and plate.top, per m²"
+    assert "per metre" in checks[9].asked and checks[9].kind.name == "a heat flow per length"
 
 
 def test_several_surfaces_follow_a_new_name_and_lose_what_is_removed() -> None:

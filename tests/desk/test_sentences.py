@@ -115,6 +115,24 @@ def test_points_and_lines_are_asked_for_and_placed(window: Window, qtbot: QtBot)
     assert link is not None and "outside the body" in link.text()
 
 
+def test_a_question_asks_about_several_surfaces_together(window: Window, qtbot: QtBot) -> None:
+    choose(window, "target 0", "brick.left")
+    choose(window, "target 0", "and shell.right too")
+    settled(qtbot, window)
+    assert window.current.case is not None and window.outcome is not None and window.outcome.ledger is not None
+    assert window.current.case.data["questions"][0]["heat_flow"] == ["brick.left", "shell.right"]
+    # What comes in on one side goes out on the other.
+    flows = [abs(row.heat) for row in window.outcome.ledger.rows]
+    assert abs(window.outcome.checks[0].value) < 1e-9 * max(flows)
+    choose(window, "target 0", "without brick.left")
+    settled(qtbot, window)
+    assert window.current.case.data["questions"][0]["heat_flow"] == "shell.right"
+    assert window.outcome.checks[0].value == pytest.approx(flows[1] / 0.1, rel=1e-9)  # per m² of 0.1 m by 1 m
+    choose(window, "basis 0", "per metre")  # what is expected of it is per m²
+    bar = window.statusBar()
+    assert bar is not None and "a heat flow per length" in bar.currentMessage()
+
+
 def test_surfaces_get_names_and_finer_places_get_triangles(window: Window, qtbot: QtBot) -> None:
     choose(window, "add surface name", "shell.right")
     type_into(field(window, "surface name surface"), "outer skin")

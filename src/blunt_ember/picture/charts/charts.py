@@ -90,7 +90,7 @@ class ProfileChart:
                 -0.008, 1.02, units.of(kind).shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet
             )
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
-            main.legend(loc="upper right", frameon=False, fontsize=8, labelcolor=theme.ink)
+            main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink)
             if known:
                 self._make_difference(self._axes[1], theme, _of_difference(units.of(kind)))
             self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
