@@ -44,7 +44,7 @@ _FELT = 1e-3
 #: small a pattern of what drives a run is none, as a share of the largest.
 _TERMS, _SEEN, _PATTERN = 48, 24, 1e-12
 #: How often it is looked again for polynomials where none was found.
-_TRIES = 12
+_TRIES = 3
 _FACTORIALS = np.array([float(factorial(order)) for order in range(64)])
 #: By how much the pole of factors may be off the best one.
 _ALIKE = 4.0
