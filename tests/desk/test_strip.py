@@ -121,6 +121,31 @@ def test_the_cursor_of_the_curve_and_the_place_on_the_stage_are_one(window: Wind
     assert chart.cursor_at is None  # too far from the line
 
 
+def test_several_lines_stand_in_one_chart(window: Window, qtbot: QtBot) -> None:
+    case = window.current.case
+    assert case is not None
+    heights = {"low": "20 mm", "high": "80 mm"}
+    along = {name: {"start": ["0 mm", y], "end": ["40 mm", y]} for name, y in heights.items()}
+    asked = [*case.data["questions"], *({"name": name, "mean": line} for name, line in along.items())]
+    window.show_case(case.restated({**case.data, "questions": asked}), None)
+    settled(qtbot, window)
+    line, chart = window.strip.line, window.strip.chart
+    one = chart.grab().toImage()
+    assert [action.text() for action in line._beside_menu.actions()] == ["through in y", "low", "high"]
+    for name in along:
+        next(action for action in line._beside_menu.actions() if action.text() == name).trigger()
+    assert line.beside.text() == "with 2 more" and [each.title for each in chart.beside] == list(along)
+    whole, part = chart.profile, chart.beside[0]
+    assert whole is not None and chart.reach == whole.distance[-1] and part.distance[-1] == pytest.approx(0.04)
+    # Heat flows one way, so on every line across the wall stands the same.
+    np.testing.assert_allclose(part.mesh, np.interp(part.distance, whole.distance, whole.mesh), rtol=1e-6)
+    assert chart.grab().toImage() != one
+    pick(line.lines, "low")
+    assert line.beside.text() == "with 1 more" and chart.profile is not None and chart.profile.distance[-1] < 0.05
+    opened(window, qtbot, "rod-film-tip")
+    assert not chart.beside and not line.beside.isVisibleTo(window)
+
+
 def test_a_line_along_an_edge_is_asked_in_the_sheet_and_read_in_the_strip(window: Window, qtbot: QtBot) -> None:
     choose(window, "add question", "mean temperature along", "brick.top")
     settled(qtbot, window)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.places import Line
+from blunt_ember.case.document.questions.question import Reading
 from blunt_ember.case.values.display import in_shown_unit, number, shown
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS, UnitSet
 from blunt_ember.case.values.units import LENGTH
@@ -29,7 +33,7 @@ from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.picture.charts.charts import LINE_MARGINS, ProfileChart, profile_plot
+from blunt_ember.picture.charts.charts import LINE_MARGINS, ProfileChart, chart_reach, profile_plot
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
 
@@ -49,24 +53,37 @@ class ProfileView(DrawnView):
         self._chart: ProfileChart | None = None
         self._units = DEFAULT_UNITS
         self.profile: Profile | None = None
+        self.beside: tuple[Profile, ...] = ()
         #: Where the cursor stands, m along the line; None for nowhere.
         self.cursor_at: float | None = None
 
-    def show_profile(self, profile: Profile | None, message: str, theme: Theme, units: UnitSet = DEFAULT_UNITS) -> None:
-        """Take other curves, or a message where there are none."""
-        self.profile, self._units = profile, units
+    def show_profile(
+        self,
+        profile: Profile | None,
+        message: str,
+        theme: Theme,
+        units: UnitSet = DEFAULT_UNITS,
+        beside: tuple[Profile, ...] = (),
+    ) -> None:
+        """Take other curves, with those of other lines ``beside`` them, or a message where there are none."""
+        self.profile, self.beside, self._units = profile, beside, units
         if profile is None:
             self.show_plot(None, message, theme)
             return
         exact = " and exact" if profile.exact is not None else ""
         self.setAccessibleName(f"{profile.title}: {profile.kind.name} on the mesh{exact}")
-        self.show_plot(profile_plot(profile, units), "", theme)
+        self.show_plot(profile_plot(profile, units, beside), "", theme)
 
     def drawn(self, plot: Plot, width: int, height: int, ratio: float) -> NDArray[np.uint8]:
         """Draw with the axes of the last time, as making them takes longer than drawing them."""
         assert self.profile is not None
         self._chart = self._chart or ProfileChart()
-        return self._chart.draw(self.profile, width, height, self.theme, ratio, self._units)
+        return self._chart.draw(self.profile, width, height, self.theme, ratio, self._units, self.beside)
+
+    @property
+    def reach(self) -> float:
+        """How far the chart reaches, m: to the end of the longest line."""
+        return chart_reach(self.profile, self.beside) if self.profile is not None else 0.0
 
     def put_cursor(self, distance: float | None) -> None:
         """Put the cursor at a distance along the line, m."""
@@ -93,7 +110,7 @@ class ProfileView(DrawnView):
         if self.profile is None or self.cursor_at is None:
             return
         left, right, bottom, top = LINE_MARGINS
-        x = left + (self.width() - left - right) * self.cursor_at / max(float(self.profile.distance[-1]), 1e-300)
+        x = left + (self.width() - left - right) * self.cursor_at / max(self.reach, 1e-300)
         painter.setPen(QPen(QColor(self.theme.teal), 1.2, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, top), QPointF(x, self.height() - bottom))
         text, metrics = self.said_at(self.cursor_at), QFontMetricsF(painter.font())
@@ -109,7 +126,7 @@ class ProfileView(DrawnView):
             return
         left, right, _, _ = LINE_MARGINS
         share = (event.position().x() - left) / max(self.width() - left - right, 1)
-        self.pointed.emit(float(np.clip(share, 0, 1) * self.profile.distance[-1]))
+        self.pointed.emit(float(min(np.clip(share, 0, 1) * self.reach, self.profile.distance[-1])))
 
     def leaveEvent(self, event: object) -> None:
         """Nothing is read while the pointer is elsewhere."""
@@ -152,6 +169,16 @@ class LineView(QWidget):
             "What is read along the line",
             "Temperature, how large the heat flux is, or what of it goes one way",
         )
+        self.beside = QToolButton(self.controls)
+        self.beside.setObjectName("lines beside")
+        self.beside.setText("with …")
+        self.beside.setAccessibleName("Other lines in the same chart")
+        self.beside.setToolTip("Show other lines in the same chart")
+        self.beside.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._beside_menu = QMenu(self.beside)
+        self.beside.setMenu(self._beside_menu)
+        row.addWidget(self.beside)
+        self._beside: tuple[str, ...] = ()
         self.lines.activated.connect(self._choose_line)
         self.what.activated.connect(lambda _: self.refresh())
 
@@ -174,7 +201,7 @@ class LineView(QWidget):
         self._outcome = outcome
         if outcome is None:
             self._axis, self._just_opened = None, True
-            self._line = None
+            self._line, self._beside = None, ()
 
     def show_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -196,23 +223,14 @@ class LineView(QWidget):
             self.chart.show_profile(None, str(error), self.chart.theme)
             return
         self._offer_quantities(outcome, line)
+        self._offer_beside()
         what = self.what.currentText()
-        if what in RADIATED and outcome.problem is not None:
-            profile = radiation_profile(line, what, outcome.problem, outcome.solution.temperature, outcome.t)
-        elif what in ("", QUANTITIES[0]) or outcome.problem is None:
-            profile = profile_on(line, outcome.solution.temperature, outcome.exact_now)
-        else:
-            profile = flux_profile(
-                line,
-                what,
-                outcome.problem,
-                outcome.solution.temperature,
-                outcome.geometry,
-                outcome.exact_now,
-                outcome.t,
-            )
+        profile, beside = _profile(outcome, line, what), []
+        for name in self._beside if what not in RADIATED else ():
+            with suppress(BluntEmberError):  # a line that leaves the body is not among them
+                beside.append(_profile(outcome, self._line_named(outcome, outcome.mesh, name), what))
         self.said.emit(_compared_with(profile))
-        self.chart.show_profile(profile, "", self.chart.theme, outcome.case.units)
+        self.chart.show_profile(profile, "", self.chart.theme, outcome.case.units, tuple(beside))
 
     def show_place(self, place: Floats | None) -> None:
         """Put the cursor where a place (d,) in m of the stage lies on the line; nowhere when it does not."""
@@ -259,6 +277,36 @@ class LineView(QWidget):
         if outcome is None or outcome.mesh is None:
             self.what.clear()
 
+    def _offer_beside(self) -> None:
+        """Offer the other lines to stand in the same chart, as far as they are there."""
+        own = self.lines.currentText()
+        others = [self.lines.itemText(place) for place in range(self.lines.count())]
+        self._beside = tuple(name for name in self._beside if name in others)
+        self._beside_menu.clear()
+        for name in others:
+            if name != own:
+                action = self._beside_menu.addAction(name)
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(name in self._beside)
+                action.toggled.connect(lambda on, name=name: self._show_beside(name, on))
+        shown_too = [name for name in self._beside if name != own]
+        self.beside.setText(f"with {len(shown_too)} more" if shown_too else "with …")
+        self.beside.setVisible(len(others) > 1)
+
+    def _show_beside(self, name: str, on: bool) -> None:
+        self._beside = tuple(each for each in (*self._beside, name) if on or each != name)
+        self.refresh()
+
+    def _line_named(self, outcome: Outcome, mesh: Mesh, name: str) -> ReadingLine:
+        """Lay a line by the name it is chosen by; raises :class:`BluntEmberError` where it leaves the body."""
+        assert outcome.geometry is not None
+        if name in _THROUGH:
+            return replace(through_middle(_THROUGH.index(name), outcome.geometry, mesh), title=name)
+        question = next(each for each in outcome.case.document.questions if each.name == name)
+        reading = next(each for each in question.readings if isinstance(each.target, Line))
+        return _laid_by(reading, name, outcome, mesh)
+
     def _offer_quantities(self, outcome: Outcome, line: ReadingLine) -> None:
         """Offer what can be read along a line."""
         assert outcome.mesh is not None
@@ -285,16 +333,31 @@ class LineView(QWidget):
         self.lines.setCurrentText(self._asked_line if reading is not None else _THROUGH[axis])
         wanted: object = reading if reading is not None else axis
         if self._line is None or self._line[0] is not mesh or self._line[1] != wanted:
-            if reading is not None and isinstance(reading.target, Line):
-                members = outcome.case.document.members_asked(reading.target)
-                side = mesh.regions.index(reading.side) if reading.side is not None else None
-                line = laid(
-                    reading.target, f"Along {self._asked_line}", members, outcome.geometry, mesh, ("line",), side
-                )
+            if reading is not None:
+                line = _laid_by(reading, f"Along {self._asked_line}", outcome, mesh)
             else:
                 line = through_middle(axis, outcome.geometry, mesh)
             self._line = (mesh, wanted, line)
         return self._line[2]
+
+
+def _laid_by(reading: Reading, name: str, outcome: Outcome, mesh: Mesh) -> ReadingLine:
+    """Lay the line that a question reads along."""
+    assert isinstance(reading.target, Line) and outcome.geometry is not None
+    members = outcome.case.document.members_asked(reading.target)
+    side = mesh.regions.index(reading.side) if reading.side is not None else None
+    return laid(reading.target, name, members, outcome.geometry, mesh, ("line",), side)
+
+
+def _profile(outcome: Outcome, line: ReadingLine, what: str) -> Profile:
+    """What is read along a line."""
+    assert outcome.solution is not None and outcome.geometry is not None
+    temperature, problem = outcome.solution.temperature, outcome.problem
+    if what in RADIATED and problem is not None:
+        return radiation_profile(line, what, problem, temperature, outcome.t)
+    if what in ("", QUANTITIES[0]) or problem is None:
+        return profile_on(line, temperature, outcome.exact_now)
+    return flux_profile(line, what, problem, temperature, outcome.geometry, outcome.exact_now, outcome.t)
 
 
 def _compared_with(profile: Profile) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import matplotlib as mpl
@@ -26,6 +27,8 @@ from blunt_ember.picture.palette import Theme
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 LINE_MARGINS = (62, 14, 36, 22)
+#: How the curves of other lines are told apart.
+_STYLES = ("solid", "dashed", "dashdot", "dotted")
 
 
 class ProfileChart:
@@ -41,6 +44,7 @@ class ProfileChart:
         self._lines: dict[str, Line2D] = {}
         self._said: Text | None = None
         self._passing: list[Artist] = []
+        self._named: list[str] = []
 
     def draw(
         self,
@@ -50,24 +54,27 @@ class ProfileChart:
         theme: Theme,
         pixel_ratio: float = 1.0,
         units: UnitSet = DEFAULT_UNITS,
+        beside: Sequence[Profile] = (),
     ) -> Image:
-        """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``."""
+        """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``; other lines ``beside`` it."""
         width, height = max(width, 80), max(height, 60)
         self._figure.set_dpi(DPI * pixel_ratio)
         self._figure.set_size_inches(width / DPI, height / DPI)
-        self.fill(profile, width, height, theme, units)
+        self.fill(profile, width, height, theme, units, beside)
         canvas = FigureCanvasAgg(self._figure)
         canvas.draw()  # type: ignore[no-untyped-call]
         return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
-    def fill(self, profile: Profile, width: int, height: int, theme: Theme, units: UnitSet) -> None:
+    def fill(
+        self, profile: Profile, width: int, height: int, theme: Theme, units: UnitSet, beside: Sequence[Profile] = ()
+    ) -> None:
         """Put the curves into the figure, which is so many pixels wide and high."""
         known = profile.source.provenance.value if profile.source is not None and profile.exact is not None else ""
         asked = (theme, known, units, profile.kind)
         if self._made_for != asked:
             self._make(*asked)
             self._made_for = asked
-        self._show(profile, theme, units)
+        self._show(profile, theme, units, beside)
         left, right, bottom, top = LINE_MARGINS
         low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
         self._figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
@@ -90,7 +97,6 @@ class ProfileChart:
                 -0.008, 1.02, units.of(kind).shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet
             )
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
-            main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink)
             if known:
                 self._make_difference(self._axes[1], theme, _of_difference(units.of(kind)))
             self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
@@ -104,26 +110,31 @@ class ProfileChart:
             0.995, 1.02, "", transform=axes.transAxes, ha="right", va="bottom", fontsize=8, color=theme.quiet
         )
 
-    def _show(self, profile: Profile, theme: Theme, units: UnitSet) -> None:
+    def _show(self, profile: Profile, theme: Theme, units: UnitSet, beside: Sequence[Profile]) -> None:
         length, kind = units.of(LENGTH).factor, units.of(profile.kind)
         x, main = profile.distance * length, self._axes[0]
         self._lines["mesh"].set_data(x, profile.mesh * kind.factor - kind.zero)
         if profile.exact is not None:
             self._lines["exact"].set_data(x, profile.exact * kind.factor - kind.zero)
             self._show_difference(x, (profile.mesh - profile.exact) * kind.factor, _of_difference(kind))
-        main.set_xlim(0, x[-1])
+        for artist in self._passing:
+            artist.remove()
+        self._passing = self._others(main, beside, theme, units)
+        main.set_xlim(0, chart_reach(profile, beside) * length)
         main.relim()
         main.set_autoscaley_on(True)  # what stood still before has set its own scale
         main.autoscale_view(scalex=False)
-        rest_still(main, profile.mesh, kind)
-        for artist in self._passing:
-            artist.remove()
-        self._passing = []
+        rest_still(main, np.concatenate([profile.mesh, *(other.mesh for other in beside)]), kind)
+        self._lines["mesh"].set_label(f"mesh, {profile.title[:1].lower()}{profile.title[1:]}" if beside else "mesh")
+        labels = [str(line.get_label()) for line in main.get_lines() if not str(line.get_label()).startswith("_")]
+        if labels != self._named or main.get_legend() is None:
+            self._named, columns = labels, len(labels) if beside else 1
+            main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink, ncols=columns)
         ends = [start * length for start, _ in profile.joints[1:]] + [x[-1]]
         for (start, name), end in zip(profile.joints, ends, strict=True):
             if start > 0:
                 self._passing.append(main.axvline(start * length, color=theme.hairline, linewidth=1, zorder=0))
-            if end - start * length > 0.07 * x[-1]:
+            if end - start * length > 0.07 * main.get_xlim()[1]:
                 place = (start * length + end) / 2
                 self._passing.append(
                     main.text(
@@ -138,6 +149,18 @@ class ProfileChart:
                     )
                 )
 
+    def _others(self, axes: Axes, beside: Sequence[Profile], theme: Theme, units: UnitSet) -> list[Artist]:
+        """Put the curves of other lines into the axes."""
+        length, drawn = units.of(LENGTH).factor, list[Artist]()
+        for place, other in enumerate(beside):
+            kind = units.of(other.kind)
+            style = _STYLES[place % len(_STYLES)]
+            values = other.mesh * kind.factor - kind.zero
+            drawn += axes.plot(
+                other.distance * length, values, color=theme.teal, linewidth=1.4, linestyle=style, label=other.title
+            )
+        return drawn
+
     def _show_difference(self, x: NDArray[np.float64], difference: NDArray[np.float64], unit: str) -> None:
         self._lines["difference"].set_data(x, difference)
         largest = float(np.nanmax(np.abs(difference)))
@@ -147,9 +170,14 @@ class ProfileChart:
             self._said.set_text(f"mesh − {self._lines['exact'].get_label()}: at most {number(largest, 2)} {unit}")
 
 
-def profile_plot(profile: Profile, units: UnitSet) -> Plot:
-    """Return the chart of a profile."""
-    return lambda figure, width, height, theme: ProfileChart(figure).fill(profile, width, height, theme, units)
+def chart_reach(profile: Profile, beside: Sequence[Profile]) -> float:
+    """Return how far a chart of lines reaches, m: to the end of the longest."""
+    return float(max(each.distance[-1] for each in (profile, *beside)))
+
+
+def profile_plot(profile: Profile, units: UnitSet, beside: Sequence[Profile] = ()) -> Plot:
+    """Return the chart of a profile, with those of other lines beside it."""
+    return lambda figure, width, height, theme: ProfileChart(figure).fill(profile, width, height, theme, units, beside)
 
 
 def _of_difference(kind: Kind) -> str:
