@@ -138,6 +138,43 @@ def test_names_of_environments_are_followed() -> None:
         case.restated({**case.data, "environments": {"hall of ware": "20 °C", "cellar": "9 °C"}})
 
 
+@pytest.mark.parametrize(("outside", "resistance"), [(-8.0, 0.5), (-8.0, 0.05), (-30.0, 0.05)])
+def test_humidity_at_the_inner_face_of_a_wall_is_that_of_its_temperature(outside: float, resistance: float) -> None:
+    """Of a plain wall the face is known, and of its air what it holds: tables of steam and ice, Pa, at 5 K steps."""
+    wall: dict[str, Any] = {
+        "format": "blunt-ember/1",
+        "materials": {"brick": {"k": f"{0.2 / resistance} W/(m K)"}},
+        "environments": {"room": "20 °C", "yard": f"{outside} °C"},
+        "body": {
+            "kind": "section",
+            "regions": {
+                "wall": {"shape": "rectangle", "size": ["0.2 m", "0.1 m"], "at": ["0 m", "0 m"], "material": "brick"}
+            },
+        },
+        "surroundings": [
+            {"on": "wall.left", "film": {"resistance": "0.13 m² K/W", "environment": "room"}},
+            {"on": "wall.right", "film": {"resistance": "0.04 m² K/W", "environment": "yard"}},
+        ],
+        "questions": [
+            {"name": "wet", "surface_humidity": "room", "humidity": "50 %"},
+            {"name": "out there", "surface_humidity": "yard", "humidity": "80 %"},
+            {"name": "face", "lowest": "wall.left"},
+        ],
+    }
+    found = checks(case_from_data(wall))
+    face = 20 - (20 - outside) * 0.13 / (0.17 + resistance)
+    assert found["face"].value == pytest.approx(face + 273.15, rel=1e-9)
+    steam = {-20: 103.3, -15: 165.3, -10: 259.9, -5: 401.8, 0: 611.2, 5: 872.5, 10: 1228, 15: 1705, 20: 2339}
+    holds = np.exp(np.interp(face, list(steam), np.log(list(steam.values()))))
+    assert found["wet"].value == pytest.approx(0.5 * 2339 / holds, rel=0.012)
+    assert found["wet"].kind.shown == "%" and found["wet"].asked.startswith("Humidity at the coldest place of room")
+    assert found["out there"].value < 0.8  # what is warmer than its air dries it
+    for wrong in ("0 %", "120 %", "3 K"):
+        question = {**wall["questions"][0], "humidity": wrong}
+        with pytest.raises(CaseError, match="humidity"):
+            case_from_data({**wall, "questions": [question]})
+
+
 def test_iso_10211_case_2_by_its_coefficient() -> None:
     """9.5 W/m for 20 K: L is 0.475 W/(m K)."""
     from blunt_ember.gallery.published import published_cases

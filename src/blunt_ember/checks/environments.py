@@ -16,6 +16,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.adjoint import Influences
+from blunt_ember.reference.humid_air import saturation_pressure
 
 
 class UncoupledError(BluntEmberError):
@@ -77,16 +78,43 @@ def _faced(problem: Problem) -> dict[str, tuple[str, ...]]:
     return {name: tuple(surfaces) for name, surfaces in faced.items()}
 
 
+@dataclass(frozen=True)
+class _Rooms:
+    """The temperatures of environments in K by name, None where one follows place or time, and of each surface that
+    faces one the film."""
+
+    temperatures: dict[str, float | None]
+    films: tuple[tuple[str, FilmLaw], ...]
+
+    def coldest(self, problem: Problem, temperature: Floats, room: str) -> float:
+        """Return the lowest temperature in K of the surfaces that face a room."""
+        faced = [problem.mesh.surfaces[name].nodes for name, law in self.films if law.environment == room]
+        return float(temperature[np.unique(np.concatenate(faced))].min())
+
+
+def _rooms(problem: Problem) -> _Rooms:
+    films = tuple((name, law) for name, laws in problem.exchanges.items() for law in laws if isinstance(law, FilmLaw))
+    return _Rooms({law.environment: law.fluid.constant for _, law in films if law.environment}, films)
+
+
 def temperature_factor(problem: Problem, temperature: Floats, room: str) -> float:
     """Return (T_si − T_min)/(T_room − T_min) at the coldest place of the surfaces that face a room, T_min being the
     coldest environment (ISO 13788, f_Rsi); NaN where there is none colder, or a temperature follows the place."""
-    films = [(name, law) for name, laws in problem.exchanges.items() for law in laws if isinstance(law, FilmLaw)]
-    stated = {law.environment: law.fluid.constant for _, law in films if law.environment}
-    known = [value for value in stated.values() if value is not None]
-    inside = stated.get(room)
-    if inside is None or len(known) < len(stated) or inside <= min(known):
+    rooms = _rooms(problem)
+    known = [value for value in rooms.temperatures.values() if value is not None]
+    inside = rooms.temperatures.get(room)
+    if inside is None or len(known) < len(rooms.temperatures) or inside <= min(known):
         return float("nan")
-    nodes = np.unique(
-        np.concatenate([problem.mesh.surfaces[name].nodes for name, law in films if law.environment == room])
-    )
-    return float((temperature[nodes].min() - min(known)) / (inside - min(known)))
+    return (rooms.coldest(problem, temperature, room) - min(known)) / (inside - min(known))
+
+
+def surface_humidity(problem: Problem, temperature: Floats, room: str, humidity: float) -> float:
+    """Return the relative humidity at the coldest place of the surfaces that face a room whose air has a ``humidity``,
+    0 to 1: the vapour pressure of the air over what saturates it there (ISO 13788); NaN where the room has no one
+    temperature. From 1 on it condenses."""
+    rooms = _rooms(problem)
+    inside = rooms.temperatures.get(room)
+    if inside is None:
+        return float("nan")
+    there = rooms.coldest(problem, temperature, room)
+    return humidity * saturation_pressure(inside) / saturation_pressure(there)

@@ -24,6 +24,7 @@ from blunt_ember.case.values.units import (
     HEAT_PER_LENGTH,
     LENGTH,
     NUMBER,
+    RELATIVE_HUMIDITY,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     TEMPERATURE_RATE,
@@ -137,6 +138,10 @@ def not_negative(si: float) -> str | None:
     return None if si >= 0 else "must not be negative"
 
 
+def _humid(si: float) -> str | None:
+    return None if 0 < si <= 1 else "must lie above 0 and up to 100 %"
+
+
 Length = Annotated[Quantity, OfKind(LENGTH)]
 Extent = Annotated[Quantity, OfKind(LENGTH, more_than_zero)]
 Area = Annotated[Quantity, OfKind(AREA, more_than_zero)]
@@ -147,6 +152,7 @@ TemperatureReading = Annotated[Quantity, OfKind(TEMPERATURE)]
 Difference = Annotated[Quantity, OfKind(TEMPERATURE_DIFFERENCE, more_than_zero)]
 Rate = Annotated[Quantity, OfKind(TEMPERATURE_RATE, more_than_zero)]
 AreaResistance = Annotated[Quantity, OfKind(AREA_RESISTANCE, more_than_zero)]
+Humidity = Annotated[Quantity, OfKind(RELATIVE_HUMIDITY, _humid)]
 StatedTolerance = Annotated[Tolerance, OfTolerance()]
 
 

@@ -99,6 +99,10 @@ class ExactReader:
         """No exact field says it."""
         return np.array([np.nan])
 
+    def surface_humidity(self, room: str, humidity: float) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
     def depth(self) -> float:
         """Return what a section stands for, m."""
         return self.solved.depth

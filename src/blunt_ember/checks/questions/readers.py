@@ -10,7 +10,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.clock import Condition
 from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.case.document.questions.question import Question, RadiatedHow, Reading
-from blunt_ember.checks.environments import UncoupledError, temperature_factor
+from blunt_ember.checks.environments import UncoupledError, surface_humidity, temperature_factor
 from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -64,6 +64,11 @@ class MeshReader:
         """Return the least temperature factor of the surfaces that face an environment, (1,)."""
         problem = self.solved.problem
         return np.array([np.nan if problem is None else temperature_factor(problem, self.solved.temperature, room)])
+
+    def surface_humidity(self, room: str, humidity: float) -> Floats:
+        """Return the humidity at the coldest place of the surfaces that face an environment, (1,)."""
+        problem, temperature = self.solved.problem, self.solved.temperature
+        return np.array([np.nan if problem is None else surface_humidity(problem, temperature, room, humidity)])
 
     def depth(self) -> float:
         """Return what a section stands for, m."""
@@ -128,6 +133,10 @@ class RunReader:
         return np.full(len(self.run.times), np.nan)
 
     def temperature_factor(self, room: str) -> Floats:
+        """It is one of what is steady."""
+        return np.full(len(self.run.times), np.nan)
+
+    def surface_humidity(self, room: str, humidity: float) -> Floats:
         """It is one of what is steady."""
         return np.full(len(self.run.times), np.nan)
 

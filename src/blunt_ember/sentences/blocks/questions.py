@@ -20,6 +20,7 @@ from blunt_ember.case.document.questions.radiation import (
     RadiationQuestion,
     ViewFactorQuestion,
 )
+from blunt_ember.case.document.questions.surface_humidity import SurfaceHumidityQuestion
 from blunt_ember.case.document.questions.temperatures import (
     HighestQuestion,
     LowestQuestion,
@@ -198,6 +199,13 @@ def _factor(case: Case, path: DataPath, question: Question, surfaces: tuple[str,
     return [Word("temperature factor at the coldest place of"), room]
 
 
+def _humidity(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    names = tuple(Option(name, setting((*path, question.asks), name)) for name in case.document.environments)
+    room = Choice(f"target {path[1]}", str(question.target), names, at=(*path, question.asks))
+    air = entry(case, (*path, "humidity"), "Relative humidity of the air of the room, such as 50 %")
+    return [Word("humidity at the coldest place of"), room, Word(", whose air has"), *air]
+
+
 def _derived(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     assert isinstance(question, DerivedQuestion)
     others = [formula_name(each.name) for each in case.document.questions[: int(path[1])]]
@@ -257,6 +265,7 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         ExchangeQuestion: _between_two,
         CouplingQuestion: _coupled,
         TemperatureFactorQuestion: _factor,
+        SurfaceHumidityQuestion: _humidity,
         DerivedQuestion: _derived,
     }
 )
@@ -363,9 +372,11 @@ def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
         for first in names
     )
     rooms = tuple(Option(name, ask("factor", temperature_factor=name)) for name in names)
+    humid = tuple(Option(name, ask("humidity", surface_humidity=name, humidity="50 %")) for name in names)
     return [
         Option("thermal coupling coefficient of", options=pairs),
         Option("temperature factor at the coldest place of", options=rooms),
+        Option("humidity at the coldest place of", options=humid),
     ]
 
 

@@ -15,6 +15,7 @@ from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.radiation import ExchangeQuestion, RadiationQuestion, ViewFactorQuestion
+from blunt_ember.case.document.questions.surface_humidity import SurfaceHumidityQuestion
 from blunt_ember.case.document.questions.temperatures import (
     HighestQuestion,
     LowestQuestion,
@@ -41,6 +42,7 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             ExchangeQuestion,
             CouplingQuestion,
             TemperatureFactorQuestion,
+            SurfaceHumidityQuestion,
             DerivedQuestion,
         )
     }
@@ -89,6 +91,7 @@ AnyQuestion = Annotated[
     | Annotated[ExchangeQuestion, Tag("asks exchange")]
     | Annotated[CouplingQuestion, Tag("asks coupling")]
     | Annotated[TemperatureFactorQuestion, Tag("asks temperature_factor")]
+    | Annotated[SurfaceHumidityQuestion, Tag("asks surface_humidity")]
     | Annotated[DerivedQuestion, Tag("asks derived")],
     Discriminator(_tag),
     BeforeValidator(_one_kind),

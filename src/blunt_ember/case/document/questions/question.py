@@ -98,6 +98,9 @@ class Reader(Protocol):
     def temperature_factor(self, room: str) -> Floats:
         """Return the least temperature factor of the surfaces that face an environment."""
 
+    def surface_humidity(self, room: str, humidity: float) -> Floats:
+        """Return the relative humidity at the coldest place of the surfaces that face an environment of a humidity."""
+
     def depth(self) -> float:
         """Return what a section stands for, m; NaN for other bodies."""
 
