@@ -38,11 +38,12 @@ class ExpressionError(BluntEmberError):
 @dataclass(frozen=True)
 class Fault:
     """One thing wrong with a case: ``at`` which place of the document, and what to do; ``instead`` are texts that would
-    be right there."""
+    be right there, ``meant`` a name there that is none and the one that was meant."""
 
     at: DataPath
     message: str
     instead: tuple[str, ...] = ()
+    meant: tuple[str, str] | None = None
 
     @property
     def path(self) -> str:

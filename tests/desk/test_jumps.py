@@ -15,7 +15,7 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.rows import RowWidget
 from blunt_ember.errors import DataPath, path_text
 from blunt_ember.gallery.families import family
-from tests.desk.conftest import settled
+from tests.desk.conftest import PATIENCE, settled
 
 
 def without_at(data: Any, path: DataPath) -> Any:
@@ -84,3 +84,21 @@ def test_any_place_of_a_case_is_found(window: Window, path: DataPath) -> None:
     assert place is not None
     found = place_of(window, place)
     assert found[: min(2, len(path))] == path[:2] or path == ("clock",)
+
+
+def test_a_name_that_was_meant_is_used_by_a_click(window: Window, qtbot: QtBot) -> None:
+    wrong = [{**entry, "on": [entry["on"].replace("brick.left", "brick.lefft")]} for entry in WALL["surroundings"]]
+    questions = [{**WALL["questions"][0], "heat_flow": ["brick.left", "shel.right"]}, *WALL["questions"][1:]]
+    window.show_case(case_from_data({**WALL, "surroundings": wrong, "questions": questions}), None)
+    for right in ("brick.left", "shell.right"):
+        name = f"use {right}"
+        qtbot.waitUntil(lambda name=name: window.sheet.findChild(QToolButton, name) is not None, timeout=PATIENCE)
+        button = window.sheet.findChild(QToolButton, name)
+        assert button is not None
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    settled(qtbot, window)
+    assert window.current.case is not None
+    data = window.current.case.data
+    assert data["surroundings"][0]["on"] == ["brick.left"]
+    assert data["questions"][0]["heat_flow"] == ["brick.left", "shell.right"]
+    assert window.sheet.findChild(QToolButton, "use brick.left") is None

@@ -10,7 +10,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import LocalSize
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
@@ -69,8 +69,7 @@ def _at_heights(
     """The heights of a surface that bounds a stacked body below or above, with the size of cells there."""
     where = ("mesh", "local", number)
     if name not in geometry.surfaces:
-        what = f"there is no surface '{name}'{nearest(name, geometry.surfaces)}"
-        raise CaseError((Fault((*where, "on"), what),))
+        raise CaseError((unknown_name((*where, "on"), f"there is no surface '{name}'", name, geometry.surfaces),))
     levels = geometry.levels_of(name)
     if levels is None:
         what = f"'{name}' lies across the turn, whose cells are even; state this on surfaces beside it or at points"

@@ -48,6 +48,19 @@ def is_within(name: str, part: str) -> bool:
     return name == part or name.startswith(f"{part}.")
 
 
+def with_meant_name(case: Case, path: DataPath, wrong: str, right: str) -> Case:
+    """Return the case with a name at a path, one of a list perhaps, put right."""
+
+    def meant(here: Any) -> Any:
+        if isinstance(here, list):
+            return [meant(each) for each in here]
+        if isinstance(here, Mapping):
+            return {key: meant(entry) for key, entry in here.items()}
+        return right if here == wrong else here
+
+    return case.restated(with_data_at(case.data, path, meant))
+
+
 def renamed_material(case: Case, old: str, new: str) -> Case:
     """Return the case with a material renamed, what is made of it following."""
     return _renamed_in_block(case, "materials", old, new, "material", Target.MATERIAL)

@@ -31,12 +31,24 @@ _TRADE_WORDS = {
 def nearest(name: str, known: Iterable[str]) -> str:
     """Return ``; did you mean 'brick'?`` when a known name is close, else what there is."""
     known = list(known)
-    close = difflib.get_close_matches(name, known, n=1, cutoff=0.5)
-    if close:
-        return f"; did you mean '{close[0]}'?"
+    close = _closest(name, known)
+    if close is not None:
+        return f"; did you mean '{close}'?"
     if known:
         return f"; there is {', '.join(repr(k) for k in known[:8])}" + (" …" if len(known) > 8 else "")
     return "; none is stated yet"
+
+
+def unknown_name(at: DataPath, what: str, name: str, known: Iterable[str]) -> Fault:
+    """Return the fault of a ``name`` that is none of the ``known``, with the one that was meant where one is near."""
+    known = list(known)
+    close = _closest(name, known)
+    return Fault(at, f"{what}{nearest(name, known)}", meant=None if close is None else (name, close))
+
+
+def _closest(name: str, known: list[str]) -> str | None:
+    close = difflib.get_close_matches(name, known, n=1, cutoff=0.5)
+    return close[0] if close else None
 
 
 def structure_faults(error: ValidationError, data: Any, model: type[BaseModel]) -> list[Fault]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from blunt_ember.case.editing.renaming import with_meant_name
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, WordButton
 from blunt_ember.desk.sheet.rows import RowList, RowWidget, discard
@@ -168,6 +169,16 @@ class Sheet(QScrollArea):
             link.setToolTip(fault.path)
             link.clicked.connect(lambda _, at=fault.at: self.jump_to(at))
             self._open_items.addWidget(link)
+            if fault.meant is not None:
+                self._offer_meant(fault.at, *fault.meant)
+
+    def _offer_meant(self, at: DataPath, wrong: str, right: str) -> None:
+        """Offer the name that was meant, one click away."""
+        use = WrappedLink(f"      use '{right}'", self)
+        use.setObjectName(f"use {right}")
+        words = f"'{wrong}' is '{right}'"
+        use.clicked.connect(lambda _: self._current.edit(words, lambda case: with_meant_name(case, at, wrong, right)))
+        self._open_items.addWidget(use)
 
     def focus_first(self) -> None:
         """Put the focus into the first field."""

@@ -7,7 +7,7 @@ from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.editing.every_value import every_part, every_value, own_references
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import nearest, unknown_name
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.references import Target
 from blunt_ember.errors import CaseError, Fault, OpenCaseError
@@ -87,7 +87,8 @@ def name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
             for key, name, target in own_references(part):
                 if target in known and name not in known[target]:
                     what = "region" if target is Target.REGION else "surface"
-                    faults.append(Fault((*path, *key), f"there is no {what} '{name}'{nearest(name, known[target])}"))
+                    said = f"there is no {what} '{name}'"
+                    faults.append(unknown_name((*path, *key), said, name, known[target]))
     return faults
 
 
@@ -108,8 +109,7 @@ def _line_faults(path: tuple[str | int, ...], line: Line, surfaces: list[str], m
     key = "edge" if line.edge is not None else "between"
     unknown = [name for name in line.surfaces if name not in surfaces]
     if unknown:
-        what = f"there is no surface '{unknown[0]}'{nearest(unknown[0], surfaces)}"
-        return [Fault((*path, key), what)]
+        return [unknown_name((*path, key), f"there is no surface '{unknown[0]}'", unknown[0], surfaces)]
     solid = mesh.dimension == 3
     if line.edge is not None and solid != (len(line.surfaces) == 2):
         what = (
@@ -132,8 +132,8 @@ def own_name_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
         members = document.members_of(name)
         for member in members:
             if member not in mesh.surfaces:
-                what = f"there is no surface '{member}'{nearest(member, mesh.surfaces)}"
-                faults.append(Fault(("surfaces", name), what))
+                what = f"there is no surface '{member}'"
+                faults.append(unknown_name(("surfaces", name), what, member, mesh.surfaces))
         if not members:
             faults.append(Fault(("surfaces", name), "it names no surface; write one, or a list of them"))
     return faults

@@ -10,7 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.enclosures import OPENING, Enclosure, Face
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import nearest, unknown_name
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
@@ -198,8 +198,8 @@ class StatedEnclosures:
             facets = self.mesh.surfaces.get(name)
             if facets is None:
                 outer = [surface for surface, each in self.mesh.surfaces.items() if each.outer]
-                what = f"there is no surface '{name}'{nearest(name, [*outer, *self.document.surfaces])}"
-                self.faults.append(Fault((*at, "on"), what))
+                known = [*outer, *self.document.surfaces]
+                self.faults.append(unknown_name((*at, "on"), f"there is no surface '{name}'", name, known))
             elif not facets.outer:
                 what = f"'{name}' lies inside the body and looks at nothing; take it out, or make a gap there"
                 self.faults.append(Fault((*at, "on"), what))
@@ -212,8 +212,8 @@ class StatedEnclosures:
         members = [member for name in entry.mirror_surfaces for member in self.document.members_of(name)]
         for name in members:
             if name not in self.mesh.surfaces:
-                known = nearest(name, [*self.mesh.surfaces, *self.document.surfaces])
-                self.faults.append(Fault((*path, "mirrors"), f"there is no surface '{name}'{known}"))
+                known = [*self.mesh.surfaces, *self.document.surfaces]
+                self.faults.append(unknown_name((*path, "mirrors"), f"there is no surface '{name}'", name, known))
         try:
             mirrors_at(self.mesh, [name for name in members if name in self.mesh.surfaces])
         except MirrorError as error:

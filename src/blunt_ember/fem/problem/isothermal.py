@@ -8,7 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Ints
 from blunt_ember.case.document.case_document import CaseDocument
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.errors import Fault
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
@@ -63,7 +63,7 @@ class StatedIsothermal:
         if name not in self.mesh.regions or (filling is not None and filling.void):
             known = [each for each in self.mesh.regions if each != name]
             what = f"there is nothing in '{name}'" if filling is not None else f"there is no region '{name}'"
-            self.faults.append(Fault(("isothermal", place, "region"), f"{what}{nearest(name, known)}"))
+            self.faults.append(unknown_name(("isothermal", place, "region"), what, name, known))
             return -1
         return self.mesh.regions.index(name)
 
@@ -71,8 +71,8 @@ class StatedIsothermal:
         path = ("isothermal", place, "on")
         facets = self.mesh.surfaces.get(name)
         if facets is None:
-            known = nearest(name, [*self.mesh.surfaces, *self.document.surfaces])
-            self.faults.append(Fault(path, f"there is no surface '{name}'{known}"))
+            known = [*self.mesh.surfaces, *self.document.surfaces]
+            self.faults.append(unknown_name(path, f"there is no surface '{name}'", name, known))
         elif facets.far:
             what = f"the two sides of the joint '{name}' differ in temperature; name a region, or remove the joint"
             self.faults.append(Fault(path, what))

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from blunt_ember.case.document.case_document import CaseDocument
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import FILM_COEFFICIENT
-from blunt_ember.errors import CaseError, Fault
+from blunt_ember.errors import CaseError
 from blunt_ember.fem.problem.problem import JointLaw
 from blunt_ember.mesh.derived.node_splitting import split_mesh
 from blunt_ember.mesh.mesh import Mesh
@@ -19,8 +19,8 @@ def split_at_joints(document: CaseDocument, mesh: Mesh) -> Mesh:
         for name in (member for stated in joint.surfaces for member in document.members_of(stated)):
             inner = [known for known, facets in mesh.surfaces.items() if not facets.outer]
             if name not in inner:
-                what = f"there is no interface '{name}'{nearest(name, inner)}"
-                faults.append(Fault(("joints", place, "on"), what))
+                what = f"there is no interface '{name}'"
+                faults.append(unknown_name(("joints", place, "on"), what, name, inner))
     if faults:
         raise CaseError(tuple(faults))
     return split_mesh(mesh, list(joints(document)))

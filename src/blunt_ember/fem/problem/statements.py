@@ -11,7 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.places import StraightLine
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
-from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import POWER_DENSITY
 from blunt_ember.errors import DataPath, Fault, Note, OpenCaseError
@@ -51,12 +51,12 @@ class Stated:
         """
         path = (*place, "on")
         names = [member for stated in entry.surfaces for member in self.document.members_of(stated)]
-        wrong = [what for name in names if (what := _surface_fault(name, self.mesh, self.document))]
+        wrong = [fault for name in names if (fault := _surface_fault(path, name, self.mesh, self.document))]
         twice = sorted({name for name in names if names.count(name) > 1})
-        wrong += [f"'{name}' is named twice; leave one out" for name in twice]
+        wrong += [Fault(path, f"'{name}' is named twice; leave one out") for name in twice]
         if entry.periodic and len(names) != 2:
-            wrong.append("'periodic' joins two single surfaces; these names stand for more")
-        self.faults += [Fault(path, what) for what in wrong]
+            wrong.append(Fault(path, "'periodic' joins two single surfaces; these names stand for more"))
+        self.faults += wrong
         if wrong:
             return
         says = next((key for key in ("temperature", "insulated", "periodic") if getattr(entry, key)), None)
@@ -128,8 +128,8 @@ class Stated:
             return
         unknown = [name for name in entry.regions if name not in self.mesh.regions]
         for name in unknown:
-            what = f"there is no region '{name}'{nearest(name, self.mesh.regions)}"
-            self.faults.append(Fault((*path, "region"), what))
+            what = f"there is no region '{name}'"
+            self.faults.append(unknown_name((*path, "region"), what, name, self.mesh.regions))
         if unknown:
             return
         numbers = [self.mesh.regions.index(name) for name in entry.regions]
@@ -175,10 +175,11 @@ class Stated:
                     self.notes.append(Note(self.alone[second][0], what))
 
 
-def _surface_fault(name: str, mesh: Mesh, document: CaseDocument) -> str | None:
+def _surface_fault(path: DataPath, name: str, mesh: Mesh, document: CaseDocument) -> Fault | None:
     if name not in mesh.surfaces:
         outer = [surface for surface, facets in mesh.surfaces.items() if facets.outer]
-        return f"there is no surface '{name}'{nearest(name, [*outer, *document.surfaces])}"
+        return unknown_name(path, f"there is no surface '{name}'", name, [*outer, *document.surfaces])
     if not mesh.surfaces[name].outer:
-        return f"'{name}' lies inside the body, where nothing can surround it; a contact is stated among the joints"
+        what = f"'{name}' lies inside the body, where nothing can surround it; a contact is stated among the joints"
+        return Fault(path, what)
     return None
