@@ -16,6 +16,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from blunt_ember.case.case import case_from_data
 from blunt_ember.case.values.display import number, shown
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN, Value, evaluate, quantity_si, resolve
 from blunt_ember.case.values.expressions import renamed
@@ -35,7 +36,7 @@ from blunt_ember.case.values.units import (
     TEMPERATURE_DIFFERENCE,
     Kind,
 )
-from blunt_ember.errors import ExpressionError
+from blunt_ember.errors import CaseError, ExpressionError
 
 BTU, FOOT = 1055.05585262, 0.3048
 
@@ -289,3 +290,10 @@ def test_what_is_kept_of_the_units_may_be_broken(fault: str, tmp_path: Path) -> 
             path.write_bytes(whole[: len(whole) // 2] if fault == "cut short" else pickle.dumps("nothing of ours"))
         assert started() == sound
     assert float(started()) == pytest.approx(1055.056, rel=1e-6)
+
+
+@pytest.mark.parametrize("at", ["size", "at"])
+def test_what_lies_beyond_all_reach_is_refused(at: str) -> None:
+    plate = {"shape": "rectangle", "size": ["1 m", "1 m"], "at": ["0 m", "0 m"]} | {at: ["1e200 m", "1 m"]}
+    with pytest.raises(CaseError, match="must lie within 1e"):
+        case_from_data({"format": "blunt-ember/1", "body": {"kind": "section", "regions": {"plate": plate}}})

@@ -417,3 +417,27 @@ def test_what_is_wrong_with_a_clock_is_said_where_it_stands(
     with pytest.raises((CaseError, OpenCaseError)) as caught:
         Flow().run(bar(clock, stated.pop("surroundings"), **stated))
     assert any(fault.path == path and said in fault.message for fault in caught.value.faults), str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("clock", "at", "said"),
+    [
+        ({"end": "1 hour", "every": "1e-6 s"}, "clock.every", "keeps 3,600,000,000 fields"),
+        ({"end": "1 hour", "step": "1 ms"}, "clock.step", "takes 3,600,000 steps"),
+        (
+            {"stages": [{"name": "soak", "lasts": "2 day", "every": "1 ms"}]},
+            "clock.stages[0].every",
+            "keeps 172,800,000 fields",
+        ),
+    ],
+)
+def test_what_would_never_end_is_refused_before_it_begins(clock: dict[str, Any], at: str, said: str) -> None:
+    with pytest.raises(CaseError) as refused:
+        bar({"start": "20 °C", **clock}, AIR)
+    assert [(fault.path, said in fault.message) for fault in refused.value.faults] == [(at, True)]
+
+
+def test_a_run_a_million_times_as_long_as_it_takes_to_settle_ends_soon() -> None:
+    run = first(bar({**COOLING, "end": "1e12 s"}, AIR)).run
+    assert run is not None and run.exact_in_time and run.work.steps < 150 and len(run.times) < 8_000
+    assert run.highest[-1] == pytest.approx(run.lowest[-1], abs=1e-6)

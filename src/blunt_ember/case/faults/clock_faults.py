@@ -10,13 +10,15 @@ from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Fault
 
+#: Fields that are kept in a stage at most, and fixed steps.
+_MOST_KEPT, _MOST_STEPS = 100_000, 1_000_000
 _RUN_IT = "let the clock run: say its 'start'"
 
 
 def clock_faults(document: CaseDocument) -> list[Fault]:
     """Return a fault for everything that depends on time while the clock is steady, or lies beyond its end."""
     clock = document.running_clock
-    return list(_while_steady(document) if clock is None else _beyond_end(document, clock))
+    return list(_while_steady(document)) if clock is None else [*_beyond_end(document, clock), *_too_many(clock)]
 
 
 def _while_steady(document: CaseDocument) -> Iterator[Fault]:
@@ -33,6 +35,22 @@ def _while_steady(document: CaseDocument) -> Iterator[Fault]:
         for key in ((question.asks,) if question.of_time else ()) + (("time",) if question.asked_time else ()):
             what = f"'{key}' is asked of a clock that runs, and this one is steady; {_RUN_IT}"
             yield Fault(("questions", place, key), what)
+
+
+def _too_many(clock: Clock) -> Iterator[Fault]:
+    """Steps or kept fields without number, as far as it is stated how long they go on."""
+    lasting = [(("clock", "stages", place), stage.lasts, stage.every) for place, stage in enumerate(clock.stages)]
+    for path, lasts, every in [(("clock",), clock.end, clock.every), *lasting]:
+        if lasts is None:
+            continue
+        if every is not None and lasts.si / every.si > _MOST_KEPT:
+            fewest, number = f"{lasts.si / _MOST_KEPT:.2g} s", f"{lasts.si / every.si:,.0f}"
+            what = f"every {every.text} for {lasts.text} keeps {number} fields, {_MOST_KEPT:,} at most can be"
+            yield Fault((*path, "every"), f"{what}; state {fewest} or more, or single times with 'at'")
+        if clock.step is not None and lasts.si / clock.step.si > _MOST_STEPS:
+            number = f"{lasts.si / clock.step.si:,.0f}"
+            what = f"{lasts.text} in steps of {clock.step.text} takes {number} steps, {_MOST_STEPS:,} at most are taken"
+            yield Fault(("clock", "step"), f"{what}; leave the step out, and 'tolerance' chooses it")
 
 
 def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:

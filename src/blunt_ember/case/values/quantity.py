@@ -33,6 +33,9 @@ from blunt_ember.case.values.units import (
 )
 from blunt_ember.errors import ExpressionError
 
+#: How far away anything may lie, m.
+_FARTHEST = 1e9
+
 
 @dataclass(frozen=True)
 class Quantity:
@@ -142,8 +145,17 @@ def _humid(si: float) -> str | None:
     return None if 0 < si <= 1 else "must lie above 0 and up to 100 %"
 
 
-Length = Annotated[Quantity, OfKind(LENGTH)]
-Extent = Annotated[Quantity, OfKind(LENGTH, more_than_zero)]
+def _in_reach(si: float) -> str | None:
+    """Complain of a place so far away that nothing beside it could be told apart."""
+    return None if abs(si) <= _FARTHEST else f"must lie within {_FARTHEST:.0e} m"
+
+
+def _extent(si: float) -> str | None:
+    return more_than_zero(si) or _in_reach(si)
+
+
+Length = Annotated[Quantity, OfKind(LENGTH, _in_reach)]
+Extent = Annotated[Quantity, OfKind(LENGTH, _extent)]
 Area = Annotated[Quantity, OfKind(AREA, more_than_zero)]
 Angle = Annotated[Quantity, OfKind(ANGLE)]
 Time = Annotated[Quantity, OfKind(TIME, not_negative)]

@@ -23,6 +23,8 @@ from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
 _MOST_STEPS_KEPT = 1000
+#: Instants that are read within one step at most.
+_MOST_BETWEEN = 40
 
 
 #: Seconds between two reports of how far a run has got.
@@ -56,7 +58,8 @@ class Keeping:
             last = int(np.floor((high - stage_begin) / every * (1 + SAME_INSTANT)))
             kept += [min(stage_begin + number * every, high) for number in range(first, last + 1)]
         if self.every_step and step.length > self.apart:
-            between = np.linspace(low, high, int(np.ceil(step.length / self.apart)) + 1)
+            count = int(np.ceil(min(step.length / self.apart, _MOST_BETWEEN)))
+            between = np.linspace(low, high, count + 1)
             kept += between[1:-1].tolist()
         found = dict.fromkeys([t for t in self.also if low < t <= high], False) | dict.fromkeys(kept, True)
         ordered = sorted(found.items())
