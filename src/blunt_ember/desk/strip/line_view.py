@@ -178,6 +178,7 @@ class LineView(QWidget):
         self._beside_menu = QMenu(self.beside)
         self.beside.setMenu(self._beside_menu)
         row.addWidget(self.beside)
+        self.beside.hide()
         self._beside: tuple[str, ...] = ()
         self.lines.activated.connect(self._choose_line)
         self.what.activated.connect(lambda _: self.refresh())
@@ -213,6 +214,7 @@ class LineView(QWidget):
         self._offer(outcome)
         self.said.emit("")
         if outcome is None or outcome.solution is None or outcome.geometry is None or outcome.mesh is None:
+            self.beside.hide()
             self.chart.show_profile(
                 None, "The curve through the body appears here once the case is solved.", self.chart.theme
             )

@@ -11,9 +11,8 @@ some twenty solutions (J. van den Eshof & M. Hochbruck, SIAM J. Sci. Comput. 27 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
-from math import factorial
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -25,6 +24,7 @@ from blunt_ember.fem.transient.driving import PASSED, Driving, StatedInTime
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepping import Stepper, step_length
 from blunt_ember.fem.transient.time_step import SAME_INSTANT, State, StepForm
+from blunt_ember.fem.transient.trajectory import Response, Trajectory, every_integral
 
 #: How many times longer a space reaches than the first step taken in it: after a break, where what jumps is rough, and
 #: later on; and than its pole. One that is not found reaches so many times less far.
@@ -40,83 +40,13 @@ _MOST_NODES = 300_000
 _FIRST, _RESOLVED = (3e-4, 0.02), 16.0
 #: Nodes that are given this share of the largest heat decide about the first step.
 _FELT = 1e-3
-#: Terms of the series that integrals of slow modes are taken from, steps through what is no straight line, and how
-#: small a pattern of what drives a run is none, as a share of the largest.
-_TERMS, _SEEN, _PATTERN = 48, 24, 1e-12
+#: Steps through what is no straight line, and how small a pattern of what drives a run is none, as a share of the
+#: largest.
+_SEEN, _PATTERN = 24, 1e-12
 #: How often it is looked again for polynomials where none was found.
 _TRIES = 3
-_FACTORIALS = np.array([float(factorial(order)) for order in range(64)])
 #: By how much the pole of factors may be off the best one.
 _ALIKE = 4.0
-
-
-@dataclass(frozen=True)
-class Response:
-    """How temperatures answer to a pattern of heat whose share changes with time.
-
-    The modes (n, m) decay at ``rates`` (m,) in 1/s; ``moved`` (m,), in K/s, is how much of each a whole share drives.
-    ``shares`` (d + 1,) are the k-th derivatives of the share at the begin, in s⁻ᵏ.
-    """
-
-    modes: Floats
-    rates: Floats
-    moved: Floats
-    shares: Floats
-
-
-@dataclass(frozen=True)
-class Trajectory:
-    """All instants from ``begin`` to ``reach``, both in s, of an ``excess`` (n,) in K over the reference temperature.
-
-    What is held moves as it is ``driven``; the ``responses`` are what is added to that.
-    """
-
-    begin: float
-    reach: float
-    excess: Floats
-    driven: Driving
-    responses: tuple[Response, ...]
-    _summed: dict[float, list[Floats]] = field(default_factory=dict, repr=False, compare=False)
-
-    def seen(self, first: float, last: float) -> tuple[Floats, Floats, Floats]:
-        """Return the excess (n,) at the ``last`` of two times in s, its mean since the first, and its rate in K/s."""
-        driven, start = self.driven, self.excess - self.driven.held_at(self.begin)
-        added = np.zeros((3, len(self.excess)))
-        for each, before, after in zip(self.responses, self._moved(first), self._moved(last), strict=True):
-            mean = (after[2] - before[2]) / (last - first)
-            added += (each.modes @ (each.moved[:, None] * np.stack([after[1], mean, after[0]], axis=1))).T
-        return (
-            start + driven.held_at(last) + added[0],
-            start + driven.held_between(first, last) + added[1],
-            driven.held_rate(last) + added[2],
-        )
-
-    def at(self, t: float) -> Floats:
-        """Return the excess (n,) at a time in s, K."""
-        moved = self.excess + self.driven.held_at(t) - self.driven.held_at(self.begin)
-        pairs = zip(self.responses, self._moved(t), strict=True)
-        return sum((each.modes @ (each.moved * summed[1]) for each, summed in pairs), moved)
-
-    def rate_at(self, t: float) -> Floats:
-        """Return how fast the excess (n,) changes at a time in s, K/s."""
-        pairs = zip(self.responses, self._moved(t), strict=True)
-        return sum((each.modes @ (each.moved * summed[0]) for each, summed in pairs), self.driven.held_rate(t))
-
-    def _moved(self, t: float) -> list[Floats]:
-        """What the modes of each response have added by a time in s: its rate, itself and its integral, (3, m), for a
-        unit that is moved. A step ends where the next one begins."""
-        if t not in self._summed and self.responses:
-            most = max(len(each.shares) for each in self.responses) + 1
-            every = _every_integral(np.concatenate([each.rates for each in self.responses]), t - self.begin, most)
-            ends = np.cumsum([len(each.rates) for each in self.responses])[:-1]
-            found = [
-                np.stack([each.shares @ own[more : more + len(each.shares)] for more in range(3)])
-                for each, own in zip(self.responses, np.split(every, ends, axis=1), strict=True)
-            ]
-            while len(self._summed) > 1:
-                del self._summed[next(iter(self._summed))]
-            self._summed[t] = found
-        return self._summed.get(t, [])
 
 
 @dataclass(frozen=True)
@@ -420,7 +350,7 @@ def _longest_step(driven: Driving) -> float:
 
 def _over(rates: Floats, times: Floats, order: int) -> Floats:
     """How far modes have moved by some times, and how fast they then do times that, (m, 2 t)."""
-    every = np.stack([_every_integral(rates, t, order) for t in times.tolist()], axis=2)
+    every = np.stack([every_integral(rates, t, order) for t in times.tolist()], axis=2)
     return np.concatenate([every[order], times * every[order - 1]], axis=1)
 
 
@@ -429,35 +359,3 @@ def _same(before: Floats, now: Floats) -> bool:
     change = now.copy()
     change[: len(before)] -= before
     return bool((np.linalg.norm(change, axis=0) <= _CONVERGED * np.linalg.norm(now, axis=0).max()).all())
-
-
-def _every_integral(rates: Floats, t: float, most: int) -> Floats:
-    """exp(−λ t) for ``rates`` λ (m,), integrated over t from 0 no, one and up to ``most`` times, (most + 1, m):
-    tᵏ φₖ(−λ t).
-
-    Each follows from the one before where a mode decays fast, and from the one after where it is slow: the other way
-    the difference would be lost in round-off.
-    """
-    gone = rates * t
-    power = t ** np.arange(most + 1) / _FACTORIALS[: most + 1]
-    found = np.empty((most + 1, len(rates)))
-    found[0] = np.exp(-gone)
-    with np.errstate(all="ignore"):  # of modes that are slow nothing is kept here
-        for order in range(1, most + 1):
-            found[order] = (power[order - 1] - found[order - 1]) / rates
-    after = _series(np.minimum(gone, most + 1.0), most) * t**most
-    for order in range(most, 0, -1):
-        slow = gone < order + 1
-        found[order, slow] = after[slow]
-        after = power[order - 1] - rates * after
-    return found
-
-
-def _series(gone: Floats, order: int) -> Floats:
-    """Σ (−x)ʲ / (j + k)! for x (m,) up to about k, whose terms only fall."""
-    term = np.full_like(gone, 1 / factorial(order))
-    total = term.copy()
-    for place in range(1, _TERMS):
-        term = -term * gone / (order + place)
-        total += term
-    return total
