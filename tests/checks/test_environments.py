@@ -175,6 +175,14 @@ def test_humidity_at_the_inner_face_of_a_wall_is_that_of_its_temperature(outside
             case_from_data({**wall, "questions": [question]})
 
 
+def test_what_is_told_of_what_is_steady_says_so_while_the_clock_runs() -> None:
+    brick = {"brick": {"k": "0.7 W/(m K)", "density": "1800 kg/m³", "c": "900 J/(kg K)"}}
+    asked = [CORNER["questions"][5], {"name": "wet", "surface_humidity": "room", "humidity": "50 %"}]
+    clock = {"start": "15 °C", "end": "2 hour"}
+    found = checks(case_from_data({**CORNER, "materials": brick, "clock": clock, "questions": asked}))
+    assert all(np.isnan(each.value) and "here the clock runs" in each.note for each in found.values())
+
+
 def test_iso_10211_case_2_by_its_coefficient() -> None:
     """9.5 W/m for 20 K: L is 0.475 W/(m K)."""
     from blunt_ember.gallery.published import published_cases

@@ -429,6 +429,7 @@ def test_what_is_wrong_with_a_clock_is_said_where_it_stands(
             "clock.stages[0].every",
             "keeps 172,800,000 fields",
         ),
+        ({"every": "1 ms", "stages": [{"name": "soak", "lasts": "2 day"}]}, "clock.every", "keeps 172,800,000 fields"),
     ],
 )
 def test_what_would_never_end_is_refused_before_it_begins(clock: dict[str, Any], at: str, said: str) -> None:

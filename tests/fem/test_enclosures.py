@@ -434,6 +434,28 @@ def test_in_space_and_turned_a_few_facets_tell_that_they_face_each_other(
     assert float(said.split("about ")[1].split("%")[0]) / 100 == pytest.approx(share, abs=0.06)
 
 
+def test_a_small_surface_that_sees_little_else_than_a_large_one_is_noted_whichever_is_named_first() -> None:
+    """A block of 10 mm over a plate of 200 mm: the plate hardly sees it."""
+    regions = {
+        "plate": {"shape": "rectangle", "size": ["200 mm", "200 mm"], "at": ["0 m", "0 m"], "z": ["0 m", "10 mm"]},
+        "chip": {"shape": "rectangle", "size": ["10 mm", "10 mm"], "at": ["95 mm", "95 mm"], "z": ["20 mm", "25 mm"]},
+    }
+    for on in (["plate.top", "chip.bottom"], ["chip.bottom", "plate.top"]):
+        data = plates(
+            body={"kind": "stacked", "regions": {name: {**each, "material": "a"} for name, each in regions.items()}},
+            materials={"a": {"k": "20 W/(m K)"}},
+            surroundings=[
+                {"on": ["plate.bottom", "chip.top"], "temperature": "300 °C"},
+                {"on": on, "radiation": {"temperature": "20 °C", "emissivity": "0.8"}},
+            ],
+            enclosures={},
+            questions=[],
+            mesh={"size": "20 mm", "across": 2},
+        )
+        (said,) = [note.message for note in solved(data).notes if "state an enclosure" in note.message]
+        assert said.startswith("'chip.bottom' and 'plate.top' see each other: about 9")
+
+
 def test_blocks_that_meet_in_points_close_a_room() -> None:
     """Four blocks about an empty square share nothing but its corners, where the skin crosses itself."""
     places = {"south": (100, 0), "east": (200, 100), "north": (100, 200), "west": (0, 100)}

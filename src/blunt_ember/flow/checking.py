@@ -74,7 +74,9 @@ def _check(
     value = answer(question, place, solved)
     source: Source | None = None
     expected, note = case.expected.get(place), ""
-    if np.isnan(value) and solved.run is not None:
+    if np.isnan(value) and solved.run is not None and question.environments:
+        note = "it is told of what is steady, and here the clock runs"
+    elif np.isnan(value) and solved.run is not None:
         ended = time_shown(float(solved.run.times[-1]))
         met = question.condition is None or solved.run.unfinished
         note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"

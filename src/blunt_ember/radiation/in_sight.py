@@ -25,8 +25,13 @@ def view_shares(mesh: Mesh, surfaces: Sequence[str], area: Floats) -> Floats:
     views = (section_views if mesh.dimension == 2 else solid_views)(mesh, few, ())
     owning = (np.arange(len(surfaces))[:, None] == few.surface).astype(float)[:, np.argsort(views.patch)]
     # What is chosen of a surface is seen for the whole of it.
-    times = np.bincount(facets.surface, area) / np.bincount(few.surface, area[chosen])
-    return (owning @ views.exchange @ owning.T) * times / (owning @ views.size)[:, None]
+    whole, some = (
+        np.bincount(owner, sizes, len(surfaces))
+        for owner, sizes in ((facets.surface, area), (few.surface, area[chosen]))
+    )
+    with np.errstate(invalid="ignore"):  # a surface of which nothing is left sees nothing
+        shares = (owning @ views.exchange @ owning.T) * (whole / some) / (owning @ views.size)[:, None]
+    return np.nan_to_num(shares)
 
 
 def _spread_out(surface: Ints, most: int) -> Ints:

@@ -39,8 +39,12 @@ def _while_steady(document: CaseDocument) -> Iterator[Fault]:
 
 def _too_many(clock: Clock) -> Iterator[Fault]:
     """Steps or kept fields without number, as far as it is stated how long they go on."""
-    lasting = [(("clock", "stages", place), stage.lasts, stage.every) for place, stage in enumerate(clock.stages)]
-    for path, lasts, every in [(("clock",), clock.end, clock.every), *lasting]:
+    # What a stage does not say of itself the clock says of it.
+    lasting = [
+        (("clock",) if stage.every is None else ("clock", "stages", place), stage.lasts, stage.every or clock.every)
+        for place, stage in enumerate(clock.stages)
+    ]
+    for path, lasts, every in lasting or [(("clock",), clock.end, clock.every)]:
         if lasts is None:
             continue
         if every is not None and lasts.si / every.si > _MOST_KEPT:

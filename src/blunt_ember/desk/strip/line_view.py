@@ -284,14 +284,16 @@ class LineView(QWidget):
         own = self.lines.currentText()
         others = [self.lines.itemText(place) for place in range(self.lines.count())]
         self._beside = tuple(name for name in self._beside if name in others)
-        self._beside_menu.clear()
-        for name in others:
-            if name != own:
+        wanted = [name for name in others if name != own]
+        if [action.text() for action in self._beside_menu.actions()] != wanted:  # else it may be open
+            self._beside_menu.clear()
+            for name in wanted:
                 action = self._beside_menu.addAction(name)
                 assert action is not None
                 action.setCheckable(True)
-                action.setChecked(name in self._beside)
-                action.toggled.connect(lambda on, name=name: self._show_beside(name, on))
+                action.triggered.connect(lambda on, name=name: self._show_beside(name, on))
+        for action in self._beside_menu.actions():
+            action.setChecked(action.text() in self._beside)
         shown_too = [name for name in self._beside if name != own]
         self.beside.setText(f"with {len(shown_too)} more" if shown_too else "with …")
         self.beside.setVisible(len(others) > 1)

@@ -120,7 +120,9 @@ class StatedEnclosures:
         if not open_air or self.mesh.dimension == 1:
             return
         seen = np.minimum(self.chambers.shares(tuple(open_air)), 1.0)
-        for first, second in np.argwhere(np.triu(seen) > _PLAINLY).tolist():
+        # Of two surfaces the smaller one may see much of the other, which sees little of it.
+        for pair in np.argwhere(np.triu(np.maximum(seen, seen.T)) > _PLAINLY).tolist():
+            first, second = pair if 2 * seen[tuple(pair)] > seen[tuple(pair[::-1])] else pair[::-1]
             one, other = open_air[first], open_air[second]
             self.facing.append((one, other))
             who = f"'{one}' sees itself" if one == other else f"'{one}' and '{other}' see each other"
