@@ -556,3 +556,87 @@ def test_half_a_muffle_sees_the_other_end_where_its_own_is_mirrored() -> None:
     data["questions"] = [{"name": "F", "view_factor": name, "to": name, "expect": {"working": "F"}}]
     (check,) = answered(data).checks
     assert check.value == pytest.approx(check.expected, rel=1e-4)
+
+
+def row(tubes: int, **enclosure: Any) -> dict[str, Any]:
+    """Tubes between two plates, one after the other."""
+    wide = 40 * tubes
+    regions = {"floor": block(0, wide, "a", 10), "roof": {**block(0, wide, "b", 10), "at": ["0 mm", "60 mm"]}}
+    for number in range(tubes):
+        at = [f"{20 + 40 * number} mm", "35 mm"]
+        regions[f"tube {number}"] = {"shape": "disc", "radius": "10 mm", "at": at, "material": "a"}
+    rims = [f"tube {number}.rim" for number in range(tubes)]
+    return plates(
+        body={"kind": "section", "regions": regions},
+        surroundings=[{"on": "floor.bottom", "temperature": "800 °C"}, {"on": "roof.top", "temperature": "50 °C"}],
+        enclosures={"row": {"faces": [{"on": ["floor.top", "roof.bottom", *rims]}], **enclosure}},
+        mesh={"size": "5 mm"},
+        questions=[{"name": "loss", "heat_flow": "floor.bottom", "basis": "area"}],
+    )
+
+
+def test_one_tube_that_repeats_is_the_middle_of_a_long_row() -> None:
+    """Closed to round-off and as the catalogue has a plane and an endless row of tubes (Howell C-74); of seven of them
+    the middle one sees the same, its neighbours as it sees its copies."""
+    one = answered(row(1, repeats=["floor.left", "floor.right"])).problem.enclosures[0].chamber
+    assert one.open_area == 0
+    seen = one.between() / one.areas()[:, None]
+    ratio = 0.5
+    expected = 1 - np.sqrt(1 - ratio**2) + ratio * np.arctan(np.sqrt(1 / ratio**2 - 1))
+    assert seen[0, 2] == pytest.approx(expected, rel=2e-3)
+    assert seen[:2, :2].diagonal() == pytest.approx([0, 0], abs=1e-12)  # a plate does not see its own copies
+    many = answered(row(7, opening="300 °C")).problem.enclosures[0].chamber
+    middle = many.between()[5] / many.areas()[5]
+    assert seen[2, :2] == pytest.approx(middle[:2], rel=2e-2)  # what is seen beyond the seventh is little
+    assert seen[2, 2] == pytest.approx(middle[2:].sum(), rel=2e-3)
+
+
+def test_a_quarter_that_turns_four_times_is_a_room_with_a_post() -> None:
+    """No mirror would do: the post stands askew. What sides see of each other adds up to what they see of the whole."""
+    points = [(20, 0), (30, 10), (0, 20), (-10, 30)]
+    points += [(-x, -y) for x, y in points]
+
+    def outline(corners: list[tuple[int, int]]) -> dict[str, Any]:
+        return {"shape": "polygon", "points": [[f"{x} mm", f"{y} mm"] for x, y in corners], "material": "b"}
+
+    whole = {
+        "kiln": {"shape": "rectangle", "size": ["200 mm", "200 mm"], "at": ["-100 mm", "-100 mm"], "material": "a"},
+        "room": {"shape": "rectangle", "size": ["160 mm", "160 mm"], "at": ["-80 mm", "-80 mm"], "void": True},
+        "post": outline(points),
+    }
+    quarter = {
+        "kiln": {"shape": "rectangle", "size": ["100 mm", "100 mm"], "material": "a"},
+        "room": {"shape": "rectangle", "size": ["80 mm", "80 mm"], "void": True},
+        "post": outline([*points[:3], (0, 0)]),
+    }
+    shares = []
+    for regions, beyond in ((whole, {}), (quarter, {"repeats": ["kiln.left", "kiln.bottom"]})):
+        out = ["kiln.right", "kiln.top"] + ([] if beyond else ["kiln.left", "kiln.bottom"])
+        data = plates(
+            body={"kind": "section", "regions": regions},
+            surroundings=[{"on": out, "temperature": "50 °C"}, {"on": "post.side 1", "temperature": "800 °C"}],
+            enclosures={"room": {"faces": [{"void": "room"}], **beyond}},
+            mesh={"size": "10 mm"},
+        )
+        data["questions"] = [{"name": "loss", "heat_flow": "kiln.right"}]
+        chamber = answered(data).problem.enclosures[0].chamber
+        assert chamber.open_area == 0
+        post = np.array([name.startswith("post") for name in chamber.surfaces])
+        seen = chamber.between()
+        shares.append([chamber.areas()[post].sum(), seen[post][:, post].sum(), seen[post][:, ~post].sum()])
+    assert 4 * np.array(shares[1]) == pytest.approx(np.array(shares[0]), rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("repeats", "message"),
+    [
+        (["floor.left", "floor.rigth"], "there is no surface 'floor.rigth'.*floor.right"),
+        (["floor.left", "tube 0.rim"], "are not two flat ends"),
+        (["floor.left", "floor.bottom"], "do not fit upon each other"),
+        (["floor.left", "floor.left"], "one end twice"),
+        (["floor.top", "floor.bottom"], "are not two flat ends"),
+    ],
+)
+def test_what_cannot_repeat_says_why(repeats: list[str], message: str) -> None:
+    with pytest.raises(CaseError, match=message):
+        Flow().run(case_from_data(row(1, repeats=repeats)))

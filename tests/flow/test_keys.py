@@ -338,6 +338,10 @@ def synthetic() -> Iterator[Case]:
         {"name": "over", "exchange": "frame.right", "to": "plate.left", "time": "40 s"},
         {"name": "half", "derived": "over/2", "time": "40 s"},
     ]
+    again = plate(questions=[{"name": "F", "view_factor": "left.top", "to": "upper.bottom"}])
+    again["body"]["regions"]["upper"] = {**again["body"]["regions"]["left"], "at": ["0 mm", "60 mm"]}
+    again["enclosures"] = {"row": {"faces": [{"on": ["left.top", "upper.bottom"], "emissivity": "0.7"}]}}
+    again["enclosures"]["row"]["repeats"] = ["upper.left", "upper.right"]
     said = (
         warming(),
         between(),
@@ -353,7 +357,7 @@ def synthetic() -> Iterator[Case]:
         gaping,
         divided,
     )
-    yield from map(case_from_data, (*said, chamber(), shut))
+    yield from map(case_from_data, (*said, chamber(), shut, again))
 
 
 def stated_fields(case: Case) -> Iterator[tuple[Field, Leaf]]:

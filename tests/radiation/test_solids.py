@@ -207,3 +207,37 @@ def test_what_is_no_mirror_says_why(mirrors: Any, message: str) -> None:
         data["enclosures"]["chamber"]["faces"] = [{"void": "chamber"}, {"on": "ware.cut"}]
     with pytest.raises(CaseError, match=message):
         solved(data)
+
+
+def test_a_slice_of_a_channel_that_repeats_has_no_end() -> None:
+    """An endless square channel: sides see each other as infinite strips do, √2 − 1 across (Howell C-1)."""
+
+    def bar(x: float, y: float, wide: float, high: float, z: float, top: float) -> dict[str, Any]:
+        place = {"at": [f"{x} mm", f"{y} mm"], "size": [f"{wide} mm", f"{high} mm"], "z": [f"{z} mm", f"{top} mm"]}
+        return {"shape": "rectangle", **place, "material": "brick"}
+
+    regions = {
+        "front": bar(0, 0, 50, 10, 0, 40),
+        "back": bar(0, 50, 50, 10, 0, 40),
+        "floor": bar(0, 10, 50, 40, -10, 0),
+        "lid": bar(0, 10, 50, 40, 40, 50),
+    }
+    sides = ["front.back", "back.front", "floor.top", "lid.bottom"]
+    outcome = solved(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"brick": {"k": "1 W/(m K)", "emissivity": "0.8"}},
+            "body": {"kind": "stacked", "regions": regions},
+            "surroundings": [
+                {"on": "front.front", "temperature": "800 °C"},
+                {"on": "back.back", "temperature": "100 °C"},
+            ],
+            "enclosures": {"channel": {"faces": [{"on": sides}], "repeats": ["front.left", "front.right"]}},
+            "mesh": {"size": "10 mm", "order": 1},
+            "questions": [{"name": "across", "view_factor": "front.back", "to": "back.front"}],
+        }
+    )
+    seen = outcome.problem.enclosures[0].chamber
+    assert seen.open_area == 0
+    assert outcome.checks[0].value == pytest.approx(np.sqrt(2) - 1, rel=1e-3)
+    assert seen.between()[0] / seen.areas()[0] == pytest.approx([0, 2**0.5 - 1, 1 - 0.5**0.5, 1 - 0.5**0.5], abs=3e-4)

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array, csr_array, diags_array, eye_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
-from scipy.spatial.transform import Rotation
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import shown
@@ -20,6 +19,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
+from blunt_ember.mesh.motion import laid_upon
 
 #: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.
 _FIT = 1e-6
@@ -179,7 +179,7 @@ def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     shared = np.isin(far.nodes, near.nodes)
     nodes = far.nodes[~taken[far.nodes] & ~shared]
     corners = far.nodes[taken[far.nodes] & ~shared]
-    laid = _laid_upon(mesh, far, near)(mesh.points[nodes])
+    laid = laid_upon(mesh, far, near)(mesh.points[nodes])
     cells, columns, weights, gap = _projected(mesh, near, laid)
     extent = float(np.ptp(mesh.points[near.nodes], axis=0).max())
     if len(gap) and gap.max() > _FIT * max(extent, 1e-300) and mesh.dimension > 1:
@@ -189,63 +189,9 @@ def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     kept = np.abs(weights) > 1e-12
     matrix = csr_array((weights[kept], (rows[kept], columns[kept])), shape=(len(nodes), mesh.node_count))
     matrix = csr_array(diags_array(1 / matrix.sum(axis=1)) @ matrix)
-    away, opposite = cKDTree(mesh.points[near.nodes]).query(_laid_upon(mesh, far, near)(mesh.points[corners]))
+    away, opposite = cKDTree(mesh.points[near.nodes]).query(laid_upon(mesh, far, near)(mesh.points[corners]))
     pairs = np.column_stack([corners, near.nodes[np.asarray(opposite, dtype=np.int64)]])
     return Tie((first, second), nodes, matrix, pairs[(np.asarray(away) < _FIT * extent) & taken[pairs[:, 1]]])
-
-
-class _Motion:
-    """A rigid motion of places (p, d)."""
-
-    def __init__(self, turn: Floats, before: Floats, after: Floats) -> None:
-        self.turn, self.before, self.after = turn, before, after
-
-    def __call__(self, places: Floats) -> Floats:
-        return (places - self.before) @ self.turn.T + self.after
-
-
-def _laid_upon(mesh: Mesh, moved: FacetSet, still: FacetSet) -> _Motion:
-    """The motion that lays one surface upon another, so that heat goes out of one where it comes in at the other."""
-    (middle, normal), (aim, facing) = _frame(mesh, moved), _frame(mesh, still)
-    turn = np.eye(mesh.dimension)
-    if mesh.dimension == 2:
-        angle = np.arctan2(-facing[1], -facing[0]) - np.arctan2(normal[1], normal[0])
-        turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
-    elif mesh.dimension == 3 and np.dot(normal, -facing) < 1 - 1e-12:
-        axis = np.cross(normal, -facing)
-        size = float(np.linalg.norm(axis))
-        if size > 1e-9:
-            turn = Rotation.from_rotvec(axis / size * np.arctan2(size, np.dot(normal, -facing))).as_matrix()
-    return _Motion(turn, middle, aim)
-
-
-def _frame(mesh: Mesh, facets: FacetSet) -> tuple[Floats, Floats]:
-    """Middle of a surface and its mean unit normal out of the body, by the sum over its facets."""
-    corners = [mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]] for block in facets.blocks]
-    if mesh.dimension == 1:
-        return corners[0][0, 0], np.ones(1)
-    normal, middle, total = np.zeros(mesh.dimension), np.zeros(mesh.dimension), 0.0
-    inside = mesh.points[_behind(mesh, facets)].mean(axis=0)
-    for each in corners:
-        if mesh.dimension == 2:
-            along = each[:, 1] - each[:, 0]
-            across = np.stack([along[:, 1], -along[:, 0]], axis=-1)
-        else:
-            across = np.cross(each[:, 1] - each[:, 0], each[:, -1] - each[:, 0])
-        size = np.linalg.norm(across, axis=1)
-        middle += (each.mean(axis=1) * size[:, None]).sum(axis=0)
-        total += float(size.sum())
-        out = np.einsum("fd,fd->f", across, each.mean(axis=1) - inside)
-        normal += (across * np.where(out < 0, -1.0, 1.0)[:, None]).sum(axis=0)
-    return middle / total, normal / max(float(np.linalg.norm(normal)), 1e-300)
-
-
-def _behind(mesh: Mesh, facets: FacetSet) -> Ints:
-    """Nodes of the cells that touch a surface."""
-    own = np.zeros(mesh.node_count, dtype=bool)
-    own[facets.nodes] = True
-    touching = [block.nodes[own[block.nodes].any(axis=1)].ravel() for block in mesh.blocks]
-    return np.unique(np.concatenate(touching))
 
 
 def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints, Floats, Floats]:

@@ -45,10 +45,16 @@ class KeptChambers(Chambers):
         super().__init__(mesh)
         self._kept = kept
 
-    def chamber(self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
+    def chamber(
+        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...]
+    ) -> Chamber:
         """The chamber of some surfaces."""
         made: Chamber = self._kept(
-            lambda: super(KeptChambers, self).chamber(surfaces, closed, mirrors), surfaces, closed, mirrors
+            lambda: super(KeptChambers, self).chamber(surfaces, closed, mirrors, repeats),
+            surfaces,
+            closed,
+            mirrors,
+            repeats,
         )
         return made
 

@@ -12,7 +12,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.facets import looking_facets
-from blunt_ember.radiation.mirrors import mirrors_at
+from blunt_ember.radiation.images import images_at
 from blunt_ember.radiation.section.views import section_views
 from blunt_ember.radiation.solid.views import solid_views
 from blunt_ember.radiation.views import Views
@@ -86,24 +86,30 @@ class Chamber:
 
 
 def chamber_of(
-    mesh: Mesh, surfaces: Sequence[str], area: Floats, closed: bool = False, mirrors: Sequence[str] = ()
+    mesh: Mesh,
+    surfaces: Sequence[str],
+    area: Floats,
+    closed: bool = False,
+    mirrors: Sequence[str] = (),
+    repeats: Sequence[str] = (),
 ) -> Chamber:
     """Return what ``surfaces`` of a mesh see of each other; ``area`` (m,) in m² is that of their facets.
 
-    What is missing is shared out where it is said ``closed``, and seen again in the planes of surfaces that are
-    ``mirrors``.
+    What is missing is shared out where it is said ``closed``. They see each other again in the planes of surfaces that
+    are ``mirrors``, and in all copies of the body where it ``repeats`` between two surfaces.
 
-    Raises :class:`BlindError` where they see nothing, :class:`ChamberError` where their facets are too many, and
-    :class:`MirrorError` for surfaces that are no mirrors.
+    Raises :class:`BlindError` where they see nothing, :class:`ChamberError` where their facets are too many,
+    :class:`MirrorError` for surfaces that are no mirrors and :class:`RepeatError` for two between which nothing
+    repeats.
     """
-    planes = mirrors_at(mesh, mirrors)
-    number = len(area) * 2 ** len(planes)
-    if mesh.dimension == 2 and number > MOST_FACETS:
+    images = images_at(mesh, mirrors, repeats)
+    number = len(area) * images.count
+    if mesh.dimension == 2 and len(area) * number > MOST_FACETS**2:
         what = f"its surfaces have {number:,} facets, of which all pairs would take "
-        what += f"{_COPIES * 8e-9 * number**2:.1f} GB; {MOST_FACETS:,} can be held"
+        what += f"{_COPIES * 8e-9 * len(area) * number:.1f} GB; {MOST_FACETS:,} can be held"
         raise ChamberError(f"{what}: state a larger size of cells on them")
     facets = looking_facets(mesh, surfaces)
-    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, planes)
+    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, images)
     if not views.exchange.any():
         raise BlindError("its surfaces do not see each other")
     surface = np.zeros(len(views.size), dtype=np.int64)

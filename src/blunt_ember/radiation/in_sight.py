@@ -9,6 +9,7 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets, looking_facets
+from blunt_ember.radiation.images import Images
 from blunt_ember.radiation.section.views import section_views
 from blunt_ember.radiation.solid.views import solid_views
 
@@ -22,7 +23,7 @@ def view_shares(mesh: Mesh, surfaces: Sequence[str], area: Floats) -> Floats:
     facets = looking_facets(mesh, surfaces)
     chosen = _spread_out(facets.surface, _RINGS if mesh.space.axisymmetric else _FACETS)
     few = LookingFacets(facets.corners[chosen], facets.surface[chosen])
-    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, few, ())
+    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, few, Images())
     owning = (np.arange(len(surfaces))[:, None] == few.surface).astype(float)[:, np.argsort(views.patch)]
     # What is chosen of a surface is seen for the whole of it.
     whole, some = (

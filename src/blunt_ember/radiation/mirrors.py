@@ -1,4 +1,4 @@
-"""Planes of symmetry: a part of a chamber sees the mirror images of all of it."""
+"""Planes of symmetry, in which a part of a chamber sees all of it."""
 
 from __future__ import annotations
 
@@ -52,15 +52,6 @@ def mirrors_at(mesh: Mesh, surfaces: Sequence[str]) -> tuple[Mirror, ...]:
         if abs(float(one.normal @ other.normal)) > _SAME:
             raise MirrorError("mirrors are at right angles to each other, so that images meet; leave one of them out")
     return tuple(found)
-
-
-def images(points: Floats, mirrors: Sequence[Mirror]) -> list[tuple[Floats, bool]]:
-    """Return the images of points (n, d) in m in all ``mirrors`` and in several of them, the points themselves first,
-    and whether each turns what runs left into what runs right."""
-    found = [(points, False)]
-    for mirror in mirrors:
-        found += [(mirror.image(each), not turned) for each, turned in found]
-    return found
 
 
 def _plane_of(mesh: Mesh, name: str) -> Mirror:

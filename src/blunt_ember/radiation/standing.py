@@ -9,17 +9,17 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import looking_facets
-from blunt_ember.radiation.mirrors import Mirror, images
+from blunt_ember.radiation.images import Images
 
 #: Facets of a surface that are looked at, and how far in front of them, as a share of their size.
 _LOOKED_AT, _OFF = 24, 1e-3
 
 
-def surfaces_within(mesh: Mesh, sides: Sequence[str], mirrors: Sequence[Mirror]) -> list[str]:
+def surfaces_within(mesh: Mesh, sides: Sequence[str], images: Images) -> list[str]:
     """Return the outer surfaces of a mesh that lie within its ``sides`` and their images, these first."""
     own = looking_facets(mesh, sides).corners
     around = mesh.points[own].reshape(-1, mesh.dimension)
-    mirrored = images(around, mirrors)
+    mirrored = images.of(around)
     shell = np.concatenate([image.reshape(*own.shape, mesh.dimension) for image, _ in mirrored])
     signs = np.repeat([-1.0 if turned else 1.0 for _, turned in mirrored], len(own))
     found = list(sides)

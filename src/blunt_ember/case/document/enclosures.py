@@ -58,6 +58,10 @@ class Enclosure(Part):
         None,
         description="flat surfaces of the body, cut where it is symmetric: its faces see their mirror images there",
     )
+    repeats: tuple[SurfaceName, SurfaceName] | None = Field(
+        None,
+        description="two ends of the body between which it repeats, in a row or all round: its faces see the copies",
+    )
     even: Literal[True] | None = Field(
         None, description="every surface is taken as one, of an even radiosity, as a network of surfaces has it"
     )

@@ -17,10 +17,11 @@ from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.radiation.bounding import lies_in, surfaces_bounding
+from blunt_ember.radiation.bounding import surfaces_bounding
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
+from blunt_ember.radiation.images import RepeatError, images_at
 from blunt_ember.radiation.in_sight import view_shares
-from blunt_ember.radiation.mirrors import MirrorError, mirrors_at
+from blunt_ember.radiation.mirrors import MirrorError
 
 #: Share of what a surface that radiates to surroundings sees of another one from which that is said.
 _PLAINLY = 0.1
@@ -34,9 +35,12 @@ class Chambers:
     def __init__(self, mesh: Mesh) -> None:
         self._mesh = mesh
 
-    def chamber(self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...]) -> Chamber:
-        """Return the chamber of some surfaces, which may be said to be closed, mirrored in the planes of others."""
-        return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors)
+    def chamber(
+        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...]
+    ) -> Chamber:
+        """Return the chamber of some surfaces, which may be said to be closed, mirrored in the planes of others, and
+        seen again where the body repeats between two."""
+        return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors, repeats)
 
     def shares(self, surfaces: tuple[str, ...]) -> Floats:
         """Return about which share of what each of some surfaces sees every one of them takes, (s, s)."""
@@ -48,7 +52,7 @@ class EnclosureLaw:
     """Grey, diffuse surfaces that see each other as a ``chamber`` says, each of its ``emissivity``.
 
     ``opening`` is the temperature of what is seen through the opening, K; None where there is none. It may be said to
-    be ``closed``, and its surfaces be ``mirrored``.
+    be ``closed``; its surfaces may have ``images``.
     """
 
     name: str
@@ -56,7 +60,7 @@ class EnclosureLaw:
     emissivity: tuple[Law, ...]
     opening: Law | None
     closed: bool = False
-    mirrored: bool = False
+    images: bool = False
 
     @property
     def label(self) -> str:
@@ -86,8 +90,16 @@ def enclosed_surfaces(document: CaseDocument, mesh: Mesh, name: str) -> list[str
     out."""
     stated, entry = StatedEnclosures(document, mesh, Chambers(mesh)), document.enclosures[name]
     path: DataPath = ("enclosures", name)
-    mirrors = stated._mirrors(entry, path)
-    return [surface for face in entry.faces for surface in stated._surfaces_of(face, path, entry, mirrors)]
+    beyond = stated._beyond(entry, path)
+    return [surface for face in entry.faces for surface in stated._surfaces_of(face, path, entry, beyond)]
+
+
+@dataclass(frozen=True)
+class _Beyond:
+    """The surfaces of a mesh in whose planes an enclosure is mirrored, and those between which it repeats."""
+
+    mirrors: tuple[str, ...] = ()
+    repeats: tuple[str, ...] = ()
 
 
 @dataclass
@@ -154,18 +166,18 @@ class StatedEnclosures:
         emissivity: dict[str, Law] = {}
         self._placed = set()
         before = len(self.faults) + len(self.open_items)
-        mirrors = self._mirrors(entry, path)
+        beyond = self._beyond(entry, path)
         for number, face in enumerate(entry.faces):
             at = (*path, "faces", number)
-            for surface in self._surfaces_of(face, at, entry, mirrors):
+            for surface in self._surfaces_of(face, at, entry, beyond):
                 self._take(surface, name, at)
                 stated = self._emissivity(face, surface, at)
                 if stated is not None:
                     emissivity[surface] = stated
-        planes = mirrors_at(self.mesh, mirrors)
-        for surface in [name for name in emissivity if lies_in(self.mesh, name, planes)]:
-            what = f"'{surface}' lies in a mirror and looks at nothing; take it out of the faces, or of the mirrors"
-            self.faults.append(Fault((*path, "mirrors"), what))
+        images = images_at(self.mesh, beyond.mirrors, beyond.repeats)
+        for surface in [name for name in emissivity if images.cut(self.mesh, name)]:
+            what = f"'{surface}' is where the body is cut and looks at nothing; take it out of the faces"
+            self.faults.append(Fault((*path, "faces"), f"{what}, or mirror and repeat elsewhere"))
         if len(self.faults) + len(self.open_items) > before:
             return
         if all(law.constant == 0 for law in emissivity.values()):
@@ -175,7 +187,7 @@ class StatedEnclosures:
             self.faults.append(Fault((*path, "faces"), f"{what}; state one above 0"))
             return
         try:
-            chamber = self.chambers.chamber(tuple(emissivity), bool(entry.closed), mirrors)
+            chamber = self.chambers.chamber(tuple(emissivity), bool(entry.closed), beyond.mirrors, beyond.repeats)
         except BlindError as error:
             self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
             return
@@ -188,13 +200,13 @@ class StatedEnclosures:
             return
         seen = chamber.evened() if entry.even else chamber
         self.found.append(
-            EnclosureLaw(name, seen, tuple(emissivity.values()), opening, bool(entry.closed), bool(mirrors))
+            EnclosureLaw(name, seen, tuple(emissivity.values()), opening, bool(entry.closed), images.count > 1)
         )
 
-    def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure, mirrors: Sequence[str]) -> list[str]:
+    def _surfaces_of(self, face: Face, at: DataPath, entry: Enclosure, beyond: _Beyond) -> list[str]:
         """The surfaces of the mesh that a face stands for; what there is not is a fault."""
         if face.void is not None:
-            return self._sides_of(face.void, at, entry, mirrors)
+            return self._sides_of(face.void, at, entry, beyond)
         found = []
         for name in (member for stated in face.surfaces for member in self.document.members_of(stated)):
             facets = self.mesh.surfaces.get(name)
@@ -209,21 +221,35 @@ class StatedEnclosures:
                 found.append(name)
         return found
 
-    def _mirrors(self, entry: Enclosure, path: DataPath) -> tuple[str, ...]:
-        """The surfaces of the mesh in whose planes it is mirrored."""
-        members = [member for name in entry.mirror_surfaces for member in self.document.members_of(name)]
+    def _beyond(self, entry: Enclosure, path: DataPath) -> _Beyond:
+        """The surfaces of the mesh in whose planes it is mirrored, and those between which it repeats."""
+        mirrors = self._known(entry.mirror_surfaces, (*path, "mirrors"))
+        repeats = self._known(entry.repeats or (), (*path, "repeats"))
+        if entry.repeats and len(repeats) != 2:
+            if len(repeats) > 2:
+                what = "it repeats between two single surfaces; these names stand for more"
+                self.faults.append(Fault((*path, "repeats"), what))
+            repeats = ()
+        try:
+            images_at(self.mesh, mirrors, repeats)
+        except MirrorError as error:
+            self.faults.append(Fault((*path, "mirrors"), str(error)))
+            return _Beyond()
+        except RepeatError as error:
+            self.faults.append(Fault((*path, "repeats"), str(error)))
+            return _Beyond(mirrors)
+        return _Beyond(mirrors, repeats)
+
+    def _known(self, stated: Sequence[str], at: DataPath) -> tuple[str, ...]:
+        """The surfaces of the mesh among those that are stated; what there is not is a fault."""
+        members = [member for name in stated for member in self.document.members_of(name)]
         for name in members:
             if name not in self.mesh.surfaces:
                 known = [*self.mesh.surfaces, *self.document.surfaces]
-                self.faults.append(unknown_name((*path, "mirrors"), f"there is no surface '{name}'", name, known))
-        try:
-            mirrors_at(self.mesh, [name for name in members if name in self.mesh.surfaces])
-        except MirrorError as error:
-            self.faults.append(Fault((*path, "mirrors"), str(error)))
-            return ()
+                self.faults.append(unknown_name(at, f"there is no surface '{name}'", name, known))
         return tuple(name for name in members if name in self.mesh.surfaces)
 
-    def _sides_of(self, void: str, at: DataPath, entry: Enclosure, mirrors: Sequence[str]) -> list[str]:
+    def _sides_of(self, void: str, at: DataPath, entry: Enclosure, beyond: _Beyond) -> list[str]:
         """The sides of a void, less those that other faces of the enclosure name."""
         fillings = self.document.body.fillings
         if void not in fillings or not fillings[void].void:
@@ -239,7 +265,8 @@ class StatedEnclosures:
         if not own:
             self.faults.append(Fault((*at, "void"), f"nothing is left about the void '{void}' that could radiate"))
             return []
-        return [name for name in surfaces_bounding(self.mesh, own, mirrors) if name not in named]
+        bounding = surfaces_bounding(self.mesh, own, beyond.mirrors, beyond.repeats)
+        return [name for name in bounding if name not in named]
 
     def _take(self, surface: str, name: str, at: DataPath) -> None:
         """Keep a surface to one enclosure, and to one place in it."""

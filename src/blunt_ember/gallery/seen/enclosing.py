@@ -345,4 +345,62 @@ _SETTING = Family(
     },
 )
 
-ENCLOSING_FAMILIES = (_DOOR_GAP, _FOILED_PIPE, _BALL, _CHAMBER, _MUFFLE, _SETTING)
+_ELEMENTS = Family(
+    "element-row",
+    "One element rod of a long row between ware and wall, which sees all the others",
+    {
+        "format": FORMAT,
+        "title": "Element rods in a row before the ware",
+        "parameters": {
+            "rod": "16 mm",
+            "apart": "34 mm",
+            "gap": "30 mm",
+            "plate": "8 mm",
+            "e_rod": "0.85",
+            "e_ware": "0.7",
+            "T_rod": "1240 °C",
+            "T_ware": "930 °C",
+            "h_out": "6 W/(m² K)",
+            "T_air": "24 °C",
+        },
+        "materials": {
+            "element": {"k": "14 W/(m K)", "emissivity": "e_rod"},
+            "ware": {"k": "1.6 W/(m K)", "emissivity": "e_ware"},
+            "light brick": {"k": "0.4 W/(m K)", "emissivity": "0.75"},
+        },
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "ware": _rectangle(["apart", "plate"], ["0 mm", "0 mm"], "ware"),
+                "wall": _rectangle(["apart", "plate"], ["0 mm", "plate + 2*gap"], "light brick"),
+                "rod": {"shape": "disc", "radius": "rod/2", "at": ["apart/2", "plate + gap"], "material": "element"},
+            },
+        },
+        "surroundings": [
+            {"on": "rod.rim", "temperature": "T_rod"},
+            {"on": "ware.bottom", "temperature": "T_ware"},
+            {"on": "wall.top", "film": {"h": "h_out", "temperature": "T_air"}},
+            {"on": ["ware.left", "ware.right"], "periodic": True},
+            {"on": ["wall.left", "wall.right"], "periodic": True},
+        ],
+        "enclosures": {
+            "row": {"faces": [{"on": ["ware.top", "wall.bottom", "rod.rim"]}], "repeats": ["ware.left", "ware.right"]}
+        },
+        "mesh": {"size": "3 mm"},
+        "working": {"r": "rod/apart", "F": "1 - sqrt(1 - r^2) + r*atan(sqrt(1/r^2 - 1))"},
+        "questions": [
+            {
+                "name": "ware sees rods",
+                "view_factor": "ware.top",
+                "to": "rod.rim",
+                "expect": {"working": "F"},
+                "tolerance": "0.3 %",
+            },
+            {"name": "into the ware", "heat_flow": "ware.bottom", "basis": "area"},
+            {"name": "wall face", "mean": "wall.bottom"},
+        ],
+    },
+)
+
+ENCLOSING_FAMILIES = (_DOOR_GAP, _FOILED_PIPE, _BALL, _CHAMBER, _MUFFLE, _SETTING, _ELEMENTS)

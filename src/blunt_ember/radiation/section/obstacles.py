@@ -95,8 +95,9 @@ def seen_past(
         edges = listed.shape[1]
         lows, highs = [slope[..., 2 : 2 + edges]], [slope[..., 2 + edges :]]
         for number, obstacle in enumerate(obstacles):
-            seen = obstacle.slopes((a1, a2, b1, b2), places)
-            seen[~stands[number, own]] = 2.0
+            there = np.flatnonzero(stands[number, own])
+            seen = np.full((*places.shape[:2], 2), 2.0)
+            seen[there] = obstacle.slopes((a1[there], a2[there], b1[there], b2[there]), places[there])
             lows.append(seen[..., :1])
             highs.append(seen[..., 1:])
         every = np.concatenate([slope[..., :2], *lows, *highs], axis=-1)

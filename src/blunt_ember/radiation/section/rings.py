@@ -38,23 +38,24 @@ _EVEN = 1e-3
 _ROUND = np.polynomial.legendre.leggauss(12)
 
 
-def exchange_areas(start: Floats, end: Floats, blockers: Floats) -> Floats:
-    """Return the exchanged areas (m, m), m², of rings whose sections run from ``start`` to ``end``, both (m, 2) in m.
+def exchange_areas(start: Floats, end: Floats, blockers: Floats, own: int | None = None) -> Floats:
+    """Return the exchanged areas (p, m), m², of rings whose sections run from ``start`` to ``end``, both (m, 2) in m:
+    of all of them, or of the first ``own``, with all.
 
     ``blockers`` (k, 2, 2) in m are edges of what stands in the way, with the space on their left.
     """
-    count = len(start)
+    looking = len(start) if own is None else own
     standing = blockers[_standing(blockers, np.concatenate([start, end]))]
-    found = np.zeros((count, count))
-    for first, second, at, weights in _pairs(start, end, bool(len(standing))):
+    found = np.zeros((looking, len(start)))
+    for first, second, at, weights in _pairs(start, end, bool(len(standing)), looking):
         seen = np.zeros(len(first))
         points = len(weights)
         run = max(1, _AT_ONCE // (points * (8 + 4 * len(standing))))
         for begin in range(0, len(first), run):
-            own = slice(begin, begin + run)
-            seen[own] = _exchanged(start, end, first[own], second[own], at, standing) @ weights
+            part = slice(begin, begin + run)
+            seen[part] = _exchanged(start, end, first[part], second[part], at, standing) @ weights
         found[first, second] += seen
-        beside = first != second
+        beside = (first != second) & (second < looking)
         found[second[beside], first[beside]] += seen[beside]
     return found
 
@@ -73,10 +74,10 @@ def _standing(blockers: Floats, places: Floats) -> Flags:
     return (ahead.max(axis=1) > none) & ((along[:, 1] < -1e-9) | (ahead.min(axis=1) < -none))
 
 
-def _pairs(start: Floats, end: Floats, hindered: bool) -> Iterator[tuple[Ints, Ints, Floats, Floats]]:
-    """Yield pairs of rings, each once and with itself, with shares (q, 2) along both and the weights (q,) of these."""
-    count = len(start)
-    first, second = np.triu_indices(count)
+def _pairs(start: Floats, end: Floats, hindered: bool, looking: int) -> Iterator[tuple[Ints, Ints, Floats, Floats]]:
+    """Yield pairs of rings, each once and with itself, one of them among those ``looking``, which come first, with
+    shares (q, 2) along both and the weights (q,) of these."""
+    first, second = np.triu_indices(looking, 0, len(start))
     length = np.linalg.norm(end - start, axis=1)
     gap = np.full(len(first), np.inf)
     for one in (start, end, (start + end) / 2):

@@ -25,8 +25,11 @@ _NONE = 1e-11
 _PAIRS = 400_000
 
 
-def exchange_lengths(start: Floats, end: Floats, blockers: Floats, obstacles: Sequence[Floats] = ()) -> Floats:
-    """Return the exchanged lengths (m, m), m, of facets from ``start`` to ``end``, both (m, 2) in m.
+def exchange_lengths(
+    start: Floats, end: Floats, blockers: Floats, obstacles: Sequence[Floats] = (), own: int | None = None
+) -> Floats:
+    """Return the exchanged lengths (p, m), m, of facets from ``start`` to ``end``, both (m, 2) in m: of all of them, or
+    of the first ``own``, with all.
 
     ``blockers`` (k, 2, 2) in m are straight edges no view passes; the facets themselves may be among them.
     ``obstacles`` are convex bodies by their corners (n, 2) in m, counter-clockwise, that facets may lie on: as many
@@ -40,11 +43,13 @@ def exchange_lengths(start: Floats, end: Floats, blockers: Floats, obstacles: Se
         blockers = blockers[~(shut.depth(blockers.reshape(-1, 2)) > 0).reshape(-1, 2).all(axis=1)]
         round_ones = [each for each in round_ones if each is shut or not (shut.depth(each.corners) > 0).all()]
     standing = blockers[_standing(facets, blockers)]
-    found = np.zeros((count, count))
-    for first, second in _facing_pairs(facets):
+    looking = count if own is None else own
+    found = np.zeros((looking, count))
+    for first, second in _facing_pairs(facets, looking):
         seen = _seen(facets, first, second, standing, round_ones)
         found[first, second] = seen
-        found[second, first] = seen
+        both = second < looking
+        found[second[both], first[both]] = seen[both]
     return found
 
 
@@ -73,12 +78,13 @@ def _standing(facets: _Facets, blockers: Floats) -> Flags:
     return both
 
 
-def _facing_pairs(facets: _Facets) -> Iterator[tuple[Ints, Ints]]:
-    """Yield pairs of facets, each once, that have a part in front of each other."""
+def _facing_pairs(facets: _Facets, looking: int) -> Iterator[tuple[Ints, Ints]]:
+    """Yield pairs of facets, each once, that have a part in front of each other, one of them among those ``looking``,
+    which come first."""
     count = len(facets.start)
     rows = max(1, _PAIRS // max(count, 1))
-    for begin in range(0, count, rows):
-        own = np.arange(begin, min(begin + rows, count))
+    for begin in range(0, looking, rows):
+        own = np.arange(begin, min(begin + rows, looking))
         others = np.arange(begin + 1, count)
         along, start = facets.along[own][:, None], facets.start[own][:, None]
         ahead = _ahead(along, start, facets.start[others], facets.end[others], facets.none)

@@ -90,6 +90,7 @@ def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...
     rename = Entry(f"enclosure {name}", name, "Name of the enclosure", _renaming(name), "name")
     remove = Remove(f"remove enclosure {name}", f"Remove the enclosure {name}", removing(path), at=path)
     said = (*_opening(case, path, enclosure, is_open), _evenness(path, enclosure), _mirrors(path, enclosure, free))
+    said = (*said, _repeats(case, path, enclosure, free))
     rows: list[SheetRow] = [(rename, *said, remove)]
     for number, face in enumerate(enclosure.faces):
         rows.append(_face(case, (*path, "faces", number), face, free, len(enclosure.faces) > 1))
@@ -140,6 +141,25 @@ def _mirrors(path: DataPath, enclosure: Enclosure, free: tuple[str, ...]) -> Cho
     options = (*fewer, *(each for each, name in zip(more, free, strict=True) if name not in stated))
     words = f"mirrored in {', '.join(stated)}" if stated else "not mirrored"
     return Choice(f"mirrors {path[1]}", words, options, "plain choice", points=stated, at=place)
+
+
+def _repeats(case: Case, path: DataPath, enclosure: Enclosure, free: tuple[str, ...]) -> Choice:
+    """Between which two ends of the body it repeats: those that are said to be periodic first."""
+    place, stated = (*path, "repeats"), enclosure.repeats
+    pairs = [
+        tuple(member for name in entry.surfaces for member in case.document.members_of(name))
+        for entry in case.document.surroundings
+        if entry.periodic
+    ]
+    offered = [Option(f"between {' and '.join(pair)}", setting(place, [*pair])) for pair in pairs if len(pair) == 2]
+    offered += [
+        Option(f"between {one} and", options=tuple(Option(o, setting(place, [one, o])) for o in free if o != one))
+        for one in free
+        if len(free) > 1
+    ]
+    once = [Option("it does not repeat", removing(place))] if stated else []
+    words = f"repeats between {' and '.join(stated)}" if stated else "stands once"
+    return Choice(f"repeats {path[1]}", words, (*once, *offered), "plain choice", points=stated or (), at=place)
 
 
 def _mirroring(place: DataPath, surfaces: list[str]) -> Edit:

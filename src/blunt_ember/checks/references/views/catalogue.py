@@ -50,11 +50,11 @@ class EnclosureViews:
 
 
 def views_of(law: EnclosureLaw, geometry: BodyGeometry, mesh: Mesh) -> EnclosureViews:
-    """Return what is known of an enclosure; nothing where it is seen in mirrors or has very many surfaces."""
+    """Return what is known of an enclosure; nothing where it has images or very many surfaces."""
     names = law.chamber.surfaces
     area = np.array([geometry.surfaces[name].area for name in names])
     known = np.full((len(names), len(names)), np.nan)
-    if law.mirrored or len(names) > _MOST:
+    if law.images or len(names) > _MOST:
         return EnclosureViews(names, area, np.full((len(names) + 1,) * 2, np.nan), ())
     section = outlines_of(geometry)
     views = SectionViews(section) if section is not None else SolidViews(mesh)
