@@ -388,7 +388,7 @@ _ELEMENTS = Family(
             "row": {"faces": [{"on": ["ware.top", "wall.bottom", "rod.rim"]}], "repeats": ["ware.left", "ware.right"]}
         },
         "mesh": {"size": "3 mm"},
-        "working": {"r": "rod/apart", "F": "1 - sqrt(1 - r^2) + r*atan(sqrt(1/r^2 - 1))"},
+        "working": {"D": "rod/apart", "F": "1 - sqrt(1 - D^2) + D*atan(sqrt(1/D^2 - 1))"},
         "questions": [
             {
                 "name": "ware sees rods",
