@@ -46,7 +46,7 @@ def test_every_reference_case_agrees(name: str) -> None:
     assert any(check.verdict == "agrees" for check in outcome.checks)
     for check in outcome.checks:
         if check.expected is None and check.source is None:
-            assert name == "floor-through-wall" and check.verdict == "open"  # nothing of it is known beforehand
+            assert name in ("floor-through-wall", "element-row") and check.verdict == "open"  # nothing of it is known beforehand
             continue
         assert check.verdict == "agrees", check
         if (
@@ -296,4 +296,4 @@ def test_a_family_takes_other_parameters_in_any_unit(name: str) -> None:
     others = OTHERS
     parameters = family(name).parameters
     case = family(name).case({key: value for key, value in others.items() if key in parameters})
-    assert all(check.verdict == "agrees" for check in Flow().run(case).checks)
+    assert all(check.verdict == "agrees" for check in Flow().run(case).checks if check.expected is not None)

@@ -135,7 +135,7 @@ def _assumption(question: Question, place: int, solved: SolvedField, value: floa
         return ""
     # Of what is nothing but round-off a share says nothing.
     share = (even - value) / abs(value) if value else np.inf
-    change = f", {100 * share:+.2g} %" if abs(share) < _SHARE else ""
+    change = f", {100 * share:+.2g} %".replace("-", "−") if abs(share) < _SHARE else ""
     return f"with every surface taken as one, at these temperatures: {shown(even, kind)}{change}"
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.gallery.published_radiation import published_radiation
 
 _T3_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T3"
 _T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"
@@ -32,6 +33,7 @@ def published_cases() -> Iterator[tuple[str, Case]]:
     yield "Cameron, Casey & Simpson T4", case_from_data(_plate_with_films())
     yield "ISO 10211 case 1", case_from_data(_half_column())
     yield "ISO 10211 case 2", case_from_data(_metal_bridge())
+    yield from published_radiation()
 
 
 def _swinging_end() -> dict[str, Any]:

@@ -193,4 +193,54 @@ _GLAZE_BOWL = Family(
     },
 )
 
-NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE, _GLAZE_BOWL)
+_BLIND_HOLE = Family(
+    "blind-hole",
+    "A hole drilled to read a temperature: its radiosity differs along its wall",
+    {
+        "format": FORMAT,
+        "title": "Blind hole for the pyrometer",
+        "parameters": {
+            "radius": "6 mm",
+            "deep": "30 mm",
+            "wall": "8 mm",
+            "e_block": "0.45",
+            "T_block": "980 °C",
+            "T_shop": "22 °C",
+        },
+        "materials": {"target": {"k": "24 W/(m K)", "emissivity": "e_block"}},
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "block": {
+                    "shape": "rectangle",
+                    "size": ["radius + wall", "deep + wall"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "target",
+                },
+                "hole": {"shape": "rectangle", "size": ["radius", "deep"], "at": ["0 mm", "wall"], "void": True},
+            },
+        },
+        "surroundings": [{"on": ["block.hole bottom", "block.hole right"], "temperature": "T_block"}],
+        "surfaces": {"inside": ["block.hole bottom", "block.hole right"]},
+        "enclosures": {"hole": {"faces": [{"void": "hole"}], "opening": "T_shop"}},
+        "mesh": {"size": "0.8 mm"},
+        "questions": [
+            {
+                "name": "out",
+                "exchange": "inside",
+                "to": "opening",
+                "expect": {"exact": "grey-network"},
+                "tolerance": "0.1 %",
+            },
+            {
+                "name": "e_hole",
+                "derived": "out/(pi*radius^2*sigma*(T_block^4 - T_shop^4))",
+                "expect": {"exact": "grey-network"},
+            },
+            {"name": "from the bottom", "radiation": "block.hole bottom", "expect": {"exact": "grey-network"}},
+            {"name": "from the wall", "radiation": "block.hole right", "expect": {"exact": "grey-network"}},
+        ],
+    },
+)
+
+NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE, _GLAZE_BOWL, _BLIND_HOLE)

@@ -14,6 +14,7 @@ from blunt_ember.case.document.questions.question import RadiatedHow
 from blunt_ember.checks.references.fits.field import Idealised, generation_of, side_of
 from blunt_ember.checks.references.fits.seen_views import Names, SeenViews, known_views
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
+from blunt_ember.checks.references.views.cylinder import cylinder_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.assembly import region_volume
 from blunt_ember.fem.laws.black_body import emissive_power
@@ -21,12 +22,15 @@ from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import radiated_heat
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.reference.radiosity import Radiosities
+from blunt_ember.reference.radiosity import Network, even_network
+from blunt_ember.reference.round_chamber import round_chamber
 from blunt_ember.reference.side import Side
 
 #: By how much of their views patches of a surface may differ in what they see and still be taken as one: about as much
 #: as chords of round faces do.
 _EVEN = 0.03
+#: Heights of a cylinder, as shares of its radius, from which to which its radiosity is resolved.
+_THINNEST, _DEEPEST = 0.02, 100.0
 #: Share of the heat that is exchanged to which the temperatures of what floats are found.
 _BALANCED = 1e-11
 #: Where they are looked for, as shares of the highest temperature that is stated.
@@ -50,12 +54,16 @@ class _Node:
 
 @dataclass(frozen=True)
 class _Cell:
-    """An enclosure as a network: the node of each surface, and how hot, K, it is ``behind`` an opening."""
+    """An enclosure as a network: the node of each surface, and how hot, K, it is ``behind`` an opening.
+
+    It is ``resolved`` where radiosities that differ along surfaces are in it.
+    """
 
     views: EnclosureViews
-    network: Radiosities
+    network: Network
     nodes: tuple[int, ...]
     behind: float | None
+    resolved: bool = False
 
     def power(self, temperatures: Floats) -> Floats:
         """Black emission of its surfaces, and last of the opening, W/m²."""
@@ -76,7 +84,12 @@ class NetworkField(SeenViews):
     @property
     def source(self) -> str:
         """The network, and where its view factors are from."""
-        return f"radiosity network of isothermal grey surfaces (Oppenheim 1956), {super().source}"
+        found = []
+        if any(cell.resolved for cell in self.cells):
+            found.append("integral equation of a cylinder's radiosity (Sparrow, Albers & Eckert 1962)")
+        if not all(cell.resolved for cell in self.cells):
+            found.append(f"radiosity network of isothermal grey surfaces (Oppenheim 1956), {super().source}")
+        return "; ".join(found)
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, d) of a region that has one throughout; NaN elsewhere."""
@@ -132,23 +145,21 @@ def grey_network(geometry: BodyGeometry, problem: Problem) -> NetworkField:
     cells = []
     for law, seen in zip(problem.enclosures, views, strict=True):
         places = tuple(_node_of(name, nodes, geometry, problem) for name in law.chamber.surfaces)
-        cells.append(_cell_of(law, seen, places))
+        cells.append(_cell_of(law, seen, places, geometry))
     temperatures = _balanced(cells, nodes)
-    kind = NetworkField if holds_exactly(problem) else UnevenNetwork
+    exactly = all(cell.resolved or is_even(law) for law, cell in zip(problem.enclosures, cells, strict=True))
+    kind = NetworkField if exactly else UnevenNetwork
     return kind(views, cells=tuple(cells), nodes=tuple(nodes), regions=names, temperatures=temperatures)
 
 
-def holds_exactly(problem: Problem) -> bool:
+def is_even(law: EnclosureLaw) -> bool:
     """Whether even radiosities are no assumption: they are stated, all is black, or all of a surface sees the same."""
-    for law in problem.enclosures:
-        black = all(each.constant == 1 for each in law.emissivity)
-        single = len(law.chamber.area) == len(law.chamber.surfaces)
-        if not (black or single or (len(law.chamber.surfaces) < 3 and law.chamber.unevenness() <= _EVEN)):
-            return False
-    return True
+    black = all(each.constant == 1 for each in law.emissivity)
+    single = len(law.chamber.area) == len(law.chamber.surfaces)
+    return black or single or (len(law.chamber.surfaces) < 3 and law.chamber.unevenness() <= _EVEN)
 
 
-def _cell_of(law: EnclosureLaw, seen: EnclosureViews, nodes: tuple[int, ...]) -> _Cell:
+def _cell_of(law: EnclosureLaw, seen: EnclosureViews, nodes: tuple[int, ...], geometry: BodyGeometry) -> _Cell:
     emissivity = [each.constant for each in law.emissivity]
     known = [each for each in emissivity if each is not None]
     if len(known) < len(emissivity):
@@ -164,7 +175,12 @@ def _cell_of(law: EnclosureLaw, seen: EnclosureViews, nodes: tuple[int, ...]) ->
         area, known = np.append(area, exchanged[:-1, -1].sum()), [*known, 1.0]
     if np.isnan(exchanged).any():
         raise ReferenceRefusedError(f"not every view factor in '{law.name}' is known in closed form")
-    return _Cell(seen, Radiosities(area, np.array(known), exchanged), nodes, behind)
+    cylinder = None if is_even(law) else cylinder_of(seen, geometry)
+    if cylinder is None or not _THINNEST <= cylinder.height / cylinder.radius <= _DEEPEST:
+        return _Cell(seen, even_network(area, np.array(known), exchanged), nodes, behind)
+    lower, side, upper = ([*known, 1.0][row] for row in cylinder.rows)
+    network = round_chamber(cylinder.radius, cylinder.height, (lower, side, upper))
+    return _Cell(seen, network.taken(np.argsort(cylinder.rows).tolist()), nodes, behind, True)
 
 
 def _node_of(surface: str, nodes: list[_Node], geometry: BodyGeometry, problem: Problem) -> int:
