@@ -46,7 +46,9 @@ def test_every_reference_case_agrees(name: str) -> None:
     assert any(check.verdict == "agrees" for check in outcome.checks)
     for check in outcome.checks:
         if check.expected is None and check.source is None:
-            assert name in ("floor-through-wall", "element-row") and check.verdict == "open"  # nothing of it is known beforehand
+            assert (
+                name in ("floor-through-wall", "element-row") and check.verdict == "open"
+            )  # nothing of it is known beforehand
             continue
         assert check.verdict == "agrees", check
         if (

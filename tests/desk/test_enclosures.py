@@ -99,6 +99,48 @@ def test_a_card_offers_what_a_surface_sees_and_says_it(window: Window, qtbot: Qt
     assert "looks into 'enclosure'," in words
 
 
+def test_a_card_offers_first_what_a_surface_faces_and_then_a_shield_stands_between(
+    window: Window, qtbot: QtBot
+) -> None:
+    """One click puts both faces into an enclosure, another one a sheet of one temperature into it: less passes."""
+    opened(window, qtbot, door())
+    assert window.outcome is not None
+    window.card.open_on("tile.right", QPoint(60, 60), window.outcome)
+    button = next(b for b in window.card.findChildren(QToolButton) if "which it faces" in b.text())
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    waits_open(window, qtbot)
+    assert said(window, "enclosures", "enclosure", "faces") == [{"on": "tile.right"}, {"on": "sheet.left"}]
+    choose(window, "opening enclosure", "it is closed: what is missing is shared out")
+    settled(qtbot, window)
+    before = window.outcome.checks[0].value
+    choose(window, "shield enclosure", "a shield of one temperature")
+    settled(qtbot, window)
+    shield = said(window, "body", "regions", "shield")
+    assert shield["start"][0] == shield["end"][0] == "72.5 mm"  # in the middle of the gap
+    assert window.outcome.checks[0].value < 0.8 * before
+    assert said(window, "isothermal") == [{"region": "shield"}]
+    type_into(field(window, "enclosures.enclosure.faces[2].emissivity"), "0.02")
+    settled(qtbot, window)
+    assert window.outcome.checks[0].value < 0.7 * before
+    window.current.undo()
+    window.current.undo()
+    settled(qtbot, window)
+    assert window.outcome.checks[0].value == pytest.approx(before, rel=1e-12)
+
+
+def test_a_row_of_rods_is_taken_out_and_put_back_into_its_row(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, dict(family("element-row").case().data))
+    assert window.outcome is not None
+    alone = window.outcome.checks[0].value
+    choose(window, "repeats row", "it does not repeat")
+    waits_open(window, qtbot)
+    assert "it is open" in str(window.outcome.trouble)
+    choose(window, "repeats row", "between wall.left and wall.right")
+    settled(qtbot, window)
+    assert said(window, "enclosures", "row", "repeats") == ["wall.left", "wall.right"]
+    assert window.outcome.checks[0].value == pytest.approx(alone, rel=1e-9)
+
+
 def choose_on(card: SurfaceCard, key: str, word: str) -> None:
     """Open a word of a card by a click and take one of its alternatives."""
     button = next(b for b in card.findChildren(QToolButton, key) if b.isVisibleTo(card))

@@ -14,6 +14,7 @@ from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.case.editing.enclosing import can_be_enclosed, enclosed_instead
 from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_part
+from blunt_ember.case.editing.shielding import with_shield
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
 from blunt_ember.checks.references.understood import fit, require_understood
 from blunt_ember.errors import CaseError, OpenCaseError
@@ -640,3 +641,31 @@ def test_a_quarter_that_turns_four_times_is_a_room_with_a_post() -> None:
 def test_what_cannot_repeat_says_why(repeats: list[str], message: str) -> None:
     with pytest.raises(CaseError, match=message):
         Flow().run(case_from_data(row(1, repeats=repeats)))
+
+
+def test_a_shield_between_plates_halves_what_passes_and_needs_no_conductivity() -> None:
+    """Narrow plates: 1/(1/ε₁ + 1/ε₂ − 1 + 2/ε − 1) of black bodies; a sheet ten times thinner changes nothing."""
+    tall = {"hot": block(0, 10, "a", 800), "cold": block(14, 10, "b", 800)}
+    data = plates(
+        materials={name: {"k": "500 W/(m K)", "emissivity": e} for name, e in (("a", "0.8"), ("b", "0.5"))},
+        body={"kind": "section", "depth": "1 m", "regions": tall},
+        mesh={"size": "10 mm"},
+        questions=[{"name": "loss", "heat_flow": "hot.left", "basis": "area"}],
+    )
+    plain = case_from_data(data)
+    shielded = with_shield(plain, "gap", (0.012, 0.0005), (0.012, 0.7995))
+    bare, behind = (answered(case.data) for case in (plain, shielded))
+    black = SIGMA * (1073.15**4 - 323.15**4)
+    # What conducts in front takes a little of the difference.
+    assert bare.checks[0].value == pytest.approx(black / (1 / 0.8 + 1 / 0.5 - 1), rel=5e-3)
+    assert behind.checks[0].value == pytest.approx(black / (1 / 0.8 + 1 / 0.5 - 1 + 2 / 0.1 - 1), rel=2e-2)
+    assert abs(behind.ledger.relative) < 1e-9
+    (own,) = [row.heat for row in behind.ledger.isothermal]
+    assert own == pytest.approx(0.8 * behind.checks[0].value, rel=2e-2)
+    thinner = with_value(shielded, ("body", "regions", "shield", "thickness"), "0.05 mm")
+    assert answered(thinner.data).checks[0].value == pytest.approx(behind.checks[0].value, rel=1e-3)
+    runs = with_value(shielded, ("clock",), {"start": "20 °C", "end": "1 min"})
+    with pytest.raises(OpenCaseError, match="state the density of 'bright sheet'"):
+        Flow().run(runs)
+    with pytest.raises(CaseError, match="it ends where it starts"):
+        with_value(shielded, ("body", "regions", "shield", "end"), ["12 mm", "0.5 mm"])

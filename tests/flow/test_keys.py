@@ -221,6 +221,13 @@ def shapes(**more: Any) -> dict[str, Any]:
                 "under": {"shape": "rectangle", "size": ["20 mm", "8 mm"], "below": "base", **rest},
                 "beside": {"shape": "rectangle", "size": ["20 mm", "8 mm"], "left_of": "base", **rest},
                 "core": {"shape": "rectangle", "size": ["3 mm", "2 mm"], "inside": "on", **rest},
+                "strip": {
+                    "shape": "sheet",
+                    "start": ["30 mm", "6 mm"],
+                    "end": ["55 mm", "9 mm"],
+                    "thickness": "1 mm",
+                    "material": "b",
+                },
             },
         },
         "surroundings": [

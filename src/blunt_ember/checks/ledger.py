@@ -154,7 +154,7 @@ def _isothermal(problem: Problem, heat: Mapping[str, float], document: CaseDocum
                 # Through an interface it passes from the first region to the second.
                 taken.append(heat.get(name, 0.0) * (-1 if within[0] else 1))
         rows.append(
-            LedgerRow(each.name, sum(amount for amount in taken if amount > 0), "of one temperature, passes on")
+            LedgerRow(each.name, sum(amount for amount in taken if amount > 0), "passes on, of one temperature")
         )
     return tuple(rows)
 

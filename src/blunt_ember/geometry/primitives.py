@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats
-from blunt_ember.case.document.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector
+from blunt_ember.case.document.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector, Sheet
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.curves import Curves, arc, crossings, joined, lines
 
@@ -100,6 +100,10 @@ class Shape:
         return Shape(joined(pieces), tuple(names)) if pieces else None
 
 
+#: Thickness of a sheet, as a share of its length, where nothing is said.
+_THIN = 1e-3
+
+
 @singledispatch
 def shape_of(region: object) -> Shape:
     """Return the outline of a stated region about its own reference point, which is then placed.
@@ -165,6 +169,18 @@ def _regular_polygon(region: RegularPolygon) -> Shape:
 def _polygon(region: Polygon) -> Shape:
     corners = np.array([[x.si, y.si] for x, y in region.points])
     return Shape(lines(corners), _numbered(len(corners)))
+
+
+@shape_of.register
+def _sheet(region: Sheet) -> Shape:
+    """Its left face is on the left going from its start to its end."""
+    start, end = (np.array([x.si, y.si]) for x, y in (region.start, region.end))
+    along = end - start
+    length = float(np.linalg.norm(along))
+    half = (region.thickness.si if region.thickness is not None else _THIN * length) / 2
+    across = half * np.array([-along[1], along[0]]) / length
+    corners = np.array([start - across, end - across, end + across, start + across])
+    return Shape(lines(corners), ("right", "end", "left", "start"))
 
 
 @shape_of.register

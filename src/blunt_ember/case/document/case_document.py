@@ -190,6 +190,11 @@ class CaseDocument(Part):
         return {name: entry for name, entry in self.surfaces.items() if isinstance(entry, SurfacePart)}
 
     @property
+    def even_regions(self) -> frozenset[str]:
+        """Regions of one temperature throughout, in which nothing is conducted."""
+        return frozenset(name for entry in self.isothermal for name in entry.regions)
+
+    @property
     def exchanging_surfaces(self) -> frozenset[str]:
         """Surfaces on which something is stated, at any time, that lets heat pass."""
         stated = [name for entry in self.surroundings if not entry.insulated for name in entry.surfaces]

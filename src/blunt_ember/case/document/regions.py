@@ -181,6 +181,21 @@ class Polygon(Region):
     points: list[Point] = Field(min_length=3, max_length=5000)
 
 
+class Sheet(Region):
+    """A thin straight sheet, such as a foil or a shield."""
+
+    shape: Literal["sheet"]
+    start: Point = Field(description="where its middle line begins")
+    end: Point = Field(description="where it ends")
+    thickness: Extent | None = Field(None, description="a thousandth of its length when nothing is said")
+
+    @model_validator(mode="after")
+    def _has_length(self) -> Sheet:
+        if all(one.si == other.si for one, other in zip(self.start, self.end, strict=True)):
+            raise complain("it ends where it starts; move one of its ends")
+        return self
+
+
 class OutlineStep(Part):
     """One piece of an outline: a line to a point, or an arc through another one."""
 
@@ -198,5 +213,5 @@ class Outline(Region):
 
 
 AnyRegion = Annotated[
-    Rectangle | Disc | Ring | RingSector | RegularPolygon | Polygon | Outline, Field(discriminator="shape")
+    Rectangle | Disc | Ring | RingSector | RegularPolygon | Polygon | Sheet | Outline, Field(discriminator="shape")
 ]

@@ -28,6 +28,8 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.report.checks_table import MARKS, basis
 
+#: What is stated keeps this room beside a long name, pixels.
+_STATEMENT = 74
 #: Share of the most heat in a ledger below which a row is round-off.
 _NOTHING = 1e-13
 
@@ -160,8 +162,9 @@ class LedgerTable(QWidget):
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnMinimumWidth(1, _STATEMENT)
         layout.addLayout(self._grid)
-        self._cells: list[tuple[ElidedLabel, QLabel, QLabel, QLabel]] = []
+        self._cells: list[tuple[ElidedLabel, ElidedLabel, QLabel, QLabel]] = []
 
     def show_ledger(self, ledger: Ledger | None, basis: str, theme: Theme, heat: Kind = HEAT_FLOW) -> None:
         """Take another ledger; figures align on their decimal point."""
@@ -180,7 +183,12 @@ class LedgerTable(QWidget):
             inside = (*ledger.joints, *ledger.isothermal)
             rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in inside]
         while len(self._cells) < len(rows):
-            cells = (ElidedLabel(named=True), _label("quiet"), _label("", Qt.AlignmentFlag.AlignRight), _label("quiet"))
+            cells = (
+                ElidedLabel(named=True),
+                ElidedLabel(left=True),
+                _label("", Qt.AlignmentFlag.AlignRight),
+                _label("quiet"),
+            )
             for column, cell in enumerate(cells):
                 self._grid.addWidget(cell, len(self._cells), column)
             self._cells.append(cells)
@@ -192,7 +200,7 @@ class LedgerTable(QWidget):
                 last = place >= len(ledger.rows) if ledger is not None else True
                 _look(cells[0], "role", "quiet" if last else "strong")
                 cells[0].say(name)
-                cells[1].setText(statement)
+                cells[1].say(statement)
                 cells[2].setText(flow)
                 cells[2].setStyleSheet(f"color: {colour};")
                 cells[3].setText(heat.shown)

@@ -13,11 +13,11 @@ _LEAST = 40
 class ElidedLabel(QLabel):
     """Takes what room is left; a name on the left side loses its middle, as both its ends tell it from others."""
 
-    def __init__(self, parent: QWidget | None = None, named: bool = False) -> None:
+    def __init__(self, parent: QWidget | None = None, named: bool = False, left: bool = False) -> None:
         super().__init__(parent)
         self.setProperty("role", "strong" if named else "quiet")
         self._cut = Qt.TextElideMode.ElideMiddle if named else Qt.TextElideMode.ElideRight
-        self._side = Qt.AlignmentFlag.AlignLeft if named else Qt.AlignmentFlag.AlignRight
+        self._side = Qt.AlignmentFlag.AlignLeft if named or left else Qt.AlignmentFlag.AlignRight
         across = QSizePolicy.Policy.Preferred if named else QSizePolicy.Policy.Ignored
         self.setSizePolicy(across, QSizePolicy.Policy.Preferred)
 

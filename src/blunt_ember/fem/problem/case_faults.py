@@ -17,15 +17,16 @@ from blunt_ember.mesh.mesh import Mesh
 def open_properties(document: CaseDocument) -> tuple[Fault, ...]:
     """Return what is not stated yet of the materials, and that nothing surrounds a body, a line each."""
     items = []
-    fillings = document.body.fillings
+    fillings, even, runs = document.body.fillings, document.even_regions, document.running_clock is not None
     for name, filling in fillings.items():
-        if filling.material is None and not filling.void:
+        if filling.material is None and not filling.void and (runs or name not in even):
             items.append(Fault(filling.path, f"say what '{name}' is made of"))
     used = {filling.material for filling in fillings.values()}
+    conducting = {filling.material for name, filling in fillings.items() if name not in even}
     for name, material in document.materials.items():
-        if material.k is None and name in used:
+        if material.k is None and name in conducting:
             items.append(Fault(("materials", name, "k"), f"state the conductivity of '{name}'"))
-        for key, words in (("density", "density"), ("c", "specific heat")) if document.running_clock else ():
+        for key, words in (("density", "density"), ("c", "specific heat")) if runs else ():
             if getattr(material, key) is None and name in used:
                 items.append(Fault(("materials", name, key), f"state the {words} of '{name}'"))
     acting = document.surroundings or document.enclosures or document.heat_inside

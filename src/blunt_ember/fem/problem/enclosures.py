@@ -85,6 +85,18 @@ def facet_areas(mesh: Mesh, surfaces: Sequence[str]) -> Floats:
     return np.concatenate([facet_weights(facets, block, mesh).sum(axis=1) for facets, block in blocks])
 
 
+def faced_from(mesh: Mesh, surface: str) -> tuple[str, ...]:
+    """Return the outer surfaces that plainly face one, those first of which it sees most."""
+    names = tuple(name for name, facets in mesh.surfaces.items() if facets.outer)
+    if mesh.dimension == 1 or surface not in names:
+        return ()
+    shares = Chambers(mesh).shares(names)
+    own = names.index(surface)
+    seen = np.minimum(np.maximum(shares[own], shares[:, own]), 1.0)
+    order = np.argsort(-seen, kind="stable").tolist()
+    return tuple(names[place] for place in order if seen[place] > _PLAINLY and place != own)
+
+
 def enclosed_surfaces(document: CaseDocument, mesh: Mesh, name: str) -> list[str]:
     """Return the surfaces of a mesh that an enclosure of a case names, and those of its voids; what is wrong is left
     out."""
@@ -282,11 +294,12 @@ class StatedEnclosures:
         if face.emissivity is not None:
             return face.emissivity
         region = self.mesh.regions[self.mesh.surfaces[surface].regions[0]]
-        material = str(self.document.body.fillings[region].material)
-        properties = self.document.materials.get(material)
+        material = self.document.body.fillings[region].material
+        properties = self.document.materials.get(material) if material is not None else None
         if properties is not None and properties.emissivity is not None:
             return properties.emissivity
-        what = f"state the emissivity of '{surface}' here, or that of the material '{material}'"
+        also = f", or that of the material '{material}'" if material is not None else ""
+        what = f"state the emissivity of '{surface}' here{also}"
         self.open_items.append(Fault((*at, "emissivity"), what))
         return None
 

@@ -8,7 +8,7 @@ from blunt_ember.case.document.materials import Directional
 from blunt_ember.case.document.surroundings import holds_at
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.quantity import Quantity
-from blunt_ember.case.values.units import DENSITY, HEAT_CAPACITY
+from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.problem.case_faults import (
     basis_faults,
@@ -99,6 +99,8 @@ def _capacity(document: CaseDocument, region: str) -> Capacity:
 
 def _conductor(document: CaseDocument, region: str) -> Conductor:
     filling = document.body.fillings[region]
+    if region in document.even_regions:
+        return Conductor((constant_law(1.0, CONDUCTIVITY),))  # nothing is conducted in what has one temperature
     k = document.materials[str(filling.material)].k if not filling.void else None
     if k is None:
         return Conductor(())

@@ -319,6 +319,8 @@ def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
 
 def _material_choice(case: Case, part: DataPath, material: str | None) -> Choice:
     path = (*part, "material")
+    idle = case.document.running_clock is None and _called(part) in case.document.even_regions
+    is_open = material is None and not idle
     options = [Option(name, setting(path, name)) for name in case.document.materials]
 
     def new(now: Case) -> Case:
@@ -327,9 +329,14 @@ def _material_choice(case: Case, part: DataPath, material: str | None) -> Choice
 
     options.append(Option("a new material", new))
     return Choice(
-        f"material of {'.'.join(str(name) for name in part[2::2])}",
-        material or "○ material …",
+        f"material of {_called(part)}",
+        material or ("○ material …" if is_open else "no material"),
         tuple(options),
-        is_open=material is None,
+        is_open=is_open,
         at=path,
     )
+
+
+def _called(part: DataPath) -> str:
+    """The name of a region, or of a level of one, by its place in the case."""
+    return ".".join(str(name) for name in part[2::2])

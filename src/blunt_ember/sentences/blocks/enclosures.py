@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import Enclosure, Face
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.renaming import renamed_enclosure
+from blunt_ember.case.editing.shielding import with_shield
 from blunt_ember.case.values.units import EMISSIVITY, TEMPERATURE
 from blunt_ember.errors import DataPath, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.geometry.across_a_gap import line_across
+from blunt_ember.geometry.placing import box_of
+from blunt_ember.geometry.section import outlines_of
 from blunt_ember.sentences.parts import (
     Choice,
     Edit,
@@ -36,7 +42,7 @@ def enclosures_section(case: Case, outcome: Outcome | None) -> SheetSection:
     rows: list[SheetRow] = []
     free = _free_surfaces(case, outcome)
     for name, enclosure in case.document.enclosures.items():
-        rows += _enclosure(case, name, enclosure, free, _is_open(outcome, name))
+        rows += _enclosure(case, name, enclosure, free, outcome)
     offers = _new_enclosures(case, free)
     if offers:
         rows.append((Choice("add enclosure", "surfaces that see each other …", offers, "link"),))
@@ -63,6 +69,19 @@ def seeing_options(case: Case, surface: str, others: tuple[str, ...]) -> tuple[O
     return (*known, *fresh)
 
 
+def sight_option(case: Case, surface: str, faced: tuple[str, ...]) -> Option | None:
+    """Return the offer that a surface sees those it ``faced`` when it was looked from it, in their enclosure where they
+    have one; None where it faces none."""
+    if not faced:
+        return None
+    more = f" and {len(faced) - 1} more" if len(faced) > 1 else ""
+    for name, enclosure in case.document.enclosures.items():
+        members = {each for face in enclosure.faces for on in face.surfaces for each in case.document.members_of(on)}
+        if members.intersection(faced):
+            return Option(f"radiates to {faced[0]}{more}, in '{name}'", _joining(name, surface))
+    return Option(f"radiates to {faced[0]}{more}, which it faces", _founding(case, [surface, *faced]))
+
+
 def _is_open(outcome: Outcome | None, name: str) -> bool:
     """Whether an opening was found that nothing is said of."""
     trouble = outcome.trouble if outcome is not None else None
@@ -85,12 +104,15 @@ def _free_surfaces(case: Case, outcome: Outcome | None) -> tuple[str, ...]:
     return tuple(name for name, each in outcome.geometry.surfaces.items() if each.outer and name not in taken)
 
 
-def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...], is_open: bool) -> list[SheetRow]:
+def _enclosure(
+    case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...], outcome: Outcome | None
+) -> list[SheetRow]:
     path: DataPath = ("enclosures", name)
     rename = Entry(f"enclosure {name}", name, "Name of the enclosure", _renaming(name), "name")
     remove = Remove(f"remove enclosure {name}", f"Remove the enclosure {name}", removing(path), at=path)
-    said = (*_opening(case, path, enclosure, is_open), _evenness(path, enclosure), _mirrors(path, enclosure, free))
-    said = (*said, _repeats(case, path, enclosure, free))
+    opening = _opening(case, path, enclosure, _is_open(outcome, name))
+    images = (_mirrors(path, enclosure, free), _repeats(case, path, enclosure, free))
+    said = (*opening, _evenness(path, enclosure), *images)
     rows: list[SheetRow] = [(rename, *said, remove)]
     for number, face in enumerate(enclosure.faces):
         rows.append(_face(case, (*path, "faces", number), face, free, len(enclosure.faces) > 1))
@@ -99,8 +121,33 @@ def _enclosure(case: Case, name: str, enclosure: Enclosure, free: tuple[str, ...
     more += [Option(surface, adding((*path, "faces"), {"on": surface})) for surface in free]
     words = "and what else it sees …" if enclosure.faces else "which surfaces see each other?"
     add = Choice(f"add face {name}", words, tuple(more), "link", not enclosure.faces, at=(*path, "faces"))
-    rows.append((add,))
+    rows.append((add, *_shield(case, name, enclosure, outcome)))
     return rows
+
+
+def _shield(case: Case, name: str, enclosure: Enclosure, outcome: Outcome | None) -> list[SentencePart]:
+    """The offer of a shield, where there is room for one."""
+    section = outlines_of(outcome.geometry) if outcome is not None and outcome.geometry is not None else None
+    regions = case.document.body.regions
+    if section is None or not enclosure.faces:
+        return []
+    boxes: list[Sequence[float]] = []
+    span = None
+    for face in enclosure.faces:
+        if face.void in regions:
+            boxes.append(box_of([*section.shapes[list(regions).index(str(face.void))]]))
+            span = case.data["body"]["regions"][face.void].get("z")
+        for member in (each for stated in face.surfaces for each in case.document.members_of(stated)):
+            if member in section.surfaces:
+                places = section.surfaces[member].segments.reshape(-1, 2)
+                boxes.append([*places.min(axis=0), *places.max(axis=0)])
+    if not boxes or (span is None and case.data["body"]["kind"] == "stacked"):
+        return []
+    ends = line_across(section, boxes)
+    if ends is None:
+        return []
+    shielded = Option("a shield of one temperature", lambda now: with_shield(now, name, *ends, span))
+    return [Choice(f"shield {name}", "put a shield in it …", (shielded,), "link", at=("enclosures", name))]
 
 
 def _opening(case: Case, path: DataPath, enclosure: Enclosure, is_open: bool) -> list[SentencePart]:

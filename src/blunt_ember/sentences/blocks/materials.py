@@ -90,6 +90,10 @@ def _conductivity(case: Case, path: DataPath, material: Material) -> list[Senten
             if getattr(material.k, key) is not None:
                 parts += [Word(word), *law_entry(case, (*path, "k", key), hint, CONDUCTIVITY)]
         return parts
+    fillings, even = case.document.body.fillings, case.document.even_regions
+    own = [region for region, filling in fillings.items() if filling.material == path[-1]]
+    if material.k is None and own and even.issuperset(own):
+        return [Word("k"), *law_entry(case, (*path, "k"), hint, CONDUCTIVITY), Word("not needed", "quiet")]
     open_item = (Word("○ open", "state"),) if material.k is None else ()
     return [Word("k"), *law_entry(case, (*path, "k"), hint, CONDUCTIVITY), *open_item]
 

@@ -12,6 +12,7 @@ from blunt_ember.case.document.regions import (
     RegularPolygon,
     Ring,
     RingSector,
+    Sheet,
 )
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import DataPath
@@ -82,6 +83,11 @@ def _words(case: Case, path: DataPath, region: AnyRegion) -> list[SentencePart]:
             ]
         case Polygon():
             return [Word("polygon"), *_corners(case, [(*path, "points", n) for n in range(len(region.points))])]
+        case Sheet():
+            thickness = entry(case, (*path, "thickness"), "Thickness, such as 0.1 mm") if region.thickness else []
+            said = [*thickness, Word("thick")] if thickness else []
+            start, end = (_corners(case, [(*path, key)]) for key in ("start", "end"))
+            return [Word("thin sheet"), *said, Word("from"), *start, Word("to"), *end]
         case Outline():
             steps = [(*path, "path", number, "to") for number in range(len(region.path))]
             return [Word("outline"), *_corners(case, [(*path, "start"), *steps])]

@@ -14,8 +14,9 @@ from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.errors import DataPath, path_text
+from blunt_ember.fem.problem.enclosures import faced_from
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.sentences.blocks.enclosures import enclosure_rows, seeing_options
+from blunt_ember.sentences.blocks.enclosures import enclosure_rows, seeing_options, sight_option
 from blunt_ember.sentences.blocks.environments import film_forms, film_words
 from blunt_ember.sentences.parts import (
     Choice,
@@ -156,8 +157,12 @@ def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[SheetRow]:
         if surface in {member for name in surrounding.surfaces for member in document.members_of(name)}:
             rows.append(surrounding_row(case, place, outcome.unstated))
     seen = enclosure_rows(case, surface)
+    faced = faced_from(outcome.mesh, surface) if outcome.mesh is not None and not seen else ()
+    offer = sight_option(case, surface, faced)
+    if rows and offer is not None:
+        rows.append((Choice("say faces", f"and {offer.text}", (offer,), "link", direct=True),))
     if not rows:
-        offers = list(surrounding_options(surface, outcome.unstated))
+        offers = [*([offer] if offer is not None else []), *surrounding_options(surface, outcome.unstated)]
         others = tuple(name for name in outcome.unstated if name != surface)
         if not seen and (others or document.enclosures):
             offers.append(Option("sees other surfaces", options=seeing_options(case, surface, others)))

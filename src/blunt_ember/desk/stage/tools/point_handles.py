@@ -1,4 +1,4 @@
-"""Points of outlines and polygons on the picture, to be dragged or given exact coordinates."""
+"""Points of outlines, polygons and sheets on the picture, to be dragged or given exact coordinates."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
-from blunt_ember.case.document.regions import Outline, Polygon
+from blunt_ember.case.document.regions import Outline, Polygon, Sheet
 from blunt_ember.case.editing.edits import parameter_at, value_at, with_typed_value
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.stage.tools.outline_drawing import grid_step, point_at, snapped
@@ -44,14 +44,16 @@ class PointHandle:
 
 
 def handles(case: Case, geometry: SectionGeometry) -> list[PointHandle]:
-    """Return the points of polygons and outlines that can be moved; of copies, those of the first."""
+    """Return the points of polygons, outlines and sheets that can be moved; of copies, those of the first."""
     found = []
     for index, (name, region) in enumerate(case.document.body.regions.items()):
-        if not isinstance(region, Polygon | Outline) or region.cuts:
+        if not isinstance(region, Polygon | Outline | Sheet) or region.cuts:
             continue
         path: tuple[str | int, ...] = ("body", "regions", name)
         if isinstance(region, Polygon):
             paths = [(*path, "points", number) for number in range(len(region.points))]
+        elif isinstance(region, Sheet):
+            paths = [(*path, "start"), (*path, "end")]
         else:
             steps = [
                 (*path, "path", number, key)
@@ -72,7 +74,7 @@ def handles(case: Case, geometry: SectionGeometry) -> list[PointHandle]:
     return found
 
 
-def _stated(region: Polygon | Outline, where: tuple[str | int, ...]) -> tuple[Any, Any]:
+def _stated(region: Polygon | Outline | Sheet, where: tuple[str | int, ...]) -> tuple[Any, Any]:
     here: Any = region
     for part in where:
         here = here[part] if isinstance(part, int) else getattr(here, part)
