@@ -9,6 +9,8 @@ from hypothesis import strategies as st
 
 from blunt_ember.arrays import Floats
 from blunt_ember.radiation.closure import closed_exchange
+from blunt_ember.radiation.section.into import Into
+from blunt_ember.radiation.section.runs import gathered
 from blunt_ember.radiation.section.strings import exchange_lengths
 
 Line = tuple[tuple[float, float], tuple[float, float]]
@@ -134,3 +136,41 @@ def test_a_room_with_a_post_and_a_round_bar_closes() -> None:
     # The same bar as single edges, one by one.
     edges = np.concatenate([np.array(lines), np.stack([ring[:-1], ring[1:]], axis=1)])
     assert exchange == pytest.approx(exchange_lengths(start, end, edges), abs=1e-5)
+
+
+def test_facets_in_runs_are_seen_as_the_lines_they_make_up() -> None:
+    """Patches of hundreds of facets: straight ones are one piece, so that what lines see of each other stays exact."""
+    lines = [*SQUARE, *POST]
+    start, end, owner = divided(lines, 150)
+    places = np.concatenate([start, end])
+    _, first, number = np.unique(np.round(places, 12), axis=0, return_index=True, return_inverse=True)
+    points, corners = places[first], np.column_stack(np.split(number.ravel(), 2))
+    runs = gathered(points, corners, owner, 120)
+    count = int(runs.patch.max()) + 1
+    assert 60 < count <= 140 and len(runs.owner) == count
+    # A patch belongs to one line, and is shorter the nearer a corner is.
+    line = np.zeros(count, dtype=int)
+    line[runs.patch] = owner
+    assert all(len(np.unique(owner[runs.patch == patch])) == 1 for patch in range(count))
+    length = np.linalg.norm(runs.end - runs.start, axis=1)
+    floor = np.flatnonzero(line[runs.owner] == 0)
+    floor = floor[np.argsort(runs.start[floor, 0])]
+    assert length[floor].sum() == pytest.approx(1.0)
+    assert length[floor[0]] < 0.2 * length[floor[len(floor) // 2]]
+    into = Into(runs.owner, runs.owner, (count, count))
+    blockers = np.array(lines, dtype=float)
+    found = exchange_lengths(runs.start, runs.end, blockers, into=into)
+    own = (np.arange(len(lines))[:, None] == line).astype(float)
+    whole = np.linalg.norm(np.array([last for _, last in lines]) - [first for first, _ in lines], axis=1)
+    assert own @ found @ own.T / whole[:, None] == pytest.approx(factors(lines, 1), abs=1e-12)
+
+
+def test_a_round_body_in_patches_keeps_its_facets() -> None:
+    """Of what bends every facet looks by itself, past what stands in between, and is summed into its patch."""
+    count = 400
+    turn = np.linspace(0, 2 * np.pi, count + 1)[:-1]
+    ring = 0.2 * np.column_stack([np.cos(turn), -np.sin(turn)])
+    corners = np.column_stack([np.arange(count), (np.arange(count) + 1) % count])
+    runs = gathered(ring, corners, np.zeros(count, dtype=np.int64), 50)
+    assert len(runs.owner) == count and int(runs.patch.max()) + 1 <= 52
+    assert np.bincount(runs.patch).max() <= 10

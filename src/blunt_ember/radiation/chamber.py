@@ -19,8 +19,8 @@ from blunt_ember.radiation.views import Views
 
 #: Share of what a chamber sees that is none.
 _NONE = 1e-9
-#: Facets of a section at most, and how many numbers are held at once for every pair of them.
-MOST_FACETS, _COPIES = 8_000, 6
+#: Facets of a plane section at most, and of a turned one.
+MOST_FACETS, MOST_RINGS = 20_000, 8_000
 
 
 class ChamberError(BluntEmberError):
@@ -103,11 +103,14 @@ def chamber_of(
     repeats.
     """
     images = images_at(mesh, mirrors, repeats)
-    number = len(area) * images.count
-    if mesh.dimension == 2 and len(area) * number > MOST_FACETS**2:
-        what = f"its surfaces have {number:,} facets, of which all pairs would take "
-        what += f"{_COPIES * 8e-9 * len(area) * number:.1f} GB; {MOST_FACETS:,} can be held"
-        raise ChamberError(f"{what}: state a larger size of cells on them")
+    most = MOST_RINGS if mesh.space.axisymmetric else MOST_FACETS
+    if mesh.dimension == 2 and len(area) ** 2 * images.count > most**2:
+        what = f"its surfaces have {len(area):,} facets"
+        what += f" and {images.count - 1} images of each" if images.count > 1 else ""
+        raise ChamberError(
+            f"{what}, whose views would take more than minutes; {most / images.count**0.5:,.0f} can be looked at: "
+            "state a larger size of cells on them"
+        )
     facets = looking_facets(mesh, surfaces)
     views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, images)
     if not views.exchange.any():

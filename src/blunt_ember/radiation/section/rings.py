@@ -16,6 +16,7 @@ import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.quadrature import gauss_rule
+from blunt_ember.radiation.section.into import Into, every_one
 
 #: Numbers held at once.
 _AT_ONCE = 2_000_000
@@ -38,25 +39,23 @@ _EVEN = 1e-3
 _ROUND = np.polynomial.legendre.leggauss(12)
 
 
-def exchange_areas(start: Floats, end: Floats, blockers: Floats, own: int | None = None) -> Floats:
-    """Return the exchanged areas (p, m), m², of rings whose sections run from ``start`` to ``end``, both (m, 2) in m:
-    of all of them, or of the first ``own``, with all.
+def exchange_areas(start: Floats, end: Floats, blockers: Floats, into: Into | None = None) -> Floats:
+    """Return the exchanged areas (p, q), m², of rings whose sections run from ``start`` to ``end``, both (m, 2) in m:
+    of each with all, or summed ``into`` rows and columns.
 
     ``blockers`` (k, 2, 2) in m are edges of what stands in the way, with the space on their left.
     """
-    looking = len(start) if own is None else own
+    into = into or every_one(len(start))
     standing = blockers[_standing(blockers, np.concatenate([start, end]))]
-    found = np.zeros((looking, len(start)))
-    for first, second, at, weights in _pairs(start, end, bool(len(standing)), looking):
+    found = into.nothing()
+    for first, second, at, weights in _pairs(start, end, bool(len(standing)), into.looking):
         seen = np.zeros(len(first))
         points = len(weights)
         run = max(1, _AT_ONCE // (points * (8 + 4 * len(standing))))
         for begin in range(0, len(first), run):
-            part = slice(begin, begin + run)
-            seen[part] = _exchanged(start, end, first[part], second[part], at, standing) @ weights
-        found[first, second] += seen
-        beside = (first != second) & (second < looking)
-        found[second[beside], first[beside]] += seen[beside]
+            own = slice(begin, begin + run)
+            seen[own] = _exchanged(start, end, first[own], second[own], at, standing) @ weights
+        into.add(found, first, second, seen)
     return found
 
 

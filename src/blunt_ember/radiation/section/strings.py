@@ -15,6 +15,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.radiation.section.into import Into, every_one
 from blunt_ember.radiation.section.lines import Ends, cross, cut_line, distance, line_lengths
 from blunt_ember.radiation.section.obstacles import Obstacle, seen_past
 from blunt_ember.radiation.section.partial_views import partly_seen
@@ -26,16 +27,16 @@ _PAIRS = 400_000
 
 
 def exchange_lengths(
-    start: Floats, end: Floats, blockers: Floats, obstacles: Sequence[Floats] = (), own: int | None = None
+    start: Floats, end: Floats, blockers: Floats, obstacles: Sequence[Floats] = (), into: Into | None = None
 ) -> Floats:
-    """Return the exchanged lengths (p, m), m, of facets from ``start`` to ``end``, both (m, 2) in m: of all of them, or
-    of the first ``own``, with all.
+    """Return the exchanged lengths (p, q), m, of facets from ``start`` to ``end``, both (m, 2) in m: of each with all,
+    or summed ``into`` rows and columns.
 
     ``blockers`` (k, 2, 2) in m are straight edges no view passes; the facets themselves may be among them.
     ``obstacles`` are convex bodies by their corners (n, 2) in m, counter-clockwise, that facets may lie on: as many
     corners as a round body has are looked past at sampled places, which is a little less than exact.
     """
-    count = len(start)
+    into = into or every_one(len(start))
     extent = float(np.ptp(np.concatenate([start, end]), axis=0).max(initial=0.0))
     facets = _Facets(start, end, _NONE * max(extent, 1e-300))
     round_ones = [Obstacle(each, start, end) for each in obstacles]
@@ -43,13 +44,9 @@ def exchange_lengths(
         blockers = blockers[~(shut.depth(blockers.reshape(-1, 2)) > 0).reshape(-1, 2).all(axis=1)]
         round_ones = [each for each in round_ones if each is shut or not (shut.depth(each.corners) > 0).all()]
     standing = blockers[_standing(facets, blockers)]
-    looking = count if own is None else own
-    found = np.zeros((looking, count))
-    for first, second in _facing_pairs(facets, looking):
-        seen = _seen(facets, first, second, standing, round_ones)
-        found[first, second] = seen
-        both = second < looking
-        found[second[both], first[both]] = seen[both]
+    found = into.nothing()
+    for first, second in _facing_pairs(facets, into.looking):
+        into.add(found, first, second, _seen(facets, first, second, standing, round_ones))
     return found
 
 

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets
 from blunt_ember.radiation.images import Images
+from blunt_ember.radiation.section.into import Into
 from blunt_ember.radiation.section.rings import exchange_areas
+from blunt_ember.radiation.section.runs import gathered
 from blunt_ember.radiation.section.skin import coarsened, looked_from, round_ones_apart, skin_about, straight_skin
 from blunt_ember.radiation.section.strings import exchange_lengths
 from blunt_ember.radiation.views import Views, seen_beyond
 
+#: Patches at most.
+MOST_PATCHES = 1_000
 #: Share of what a chamber sees in all that is no opening: round-off, and what sampling misses.
 _OPEN_IN_PLANE, _OPEN_TURNED = 1e-5, 1e-3
 #: An edge this near the axis, as a share of the largest radius, lies on it and hides nothing.
@@ -22,30 +26,43 @@ _ONE_PLACE = 1e-9
 
 
 def section_views(mesh: Mesh, facets: LookingFacets, images: Images) -> Views:
-    """Return the views of facets of a section, every facet a patch of its own."""
-    count = len(facets.surface)
-    start, end = _imaged(mesh.points[facets.corners[:, :2]].swapaxes(0, 1), images)
+    """Return the views of facets of a section, gathered into patches where they are many."""
+    runs = gathered(mesh.points, facets.corners[:, :2], facets.surface, round(MOST_PATCHES / images.count**0.5))
+    count, pieces = int(runs.patch.max()) + 1, len(runs.owner)
+    start, end = _imaged(np.stack([runs.start, runs.end]), images)
     skin = skin_about(mesh.points, straight_skin(mesh), looked_from(mesh, facets))
-    straight = np.linalg.norm(end - start, axis=1)[:count]
+    straight = np.linalg.norm(runs.end - runs.start, axis=1)
     faces = images.ends(mesh.points, mesh.space.axisymmetric)
     first, last = np.concatenate([start, faces[:, 0]]), np.concatenate([end, faces[:, 1]])
+    into = _summed(runs.owner, count, images, len(faces))
     depth = mesh.space.depth
     if depth is not None:
         edges, round_ones = round_ones_apart(mesh.points, skin)
         edges = _imaged(edges.swapaxes(0, 1), images).swapaxes(0, 1)
         bodies = [image[::-1] if turned else image for body in round_ones for image, turned in images.of(body)]
-        exchange = exchange_lengths(first, last, edges, bodies, count) * depth
+        exchange = exchange_lengths(first, last, edges, bodies, into) * depth
         size, least = straight * depth, _OPEN_IN_PLANE
     else:
-        skin = coarsened(mesh.points, skin, np.concatenate([start[:count], end[:count]]))
+        skin = coarsened(mesh.points, skin, np.concatenate([runs.start, runs.end]))
         off_axis = mesh.points[skin][..., 0].max(axis=1) > _ON_AXIS * mesh.points[:, 0].max()
         edges = _imaged(mesh.points[skin[off_axis]].swapaxes(0, 1), images).swapaxes(0, 1)
-        exchange = exchange_areas(first, last, edges[:, ::-1], count)
-        size, least = np.pi * (start[:count, 0] + end[:count, 0]) * straight, _OPEN_TURNED
-    near, beyond = np.split(exchange, [len(start)], axis=1)
-    each = near.reshape(count, -1, count)
-    seen = each.sum(axis=1) + seen_beyond(beyond, each[:, -images.last :].sum(axis=1))
-    return Views(seen, size, np.arange(count), least, _ends_meet(start, end, count, mesh))
+        exchange = exchange_areas(first, last, edges[:, ::-1], into)
+        size, least = np.pi * (runs.start[:, 0] + runs.end[:, 0]) * straight, _OPEN_TURNED
+    seen, far, ends = np.split(exchange, [count, exchange.shape[1] - len(faces)], axis=1)
+    if len(faces):
+        seen = seen + far + seen_beyond(ends, far)
+    return Views(
+        seen, np.bincount(runs.owner, size).astype(float), runs.patch, least, _ends_meet(start, end, pieces, mesh)
+    )
+
+
+def _summed(owner: Ints, count: int, images: Images, faces: int) -> Into:
+    """What images of pieces see counts as seen of their patches; of the last ones of a row, and of its ends, apart."""
+    beyond = images.last if faces else 0
+    near = np.tile(owner, images.count - beyond)
+    far = np.tile(count + owner, beyond)
+    wide = count * (2 if faces else 1)
+    return Into(owner, np.concatenate([near, far, wide + np.arange(faces)]), (count, wide + faces))
 
 
 def _imaged(ends: Floats, images: Images) -> Floats:
