@@ -57,9 +57,10 @@ class LinearSolver:
 
     ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
     is solved by generalised minimal residuals in place of conjugate gradients. One that is solved with ``repeated``
-    times is worth factors up to a larger size, and is only made ready when conjugate gradients scaled by its diagonal
-    take too many steps; ``prepared`` tells whether it was. ``cycle`` is one cycle of multigrid, nearly solving with
-    it, where it is solved that way. Raises :class:`SolverError` when it is singular.
+    times is worth factors up to a larger size. One whose diagonal may be ``heavy``, as that of a short step of time
+    is, is only made ready when conjugate gradients scaled by it take too many steps; ``prepared`` tells whether it was.
+    ``cycle`` is one cycle of multigrid, nearly solving with it, where it is solved that way. Raises
+    :class:`SolverError` when it is singular.
     """
 
     def __init__(
@@ -69,6 +70,7 @@ class LinearSolver:
         dimension: int,
         symmetric: bool = True,
         repeated: bool = False,
+        heavy: bool = False,
     ) -> None:
         if not np.isfinite(matrix.data).all():
             raise SolverError("the equations hold a value that is not finite; look for values far out of scale")
@@ -81,7 +83,7 @@ class LinearSolver:
         self.prepared = False
         self.cycle: Correction | None = None
         self.method = "conjugate gradients"
-        if not (repeated and symmetric and self.count > PLAIN_NODES):
+        if not (heavy and symmetric and self.count > PLAIN_NODES):
             self._prepare()
 
     def _prepare(self) -> None:

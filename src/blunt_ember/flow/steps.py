@@ -58,6 +58,13 @@ class KeptChambers(Chambers):
         )
         return made
 
+    def bounding(self, sides: tuple[str, ...], mirrors: tuple[str, ...], repeats: tuple[str, ...]) -> list[str]:
+        """The surfaces that bound the empty space of some sides."""
+        made: list[str] = self._kept(
+            lambda: super(KeptChambers, self).bounding(sides, mirrors, repeats), "bounding", sides, mirrors, repeats
+        )
+        return made
+
     def shares(self, surfaces: tuple[str, ...]) -> Floats:
         """The shares of views."""
         made: Floats = self._kept(lambda: super(KeptChambers, self).shares(surfaces), surfaces)

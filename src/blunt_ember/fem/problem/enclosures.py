@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -42,9 +42,31 @@ class Chambers:
         seen again where the body repeats between two."""
         return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors, repeats)
 
+    def bounding(self, sides: tuple[str, ...], mirrors: tuple[str, ...], repeats: tuple[str, ...]) -> list[str]:
+        """Return the surfaces that bound the empty space of some sides of a void."""
+        return surfaces_bounding(self._mesh, sides, mirrors, repeats)
+
     def shares(self, surfaces: tuple[str, ...]) -> Floats:
         """Return about which share of what each of some surfaces sees every one of them takes, (s, s)."""
         return view_shares(self._mesh, surfaces, facet_areas(self._mesh, surfaces))
+
+
+class Absorptions:
+    """What of the emission of each patch every other one absorbs, (p, p) and through the opening (p,), both in m²: the
+    last that was asked for, by the emissivities it is of. It does not travel."""
+
+    def __init__(self) -> None:
+        self._known: tuple[bytes, tuple[Floats, Floats]] | None = None
+
+    def of(self, emissivity: Floats, make: Callable[[], tuple[Floats, Floats]]) -> tuple[Floats, Floats]:
+        """Return those of emissivities (p,), made where they are others than before."""
+        key = emissivity.tobytes()
+        if self._known is None or self._known[0] != key:
+            self._known = key, make()
+        return self._known[1]
+
+    def __reduce__(self) -> tuple[type[Absorptions], tuple[()]]:
+        return Absorptions, ()
 
 
 @dataclass(frozen=True)
@@ -61,6 +83,7 @@ class EnclosureLaw:
     opening: Law | None
     closed: bool = False
     images: bool = False
+    absorptions: Absorptions = field(default_factory=Absorptions, repr=False, compare=False)
 
     @property
     def label(self) -> str:
@@ -277,7 +300,7 @@ class StatedEnclosures:
         if not own:
             self.faults.append(Fault((*at, "void"), f"nothing is left about the void '{void}' that could radiate"))
             return []
-        bounding = surfaces_bounding(self.mesh, own, beyond.mirrors, beyond.repeats)
+        bounding = self.chambers.bounding(tuple(own), beyond.mirrors, beyond.repeats)
         return [name for name in bounding if name not in named]
 
     def _take(self, surface: str, name: str, at: DataPath) -> None:

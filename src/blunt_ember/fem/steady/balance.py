@@ -46,6 +46,9 @@ SUFFICIENT = 1e-4
 
 MOST_HALVINGS = 60
 
+#: Where hardly anything is left over a step that does not take it down is round-off: few halvings tell.
+HALVINGS_AT_THE_END = 4
+
 
 @dataclass(frozen=True)
 class NewtonStep:
@@ -173,10 +176,12 @@ class Balance:
                 sparse = LinearSolver(self.matrix(at), self.coarse, dimension, self.symmetric, bool(couplings))
                 solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
-            trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left))
+            settled = size <= RESIDUAL_TOLERANCE * flowing
+            halvings = HALVINGS_AT_THE_END if settled else MOST_HALVINGS
+            trial, after, now_flowing, taken = self._searched(free, left, solver.solve(left), halvings)
             shrunk = float(np.linalg.norm(after))
             if trial is None or not shrunk < size * 0.5:
-                if size <= RESIDUAL_TOLERANCE * flowing:
+                if settled:
                     break  # round-off: there is nothing left to gain
                 if trial is None:
                     what = "no step brings the heat balance closer; look for values that jump or fall with temperature"
@@ -218,11 +223,13 @@ class Balance:
         left: Floats = self.constraints.prolongation.T @ self.residual(given)
         return left, max(float(np.linalg.norm(total)), 1e-300)
 
-    def _searched(self, free: Floats, left: Floats, step: Floats) -> tuple[Floats | None, Floats, float, float]:
-        """Halve a step until it takes the residual down; None where no share of it does."""
+    def _searched(
+        self, free: Floats, left: Floats, step: Floats, halvings: int
+    ) -> tuple[Floats | None, Floats, float, float]:
+        """Halve a step until it takes the residual down; None where no share of it does that so many halvings reach."""
         size = float(np.linalg.norm(left))
         share = 1.0
-        for _ in range(MOST_HALVINGS):
+        for _ in range(halvings):
             trial = free + share * step
             try:
                 with np.errstate(all="ignore"):

@@ -286,15 +286,7 @@ class Absorbing:
 
     def absorption(self, emissivity: Floats) -> tuple[Floats, Floats]:
         """Return S (p, p) and Sₒ (p,), both in m², of emissivities (p,); those of the last ones are kept."""
-        key = emissivity.tobytes()
-        if key not in self._known:
-            self._known.clear()
-            self._known[key] = absorption(self.law, emissivity)
-        return self._known[key]
-
-    @cached_property
-    def _known(self) -> dict[bytes, tuple[Floats, Floats]]:
-        return {}
+        return self.law.absorptions.of(emissivity, lambda: absorption(self.law, emissivity))
 
 
 def absorption(law: EnclosureLaw, emissivity: Floats) -> tuple[Floats, Floats]:
