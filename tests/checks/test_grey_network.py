@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
+from scipy.linalg import expm
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.editing.edits import with_value
@@ -244,3 +246,74 @@ def test_a_blind_hole_and_a_drum_are_recognised_with_their_radiosity_along_them(
     for name in ("off the floor", "side", "floor to crown", "floor sees side"):
         check = checks[name]
         assert check.verdict == "agrees" and abs(check.value - check.expected) < 1e-3 * abs(check.expected), check
+
+
+def cooling(**more: Any) -> dict[str, Any]:
+    """Two blocks of one temperature each, hot at first; the second one is cooled."""
+    regions = {"first": slab(0, 0, 20, 100), "second": slab(20, 0, 30, 100)}
+    return {
+        "format": "blunt-ember/1",
+        "materials": {"steel": {"k": "40 W/(m K)", "density": "7800 kg/m³", "c": "480 J/(kg K)", "emissivity": "0.6"}},
+        "body": {"kind": "section", "regions": regions},
+        "isothermal": [{"region": "first"}, {"region": "second"}],
+        "surroundings": [{"on": "second.right", "film": {"h": "60 W/(m² K)", "temperature": "20 °C"}}],
+        "joints": [{"on": "first|second", "conductance": "90 W/(m² K)"}],
+        "heat_inside": [{"region": "first", "per_volume": "50 kW/m³"}],
+        "clock": {"start": "800 °C", "end": "40 min", "tolerance": "0.05 %"},
+        "mesh": {"size": "20 mm", "across": 1},
+        "questions": [
+            {"name": f"{name} {t}", "mean": name, "time": t, "expect": {"exact": "network-in-time"}, "tolerance": "1 K"}
+            for name in ("first", "second")
+            for t in ("5 min", "40 min")
+        ],
+        **more,
+    }
+
+
+def test_blocks_that_touch_and_cool_follow_the_exponential_of_their_network() -> None:
+    area, long = 0.1, np.array([0.02, 0.03])
+    capacity = 7800 * 480 * long * area
+    passing, film = 90 * area, 60 * area
+    matrix = np.array([[-passing, passing], [passing, -passing - film]]) / capacity[:, None]
+    end = -np.linalg.solve(matrix, np.array([50e3 * 0.02 * area, film * 293.15]) / capacity)
+    outcome = Flow().run(case_from_data(cooling()))
+    for check, (place, t) in zip(outcome.checks, [(0, 300), (0, 2400), (1, 300), (1, 2400)], strict=True):
+        exact = (end + expm(matrix * t) @ (1073.15 - end))[place]
+        assert check.expected == pytest.approx(exact, abs=1e-7)
+        assert check.verdict == "agrees" and abs(check.value - exact) <= check.error
+
+
+def test_plates_that_cool_through_a_gap_follow_an_equation_of_their_own() -> None:
+    """Of other steps and another form: the reference is within 1e-8, the run within its errors."""
+    regions = {"first": slab(0, 0, 20, 100), "second": slab(30, 0, 30, 100)}
+    gap = {"gap": {"faces": [{"on": ["first.right", "second.left"]}], "closed": True}}
+    data = cooling(body={"kind": "section", "regions": regions}, joints=[], enclosures=gap)
+    data["questions"].append({"name": "over", "radiation": "second.left", "time": "5 min"})
+
+    def rates(_: float, t: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+        passed = SIGMA * (t[0] ** 4 - t[1] ** 4) / (2 / 0.6 - 1)
+        into = np.array([50e3 * 0.02 - passed, passed - 60 * (t[1] - 293.15)])
+        return into / (7800 * 480 * np.array([0.02, 0.03]))
+
+    exact = solve_ivp(rates, (0, 2400), [1073.15] * 2, "Radau", rtol=1e-12, atol=1e-10, dense_output=True).sol
+    outcome = Flow().run(case_from_data(data))
+    for check, (place, t) in zip(outcome.checks, [(0, 300), (0, 2400), (1, 300), (1, 2400)], strict=False):
+        assert check.expected == pytest.approx(exact(t)[place], rel=1e-8)
+        assert abs(check.value - check.expected) <= check.error
+    passed = 0.1 * SIGMA * (exact(300)[0] ** 4 - exact(300)[1] ** 4) / (2 / 0.6 - 1)
+    assert outcome.checks[-1].expected == pytest.approx(passed, rel=1e-7)
+    assert "eighth order" in str(outcome.checks[-1].source)
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        ({"isothermal": [{"region": "first"}]}, "'second' has no one temperature"),
+        ({"joints": []}, "touches what conducts"),
+        ({"isothermal": []}, "no part is said to have one temperature"),
+    ],
+)
+def test_what_is_no_network_in_time_says_why(more: dict[str, Any], said: str) -> None:
+    data = cooling(**more)
+    data["questions"] = data["questions"][:1]
+    assert said in Flow().run(case_from_data(data)).checks[0].note

@@ -4,6 +4,7 @@ has one temperature."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +43,11 @@ class Tie:
     nodes: Ints
     weights: csr_array
     held: Ints
+
+    @cached_property
+    def collected(self) -> csr_array:
+        """What comes to the nodes that are followed (n, t) from those that follow."""
+        return csr_array(self.weights.T)
 
 
 @dataclass(frozen=True)

@@ -135,8 +135,10 @@ def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats
     for _ in range(len(ties) + 1):  # what comes to a node that follows another goes on from there
         for tie in ties:
             passed = left[tie.nodes]
+            if tie.pair is None and not passed.any():
+                continue
             left[tie.nodes] = 0.0
-            back = tie.weights.T @ passed
+            back = tie.collected @ passed
             left += back
             if tie.pair is not None:
                 first, second = (heat.setdefault(name, np.zeros(len(left))) for name in tie.pair)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.gallery.family import Family
 
@@ -243,4 +245,61 @@ _BLIND_HOLE = Family(
     },
 )
 
-NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE, _GLAZE_BOWL, _BLIND_HOLE)
+
+def _shelf(above: str | None) -> dict[str, Any]:
+    """A shelf, a gap above the one below it."""
+    level = {"at": ["0 mm", f"{above} + gap"]} if above is not None else {"at": ["0 mm", "0 mm"]}
+    return {"shape": "rectangle", "size": ["300 mm", "shelf"], **level, "material": "shelf plate"}
+
+
+_SHELVES = Family(
+    "cooling-shelves",
+    "Hot shelves above each other that cool through their gaps, in time",
+    {
+        "format": FORMAT,
+        "title": "Three shelves that cool through the gaps between them",
+        "parameters": {
+            "shelf": "12 mm",
+            "gap": "8 mm",
+            "e_shelf": "0.82",
+            "T_start": "960 °C",
+            "h_out": "14 W/(m² K)",
+            "T_air": "26 °C",
+        },
+        "materials": {
+            "shelf plate": {"k": "18 W/(m K)", "density": "2650 kg/m³", "c": "1050 J/(kg K)", "emissivity": "e_shelf"}
+        },
+        "body": {
+            "kind": "section",
+            "depth": "0.4 m",
+            "regions": {"lower": _shelf(None), "middle": _shelf("shelf"), "upper": _shelf("2*shelf + gap")},
+        },
+        "isothermal": [{"region": "lower"}, {"region": "middle"}, {"region": "upper"}],
+        "surroundings": [
+            {
+                "on": ["upper.top", "lower.bottom"],
+                "film": {"h": "h_out", "temperature": "T_air"},
+                "radiation": {"emissivity": "e_shelf", "temperature": "T_air"},
+            }
+        ],
+        "enclosures": {
+            "lower gap": {"faces": [{"on": ["lower.top", "middle.bottom"]}], "closed": True},
+            "upper gap": {"faces": [{"on": ["middle.top", "upper.bottom"]}], "closed": True},
+        },
+        "clock": {"start": "T_start", "end": "60 min", "tolerance": "0.02 %"},
+        "mesh": {"size": "30 mm", "across": 1},
+        "questions": [
+            {"name": "middle", "mean": "middle", "time": "60 min", "expect": {"exact": "network-in-time"}},
+            {"name": "upper", "mean": "upper", "time": "60 min", "expect": {"exact": "network-in-time"}},
+            {
+                "name": "to the upper one",
+                "exchange": "middle.top",
+                "to": "upper.bottom",
+                "time": "20 min",
+                "expect": {"exact": "network-in-time"},
+            },
+        ],
+    },
+)
+
+NETWORK_FAMILIES = (_DRUM, _GLORY_HOLE, _GLAZE_BOWL, _BLIND_HOLE, _SHELVES)

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
 from blunt_ember.checks.references.fits.layer_in_time import half_space_in_time, series_in_time
 from blunt_ember.checks.references.fits.lumped_in_time import lumped_in_time
+from blunt_ember.checks.references.fits.network_in_time import network_in_time
 from blunt_ember.checks.references.fits.products import product_field
 from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
@@ -27,6 +28,7 @@ MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], Mov
         "half-space": fit(half_space_in_time, "sources"),
         "product-in-time": fit(product_in_time),
         "lumped": fit(lumped_in_time, "sources"),
+        "network-in-time": fit(network_in_time, "sources", "joints", "enclosures", "isothermal"),
     }
 )
 
