@@ -67,6 +67,16 @@ BRACKET = {
     "roof": slab(60, 20, 40, 90, z=["130 mm", "140 mm"]),
 }
 CASES: dict[str, tuple[dict[str, Any], list[tuple[str, str]], str, float]] = {
+    "a post between strips": (
+        case(
+            "section",
+            {"a": slab(0, 0, 20, 80), "b": slab(70, 0, 20, 80), "post": slab(40, 30, 10, 20)},
+            ["a.right", "b.left"],
+        ),
+        [("a.right", "b.left")],
+        "crossed strings past a body",
+        1e-12,
+    ),
     "strips that face each other": (
         case("section", {"a": slab(0, 0, 20, 80), "b": slab(70, 30, 20, 100)}, ["a.right", "b.left"]),
         [("a.right", "b.left"), ("a.right", "opening")],
@@ -203,10 +213,28 @@ CASES: dict[str, tuple[dict[str, Any], list[tuple[str, str]], str, float]] = {
 
 
 BLOCKED = {
-    "a post between strips": (
+    "two posts between strips": (
         case(
             "section",
-            {"a": slab(0, 0, 20, 80), "b": slab(70, 0, 20, 80), "post": slab(40, 30, 10, 20)},
+            {
+                "a": slab(0, 0, 20, 80),
+                "b": slab(70, 0, 20, 80),
+                "post": slab(40, 30, 10, 20),
+                "other": slab(40, 60, 10, 5),
+            },
+            ["a.right", "b.left"],
+        ),
+        ("a.right", "b.left"),
+    ),
+    "an angle between strips": (
+        case(
+            "section",
+            {
+                "a": slab(0, 0, 20, 80),
+                "b": slab(70, 0, 20, 80),
+                "upright": slab(40, 30, 10, 20),
+                "foot": slab(50, 30, 10, 5),
+            },
             ["a.right", "b.left"],
         ),
         ("a.right", "b.left"),

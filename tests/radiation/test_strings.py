@@ -6,12 +6,14 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely import LinearRing, MultiPoint
 
 from blunt_ember.arrays import Floats
 from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.section.into import Into
 from blunt_ember.radiation.section.runs import gathered
 from blunt_ember.radiation.section.strings import exchange_lengths
+from blunt_ember.reference.view_factors import strings_past
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 
@@ -174,3 +176,20 @@ def test_a_round_body_in_patches_keeps_its_facets() -> None:
     runs = gathered(ring, corners, np.zeros(count, dtype=np.int64), 50)
     assert len(runs.owner) == count and int(runs.patch.max()) + 1 <= 52
     assert np.bincount(runs.patch).max() <= 10
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_walls_see_past_a_body_what_strings_drawn_tight_round_it_say(seed: int) -> None:
+    """Any convex body in a room of four walls, next to each other or across: the closed form and the clipped views."""
+    random = np.random.default_rng(seed)
+    room = loop((0, 0), (1, 0), (1.2, 1), (-0.1, 0.9))
+    places = random.uniform(0.2, 0.8, (int(random.integers(3, 9)), 2)) * [1, 0.8]
+    corners = np.array(MultiPoint(places).convex_hull.exterior.coords)[:-1]
+    clockwise = corners if not LinearRing(corners).is_ccw else corners[::-1]
+    body = [(x, y) for x, y in clockwise.tolist()]
+    found = factors([*room, *loop(*body)], 2)
+    for place, first in enumerate(room):
+        for other, second in enumerate(room):
+            if place != other:
+                expected = strings_past(first, second, body) / np.hypot(*np.subtract(*first))
+                assert found[place, other] == pytest.approx(expected, abs=1e-12)

@@ -7,12 +7,17 @@ Transmission, 3rd ed. (1954), ch. 4). All lengths in m; in a plane the area is t
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import product
 from math import asin, atan, hypot, log, pi, sqrt
+
+import shapely
 
 #: Two places on a line, m.
 Interval = tuple[float, float]
 Point = tuple[float, float]
+#: Places nearer than this share of how far other ones are, are one.
+_SAME = 1e-9
 
 
 def strings(first: tuple[Point, Point], second: tuple[Point, Point]) -> float:
@@ -23,6 +28,37 @@ def strings(first: tuple[Point, Point], second: tuple[Point, Point]) -> float:
     (a, b), (c, d) = first, second
     crossed = _apart(a, c) + _apart(b, d)
     return max((crossed - _apart(b, c) - _apart(d, a)) / 2, 0.0)
+
+
+def strings_past(first: tuple[Point, Point], second: tuple[Point, Point], body: Sequence[Point]) -> float:
+    """Return what two strips see of each other past one convex body with corners between them; ends as in
+    :func:`strings`.
+
+    On either side of the body every string is drawn tight round it (H. C. Hottel & A. F. Sarofim, Radiative Transfer
+    (1967), ch. 2).
+    """
+    (a, b), (c, d) = first, second
+    found = 0.0
+    for side in (1.0, -1.0):
+        crossed = _tight(a, c, body, side) + _tight(b, d, body, side)
+        # Where strips share an end, a string between these two ends goes all round the body or nowhere.
+        beside = _tight(b, c, body, side, side > 0) + _tight(a, d, body, side, side < 0)
+        found += max((crossed - beside) / 2, 0.0)
+    return found
+
+
+def _tight(start: Point, end: Point, body: Sequence[Point], side: float, round_it: bool = False) -> float:
+    """Length of a string drawn tight past a convex body, which it has on its right (``side`` 1) or left (-1); from a
+    place back to itself it may go ``round_it``."""
+    straight = _apart(start, end)
+    along = end[0] - start[0], end[1] - start[1]
+    if straight <= _SAME * max(_apart(start, place) for place in body):
+        pushing = list(body) if round_it else []
+    else:
+        pushing = [
+            place for place in body if side * (along[0] * (place[1] - start[1]) - along[1] * (place[0] - start[0])) > 0
+        ]
+    return float(shapely.MultiPoint([start, end, *pushing]).convex_hull.length) - straight if pushing else straight
 
 
 def parallel_cylinders(first: float, second: float, apart: float) -> float:

@@ -21,6 +21,7 @@ from blunt_ember.reference.view_factors import (
     cylinder_and_strip,
     parallel_cylinders,
     strings,
+    strings_past,
 )
 
 #: What lies closer than this share of the body is together.
@@ -81,7 +82,24 @@ class SectionViews:
             runs = [self._run(name, hull) for name in (first, second)]
             if runs[0] is not None and runs[1] is not None:
                 return self._across(runs[0], runs[1])
-        return self._round_and_flat(first, second) or self._two_round(first, second)
+        past = self._past_one(first, second, hull) if self._on_rim(both, hull) else None
+        return past or self._round_and_flat(first, second) or self._two_round(first, second)
+
+    def _past_one(self, first: str, second: str, hull: BaseGeometry) -> KnownView | None:
+        """Two strips with one convex body of straight sides between them."""
+        inner = self._kept_off(hull)
+        between = [body for body in self._bodies if body.intersects(inner)]
+        runs = [self._run(name, hull) for name in (first, second) if self._straight(name) is not None]
+        if self._turned or len(between) != 1 or len(runs) != 2 or runs[0] is None or runs[1] is None:
+            return None
+        (body,) = between
+        arcs = self._geometry.arrangement.curves
+        arcs = arcs.take(arcs.is_arc)
+        bent = shapely.distance(shapely.points(arcs.at(np.full(len(arcs), 0.5))), body.boundary) <= self._near
+        if bent.any() or len(body.interiors) or body.convex_hull.area - body.area > self._near * body.length:
+            return None
+        corners = [(x, y) for x, y in body.exterior.coords[:-1]]
+        return KnownView(self._depth * strings_past(runs[0].ends, runs[1].ends, corners), "crossed strings past a body")
 
     def _across(self, first: _Run, second: _Run) -> KnownView:
         if not self._turned:
@@ -170,6 +188,13 @@ class SectionViews:
         lines = [self._corners(plan.curves.take(np.array([edge]))) for edge in bounding.tolist()]
         sides = [*lines, *(line * [-1, 1] for line in lines)] if self._turned else lines
         return shapely.MultiLineString(sides)
+
+    @cached_property
+    def _bodies(self) -> list[BaseGeometry]:
+        """The parts of the body that do not touch each other."""
+        faces = shapely.get_parts(shapely.polygonize([self._outlines]))
+        inside = [(face, face.representative_point().coords[0]) for face in faces]
+        return [face for face, place in inside if self._geometry.owner_at(np.array([place]))[0] != VOID]
 
     def _kept_off(self, hull: BaseGeometry) -> BaseGeometry:
         """A hull without its rim, and without the axis of a turned section, which bounds nothing."""
