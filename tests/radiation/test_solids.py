@@ -14,6 +14,7 @@ from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
+from blunt_ember.radiation.solid import views
 from blunt_ember.radiation.solid.exchange import exchange_in_space
 from blunt_ember.radiation.solid.patches import grouped_into_patches
 from blunt_ember.radiation.solid.polygons import exchange_of, polygons
@@ -241,3 +242,15 @@ def test_a_slice_of_a_channel_that_repeats_has_no_end() -> None:
     assert seen.open_area == 0
     assert outcome.checks[0].value == pytest.approx(np.sqrt(2) - 1, rel=1e-3)
     assert seen.between()[0] / seen.areas()[0] == pytest.approx([0, 2**0.5 - 1, 1 - 0.5**0.5, 1 - 0.5**0.5], abs=3e-4)
+
+
+def test_a_tighter_question_has_finer_patches(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Asked to 0.01 % there are twice as many of them as when it is asked to 0.5 %."""
+    monkeypatch.setattr(views, "MOST_PATCHES", 100)
+    data = setting(half=False)
+    counts = []
+    for tolerance in ("0.5 %", "0.01 %"):
+        data["questions"] = [{**data["questions"][0], "tolerance": tolerance}]
+        problem = solved(data).problem
+        counts.append(len(problem.enclosures[0].chamber.area))
+    assert counts[0] < 120 and counts[1] == pytest.approx(2 * counts[0], rel=0.15)

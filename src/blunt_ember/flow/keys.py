@@ -89,7 +89,10 @@ class StepKeys:
         document = case.document
         place = (id(document), step)
         if place not in self._known:
-            self._known[place] = document, content_hash(said(document, IGNORED[step]), *_named(document, step))
+            self._known[place] = (
+                document,
+                content_hash(said(document, IGNORED[step]), *_named(document, step), *_patched(document, step)),
+            )
             while len(self._known) > _MOST * len(Step):
                 self._known.popitem(last=False)
         files = tuple(_stamp(Path(case.folder) / name) for name in document.body.files)
@@ -120,6 +123,12 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
     graded = step in looked_up and mapped and document.mesh.size == "auto"
     exchanging = sorted(document.exchanging_surfaces) if graded else []
     return (document.surface_parts, document.surfaces if looked_up.get(step) else {}, exchanging)
+
+
+def _patched(document: CaseDocument, step: Step) -> tuple[bool, ...]:
+    """Of tolerances, what the patches of enclosures follow in all that is made of them."""
+    before = (Step.GEOMETRY, Step.MESH, Step.SPLIT_MESH, Step.CHAMBER)
+    return (document.asks_finely,) if document.enclosures and step not in before else ()
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:

@@ -46,15 +46,16 @@ class KeptChambers(Chambers):
         self._kept = kept
 
     def chamber(
-        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...]
+        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...], fine: bool
     ) -> Chamber:
         """The chamber of some surfaces."""
         made: Chamber = self._kept(
-            lambda: super(KeptChambers, self).chamber(surfaces, closed, mirrors, repeats),
+            lambda: super(KeptChambers, self).chamber(surfaces, closed, mirrors, repeats, fine),
             surfaces,
             closed,
             mirrors,
             repeats,
+            fine,
         )
         return made
 

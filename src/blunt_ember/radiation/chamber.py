@@ -92,11 +92,13 @@ def chamber_of(
     closed: bool = False,
     mirrors: Sequence[str] = (),
     repeats: Sequence[str] = (),
+    fine: bool = False,
 ) -> Chamber:
     """Return what ``surfaces`` of a mesh see of each other; ``area`` (m,) in m² is that of their facets.
 
     What is missing is shared out where it is said ``closed``. They see each other again in the planes of surfaces that
-    are ``mirrors``, and in all copies of the body where it ``repeats`` between two surfaces.
+    are ``mirrors``, and in all copies of the body where it ``repeats`` between two surfaces. Where facets are many they
+    are gathered into patches, twice as many where these are to be ``fine``.
 
     Raises :class:`BlindError` where they see nothing, :class:`ChamberError` where their facets are too many,
     :class:`MirrorError` for surfaces that are no mirrors and :class:`RepeatError` for two between which nothing
@@ -112,7 +114,7 @@ def chamber_of(
             "state a larger size of cells on them"
         )
     facets = looking_facets(mesh, surfaces)
-    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, images)
+    views = (section_views if mesh.dimension == 2 else solid_views)(mesh, facets, images, 2 if fine else 1)
     if not views.exchange.any():
         raise BlindError("its surfaces do not see each other")
     surface = np.zeros(len(views.size), dtype=np.int64)

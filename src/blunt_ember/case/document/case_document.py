@@ -22,8 +22,11 @@ from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.values.quantity import AreaResistance, Extent
 from blunt_ember.case.values.references import Formula, SurfaceName
 from blunt_ember.case.values.unit_sets import OfUnits, UnitSet
+from blunt_ember.case.values.units import NUMBER
 
 FORMAT = "blunt-ember/1"
+#: Tolerance of an answer, as a share of it, that patches of enclosures are twice as many for.
+_TIGHT = 5e-4
 
 
 class Joint(Statement):
@@ -188,6 +191,12 @@ class CaseDocument(Part):
     def surface_parts(self) -> dict[str, SurfacePart]:
         """Parts cut out of surfaces, by their names."""
         return {name: entry for name, entry in self.surfaces.items() if isinstance(entry, SurfacePart)}
+
+    @property
+    def asks_finely(self) -> bool:
+        """Whether an answer is wanted to less than what patches of enclosures are made for."""
+        asked = [question.tolerance for question in self.questions]
+        return any(each.kind == NUMBER and each.amount < _TIGHT for each in asked)
 
     @property
     def even_regions(self) -> frozenset[str]:

@@ -36,11 +36,11 @@ class Chambers:
         self._mesh = mesh
 
     def chamber(
-        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...]
+        self, surfaces: tuple[str, ...], closed: bool, mirrors: tuple[str, ...], repeats: tuple[str, ...], fine: bool
     ) -> Chamber:
         """Return the chamber of some surfaces, which may be said to be closed, mirrored in the planes of others, and
-        seen again where the body repeats between two."""
-        return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors, repeats)
+        seen again where the body repeats between two; in ``fine`` patches or in plain ones."""
+        return chamber_of(self._mesh, surfaces, facet_areas(self._mesh, surfaces), closed, mirrors, repeats, fine)
 
     def bounding(self, sides: tuple[str, ...], mirrors: tuple[str, ...], repeats: tuple[str, ...]) -> list[str]:
         """Return the surfaces that bound the empty space of some sides of a void."""
@@ -222,7 +222,8 @@ class StatedEnclosures:
             self.faults.append(Fault((*path, "faces"), f"{what}; state one above 0"))
             return
         try:
-            chamber = self.chambers.chamber(tuple(emissivity), bool(entry.closed), beyond.mirrors, beyond.repeats)
+            beside = (bool(entry.closed), beyond.mirrors, beyond.repeats, self.document.asks_finely)
+            chamber = self.chambers.chamber(tuple(emissivity), *beside)
         except BlindError as error:
             self.faults.append(Fault((*path, "faces"), self._blind(emissivity, str(error))))
             return

@@ -25,9 +25,10 @@ _ON_AXIS = 1e-9
 _ONE_PLACE = 1e-9
 
 
-def section_views(mesh: Mesh, facets: LookingFacets, images: Images) -> Views:
-    """Return the views of facets of a section, gathered into patches where they are many."""
-    runs = gathered(mesh.points, facets.corners[:, :2], facets.surface, round(MOST_PATCHES / images.count**0.5))
+def section_views(mesh: Mesh, facets: LookingFacets, images: Images, finer: int = 1) -> Views:
+    """Return the views of facets of a section, gathered into patches where they are many, so many times ``finer``."""
+    most = round(finer * MOST_PATCHES / images.count**0.5)
+    runs = gathered(mesh.points, facets.corners[:, :2], facets.surface, most)
     count, pieces = int(runs.patch.max()) + 1, len(runs.owner)
     start, end = _imaged(np.stack([runs.start, runs.end]), images)
     skin = skin_about(mesh.points, straight_skin(mesh), looked_from(mesh, facets))

@@ -22,10 +22,11 @@ _SAME = 1e-9
 _PARTS = 4
 
 
-def solid_views(mesh: Mesh, facets: LookingFacets, images: Images) -> Views:
-    """Return the views of facets of a solid, gathered into patches where they are many."""
+def solid_views(mesh: Mesh, facets: LookingFacets, images: Images, finer: int = 1) -> Views:
+    """Return the views of facets of a solid, gathered into patches where they are many, so many times ``finer``."""
+    most = round(finer * MOST_PATCHES / images.count**0.5)
     flat = polygons(_four(mesh.points[facets.corners]))
-    patch = grouped_into_patches(flat.middle, flat.normal, facets.surface, round(MOST_PATCHES / images.count**0.5))
+    patch = grouped_into_patches(flat.middle, flat.normal, facets.surface, most)
     count = int(patch.max()) + 1
     corners, owner = _flat_pieces(_four(mesh.points[facets.corners]))
     around = np.concatenate([_turned(image, turned) for image, turned in _images_of(corners, images)])
