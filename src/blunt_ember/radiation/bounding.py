@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
 
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.images import images_at
+from blunt_ember.radiation.mirrors import Mirror
 from blunt_ember.radiation.section.skin import surfaces_about
 from blunt_ember.radiation.standing import surfaces_within
+
+_AXIS = Mirror(np.zeros(2), np.array([-1.0, 0.0]))
 
 
 def surfaces_bounding(
@@ -18,7 +24,10 @@ def surfaces_bounding(
     Raises :class:`MirrorError` for ``mirrors`` that are none, :class:`RepeatError` for two surfaces between which
     nothing ``repeats``.
     """
-    if mesh.dimension == 2 and not mirrors and not repeats:
+    turned = mesh.space.axisymmetric
+    if mesh.dimension == 2 and not (mirrors or repeats or turned):
         return surfaces_about(mesh, sides)
     images = images_at(mesh, mirrors, repeats)
-    return [name for name in surfaces_within(mesh, sides, images) if not images.cut(mesh, name)]
+    # Of a turned section the other half closes what reaches the axis.
+    whole = replace(images, mirrors=(_AXIS, *images.mirrors)) if turned else images
+    return [name for name in surfaces_within(mesh, sides, whole) if not images.cut(mesh, name)]

@@ -24,7 +24,8 @@ def with_shield(case: Case, enclosure: str, start: Place, end: Place, span: Sequ
         region["z"] = [*span]
     body = case.data["body"]
     stated = case.data["enclosures"][enclosure]
-    faces = [{"on": f"{name}.{side}", "emissivity": _BRIGHT} for side in ("left", "right")]
+    faces: list[dict[str, Any]] = [{"on": f"{name}.{side}", "emissivity": _BRIGHT} for side in ("left", "right")]
+    faces.append({"on": [f"{name}.start", f"{name}.end"]})
     return case.restated(
         {
             **case.data,
