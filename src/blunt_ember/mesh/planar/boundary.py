@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,8 +32,9 @@ class Boundary:
     share: Floats
 
 
-def sampled_edges(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> Boundary:
-    """Place nodes so that each segment is as long as the size field asks, both ways along an edge alike.
+def edge_divisions(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int]) -> list[Floats]:
+    """Return the shares (n + 1,) of each edge at which it is divided, so that each segment is as long as the size field
+    asks, both ways along an edge alike.
 
     ``by_hand`` are the segments of edges that are divided by hand, evenly.
     """
@@ -50,9 +51,14 @@ def sampled_edges(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, int
         least = 2 if curves.is_arc[each] and abs(curves.sweep[each]) > 0.3 else 1
         count = max(least, int(np.ceil(total[-1] - 1e-6)))
         shares.append(np.interp(np.linspace(0, total[-1], count + 1), total, ends))
-    counts = np.array([len(share) - 1 for share in shares])
-    edge = np.repeat(np.arange(len(curves)), counts)
-    span = np.concatenate([np.column_stack([share[:-1], share[1:]]) for share in shares])
+    return shares
+
+
+def divided_boundary(plan: Arrangement, shares: Sequence[Floats]) -> Boundary:
+    """Return the boundary whose edges are divided at ``shares``."""
+    counts = np.array([len(share) - 1 for share in shares], dtype=np.int64)
+    edge = np.repeat(np.arange(len(counts)), counts)
+    span = np.concatenate([np.zeros((0, 2)), *(np.column_stack([share[:-1], share[1:]]) for share in shares)])
     return _numbered(plan, edge, span)
 
 

@@ -19,17 +19,21 @@ from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, graded_axes, mapped_mesh, refined_counts
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
+from blunt_ember.mesh.planar.strip_triangles import Thin
+from blunt_ember.mesh.planar.strips import thinner_than
 from blunt_ember.mesh.planar.symmetry import symmetric_triangles
 from blunt_ember.mesh.planar.triangles import MeshError, Triangulation
 
 #: Cells that "auto" aims at over the whole of a section; layers thinner than a cell add to it.
 _AUTO_CELLS = 400
+#: Cells along what is longest, where a body is so slender that it would have more of them.
+_ALONG = 400
 
 
 def section_mesh(geometry: SectionGeometry, request: MeshRequest) -> Mesh:
     """Mesh a section; raises :class:`CaseError` for too many cells, or an outline that cannot be followed."""
     across, lattice = request.across(2), lattice_of(geometry)
-    size = request.size(float(np.sqrt(_area(geometry, lattice) / _AUTO_CELLS)))
+    size = request.size(max(float(np.sqrt(_area(geometry, lattice) / _AUTO_CELLS)), geometry.extent / _ALONG))
     local = local_cells(geometry, request)
     how = None
     if lattice is not None and request.wish.size == "auto":
@@ -68,8 +72,13 @@ def planar_mesh(
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault(("mesh", "cells"), what),))
     require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
+    plan, through = geometry.arrangement, across * refinement
+    wide = 0.0 if wish.cells == "triangles" else thinner_than(size / refinement, through)
+    thin = Thin(wide, max(1, round(through)))
+    strips = thin.regions(plan)
+    finer = [*local.sizes, *((places, tip / refinement) for places, tip in thin.tips(plan))]
     sizes = size_field(
-        geometry.arrangement, size / refinement, across * refinement, wish.growth, local.sizes, refinement, local.dense
+        plan, size / refinement, through, wish.growth / refinement, finer, refinement, local.dense, strips
     )
     try:
         fixed: dict[int, int] = {}
@@ -77,8 +86,9 @@ def planar_mesh(
             edges = geometry.surfaces[name].edges
             lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
             fixed.update(shared_out(max(1, int(count * refinement)), lengths))
-        filled = symmetric_triangles(geometry.arrangement, geometry.owner_at, sizes, fixed)
-        return _triangle_mesh(geometry, filled, wish.order, wish.cells == "mostly quadrilaterals")
+        filled = symmetric_triangles(plan, geometry.owner_at, sizes, fixed, thin)
+        every = np.arange(len(geometry.regions))
+        return _triangle_mesh(geometry, filled, wish.order, every if wish.cells == "mostly quadrilaterals" else strips)
     except MeshError as error:
         names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
         raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
@@ -94,11 +104,14 @@ def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:
     return abs(float((cross * outward).sum())) / 2
 
 
-def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int, pair: bool) -> Mesh:
+def _triangle_mesh(geometry: SectionGeometry, made: Triangulation, order: int, pair: Ints) -> Mesh:
+    """The mesh of triangles, those of regions to ``pair`` made quadrilaterals where they can."""
     segments = made.boundary.nodes
     kinds = [(made.cells, made.region)]
-    if pair:
-        quads, pairs = paired(made.points, made.cells, made.region)
+    own = np.flatnonzero(np.isin(made.region, pair))
+    if len(own):
+        quads, both = paired(made.points, made.cells[own], made.region[own])
+        pairs = own[both]
         lone = np.setdiff1d(np.arange(len(made.cells)), pairs)
         kinds = [(quads, made.region[pairs[:, 0]]), (made.cells[lone], made.region[lone])]
     kinds = [(cells, region) for cells, region in kinds if len(cells)]

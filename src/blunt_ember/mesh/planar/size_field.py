@@ -53,24 +53,26 @@ def size_field(
     local: LocalSizes = (),
     refinement: float = 1,
     dense: LocalSizes = (),
+    thin: Ints | None = None,
 ) -> SizeField:
     """Return the size field of an arrangement: never more than ``largest``, ``across`` cells through thin places.
 
     ``local`` are finer places, and so are ``dense`` ones, which lie all over the body as the cells of a mesh do;
-    ``refinement`` multiplies the cells along an arc.
+    ``refinement`` multiplies the cells along an arc. How narrow regions are that are ``thin`` tells nothing.
     """
+    thin = np.zeros(0, dtype=np.int64) if thin is None else thin
     curves = plan.curves
     quarter = np.abs(curves.sweep) / (np.pi / 2)
     by_bend = np.where(curves.is_arc, curves.length / np.maximum(quarter, 1e-12) / (ALONG_QUARTER * refinement), np.inf)
     size = np.minimum(largest, by_bend)
     owner, share = _sampled(curves, size, _SAMPLES)
-    width = _widths(plan, owner, share)
+    width = _widths(plan, owner, share, thin)
     # Where a body is thin it is looked at again, so closely that no place between two is thought to be wider.
     narrow = size.copy()
     np.minimum.at(narrow, owner, width / across)
     if (narrow < size).any():
         owner, share = _sampled(curves, narrow, _SAMPLES_THIN)
-        width = _widths(plan, owner, share)
+        width = _widths(plan, owner, share, thin)
     points = [curves.take(owner).at(share), *(places for places, _ in local)]
     sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
     field = _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
@@ -98,7 +100,7 @@ def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> Si
     return SizeField(largest, growth, trees, tuple(sizes[octave == level] for level in levels))
 
 
-def _widths(plan: Arrangement, owner: Ints, share: Floats) -> Floats:
+def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints) -> Floats:
     """Return how far it is through the body to the next edge, along the normals of each place; ∞ for none.
 
     Edges that share a corner with the place's own are passed over: towards a sharp corner the body is thin by shape.
@@ -110,7 +112,7 @@ def _widths(plan: Arrangement, owner: Ints, share: Floats) -> Floats:
     step = max(1, _AT_ONCE // len(plan.curves))
     corners = np.stack([plan.start, plan.end], axis=1)
     for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
-        looking = np.flatnonzero(side[owner] != VOID)
+        looking = np.flatnonzero((side[owner] != VOID) & ~np.isin(side[owner], thin))
         for begin in range(0, len(looking), step):
             part = looking[begin : begin + step]
             distance = _first_hits(points[part], sign * normal[part], plan.curves)

@@ -13,7 +13,8 @@ from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Curves, crossings, joined, lines
 from blunt_ember.mesh.planar.boundary import Boundary
 from blunt_ember.mesh.planar.size_field import SizeField
-from blunt_ember.mesh.planar.triangles import Owners, Triangulation, smallest_angle, triangulated
+from blunt_ember.mesh.planar.strip_triangles import Thin, triangles_and_strips
+from blunt_ember.mesh.planar.triangles import Owners, Triangulation, smallest_angle
 
 #: A mirrored mesh is kept when no angle is sharper than this, or than in a mesh that is not mirrored, degrees.
 _GOOD = 20.0
@@ -46,7 +47,12 @@ class _HalfOwners:
 
 
 def symmetric_triangles(
-    plan: Arrangement, owner_at: Owners, sizes: SizeField, by_hand: Mapping[int, int], axes: tuple[int, ...] = (0, 1)
+    plan: Arrangement,
+    owner_at: Owners,
+    sizes: SizeField,
+    by_hand: Mapping[int, int],
+    thin: Thin,
+    axes: tuple[int, ...] = (0, 1),
 ) -> Triangulation:
     """Fill an arrangement with triangles, the same on both sides of a line it is symmetric about.
 
@@ -59,13 +65,14 @@ def symmetric_triangles(
         half, origin = _half(plan, mirror, owner_at)
         counts = {new: by_hand[old] for new, old in enumerate(origin.tolist()) if old in by_hand}
         rest = tuple(other for other in axes if other > axis)
-        made = symmetric_triangles(half, _HalfOwners(owner_at, mirror), sizes, counts, rest)
+        made = symmetric_triangles(half, _HalfOwners(owner_at, mirror), sizes, counts, thin, rest)
         made = _whole(made, plan, origin, mirror)
-        if smallest_angle(made) > _GOOD:
+        aside = thin.regions(plan)
+        if smallest_angle(made, aside) > _GOOD:
             return made
-        plain = triangulated(plan, owner_at, sizes, by_hand)
-        return made if smallest_angle(made) >= smallest_angle(plain) else plain
-    return triangulated(plan, owner_at, sizes, by_hand)
+        plain = triangles_and_strips(plan, owner_at, sizes, by_hand, thin)
+        return made if smallest_angle(made, aside) >= smallest_angle(plain, aside) else plain
+    return triangles_and_strips(plan, owner_at, sizes, by_hand, thin)
 
 
 def _mirror_of(plan: Arrangement, axis: int, sizes: SizeField, by_hand: Mapping[int, int]) -> _Mirror | None:

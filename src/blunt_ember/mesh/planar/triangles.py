@@ -17,7 +17,7 @@ from scipy.spatial import Delaunay, QhullError, cKDTree
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.mesh.planar.boundary import Boundary, halved_boundary, sampled_edges
+from blunt_ember.mesh.planar.boundary import Boundary, divided_boundary, edge_divisions, halved_boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 
 Owners = Callable[[Floats], Ints]
@@ -47,7 +47,7 @@ _NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
 
 @dataclass(frozen=True)
 class Triangulation:
-    """``points`` (n, 2) in m beginning with the boundary's, ``cells`` (m, 3) counter-clockwise, ``region`` (m,)."""
+    """``points`` (n, 2) in m, among them the boundary's, ``cells`` (m, 3) counter-clockwise, ``region`` (m,)."""
 
     points: Floats
     cells: Ints
@@ -55,12 +55,12 @@ class Triangulation:
     boundary: Boundary
 
 
-def smallest_angle(made: Triangulation) -> float:
-    """Return the smallest angle of a triangulation in degrees."""
-    corners = made.points[made.cells]
+def smallest_angle(made: Triangulation, aside: Ints) -> float:
+    """Return the smallest angle of a triangulation in degrees, but for regions that are set ``aside``."""
+    corners = made.points[made.cells[~np.isin(made.region, aside)]]
     ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
     cross = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
-    return float(np.degrees(np.arctan2(cross, (ahead * behind).sum(axis=-1))).min())
+    return float(np.degrees(np.arctan2(cross, (ahead * behind).sum(axis=-1))).min(initial=180.0))
 
 
 def triangulated(
@@ -70,7 +70,16 @@ def triangulated(
 
     ``by_hand`` are divisions by edge; where triangles would be too sharp an edge gets more.
     """
-    boundary = _conforming(plan, sampled_edges(plan, sizes, by_hand))
+    boundary = divided_boundary(plan, edge_divisions(plan, sizes, by_hand))
+    return without_spares(triangles_within(plan, boundary, owner_at, sizes))
+
+
+def triangles_within(plan: Arrangement, boundary: Boundary, owner_at: Owners, sizes: SizeField) -> Triangulation:
+    """Fill an arrangement from a first ``boundary``; points that no cell uses are still there, its corners first.
+
+    Raises :class:`MeshError` where the outline cannot be followed.
+    """
+    boundary = _conforming(plan, boundary)
     inner = _seeds(boundary, owner_at, sizes)
     boundary, inner, cells, region = _refined(plan, boundary, inner, owner_at, sizes, FIRST_ROUNDS)
     for smoothing in range(1, SMOOTHINGS + 1):
@@ -84,18 +93,18 @@ def triangulated(
         where = tuple(region for region in (int(plan.left[edge]), int(plan.right[edge])) if region != VOID)
         what = f"no mesh follows the outline near x {x:.4g} m, y {y:.4g} m; state a smaller size"
         raise MeshError(what, where)
-    points = np.concatenate([boundary.points, inner])
-    return _without_spares(points, cells, region, boundary)
+    return Triangulation(np.concatenate([boundary.points, inner]), cells, region, boundary)
 
 
-def _without_spares(points: Floats, cells: Ints, region: Ints, boundary: Boundary) -> Triangulation:
+def without_spares(made: Triangulation) -> Triangulation:
     """Drop points that no cell uses, and number the rest anew."""
+    points, cells, boundary = made.points, made.cells, made.boundary
     used = np.unique(cells)
     number = np.full(len(points), -1, dtype=np.int64)
     number[used] = np.arange(len(used))
     kept = np.flatnonzero((number[boundary.nodes] >= 0).all(axis=1))
     renumbered = Boundary(points[used], number[boundary.nodes[kept]], boundary.edge[kept], boundary.share[kept])
-    return Triangulation(points[used], number[cells], region, renumbered)
+    return Triangulation(points[used], number[cells], made.region, renumbered)
 
 
 def _conforming(plan: Arrangement, boundary: Boundary) -> Boundary:
