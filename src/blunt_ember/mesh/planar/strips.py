@@ -23,6 +23,8 @@ _SLENDER, _FINER = 60.0, 8.0
 _STRAIGHT_ON = 0.2
 #: Where along a strip it is looked how thick it is, and how much thicker than its ends it may be there.
 _LOOKED_AT, _BULGING = np.linspace(0.05, 0.95, 19), 3.0
+#: How far an arc may rise above its chord, eight times as a share of the height of a layer.
+_RISE = 1.0
 #: Nodes nearer to a corner than this share of the next step are left out, and shares that differ by less are one.
 _NEAR, _SAME = 0.4, 1e-9
 
@@ -78,11 +80,25 @@ def divided_alike(plan: Arrangement, shares: Sequence[Floats], strips: Sequence[
             found[edge] = np.linspace(0, 1, layers + 1)
         sides = [_chain(plan, strip, which) for which in (0, 1)]
         taken = [np.unique(np.concatenate([each.along(found) for each in side])) for side in sides]
-        base = max(taken, key=len)
+        base = _bending(plan, strip, max(taken, key=len), layers)
         for side in sides:
             for each in side:
                 found[each.edge] = each.shares_of(base)
     return found
+
+
+def _bending(plan: Arrangement, strip: Strip, base: Floats, layers: int) -> Floats:
+    """Divide the sides of a bent strip so often that no arc rises far above its chord beside the height of a layer."""
+    edges = np.concatenate(strip.long)
+    arcs = edges[plan.curves.is_arc[edges]]
+    if not len(arcs):
+        return base
+    height = float(plan.curves.length[list(strip.short)].min()) / layers
+    most = float(np.sqrt(_RISE * height * plan.curves.take(arcs).radius.min()))
+    length = max(float(plan.curves.length[side].sum()) for side in strip.long)
+    parts = np.maximum(np.ceil(np.diff(base) * length / most), 1).astype(int)
+    ends = [low + (high - low) * np.arange(n) / n for low, high, n in zip(base, base[1:], parts, strict=False)]
+    return np.concatenate([*ends, base[-1:]])
 
 
 def filled(
