@@ -42,13 +42,18 @@ class Strip:
 
 def strips_of(plan: Arrangement, wide: float) -> tuple[Strip, ...]:
     """Return the strips of an arrangement that are thinner than ``wide`` in m, of regions that have no other parts."""
-    found = []
+    found: list[Strip] = []
     for region in np.unique(np.concatenate([plan.left, plan.right])).tolist():
         if region == VOID:
             continue
-        own = [_strip(plan, region, loop, wide) for loop in _loops(plan, region)]
-        strips = [each for each in own if each is not None]
-        found += strips if len(strips) == len(own) else []
+        parts: list[Strip] = []
+        for loop in _loops(plan, region):
+            strip = _strip(plan, region, loop, wide)
+            if strip is None:
+                break
+            parts.append(strip)
+        else:
+            found += parts
     return tuple(found)
 
 
@@ -282,9 +287,11 @@ def _loops(plan: Arrangement, region: int) -> Iterator[list[tuple[int, bool]]]:
     for edge, back in own:
         leaving.setdefault(int(plan.end[edge] if back else plan.start[edge]), []).append((edge, back))
     left = set(own)
-    while left:
-        loop = [next(each for each in own if each in left)]
-        left.discard(loop[0])
+    for first in own:
+        if first not in left:
+            continue
+        loop = [first]
+        left.discard(first)
         while True:
             edge, back = loop[-1]
             there = int(plan.start[edge] if back else plan.end[edge])
