@@ -7,12 +7,13 @@ from collections.abc import Callable
 from functools import cache
 from importlib.util import find_spec
 from types import ModuleType
+from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array, tril
 from scipy.sparse.linalg import splu
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
 
 _THREADS = "OPENBLAS_NUM_THREADS"
@@ -20,13 +21,33 @@ _THREADS = "OPENBLAS_NUM_THREADS"
 Solve = Callable[[Floats], Floats]
 
 
-def factorised(matrix: csr_array, spd: bool) -> Solve:
+class Analysis:
+    """In which order the unknowns of matrices are eliminated whose entries have the same places: found once.
+
+    Factors made with it hold until the next ones are.
+    """
+
+    def __init__(self) -> None:
+        self._of: tuple[Ints, Ints] | None = None
+        self._factor: Any = None
+
+    def of(self, row: Ints, column: Ints, make: Callable[[], Any]) -> Any:
+        """Return the analysis of a matrix with entries at (e,) rows and columns."""
+        known = self._of
+        if known is None or not (np.array_equal(known[0], row) and np.array_equal(known[1], column)):
+            self._of, self._factor = (row, column), make()
+        return self._factor
+
+
+def factorised(matrix: csr_array, spd: bool, analysis: Analysis | None = None) -> Solve:
     """Return what solves with a matrix (n, n); ``spd`` says that it is symmetric and positive definite.
+
+    Factors by the same ``analysis`` hold until the next ones are made.
 
     Raises :class:`SolverError` where it is singular.
     """
     if spd and len(matrix.data) and find_spec("cvxopt"):
-        solve = _cholesky(matrix)
+        solve = _cholesky(matrix, analysis or Analysis())
         if solve is not None:
             return solve
     pivots = 0.0 if spd else None
@@ -55,7 +76,7 @@ def _single_threaded() -> ModuleType:
     return cvxopt
 
 
-def _cholesky(matrix: csr_array) -> Solve | None:
+def _cholesky(matrix: csr_array, analysis: Analysis) -> Solve | None:
     """By CHOLMOD (Y. Chen et al., ACM Trans. Math. Softw. 35 (2008) 22); None where it is not positive definite."""
     cvxopt = _single_threaded()
     cholmod, dense = cvxopt.cholmod, cvxopt.matrix
@@ -63,7 +84,7 @@ def _cholesky(matrix: csr_array) -> Solve | None:
     places = (dense(each.astype(np.int64)) for each in (lower.row, lower.col))
     try:
         given = cvxopt.spmatrix(dense(lower.data), *places, matrix.shape)
-        factor = cholmod.symbolic(given)
+        factor = analysis.of(lower.row, lower.col, lambda: cholmod.symbolic(given))
         cholmod.numeric(given, factor)
     except (ArithmeticError, MemoryError):
         return None

@@ -13,7 +13,7 @@ from scipy.sparse.linalg import LinearOperator, cg, gmres
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.factors import factorised
+from blunt_ember.fem.factors import Analysis, factorised
 
 Correction = Callable[[Floats], Floats]
 
@@ -59,6 +59,7 @@ class LinearSolver:
     is solved by generalised minimal residuals in place of conjugate gradients. One that is solved with ``repeated``
     times is worth factors up to a larger size. One whose diagonal may be ``heavy``, as that of a short step of time
     is, is only made ready when conjugate gradients scaled by it take too many steps; ``prepared`` tells whether it was.
+    ``analysis`` is that of factors of matrices before, which is taken again where their entries have the same places.
     ``cycle`` is one cycle of multigrid, nearly solving with it, where it is solved that way. Raises
     :class:`SolverError` when it is singular.
     """
@@ -71,6 +72,7 @@ class LinearSolver:
         symmetric: bool = True,
         repeated: bool = False,
         heavy: bool = False,
+        analysis: Analysis | None = None,
     ) -> None:
         if not np.isfinite(matrix.data).all():
             raise SolverError("the equations hold a value that is not finite; look for values far out of scale")
@@ -78,6 +80,7 @@ class LinearSolver:
         self._matrix = matrix
         self._symmetric = symmetric
         self._coarse = coarse
+        self._analysis = analysis
         self._most_factored = MOST_FACTORED[dimension]
         self.multigrid = not fits_factors(self.count, dimension, repeated)
         self.prepared = False
@@ -90,7 +93,7 @@ class LinearSolver:
         self.prepared = True
         self.method = "direct"
         if not self.multigrid:
-            self._correct = factorised(self._matrix, self._symmetric)
+            self._correct = factorised(self._matrix, self._symmetric, self._analysis)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
         self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric)
@@ -112,7 +115,7 @@ class LinearSolver:
             if not gap <= POOR * np.linalg.norm(left):
                 self.multigrid = False
                 self.method = "direct, as the iteration did not get there"
-                self._correct = factorised(self._matrix, self._symmetric)
+                self._correct = factorised(self._matrix, self._symmetric, self._analysis)
                 found = self._correct(left)
         return found
 

@@ -15,6 +15,7 @@ from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.corners import free_corners
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
+from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.linear import LinearSolver, solve_corrected
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
@@ -23,7 +24,7 @@ from blunt_ember.fem.terms.term import TermKind
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
 #: second share, where round-off begins.
-CONVERGED = 1e-14
+CONVERGED = 1e-13
 
 
 RESIDUAL_TOLERANCE = 1e-9
@@ -168,12 +169,15 @@ class Balance:
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
         solver: Solves | None = None
+        analysis = Analysis()
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 at = self.excess_of(free)
                 couplings = self.couplings(at)
                 dimension = self.problem.mesh.dimension
-                sparse = LinearSolver(self.matrix(at), self.coarse, dimension, self.symmetric, bool(couplings))
+                sparse = LinearSolver(
+                    self.matrix(at), self.coarse, dimension, self.symmetric, bool(couplings), analysis=analysis
+                )
                 solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
             settled = size <= RESIDUAL_TOLERANCE * flowing
