@@ -48,6 +48,11 @@ STRIPS: dict[str, dict[str, Any]] = {
             "material": "brick",
         },
     },
+    "a coat all round": {
+        "core": {"shape": "disc", "radius": "60 mm"},
+        "hole": {"shape": "disc", "radius": "20 mm", "at": ["15 mm", "0 mm"], "void": True},
+        "coat": {"shape": "ring", "inner": "60 mm", "outer": "60.08 mm"},
+    },
     "a bent coat": {
         "core": {"shape": "ring sector", "inner": "50 mm", "outer": "80 mm", "start": "0°", "end": "120°"},
         "hole": {"shape": "disc", "radius": "5 mm", "at": ["0 mm", "65 mm"], "void": True},

@@ -32,12 +32,13 @@ _NEAR, _SAME = 0.4, 1e-9
 @dataclass(frozen=True)
 class Strip:
     """A part of a ``region`` between two ``long`` sides, each a chain of edges run through in one direction (where it
-    is against the edge, ``back``), and the two ``short`` edges from the first to the second, at the start and end."""
+    is against the edge, ``back``), and the two ``short`` edges from the first to the second, at the start and end; none
+    where it goes all round."""
 
     region: int
     long: tuple[Ints, Ints]
     back: tuple[Flags, Flags]
-    short: tuple[int, int]
+    short: tuple[int, ...]
 
 
 def strips_of(plan: Arrangement, wide: float) -> tuple[Strip, ...]:
@@ -47,7 +48,12 @@ def strips_of(plan: Arrangement, wide: float) -> tuple[Strip, ...]:
         if region == VOID:
             continue
         parts: list[Strip] = []
-        for loop in _loops(plan, region):
+        loops = list(_loops(plan, region))
+        ring = _ring(plan, region, loops, wide) if len(loops) == 2 else None
+        if ring is not None:
+            found.append(ring)
+            continue
+        for loop in loops:
             strip = _strip(plan, region, loop, wide)
             if strip is None:
                 break
@@ -62,7 +68,7 @@ def tips_of(plan: Arrangement, strips: Sequence[Strip]) -> list[tuple[Floats, fl
     found = []
     for strip in strips:
         sides = np.concatenate(strip.long)
-        if ((plan.left[sides] != VOID) & (plan.right[sides] != VOID)).any():
+        if strip.short and ((plan.left[sides] != VOID) & (plan.right[sides] != VOID)).any():
             ends = [np.array([plan.start[edge], plan.end[edge]]) for edge in strip.short]
             found += [
                 (plan.points[corners], float(plan.curves.length[edge]))
@@ -98,12 +104,18 @@ def _bending(plan: Arrangement, strip: Strip, base: Floats, layers: int) -> Floa
     arcs = edges[plan.curves.is_arc[edges]]
     if not len(arcs):
         return base
-    height = float(plan.curves.length[list(strip.short)].min()) / layers
+    height = _thickness(plan, strip) / layers
     most = float(np.sqrt(_RISE * height * plan.curves.take(arcs).radius.min()))
     length = max(float(plan.curves.length[side].sum()) for side in strip.long)
     parts = np.maximum(np.ceil(np.diff(base) * length / most), 1).astype(int)
     ends = [low + (high - low) * np.arange(n) / n for low, high, n in zip(base, base[1:], parts, strict=False)]
     return np.concatenate([*ends, base[-1:]])
+
+
+def _thickness(plan: Arrangement, strip: Strip) -> float:
+    """How thick a strip is where it is thinnest of the places looked at, m."""
+    near, far = (_at(plan, _chain(plan, strip, which), _LOOKED_AT) for which in (0, 1))
+    return float(np.linalg.norm(near - far, axis=1).min())
 
 
 def filled(
@@ -175,12 +187,14 @@ def _lines(
     """The lines of nodes from one long side to the other with their shares, and the points that are new."""
     sides = [_chain(plan, strip, which) for which in (0, 1)]
     outer = [_side_nodes(boundary, side) for side in sides]
+    if not strip.short:  # it ends where it begins
+        outer = [(np.append(nodes, nodes[0]), np.append(along, 1.0)) for nodes, along in outer]
     ends = [_end_nodes(boundary, edge, layers) for edge in strip.short]
     for place, nodes in enumerate(ends):  # from the first side to the second
         first = outer[0][0][0 if place == 0 else -1]
         ends[place] = nodes if nodes[0] == first else nodes[::-1]
     both = np.unique(np.concatenate([outer[0][1], outer[1][1]]).round(12))
-    inner = both[(both > 0) & (both < 1)]
+    inner = both[(both > 0) & (both < 1)] if strip.short else both[both < 1]
     places = [_at(plan, side, inner) for side in sides]
     lines = [outer[0]]
     added: list[Floats] = []
@@ -188,6 +202,9 @@ def _lines(
         share = layer / layers
         number = count + sum(len(each) for each in added) + np.arange(len(inner))
         added.append((1 - share) * places[0] + share * places[1])
+        if not strip.short:
+            lines.append((np.append(number, number[0]), np.append(inner, 1.0)))
+            continue
         nodes = np.concatenate([ends[0][layer : layer + 1], number, ends[1][layer : layer + 1]])
         lines.append((nodes, np.concatenate([[0.0], inner, [1.0]])))
     return [*lines, outer[1]], np.concatenate([np.zeros((0, 2)), *added])
@@ -247,15 +264,8 @@ def _counter_clockwise(points: Floats, cells: Ints) -> Ints:
 
 def _strip(plan: Arrangement, region: int, loop: list[tuple[int, bool]], wide: float) -> Strip | None:
     """The strip that a loop of edges bounds, each with whether it is run through backwards; or None."""
-    edges = np.array([edge for edge, _ in loop])
-    back = np.array([against for _, against in loop])
-    curves = plan.curves.take(edges)
-    leaving = np.where(back[:, None], -curves.direction(np.ones(len(edges))), curves.direction(np.zeros(len(edges))))
-    arriving = np.where(back[:, None], -curves.direction(np.zeros(len(edges))), curves.direction(np.ones(len(edges))))
-    before = np.roll(arriving, 1, axis=0)
-    across = before[:, 0] * leaving[:, 1] - before[:, 1] * leaving[:, 0]
-    turn = np.abs(np.arctan2(across, (before * leaving).sum(axis=1)))
-    corners = np.flatnonzero(turn > _STRAIGHT_ON)
+    edges, back, sharp = _corners(plan, loop)
+    corners = np.flatnonzero(sharp)
     if len(corners) != 4:
         return None
     edges, back = np.roll(edges, -corners[0]), np.roll(back, -corners[0])
@@ -276,6 +286,45 @@ def _strip(plan: Arrangement, region: int, loop: list[tuple[int, bool]], wide: f
     )
     near, far = (_at(plan, _chain(plan, found, which), _LOOKED_AT) for which in (0, 1))
     return found if np.linalg.norm(near - far, axis=1).max() < _BULGING * thick else None
+
+
+def _ring(plan: Arrangement, region: int, loops: Sequence[list[tuple[int, bool]]], wide: float) -> Strip | None:
+    """The strip between two loops that turn nowhere sharply and begin at about one place; or None."""
+    chains = []
+    for loop in loops:
+        if _corners(plan, loop)[2].any():
+            return None
+        chains.append((np.array([edge for edge, _ in loop]), np.array([back for _, back in loop])))
+    (first, first_back), (second, second_back) = chains
+    second, second_back = second[::-1], ~second_back[::-1]
+    start = _starts(plan, first[:1], first_back[:1])[0]
+    nearest = int(np.linalg.norm(_starts(plan, second, second_back) - start, axis=1).argmin())
+    second, second_back = np.roll(second, -nearest), np.roll(second_back, -nearest)
+    found = Strip(region, (first, second), (first_back, second_back), ())
+    near, far = (_at(plan, _chain(plan, found, which), np.append(_LOOKED_AT, 0.0)) for which in (0, 1))
+    across = np.linalg.norm(near - far, axis=1)
+    length = min(float(plan.curves.length[side].sum()) for side in found.long)
+    if across.max() >= min(wide, length / _SLENDER) or across.max() > _BULGING * across.min():
+        return None
+    return found
+
+
+def _starts(plan: Arrangement, edges: Ints, back: Flags) -> Floats:
+    """Where edges (n,) begin that are run through in a direction, (n, 2) in m."""
+    return np.asarray(plan.points[np.where(back, plan.end[edges], plan.start[edges])])
+
+
+def _corners(plan: Arrangement, loop: Sequence[tuple[int, bool]]) -> tuple[Ints, Flags, Flags]:
+    """The edges of a loop, which of them are run through backwards, and where it turns before one."""
+    edges = np.array([edge for edge, _ in loop])
+    back = np.array([against for _, against in loop])
+    curves = plan.curves.take(edges)
+    leaving = np.where(back[:, None], -curves.direction(np.ones(len(edges))), curves.direction(np.zeros(len(edges))))
+    arriving = np.where(back[:, None], -curves.direction(np.zeros(len(edges))), curves.direction(np.ones(len(edges))))
+    before = np.roll(arriving, 1, axis=0)
+    across = before[:, 0] * leaving[:, 1] - before[:, 1] * leaving[:, 0]
+    turn = np.abs(np.arctan2(across, (before * leaving).sum(axis=1)))
+    return edges, back, turn > _STRAIGHT_ON
 
 
 def _loops(plan: Arrangement, region: int) -> Iterator[list[tuple[int, bool]]]:
