@@ -107,8 +107,9 @@ def _impossible(problem: Problem, temperatures: Floats, t: float) -> Iterator[No
 def _beyond_ranges(case: Case, problem: Problem, temperatures: Floats) -> Iterator[Note]:
     mesh = problem.mesh
     reached: dict[str, tuple[float, float]] = {}
+    fillings = case.document.body.fillings
     for number, region in enumerate(mesh.regions):
-        material = case.document.body.fillings[region].material
+        material = fillings[region].material
         own = [temperatures[:, block.nodes[block.region == number]].ravel() for block in mesh.blocks]
         values = np.concatenate(own)
         if material is not None and len(values):

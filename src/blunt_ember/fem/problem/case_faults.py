@@ -60,7 +60,8 @@ def require_groups(document: CaseDocument, mesh: Mesh) -> None:
 
 def law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     """Faults of values that follow a coordinate that the body does not have; of materials only those that are used."""
-    used = {str(document.body.fillings[region].material) for region in mesh.regions}
+    fillings = document.body.fillings
+    used = {str(fillings[region].material) for region in mesh.regions}
     return [
         Fault(path, what)
         for path, value in every_value(document)

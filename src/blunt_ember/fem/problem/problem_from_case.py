@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from blunt_ember.case.case import place_faults
+from blunt_ember.case.document.bodies import Filling
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.materials import Directional
 from blunt_ember.case.document.surroundings import holds_at
@@ -70,9 +71,10 @@ def problem_from_case(
         raise CaseError((*stated.faults, *enclosures.faults, *isothermal.faults))
     if stated.open_items or enclosures.open_items:
         raise OpenCaseError((*stated.open_items, *enclosures.open_items))
+    fillings = document.body.fillings
     return Problem(
         mesh,
-        tuple(_conductor(document, region) for region in mesh.regions),
+        tuple(_conductor(document, region, fillings[region]) for region in mesh.regions),
         stated.held,
         stated.exchanges,
         tuple(stated.sources),
@@ -80,7 +82,7 @@ def problem_from_case(
         joints(document),
         tuple(stated.periodic),
         (*stated.notes, *enclosures.notes),
-        () if clock is None else tuple(_capacity(document, region) for region in mesh.regions),
+        () if clock is None else tuple(_capacity(document, fillings[region]) for region in mesh.regions),
         clock is not None and clock.capacity == "lumped",
         tuple(enclosures.found),
         tuple(isothermal.found),
@@ -88,8 +90,7 @@ def problem_from_case(
     )
 
 
-def _capacity(document: CaseDocument, region: str) -> Capacity:
-    filling = document.body.fillings[region]
+def _capacity(document: CaseDocument, filling: Filling) -> Capacity:
     if filling.void:
         return Capacity(constant_law(1.0, DENSITY), constant_law(1.0, HEAT_CAPACITY))
     material = document.materials[str(filling.material)]
@@ -97,8 +98,7 @@ def _capacity(document: CaseDocument, region: str) -> Capacity:
     return Capacity(material.density, material.c)
 
 
-def _conductor(document: CaseDocument, region: str) -> Conductor:
-    filling = document.body.fillings[region]
+def _conductor(document: CaseDocument, region: str, filling: Filling) -> Conductor:
     if region in document.even_regions:
         return Conductor((constant_law(1.0, CONDUCTIVITY),))  # nothing is conducted in what has one temperature
     k = document.materials[str(filling.material)].k if not filling.void else None

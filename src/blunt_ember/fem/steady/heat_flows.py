@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.assembly import nodal_area
 from blunt_ember.fem.constraints import Constraints
@@ -71,11 +71,7 @@ class HeatFlows:
         self._read_from = {
             name: 1 if facets.regions[0] in even else 0 for name, facets in mesh.surfaces.items() if not facets.outer
         }
-        self._shares = {
-            name: _share_of_interface(problem, name, mesh.surfaces[name].regions[self._read_from[name]])
-            for name, facets in mesh.surfaces.items()
-            if not facets.outer and name not in problem.joints
-        }
+        self._shares = _shares_of_interfaces(problem, self._read_from)
 
     def of(self, given: Sequence[Given], reaction: Floats) -> dict[str, float]:
         """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
@@ -89,7 +85,7 @@ class HeatFlows:
             if not facets.outer:
                 share = self._shares.get(name)
                 side = self._read_from[name]
-                passed = 0.0 if share is None else float(drawn[facets.regions[side]] @ share)
+                passed = 0.0 if share is None else float(drawn[facets.regions[side], share[0]] @ share[1])
                 heat[name] = passed if side else -passed
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
@@ -201,15 +197,25 @@ def _drawn(problem: Problem, given: Sequence[Given]) -> Floats:
     return drawn
 
 
-def _share_of_interface(problem: Problem, name: str, region: int) -> Floats:
-    """The share (n,) an interface has of what a region beside it passes on at each node of its interfaces."""
+def _shares_of_interfaces(problem: Problem, read_from: Mapping[str, int]) -> dict[str, tuple[Ints, Floats]]:
+    """By interface that is no joint, its nodes (n,) and the share (n,) it has there of what all interfaces of the
+    region that it is ``read_from`` pass on."""
     mesh = problem.mesh
-    share = np.zeros(mesh.node_count)
-    all_of_it = np.zeros(mesh.node_count)
-    for other, candidate in mesh.surfaces.items():
-        if region in candidate.regions and not candidate.outer and other not in problem.joints:
-            area = nodal_area(candidate, mesh)
-            all_of_it += area
-            if other == name:
-                share = area
-    return np.divide(share, all_of_it, out=np.zeros_like(share), where=all_of_it > 0)
+    areas = {
+        name: (facets.nodes, nodal_area(facets, mesh)[facets.nodes])
+        for name, facets in mesh.surfaces.items()
+        if not facets.outer and name not in problem.joints
+    }
+    if not areas:
+        return {}
+    # All that an interface has at a node counts for the regions on both its sides.
+    sides = [(region, *areas[name]) for name in areas for region in dict.fromkeys(mesh.surfaces[name].regions)]
+    keys = np.concatenate([region * mesh.node_count + nodes for region, nodes, _ in sides])
+    known, place = np.unique(keys, return_inverse=True)
+    whole = np.bincount(place.ravel(), np.concatenate([area for _, _, area in sides]))
+    found = {}
+    for name, (nodes, area) in areas.items():
+        region = mesh.surfaces[name].regions[read_from[name]]
+        every = whole[np.searchsorted(known, region * mesh.node_count + nodes)]
+        found[name] = nodes, np.divide(area, every, out=np.zeros_like(area), where=every > 0)
+    return found

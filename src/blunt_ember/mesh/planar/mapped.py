@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Flags, Floats, Ints
@@ -145,14 +147,20 @@ def _bounding_facets(owner: Ints, order: int, rows: int, lattice: Lattice, u: Fl
 def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str]) -> dict[str, Ints]:
     """Return the numbers of the facets on each of the surfaces: their ``middle`` (f, 2) in m lies on an edge of it."""
     curves, tolerance = geometry.arrangement.curves, 1e-7 * geometry.extent
-    found = {}
-    for name in names:
-        surface = geometry.surfaces[name]
-        on = np.zeros(len(middle), dtype=bool)
-        for edge in surface.edges.tolist():
-            on |= _on_curve(curves.take(np.full(len(middle), edge)), middle, tolerance)
-        found[name] = np.flatnonzero(on)
-    return found
+    chosen = list(names)
+    edge = np.concatenate([np.zeros(0, dtype=np.int64), *(geometry.surfaces[name].edges for name in chosen)])
+    owner = np.repeat(np.arange(len(chosen)), [len(geometry.surfaces[name].edges) for name in chosen])
+    low, high = curves.take(edge).boxes()
+    boxes = shapely.box(*(low - tolerance).T, *(high + tolerance).T)
+    near, facet = shapely.STRtree(shapely.points(middle)).query(boxes)
+    on = _on_curve(curves.take(edge[near]), middle[facet], tolerance)
+    near, facet = owner[near[on]], facet[on]
+    order = np.argsort(near, kind="stable")
+    ends = np.searchsorted(near[order], np.arange(len(chosen) + 1))
+    return {
+        name: np.unique(facet[order[begin:end]])
+        for name, (begin, end) in zip(chosen, pairwise(ends.tolist()), strict=True)
+    }
 
 
 def _on_curve(curves: Curves, points: Floats, tolerance: float) -> np.typing.NDArray[np.bool_]:

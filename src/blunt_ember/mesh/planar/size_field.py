@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
 from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
@@ -16,8 +17,8 @@ from blunt_ember.geometry.curves import Curves
 ALONG_QUARTER = 6
 #: Places that are looked at along one curve at most, at first and where the body is thin.
 _SAMPLES, _SAMPLES_THIN = 400, 2_000
-#: Rays times edges that are cast in one go.
-_AT_ONCE = 2_000_000
+#: Rays that are cast in one go.
+_AT_ONCE = 50_000
 
 
 @dataclass(frozen=True)
@@ -66,13 +67,13 @@ def size_field(
     by_bend = np.where(curves.is_arc, curves.length / np.maximum(quarter, 1e-12) / (ALONG_QUARTER * refinement), np.inf)
     size = np.minimum(largest, by_bend)
     owner, share = _sampled(curves, size, _SAMPLES)
-    width = _widths(plan, owner, share, thin)
+    width = _widths(plan, owner, share, thin, across * largest)
     # Where a body is thin it is looked at again, so closely that no place between two is thought to be wider.
     narrow = size.copy()
     np.minimum.at(narrow, owner, width / across)
     if (narrow < size).any():
         owner, share = _sampled(curves, narrow, _SAMPLES_THIN)
-        width = _widths(plan, owner, share, thin)
+        width = _widths(plan, owner, share, thin, across * largest)
     points = [curves.take(owner).at(share), *(places for places, _ in local)]
     sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
     field = _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
@@ -100,8 +101,9 @@ def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> Si
     return SizeField(largest, growth, trees, tuple(sizes[octave == level] for level in levels))
 
 
-def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints) -> Floats:
-    """Return how far it is through the body to the next edge, along the normals of each place; ∞ for none.
+def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints, reach: float) -> Floats:
+    """Return how far it is through the body to the next edge, along the normals of each place; ∞ for none within the
+    ``reach`` in m.
 
     Edges that share a corner with the place's own are passed over: towards a sharp corner the body is thin by shape.
     """
@@ -109,45 +111,40 @@ def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints) -> Floats
     points, along = own.at(share), own.direction(share)
     normal = np.column_stack([-along[:, 1], along[:, 0]])
     width = np.full(len(owner), np.inf)
-    step = max(1, _AT_ONCE // len(plan.curves))
     corners = np.stack([plan.start, plan.end], axis=1)
+    edges = shapely.STRtree(shapely.box(*(side for ends in plan.curves.boxes() for side in ends.T)))
     for sign, side in ((1.0, plan.left), (-1.0, plan.right)):
         looking = np.flatnonzero((side[owner] != VOID) & ~np.isin(side[owner], thin))
-        for begin in range(0, len(looking), step):
-            part = looking[begin : begin + step]
-            distance = _first_hits(points[part], sign * normal[part], plan.curves)
-            mine = corners[owner[part]]
-            adjacent = (corners[None, :, :, None] == mine[:, None, None, :]).any(axis=(2, 3))
-            distance[adjacent] = np.inf
-            width[part] = np.minimum(width[part], distance.min(axis=1))
+        for begin in range(0, len(looking), _AT_ONCE):
+            part = looking[begin : begin + _AT_ONCE]
+            ends = np.stack([points[part], points[part] + reach * sign * normal[part]], axis=1)
+            ray, edge = edges.query(shapely.linestrings(ends))
+            apart = (corners[edge][:, :, None] != corners[owner[part[ray]]][:, None]).all(axis=(1, 2))
+            ray, edge = part[ray[apart]], edge[apart]
+            np.minimum.at(width, ray, _first_hits(points[ray], sign * normal[ray], plan.curves.take(edge)))
     return width
 
 
 def _first_hits(points: Floats, direction: Floats, curves: Curves) -> Floats:
-    """Return the distance (p, n) along each ray to each curve, ∞ where it is not met."""
+    """Return the distance (n,) along each ray to its curve, ∞ where it is not met."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        chord = (curves.end - curves.start)[None]
-        away = curves.start[None] - points[:, None]
-        d = direction[:, None]
-        cross = d[..., 0] * chord[..., 1] - d[..., 1] * chord[..., 0]
-        far = (away[..., 0] * chord[..., 1] - away[..., 1] * chord[..., 0]) / cross
-        on = (away[..., 0] * d[..., 1] - away[..., 1] * d[..., 0]) / cross
-        straight = np.where((on >= 0) & (on <= 1) & (far > 0), far, np.inf)
-    if not curves.is_arc.any():
-        return straight
+        chord, away = curves.end - curves.start, curves.start - points
+        cross = direction[:, 0] * chord[:, 1] - direction[:, 1] * chord[:, 0]
+        far = (away[:, 0] * chord[:, 1] - away[:, 1] * chord[:, 0]) / cross
+        on = (away[:, 0] * direction[:, 1] - away[:, 1] * direction[:, 0]) / cross
+        found = np.where((on >= 0) & (on <= 1) & (far > 0), far, np.inf)
     arcs = np.flatnonzero(curves.is_arc)
-    bows = curves.take(arcs)
-    to_centre = bows.centre[None] - points[:, None]
-    along = (to_centre * d).sum(axis=-1)
-    square = bows.radius**2 - ((to_centre**2).sum(axis=-1) - along**2)
+    bows, points, direction = curves.take(arcs), points[arcs], direction[arcs]
+    to_centre = bows.centre - points
+    along = (to_centre * direction).sum(axis=1)
+    square = bows.radius**2 - ((to_centre**2).sum(axis=1) - along**2)
     half = np.sqrt(np.maximum(square, 0))
-    best = np.full(along.shape, np.inf)
-    start, sweep = bows.start_angle, bows.sweep
+    best = np.full(len(arcs), np.inf)
     for root in (along - half, along + half):
-        hit = points[:, None] + root[..., None] * d - bows.centre
-        turned = np.arctan2(hit[..., 1], hit[..., 0]) - start - sweep / 2
+        hit = points + root[:, None] * direction - bows.centre
+        turned = np.arctan2(hit[:, 1], hit[:, 0]) - bows.start_angle - bows.sweep / 2
         turned = (turned + np.pi) % (2 * np.pi) - np.pi
-        met = (square > 0) & (root > 1e-9 * bows.radius) & (np.abs(turned) <= np.abs(sweep) / 2)
+        met = (square > 0) & (root > 1e-9 * bows.radius) & (np.abs(turned) <= np.abs(bows.sweep) / 2)
         best = np.minimum(best, np.where(met, root, np.inf))
-    straight[:, arcs] = best
-    return straight
+    found[arcs] = best
+    return found
