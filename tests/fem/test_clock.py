@@ -438,6 +438,29 @@ def test_what_would_never_end_is_refused_before_it_begins(clock: dict[str, Any],
     assert [(fault.path, said in fault.message) for fault in refused.value.faults] == [(at, True)]
 
 
+@pytest.mark.parametrize(
+    ("formula", "often"),
+    [
+        ("20 °C + 9 K*sin(2*pi*t/(1 ms))", 3.6e6),
+        ("20 °C + 9 K*cos(t/(1 ms))^2 + t*1 K/s", 3.6e6 / np.pi),
+        ("20 °C + 9 K*sin(2*pi*t/(1 min))", None),
+        ("20 °C + t*1 K/s + 1e-9 K*t^2/(1 s)^2", None),
+        ("20 °C + 900 K*exp(-((t - 30 min)/(1 s))^2)", None),
+    ],
+)
+def test_what_swings_without_number_is_refused_with_about_how_often(formula: str, often: float | None) -> None:
+    held = [{"on": "bar.left", "temperature": formula}]
+    if often is None:
+        assert bar({"start": "20 °C", "end": "1 hour"}, held).document.running_clock is not None
+        return
+    with pytest.raises(CaseError) as refused:
+        bar({"start": "20 °C", "end": "1 hour"}, held)
+    (fault,) = refused.value.faults
+    assert fault.path == "surroundings[0].temperature"
+    said = float(fault.message.split("swings about ")[1].split(" times")[0].replace(",", ""))
+    assert said == pytest.approx(often, rel=0.05)
+
+
 def test_a_run_a_million_times_as_long_as_it_takes_to_settle_ends_soon() -> None:
     run = first(bar({**COOLING, "end": "1e12 s"}, AIR)).run
     assert run is not None and run.exact_in_time and run.work.steps < 150 and len(run.times) < 8_000

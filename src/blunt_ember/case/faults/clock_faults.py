@@ -4,21 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import Clock
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
-from blunt_ember.errors import Fault
+from blunt_ember.errors import ExpressionError, Fault
 
 #: Fields that are kept in a stage at most, and fixed steps.
 _MOST_KEPT, _MOST_STEPS = 100_000, 1_000_000
+#: How often a formula may swing, at how many places it is looked at, and how far apart, as a share of the time.
+_MOST_SWINGS, _LOOKED_AT, _STEP = 20_000, 4_000, 1e-9
+#: A change by this share of what changes is round-off.
+_ROUND_OFF = 1e-11
 _RUN_IT = "let the clock run: say its 'start'"
 
 
 def clock_faults(document: CaseDocument) -> list[Fault]:
     """Return a fault for everything that depends on time while the clock is steady, or lies beyond its end."""
     clock = document.running_clock
-    return list(_while_steady(document)) if clock is None else [*_beyond_end(document, clock), *_too_many(clock)]
+    return (
+        list(_while_steady(document))
+        if clock is None
+        else [*_beyond_end(document, clock), *_too_many(clock), *_too_fast(document, clock)]
+    )
 
 
 def _while_steady(document: CaseDocument) -> Iterator[Fault]:
@@ -66,3 +76,33 @@ def _beyond_end(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
         if asked is not None and asked.si > end.si * (1 + 1e-12):
             what = f"it is asked for {asked.text}, but the clock ends at {end.text}"
             yield Fault(("questions", place, "time"), what)
+
+
+def _too_fast(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
+    """Formulas of the time alone that swing more often than can be followed, as far as it is stated how long."""
+    lasting = [stage.lasts.si for stage in clock.stages if stage.lasts is not None]
+    whole = sum(lasting) if clock.stages else (clock.end.si if clock.end is not None else 0.0)
+    for path, value in every_value(document):
+        if whole > 0 and isinstance(value, Law) and value.table is None and value.variables == {"t"}:
+            swings = _swings(value, whole)
+            if swings > _MOST_SWINGS:
+                what = f"'{value.text}' swings about {swings:,.0f} times while the clock runs"
+                yield Fault(
+                    path, f"{what}; {_MOST_SWINGS:,} times at most are followed: state its mean, or a shorter time"
+                )
+
+
+def _swings(law: Law, whole: float) -> float:
+    """About how often the slope of a law goes up and down in a ``whole`` time in s: how far it goes in all, told from
+    many places, beside how far apart its values are. What only climbs, however steeply, does not swing."""
+    places = (np.arange(_LOOKED_AT) * (5**0.5 - 1) / 2) % 1 * whole * (1 - 2 * _STEP)
+    try:
+        with np.errstate(all="ignore"):
+            values = np.array([law.at({"t": places + step * _STEP * whole}) for step in range(3)], dtype=float)
+    except ExpressionError:
+        return 0.0
+    slopes, bends = np.diff(values, axis=0), np.diff(values, 2, axis=0)
+    span = float(np.ptp(slopes))
+    if not np.isfinite(values).all() or span <= _ROUND_OFF * float(np.abs(values).max()):
+        return 0.0
+    return float(np.abs(bends).mean()) / _STEP / (2 * span)
