@@ -20,8 +20,8 @@ from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, 
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
 from blunt_ember.mesh.planar.strip_triangles import Thin
-from blunt_ember.mesh.planar.strips import thinner_than
 from blunt_ember.mesh.planar.symmetry import symmetric_triangles
+from blunt_ember.mesh.planar.thin_parts import thinner_than
 from blunt_ember.mesh.planar.triangles import MeshError, Triangulation
 
 #: Cells that "auto" aims at over the whole of a section; layers thinner than a cell add to it.

@@ -11,7 +11,9 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.mesh.planar.boundary import Boundary, divided_boundary, edge_divisions
 from blunt_ember.mesh.planar.size_field import SizeField
-from blunt_ember.mesh.planar.strips import Strip, StripError, divided_alike, filled, strips_of, tips_of
+from blunt_ember.mesh.planar.strip_layers import StripError, divided_alike, filled
+from blunt_ember.mesh.planar.strips import Strip
+from blunt_ember.mesh.planar.thin_parts import strips_of, tips_of
 from blunt_ember.mesh.planar.triangles import Owners, Triangulation, triangles_within, triangulated, without_spares
 
 #: Size of cells at the end of a strip, as a share of how thick it is.
