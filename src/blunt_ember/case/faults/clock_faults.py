@@ -101,8 +101,9 @@ def _swings(law: Law, whole: float) -> float:
             values = np.array([law.at({"t": places + step * _STEP * whole}) for step in range(3)], dtype=float)
     except ExpressionError:
         return 0.0
-    slopes, bends = np.diff(values, axis=0), np.diff(values, 2, axis=0)
-    span = float(np.ptp(slopes))
+    # A place where it is steep, or jumps, is none where it swings.
+    slopes, bends = np.diff(values, axis=0), np.sort(np.abs(np.diff(values, 2, axis=0)), axis=None)
+    span = float(np.ptp(np.percentile(slopes, [1, 99])))
     if not np.isfinite(values).all() or span <= _ROUND_OFF * float(np.abs(values).max()):
         return 0.0
-    return float(np.abs(bends).mean()) / _STEP / (2 * span)
+    return float(bends[: -_LOOKED_AT // 100].mean()) / _STEP / (2 * span)

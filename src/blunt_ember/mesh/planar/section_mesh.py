@@ -19,6 +19,7 @@ from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, graded_axes, mapped_mesh, refined_counts
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
+from blunt_ember.mesh.planar.strip_layers import StripError
 from blunt_ember.mesh.planar.strip_triangles import Thin
 from blunt_ember.mesh.planar.symmetry import symmetric_triangles
 from blunt_ember.mesh.planar.thin_parts import thinner_than
@@ -72,26 +73,37 @@ def planar_mesh(
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault(("mesh", "cells"), what),))
     require_few(2.3 * _area(geometry, None) / size**2 * refinement**2)
+    wide = 0.0 if wish.cells == "triangles" else thinner_than(size / refinement, across * refinement)
+    try:
+        try:
+            return _free_mesh(geometry, request, size, across, local, wide)
+        except StripError:  # then by cells as wide as it is thin after all
+            return _free_mesh(geometry, request, size, across, local, 0.0)
+    except MeshError as error:
+        names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
+        raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
+
+
+def _free_mesh(
+    geometry: SectionGeometry, request: MeshRequest, size: float, across: int, local: LocalCells, wide: float
+) -> Mesh:
+    """Triangles, and long cells in strips that are thinner than ``wide`` in m."""
+    wish, refinement = request.wish, request.refinement
     plan, through = geometry.arrangement, across * refinement
-    wide = 0.0 if wish.cells == "triangles" else thinner_than(size / refinement, through)
     thin = Thin(wide, max(1, round(through)))
     strips = thin.regions(plan)
     finer = [*local.sizes, *((places, tip / refinement) for places, tip in thin.tips(plan))]
     sizes = size_field(
         plan, size / refinement, through, wish.growth / refinement, finer, refinement, local.dense, strips
     )
-    try:
-        fixed: dict[int, int] = {}
-        for name, count in local.by_hand.items():
-            edges = geometry.surfaces[name].edges
-            lengths = dict(zip(edges.tolist(), geometry.arrangement.curves.length[edges].tolist(), strict=True))
-            fixed.update(shared_out(max(1, int(count * refinement)), lengths))
-        filled = symmetric_triangles(plan, geometry.owner_at, sizes, fixed, thin)
-        every = np.arange(len(geometry.regions))
-        return _triangle_mesh(geometry, filled, wish.order, every if wish.cells == "mostly quadrilaterals" else strips)
-    except MeshError as error:
-        names = " and ".join(f"'{geometry.regions[region].name}'" for region in error.regions)
-        raise CaseError((Fault(("mesh", "size"), f"{names}: {error}" if names else str(error)),)) from error
+    fixed: dict[int, int] = {}
+    for name, count in local.by_hand.items():
+        edges = geometry.surfaces[name].edges
+        lengths = dict(zip(edges.tolist(), plan.curves.length[edges].tolist(), strict=True))
+        fixed.update(shared_out(max(1, int(count * refinement)), lengths))
+    filled = symmetric_triangles(plan, geometry.owner_at, sizes, fixed, thin)
+    every = np.arange(len(geometry.regions))
+    return _triangle_mesh(geometry, filled, wish.order, every if wish.cells == "mostly quadrilaterals" else strips)
 
 
 def _area(geometry: SectionGeometry, lattice: Lattice | None) -> float:

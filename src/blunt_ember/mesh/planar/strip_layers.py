@@ -24,15 +24,18 @@ def divided_alike(plan: Arrangement, shares: Sequence[Floats], strips: Sequence[
     """Return the ``shares`` at which edges are divided, with the long sides of strips alike and the short ones in
     ``layers``."""
     found = list(shares)
+    # A short side of one may lie along another, where it stays as it is.
+    short = {edge for strip in strips for edge in strip.short}
+    for edge in short:
+        found[edge] = np.linspace(0, 1, layers + 1)
     for strip in strips:
-        for edge in strip.short:
-            found[edge] = np.linspace(0, 1, layers + 1)
         sides = [side_of(plan, strip, which) for which in (0, 1)]
         taken = [np.unique(np.concatenate([each.along(found) for each in side])) for side in sides]
         base = _bending(plan, strip, max(taken, key=len), layers)
         for side in sides:
             for each in side:
-                found[each.edge] = each.shares_of(base)
+                if each.edge not in short:
+                    found[each.edge] = each.shares_of(base)
     return found
 
 

@@ -11,7 +11,7 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.mesh.planar.boundary import Boundary, divided_boundary, edge_divisions
 from blunt_ember.mesh.planar.size_field import SizeField
-from blunt_ember.mesh.planar.strip_layers import StripError, divided_alike, filled
+from blunt_ember.mesh.planar.strip_layers import divided_alike, filled
 from blunt_ember.mesh.planar.strips import Strip
 from blunt_ember.mesh.planar.thin_parts import strips_of, tips_of
 from blunt_ember.mesh.planar.triangles import Owners, Triangulation, triangles_within, triangulated, without_spares
@@ -39,14 +39,15 @@ class Thin:
 def triangles_and_strips(
     plan: Arrangement, owner_at: Owners, sizes: SizeField, by_hand: Mapping[int, int], thin: Thin
 ) -> Triangulation:
-    """Fill an arrangement; raise :class:`MeshError` where its outline cannot be followed."""
+    """Fill an arrangement.
+
+    Raises :class:`MeshError` where its outline cannot be followed, and :class:`StripError` where a strip cannot be
+    filled beside its neighbours.
+    """
     strips = strips_of(plan, thin.wide)
     if not strips:
         return triangulated(plan, owner_at, sizes, by_hand)
-    try:
-        return _filled(plan, owner_at, sizes, by_hand, strips, thin.layers)
-    except StripError:
-        return triangulated(plan, owner_at, sizes, by_hand)
+    return _filled(plan, owner_at, sizes, by_hand, strips, thin.layers)
 
 
 def _filled(
