@@ -203,7 +203,7 @@ def in_rings(radius: float, height: float, emissivity: tuple[float, float, float
     wide = np.diff(levels)
     # A ring sees itself as far as it does not see the discs at its ends.
     own = 2 * np.pi * radius * wide - 2 * (np.pi * radius**2 - np.diagonal(side, 1))
-    blocks[1][1] = np.where(np.eye(count, dtype=bool), np.diag(own), -np.abs(around) * -1)
+    blocks[1][1] = np.where(np.eye(count, dtype=bool), np.diag(own), np.abs(around))
     blocks[1][0], blocks[1][2], blocks[2][0] = blocks[0][1].T, blocks[2][1].T, blocks[0][2].T
     area = np.concatenate([np.pi * np.diff(radii**2), 2 * np.pi * radius * wide, np.pi * np.diff(radii**2)])
     network = even_network(area, np.repeat(emissivity, count), np.block(blocks))

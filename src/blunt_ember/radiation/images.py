@@ -126,7 +126,7 @@ def _all_round(mesh: Mesh, step: Motion, planes: Sequence[Mirror], repeats: Sequ
     turned = float(np.arccos(np.clip((np.trace(step.turn) - (mesh.dimension - 2)) / 2, -1.0, 1.0)))
     number = round(2 * np.pi / turned)
     size = float(np.ptp(mesh.points, axis=0).max())
-    copies, places = [step], step(mesh.points)
+    copies = [step]
     for _ in range(min(number, _ROUND) - 2):
         copies.append(_after(step, copies[-1]))
     places = _after(step, copies[-1])(mesh.points)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import dist
 from typing import Any
 
 from blunt_ember.case.case import Case
@@ -10,6 +11,8 @@ from blunt_ember.case.editing.edits import free_name
 
 #: What a bright sheet emits, stated on both its faces to be changed.
 _BRIGHT = "0.1"
+#: How thick it is, as a share of its length: stated, to be changed.
+_THIN = 1e-3
 #: Points of an end of the shield that is stated, in m.
 Place = tuple[float, float]
 
@@ -19,7 +22,9 @@ def with_shield(case: Case, enclosure: str, start: Place, end: Place, span: Sequ
     have an emissivity each; in a stacked body over the ``span`` in z that is stated."""
     document = case.document
     name, material = free_name("shield", document.body.fillings), free_name("bright sheet", document.materials)
-    region: dict[str, Any] = {"shape": "sheet", "start": _stated(start), "end": _stated(end), "material": material}
+    ends = {"start": _stated(start), "end": _stated(end)}
+    thickness = f"{1e3 * _THIN * dist(start, end):.2g} mm"
+    region: dict[str, Any] = {"shape": "sheet", **ends, "thickness": thickness, "material": material}
     if span is not None:
         region["z"] = [*span]
     body = case.data["body"]

@@ -15,7 +15,7 @@ from blunt_ember.case.document.questions.question import RadiatedHow, Reading, r
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
-from blunt_ember.checks.references.fits.seen_views import RadiatingField, SeenField
+from blunt_ember.checks.references.fits.networks.seen_views import RadiatingField, SeenField
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.geometry.section import outlines_of

@@ -11,11 +11,11 @@ import numpy as np
 
 from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.checks.references.fits.fins import annular_fin, straight_fin
-from blunt_ember.checks.references.fits.grey_network import grey_network
 from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
+from blunt_ember.checks.references.fits.networks.grey_network import grey_network
+from blunt_ember.checks.references.fits.networks.seen_views import view_factors
 from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.references.fits.rods import rod
-from blunt_ember.checks.references.fits.seen_views import view_factors
 from blunt_ember.checks.references.fits.solids import solid_field
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError

@@ -12,12 +12,10 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import Arrangement
 from blunt_ember.mesh.planar.boundary import Boundary
-from blunt_ember.mesh.planar.strips import Piece, Strip, places_on, side_of
+from blunt_ember.mesh.planar.strips import Piece, Strip, places_on, side_of, thickness_along
 
 #: How far an arc may rise above its chord, eight times as a share of the height of a layer.
 _RISE = 1.0
-#: Where along a strip it is looked how thick it is.
-_LOOKED_AT = np.linspace(0.05, 0.95, 19)
 
 
 def divided_alike(plan: Arrangement, shares: Sequence[Floats], strips: Sequence[Strip], layers: int) -> list[Floats]:
@@ -45,18 +43,12 @@ def _bending(plan: Arrangement, strip: Strip, base: Floats, layers: int) -> Floa
     arcs = edges[plan.curves.is_arc[edges]]
     if not len(arcs):
         return base
-    height = _thickness(plan, strip) / layers
+    height = float(thickness_along(plan, strip).min()) / layers
     most = float(np.sqrt(_RISE * height * plan.curves.take(arcs).radius.min()))
     length = max(float(plan.curves.length[side].sum()) for side in strip.long)
     parts = np.maximum(np.ceil(np.diff(base) * length / most), 1).astype(int)
     ends = [low + (high - low) * np.arange(n) / n for low, high, n in zip(base, base[1:], parts, strict=False)]
     return np.concatenate([*ends, base[-1:]])
-
-
-def _thickness(plan: Arrangement, strip: Strip) -> float:
-    """How thick a strip is where it is thinnest of the places looked at, m."""
-    near, far = (places_on(plan, side_of(plan, strip, which), _LOOKED_AT) for which in (0, 1))
-    return float(np.linalg.norm(near - far, axis=1).min())
 
 
 def filled(

@@ -13,6 +13,8 @@ from blunt_ember.geometry.arrangement import Arrangement
 
 #: Nodes nearer to a corner than this share of the next step are left out, and shares that differ by less are one.
 _NEAR, _SAME = 0.4, 1e-9
+#: Where along a strip it is looked how thick it is.
+_LOOKED_AT = np.linspace(0, 0.95, 20)
 _KEYS = ("low", "high", "back", "edge")
 
 
@@ -72,3 +74,9 @@ def places_on(plan: Arrangement, side: Sequence[Piece], places: Floats) -> Float
     low, high, back, edge = (np.array([getattr(each, key) for each in side])[number] for key in _KEYS)
     share = (places - low) / (high - low)
     return plan.curves.take(edge).at(np.where(back, 1 - share, share))
+
+
+def thickness_along(plan: Arrangement, strip: Strip) -> Floats:
+    """Return how thick a strip is at places all along it, (n,) in m."""
+    near, far = (places_on(plan, side_of(plan, strip, which), _LOOKED_AT) for which in (0, 1))
+    return np.asarray(np.linalg.norm(near - far, axis=1))

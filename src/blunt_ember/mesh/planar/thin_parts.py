@@ -10,14 +10,14 @@ import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.mesh.planar.strips import Strip, places_on, side_of
+from blunt_ember.mesh.planar.strips import Strip, thickness_along
 
 #: How many times longer than wide a strip is, at least, and how much finer than other cells it would be meshed.
 _SLENDER, _FINER = 60.0, 8.0
 #: Sides that turn by less go on, radians.
 _STRAIGHT_ON = 0.2
-#: Where along a strip it is looked how thick it is, and how much thicker than its ends it may be there.
-_LOOKED_AT, _BULGING = np.linspace(0.05, 0.95, 19), 3.0
+#: How much thicker than its ends a strip may be.
+_BULGING = 3.0
 
 
 def strips_of(plan: Arrangement, wide: float) -> tuple[Strip, ...]:
@@ -83,8 +83,7 @@ def _strip(plan: Arrangement, region: int, loop: list[tuple[int, bool]], wide: f
         (back[first], ~back[second]),
         (int(edges[sides[3]][0]), int(edges[sides[1]][0])),
     )
-    near, far = (places_on(plan, side_of(plan, found, which), _LOOKED_AT) for which in (0, 1))
-    return found if np.linalg.norm(near - far, axis=1).max() < _BULGING * thick else None
+    return found if thickness_along(plan, found).max() < _BULGING * thick else None
 
 
 def _ring(plan: Arrangement, region: int, loops: Sequence[list[tuple[int, bool]]], wide: float) -> Strip | None:
@@ -100,8 +99,7 @@ def _ring(plan: Arrangement, region: int, loops: Sequence[list[tuple[int, bool]]
     nearest = int(np.linalg.norm(_starts(plan, second, second_back) - start, axis=1).argmin())
     second, second_back = np.roll(second, -nearest), np.roll(second_back, -nearest)
     found = Strip(region, (first, second), (first_back, second_back), ())
-    near, far = (places_on(plan, side_of(plan, found, which), np.append(_LOOKED_AT, 0.0)) for which in (0, 1))
-    across = np.linalg.norm(near - far, axis=1)
+    across = thickness_along(plan, found)
     length = min(float(plan.curves.length[side].sum()) for side in found.long)
     if across.max() >= min(wide, length / _SLENDER) or across.max() > _BULGING * across.min():
         return None

@@ -8,7 +8,7 @@ from types import MappingProxyType
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
 from blunt_ember.checks.references.fits.layer_in_time import half_space_in_time, series_in_time
 from blunt_ember.checks.references.fits.lumped_in_time import lumped_in_time
-from blunt_ember.checks.references.fits.network_in_time import network_in_time
+from blunt_ember.checks.references.fits.networks.network_in_time import network_in_time
 from blunt_ember.checks.references.fits.products import product_field
 from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.checks.references.understood import Fit, fit, require_understood

@@ -10,7 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.questions.question import RadiatedHow
-from blunt_ember.checks.references.fits.isothermal_parts import Parts
+from blunt_ember.checks.references.fits.networks.isothermal_parts import Parts
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.checks.references.views.cylinder import cylinder_of
 from blunt_ember.errors import ReferenceRefusedError

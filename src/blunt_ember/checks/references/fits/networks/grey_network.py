@@ -11,9 +11,14 @@ from scipy.optimize import root
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.questions.question import RadiatedHow
 from blunt_ember.checks.references.fits.field import Idealised
-from blunt_ember.checks.references.fits.isothermal_parts import Part, Parts
-from blunt_ember.checks.references.fits.radiating_cell import RadiatingCell, cell_among, cell_of, source_of_cells
-from blunt_ember.checks.references.fits.seen_views import Names, SeenViews, known_views
+from blunt_ember.checks.references.fits.networks.isothermal_parts import Part, Parts
+from blunt_ember.checks.references.fits.networks.radiating_cell import (
+    RadiatingCell,
+    cell_among,
+    cell_of,
+    source_of_cells,
+)
+from blunt_ember.checks.references.fits.networks.seen_views import Names, SeenViews, known_views
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -12,10 +12,10 @@ from scipy.integrate import solve_ivp
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
-from blunt_ember.checks.references.fits.grey_network import NetworkField
-from blunt_ember.checks.references.fits.isothermal_parts import Parts
-from blunt_ember.checks.references.fits.radiating_cell import RadiatingCell, cell_of, source_of_cells
-from blunt_ember.checks.references.fits.seen_views import Names, known_views
+from blunt_ember.checks.references.fits.networks.grey_network import NetworkField
+from blunt_ember.checks.references.fits.networks.isothermal_parts import Parts
+from blunt_ember.checks.references.fits.networks.radiating_cell import RadiatingCell, cell_of, source_of_cells
+from blunt_ember.checks.references.fits.networks.seen_views import Names, known_views
 from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.errors import ReferenceRefusedError

@@ -1,0 +1,1 @@
+"""Parts of one temperature each that radiate to each other, as networks."""
