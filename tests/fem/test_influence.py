@@ -73,7 +73,7 @@ def test_cells_count_by_what_they_do_to_the_answers_that_are_asked() -> None:
     flow = Flow()
     solved = flow.solved(case)
     _, problem = flow.solved_on(case, solved.mesh)
-    error = np.concatenate(recovered(problem, solved.temperature).error)
+    error = np.concatenate(recovered(problem, solved.temperature).along)
     weighed = weighed_error(case.document, solved, problem, error, [1.0])
     middles = np.concatenate([solved.mesh.points[block.nodes].mean(axis=1) for block in solved.mesh.blocks])
     top = middles[:, 1] > 0.8 * solved.mesh.points[:, 1].max()

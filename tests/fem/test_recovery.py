@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from blunt_ember.case.case import case_from_data
 from blunt_ember.fem.assembly import weighted_gradients
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.flow import Flow
@@ -80,3 +81,26 @@ def test_a_flux_that_is_linear_is_recovered_exactly_and_jumps_only_between_regio
     flux = recovered(walls.problem, walls.solution.temperature).at_nodes
     for block in flux:  # one heat flux through all three layers, whatever they conduct
         np.testing.assert_allclose(block[..., 0], walls.checks[0].value, rtol=1e-6)
+
+
+@pytest.mark.parametrize("axis", [0, 1, 2])
+def test_cells_are_told_along_which_direction_they_are_too_large(axis: int) -> None:
+    """Heat that arises in a block between two cold sides bends the field from the one to the other alone."""
+    sides = [("left", "right"), ("front", "back"), ("bottom", "top")][axis]
+    block = {"shape": "rectangle", "size": ["60 mm", "50 mm"], "at": ["0 mm", "0 mm"], "z": ["0 mm", "40 mm"]}
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "1.5 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": {"block": {**block, "material": "clay"}}},
+            "surroundings": [{"on": f"block.{side}", "temperature": "20 °C"} for side in sides],
+            "heat_inside": [{"region": "block", "per_volume": "200 kW/m³"}],
+            "mesh": {"order": 1, "size": "10 mm"},
+        }
+    )
+    outcome = next(each for each in Flow().outcomes(case) if each.solution is not None)
+    assert outcome.problem is not None and outcome.solution is not None
+    found = recovered(outcome.problem, outcome.solution.temperature)
+    for error, along in zip(found.error, found.along, strict=True):
+        np.testing.assert_allclose(along.sum(axis=1), error, rtol=1e-9)
+        assert along[:, axis].sum() > 0.99 * error.sum() > 0

@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import pyamg
 from pyamg.relaxation.relaxation import gauss_seidel
-from scipy.sparse import csr_array, csr_matrix
+from scipy.sparse import csr_array, csr_matrix, tril, triu
 from scipy.sparse.linalg import LinearOperator, cg, gmres
 
 from blunt_ember.arrays import Floats
@@ -34,13 +34,14 @@ PLAIN_TOLERANCE = 1e-11
 #: Unknowns up to which factors are tried where conjugate gradients do not get there, by dimension.
 MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
-RUN_TOLERANCE = 1e-7
+RUN_TOLERANCE = 1e-11
 RUN_STEPS = 400
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
 CORRECTIONS = 5
-#: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more.
+#: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more: on flat cells
+#: every digit takes a second, and a tenth of a millionth of a millionth of the heat is far below what cells lose.
 ENOUGH = 1e-15
-ENOUGH_ITERATED = 1e-13
+ENOUGH_ITERATED = 1e-10
 GOOD_ENOUGH = 1e-9
 #: What a run of the iteration may leave over before factors are taken instead.
 POOR = 1e-3
@@ -60,7 +61,8 @@ class LinearSolver:
     times is worth factors up to a larger size. One whose diagonal may be ``heavy``, as that of a short step of time
     is, is only made ready when conjugate gradients scaled by it take too many steps; ``prepared`` tells whether it was.
     ``analysis`` is that of factors of matrices before, which is taken again where their entries have the same places.
-    ``cycle`` is one cycle of multigrid, nearly solving with it, where it is solved that way. Raises
+    ``cycle`` is one cycle of multigrid, nearly solving with it, where it is solved that way; an iteration takes the
+    residual down to a share ``left_over``. Raises
     :class:`SolverError` when it is singular.
     """
 
@@ -73,6 +75,7 @@ class LinearSolver:
         repeated: bool = False,
         heavy: bool = False,
         analysis: Analysis | None = None,
+        left_over: float = RUN_TOLERANCE,
     ) -> None:
         if not np.isfinite(matrix.data).all():
             raise SolverError("the equations hold a value that is not finite; look for values far out of scale")
@@ -81,6 +84,7 @@ class LinearSolver:
         self._symmetric = symmetric
         self._coarse = coarse
         self._analysis = analysis
+        self._left_over = left_over
         self._most_factored = MOST_FACTORED[dimension]
         self.multigrid = not fits_factors(self.count, dimension, repeated)
         self.prepared = False
@@ -96,7 +100,7 @@ class LinearSolver:
             self._correct = factorised(self._matrix, self._symmetric, self._analysis)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
-        self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric)
+        self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric, self._left_over)
 
     def times(self, x: Floats) -> Floats:
         """Return A x (n,) of ``x`` (n,)."""
@@ -166,7 +170,9 @@ def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:
     return None if failed else np.asarray(found)
 
 
-def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> tuple[Correction, Correction]:
+def _multigrid(
+    matrix: csr_array, coarse: csr_array | None, symmetric: bool, left_over: float
+) -> tuple[Correction, Correction]:
     """A run of the iteration, and the one cycle that makes each of its steps a good one."""
     fine = csr_matrix(matrix)
     even = fine if symmetric else csr_matrix((fine + fine.T) / 2)
@@ -180,9 +186,9 @@ def _multigrid(matrix: csr_array, coarse: csr_array | None, symmetric: bool) -> 
 
     def run(left: Floats) -> Floats:
         if symmetric:
-            result, _ = pyamg.krylov.cg(fine, left, tol=RUN_TOLERANCE, maxiter=RUN_STEPS, M=operator)
+            result, _ = pyamg.krylov.cg(fine, left, tol=left_over, maxiter=RUN_STEPS, M=operator)
         else:
-            result, _ = gmres(fine, left, rtol=RUN_TOLERANCE, restart=60, maxiter=RUN_STEPS // 60 + 1, M=operator)
+            result, _ = gmres(fine, left, rtol=left_over, restart=60, maxiter=RUN_STEPS // 60 + 1, M=operator)
         return np.asarray(result)
 
     return correct, precondition
@@ -195,16 +201,23 @@ def _aggregated(matrix: csr_matrix) -> Correction:
 
 
 def _two_levels(fine: csr_matrix, up: csr_matrix) -> Correction:
-    """Smooth on all nodes, correct on the corners of the cells, smooth back."""
+    """Smooth on all nodes, correct on the corners of the cells, smooth back.
+
+    A sweep from nothing only needs what lies below the diagonal, and leaves what lies above it over; so both sweeps and
+    what they leave cost as much as two products.
+    """
     down = up.T.tocsr()
     on_corners = _aggregated((down @ fine @ up).tocsr())
+    below, above = csr_matrix(tril(fine, -1)), csr_matrix(triu(fine, 1))
+    first, last = csr_matrix(tril(fine)), csr_matrix(triu(fine))
 
     def cycle(left: Floats) -> Floats:
         left = np.asarray(left, dtype=float).ravel()
         x = np.zeros_like(left)
-        gauss_seidel(fine, x, left, sweep="forward")
-        x += up @ on_corners(down @ (left - fine @ x))
-        gauss_seidel(fine, x, left, sweep="backward")
+        gauss_seidel(first, x, left, sweep="forward")
+        x += up @ on_corners(down @ -(above @ x))
+        left = left - below @ x
+        gauss_seidel(last, x, left, sweep="backward")
         return x
 
     return cycle

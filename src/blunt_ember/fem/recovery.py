@@ -25,6 +25,8 @@ from blunt_ember.mesh.mesh import CellBlock, Mesh
 
 #: Polynomials fitted at once.
 _AT_ONCE = 4_000
+#: How flat a patch is taken to be at most.
+_FLATTEST = 1e-6
 #: How little of a polynomial its patch may tell before that part is left at nothing.
 _UNTOLD = 1e-9
 
@@ -32,11 +34,12 @@ _UNTOLD = 1e-9
 @dataclass(frozen=True)
 class Recovered:
     """Of each block of cells: flux (m, k, d) in W/m² at their nodes, the squared error (m,) in W K of the flux of
-    the cells, ∫ (q* − q)·k⁻¹·(q* − q) dV, and the root of the mean of |q* − q|² (m,) in W/m²; ``energy`` in W K is
-    ∫ q·k⁻¹·q dV over the body."""
+    the cells, ∫ (q* − q)·k⁻¹·(q* − q) dV, what of it varies ``along`` each direction (m, d) of the reference cell,
+    and the root of the mean of |q* − q|² (m,) in W/m²; ``energy`` in W K is ∫ q·k⁻¹·q dV over the body."""
 
     at_nodes: tuple[Floats, ...]
     error: tuple[Floats, ...]
+    along: tuple[Floats, ...]
     missed: tuple[Floats, ...]
     energy: float
 
@@ -61,22 +64,40 @@ def recovered(problem: Problem, temperature: Floats, t: float = 0.0, of: Floats 
     places = np.concatenate([cells.places.reshape(-1, mesh.dimension) for cells in sampled])
     fluxes = np.concatenate([cells.flux.reshape(-1, mesh.dimension) for cells in sampled])
     fitted = patches.fitted(places, fluxes)
-    at_nodes, errors, gaps, energy = [], [], [], 0.0
+    at_nodes, errors, along, gaps, energy = [], [], [], [], 0.0
     for number, block in enumerate(mesh.blocks):
         family = CELL_FAMILIES[block.family]
         at_nodes.append(patches.blended(number, family.nodes, mesh.points[block.nodes], fitted))
         missed, gap = np.empty(len(block.nodes)), np.empty(len(block.nodes))
+        directed = np.empty((len(block.nodes), family.dimension))
         for run in in_runs(block, len(family.points) * 2):
             part = CellBlock(block.family, block.nodes[run], block.region[run])
             cells = _fluxes(problem, part, temperature, field, t, family.points)
             smooth = patches.blended(number, family.points, cells.places, fitted, run)
             volumes = cells.stretch * family.weights * mesh.space.of_cells(part.region, cells.places)
             missed[run] = (volumes * _resisted(smooth - cells.flux, cells.k)).sum(axis=1)
+            directed[run] = missed[run][:, None] * _varying(family, smooth - cells.flux)
             gap[run] = np.sqrt((volumes * ((smooth - cells.flux) ** 2).sum(axis=-1)).sum(axis=1) / volumes.sum(axis=1))
             energy += float((volumes * _resisted(cells.flux, cells.k)).sum())
         errors.append(missed)
+        along.append(directed)
         gaps.append(gap)
-    return Recovered(tuple(at_nodes), tuple(errors), tuple(gaps), energy)
+    return Recovered(tuple(at_nodes), tuple(errors), tuple(along), tuple(gaps), energy)
+
+
+def _varying(family: CellFamily, field: Floats) -> Floats:
+    """Return which shares (m, d) of what a ``field`` (m, q, d) at the quadrature points varies by are along each
+    direction of the reference cell; even ones of a cell that is not a product of directions."""
+    directions = family.dimension
+    even = np.full((len(field), directions), 1 / directions)
+    each = round(len(family.points) ** (1 / directions))
+    if directions < 2 or each < 2 or family.corners != 2**directions:
+        return even
+    grid = field.reshape(len(field), *[each] * directions, field.shape[-1])
+    spread = [((grid - grid.mean(axis=axis, keepdims=True)) ** 2) for axis in range(1, directions + 1)]
+    varied = np.stack([each.reshape(len(field), -1).sum(axis=1) for each in spread], axis=-1)
+    total = varied.sum(axis=1, keepdims=True)
+    return np.where(total > 0, varied / np.where(total > 0, total, 1.0), even)
 
 
 def sampling_points(family: CellFamily) -> Floats:
@@ -182,13 +203,14 @@ class _Patches:
         return csr_array((np.ones(len(rows), dtype=np.int32), (rows, columns)), shape=own.shape)
 
     def _sizes(self) -> Floats:
-        """How far the cells at each corner reach, (p,) in m."""
-        reach = np.zeros(len(self.node))
+        """How far the cells at each corner reach along each axis, (p, d) in m: of flat ones far less along one, whose
+        terms would be lost beside the others otherwise."""
+        reach = np.zeros((len(self.node), self.mesh.dimension))
         for block, corners in zip(self.mesh.blocks, self.corners, strict=True):
             around: Floats = self.mesh.points[block.nodes]
-            size = np.linalg.norm(around.max(axis=1) - around.min(axis=1), axis=-1)
-            np.maximum.at(reach, corners.ravel(), np.repeat(size, corners.shape[1]))
-        return reach
+            size = around.max(axis=1) - around.min(axis=1)
+            np.maximum.at(reach, corners.ravel(), np.repeat(size, corners.shape[1], axis=0))
+        return np.maximum(reach, _FLATTEST * reach.max(axis=1, keepdims=True))
 
     def fitted(self, places: Floats, fluxes: Floats) -> Floats:
         """Return the coefficients (p, m, d) of the polynomials nearest to ``fluxes`` (s, d) at ``places`` (s, d)."""
@@ -198,32 +220,40 @@ class _Patches:
         starts = np.concatenate([[0], np.cumsum(counts)])
         terms = len(self.powers)
         result = np.zeros((len(self.node), terms, self.mesh.dimension))
-        for rows, cells, patch in self._runs():
-            own = counts[cells]
-            patch = np.repeat(patch, own)
-            sample = np.repeat(starts[cells] - np.concatenate([[0], np.cumsum(own)[:-1]]), own) + np.arange(own.sum())
-            shapes = self._polynomials(rows.start + patch, places[sample])
-            begin = np.flatnonzero(np.diff(patch, prepend=-1))
-            matrix = np.add.reduceat(shapes[:, :, None] * shapes[:, None, :], begin, axis=0)
-            right = np.add.reduceat(shapes[:, :, None] * fluxes[sample][:, None, :], begin, axis=0)
+        many = self.incidence @ counts
+        for patches in self._alike(many):
+            sample = self._samples(patches, counts, starts).reshape(len(patches), -1)
+            shapes = self._polynomials(patches[:, None], places[sample])
+            turned = shapes.swapaxes(1, 2)
+            matrix, right = turned @ shapes, turned @ fluxes[sample]
             # What the samples do not tell, as across a body one cell thick, is taken as nothing.
             trace = np.trace(matrix, axis1=1, axis2=2)
-            result[rows] = np.linalg.solve(matrix + (_UNTOLD * trace)[:, None, None] * np.eye(terms), right)
+            result[patches] = np.linalg.solve(matrix + (_UNTOLD * trace)[:, None, None] * np.eye(terms), right)
         return result
 
-    def _runs(self) -> Iterator[tuple[slice, Ints, Ints]]:
-        """Cut the patches into runs; yield their rows, the cells of each, and each cell's patch, counted within."""
-        pointers, columns = self.incidence.indptr, self.incidence.indices
-        for start in range(0, len(self.node), _AT_ONCE):
-            rows = slice(start, min(start + _AT_ONCE, len(self.node)))
-            cells = columns[pointers[rows.start] : pointers[rows.stop]].astype(np.int64)
-            number = np.diff(pointers[rows.start : rows.stop + 1])
-            yield rows, cells, np.repeat(np.arange(len(number)), number)
+    def _alike(self, many: Ints) -> Iterator[Ints]:
+        """Yield runs of patches (r,) that take as many samples each, of which they take so ``many`` (p,)."""
+        for count in np.unique(many).tolist():
+            alike = np.flatnonzero(many == count)
+            for start in range(0, len(alike), _AT_ONCE):
+                yield alike[start : start + _AT_ONCE]
+
+    def _samples(self, patches: Ints, counts: Ints, starts: Ints) -> Ints:
+        """The samples of ``patches`` (r,), one patch after the other; each cell has so many ``counts`` from ``starts``
+        on."""
+        cells = self.incidence[patches].indices.astype(np.int64)
+        own = counts[cells]
+        return np.repeat(starts[cells] - np.concatenate([[0], np.cumsum(own)[:-1]]), own) + np.arange(own.sum())
 
     def _polynomials(self, patch: Ints, places: Floats) -> Floats:
         """Terms (…, m) of the polynomials of patches (…) at places (…, d)."""
-        local = (places - self.mesh.points[self.node[patch]]) / self.size[patch][..., None]
-        return np.stack([np.prod(local[..., list(power)], axis=-1) for power in self.powers], axis=-1)
+        local = (places - self.mesh.points[self.node[patch]]) / self.size[patch]
+        terms = np.ones((*local.shape[:-1], len(self.powers)))
+        for number, power in enumerate(self.powers):
+            if power:
+                before = self.powers.index(power[:-1])
+                np.multiply(terms[..., before], local[..., power[-1]], out=terms[..., number])
+        return terms
 
     def blended(self, number: int, at: Floats, places: Floats, fitted: Floats, run: slice = slice(None)) -> Floats:
         """Return the recovered flux (m, q, d) of a block's cells at reference places (q, dim), which are ``places``

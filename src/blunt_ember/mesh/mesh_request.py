@@ -12,8 +12,8 @@ from blunt_ember.mesh.singular_lines import NOTHING_STATED, StatedSurfaces
 
 #: Tells the surfaces that a name stands for.
 Members = Callable[[str], tuple[str, ...]]
-#: How many times as many cells there are between the lines of a lattice along u and v, and between stations.
-Times = tuple[Floats, Floats, Floats]
+#: Where cells end along u and v of a lattice, its lines among them, and along a path, its stations among them.
+Ends = tuple[Floats, Floats, Floats]
 #: Cells across every region at least, by the dimensions of the body.
 ACROSS = {1: 4, 2: 4, 3: 2}
 
@@ -23,8 +23,8 @@ class MeshRequest:
     """The ``wish`` of an analyst; ``refinement`` divides every cell, a half makes mapped ones twice as large.
 
     ``finer`` are places of a rod, a section, or the plan of a solid that are to have cells of their own size, which
-    takes free triangles; ``layers`` are the cells of a solid between the stations of its path, ``times`` what those of
-    a lattice are multiplied by. What is ``stated`` tells where the flux is singular.
+    takes free triangles; ``layers`` are the cells of a solid between the stations of its path, ``ends`` where those
+    of a solid on a lattice end. What is ``stated`` tells where the flux is singular.
     """
 
     wish: MeshWish
@@ -33,7 +33,7 @@ class MeshRequest:
     finer: LocalSizes = ()
     layers: Ints | None = None
     stated: StatedSurfaces = NOTHING_STATED
-    times: Times | None = None
+    ends: Ends | None = None
 
     @classmethod
     def of(cls, document: CaseDocument, refinement: float = 1) -> MeshRequest:

@@ -12,7 +12,7 @@ from blunt_ember.mesh.local_sizes import local_cells, require_few
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.lattice import lattice_of
-from blunt_ember.mesh.planar.mapped import graded_axes, refined_counts
+from blunt_ember.mesh.planar.mapped import counts_between, graded_axes, refined_counts
 from blunt_ember.mesh.planar.section_mesh import planar_mesh
 from blunt_ember.mesh.sweep import levels, swept_mesh
 
@@ -39,7 +39,10 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
         axes += graded_axes(lattice, singular_lines.of_plan(geometry, lattice, request.stated), size, across, extents)
     how = shrinkings(axes, size, 3) if graded else None
     local = local_cells(geometry, request)
-    if layers is not None:
+    if request.ends is not None:
+        ends = request.ends[2]
+        counts = counts_between(stations, ends)
+    elif layers is not None:
         counts, ends = layers, places_between(stations, layers)
     elif local.heights:
         near, sizes = np.array(local.heights).T
@@ -47,7 +50,7 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
     else:
         own = how[0] if how is not None else None
         counts = counts if own is None else own.counts(counts)
-        counts = refined_counts(counts, refinement if request.times is None else refinement * request.times[2])
+        counts = refined_counts(counts, refinement)
         ends = places_between(stations, counts, own)
     plan = planar_mesh(geometry.plan, request, size, across, local, extents, how[1:] if how is not None else None)
     require_few(float(plan.cell_count) * float(counts.sum()))

@@ -31,7 +31,8 @@ _INSTANTS = 6
 
 @dataclass(frozen=True)
 class _Estimate:
-    """The squared error (c,) of the flux of every cell, block after block, and its share of the flux of the body."""
+    """The squared error (c, d) of the flux of every cell along each of its directions, block after block, and its share
+    of the flux of the body."""
 
     error: Floats
     share: float
@@ -102,14 +103,14 @@ def _estimated(solved: SolvedField, problem: Problem) -> _Estimate:
     run = solved.run
     if run is None:
         found = recovered(problem, solved.temperature)
-        return _Estimate(np.concatenate(found.error), found.share)
+        return _Estimate(np.concatenate(found.along), found.share)
     times = run.fields.times
     wanted = np.linspace(times[0], times[-1], _INSTANTS + 1)[1:]
     frames = np.unique(np.abs(times[None] - wanted[:, None]).argmin(axis=1)).tolist()
-    error, energy = np.zeros(solved.mesh.cell_count), 0.0
+    error, energy = np.zeros((solved.mesh.cell_count, solved.mesh.dimension)), 0.0
     for frame in frames:
         t = float(times[frame])
         found = recovered(run.problem_at(t), run.fields.field(frame), t)
-        error += np.concatenate(found.error)
+        error += np.concatenate(found.along)
         energy += found.energy
     return _Estimate(error, float(np.sqrt(error.sum() / max(energy + error.sum(), 1e-300))))

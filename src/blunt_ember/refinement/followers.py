@@ -23,7 +23,7 @@ from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.lattice import Lattice
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.mesh.singular_lines import NOTHING_STATED
-from blunt_ember.refinement.lattice_spaces import followed_lattice, more_between
+from blunt_ember.refinement.lattice_spaces import followed_lattice, moved_ends
 from blunt_ember.refinement.sharing import shared_evenly
 
 #: Each mesh has so many times the cells of the one before; a cell may shrink and grow so much.
@@ -43,7 +43,8 @@ class Follower(Protocol):
         """Return the mesh to begin with; raises :class:`BluntEmberError` for cells that cannot follow."""
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
-        """Return a finer mesh, after the squared ``error`` (c,) of every cell of the one before."""
+        """Return a finer mesh, after the squared ``error`` (c, d) of every cell of the one before, along each of the
+        directions of its reference cell."""
 
 
 class _Asked:
@@ -63,7 +64,7 @@ class _Anew(_Asked):
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """Cells of the sizes that are wanted, by the places of today's."""
         middles, size = _middles_and_sizes(mesh)
-        factor = _factors(error, mesh.order, mesh.dimension, _SHRINK)
+        factor = _factors(error.sum(axis=1), mesh.order, mesh.dimension, _SHRINK)
         return generate_mesh(self._geometry, _finer(self._request, _by_size(middles, size * factor)))
 
 
@@ -73,7 +74,7 @@ class _SweptAnew(_Asked):
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """Cells of the plan by those above each other, and layers by the cells beside each other."""
         middles, _ = _middles_and_sizes(mesh)
-        factor = _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY)
+        factor = _factors(error.sum(axis=1), mesh.order, mesh.dimension, _SHRINK_GENTLY)
         plan, along = self._geometry.path.plan_of(middles)
         sizes = _by_size(plan, _sizes_in_plan(self._geometry, mesh) * factor)
         layers = _layers(self._geometry.path.stations, along, factor)
@@ -81,17 +82,16 @@ class _SweptAnew(_Asked):
 
 
 class _OnLattice(_Asked):
-    """A solid whose lattice stays, with more cells between its lines."""
+    """A solid whose lattice stays, with other cells between its lines."""
 
     def __init__(self, geometry: SolidGeometry, request: MeshRequest, lattice: Lattice) -> None:
         super().__init__(geometry, request)
         self._lattice = lattice
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
-        """More cells between the lines where the error is."""
-        times = more_between(self._geometry, self._lattice, mesh, error, self._request.times)
-        self._request = replace(self._request, times=times)
-        return generate_mesh(self._geometry, self._request)
+        """More cells between the lines, and where the error is."""
+        ends = moved_ends(self._geometry, self._lattice, mesh, error)
+        return generate_mesh(self._geometry, replace(self._request, ends=ends))
 
 
 class _CutInTwo(_Asked):
@@ -105,7 +105,7 @@ class _CutInTwo(_Asked):
 
     def finer(self, mesh: Mesh, error: Floats) -> Mesh:
         """Cells cut until they have shrunk by their factor, as near as that comes."""
-        factor = _factors(error, mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0)
+        factor = _factors(error.sum(axis=1), mesh.order, mesh.dimension, _SHRINK_GENTLY, 1.0)
         wanted = np.rint(-mesh.dimension * np.log2(factor))
         while (wanted > 0).any():
             mesh, parent, times = bisected(mesh, wanted > 0)

@@ -16,24 +16,28 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.fem.steady.adjoint import Influences
 
+#: How exactly influences are known that only tell where cells go.
+_LEFT_OVER = 1e-5
+
 
 def weighed_error(
     document: CaseDocument, solved: SolvedField, problem: Problem, error: Floats, allowed: Sequence[float]
 ) -> Floats:
-    """Return how much each cell (c,) adds to what answers are off by, as a share of the ``allowed`` (a,) in SI.
+    """Return how much each cell adds along each of its directions (c, d) to what answers are off by, as a share of the
+    ``allowed`` (a,) in SI.
 
-    ``error`` (c,) in W K is the squared error of the flux of each cell of a steady solution; an answer whose influence
-    is not known, as heat through an interface, is taken to go with that.
+    ``error`` (c, d) in W K is the squared error of the flux of each cell of a steady solution; an answer whose
+    influence is not known, as heat through an interface, is taken to go with that.
     """
-    influences = Influences(problem, solved.temperature)
+    influences = Influences(problem, solved.temperature, _LEFT_OVER)
     span = max(solved.span, 1e-300)
-    total = np.zeros(len(error))
+    total = np.zeros(error.shape)
     for place, (question, most) in enumerate(zip(document.questions, allowed, strict=True)):
         influence = _influence(question, place, document, solved, influences)
         if influence is None:
             part = error / span
         else:
-            missed = recovered(problem, solved.temperature, of=influence).error
+            missed = recovered(problem, solved.temperature, of=influence).along
             part = np.sqrt(error * np.concatenate(missed))
         total += part / max(most, 1e-300)
     return total

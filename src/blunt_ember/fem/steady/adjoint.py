@@ -13,15 +13,16 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.assembly import assembled, nodal_area
 from blunt_ember.fem.coupling import coupled
-from blunt_ember.fem.linear import LinearSolver
+from blunt_ember.fem.linear import RUN_TOLERANCE, LinearSolver
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Balance
 
 
 class Influences:
-    """Influences on the answers of a problem, about its ``temperature`` (n,) in K."""
+    """Influences on the answers of a problem, about its ``temperature`` (n,) in K, exact but for a share ``left_over``
+    where they are iterated."""
 
-    def __init__(self, problem: Problem, temperature: Floats) -> None:
+    def __init__(self, problem: Problem, temperature: Floats, left_over: float = RUN_TOLERANCE) -> None:
         self._mesh = problem.mesh
         self._balance = Balance(problem)
         excess = temperature - self._balance.reference_temperature
@@ -35,7 +36,7 @@ class Influences:
         self._free = balance.constraints.prolongation.shape[1]
         if self._free:
             reduced = balance.constraints.reduced(self._matrix)
-            sparse = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric)
+            sparse = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric, left_over=left_over)
             self._solver = coupled(sparse, [each.turned() for each in balance.couplings(excess)])
 
     def on_reading(self, weights: Floats) -> Floats:

@@ -14,7 +14,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.grading import Axis, Shrinking, halved, places_between
+from blunt_ember.mesh.grading import Axis, halved
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.planar.lattice import Lattice
 
@@ -66,7 +66,13 @@ def divided_edges(widths: Floats, extents: Extents, size: float, across: int) ->
     return np.maximum(np.minimum(wanted, 1e7), 1).astype(np.int64)
 
 
-def refined_counts(counts: Ints, refinement: float | Floats) -> Ints:
+def counts_between(lines: Floats, ends: Floats) -> Ints:
+    """Return how many cells (w,) lie between ``lines`` (w + 1,), which are among their ``ends`` (c + 1,)."""
+    reach = 1e-12 * max(abs(float(lines[0])), abs(float(lines[-1])))
+    return np.diff(np.searchsorted(ends, lines - reach))
+
+
+def refined_counts(counts: Ints, refinement: float) -> Ints:
     """Return so many times the cells (n,), rounded down, and one at least."""
     return np.maximum(counts * refinement, 1).astype(np.int64)
 
@@ -101,14 +107,10 @@ def divided_by_hand(
     return made[0], made[1]
 
 
-def mapped_mesh(
-    geometry: SectionGeometry, lattice: Lattice, counts: tuple[Ints, Ints], how: Sequence[Shrinking] | None, order: int
-) -> Mesh:
-    """Mesh a section on its lattice with the given cells between its lines; ``how`` they shrink, None for even ones."""
-    shrinking_u, shrinking_v = (None, None) if how is None else (how[0], how[1])
-    counts_u, counts_v = counts
-    u = halved(places_between(lattice.us, counts_u, shrinking_u), order)
-    v = halved(places_between(lattice.vs, counts_v, shrinking_v), order)
+def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, ends: tuple[Floats, Floats], order: int) -> Mesh:
+    """Mesh a section on its lattice with cells that have their ``ends`` along both axes, its lines among them."""
+    counts_u, counts_v = counts_between(lattice.us, ends[0]), counts_between(lattice.vs, ends[1])
+    u, v = halved(ends[0], order), halved(ends[1], order)
     rows = len(v) - 1 if lattice.closed else len(v)
     owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
     columns, places = np.nonzero(owner != VOID)

@@ -11,7 +11,7 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh import singular_lines
-from blunt_ember.mesh.grading import Shrinking, shrinkings
+from blunt_ember.mesh.grading import Shrinking, places_between, shrinkings
 from blunt_ember.mesh.local_sizes import LocalCells, local_cells, require_few, shared_out
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
@@ -56,8 +56,10 @@ def planar_mesh(
 
     ``extents`` are those of the regions of a solid on the plan, ``how`` is the way cells shrink along both axes.
     """
-    wish, refinement, times = request.wish, request.refinement, request.times
+    wish, refinement = request.wish, request.refinement
     lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
+    if lattice is not None and request.ends is not None:
+        return mapped_mesh(geometry, lattice, request.ends[:2], wish.order)
     if lattice is not None:
         made = divisions(lattice, size, across, extents)
         if how is not None:
@@ -65,10 +67,12 @@ def planar_mesh(
         for name, count in local.by_hand.items():
             segments = lattice.coordinates(geometry.surfaces[name].segments.reshape(-1, 2))
             made = divided_by_hand(lattice, made, segments, count, name)
-        counts_u = refined_counts(made[0], refinement if times is None else refinement * times[0])
-        counts_v = refined_counts(made[1], refinement if times is None else refinement * times[1])
+        counts_u, counts_v = (refined_counts(counts, refinement) for counts in made)
         require_few(float(counts_u.sum()) * float(counts_v.sum()))
-        return mapped_mesh(geometry, lattice, (counts_u, counts_v), how, wish.order)
+        shrinking_u, shrinking_v = (None, None) if how is None else (how[0], how[1])
+        u = places_between(lattice.us, counts_u, shrinking_u)
+        v = places_between(lattice.vs, counts_v, shrinking_v)
+        return mapped_mesh(geometry, lattice, (u, v), wish.order)
     if wish.cells == "quadrilaterals":
         what = "quadrilaterals cannot be mapped on this body (a part is not four-sided, or finer places are stated)"
         raise CaseError((Fault(("mesh", "cells"), what),))
