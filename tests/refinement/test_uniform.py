@@ -12,7 +12,7 @@ from blunt_ember.cli.main import main
 from blunt_ember.fem.transient import exact_in_time
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.refinement.uniform import trend, uniform_refinement
+from blunt_ember.refinement.uniform import MOST_NODES, trend, uniform_refinement
 from blunt_ember.report.refined import trends
 
 
@@ -113,3 +113,23 @@ def test_refinement_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFi
     assert main(["refine", path, "--follow-error"]) == 0
     assert "flux off by" in capsys.readouterr().out
     assert main(["refine", str(tmp_path / "none.ember")]) == 2
+
+
+@pytest.mark.parametrize(("how", "way_out"), [([], "follow the error"), (["--follow-error"], "ask for less")])
+def test_a_sequence_that_ends_early_says_why_and_what_else_can_be_done(
+    how: list[str], way_out: str, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(MOST_NODES, 2, 900)
+    path = tmp_path / "c.ember"
+    assert main(["new", "wall-corner", "-o", str(path)]) == 0
+    stated = json.loads(path.read_text())
+    questions = [{**each, "tolerance": "0.0001 %"} for each in stated["questions"] if "heat_flow" in each]
+    path.write_text(json.dumps({**stated, "questions": questions, "mesh": {"order": 1, "size": "120 mm"}}))
+    capsys.readouterr()
+    assert main(["refine", str(path), *how]) == 0
+    last = capsys.readouterr().out.strip().splitlines()[-1]
+    assert "a finer mesh would have about" in last and "it goes up to 900" in last
+    assert "begin with larger cells" in last and way_out in last
+    assert main(["refine", str(path), *how, "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["meshes"][-1]["nodes"] <= 900 and "it goes up to 900" in found["ended"]

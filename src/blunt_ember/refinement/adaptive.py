@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.refinement.followers import MORE, follower_of
 from blunt_ember.refinement.goal_oriented_error import weighed_error
-from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of
+from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of, too_many
 
 _MOST_MESHES = 14
 #: Meshes at most from which on steps are made no shorter.
@@ -55,8 +55,6 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
     follower = follower_of(geometry, MeshRequest.of(document))
     mesh = follower.first()
     for number in range(_MOST_MESHES):
-        if found and mesh.node_count > most:
-            return
         exactness = SMALLER_STEPS ** min(number, _SHORTEST)
         solved, problem = flow.solved_on(case, mesh, exactness)
         estimate = _estimated(solved, problem)
@@ -67,11 +65,15 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         elif solved.run is not None:
             in_time = in_time_of(values, flow.answers(case, flow.solved_on(case, mesh, LONGER * exactness)[0]))
         seconds = time.perf_counter() - begin
-        found.append(RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time))
+        level = RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time)
+        allowed = allowances(case, level, solved)
+        gaps = left_over([*found, level])
+        settled = len(found) > 1 and all(gap <= most_off for gap, most_off in zip(gaps, allowed, strict=True))
+        grows = max([MORE, *(mesh.node_count / before.nodes for before in found[-1:])])
+        ended = "" if settled else too_many(grows * mesh.node_count, most)
+        found.append(replace(level, ended=ended))
         yield found[-1]
-        allowed = allowances(case, found[-1], solved)
-        settled = all(gap <= most_off for gap, most_off in zip(left_over(found), allowed, strict=True))
-        if (len(found) > 2 and settled) or MORE * mesh.node_count > most:
+        if settled or ended:
             return
         begin = time.perf_counter()
         error = estimate.error

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.values.display import number as shown_number
 from blunt_ember.errors import CaseError, SolverError
 from blunt_ember.flow.error_estimate import ResolveSpec
 from blunt_ember.flow.flow import Flow
@@ -39,7 +40,8 @@ class RefinementLevel:
     follows the error the estimated share of the heat flux that is off.
 
     ``in_time`` (a,) in SI is how far steps in time may put the answers off; empty where no clock runs. ``highest`` is
-    the order with which answers on such cells settle at most.
+    the order with which answers on such cells settle at most. ``ended`` says why no finer mesh follows, where it is too
+    large for one.
     """
 
     nodes: int
@@ -49,6 +51,7 @@ class RefinementLevel:
     off: float | None = None
     in_time: tuple[float, ...] = ()
     highest: float = np.inf
+    ended: str = ""
 
 
 @dataclass(frozen=True)
@@ -118,9 +121,18 @@ def uniform_refinement(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator
         mesh = solved.mesh
         seconds = time.perf_counter() - begin
         highest = 2.0 * mesh.order
-        yield RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, in_time=in_time, highest=highest)
-        if mesh.node_count * 2**mesh.dimension > MOST_NODES[mesh.dimension]:
+        ended = too_many(mesh.node_count * 2**mesh.dimension, MOST_NODES[mesh.dimension]) if number + 1 < levels else ""
+        yield RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, None, in_time, highest, ended)
+        if ended:
             return
+
+
+def too_many(nodes: float, most: int) -> str:
+    """Return why no mesh of about so many ``nodes`` follows, where a sequence goes up to ``most``; nothing where one
+    does."""
+    if nodes <= most:
+        return ""
+    return f"a finer mesh would have about {shown_number(nodes, 2)} nodes, and it goes up to {shown_number(most, 7)}"
 
 
 def in_time_of(values: Sequence[float], with_longer: Sequence[float]) -> tuple[float, ...]:

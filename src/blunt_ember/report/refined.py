@@ -60,8 +60,18 @@ def _in_time(found: Trend, kind: Kind) -> str:
 
 def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool) -> str:
     """Return a sequence of meshes as text for a terminal, and what its answers tend to."""
-    total = f"{len(levels)} meshes, {sum(level.seconds for level in levels):.1f} s"
-    return "\n".join([case.document.title, "", *aligned(refined_rows(case, kinds, levels, follows_error)), "", total])
+    rows = refined_rows(case, kinds, levels, follows_error)
+    return "\n".join([case.document.title, "", *aligned(rows), "", summed_up(levels, follows_error)])
+
+
+def summed_up(levels: Sequence[RefinementLevel], follows_error: bool) -> str:
+    """Return how many meshes there are, the time they took, and why they are no more, with what else can be done."""
+    told = f"{len(levels)} meshes, {sum(level.seconds for level in levels):.1f} s"
+    ended = levels[-1].ended if levels else ""
+    if not ended:
+        return told
+    way_out = "ask for less" if follows_error else "let the meshes follow the error"
+    return f"{told}; {ended}: begin with larger cells, or {way_out}"
 
 
 def refined_object(
@@ -79,7 +89,8 @@ def refined_object(
     meshes = [
         {"nodes": level.nodes, "cells": level.cells, "seconds": level.seconds, "off": level.off} for level in levels
     ]
-    return {"title": case.document.title, "meshes": meshes, "answers": answers}
+    ended = levels[-1].ended if levels else ""
+    return {"title": case.document.title, "meshes": meshes, "answers": answers, "ended": ended}
 
 
 def _tends_to(found: Trend | None, gap: float, kind: Kind) -> dict[str, Any]:

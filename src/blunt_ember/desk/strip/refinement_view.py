@@ -24,7 +24,7 @@ from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.refinement.server import serve_levels
 from blunt_ember.refinement.uniform import RefinementLevel
-from blunt_ember.report.refined import refined_rows
+from blunt_ember.report.refined import refined_rows, summed_up
 
 _HINT = "Solve on finer and finer meshes: which order is seen, what each answer tends to, and how far off it may be."
 
@@ -122,8 +122,7 @@ class RefinementView(QWidget):
             self._fill()
         elif isinstance(news, str):
             self.end()
-            done = f"{len(self.levels)} meshes, {sum(level.seconds for level in self.levels):.1f} s"
-            self.said.setText(news or done)
+            self.said.setText(news or summed_up(self.levels, self._follows))
         elif isinstance(news, tuple):
             self._kinds = news
 
