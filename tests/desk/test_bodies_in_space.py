@@ -118,7 +118,7 @@ def test_a_height_is_changed_on_the_picture_and_levels_are_added(window: Window,
     settled(qtbot, window)
     assert window.outcome is not None and window.outcome.geometry is not None
     assert window.outcome.geometry.high[2] == pytest.approx(1.2)
-    choose(window, "add level walls", "in several levels")
+    choose(window, "more walls", "a second level on top")
     assert window.current.case is not None
     walls = window.current.case.document.body.regions["walls"]
     assert walls.levels is not None and list(walls.levels) == ["level", "level 2"]

@@ -34,6 +34,13 @@ def placed_regions(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
     return [pieces(name) for name in regions]
 
 
+def place_of(regions: Mapping[str, AnyRegion], name: str) -> Floats:
+    """Return where the reference point of a region stands, (2,) in m."""
+    region = regions[name]
+    pieces = dict(zip(regions, placed_regions(regions), strict=True))
+    return _step(region, shape_of(region), pieces[region.beside[1]] if region.beside else [])
+
+
 def _require_simple(name: str, region: Polygon | Outline, shape: Shape) -> None:
     """Raise :class:`CaseError` for an outline that crosses or touches itself: what is inside is not known then."""
     met = self_crossings(shape.curves)

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import appended, parameter_at, value_at, with_typed_value, with_value, without
+from blunt_ember.case.editing.parameters import BLOCKS, as_parameter, named_value, parameter_name, with_own_value
 from blunt_ember.case.values.display import both_scales, shown_value
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.case.values.expressions import Literal as NumberLiteral
@@ -69,6 +70,8 @@ class Entry:
     at: DataPath = ()
     #: Where a table may be pasted instead: what it would stand for.
     tabled: Tabled | None = None
+    #: What else can be done with it, in its context menu.
+    more: tuple[Option, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -104,7 +107,7 @@ class Choice:
     key: str
     text: str
     options: tuple[Option, ...]
-    role: Literal["choice", "plain choice", "link"] = "choice"
+    role: Literal["choice", "plain choice", "link", "parameter"] = "choice"
     is_open: bool = False
     points: tuple[str, ...] = ()
     #: Whether a click does its one option at once.
@@ -143,17 +146,49 @@ class SheetSection:
 def entry(case: Case, path: DataPath, hint: str) -> list[SentencePart]:
     """Return the parts for a quantity: the parameter it follows, the entry, and its value where that is not plain.
 
-    What is typed over a bare parameter goes to the parameter.
+    What is typed over a bare parameter goes to the parameter; ``name = value`` makes one.
     """
     parameter = parameter_at(case, path)
     raw = value_at(case.data, ("parameters", parameter) if parameter else path, "")
     text = str(raw)
-    parts: list[SentencePart] = [Word(f"{parameter} =", "parameter")] if parameter else []
+    parts: list[SentencePart] = [_parameter_choice(case, path, parameter)] if parameter else []
     if parameter:
         hint = f"{hint}. It follows the parameter {parameter}: a value typed here changes it wherever it is used"
-    parts.append(Entry(path_text(path), text, hint, lambda now, typed: with_typed_value(now, path, typed), at=path))
+        more = (_own_value(case, path, parameter),)
+    else:
+        hint = f"{hint}. Type 'name = value' to make it a parameter"
+        more = (Option("make it a parameter", lambda now: as_parameter(now, path, parameter_name(now, path))),)
+    typed_value = Entry(path_text(path), text, hint, lambda now, typed: _typed_value(now, path, typed), at=path)
+    parts.append(replace(typed_value, more=more if path[0] not in BLOCKS else ()))
     note = value_note(case, text)
     return [*parts, Word(note, "quiet")] if note else parts
+
+
+def _typed_value(case: Case, path: DataPath, typed: str) -> Case:
+    named = named_value(typed)
+    return with_typed_value(case, path, typed) if named is None else as_parameter(case, path, *named)
+
+
+def _parameter_choice(case: Case, path: DataPath, parameter: str) -> Choice:
+    """The parameter a value follows, which it may leave for another one, or for a value of its own."""
+    options = [_own_value(case, path, parameter)]
+    options += [
+        Option(f"{name} = {text}", setting(path, name))
+        for name, text in case.data["parameters"].items()
+        if name != parameter and _alike(case, name, parameter)
+    ]
+    return Choice(f"parameter at {path_text(path)}", f"{parameter} =", tuple(options), "parameter")
+
+
+def _own_value(case: Case, path: DataPath, parameter: str) -> Option:
+    own = case.data["parameters"][parameter]
+    return Option(f"a value of its own: {own}", lambda now: with_own_value(now, path))
+
+
+def _alike(case: Case, one: str, other: str) -> bool:
+    """Whether two parameters are of one dimension."""
+    values = [case.names[name] for name in (one, other) if name in case.names]
+    return len(values) == 2 and values[0].dimension == values[1].dimension
 
 
 def law_entry(case: Case, path: DataPath, hint: str, kind: Kind, variables: str = "") -> list[SentencePart]:

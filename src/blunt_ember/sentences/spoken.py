@@ -54,6 +54,18 @@ def spoken_sections(case: Case, outcome: Outcome | None) -> list[SpokenSection]:
     return found
 
 
+def phrase_of(row: SheetRow, part: SentencePart, text: str) -> str:
+    """Return what is said of a row when ``text`` stands in place of one of its parts: its name and the words before."""
+    place = row.index(part)
+    texts = [_said(each, None) or "" for each in row]
+    name = next((own for own in texts[:place] if own.strip()), "")
+    before: list[str] = []
+    for other, own in zip(row[:place], texts[:place], strict=True):
+        before = [] if isinstance(other, Entry) else [*before, own.strip()]
+    words = " ".join(word for word in [*before, text] if word and word != name)
+    return f"{name.strip()}: {words}" if name else words
+
+
 def _spoken(row: SheetRow, whole: Case | None = None) -> Sentence | None:
     """What a row says; of a ``whole`` case with what is quiet in it, and with the rows of its tables."""
     name, words = "", list[str]()

@@ -15,6 +15,8 @@ class CurrentCase(QObject):
     """Holds the case, its history and its file. Every edit makes a new case; undo is going back."""
 
     changed = pyqtSignal()
+    #: An edit was done; neither undo nor redo is one.
+    done = pyqtSignal()
     refused = pyqtSignal(str)
     #: Something worth knowing about an edit that was done.
     told = pyqtSignal(str)
@@ -69,6 +71,7 @@ class CurrentCase(QObject):
         self._states = [*self._states[: self._place + 1], (label, edited)]
         self._place += 1
         self.changed.emit()
+        self.done.emit()
         return None
 
     def edit_or_tell(self, label: str, change: Callable[[Case], Case]) -> None:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QToolButton, QToolTip, QWidget
+from PyQt6.QtGui import QContextMenuEvent, QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QSizePolicy, QToolButton, QToolTip, QWidget
 
 from blunt_ember.case.values.tables import is_table
 from blunt_ember.sentences.parts import Entry
 
 #: Pixels that a word may take in the sheet; a longer one is cut in its middle.
 LONGEST_WORD = 286
+#: Pixels that a field keeps where there is no room.
+_NARROWEST = 24
 
 
 class EntryField(QLineEdit):
@@ -19,12 +21,15 @@ class EntryField(QLineEdit):
     committed = pyqtSignal(str)
     #: Two columns were pasted where a table may stand.
     table_pasted = pyqtSignal(str)
+    #: One of what else can be done with the value.
+    chosen = pyqtSignal(object)
 
     def __init__(self, part: Entry, parent: QWidget | None = None, widest: int = 300) -> None:
         super().__init__(parent)
         self.part = part
-        self._widest = widest
+        self._widest, self._wanted = widest, _NARROWEST
         self._came_by_click = False
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setProperty("name", part.style == "name")
         self.setProperty("formula", part.style == "formula")
         self.textChanged.connect(self._fit)
@@ -98,6 +103,20 @@ class EntryField(QLineEdit):
             return
         super().keyPressEvent(event)
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what else can be done with the value, below what every field offers."""
+        menu = self.createStandardContextMenu()
+        if menu is None or event is None:
+            return
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        if self.part.more:
+            menu.addSeparator()
+        for option in self.part.more:
+            action = menu.addAction(option.text)
+            if action is not None:
+                action.triggered.connect(lambda _=False, option=option: self.chosen.emit(option))
+        menu.popup(event.globalPos())
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Remember whether this click brings the focus."""
         self._came_by_click = not self.hasFocus() or self._came_by_click
@@ -139,7 +158,16 @@ class EntryField(QLineEdit):
     def _fit(self) -> None:
         text = self.text() or " " * 6
         margin = 12 if self.part.style == "name" else 14
-        self.setFixedWidth(min(max(self.fontMetrics().horizontalAdvance(text) + margin, 24), self._widest))
+        self._wanted = min(max(self.fontMetrics().horizontalAdvance(text) + margin, _NARROWEST), self._widest)
+        self.updateGeometry()
+
+    def sizeHint(self) -> QSize:
+        """As wide as its text."""
+        return QSize(self._wanted, super().sizeHint().height())
+
+    def minimumSizeHint(self) -> QSize:
+        """Narrow, as a long text can be scrolled."""
+        return QSize(_NARROWEST, super().minimumSizeHint().height())
 
 
 class PointedLabel(QLabel):
@@ -206,5 +234,5 @@ class WordButton(QToolButton):
         return super().event(event)
 
     def minimumSizeHint(self) -> QSize:
-        """The same as wished for."""
-        return self.sizeHint()
+        """Give way where a line is narrower."""
+        return QSize(_NARROWEST, self.sizeHint().height())

@@ -16,6 +16,7 @@ from blunt_ember.desk.sheet.option_list import OptionList, is_long
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
+from blunt_ember.desk.widgets.wrapped_link import WrappedLink
 from blunt_ember.errors import BluntEmberError, CaseError, ExpressionError, Fault
 from blunt_ember.sentences.parts import (
     Choice,
@@ -29,6 +30,7 @@ from blunt_ember.sentences.parts import (
     Tabled,
     Word,
 )
+from blunt_ember.sentences.spoken import phrase_of
 
 
 class RowWidget(QWidget):
@@ -41,7 +43,9 @@ class RowWidget(QWidget):
     def __init__(self, row: SheetRow, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._current = current
-        layout = QVBoxLayout(self)
+        self._told: tuple[tuple[str, tuple[str, str] | None], ...] = ()
+        self._trouble: list[QWidget] = []
+        self._column = layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
         words = QWidget(self)
@@ -109,8 +113,7 @@ class RowWidget(QWidget):
                     label.pointed.connect(self.pointed)
                 label.setProperty("role", role)
                 if role in ("note", "open"):
-                    label.setWordWrap(True)
-                    label.setMinimumWidth(316)
+                    label.setWordWrap(True)  # it takes a line of its own
                 return label
             case Entry():
                 return self._entry(part)
@@ -129,6 +132,7 @@ class RowWidget(QWidget):
         field = EntryField(part, self)
         field.committed.connect(lambda text: self._typed(field, text))
         field.table_pasted.connect(lambda text: self._pasted(field, text))
+        field.chosen.connect(lambda option: self._edit(option.edit, self._phrase(field.part, option.text)))
         return field
 
     def _curve(self, part: CurveOfLaw) -> CurveButton:
@@ -141,8 +145,7 @@ class RowWidget(QWidget):
         return button
 
     def _open_table(self, widget: QWidget) -> None:
-        part = next(part for part, other in self.parts if other is widget)
-        case = self._current.case
+        part, case = self._part_of(widget), self._current.case
         if isinstance(part, CurveOfLaw) and case is not None:
             cells = table_cells(value_at(case.data, part.tabled.path))
             self._edit_table(part.tabled, cells, part.table.over)
@@ -164,17 +167,22 @@ class RowWidget(QWidget):
         button.setProperty("open", part.is_open)
         button.setAccessibleName(part.key)
 
+        def choose(option: Option) -> None:
+            now = self._part_of(button)
+            if isinstance(now, Choice):
+                self._chosen(now, option)
+
         def open_menu() -> None:
             if part.direct and len(self._options_of(button)) == 1:
-                self._chosen(self._options_of(button)[0])
+                choose(self._options_of(button)[0])
                 return
             if is_long(self._options_of(button)):
-                listed = OptionList(self._options_of(button), self._chosen, button)
+                listed = OptionList(self._options_of(button), choose, button)
                 listed.pointed.connect(self.pointed)
                 listed.open_at(button.mapToGlobal(button.rect().bottomLeft()))
                 return
             menu = QMenu(button)
-            _fill(menu, self._options_of(button), self._chosen)
+            _fill(menu, self._options_of(button), choose)
             menu.aboutToHide.connect(menu.deleteLater)
             menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
@@ -191,12 +199,19 @@ class RowWidget(QWidget):
         return button
 
     def _options_of(self, widget: QWidget) -> tuple[Option, ...]:
-        part = next(part for part, other in self.parts if other is widget)
+        part = self._part_of(widget)
         return part.options if isinstance(part, Choice) else ()
 
+    def _part_of(self, widget: QWidget) -> SentencePart:
+        return next(part for part, other in self.parts if other is widget)
+
+    def _phrase(self, part: SentencePart, text: str) -> str:
+        """What an edit is called that puts a text in place of a part."""
+        row = tuple(each for each, _ in self.parts)
+        return phrase_of(row, part, text) if part in row else text
+
     def _remove(self, widget: QWidget) -> None:
-        part = next(part for part, other in self.parts if other is widget)
-        case = self._current.case
+        part, case = self._part_of(widget), self._current.case
         if not isinstance(part, Remove) or case is None:
             return
         try:
@@ -219,7 +234,7 @@ class RowWidget(QWidget):
             why = error
         was_wrong = bool(field.property("wrong"))
         field.setProperty("wrong", False)  # so that an accepted edit may show the text of the case
-        why = why or self._current.edit(f"{part.key}: {text.strip()}", lambda case: part.edit(case, text.strip()))
+        why = why or self._current.edit(self._phrase(part, text.strip()), lambda case: part.edit(case, text.strip()))
         if why is None:
             field.setProperty("wrong", was_wrong)
             self._accept(field)
@@ -229,6 +244,36 @@ class RowWidget(QWidget):
             self._fault.setText(f"{said}\nThe case still has '{part.text}'. Esc takes that back.")
             self._fault.show()
             self._offer_instead(field, why)
+
+    def check_again(self) -> None:
+        """Try once more what was refused, as its cause may be cured; what stays wrong stays as it is."""
+        for part, widget in self.parts:
+            wrong = isinstance(widget, EntryField) and widget.property("wrong") and not widget.is_typed_into
+            if wrong and isinstance(part, Entry) and isinstance(widget, EntryField):
+                self._typed(widget, widget.text())
+
+    def show_trouble(self, faults: Sequence[Fault], use: Callable[[Fault], None]) -> None:
+        """Say beside the row what is wrong with it; the name that was meant is a click away."""
+        told = tuple((fault.message, fault.meant) for fault in faults)
+        if told == self._told:
+            return
+        self._told = told
+        for link in self._trouble:
+            discard(link)
+        self._trouble = []
+        for fault in faults:
+            label = QLabel(f"✕  {fault.message}", self)
+            label.setProperty("role", "fault")
+            label.setObjectName(f"fault {fault.path}")
+            label.setWordWrap(True)
+            self._trouble.append(label)
+            if fault.meant is not None:
+                link = WrappedLink(f"use '{fault.meant[1]}'", self)
+                link.setObjectName(f"here {fault.meant[1]}")
+                link.clicked.connect(lambda _, fault=fault: use(fault))
+                self._trouble.append(link)
+        for widget in self._trouble:
+            self._column.addWidget(widget)
 
     def _accept(self, field: EntryField) -> None:
         field.accept()
@@ -253,11 +298,11 @@ class RowWidget(QWidget):
             layout.addWidget(button)
         self._instead.setVisible(bool(ways))
 
-    def _chosen(self, option: Option) -> None:
+    def _chosen(self, part: Choice, option: Option) -> None:
         if option.asks is not None:
             self.asked.emit(option.asks)
         else:
-            self._edit(option.edit, option.text)
+            self._edit(option.edit, self._phrase(part, option.text))
 
     def _edit(self, edit: Edit | None, label: str) -> None:
         if edit is not None:

@@ -9,8 +9,9 @@ from blunt_ember.case.editing.renaming import with_meant_name
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, WordButton
 from blunt_ember.desk.sheet.rows import RowList, RowWidget, discard
+from blunt_ember.desk.widgets.elided_label import ElidedLabel
 from blunt_ember.desk.widgets.wrapped_link import WrappedLink
-from blunt_ember.errors import BluntEmberError, CaseError, DataPath, OpenCaseError
+from blunt_ember.errors import BluntEmberError, CaseError, DataPath, Fault, OpenCaseError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.sections import sections
 from blunt_ember.sentences.parts import Choice, SheetSection
@@ -34,11 +35,10 @@ class SectionWidget(QWidget):
         font = title.font()
         font.setLetterSpacing(font.SpacingType.AbsoluteSpacing, 1.4)
         title.setFont(font)
-        self._state = QLabel(self)
+        self._state = ElidedLabel(self)
         self._state.setProperty("role", "state")
         top.addWidget(title)
-        top.addStretch(1)
-        top.addWidget(self._state)
+        top.addWidget(self._state, 1)
         self._layout.addLayout(top)
         line = QFrame(self)
         line.setProperty("role", "line")
@@ -53,7 +53,7 @@ class SectionWidget(QWidget):
     def show_section(self, section: SheetSection) -> None:
         """Take new texts, making rows anew only where their shape has changed."""
         self.block = section.block
-        self._state.setText(section.state)
+        self._state.say(section.state)
         self._rows.show_rows(section.rows)
 
 
@@ -83,6 +83,7 @@ class Sheet(QScrollArea):
         self.setWidget(page)
         self._sections: list[SectionWidget] = []
         current.changed.connect(self.refresh)
+        current.done.connect(self._check_again)
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         """Take the names of surfaces and the counts of a new outcome."""
@@ -115,17 +116,40 @@ class Sheet(QScrollArea):
                 again.go_on_from(focused)
             elif again is not None:
                 again.setFocus()
+        self._mark_rows()
 
-    def jump_to(self, at: DataPath) -> None:
-        """Bring what states a place of the document into view, or the nearest there is, and put the focus there."""
+    def _check_again(self) -> None:
+        """Look whether what was refused is right by what was edited elsewhere."""
+        for row in self.findChildren(RowWidget):
+            if row.isVisibleTo(self):
+                row.check_again()
+
+    def _mark_rows(self) -> None:
+        """Say beside each row what is wrong with what it states."""
+        trouble = self._outcome.trouble if self._outcome is not None else None
+        faults = trouble.faults if isinstance(trouble, CaseError) and not isinstance(trouble, OpenCaseError) else ()
+        of_row: dict[RowWidget, list[Fault]] = {}
+        for fault in faults:
+            if (near := self._nearest(fault.at)) is not None:
+                of_row.setdefault(near[0], []).append(fault)
+        for row in self.findChildren(RowWidget):
+            row.show_trouble(of_row.get(row, []), self._use_meant)
+
+    def _nearest(self, at: DataPath) -> tuple[RowWidget, QWidget] | None:
+        """The row that states a place of the document, or the nearest there is, and what of it takes the focus."""
         near = [
-            (shared, -len(part.at), widget)
+            (shared, -len(part.at), row, widget)
             for row in self.findChildren(RowWidget)
             for part, widget in row.focusable_parts()
             if row.isVisibleTo(self) and part.at and (shared := _shared(part.at, at)) > min(1, len(at) - 1)
         ]
-        if near:
-            widget = max(near, key=lambda each: each[:2])[2]
+        return max(near, key=lambda each: each[:2])[2:] if near else None
+
+    def jump_to(self, at: DataPath) -> None:
+        """Bring what states a place of the document into view, or the nearest there is, and put the focus there."""
+        near = self._nearest(at)
+        if near is not None:
+            _, widget = near
             self.ensureWidgetVisible(widget)
             widget.setFocus(Qt.FocusReason.TabFocusReason)
             return
@@ -170,15 +194,17 @@ class Sheet(QScrollArea):
             link.clicked.connect(lambda _, at=fault.at: self.jump_to(at))
             self._open_items.addWidget(link)
             if fault.meant is not None:
-                self._offer_meant(fault.at, *fault.meant)
+                use = WrappedLink(f"      use '{fault.meant[1]}'", self)
+                use.setObjectName(f"use {fault.meant[1]}")
+                use.clicked.connect(lambda _, fault=fault: self._use_meant(fault))
+                self._open_items.addWidget(use)
+        self._mark_rows()
 
-    def _offer_meant(self, at: DataPath, wrong: str, right: str) -> None:
-        """Offer the name that was meant, one click away."""
-        use = WrappedLink(f"      use '{right}'", self)
-        use.setObjectName(f"use {right}")
-        words = f"'{wrong}' is '{right}'"
-        use.clicked.connect(lambda _: self._current.edit(words, lambda case: with_meant_name(case, at, wrong, right)))
-        self._open_items.addWidget(use)
+    def _use_meant(self, fault: Fault) -> None:
+        """Put the name that was meant in place of one there is none of."""
+        if fault.meant is not None:
+            at, (wrong, right) = fault.at, fault.meant
+            self._current.edit(f"'{wrong}' is '{right}'", lambda case: with_meant_name(case, at, wrong, right))
 
     def focus_first(self) -> None:
         """Put the focus into the first field."""

@@ -7,7 +7,10 @@ from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
 
 
 class FlowLayout(QLayout):
-    """Items left to right, wrapped at the width there is; lines after the first are indented."""
+    """Items left to right, wrapped at the width there is; lines after the first are indented.
+
+    What wraps itself takes whole lines, and none is wider than the line there is.
+    """
 
     def __init__(self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16) -> None:
         super().__init__(parent)
@@ -69,6 +72,11 @@ class FlowLayout(QLayout):
             size = size.expandedTo(item.minimumSize())
         return size
 
+    def _size_of(self, item: QLayoutItem, rect: QRect) -> QSize:
+        if item.hasHeightForWidth():
+            return QSize(rect.width(), item.heightForWidth(rect.width()))
+        return item.sizeHint()
+
     def _placed(self, rect: QRect, apply: bool) -> int:
         x, y, line = rect.x(), rect.y(), 0
         pending: list[tuple[QLayoutItem, int, QSize]] = []
@@ -82,7 +90,7 @@ class FlowLayout(QLayout):
         for item in self._items:
             if item.isEmpty():  # hidden
                 continue
-            size = item.sizeHint()
+            size = self._size_of(item, rect)
             if pending and x + size.width() > rect.right() + 1:
                 finish()
                 x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0

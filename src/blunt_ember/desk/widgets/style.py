@@ -88,11 +88,13 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[role="choice"][open="true"] {{ color: {t.ember}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QToolButton[role="link"] {{ border: none; background: transparent; color: {t.teal}; padding: 1px 0; text-align: left; }}
+    QToolButton[role="parameter"] {{ border: none; background: transparent; color: {t.teal}; padding: 1px 0; }}
+    QToolButton[role="parameter"]:hover {{ border-bottom: 1px solid {t.teal}; }}
     QToolButton[role="link"]:hover {{ text-decoration: underline; }}
     QToolButton[role="remove"] {{ border: none; background: transparent; color: {t.hairline}; padding: 0 3px; }}
     QToolButton[role="remove"]:hover, QToolButton[role="remove"]:focus {{ color: {t.off}; }}
     QToolButton[role="choice"]:focus, QToolButton[role="plain choice"]:focus, QToolButton[role="link"]:focus,
-    QToolButton[role="remove"]:focus {{ border: 1px dotted {t.ember}; }}
+    QToolButton[role="parameter"]:focus, QToolButton[role="remove"]:focus {{ border: 1px dotted {t.ember}; }}
     QPushButton {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 12px; padding: 3px 13px; min-height: 16px; }}
     QPushButton[role="lens"] {{ padding: 3px 8px; }}
     QPushButton:hover {{ border-color: {t.quiet}; }}

@@ -8,13 +8,14 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import BODIES, Body, BodyPart, Imported, Rod
-from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
+from blunt_ember.case.editing.arranging import placed
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
 from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.errors import DataPath
+from blunt_ember.sentences.blocks.arranging import around_all, more_of_region, own_size, own_values
 from blunt_ember.sentences.blocks.materials import direction_words
 from blunt_ember.sentences.blocks.shapes import shape_words
 from blunt_ember.sentences.parts import (
@@ -73,7 +74,7 @@ def _of_regions(case: Case, body: Body) -> SheetSection:
                 *_place_words(case, path, name),
                 *(_height_words(case, path) if region.z is not None else ()),
                 *_filling_words(case, path, bool(region.void), region.material, not levels),
-                *((_more_levels(path, bool(levels)),) if body.piled else ()),
+                more_of_region(case, path),
                 Remove(
                     f"remove {name}", f"Remove the region {name} and what is stated on it", *_removing(path), at=path
                 ),
@@ -139,37 +140,6 @@ def _level(case: Case, path: DataPath) -> SheetRow:
     )
 
 
-def _more_levels(path: DataPath, has_levels: bool) -> Choice:
-    def add(now: Case) -> Case:
-        region = now.data["body"]["regions"][str(path[2])]
-        levels = dict(region.get("levels", {}))
-        if not levels:  # what filled the region becomes its first level
-            levels["level"] = {key: region[key] for key in ("z", "material", "direction", "void") if key in region}
-        top = list(levels.values())[-1]["z"][1]
-        name, last, new = str(path[2]), list(levels)[-1], free_name("level", levels)
-        levels[new] = {"z": [top, f"{top} + 50 mm"]}
-        plain = {key: entry for key, entry in region.items() if key not in ("z", "material", "direction", "void")}
-        before = f"{name}.{last}" if has_levels else name
-
-        def surface(known: str) -> str:
-            """What was the region's is its first level's, and the top is that of the new level."""
-            if known == f"{before}.top":
-                return f"{name}.{new}.top"
-            if has_levels:
-                return known
-            return "|".join(
-                f"{name}.{last}{side[len(name) :]}" if side == name or side.startswith(f"{name}.") else side
-                for side in known.split("|")
-            )
-
-        data = with_names_changed(now.data, ON_THE_BODY, surface)
-        regions = {**data["body"]["regions"], name: {**plain, "levels": levels}}
-        return now.restated({**data, "body": {**data["body"], "regions": regions}})
-
-    words = "a level on top" if has_levels else "in several levels"
-    return Choice(f"add level {path[2]}", "and …", (Option(words, add),), "link")
-
-
 def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
     rows: list[SheetRow] = []
     for name, piece in rod.pieces.items():
@@ -201,7 +171,7 @@ def _pieces(case: Case, rod: Rod) -> list[SheetRow]:
         old, new = list(pieces)[-1], free_name("piece", pieces)
         # The end of the rod is now that of the new piece, with what was stated on it.
         data = with_names_changed(now.data, ON_THE_BODY, lambda name: f"{new}.end" if name == f"{old}.end" else name)
-        return now.restated({**data, "body": {**data["body"], "pieces": {**pieces, new: dict(pieces[old])}}})
+        return now.restated({**data, "body": {**data["body"], "pieces": {**pieces, new: own_values(now, pieces[old])}}})
 
     rows.append((Choice("add piece", "add a piece …", (Option("at the end, like the last", add),), "link"),))
     return rows
@@ -282,10 +252,13 @@ def _new_regions(case: Case) -> tuple[Option, ...]:
     made = tuple(
         Option(
             words,
-            options=tuple(
-                Option(f"{place} {other}", _adding_region(shape, relation, other))
-                for other in others
-                for relation, place in places.items()
+            options=(
+                *(
+                    Option(f"{place} {other}", _adding_region(shape, relation, other))
+                    for other in others
+                    for relation, place in places.items()
+                ),
+                *((around_all(case),) if shape["shape"] == "rectangle" else ()),
             ),
         )
         for words, (shape, places) in _NEW_SHAPES.items()
@@ -295,9 +268,7 @@ def _new_regions(case: Case) -> tuple[Option, ...]:
 
 def _replaced_place(name: str, relation: str, other: str) -> Edit:
     def change(now: Case) -> Case:
-        places = ("at", *SIDES_BESIDE, *CONCENTRIC)
-        region = {k: v for k, v in now.data["body"]["regions"][name].items() if k not in places}
-        return with_value(now, ("body", "regions", name), {**region, relation: other})
+        return placed(now, name, {relation: other})
 
     return change
 
@@ -306,7 +277,7 @@ def _adding_region(shape: dict[str, Any], relation: str, other: str) -> Edit:
     def change(now: Case) -> Case:
         name = free_name("hole" if shape.get("void") else "part", now.document.body.regions)
         made = dict(shape)
-        size = now.data["body"]["regions"][other].get("size")
+        size = own_size(now, other)
         if "size" in made and size is not None:  # a layer beside another is as high, or as wide, as that
             made["size"] = ["20 mm", size[1]] if relation in ("right_of", "left_of") else [size[0], "20 mm"]
         stands = now.data["body"]["regions"][other]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.editing.parameters import unused, without_unused
 from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.sentences.parts import (
     Choice,
@@ -23,6 +24,7 @@ from blunt_ember.sentences.parts import (
 
 def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
     rows: list[SheetRow] = []
+    idle = unused(case)[block]
     for name, formula in case.data.get(block, {}).items():
         note = value_note(case, str(formula))
         rows.append(
@@ -37,6 +39,7 @@ def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
                     "formula" if block == "working" else "value",
                 ),
                 *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
+                *((Word("· nothing uses it", "quiet"),) if name in idle else ()),
                 Remove(f"remove {block} {name}", f"Remove {name}", removing((block, name)), at=(block, name)),
             )
         )
@@ -59,6 +62,9 @@ def formulas(case: Case, block: str) -> SheetSection:
     new = Option(wish, _adding_formula(block, stem, "1"))
     rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
+    if idle := unused(case)[block]:
+        clear = Option(f"remove {', '.join(idle)}", lambda now: without_unused(now, block))
+        rows.append((Choice(f"clear {block}", f"clear what nothing uses ({len(idle)}) …", (clear,), "link"),))
     return SheetSection(block.capitalize(), state, tuple(rows))
 
 
