@@ -187,9 +187,9 @@ def test_arrows_stand_evenly_whatever_the_triangles(spacing: float) -> None:
     places, normals = even_places(square, spacing)
     np.testing.assert_allclose(normals, [[0, 0, 1]] * len(normals))
     expected = (1 / spacing) ** 2
-    assert 0.4 * expected <= len(places) <= 3.2 * expected + 4
+    assert 0.35 * expected <= len(places) <= 2 * expected + 4
     gaps = np.linalg.norm(places[:, None] - places[None], axis=2) + 9 * np.eye(len(places))
-    assert len(places) < 2 or gaps.min() > 0.1 * spacing
+    assert len(places) < 2 or gaps.min() >= 0.799 * spacing
 
 
 def test_arrows_are_as_long_as_the_flux_but_for_what_burns() -> None:
@@ -199,7 +199,7 @@ def test_arrows_are_as_long_as_the_flux_but_for_what_burns() -> None:
     one = arrow_shapes(np.zeros((1, 3)), np.array([[0, 0, 1.0]]), np.array([[0, 2.0, 0]]), 2.0, 0.1)
     assert shapes.GetNumberOfPoints() == 3 * one.GetNumberOfPoints()  # where nothing flows there is none
     low, high = one.GetBounds()[2:4]
-    assert high - low == pytest.approx(0.095, rel=0.02)
+    assert high - low == pytest.approx(0.08, rel=0.02)
     assert usual_most(np.array([1.0] * 95 + [500.0] * 5)) == 1.0 and usual_most(np.zeros(0)) == 0.0
     assert LENGTH.shown == "mm"
 

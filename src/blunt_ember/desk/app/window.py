@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QGuiApplication
+from PyQt6.QtGui import QCloseEvent, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from blunt_ember.case.case import Case
@@ -41,6 +41,8 @@ from blunt_ember.studies.telling import stated_as
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
 SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
+#: What the sheet takes of a narrow window.
+_SHEET_SHARE = 0.29
 
 
 class Window(FilingWindow):
@@ -104,6 +106,8 @@ class Window(FilingWindow):
         self._left_right.addWidget(self.zones["sheet"])
         self._left_right.addWidget(self._right)
         self._left_right.setStretchFactor(1, 1)
+        self._placed_by_hand = False
+        self._left_right.splitterMoved.connect(self._keep_placed)
         self.sheet.setMinimumWidth(300)
         self.checks.setMinimumWidth(260)
         self.strip.setMinimumHeight(120)
@@ -354,6 +358,7 @@ class Window(FilingWindow):
             state = self.settings.layout(name)
             if state is not None:
                 splitter.restoreState(state)
+                self._placed_by_hand = True
         for name in self.settings.folded:
             if name in self.zones:
                 self.zones[name].fold(True)
@@ -371,10 +376,20 @@ class Window(FilingWindow):
             zone.fold(not alone)
         self.stage.setFocus()
 
+    def _keep_placed(self) -> None:
+        self._placed_by_hand = True
+
     def _splitters(self) -> tuple[tuple[str, QSplitter], ...]:
         return ("sheet", self._left_right), ("upper", self._upper), ("right", self._right)
 
     # --- events ---
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Give the sheet less of a narrow window, until its edge is moved by hand."""
+        super().resizeEvent(event)
+        if not self._placed_by_hand and not self.zones["sheet"].folded:
+            sheet = min(SHEET_WIDTH, max(self.sheet.minimumWidth(), round(_SHEET_SHARE * self.width())))
+            self._left_right.setSizes([sheet, self.width() - sheet])
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, remember the window, end the solver."""
@@ -391,6 +406,7 @@ class Window(FilingWindow):
             self.settings.keep_layout(name, splitter.saveState())
         self.settings.flush()
         self.strip.refinement.end()
+        self.strip.history.end()
         self.strip.study.end()
         self.solver.close()
         for process in self.findChildren(ChildProcess):  # a report that is being written

@@ -198,6 +198,7 @@ class WordButton(QToolButton):
     def __init__(self, points: tuple[str, ...] = (), parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.points = points
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         """Light up."""

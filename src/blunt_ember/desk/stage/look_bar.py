@@ -39,7 +39,6 @@ class LookBar(QWidget):
         column.setSpacing(6)
         column.addLayout(self._lens_row())
         column.addLayout(self._how_row())
-        column.addWidget(self.cuts)
         column.addStretch(1)  # takes what height is left until the bar is laid out anew
         self.offer(None, None)
 
@@ -229,6 +228,7 @@ class LookBar(QWidget):
             self.vanish,
             self.free,
             self.whole,
+            self.cuts,
         ):
             row.addWidget(button)
         return row

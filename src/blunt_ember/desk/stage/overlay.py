@@ -22,6 +22,9 @@ from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.report.checks_table import basis
 
+#: How much of dimensions is left over a field.
+_STEPPED_BACK = 0.6
+
 
 def paint_flat(
     painter: QPainter,
@@ -193,8 +196,9 @@ def paint_solid(
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
-def paint_dimensions(painter: QPainter, dimensions: Sequence[DimensionLine], theme: Theme) -> None:
-    """Draw dimension lines with their witness lines, then all labels on top."""
+def paint_dimensions(painter: QPainter, dimensions: Sequence[DimensionLine], over_field: bool, theme: Theme) -> None:
+    """Draw dimension lines with their witness lines, then all labels on top; ``over_field`` they step back."""
+    painter.setOpacity(_STEPPED_BACK if over_field else 1.0)
     for dimension in dimensions:
         start, end = QPointF(*dimension.start), QPointF(*dimension.end)
         painter.setPen(QPen(QColor(theme.hairline), 1))
@@ -213,6 +217,7 @@ def paint_dimensions(painter: QPainter, dimensions: Sequence[DimensionLine], the
         painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 3, 3)
         painter.setPen(QColor(theme.value))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, dimension.label)
+    painter.setOpacity(1.0)
 
 
 def paint_reading(painter: QPainter, place: QPointF, text: str, room: QRectF, theme: Theme) -> None:

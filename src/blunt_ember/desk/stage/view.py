@@ -244,7 +244,7 @@ class StageView(QWidget):
             crowded = view.pose is not None and not named and len(self._dimensions) > MOST_OVER_FIELD
             if crowded or self.look.face is not None:
                 self._dimensions = []  # they would hide the field; the lens Shape has them all
-            overlay.paint_dimensions(painter, self._dimensions, theme)
+            overlay.paint_dimensions(painter, self._dimensions, not named, theme)
             if self.look.face is None:
                 taken = [QRectF(*dimension.box) for dimension in self._dimensions]
                 self._lips.paint(painter, outcome, view, taken, theme)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from blunt_ember.checks.references.series_path import SeriesPath, series_path
+from blunt_ember.desk.strip.history_view import HistoryView
 from blunt_ember.desk.strip.line_view import LineView, ProfileView
 from blunt_ember.desk.strip.refinement_view import RefinementView
 from blunt_ember.desk.strip.study_view import StudyView
@@ -18,9 +19,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.charts.chain_chart import chain_plot
-from blunt_ember.picture.charts.history_chart import history_plot
 from blunt_ember.picture.charts.plot import Plot
-from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.charts.time_line import time_line_plot, tracks
 from blunt_ember.picture.palette import LIGHT, Theme
 
@@ -46,10 +45,9 @@ class Strip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._outcome: Outcome | None = None
         self._theme = LIGHT
-        self._curve = ""
         self.path: SeriesPath | None = None
         self.line = LineView(self)
-        self.history = TimeView("Curves over time", self)
+        self.history = HistoryView(self)
         self.time_line = TimeView("Time line of what changes", self)
         self.refinement = RefinementView(self)
         self.chain = DrawnView(self)
@@ -72,7 +70,7 @@ class Strip(QWidget):
             view.time_chosen.connect(self.time_bar.go_to)
         layout.addWidget(self.time_bar)
         self.line.place_pointed.connect(self.place_pointed)
-        for each in (self.line, self.tables):
+        for each in (self.line, self.tables, self.history):
             each.said.connect(self._source.say)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -91,12 +89,7 @@ class Strip(QWidget):
             self._views.addButton(button, number)
             top.addWidget(button)
         top.addSpacing(14)
-        self.curves = QComboBox(self)
-        self.curves.setObjectName("curves over time")
-        self.curves.setAccessibleName("What is drawn over time")
-        self.curves.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.curves.activated.connect(self._choose_curve)
-        for controls in (self.line.controls, self.curves, self.tables.controls):
+        for controls in (self.line.controls, self.history.controls, self.tables.controls):
             top.addWidget(controls)
         self._source = ElidedLabel(self)
         top.addWidget(self._source, 1)
@@ -138,8 +131,6 @@ class Strip(QWidget):
         """Take another outcome; the curves follow right after the picture."""
         known = self._outcome
         self._take(outcome)
-        if outcome is None:
-            self._curve = ""
         self.refinement.show_outcome(outcome)
         run, before = (each.run if each is not None else None for each in (outcome, known))
         if run is not before:
@@ -179,10 +170,6 @@ class Strip(QWidget):
         if not runs and self.view in _OF_TIME:
             self.choose_view("along a line")
 
-    def _choose_curve(self, place: int) -> None:
-        self._curve = self.curves.itemText(place)
-        self._refresh()
-
     def _refresh(self) -> None:
         self._soon.stop()
         outcome, view = self._outcome, self.view
@@ -190,32 +177,19 @@ class Strip(QWidget):
         for button in self._views.buttons():
             button.setVisible(runs or button.text() not in _OF_TIME)
         self.line.controls.setVisible(view == "along a line")
-        self.curves.setVisible(view == "over time")
+        self.history.controls.setVisible(view == "over time")
         self.tables.controls.setVisible(view == "table")
         self._source.say("")
         if view == "along a line":
             self.line.refresh()
         elif view == "over time":
-            self._show_history(outcome)
+            self.history.refresh(outcome, self._theme)
         elif view == "time line":
             self._show_time_line(outcome)
         elif view == "resistances":
             self._show_chain(outcome)
         elif view == "table":
             self.tables.refresh()
-
-    def _show_history(self, outcome: Outcome | None) -> None:
-        if outcome is None or outcome.run is None:
-            self.history.show_chart(None, 0.0, "Curves over time appear here once the clock has run.", self._theme)
-            return
-        choices = time_curves(outcome)
-        self.curves.clear()
-        self.curves.addItems(list(choices))
-        chosen = self._curve if self._curve in choices else next(iter(choices))
-        self.curves.setCurrentText(chosen)
-        curves = choices[chosen]
-        self._source.say("" if curves.source is None else str(curves.source))
-        self.history.show_chart(history_plot(curves, outcome.case.units), float(curves.times[-1]), "", self._theme)
 
     def _show_time_line(self, outcome: Outcome | None) -> None:
         case = outcome.case if outcome is not None else None

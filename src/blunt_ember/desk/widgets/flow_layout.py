@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
-from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
+from PyQt6.QtWidgets import QLabel, QLayout, QLayoutItem, QWidget
+
+#: What a line asks for at most, pixels; what is longer is cut where there is no room.
+_LONGEST = 170
 
 
 class FlowLayout(QLayout):
     """Items left to right, wrapped at the width there is; lines after the first are indented.
 
-    What wraps itself takes whole lines, and none is wider than the line there is.
+    Words that wrap themselves take whole lines, and none is wider than the line there is.
     """
 
     def __init__(self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16) -> None:
@@ -66,14 +69,15 @@ class FlowLayout(QLayout):
         return self.minimumSize()
 
     def minimumSize(self) -> QSize:
-        """Return the size of the largest item."""
+        """Return the size of the largest item, but for one that is long."""
         size = QSize()
         for item in self._items:
             size = size.expandedTo(item.minimumSize())
-        return size
+        return size.boundedTo(QSize(_LONGEST, size.height()))
 
     def _size_of(self, item: QLayoutItem, rect: QRect) -> QSize:
-        if item.hasHeightForWidth():
+        label = item.widget()
+        if isinstance(label, QLabel) and label.wordWrap():
             return QSize(rect.width(), item.heightForWidth(rect.width()))
         return item.sizeHint()
 

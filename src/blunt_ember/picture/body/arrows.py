@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+from scipy.spatial import cKDTree
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkGlyph3D, vtkTriangleFilter
 from vtkmodules.vtkFiltersSources import vtkArrowSource
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.picture.body.vtk_data import poly_data
 
 #: Arrows at about so many places across the body, the longest so long as a share of the way between two.
-_ACROSS, _LONGEST, _SHORTEST = 13, 0.95, 0.06
+_ACROSS, _LONGEST, _SHORTEST = 9, 0.8, 0.08
+#: How near, as a share of the way between two, another one may stand, and how far the way a surface faces counts there:
+#: the two sides of a thin wall have their own.
+_NEAREST, _FACING = 0.8, 0.7
 _USUAL = 0.9
 
 
@@ -38,7 +44,19 @@ def even_places(corners: Floats, spacing: float) -> tuple[Floats, Floats]:
     key = np.column_stack([cube, facing])[order]
     first = np.concatenate([[True], (key[1:] != key[:-1]).any(axis=1)])
     chosen = order[first]
+    chosen = chosen[np.argsort(gap[chosen], kind="stable")]
+    chosen = chosen[_apart(np.hstack([middles[chosen] / spacing, _FACING * normal[chosen]]), _NEAREST)]
     return middles[chosen], normal[chosen]
+
+
+def _apart(places: Floats, least: float) -> Ints:
+    """Return which of places (p, d) are kept so that no two are nearer than ``least``, the first ones before others."""
+    near: Any = cKDTree(places).query_ball_point(places, least)
+    kept = np.ones(len(places), dtype=bool)
+    for place, around in enumerate(near):
+        if kept[place]:
+            kept[[other for other in around if other > place]] = False
+    return np.flatnonzero(kept)
 
 
 def arrow_shapes(

@@ -35,6 +35,8 @@ _STROKE = 0.2
 _MOST_STROKES = 2_000
 #: Half the thickness of a line that follows the heat, as a share of the size of the body.
 _TUBE = 0.0035
+#: How light an arrow is where no light falls on it.
+_ARROW_LIGHT = 0.55
 
 
 class SolidScene:
@@ -185,7 +187,11 @@ class SolidScene:
         rim, core = (arrow_shapes(places, away, flux, largest, spacing, grown) for grown in (0.03, 0.0))
         behind = plain_actor(rim, LIGHT.ink)
         behind.GetProperty().FrontfaceCullingOn()
-        return [behind, plain_actor(core, LIGHT.paper)]
+        front = plain_actor(core, LIGHT.paper)
+        front.GetProperty().LightingOn()
+        front.GetProperty().SetAmbient(_ARROW_LIGHT)
+        front.GetProperty().SetDiffuse(1 - _ARROW_LIGHT)
+        return [behind, front]
 
     def _sharp(self, mesh: Mesh, part: FacetPart) -> list[vtkActor]:
         """Facets of cells with a sharp angle, filled so that they are seen."""

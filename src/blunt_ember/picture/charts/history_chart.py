@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 import matplotlib as mpl
 import numpy as np
@@ -23,6 +24,9 @@ from blunt_ember.picture.palette import Theme
 #: Room beside the axes, in pixels: left, right, bottom, top.
 HISTORY_MARGINS = (74, 14, 36, 22)
 
+#: So many curves are named in two rows, as the chart is low.
+_IN_COLUMNS = 3
+
 
 @dataclass(frozen=True)
 class Curve:
@@ -33,9 +37,17 @@ class Curve:
 
 
 @dataclass(frozen=True)
+class Level:
+    """A ``value`` in SI that stands over the whole time, under a ``label``."""
+
+    label: str
+    value: float
+
+
+@dataclass(frozen=True)
 class TimeCurves:
-    """Curves of one kind at ``times`` (k,) in s, an ``exact`` one (m,) at ``exact_times`` (m,), and ends of stages in
-    s with the names of the stages."""
+    """Curves of one kind at ``times`` (k,) in s, an ``exact`` one (m,) at ``exact_times`` (m,), ends of stages in s
+    with the names of the stages, and ``levels`` to compare with."""
 
     kind: Kind
     times: Floats
@@ -44,11 +56,20 @@ class TimeCurves:
     exact: Floats | None = None
     source: Source | None = None
     stages: tuple[tuple[float, str], ...] = ()
+    levels: tuple[Level, ...] = ()
 
     @property
     def known(self) -> str:
         """What the mesh is compared with, in a word."""
         return self.source.provenance.value if self.source is not None else "expected"
+
+
+def laid_over(name: str, curves: TimeCurves, others: Mapping[str, TimeCurves]) -> TimeCurves:
+    """Return the curve of a name with ``others`` of its kind in one chart, all under their names."""
+    if not others:
+        return curves
+    every = {name: curves, **others}
+    return replace(curves, curves=tuple(Curve(each, own.curves[0].values) for each, own in every.items()))
 
 
 def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
@@ -66,12 +87,14 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
         main = grid[0, 0]
         t = curves.times * time.factor
         colours = (theme.ember, theme.ink, theme.teal)
+        strokes = ("-", "--", ":")
         for place, (curve, values) in enumerate(zip(curves.curves, shown, strict=True)):
             plain = len(shown) == 1
             main.plot(
                 t,
                 values,
                 color=colours[place % 3],
+                linestyle=strokes[place // 3 % 3],
                 linewidth=3.4 if plain else 1.6,
                 alpha=0.55 if plain else 1.0,
                 label=curve.label,
@@ -80,9 +103,19 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             exact = curves.exact * kind.factor - kind.zero
             main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label=curves.known)
             _difference(grid[1, 0], curves, theme, time.factor)
+        for level in curves.levels:
+            main.axhline(
+                level.value * kind.factor - kind.zero,
+                color=theme.teal,
+                linewidth=1.2,
+                linestyle=(0, (6, 3)),
+                label=level.label,
+            )
         main.text(-0.008, 1.02, kind.shown, transform=main.transAxes, ha="right", va="bottom", color=theme.quiet)
         main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
-        main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink)
+        named = len(curves.curves) + len(curves.levels) + int(compared)
+        columns = 1 if named < _IN_COLUMNS else (named + 1) // 2
+        main.legend(loc="best", frameon=False, fontsize=8, labelcolor=theme.ink, ncols=columns)
         for end, name in curves.stages:
             main.axvline(end * time.factor, color=theme.hairline, linewidth=1, zorder=0)
             main.text(
@@ -97,7 +130,8 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             )
         grid[-1, 0].set_xlabel(f"time, {time.shown}", labelpad=2)
         main.set_xlim(0, t[-1])
-        rest_still(main, np.concatenate([each.values for each in curves.curves]), kind)
+        levels = np.array([level.value for level in curves.levels])
+        rest_still(main, np.concatenate([*(each.values for each in curves.curves), levels]), kind)
     left, right, bottom, top = HISTORY_MARGINS
     low, high = bottom / height, max(1 - top / height, bottom / height + 0.1)
     figure.subplots_adjust(left / width, low, 1 - right / width, high, hspace=0.3)
