@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing.edits import with_value
@@ -30,6 +30,11 @@ def clicked(window: Window, key: str) -> None:
     word = next(each for each in window.sheet.findChildren(QToolButton, key) if each.isVisibleTo(window.sheet))
     window.sheet.ensureWidgetVisible(word)
     QTest.mouseClick(word, Qt.MouseButton.LeftButton)
+
+
+def image_of(widget: QWidget) -> bytes:
+    """What is painted, byte by byte."""
+    return bytes(widget.grab().toImage().bits().asarray(widget.grab().toImage().sizeInBytes()))
 
 
 def heat_of(window: Window, name: str) -> float:
@@ -220,3 +225,30 @@ def test_time_is_asked_for_in_the_sheet(window: Window, qtbot: QtBot) -> None:
     assert window.outcome is not None and window.outcome.run is not None
     assert np.abs(window.outcome.run.times - 600.0).min() < 1e-6
     assert ", at 10 min" in window.checks.cards["middle"].asked.text()
+
+
+def test_several_histories_stand_in_one_chart_with_the_steady_answer(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-wall")
+    window.strip.choose_view("over time")
+    view = window.strip.history
+    before = image_of(view)
+    offered = [action.text() for action in view.beside.menu().actions()]
+    assert offered == ["face", "middle after 5 min", "the steady answer"]
+    view.beside.menu().actions()[0].trigger()
+    with_face = image_of(view)
+    assert with_face != before
+    view.beside.menu().actions()[-1].trigger()
+    qtbot.waitUntil(lambda: view.steady is not None, timeout=PATIENCE)
+    assert view.steady == pytest.approx(18 + 273.15, abs=1e-6)  # the air, as nothing else acts
+    qtbot.waitUntil(lambda: image_of(view) != with_face, timeout=PATIENCE)
+    view.choose("heat stored")
+    assert not view.beside.isVisible()
+
+
+def test_what_has_no_steady_answer_says_why(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "swinging-wall")
+    window.strip.choose_view("over time")
+    window.strip.history.beside.menu().actions()[-1].trigger()
+    said = window.strip._source
+    qtbot.waitUntil(lambda: "no steady answer" in said.text(), timeout=PATIENCE)
+    assert "depends on t" in said.text()

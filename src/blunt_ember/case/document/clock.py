@@ -19,7 +19,7 @@ from blunt_ember.case.values.quantity import (
     Time,
     Tolerance,
 )
-from blunt_ember.case.values.references import RegionName, SurfaceOrRegionName
+from blunt_ember.case.values.references import RegionName, SurfaceName, SurfaceOrRegionName
 from blunt_ember.case.values.units import NUMBER
 
 #: A larger share of the span of temperatures is a slip, or no answer.
@@ -27,6 +27,8 @@ _ROUGHEST = 0.2
 
 #: What stands for the whole body where a surface or a region may stand.
 WHOLE_BODY = "body"
+#: Where a temperature is read that is to pass.
+Where = SurfaceOrRegionName | list[SurfaceName] | Line
 How = Literal["temperature", "highest", "lowest", "mean"]
 READ_KEYS: tuple[How, ...] = get_args(How)
 
@@ -37,9 +39,9 @@ class Condition(Part):
     passes: TemperatureReading | None = Field(None, description="a temperature that is passed")
     going: Literal["up", "down"] | None = Field(None, description="with 'passes': only this way counts")
     temperature: Place | None = Field(None, description="with 'passes': at this point")
-    highest: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': highest on a surface, …")
-    lowest: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': lowest on a surface, …")
-    mean: SurfaceOrRegionName | Line | None = Field(None, description="with 'passes': mean over a surface, …")
+    highest: Where | None = Field(None, description="with 'passes': highest on a surface, …")
+    lowest: Where | None = Field(None, description="with 'passes': lowest on a surface, …")
+    mean: Where | None = Field(None, description="with 'passes': mean over a surface, …")
     near: TemperatureReading | None = Field(None, description="every temperature of the body lies near this one")
     within: Difference | None = Field(None, description="with 'near': how near; 1 K when nothing is said")
     settled: Difference | None = Field(None, description="every temperature is this near to the steady answer")
@@ -73,8 +75,9 @@ class Condition(Part):
 
     @property
     def target(self) -> Any:
-        """The point, line, surface or region of what is to pass."""
-        return getattr(self, self.how)
+        """The point, line, region, surface or surfaces of what is to pass."""
+        where = getattr(self, self.how)
+        return tuple(where) if isinstance(where, list) else where
 
 
 CONDITIONS = ("passes", "near", "settled", "slower")

@@ -8,12 +8,13 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.enclosures import OPENING
+from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.case.document.questions.question import RadiatedHow
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.radiated import Radiated
 
 
-def radiation_of(solved: SolvedField, surface: str, how: RadiatedHow) -> Floats:
+def radiation_of(solved: SolvedField, surface: SurfaceNames, how: RadiatedHow) -> Floats:
     """Return what a surface emits, receives …, W (k,)."""
 
     def read(found: Radiated, own: list[int]) -> float:
@@ -41,7 +42,7 @@ def exchanged_of(solved: SolvedField, first: str, second: str) -> Floats:
     return _read(solved, (first, second), read)
 
 
-def _read(solved: SolvedField, names: tuple[str, ...], read: Callable[..., float]) -> Floats:
+def _read(solved: SolvedField, names: tuple[SurfaceNames, ...], read: Callable[..., float]) -> Floats:
     members = [(name,) if name == OPENING else solved.document.members_of(name) for name in names]
     values = []
     for enclosures in solved.radiated:

@@ -65,7 +65,7 @@ class ExactReader:
         now = self.now
         return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
 
-    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+    def radiation(self, surface: SurfaceNames, how: RadiatedHow) -> Floats:
         """Return heat, W (1,), of a surface; where the field says none, the net one if nothing else acts there."""
         problem, now = self.solved.problem, self.now
         members = self.solved.document.members_of(surface)

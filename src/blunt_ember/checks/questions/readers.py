@@ -43,7 +43,7 @@ class MeshReader:
         """Nothing is stored where no clock runs."""
         return np.array([np.nan])
 
-    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+    def radiation(self, surface: SurfaceNames, how: RadiatedHow) -> Floats:
         """Return what a surface emits, receives …, W, (1,)."""
         return radiation_of(self.solved, surface, how)
 
@@ -116,7 +116,7 @@ class RunReader:
         """Return the heat stored in a region, J."""
         return np.asarray(self.run.stored[:, self.solved.regions(region)].sum(axis=1))
 
-    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+    def radiation(self, surface: SurfaceNames, how: RadiatedHow) -> Floats:
         """Return what a surface emits, receives …, W."""
         return self._between(radiation_of(self.solved, surface, how))
 

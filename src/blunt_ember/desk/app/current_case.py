@@ -64,7 +64,7 @@ class CurrentCase(QObject):
             edited = change(self.case)
         except BluntEmberError as error:
             return error
-        if edited.data == self.case.data:
+        if repr(edited.data) == repr(self.case.data):  # the order of regions counts too
             return None
         if self._saved_place > self._place:
             self._saved_place = -1

@@ -53,6 +53,12 @@ class HistoryView(TimeView):
         for widget in (self.curves, self.beside):
             row.addWidget(widget)
 
+    @property
+    def steady(self) -> float | None:
+        """The steady answer that is drawn, SI."""
+        known = self._steady[2] if self._steady is not None and self._steady_wanted else None
+        return known if isinstance(known, float) else None
+
     def choose(self, name: str) -> None:
         """Draw another curve."""
         self._chosen, self._steady_wanted = name, False

@@ -6,6 +6,8 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.clock import WHOLE_BODY, Clock, Condition
+from blunt_ember.case.document.places import is_several
+from blunt_ember.case.document.questions.question import named
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.values.display import number, time_kind, time_shown
 from blunt_ember.case.values.laws import PLACE
@@ -174,7 +176,8 @@ def _read(case: Case, path: DataPath, until: Condition) -> list[SentencePart]:
     options.append(Option("at a point", setting(path, {"passes": passes, "temperature": origin, **going})))
     if until.how == "temperature":
         return [Choice(key, "the point", tuple(options), "plain choice"), *place_entries(case, (*path, "temperature"))]
-    said = f"{until.how} of {until.target}" if isinstance(until.target, str) else f"{until.how} along a line"
+    of_surfaces = isinstance(until.target, str) or is_several(until.target)
+    said = f"{until.how} of {named(until.target)}" if of_surfaces else f"{until.how} along a line"
     return [Word("the"), Choice(key, said, tuple(options), "plain choice")]
 
 

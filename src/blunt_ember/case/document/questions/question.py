@@ -83,7 +83,7 @@ class Reader(Protocol):
     def heat_stored(self, region: str) -> Floats:
         """Return the heat stored in a region, or the whole body, since the start, J."""
 
-    def radiation(self, surface: str, how: RadiatedHow) -> Floats:
+    def radiation(self, surface: SurfaceNames, how: RadiatedHow) -> Floats:
         """Return what a surface of an enclosure emits, receives …, W; the net heat is + into the body."""
 
     def view_factor(self, first: str, second: str) -> Floats:

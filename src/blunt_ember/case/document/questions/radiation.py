@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.parts import complain
-from blunt_ember.case.document.questions.question import Question, QuestionInTime, RadiatedHow, Reader
+from blunt_ember.case.document.questions.question import Question, QuestionInTime, RadiatedHow, Reader, named
 from blunt_ember.case.values.references import SurfaceName, SurfaceOrOpeningName
 from blunt_ember.case.values.units import HEAT_FLOW, HEAT_FLUX, NUMBER, Kind
 
@@ -29,7 +29,7 @@ class RadiationQuestion(QuestionInTime):
     """Heat that a surface of an enclosure emits, reflects, receives, absorbs, or all that leaves it."""
 
     asks: ClassVar[str] = "radiation"
-    radiation: SurfaceName = Field(description="surface of an enclosure")
+    radiation: SurfaceName | list[SurfaceName] = Field(description="surface of an enclosure, or a list of them")
     how: RadiatedHow = Field("net", description="net: into the body; leaving: emitted and reflected, the radiosity")
     basis: Literal["depth", "area"] = Field("depth", description="for the stated depth, or per m² of the surface")
 
@@ -40,8 +40,8 @@ class RadiationQuestion(QuestionInTime):
 
     @property
     def enclosed(self) -> tuple[str, ...]:
-        """The surface."""
-        return (self.radiation,)
+        """The surface, or all of them."""
+        return (self.radiation,) if isinstance(self.radiation, str) else tuple(self.radiation)
 
     def read(self, reader: Reader) -> Floats:
         """The heat."""
@@ -51,7 +51,7 @@ class RadiationQuestion(QuestionInTime):
     def sentence(self, heat_basis: str, runs: bool) -> str:
         """Heat emitted by hearth.top, per m²."""
         basis = "per m²" if self.basis == "area" else heat_basis
-        return f"{RADIATED_WORDS[self.how]} {self.radiation}, {basis}" + self.at_words(runs)
+        return f"{RADIATED_WORDS[self.how]} {named(self.radiation)}, {basis}" + self.at_words(runs)
 
 
 def _require_two(first: str, second: str) -> None:

@@ -1,0 +1,141 @@
+"""The sheet as a page: as wide as it is, faults beside their rows, parameters that values follow and leave."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QToolButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import EntryField
+from blunt_ember.desk.sheet.rows import RowWidget
+from blunt_ember.desk.widgets.wrapped_link import WrappedLink
+from blunt_ember.gallery.families import family
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
+
+
+def shown(window: Window, qtbot: QtBot, name: str, **changed: object) -> None:
+    window.show_case(case_from_data({**dict(family(name).case().data), **changed}), None)
+    settled(qtbot, window)
+
+
+@pytest.mark.parametrize("name", ["floor-through-wall", "room-corner", "cooling-wall", "setting-chamber"])
+def test_nothing_of_the_sheet_reaches_beyond_its_edge_however_narrow_it_is(
+    window: Window, qtbot: QtBot, name: str
+) -> None:
+    shown(window, qtbot, name)
+    window.resize(800, 700)
+    window._left_right.setSizes([300, 500])
+    qtbot.wait(50)
+    width = window.sheet.viewport().width()
+    assert window.sheet.widget().width() <= width < 320
+    for widget in window.sheet.findChildren(QWidget):
+        if widget.isVisible() and isinstance(widget, EntryField | QToolButton | QLabel):
+            left = widget.mapTo(window.sheet.viewport(), widget.rect().topLeft()).x()
+            assert left >= 0 and left + widget.width() <= width + 1, widget.objectName()
+
+
+def test_a_fault_stands_beside_its_row_until_the_name_that_was_meant_is_taken(window: Window, qtbot: QtBot) -> None:
+    stated = [dict(entry) for entry in family("floor-through-wall").case().data["surroundings"]]
+    stated[1]["on"] = "floor.topp"
+    window.show_case(case_from_data({**dict(family("floor-through-wall").case().data), "surroundings": stated}), None)
+    qtbot.waitUntil(lambda: window.outcome is not None and window.outcome.trouble is not None, timeout=PATIENCE)
+    label = next(each for each in window.sheet.findChildren(QLabel) if "floor.topp" in each.text())
+    row = label.parent()
+    assert isinstance(row, RowWidget) and label.wordWrap()
+    assert any("floor.topp" in str(part.text) for part, _ in row.parts if hasattr(part, "text"))
+    (use,) = row.findChildren(WrappedLink, "here floor.top")
+    QTest.mouseClick(use, Qt.MouseButton.LeftButton)
+    settled(qtbot, window)
+    assert window.current.case.data["surroundings"][1]["on"] == "floor.top"
+    assert window.outcome.trouble is None
+    assert not any(each.text().startswith("✕") for each in window.sheet.findChildren(QLabel) if each.isVisible())
+
+
+def test_what_was_refused_is_taken_as_soon_as_its_cause_is_cured_but_not_by_undo(window: Window, qtbot: QtBot) -> None:
+    thickness = field(window, "body.regions.brick.size[0]")
+    type_into(thickness, "2*lining")
+    assert thickness.property("wrong") and thickness.text() == "2*lining"
+    choose(window, "add parameter", "with a value to state")
+    assert thickness.property("wrong")
+    type_into(field(window, "parameters.p_1"), "60 mm")
+    type_into(field(window, "parameters name p_1"), "lining")
+    assert not thickness.property("wrong")
+    settled(qtbot, window)
+    assert window.current.case.document.body.regions["brick"].size[0].si == pytest.approx(0.12)
+    window.current.undo()
+    assert window.current.case.data["parameters"]["t_brick"] == "114 mm"
+    assert window.current.redo_label is not None
+
+
+def test_edits_are_called_by_what_the_sheet_says(window: Window) -> None:
+    type_into(field(window, "body.regions.brick.size[0]"), "120 mm")
+    assert window.current.undo_label == "brick: rectangle t_brick = 120 mm"
+    type_into(field(window, "surroundings[1].film.h"), "14")
+    assert window.current.undo_label == "shell.right: , h h_out = 14 W/(m² K)"
+
+
+def test_a_value_leaves_its_parameter_becomes_one_and_what_is_left_over_is_cleared(
+    window: Window, qtbot: QtBot
+) -> None:
+    choose(window, "parameter at body.regions.brick.size[0]", "a value of its own: 114 mm")
+    assert window.current.case.data["body"]["regions"]["brick"]["size"][0] == "114 mm"
+    type_into(field(window, "body.regions.brick.size[0]"), "130 mm")
+    assert window.current.case.data["parameters"]["t_brick"] == "114 mm"  # the Working still has it
+
+    type_into(field(window, "surroundings[1].film.h"), "h_wind = 20 W/m2K")
+    assert window.current.case.data["parameters"]["h_wind"] == "20 W/m2K"
+    assert window.current.case.data["surroundings"][1]["film"]["h"] == "h_wind"
+    assert window.current.case.data["parameters"]["h_out"] == "12 W/(m² K)"
+    choose(window, "parameter at surroundings[1].film.h", "h_out = 12 W/(m² K)")
+    assert window.current.case.data["surroundings"][1]["film"]["h"] == "h_out"
+
+    unused = [each for each in window.sheet.findChildren(QLabel) if each.isVisibleTo(window.sheet)]
+    assert sum("nothing uses it" in each.text() for each in unused) == 1
+    window.sheet.findChild(QToolButton, "clear parameters").click()
+    menu = window.sheet.findChild(QToolButton, "clear parameters").findChild(QMenu)
+    menu.actions()[0].trigger()
+    menu.close()
+    assert (
+        "h_wind" not in window.current.case.data["parameters"] and "t_brick" in window.current.case.data["parameters"]
+    )
+    settled(qtbot, window)
+
+
+def test_a_value_becomes_a_parameter_by_its_menu(window: Window, qtbot: QtBot) -> None:
+    entry = field(window, "body.depth")
+    at = entry.rect().center()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, entry.mapToGlobal(at))
+    QApplication.sendEvent(entry, event)
+    menu = next(each for each in entry.findChildren(QMenu) if each.isVisible())
+    next(action for action in menu.actions() if action.text() == "make it a parameter").trigger()
+    menu.close()
+    assert window.current.case.data["body"]["depth"] == "depth"
+    assert window.current.case.data["parameters"]["depth"] == "1 m"
+    settled(qtbot, window)
+
+
+def test_regions_are_ordered_copied_placed_and_surrounded(window: Window, qtbot: QtBot) -> None:
+    shown(window, qtbot, "room-corner")
+    choose(window, "more room", "earlier: gives way to the one before")
+    assert list(window.current.case.data["body"]["regions"]) == ["room", "walls"]
+    window.current.undo()
+    choose(window, "more walls", "a second level below")
+    levels = window.current.case.data["body"]["regions"]["walls"]["levels"]
+    assert list(levels) == ["level 2", "level"] and levels["level 2"]["z"][1] == levels["level"]["z"][0]
+    window.current.undo()
+    choose(window, "more walls", "a copy of it, on its right")
+    copy = window.current.case.data["body"]["regions"]["walls 2"]
+    assert copy["right_of"] == "walls" and copy["material"] == "brick"
+    choose(window, "more walls 2", "at x, y")
+    assert window.current.case.data["body"]["regions"]["walls 2"]["at"] == ["840 mm", "0 mm"]
+    choose(window, "add region", "a rectangle", "around all that is there")
+    around = window.current.case.document.body.regions["around"]
+    assert next(iter(window.current.case.document.body.regions)) == "around"
+    assert around.size[0].si == pytest.approx(2 * 0.84 + 2 * 0.2) and around.at[0].si == pytest.approx(-0.2)
+    settled(qtbot, window)
+    assert window.outcome.geometry is not None  # it is a body, whatever is still open
