@@ -133,3 +133,19 @@ def test_a_sequence_that_ends_early_says_why_and_what_else_can_be_done(
     assert main(["refine", str(path), *how, "--json"]) == 0
     found = json.loads(capsys.readouterr().out)
     assert found["meshes"][-1]["nodes"] <= 900 and "it goes up to 900" in found["ended"]
+
+
+def test_a_table_that_is_wider_than_the_terminal_goes_on_below(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = str(tmp_path / "c.ember")
+    assert main(["new", "composite-wall", "-o", path]) == 0
+    monkeypatch.setenv("COLUMNS", "80")
+    capsys.readouterr()
+    assert main(["refine", path, "--levels", "3"]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    heads = [line for line in lines if line.startswith("nodes")]
+    assert len(heads) > 1 and all(len(line) <= 80 for line in lines)
+    for name in ("heat flow", "hot face", "brick to blanket", "blanket to shell", "outer surface", "time"):
+        assert sum(name in head for head in heads) == 1
+    assert sum(line.startswith("tends to") for line in lines) == len(heads)

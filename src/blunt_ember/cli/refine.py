@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
+from shutil import get_terminal_size
 
 from blunt_ember.cli.command import AGREED, Command, add_json, count_of_meshes, print_json
 from blunt_ember.errors import BluntEmberError
@@ -33,7 +34,7 @@ def _run(options: argparse.Namespace) -> int:
     if options.json:
         print_json(refined_object(case, kinds, levels, options.follow_error))
     else:
-        print(refined_text(case, kinds, levels, options.follow_error))
+        print(refined_text(case, kinds, levels, options.follow_error, get_terminal_size((120, 40)).columns))
     return AGREED
 
 

@@ -209,3 +209,20 @@ def aligned(rows: Sequence[Sequence[str]]) -> list[str]:
     """Return rows with their columns aligned by spaces."""
     widths = [max(len(row[column]) for row in rows) for column in range(len(rows[0]))]
     return ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
+
+
+def in_blocks(rows: Sequence[Sequence[str]], lead: int, most: int) -> list[str]:
+    """Return rows with their columns aligned, in as many blocks below each other as keep lines within ``most``
+    characters; the first ``lead`` columns stand in each, and no column is cut."""
+    widths = [max(len(row[column]) for row in rows) + 2 for column in range(len(rows[0]))]
+    blocks: list[list[int]] = [[]]
+    for column in range(lead, len(widths)):
+        taken = sum(widths[:lead]) + sum(widths[other] for other in blocks[-1])
+        if blocks[-1] and taken + widths[column] - 2 > most:
+            blocks.append([])
+        blocks[-1].append(column)
+    lines: list[str] = []
+    for block in blocks:
+        columns = [*range(lead), *block]
+        lines += ["", *aligned([[row[column] for column in columns] for row in rows])]
+    return lines[1:]

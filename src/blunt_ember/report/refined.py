@@ -11,7 +11,10 @@ from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_
 from blunt_ember.case.values.units import Kind
 from blunt_ember.refinement.adaptive import left_over
 from blunt_ember.refinement.uniform import RefinementLevel, Trend, trend
-from blunt_ember.report.checks_table import aligned
+from blunt_ember.report.checks_table import in_blocks
+
+#: Characters of a line where no terminal tells.
+_LINE = 120
 
 
 def trends(levels: Sequence[RefinementLevel]) -> tuple[Trend, ...]:
@@ -58,10 +61,13 @@ def _in_time(found: Trend, kind: Kind) -> str:
     return f"± {shown_difference(found.in_time, kind)}, the {larger} part"
 
 
-def refined_text(case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool) -> str:
-    """Return a sequence of meshes as text for a terminal, and what its answers tend to."""
+def refined_text(
+    case: Case, kinds: Sequence[Kind], levels: Sequence[RefinementLevel], follows_error: bool, most: int = _LINE
+) -> str:
+    """Return a sequence of meshes as text for a terminal whose lines have ``most`` characters, and what its answers
+    tend to."""
     rows = refined_rows(case, kinds, levels, follows_error)
-    return "\n".join([case.document.title, "", *aligned(rows), "", summed_up(levels, follows_error)])
+    return "\n".join([case.document.title, "", *in_blocks(rows, 2, most), "", summed_up(levels, follows_error)])
 
 
 def summed_up(levels: Sequence[RefinementLevel], follows_error: bool) -> str:

@@ -17,6 +17,14 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.parts import Entry
 
 
+def _spoken(seconds: float) -> str:
+    """A guess of how long, as roughly as it is known."""
+    if seconds < 100:
+        return f"{number(seconds, 1 if seconds < 10 else 2)} s"
+    minutes = seconds / 60
+    return f"{number(minutes, 2)} min" if minutes < 100 else f"{number(minutes / 60, 2)} h"
+
+
 def _how_solved(outcome: Outcome) -> str:
     """The method, and the steps of Newton's method one by one."""
     if outcome.solution is None:
@@ -104,7 +112,7 @@ class Header(QWidget):
             return
         kind = time_kind(step.end)
         reached, end = (number(t * kind.factor, 4) for t in (step.t, step.end))
-        left = f", {number(step.seconds_left, 2)} s left" if 1 < step.seconds_left < 1e5 else ""
+        left = f", about {_spoken(step.seconds_left)} left" if step.seconds_left and step.seconds_left > 1 else ""
         self._state.setText(f"{errors}reached {reached} of {end} {kind.shown}, {step.steps} steps{left}")
 
     def show_outcome(self, outcome: Outcome) -> None:

@@ -18,6 +18,7 @@ from blunt_ember.fem.transient.run import Progress, Run
 from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.fem.transient.surface_heat import Moment
+from blunt_ember.fem.transient.time_left import TimeLeft
 from blunt_ember.fem.transient.time_step import SAME_INSTANT, StepForm
 from blunt_ember.mesh.mesh import Mesh
 
@@ -92,7 +93,7 @@ class Recorder:
         self, march: March, end: float, on_progress: Callable[[Progress], None], stopped: Callable[[], bool]
     ) -> tuple[Run, Marched]:
         """Take a march to its end, or to where it is ``stopped``; return what was kept, and the last step."""
-        began, reported = time.perf_counter(), 0.0
+        began, reported, left = time.perf_counter(), 0.0, TimeLeft()
         self._passed: dict[str, float] = {}
         self._came_true: list[float | None] = [None] * len(self.watched)
         self._stage, self._stage_begin = -1, 0.0
@@ -104,12 +105,15 @@ class Recorder:
         for marched in march.steps():
             self._take(marched)
             now = time.perf_counter() - began
+            left.took(marched.step.after.t, now)
             if now - reported > _REPORT_EVERY:
-                on_progress(Progress(marched.step.after.t, end, march.work.steps, now))
+                on_progress(Progress(marched.step.after.t, end, march.work.steps, left.seconds(end)))
                 reported = now
             if stopped():
                 break
         assert marched is not None
+        if reported:  # what it takes to answer is no longer part of the run
+            on_progress(Progress(marched.step.after.t, marched.step.after.t, march.work.steps))
         finished = marched.ends_stage and marched.stage == len(march.stages) - 1
         return self._run(march.work, marched.met, not finished), marched
 

@@ -15,7 +15,8 @@ from blunt_ember.fem.transient.time_step import SAME_INSTANT
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, ``seconds`` spent.
+    """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, and how many ``seconds``
+    it will go on, None where that is not known yet.
 
     ``again`` marks a run that only tells how far the answers of another may be off.
     """
@@ -23,14 +24,8 @@ class Progress:
     t: float
     end: float
     steps: int
-    seconds: float
+    seconds_left: float | None = None
     again: bool = False
-
-    @property
-    def seconds_left(self) -> float:
-        """A guess from the last stretch would jump about; this one takes all steps as equally long in time."""
-        share = min(self.t / self.end, 1.0) if self.end > 0 else 1.0
-        return self.seconds * (1 - share) / share if share > 0 else float("inf")
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,27 @@
+"""How long a run goes on: told by its last steps, wherever it stands."""
+
+from __future__ import annotations
+
+import pytest
+
+from blunt_ember.fem.transient.time_left import TimeLeft
+
+
+@pytest.mark.parametrize("growth", [1.0, 1.05, 1.2])
+def test_what_is_left_is_believable_from_soon_after_the_start(growth: float) -> None:
+    """Steps that grow from a thousandth of a second on, each 0.1 s long to compute, up to an hour of the run."""
+    ends, t, step = [], 0.0, 1e-3 if growth > 1 else 9.0
+    while t < 3600:
+        t = min(t + step, 3600)
+        ends.append(t)
+        step *= growth
+    left = TimeLeft()
+    for place, end in enumerate(ends):
+        left.took(end, 0.1 * (place + 1))
+        known = left.seconds(3600)
+        if place < 5:
+            assert known is None
+        elif place < len(ends) - 4:
+            true = 0.1 * (len(ends) - 1 - place)
+            assert known == pytest.approx(true, rel=0.25, abs=0.5)
+    assert left.seconds(3600) == 0
