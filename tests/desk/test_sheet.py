@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QToolButton, QWidget
@@ -12,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.case.case import case_from_data
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
+from blunt_ember.desk.sheet.grip import GripHandle
 from blunt_ember.desk.sheet.rows import RowWidget
 from blunt_ember.desk.widgets.wrapped_link import WrappedLink
 from blunt_ember.gallery.families import family
@@ -121,7 +123,7 @@ def test_a_value_becomes_a_parameter_by_its_menu(window: Window, qtbot: QtBot) -
 
 def test_regions_are_ordered_copied_placed_and_surrounded(window: Window, qtbot: QtBot) -> None:
     shown(window, qtbot, "room-corner")
-    choose(window, "more room", "earlier: gives way to the one before")
+    choose(window, "more room", "earlier: gives way to the one before (Alt+Up)")
     assert list(window.current.case.data["body"]["regions"]) == ["room", "walls"]
     window.current.undo()
     choose(window, "more walls", "a second level below")
@@ -139,3 +141,46 @@ def test_regions_are_ordered_copied_placed_and_surrounded(window: Window, qtbot:
     assert around.size[0].si == pytest.approx(2 * 0.84 + 2 * 0.2)
     settled(qtbot, window)
     assert window.outcome.geometry is not None  # it is a body, whatever is still open
+
+
+def test_a_region_goes_up_and_down_by_keys_and_is_dragged(window: Window, qtbot: QtBot) -> None:
+    def order() -> list[str]:
+        return list(window.current.case.data["body"]["regions"])
+
+    shown(window, qtbot, "room-corner")
+    choose(window, "more walls", "a copy of it, on its right")
+    assert order() == ["walls", "room", "walls 2"]
+    name = field(window, "region walls 2")
+    name.setFocus()
+    QTest.keyClick(name, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert order() == ["walls", "walls 2", "room"]
+    focused = window.sheet.focusWidget()
+    assert focused is not None and focused.objectName() == "region walls 2"  # it goes on from there
+    QTest.keyClick(focused, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert order() == ["walls 2", "walls", "room"]
+    grips = {each.part.name: each for each in window.sheet.findChildren(GripHandle) if each.isVisible()}
+    target = grips["room"].mapTo(window, grips["room"].rect().center())
+    onto = grips["walls 2"].mapFromGlobal(window.mapToGlobal(target))
+    QTest.mousePress(grips["walls 2"], Qt.MouseButton.LeftButton)
+    QTest.mouseRelease(grips["walls 2"], Qt.MouseButton.LeftButton, pos=onto)
+    assert order() == ["walls", "room", "walls 2"]
+    assert window.current.undo_label == "walls 2: later"
+    settled(qtbot, window)
+
+
+def test_an_outline_is_drawn_on_the_plan_of_a_solid(window: Window, qtbot: QtBot) -> None:
+    shown(window, qtbot, "room-corner")
+    choose(window, "add region", "an outline drawn on the stage")
+    stage = window.stage
+    qtbot.wait(30)
+    plan, _ = stage._drawn_on()
+    assert plan.pose is None and stage.picture() is not None
+    for place in ([0.1, 0.1], [0.2, 0.1], [0.2, 0.3]):
+        x, y = plan.pixels(np.array([place]))[0]
+        QTest.mouseClick(stage, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
+    QTest.keyClick(stage, Qt.Key.Key_Return)
+    drawn = window.current.case.data["body"]["regions"]["part"]
+    assert drawn["start"] == ["100 mm", "100 mm"] and drawn["path"][1]["to"] == ["200 mm", "300 mm"]
+    assert drawn["z"] == ["0 mm", "840 mm"]
+    assert not stage.tool.active
+    settled(qtbot, window)

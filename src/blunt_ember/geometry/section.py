@@ -130,6 +130,13 @@ def outlines_of(geometry: BodyGeometry | None) -> SectionGeometry | None:
     return geometry if isinstance(geometry, SectionGeometry) else None
 
 
+def drawing_plane_of(geometry: BodyGeometry | None) -> SectionGeometry | None:
+    """Return the section that outlines are drawn on: the body itself, or the plan of a solid; None where there is
+    none."""
+    plan = getattr(geometry, "plan", None)
+    return plan if isinstance(plan, SectionGeometry) else None
+
+
 @dataclass(frozen=True)
 class _Owning:
     """Tells which region places lie in."""

@@ -128,7 +128,16 @@ class Remove:
     at: DataPath = ()
 
 
-SentencePart = Word | Entry | Choice | Remove | CurveOfLaw
+@dataclass(frozen=True)
+class Grip:
+    """A handle that moves its row, the one of a ``name`` at a ``place`` among its like, by so many places."""
+
+    name: str
+    place: int
+    move: Callable[[int], Edit]
+
+
+SentencePart = Word | Entry | Choice | Remove | CurveOfLaw | Grip
 SheetRow = tuple[SentencePart, ...]
 
 

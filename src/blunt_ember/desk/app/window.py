@@ -40,7 +40,7 @@ from blunt_ember.studies.telling import stated_as
 
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
-SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 228
+SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 244
 #: What the sheet takes of a narrow window.
 _SHEET_SHARE = 0.29
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.editing.edits import value_at
@@ -12,6 +13,7 @@ from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.sheet.grip import GripHandle
 from blunt_ember.desk.sheet.option_list import OptionList, is_long
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
@@ -23,6 +25,7 @@ from blunt_ember.sentences.parts import (
     CurveOfLaw,
     Edit,
     Entry,
+    Grip,
     Option,
     Remove,
     SentencePart,
@@ -39,6 +42,8 @@ class RowWidget(QWidget):
     pointed = pyqtSignal(tuple)
     #: Something other than an edit was chosen: its name.
     asked = pyqtSignal(object)
+    #: It was dragged to a place of the screen: itself, and the place.
+    dropped = pyqtSignal(object, QPoint)
 
     def __init__(self, row: SheetRow, current: CurrentCase, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,7 +90,7 @@ class RowWidget(QWidget):
 
     def focusable_parts(self) -> list[tuple[Entry | Choice | Remove | CurveOfLaw, QWidget]]:
         """Return what of the row takes the focus; the first of it stands for what removes the whole row."""
-        found = [(part, widget) for part, widget in self.parts if not isinstance(part, Word)]
+        found = [(part, widget) for part, widget in self.parts if not isinstance(part, Word | Grip)]
         return [(part, found[0][1] if isinstance(part, Remove) else widget) for part, widget in found]
 
     def show_row(self, row: SheetRow) -> None:
@@ -100,10 +105,36 @@ class RowWidget(QWidget):
                     widget.points = part.points
             elif isinstance(part, CurveOfLaw) and isinstance(widget, CurveButton):
                 widget.show_table(part.table, part.text)
+            elif isinstance(part, Grip) and isinstance(widget, GripHandle):
+                widget.part = part
             elif isinstance(part, Choice) and isinstance(widget, WordButton):
                 widget.points = part.points
                 widget.setText(part.text)
                 widget.updateGeometry()
+
+    @property
+    def grip(self) -> Grip | None:
+        """What moves it among its like, where it has an order."""
+        return next((part for part, _ in self.parts if isinstance(part, Grip)), None)
+
+    def move_by(self, places: int) -> None:
+        """Go so many places down in the order."""
+        grip, holder = self.grip, self.parentWidget()
+        if grip is None or not places or holder is None:
+            return
+        self._edit(grip.move(places), f"{grip.name}: {'later' if places > 0 else 'earlier'}")
+        rows = (row for row in holder.findChildren(RowWidget) if row.grip is not None and row.isVisibleTo(holder))
+        moved = next((row for row in rows if row.grip is not None and row.grip.name == grip.name), None)
+        if moved is not None and moved.focusable_parts():
+            moved.focusable_parts()[0][1].setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Alt with an arrow moves the row in its order."""
+        ways = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier and event.key() in ways:
+            self.move_by(ways[Qt.Key(event.key())])
+            return
+        super().keyPressEvent(event)
 
     def _made(self, part: SentencePart) -> QWidget:
         match part:
@@ -121,6 +152,10 @@ class RowWidget(QWidget):
                 return self._choice(part)
             case CurveOfLaw():
                 return self._curve(part)
+            case Grip():
+                handle = GripHandle(part, self)
+                handle.dropped.connect(lambda place: self.dropped.emit(self, place))
+                return handle
             case Remove(key, hint, _, _):
                 button = self._button(key, "✕", "remove")
                 button.setToolTip(hint)
@@ -357,6 +392,7 @@ class RowList(QWidget):
             widget = RowWidget(row, self._current, self)
             widget.pointed.connect(self.pointed)
             widget.asked.connect(self.asked)
+            widget.dropped.connect(self._drop)
             if place < len(self.rows):
                 self._layout.replaceWidget(self.rows[place], widget)
                 discard(self.rows[place])
@@ -369,6 +405,12 @@ class RowList(QWidget):
             gone = self.rows.pop()
             self._layout.removeWidget(gone)
             discard(gone)
+
+    def _drop(self, row: RowWidget, place: QPoint) -> None:
+        """Put a row before or after the one it was dropped on."""
+        onto = next((each for each in self.rows if each.rect().contains(each.mapFromGlobal(place))), None)
+        if onto is not None and onto.grip is not None and row.grip is not None:
+            row.move_by(onto.grip.place - row.grip.place)
 
 
 def discard(widget: QWidget) -> None:

@@ -14,6 +14,7 @@ from blunt_ember.case.values.units import CONDUCTIVITY, HEAT_FLOW
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.flow_lines import FlowLines
@@ -62,6 +63,15 @@ def paint_flat(
                 painter.drawLine(QPointF(*start), QPointF(*end))
     if named:
         _paint_names(painter, geometry, view, theme)
+
+
+def paint_plan(painter: QPainter, plan: SectionGeometry, view: View, theme: Theme) -> None:
+    """Draw the outlines of a plan on an empty stage."""
+    painter.fillRect(QRectF(0, 0, view.width, view.height), QColor(theme.stage))
+    painter.setPen(QPen(QColor(theme.ink), 1.6))
+    for segments in drawing_of(plan).segments.values():
+        for start, end in view.pixels(segments.reshape(-1, 2)).reshape(-1, 2, 2).tolist():
+            painter.drawLine(QLineF(*start, *end))
 
 
 def paint_values(painter: QPainter, outcome: Outcome, shade: Shade, view: View, theme: Theme) -> None:

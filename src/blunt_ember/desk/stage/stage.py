@@ -13,6 +13,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_typed_value
 from blunt_ember.desk.app.current_case import CurrentCase
+from blunt_ember.desk.stage import overlay
 from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine
 from blunt_ember.desk.stage.tools.drawing_tool import DrawingTool
@@ -20,11 +21,11 @@ from blunt_ember.desk.stage.tools.picture_editor import PictureEditor
 from blunt_ember.desk.stage.tools.plane_handles import PlaneHandles
 from blunt_ember.desk.stage.tools.point_handles import PointMover
 from blunt_ember.desk.stage.tools.readings import Readings, snapped_to_surface
-from blunt_ember.desk.stage.view import StageView
+from blunt_ember.desk.stage.view import FLAT_MARGINS, StageView, narrowed
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.geometry.section import SectionGeometry, outlines_of
+from blunt_ember.geometry.section import SectionGeometry, drawing_plane_of, outlines_of
 from blunt_ember.picture.body.drawn import drawn_box
-from blunt_ember.picture.body.view import View
+from blunt_ember.picture.body.view import View, view_of_box
 from blunt_ember.picture.lenses.field import Shade
 
 #: How far a solid turns, in radians, for a pixel that is dragged and for an arrow key.
@@ -76,9 +77,12 @@ class Stage(StageView):
         return not self.tool.active
 
     def paint_tools(self, painter: QPainter, outcome: Outcome, view: View, named: bool) -> None:
-        """Paint the points that can be moved, and the outline that is drawn."""
+        """Paint the points that can be moved, and the outline that is drawn; that of a solid on its plan."""
         self.points.paint(painter, outcome if named and not self.tool.active else None, view, self._theme)
-        self.tool.paint(painter, view, QRectF(self.rect()), self._theme)
+        drawn_on = self._drawn_on() if self.tool.active else None
+        if drawn_on is not None and drawn_on[0] is not self._view:
+            overlay.paint_plan(painter, drawn_on[1], drawn_on[0], self._theme)
+        self.tool.paint(painter, drawn_on[0] if drawn_on is not None else view, QRectF(self.rect()), self._theme)
 
     def paint_read(self, painter: QPainter, outcome: Outcome, view: View, shade: Shade) -> None:
         """Paint what is asked of points and lines, and the handles of planes."""
@@ -98,18 +102,24 @@ class Stage(StageView):
         return {dimension.name: dimension for dimension in self._dimensions}
 
     def draw_outline(self) -> None:
-        """Begin to draw a new outline on the picture; a solid or a rod says why not."""
-        if self._drawn_on() is None:
-            self._say(
-                "outlines are drawn on a plane or turned section; make the body one, draw, and make it solid again"
-            )
+        """Begin to draw a new outline on the picture, that of a solid on its plan; a rod says why not."""
+        if self._seen is None or drawing_plane_of(self._seen.geometry) is None:
+            self._say("outlines are drawn on a section or on the plan of a solid; this body has neither")
             return
         self._note = ""
         self.tool.begin()
 
     def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
-        outlines = outlines_of(self._seen.geometry) if self._seen is not None else None
-        return (self._view, outlines) if self._view is not None and outlines is not None else None
+        """The section that is drawn on, and how it is seen: the plan of a solid only while an outline is drawn."""
+        geometry = self._seen.geometry if self._seen is not None else None
+        outlines = outlines_of(geometry)
+        if outlines is not None or not self.tool.active:
+            return (self._view, outlines) if self._view is not None and outlines is not None else None
+        plan = drawing_plane_of(geometry)
+        if plan is None:
+            return None
+        margins = narrowed(FLAT_MARGINS, self.width())
+        return view_of_box(*drawn_box(plan), self.width(), self.height(), margins, None), plan
 
     def edit_dimension(self, dimension: DimensionLine) -> None:
         """Open a field over a dimension."""

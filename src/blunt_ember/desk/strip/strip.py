@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from blunt_ember.checks.references.series_path import SeriesPath, series_path
 from blunt_ember.desk.strip.history_view import HistoryView
@@ -15,6 +15,7 @@ from blunt_ember.desk.strip.time_bar import TimeBar
 from blunt_ember.desk.strip.time_view import TimeView
 from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.desk.widgets.elided_label import ElidedLabel
+from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.flow.outcome import Outcome
@@ -57,7 +58,7 @@ class Strip(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
-        layout.addLayout(self._top_row())
+        layout.addWidget(self._top_row())
         self._pages = QStackedWidget(self)
         for page in (self.line, self.history, self.time_line, self.refinement, self.chain, self.tables, self.study):
             self._pages.addWidget(page)
@@ -77,8 +78,9 @@ class Strip(QWidget):
         self._soon.timeout.connect(self._refresh)
         self.choose_view("along a line")
 
-    def _top_row(self) -> QHBoxLayout:
-        top = QHBoxLayout()
+    def _top_row(self) -> QWidget:
+        holder = QWidget(self)
+        top = FlowLayout(holder, spacing=6, indent=0)
         self._views = QButtonGroup(self)
         for number, view in enumerate(VIEWS):
             button = QPushButton(view, self)
@@ -88,12 +90,12 @@ class Strip(QWidget):
             button.clicked.connect(lambda _, view=view: self.choose_view(view))
             self._views.addButton(button, number)
             top.addWidget(button)
-        top.addSpacing(14)
         for controls in (self.line.controls, self.history.controls, self.tables.controls):
             top.addWidget(controls)
         self._source = ElidedLabel(self)
-        top.addWidget(self._source, 1)
-        return top
+        self._source.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        top.addWidget(self._source)
+        return holder
 
     @property
     def chart(self) -> ProfileView:

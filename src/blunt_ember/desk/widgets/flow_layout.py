@@ -12,7 +12,8 @@ _LONGEST = 170
 class FlowLayout(QLayout):
     """Items left to right, wrapped at the width there is; lines after the first are indented.
 
-    Words that wrap themselves take whole lines, and none is wider than the line there is.
+    Words that wrap themselves take whole lines, and none is wider than the line there is. What expands takes the rest
+    of its line.
     """
 
     def __init__(self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16) -> None:
@@ -95,7 +96,10 @@ class FlowLayout(QLayout):
             if item.isEmpty():  # hidden
                 continue
             size = self._size_of(item, rect)
-            if pending and x + size.width() > rect.right() + 1:
+            rest = rect.right() + 1 - x
+            if item.expandingDirections() & Qt.Orientation.Horizontal:
+                size = QSize(max(rest, 0), size.height())
+            if pending and size.width() > max(rest, 0):
                 finish()
                 x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0
             pending.append((item, x, QSize(min(size.width(), max(rect.right() + 1 - x, 20)), size.height())))

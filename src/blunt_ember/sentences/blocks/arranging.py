@@ -24,17 +24,19 @@ def more_of_region(case: Case, path: DataPath) -> Choice:
     name, regions = str(path[2]), list(case.document.body.regions)
     region, options = case.document.body.regions[name], list[Option]()
     if regions[0] != name:
-        options.append(Option("earlier: gives way to the one before", lambda now: moved_in_order(now, name, -1)))
+        options.append(
+            Option("earlier: gives way to the one before (Alt+Up)", lambda now: moved_in_order(now, name, -1))
+        )
     if regions[-1] != name:
-        options.append(Option("later: takes from the one behind", lambda now: moved_in_order(now, name, 1)))
+        options.append(Option("later: takes from the one behind (Alt+Down)", lambda now: moved_in_order(now, name, 1)))
     options.append(Option("a copy of it, on its right", lambda now: copied(now, name)))
     if region.at is None:
         options.append(Option("at x, y", _at(name)))
     if case.document.body.piled:
         has_levels = bool(region.levels)
-        words = ("a level on top", "a level below") if has_levels else ("a second level on top", "a second level below")
-        options.append(Option(words[0], lambda now: with_level(now, name, "top")))
-        options.append(Option(words[1], lambda now: with_level(now, name, "bottom")))
+        one = "a level" if has_levels else "a second level"
+        options.append(Option(f"{one} on top", lambda now: with_level(now, name, "top")))
+        options.append(Option(f"{one} below", lambda now: with_level(now, name, "bottom")))
         options += [
             Option(f"in the levels of {other}", _in_levels_of(name, other))
             for other in regions
@@ -53,7 +55,7 @@ def around_all(case: Case) -> Option:
         at, size = low - by, high - low + 2 * by
         region = {"shape": "rectangle", "at": _lengths(at), "size": _lengths(size)}
         if now.data["body"]["kind"] == "stacked":
-            region["z"] = _height(now)
+            region["z"] = whole_height(now)
         return put_first(now, "around", region)
 
     return Option("around all that is there", change)
@@ -75,8 +77,8 @@ def own_values(case: Case, stated: Mapping[Key, Any]) -> dict[Key, Any]:
     }
 
 
-def _height(case: Case) -> list[str]:
-    """From where to where in z all regions stand together."""
+def whole_height(case: Case) -> list[str]:
+    """Return from where to where in z all regions of a stacked body stand together."""
     spans = [
         span
         for region in case.document.body.regions.values()

@@ -8,7 +8,7 @@ from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.bodies import BODIES, Body, BodyPart, Imported, Rod
-from blunt_ember.case.editing.arranging import placed
+from blunt_ember.case.editing.arranging import moved_in_order, placed
 from blunt_ember.case.editing.body_conversion import SHAPED, with_body_kind
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
 from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
@@ -23,6 +23,7 @@ from blunt_ember.sentences.parts import (
     DrawOutline,
     Edit,
     Entry,
+    Grip,
     Option,
     Remove,
     SentencePart,
@@ -64,11 +65,12 @@ def _of_groups(case: Case, body: Imported) -> SheetSection:
 
 def _of_regions(case: Case, body: Body) -> SheetSection:
     rows: list[SheetRow] = [_kind(case)]
-    for name, region in body.regions.items():
+    for place, (name, region) in enumerate(body.regions.items()):
         path: DataPath = ("body", "regions", name)
         levels = list(region.levels or {})
         rows.append(
             (
+                *((Grip(name, place, _moving(name)),) if len(body.regions) > 1 else ()),
                 Entry(f"region {name}", name, "Name of the region", _renaming(path), "name"),
                 *shape_words(case, path, region),
                 *_place_words(case, path, name),
@@ -90,6 +92,10 @@ def _of_regions(case: Case, body: Body) -> SheetSection:
 _SECTIONS: Mapping[type[BodyPart], Callable[[Case, Any], SheetSection]] = MappingProxyType(
     {Rod: _of_pieces, Imported: _of_groups}
 )
+
+
+def _moving(name: str) -> Callable[[int], Edit]:
+    return lambda places: lambda now: moved_in_order(now, name, places)
 
 
 def _kind(case: Case) -> SheetRow:
@@ -263,7 +269,7 @@ def _new_regions(case: Case) -> tuple[Option, ...]:
         )
         for words, (shape, places) in _NEW_SHAPES.items()
     )
-    return (*made, drawn) if case.document.body.plane else made
+    return (*made, drawn)
 
 
 def _replaced_place(name: str, relation: str, other: str) -> Edit:

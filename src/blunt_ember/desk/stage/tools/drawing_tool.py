@@ -28,6 +28,7 @@ from blunt_ember.geometry.primitives import arc_through
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
+from blunt_ember.sentences.blocks.arranging import whole_height
 
 #: Pixels within which a point is met.
 DRAWING_REACH = 9.0
@@ -161,7 +162,8 @@ class DrawingTool:
 
         def change(now: Case) -> Case:
             name = free_name("part", now.document.body.regions)
-            return with_value(now, ("body", "regions", name), region)
+            height = {"z": whole_height(now)} if now.document.body.piled else {}
+            return with_value(now, ("body", "regions", name), {**region, **height})
 
         why = self._current.edit("an outline is drawn", change)
         if why is None:
