@@ -72,6 +72,8 @@ class Entry:
     tabled: Tabled | None = None
     #: What else can be done with it, in its context menu.
     more: tuple[Option, ...] = ()
+    #: What stands there faintly while it is empty.
+    example: str = ""
 
 
 @dataclass(frozen=True)

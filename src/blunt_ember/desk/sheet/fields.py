@@ -42,6 +42,7 @@ class EntryField(QLineEdit):
         self.setObjectName(part.key)
         self.setAccessibleName(part.hint)
         self.setToolTip(part.hint)
+        self.setPlaceholderText(part.example)
         if not self.property("wrong") and not typing:
             if self.text() != part.text:
                 self.setText(part.text)
@@ -156,7 +157,7 @@ class EntryField(QLineEdit):
             style.polish(self)
 
     def _fit(self) -> None:
-        text = self.text() or " " * 6
+        text = self.text() or self.part.example or " " * 6
         margin = 12 if self.part.style == "name" else 14
         self._wanted = min(max(self.fontMetrics().horizontalAdvance(text) + margin, _NARROWEST), self._widest)
         self.updateGeometry()

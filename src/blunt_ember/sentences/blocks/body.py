@@ -15,6 +15,8 @@ from blunt_ember.case.editing.references import ON_THE_BODY, with_names_changed
 from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.errors import DataPath
+from blunt_ember.library.shelves import shelves
+from blunt_ember.noted.region import region_example, with_noted_region
 from blunt_ember.sentences.blocks.arranging import around_all, more_of_region, own_size, own_values
 from blunt_ember.sentences.blocks.materials import direction_words
 from blunt_ember.sentences.blocks.shapes import shape_words
@@ -83,7 +85,10 @@ def _of_regions(case: Case, body: Body) -> SheetSection:
             )
         )
         rows += [_level(case, (*path, "levels", level)) for level in levels]
-    rows.append((Choice("add region", "add a region …", _new_regions(case), "link"),))
+    example = region_example(body.piled)
+    hint = f"A rectangle noted in a line, such as {example}; 'void' in place of a material makes it a hole"
+    noted = Entry("note region", "", hint, _noting_region, "formula", example=example)
+    rows.append((Choice("add region", "add a region …", _new_regions(case), "link"), noted))
     count = len(body.regions)
     return SheetSection("Body", f"{count} region{'s' if count > 1 else ''} · {body.words}", tuple(rows))
 
@@ -92,6 +97,11 @@ def _of_regions(case: Case, body: Body) -> SheetSection:
 _SECTIONS: Mapping[type[BodyPart], Callable[[Case, Any], SheetSection]] = MappingProxyType(
     {Rod: _of_pieces, Imported: _of_groups}
 )
+
+
+def _noting_region(case: Case, typed: str) -> Case:
+    shelf = {name: entry for each in shelves().values() for name, entry in each.items()}
+    return with_noted_region(case, typed, shelf)
 
 
 def _moving(name: str) -> Callable[[int], Edit]:
