@@ -13,7 +13,7 @@ from blunt_ember.case.document.questions.between_environments import CouplingQue
 from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
-from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.question import Question, named
 from blunt_ember.case.document.questions.radiation import (
     RADIATED_WORDS,
     ExchangeQuestion,
@@ -386,14 +386,19 @@ def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
     def ask(stem: str, **asked: Any) -> Edit:
         return adding(("questions",), {"name": free_name(stem, taken), **asked})
 
-    kinds: dict[str, Callable[[str], Edit]] = {
-        "heat flow through": lambda s: ask("heat flow", heat_flow=s, basis="area"),
+    kinds: dict[str, Callable[[Any], Edit]] = {
+        "heat flow through": lambda s: ask(
+            "heat flow", heat_flow=s, **({"basis": "area"} if isinstance(s, str) else {})
+        ),
         "highest temperature of": lambda s: ask("highest", highest=s),
         "lowest temperature of": lambda s: ask("lowest", lowest=s),
         "mean temperature of": lambda s: ask("mean", mean=s),
     }
+    # What meets the same is often asked about together.
+    together = [list(each.surfaces) for each in case.document.surroundings if len(each.surfaces) > 1]
     options = [
-        Option(words, options=tuple(Option(name, make(name)) for name in surfaces)) for words, make in kinds.items()
+        Option(words, options=tuple(Option(named(each), make(each)) for each in (*together, *surfaces)))
+        for words, make in kinds.items()
     ]
     options += _new_on_radiation(case, ask)
     options += _new_on_environments(case, ask)

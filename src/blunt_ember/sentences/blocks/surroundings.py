@@ -44,12 +44,14 @@ _KINDS_OF_SURROUNDING: dict[str, dict[str, Any]] = {
     "insulated, said out loud": {"insulated": True},
 }
 
+_ALL_LEFT = "all that are left"
+
 
 def surrounding_options(
-    surface: str, others: tuple[str, ...] = (), into: DataPath = ("surroundings",)
+    surface: str | list[str], others: tuple[str, ...] = (), into: DataPath = ("surroundings",)
 ) -> tuple[Option, ...]:
-    """Return what can be said of a surface; ``others`` are those it may be made periodic with, ``into`` the list of
-    statements that takes it."""
+    """Return what can be said of a surface, or of several at once; ``others`` are those it may be made periodic with,
+    ``into`` the list of statements that takes it."""
     said = tuple(Option(words, adding(into, {"on": surface, **what})) for words, what in _KINDS_OF_SURROUNDING.items())
     pairs = tuple(
         Option(other, adding(into, {"on": [surface, other], "periodic": True})) for other in others if other != surface
@@ -66,6 +68,8 @@ def surroundings_section(case: Case, outcome: Outcome | None) -> SheetSection:
     if outcome and outcome.geometry:
         own = [name for name in case.document.surfaces if set(case.document.members_of(name)) <= set(unstated)]
         offers = tuple(Option(name, options=surrounding_options(name, unstated)) for name in (*own, *unstated))
+        if len(unstated) > 1:
+            offers = (*offers, Option(_ALL_LEFT, options=surrounding_options(list(unstated))))
         if offers:
             rows.append((Choice("add surrounding", "say what surrounds a surface …", offers, "link"),))
         if unstated:
