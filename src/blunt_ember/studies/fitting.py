@@ -42,7 +42,7 @@ def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
         point = dict(zip(names, (shares * scale).tolist(), strict=True))
         looked.append(point)
         lab.on_progress(len(looked), 0)
-        return (np.array([lab.answer(point, question) for question in questions]) - measured) / within
+        return (lab.answers(point, questions) - measured) / within
 
     low, high = np.array(bounds).T / scale
     start = np.clip(np.array([current(lab.case, name) for name in names]) / scale, low, high)

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import evaluate, require_kind
 from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension
 from blunt_ember.errors import ExpressionError
+from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.points import Point, StudyError, si_text
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running import OnProgress, rows_of
@@ -27,22 +29,29 @@ class Laboratory:
     store: ResultsStore
     on_progress: OnProgress = lambda done, of: None
     jobs: int | None = None
+    #: What solves rows here; it knows what they share.
+    flow: Flow = field(default_factory=Flow, repr=False, compare=False)
 
     def rows(self, points: Sequence[Point]) -> list[Row]:
         """Return the rows of points."""
-        return rows_of(self.case, points, self.store, self.on_progress, self.jobs)
+        return rows_of(self.case, points, self.store, self.on_progress, self.jobs, self.flow)
 
     def row(self, point: Point) -> Row:
         """Return the row of one point."""
-        return rows_of(self.case, [point], self.store, jobs=1)[0]
+        return rows_of(self.case, [point], self.store, jobs=1, flow=self.flow)[0]
 
     def answer(self, point: Point, question: str) -> float:
         """Return the answer to a question at a point, SI; raise :class:`StudyError` where there is none."""
+        return float(self.answers(point, [question])[0])
+
+    def answers(self, point: Point, questions: Sequence[str]) -> Floats:
+        """Return the answers (q,) to questions at a point, SI; raise :class:`StudyError` where one has none."""
         row = self.row(point)
-        if row.trouble or not np.isfinite(row.answers.get(question, np.nan)):
-            where = ", ".join(f"{name} = {stated_as(self.case, name, value)}" for name, value in point.items())
-            raise StudyError(f"there is no answer to '{question}' at {where}: {row.trouble or 'it has no value'}")
-        return row.answers[question]
+        for question in questions:
+            if row.trouble or not np.isfinite(row.answers.get(question, np.nan)):
+                where = ", ".join(f"{name} = {stated_as(self.case, name, value)}" for name, value in point.items())
+                raise StudyError(f"there is no answer to '{question}' at {where}: {row.trouble or 'it has no value'}")
+        return np.array([row.answers[question] for question in questions])
 
 
 def require_rising(name: str, low: float, high: float) -> None:

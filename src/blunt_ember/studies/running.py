@@ -50,8 +50,12 @@ def rows_of(
     store: ResultsStore,
     on_progress: OnProgress = lambda done, of: None,
     jobs: int | None = None,
+    flow: Flow | None = None,
 ) -> list[Row]:
-    """Return the row of every point; what the store knows is not computed again, and what is new is kept at once."""
+    """Return the row of every point; what the store knows is not computed again, and what is new is kept at once.
+
+    Few are solved here, by a ``flow`` that may know already what they share.
+    """
     cases: list[Case | None] = []
     rows: list[Row | None] = []
     for point in points:
@@ -71,7 +75,7 @@ def rows_of(
     todo = [(key, cases[found[0]]) for key, found in places.items()]
     done = len(rows) - sum(len(found) for found in places.values())
     on_progress(done, len(rows))
-    for key, row in _each_solved([(key, each) for key, each in todo if each is not None], jobs):
+    for key, row in _each_solved([(key, each) for key, each in todo if each is not None], jobs, flow or Flow()):
         store.put(key, row)
         for place in places[key]:
             rows[place] = row
@@ -80,11 +84,10 @@ def rows_of(
     return [Row({}, "it was not computed") if row is None else row for row in rows]
 
 
-def _each_solved(todo: list[tuple[str, Case]], jobs: int | None) -> Iterator[tuple[str, Row]]:
+def _each_solved(todo: list[tuple[str, Case]], jobs: int | None, flow: Flow) -> Iterator[tuple[str, Row]]:
     """Yield every key with its row as it is done: here where they are few, else in processes."""
     workers = min(jobs or os.cpu_count() or 1, max(len(todo) // 2, 1))
     if workers == 1:
-        flow = Flow()
         for key, case in todo:
             yield key, solved_row(case, flow)
         return
@@ -105,7 +108,6 @@ def _each_solved(todo: list[tuple[str, Case]], jobs: int | None) -> Iterator[tup
                         yield key, row
         except BrokenProcessPool:
             # A process that died took what was in flight with it; the rest goes on here.
-            flow = Flow()
             for bundle in list(waiting.values()):
                 for key, case in bundle:
                     yield key, solved_row(case, flow)
