@@ -74,13 +74,14 @@ def paint_plan(painter: QPainter, plan: SectionGeometry, view: View, theme: Them
             painter.drawLine(QLineF(*start, *end))
 
 
-def paint_values(painter: QPainter, outcome: Outcome, shade: Shade, view: View, theme: Theme) -> None:
-    """Write on the picture what flow lines stand for, and where the lowest and the highest value of a shade are."""
+def paint_values(painter: QPainter, outcome: Outcome, shade: Shade, view: View, room: QRectF, theme: Theme) -> None:
+    """Write on the picture what flow lines stand for, and where the lowest and the highest value of a shade are, within
+    a room."""
     mesh = outcome.mesh
     if mesh is not None and shade.flow_lines is not None:
         _paint_share(painter, outcome, shade.flow_lines, view, theme)
     if mesh is not None and shade.marks:
-        _paint_extremes(painter, mesh, shade, view, theme)
+        _paint_extremes(painter, mesh, shade, view, room, theme)
 
 
 def paint_materials(painter: QPainter, outcome: Outcome, room: QRectF, theme: Theme) -> None:
@@ -119,12 +120,13 @@ def _paint_share(painter: QPainter, outcome: Outcome, flow: FlowLines, view: Vie
     paint_tag(painter, QRectF((view.width - size[0]) / 2, view.height - size[1] - 10, *size), text, theme.ink, theme)
 
 
-def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, theme: Theme) -> None:
-    """Mark where the lowest and the highest of what is coloured are, with their values."""
+def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, room: QRectF, theme: Theme) -> None:
+    """Mark where the lowest and the highest of what is coloured are, with their values written within a room."""
     nodes = np.concatenate([block.nodes.ravel() for block in mesh.blocks])
     values = np.concatenate([block.ravel() for block in shade.values])
     if np.isnan(values).all():
         return
+    taken: list[QRectF] = []
     for word, place in (("lowest", int(np.nanargmin(values))), ("highest", int(np.nanargmax(values)))):
         point = mesh.points[nodes[place]][None]
         if mesh.dimension == 1:
@@ -136,8 +138,15 @@ def _paint_extremes(painter: QPainter, mesh: Mesh, shade: Shade, view: View, the
             painter.drawLine(at + QPointF(0, -6), at + QPointF(0, 6))
         text = f"{word} {shown(float(values[place]), shade.kind)}"
         metrics = QFontMetricsF(painter.font())
-        size = metrics.horizontalAdvance(text) + 10, metrics.height() + 4
-        paint_tag(painter, QRectF(at.x() + 9, at.y() - size[1], *size), text, theme.ink, theme)
+        wide, high = metrics.horizontalAdvance(text) + 10, metrics.height() + 4
+        beside = [
+            QRectF(x, y, wide, high)
+            for x in (at.x() + 9, at.x() - 9 - wide)
+            for y in (at.y() - high, at.y() + 2, at.y() - 2 * high, at.y() + 4 + high)
+        ]
+        clear = [box for box in beside if room.contains(box) and not any(box.intersects(other) for other in taken)]
+        taken.append((clear or beside)[0])
+        paint_tag(painter, taken[-1], text, theme.ink, theme)
 
 
 def paint_tag(painter: QPainter, box: QRectF, text: str, colour: str, theme: Theme) -> None:

@@ -118,7 +118,7 @@ class Stage(StageView):
         plan = drawing_plane_of(geometry)
         if plan is None:
             return None
-        margins = narrowed(FLAT_MARGINS, self.width())
+        margins = narrowed(FLAT_MARGINS, self.width(), self.height())
         return view_of_box(*drawn_box(plan), self.width(), self.height(), margins, None), plan
 
     def edit_dimension(self, dimension: DimensionLine) -> None:

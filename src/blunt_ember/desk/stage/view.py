@@ -254,7 +254,8 @@ class StageView(QWidget):
                 if outcome.mesh is not None and not self._still.isActive():
                     taken = [QRectF(*dimension.box) for dimension in self._dimensions]
                     self._levels.paint(painter, outcome.mesh, shade, view, self._pointer, taken, theme)
-                overlay.paint_values(painter, outcome, shade, view, theme)
+                room = QRectF(0, 0, self.legend.x() - 4.0, self.height())
+                overlay.paint_values(painter, outcome, shade, view, room, theme)
                 self.paint_read(painter, outcome, view, shade)
             if LENSES[self.lens].materials:
                 overlay.paint_materials(painter, outcome, QRectF(self.rect()), theme)
@@ -340,7 +341,7 @@ class StageView(QWidget):
         else:
             return
         low, high = drawn_box(outcome.geometry)
-        margins = narrowed(FLAT_MARGINS if pose is None else SOLID_MARGINS, self.width())
+        margins = narrowed(FLAT_MARGINS if pose is None else SOLID_MARGINS, self.width(), self.height())
         self._view = view_of_box(low, high, self.width(), self.height(), margins, pose)
 
     def _drawn_image(self) -> QImage:
@@ -374,7 +375,7 @@ class StageView(QWidget):
         return (self._note, self._theme.off) if self._note else (self._stale, self._theme.quiet)
 
 
-def narrowed(margins: tuple[int, int, int, int], width: int) -> tuple[int, int, int, int]:
-    """Return margins (left, top, right, bottom) that leave a narrow stage room for the body, pixels."""
+def narrowed(margins: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
+    """Return margins (left, top, right, bottom) that leave a small stage room for the body, pixels."""
     left, top, right, bottom = margins
-    return min(left, max(width // 5, 48)), top, min(right, max(width // 4, 88)), bottom
+    return min(left, max(width // 6, 36)), top, min(right, max(width // 4, 88)), min(bottom, max(height // 8, 34))

@@ -72,7 +72,7 @@ class Strip(QWidget):
         layout.addWidget(self.time_bar)
         self.line.place_pointed.connect(self.place_pointed)
         for each in (self.line, self.tables, self.history):
-            each.said.connect(self._source.say)
+            each.said.connect(self._say)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._refresh)
@@ -156,6 +156,11 @@ class Strip(QWidget):
         if self.view in ("along a line", "table") and not self._soon.isActive():
             self._soon.start(CURVE_MS)
 
+    def _say(self, text: str) -> None:
+        """Say beside the controls what is shown; without anything to say it takes no room."""
+        self._source.say(text)
+        self._source.setVisible(bool(text))
+
     def _take(self, outcome: Outcome | None) -> None:
         self._outcome = outcome
         self.line.show_outcome(outcome)
@@ -181,7 +186,7 @@ class Strip(QWidget):
         self.line.controls.setVisible(view == "along a line")
         self.history.controls.setVisible(view == "over time")
         self.tables.controls.setVisible(view == "table")
-        self._source.say("")
+        self._say("")
         if view == "along a line":
             self.line.refresh()
         elif view == "over time":
@@ -214,7 +219,7 @@ class Strip(QWidget):
         except ReferenceRefusedError as reason:
             self.chain.show_plot(None, f"No chain of resistances: {reason}.", self._theme)
             return
-        self._source.say(self.path.source)
+        self._say(self.path.source)
         self.chain.show_plot(chain_plot(self.path, outcome.case.units), "", self._theme)
 
 

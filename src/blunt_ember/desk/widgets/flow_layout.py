@@ -98,7 +98,7 @@ class FlowLayout(QLayout):
             size = self._size_of(item, rect)
             rest = rect.right() + 1 - x
             if item.expandingDirections() & Qt.Orientation.Horizontal:
-                size = QSize(max(rest, 0), size.height())
+                size = QSize(max(rest, item.minimumSize().width()), size.height())
             if pending and size.width() > max(rest, 0):
                 finish()
                 x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0
