@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
-from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import OPENING
@@ -13,7 +12,7 @@ from blunt_ember.case.document.questions.between_environments import CouplingQue
 from blunt_ember.case.document.questions.derived import DerivedQuestion, formula_name
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
-from blunt_ember.case.document.questions.question import Question, named
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.radiation import (
     RADIATED_WORDS,
     ExchangeQuestion,
@@ -28,10 +27,11 @@ from blunt_ember.case.document.questions.temperatures import (
     PointQuestion,
 )
 from blunt_ember.case.document.questions.when import WhenQuestion
-from blunt_ember.case.editing.edits import free_name, with_value
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_question
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.blocks.asking import new_questions
 from blunt_ember.sentences.blocks.clock import condition_parts
 from blunt_ember.sentences.blocks.expected import expected
 from blunt_ember.sentences.parts import (
@@ -45,7 +45,6 @@ from blunt_ember.sentences.parts import (
     SheetSection,
     TypedEdit,
     Word,
-    adding,
     entry,
     place_entries,
     removing,
@@ -69,7 +68,7 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
                 Remove(f"remove question {place}", "Remove this question", removing(path), at=path),
             )
         )
-    rows.append((Choice("add question", "ask a question …", _new_questions(case, surfaces), "link"),))
+    rows.append((Choice("add question", "ask a question …", new_questions(case, surfaces), "link"),))
     return SheetSection("Questions", f"{len(case.document.questions)} asked", tuple(rows))
 
 
@@ -337,110 +336,3 @@ def _measuring(path: DataPath, old: str, new: str) -> Edit:
         return with_value(now, path, {new if key == old else key: value for key, value in question.items()})
 
     return change
-
-
-def _new_on_radiation(case: Case, ask: Callable[..., Edit]) -> list[Option]:
-    """What may be asked of surfaces that see each other: by name, or those of the first two faces there are."""
-    faces = [face for enclosure in case.document.enclosures.values() for face in enclosure.faces]
-    named = list(dict.fromkeys(name for face in faces for name in face.surfaces))
-    options = [Option("net heat radiated to", options=tuple(Option(n, ask("radiated", radiation=n)) for n in named))]
-    for words, key in (("view factor from", "view_factor"), ("net heat radiated from", "exchange")):
-        pairs = tuple(
-            Option(
-                first,
-                options=tuple(
-                    Option(f"to {other}", ask(key.replace("_", " "), **{key: first, "to": other}))
-                    for other in (*named, OPENING)
-                ),
-            )
-            for first in named
-        )
-        options.append(Option(words, options=pairs))
-    return options if named else []
-
-
-def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
-    """What may be asked of environments, where there are two."""
-    names = tuple(case.document.environments)
-    if len(names) < 2:
-        return []
-    pairs = tuple(
-        Option(
-            first,
-            options=tuple(Option(f"and {to}", ask("coupling", coupling=first, to=to)) for to in names if to != first),
-        )
-        for first in names
-    )
-    rooms = tuple(Option(name, ask("factor", temperature_factor=name)) for name in names)
-    humid = tuple(Option(name, ask("humidity", surface_humidity=name, humidity="50 %")) for name in names)
-    return [
-        Option("thermal coupling coefficient of", options=pairs),
-        Option("temperature factor at the coldest place of", options=rooms),
-        Option("humidity at the coldest place of", options=humid),
-    ]
-
-
-def _new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
-    taken = [question.name for question in case.document.questions]
-
-    def ask(stem: str, **asked: Any) -> Edit:
-        return adding(("questions",), {"name": free_name(stem, taken), **asked})
-
-    kinds: dict[str, Callable[[Any], Edit]] = {
-        "heat flow through": lambda s: ask(
-            "heat flow", heat_flow=s, **({"basis": "area"} if isinstance(s, str) else {})
-        ),
-        "highest temperature of": lambda s: ask("highest", highest=s),
-        "lowest temperature of": lambda s: ask("lowest", lowest=s),
-        "mean temperature of": lambda s: ask("mean", mean=s),
-    }
-    # What meets the same is often asked about together.
-    together = [list(each.surfaces) for each in case.document.surroundings if len(each.surfaces) > 1]
-    options = [
-        Option(words, options=tuple(Option(named(each), make(each)) for each in (*together, *surfaces)))
-        for words, make in kinds.items()
-    ]
-    options += _new_on_radiation(case, ask)
-    options += _new_on_environments(case, ask)
-    regions = ("body", *case.document.body.fillings)
-    if case.document.running_clock is not None:
-        hot = {"passes": "100 °C", "highest": "body"}
-        options += [
-            Option(
-                "heat passed through",
-                options=tuple(Option(name, ask("heat passed", heat_passed=name)) for name in surfaces),
-            ),
-            Option("heat stored in", options=tuple(Option(name, ask("stored", heat_stored=name)) for name in regions)),
-            Option("the time when a temperature is passed", ask("time", when=hot)),
-            Option("the time when it has settled", ask("settled", when={"settled": "0.5 K"})),
-        ]
-    options += [
-        Option(
-            f"{measure} temperature in",
-            options=tuple(Option(name, ask(measure, **{measure: name})) for name in regions),
-        )
-        for measure in ("highest", "lowest", "mean")
-    ]
-    origin = ["0 mm"] * len(case.document.body.coordinates)
-    options.append(Option("temperature at a point", ask("point", temperature=origin)))
-    line = {"start": origin, "end": ["10 mm", *origin[1:]]}
-    options.append(Option("mean temperature along a line", ask("line", mean=line)))
-    if len(surfaces) > 1:  # which two is said in the sentence
-        pair = [surfaces[0], surfaces[1]]
-        options.append(Option("mean temperature from one surface to another", ask("way", mean={"between": pair})))
-        if len(origin) == 3:
-            options.append(Option("mean temperature along the edge of two surfaces", ask("edge", mean={"edge": pair})))
-    if len(origin) == 2:
-        options.append(
-            Option(
-                "mean temperature along",
-                options=tuple(Option(name, ask("edge", mean={"edge": name})) for name in surfaces),
-            )
-        )
-    if len(origin) > 1:
-        options.append(
-            Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
-        )
-    if taken:
-        options.append(Option("a formula over other answers", ask("derived", derived=formula_name(taken[-1]))))
-    return tuple(options)

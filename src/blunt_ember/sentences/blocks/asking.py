@@ -1,0 +1,121 @@
+"""What can be asked of a case: every question that may be added to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.enclosures import OPENING
+from blunt_ember.case.document.questions.derived import formula_name
+from blunt_ember.case.document.questions.question import named
+from blunt_ember.case.editing.edits import free_name
+from blunt_ember.sentences.parts import Edit, Option, adding
+
+
+def _new_on_radiation(case: Case, ask: Callable[..., Edit]) -> list[Option]:
+    """What may be asked of surfaces that see each other: by name, or those of the first two faces there are."""
+    faces = [face for enclosure in case.document.enclosures.values() for face in enclosure.faces]
+    named = list(dict.fromkeys(name for face in faces for name in face.surfaces))
+    options = [Option("net heat radiated to", options=tuple(Option(n, ask("radiated", radiation=n)) for n in named))]
+    for words, key in (("view factor from", "view_factor"), ("net heat radiated from", "exchange")):
+        pairs = tuple(
+            Option(
+                first,
+                options=tuple(
+                    Option(f"to {other}", ask(key.replace("_", " "), **{key: first, "to": other}))
+                    for other in (*named, OPENING)
+                ),
+            )
+            for first in named
+        )
+        options.append(Option(words, options=pairs))
+    return options if named else []
+
+
+def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
+    """What may be asked of environments, where there are two."""
+    names = tuple(case.document.environments)
+    if len(names) < 2:
+        return []
+    pairs = tuple(
+        Option(
+            first,
+            options=tuple(Option(f"and {to}", ask("coupling", coupling=first, to=to)) for to in names if to != first),
+        )
+        for first in names
+    )
+    rooms = tuple(Option(name, ask("factor", temperature_factor=name)) for name in names)
+    humid = tuple(Option(name, ask("humidity", surface_humidity=name, humidity="50 %")) for name in names)
+    return [
+        Option("thermal coupling coefficient of", options=pairs),
+        Option("temperature factor at the coldest place of", options=rooms),
+        Option("humidity at the coldest place of", options=humid),
+    ]
+
+
+def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
+    """Return all that can be asked of a case and its ``surfaces``."""
+    taken = [question.name for question in case.document.questions]
+
+    def ask(stem: str, **asked: Any) -> Edit:
+        return adding(("questions",), {"name": free_name(stem, taken), **asked})
+
+    kinds: dict[str, Callable[[Any], Edit]] = {
+        "heat flow through": lambda s: ask(
+            "heat flow", heat_flow=s, **({"basis": "area"} if isinstance(s, str) else {})
+        ),
+        "highest temperature of": lambda s: ask("highest", highest=s),
+        "lowest temperature of": lambda s: ask("lowest", lowest=s),
+        "mean temperature of": lambda s: ask("mean", mean=s),
+    }
+    # What meets the same is often asked about together.
+    together = [list(each.surfaces) for each in case.document.surroundings if len(each.surfaces) > 1]
+    options = [
+        Option(words, options=tuple(Option(named(each), make(each)) for each in (*together, *surfaces)))
+        for words, make in kinds.items()
+    ]
+    options += _new_on_radiation(case, ask)
+    options += _new_on_environments(case, ask)
+    regions = ("body", *case.document.body.fillings)
+    if case.document.running_clock is not None:
+        hot = {"passes": "100 °C", "highest": "body"}
+        options += [
+            Option(
+                "heat passed through",
+                options=tuple(Option(name, ask("heat passed", heat_passed=name)) for name in surfaces),
+            ),
+            Option("heat stored in", options=tuple(Option(name, ask("stored", heat_stored=name)) for name in regions)),
+            Option("the time when a temperature is passed", ask("time", when=hot)),
+            Option("the time when it has settled", ask("settled", when={"settled": "0.5 K"})),
+        ]
+    options += [
+        Option(
+            f"{measure} temperature in",
+            options=tuple(Option(name, ask(measure, **{measure: name})) for name in regions),
+        )
+        for measure in ("highest", "lowest", "mean")
+    ]
+    origin = ["0 mm"] * len(case.document.body.coordinates)
+    options.append(Option("temperature at a point", ask("point", temperature=origin)))
+    line = {"start": origin, "end": ["10 mm", *origin[1:]]}
+    options.append(Option("mean temperature along a line", ask("line", mean=line)))
+    if len(surfaces) > 1:  # which two is said in the sentence
+        pair = [surfaces[0], surfaces[1]]
+        options.append(Option("mean temperature from one surface to another", ask("way", mean={"between": pair})))
+        if len(origin) == 3:
+            options.append(Option("mean temperature along the edge of two surfaces", ask("edge", mean={"edge": pair})))
+    if len(origin) == 2:
+        options.append(
+            Option(
+                "mean temperature along",
+                options=tuple(Option(name, ask("edge", mean={"edge": name})) for name in surfaces),
+            )
+        )
+    if len(origin) > 1:
+        options.append(
+            Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
+        )
+    if taken:
+        options.append(Option("a formula over other answers", ask("derived", derived=formula_name(taken[-1]))))
+    return tuple(options)
