@@ -118,3 +118,9 @@ def test_the_gallery_is_searched_by_what_its_cases_are(window: Window, qtbot: Qt
     assert not seen("unheard of") and page._nothing.isVisible()
     search.clear()
     assert len(seen("")) == len(page._cards)
+    assert seen("buried in wool") == {"rod-held-tip"}  # it stands on the card of the one it is like
+    link = page.findChild(QToolButton, "family rod-insulated-tip")
+    assert link is not None
+    QTest.mouseClick(link, Qt.MouseButton.LeftButton)
+    settled(qtbot, window)
+    assert window.current.case.document.title == "Element rod, tip buried in wool"

@@ -171,7 +171,7 @@ def test_a_cooling_block_takes_twelve_actions(window: Window, qtbot: QtBot) -> N
     hand.types("surroundings[1].film.temperature", "18")
     for side in ("left", "right", "top"):
         hand.chooses("surface 1", f"also on block.bore {side}")
-    hand.chooses("add question", "highest temperature of", "block.top")
+    hand.chooses("add question", "highest temperature of a surface", "block.top")
     assert hand.actions <= 13
     settled(qtbot, window)
     (hottest,) = window.outcome.checks

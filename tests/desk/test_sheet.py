@@ -184,3 +184,16 @@ def test_an_outline_is_drawn_on_the_plan_of_a_solid(window: Window, qtbot: QtBot
     assert drawn["z"] == ["0 mm", "840 mm"]
     assert not stage.tool.active
     settled(qtbot, window)
+
+
+def test_a_material_that_is_used_says_by_what(window: Window, qtbot: QtBot) -> None:
+    told: list[str] = []
+    window.current.refused.connect(told.append)
+    button = next(each for each in window.sheet.findChildren(QToolButton, "remove material brick") if each.isVisible())
+    window.sheet.ensureWidgetVisible(button)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert told and "'brick' is made of 'brick'; say what else first" in told[0]
+    choose(window, "material of brick", "blanket")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert "brick" not in window.current.case.data["materials"]
+    settled(qtbot, window)

@@ -55,6 +55,25 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
 FAMILIES: Mapping[str, Family] = MappingProxyType(
     {family.name: family for group in GROUPS.values() for family in group}
 )
+#: Families that are much like another one: their names and what sets them apart, by the name of that.
+VARIANTS: Mapping[str, Mapping[str, str]] = MappingProxyType(
+    {
+        "rod-held-tip": {
+            "rod-insulated-tip": "its tip in wool",
+            "rod-film-tip": "film over its tip",
+            "rod-very-long": "very long",
+        },
+        "generating-cylinder": {"generating-tube": "a tube"},
+        "generating-sphere": {"generating-shell": "a shell"},
+        "wall-k-of-t": {"wall-k-table": "k by a table"},
+        "wall-radiation": {"wall-film-and-radiation": "with a film"},
+        "plate-flux-edge": {"plate-film-edge": "film on two edges"},
+        "cooling-wall": {"cooling-wall-one-sided": "on one side", "quenched-wall": "its faces held"},
+        "deep-wall-held": {"deep-wall-flux": "under a flux", "deep-wall-film": "under a film"},
+        "swinging-wall": {"swinging-deep-wall": "a deep one"},
+        "lumped-film": {"lumped-radiation": "by radiation"},
+    }
+)
 
 
 def family(name: str) -> Family:

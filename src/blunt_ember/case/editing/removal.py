@@ -50,6 +50,16 @@ def without_surface_name(case: Case, name: str) -> Case:
     return without(case, ("surfaces", name))
 
 
+def without_material(case: Case, name: str) -> Case:
+    """Return the case without a material; raises :class:`CaseError` while a part of the body is made of it."""
+    users = [leaf.path for leaf in used_by(case, frozenset({Target.MATERIAL}), name)]
+    if users:
+        parts = list(dict.fromkeys(f"'{'.'.join(str(each) for each in path[2:-1:2])}'" for path in users))
+        words = f"{', '.join(parts[:-1])} and {parts[-1]} are" if len(parts) > 1 else f"{parts[0]} is"
+        raise CaseError((Fault(users[0], f"{words} made of '{name}'; say what else first"),))
+    return without(case, ("materials", name))
+
+
 def without_data(data: Mapping[str, Any], paths: list[DataPath]) -> dict[str, Any]:
     """Return JSON data without the entries at some paths."""
     going = set(paths)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -30,20 +32,35 @@ from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.blank import BLANKS, Blank
-from blunt_ember.gallery.families import FAMILIES, GROUPS
+from blunt_ember.gallery.families import FAMILIES, GROUPS, VARIANTS
 from blunt_ember.gallery.family import Family
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.picture.palette import Theme
 
+#: Between the lines of a card, pixels.
+_GAP = 5
+#: Families that stand on the card of another one.
+_VARIANTS = frozenset(name for variants in VARIANTS.values() for name in variants)
 CARD, SMALL_CARD = QSize(250, 130), QSize(190, 84)
 
 
 class FamilyCard(QPushButton):
-    """A family with its picture, a button as a whole."""
+    """A family with its picture, a button as a whole, and links to its variants: their names and what they are."""
 
-    def __init__(self, title: str, lines: Sequence[str], drawn: QSize, parent: QWidget | None = None) -> None:
+    variant_chosen = pyqtSignal(str)
+
+    def __init__(
+        self,
+        title: str,
+        lines: Sequence[str],
+        drawn: QSize,
+        parent: QWidget | None = None,
+        variants: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
         super().__init__(parent)
-        self.drawn, self._lines = drawn, len(lines)
+        self.drawn = drawn
+        self._words: list[QWidget] = []
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         self.setProperty("role", "card")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"{title}: {', '.join(lines)}")
@@ -57,13 +74,30 @@ class FamilyCard(QPushButton):
             label.setProperty("role", role)
             label.setWordWrap(True)
             layout.addWidget(label)
+            self._words.append(label)
+        for name, words in variants.items():
+            link = QToolButton(self)
+            link.setText(f"or {words}")
+            link.setProperty("role", "link")
+            link.setObjectName(f"family {name}")
+            link.setToolTip(FAMILIES[name].summary)
+            link.clicked.connect(partial(self.variant_chosen.emit, name))
+            layout.addWidget(link)
+            self._words.append(link)
+        layout.setSpacing(_GAP)
         layout.addStretch(1)
         for label in self.findChildren(QLabel):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
 
     def sizeHint(self) -> QSize:
         """Room for the picture and its words; the style sheet would shrink a fixed size."""
-        return QSize(self.drawn.width() + 24, self.drawn.height() + 58 + 20 * self._lines)
+        width = self.drawn.width()
+        heights = [each.heightForWidth(width) for each in self._words]
+        words = sum(
+            _GAP + (own if own > 0 else each.sizeHint().height())
+            for own, each in zip(heights, self._words, strict=True)
+        )
+        return QSize(width + 24, self.drawn.height() + 24 + words + 2 * _GAP)
 
 
 class StartPage(QScrollArea):
@@ -114,7 +148,8 @@ class StartPage(QScrollArea):
         self._blanks = {name: self._blank_card(name, blank) for name, blank in BLANKS.items()}
         self._add_group(layout, "From nothing", list(self._blanks.values()))
         for group, families in GROUPS.items():
-            self._add_group(layout, group, [self._family_card(family) for family in families])
+            led = [family for family in families if family.name not in _VARIANTS]
+            self._add_group(layout, group, [self._family_card(family) for family in led])
         self._nothing = QLabel("No case of the gallery has these words.", self)
         self._nothing.setProperty("role", "quiet")
         self._nothing.hide()
@@ -128,7 +163,7 @@ class StartPage(QScrollArea):
         label.setProperty("role", "heading")
         layout.addWidget(label)
         holder = QWidget(self)
-        flow = FlowLayout(holder, spacing=16, indent=0)
+        flow = FlowLayout(holder, spacing=16, indent=0, as_high=True)
         for card in cards:
             flow.addWidget(card)
         layout.addWidget(holder)
@@ -143,8 +178,9 @@ class StartPage(QScrollArea):
     def _family_card(self, family: Family) -> FamilyCard:
         known = ", ".join(family.beside)
         lines = [family.summary, *([f"beside {known}"] if known else [])]
-        card = FamilyCard(str(family.data["title"]), lines, CARD, self)
+        card = FamilyCard(str(family.data["title"]), lines, CARD, self, VARIANTS.get(family.name, {}))
         card.setObjectName(f"family {family.name}")
+        card.variant_chosen.connect(self.family_chosen)
         card.clicked.connect(partial(self.family_chosen.emit, family.name))
         self._cards[family.name] = card
         return card
@@ -153,8 +189,8 @@ class StartPage(QScrollArea):
         """Show the cards of the gallery that have all of the words."""
         wanted = words.lower().split()
         for name, card in self._cards.items():
-            said = FAMILIES[name].said
-            card.setVisible(all(word in said for word in wanted))
+            said = (FAMILIES[each].said for each in (name, *VARIANTS.get(name, {})))
+            card.setVisible(any(all(word in one for word in wanted) for one in said))
         for card in self._blanks.values():
             card.setVisible(not wanted)
         for label, holder in self._groups:

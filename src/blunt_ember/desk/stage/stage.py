@@ -16,7 +16,7 @@ from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.stage import overlay
 from blunt_ember.desk.stage.hints import Hints
 from blunt_ember.desk.stage.tools.dimensions import DimensionLine
-from blunt_ember.desk.stage.tools.drawing_tool import DrawingTool
+from blunt_ember.desk.stage.tools.drawing_tool import FIELD_HEIGHT, DrawingTool
 from blunt_ember.desk.stage.tools.picture_editor import PictureEditor
 from blunt_ember.desk.stage.tools.plane_handles import PlaneHandles
 from blunt_ember.desk.stage.tools.point_handles import PointMover
@@ -75,6 +75,11 @@ class Stage(StageView):
     def shows_dimensions(self) -> bool:
         """Whether there is room for dimensions: none while an outline is drawn."""
         return not self.tool.active
+
+    @property
+    def foot(self) -> int:
+        """The field for typed points stands there while an outline is drawn."""
+        return FIELD_HEIGHT if self.tool.active else 0
 
     def paint_tools(self, painter: QPainter, outcome: Outcome, view: View, named: bool) -> None:
         """Paint the points that can be moved, and the outline that is drawn; that of a solid on its plan."""

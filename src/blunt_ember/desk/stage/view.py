@@ -265,11 +265,16 @@ class StageView(QWidget):
             overlay.paint_reading(painter, *self._hover, left, self._theme)
         message, colour = self._message()
         if message:
-            overlay.paint_message(painter, message, colour, room, self._theme)
+            overlay.paint_message(painter, message, colour, room.adjusted(0, 0, 0, -self.foot), self._theme)
         elif (hint := self.hint()) and outcome is not None and outcome.solution is not None and not self._low_label():
             overlay.paint_hint(painter, hint, room, self._theme)
         painter.end()
         self.drawn.emit()
+
+    @property
+    def foot(self) -> int:
+        """Pixels at the foot of the stage that something stands on."""
+        return 0
 
     def _low_label(self) -> bool:
         """Whether a dimension is written where hints are."""

@@ -12,12 +12,15 @@ _LONGEST = 170
 class FlowLayout(QLayout):
     """Items left to right, wrapped at the width there is; lines after the first are indented.
 
-    Words that wrap themselves take whole lines, and none is wider than the line there is. What expands takes the rest
-    of its line.
+    Items of one line stand on its middle, or are ``as_high`` as the highest. Words that wrap themselves take whole
+    lines, and none is wider than the line there is. What expands takes the rest of its line.
     """
 
-    def __init__(self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16) -> None:
+    def __init__(
+        self, parent: QWidget | None = None, spacing: int = 5, indent: int = 16, as_high: bool = False
+    ) -> None:
         super().__init__(parent)
+        self._as_high = as_high
         self._items: list[QLayoutItem] = []
         self._gap = spacing
         self._indent = indent
@@ -89,7 +92,8 @@ class FlowLayout(QLayout):
         def finish() -> None:
             for item, left, size in pending:
                 if apply:
-                    item.setGeometry(QRect(QPoint(left, y + (line - size.height()) // 2), size))
+                    high = line if self._as_high else size.height()
+                    item.setGeometry(QRect(QPoint(left, y + (line - high) // 2), QSize(size.width(), high)))
             pending.clear()
 
         for item in self._items:

@@ -65,9 +65,9 @@ def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         "heat flow through": lambda s: ask(
             "heat flow", heat_flow=s, **({"basis": "area"} if isinstance(s, str) else {})
         ),
-        "highest temperature of": lambda s: ask("highest", highest=s),
-        "lowest temperature of": lambda s: ask("lowest", lowest=s),
-        "mean temperature of": lambda s: ask("mean", mean=s),
+        "highest temperature of a surface": lambda s: ask("highest", highest=s),
+        "lowest temperature of a surface": lambda s: ask("lowest", lowest=s),
+        "mean temperature of a surface": lambda s: ask("mean", mean=s),
     }
     # What meets the same is often asked about together.
     together = [list(each.surfaces) for each in case.document.surroundings if len(each.surfaces) > 1]
@@ -91,7 +91,7 @@ def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         ]
     options += [
         Option(
-            f"{measure} temperature in",
+            f"{measure} temperature in a region",
             options=tuple(Option(name, ask(measure, **{measure: name})) for name in regions),
         )
         for measure in ("highest", "lowest", "mean")

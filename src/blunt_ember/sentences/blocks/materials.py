@@ -7,6 +7,7 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.materials import Directional, Material
 from blunt_ember.case.editing.edits import free_name, value_at, with_value
+from blunt_ember.case.editing.removal import without_material
 from blunt_ember.case.editing.renaming import renamed_material
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, EMISSIVITY, HEAT_CAPACITY, Kind
@@ -60,7 +61,7 @@ def materials_section(case: Case) -> SheetSection:
                 *((Word("not used", "quiet"),) if name not in used else ()),
                 _more(case, path, material),
                 *_source(material),
-                Remove(f"remove material {name}", f"Remove the material {name}", removing(path), at=path),
+                Remove(f"remove material {name}", f"Remove the material {name}", _removing(name), at=path),
             )
         )
 
@@ -71,6 +72,10 @@ def materials_section(case: Case) -> SheetSection:
     rows.append((Choice("add material", "add a material …", options, "link"),))
     state = "steady: only k is needed" if case.document.running_clock is None else "the clock runs: k, ρ and c"
     return SheetSection("Materials", state, tuple(rows))
+
+
+def _removing(name: str) -> Edit:
+    return lambda now: without_material(now, name)
 
 
 def _needed(case: Case, key: str, used: bool) -> bool:

@@ -34,6 +34,8 @@ from blunt_ember.sentences.blocks.arranging import whole_height
 DRAWING_REACH = 9.0
 #: Pixels at the right of the stage that the legend takes.
 LEGEND = 112
+#: Pixels at the foot of the stage that the field for typed points takes.
+FIELD_HEIGHT = 42
 _HINT = "click points, or type '25 mm at 30°' or 'x, y' · A: an arc · Backspace: back · Enter: close · Esc: leave"
 _BOW_HINT = "an arc: click a place it passes, then its end · A: straight again · Backspace: back"
 
