@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.case import case_from_data
@@ -175,6 +175,13 @@ def test_an_outline_is_drawn_on_the_plan_of_a_solid(window: Window, qtbot: QtBot
     qtbot.wait(30)
     plan, _ = stage._drawn_on()
     assert plan.pose is None and stage.picture() is not None
+    QTest.keyClicks(stage, "3 m, 2 m")
+    QTest.keyClick(stage.findChild(QLineEdit, "drawing entry"), Qt.Key.Key_Return)
+    grown, _ = stage._drawn_on()
+    (x, y), *_ = grown.pixels(np.array([[3.0, 2.0]]))
+    assert grown.scale > plan.scale and 0 < x < stage.width() and 0 < y < stage.height()
+    QTest.keyClick(stage, Qt.Key.Key_Escape)
+    choose(window, "add region", "an outline drawn on the stage")
     for place in ([0.1, 0.1], [0.2, 0.1], [0.2, 0.3]):
         x, y = plan.pixels(np.array([place]))[0]
         QTest.mouseClick(stage, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))

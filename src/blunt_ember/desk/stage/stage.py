@@ -32,6 +32,9 @@ from blunt_ember.picture.lenses.field import Shade
 TURN_PER_PIXEL = 0.008
 TURN_PER_KEY = np.radians(10)
 
+#: Pixels from the edge of the stage within which a point is out of sight.
+_IN_SIGHT = 8
+
 
 class Stage(StageView):
     """Reads and edits on the picture."""
@@ -53,7 +56,9 @@ class Stage(StageView):
         self._pressed_at: QPointF | None = None
         self._editor = PictureEditor(self, current)
         self.points = PointMover(self, current, self._editor, self._say)
-        self.tool = DrawingTool(self, current, self._say)
+        #: How the plan of a solid is seen while an outline is drawn on it, where it is not seen as a whole.
+        self._plan: View | None = None
+        self.tool = DrawingTool(self, current, self._say, self._grow_to_drawn)
         self.readings = Readings(current)
         self.planes = PlaneHandles(self.looks.cuts.move_plane)
         self.legend.range_wanted.connect(lambda *_: hints.used("legend"))
@@ -111,8 +116,29 @@ class Stage(StageView):
         if self._seen is None or drawing_plane_of(self._seen.geometry) is None:
             self._say("outlines are drawn on a section or on the plan of a solid; this body has neither")
             return
-        self._note = ""
+        self._note, self._plan = "", None
         self.tool.begin()
+
+    def _grow_to_drawn(self) -> None:
+        """Show all points of the outline that is drawn, where one of them is out of sight."""
+        drawn_on, drawing = self._drawn_on(), self.tool.drawing
+        if drawn_on is None or drawing is None or not drawing.points:
+            return
+        view, section = drawn_on
+        places = np.array([point.place for point in drawing.points])
+        pixels = view.pixels(places)
+        if (pixels >= _IN_SIGHT).all() and (pixels <= np.array([self.width(), self.height()]) - _IN_SIGHT).all():
+            return
+        low, high = drawn_box(section)
+        ends = np.minimum(low, places.min(axis=0)), np.maximum(high, places.max(axis=0))
+        margins = narrowed(FLAT_MARGINS, self.width(), self.height())
+        grown = view_of_box(*ends, self.width(), self.height(), margins, None)
+        if view is self._view:
+            self._view, self._is_fitted = grown, False
+            self._redraw()
+        else:
+            self._plan = grown
+        self.update()
 
     def _drawn_on(self) -> tuple[View, SectionGeometry] | None:
         """The section that is drawn on, and how it is seen: the plan of a solid only while an outline is drawn."""
@@ -124,7 +150,7 @@ class Stage(StageView):
         if plan is None:
             return None
         margins = narrowed(FLAT_MARGINS, self.width(), self.height())
-        return view_of_box(*drawn_box(plan), self.width(), self.height(), margins, None), plan
+        return self._plan or view_of_box(*drawn_box(plan), self.width(), self.height(), margins, None), plan
 
     def edit_dimension(self, dimension: DimensionLine) -> None:
         """Open a field over a dimension."""

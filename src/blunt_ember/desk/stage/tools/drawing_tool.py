@@ -57,10 +57,12 @@ class DrawingEntry(QLineEdit):
 
 
 class DrawingTool:
-    """The outline being drawn on a stage, if any."""
+    """The outline being drawn on a stage, if any; ``typed`` is called when a point was typed, out of sight perhaps."""
 
-    def __init__(self, stage: QWidget, current: CurrentCase, tell: Callable[[str], None]) -> None:
-        self._stage, self._current, self._tell = stage, current, tell
+    def __init__(
+        self, stage: QWidget, current: CurrentCase, tell: Callable[[str], None], typed: Callable[[], None]
+    ) -> None:
+        self._stage, self._current, self._tell, self._typed = stage, current, tell, typed
         self._drawing: OutlineDrawing | None = None
         self._pointer: Floats | None = None
         self._entry = DrawingEntry(self.key, stage)
@@ -153,6 +155,7 @@ class DrawingTool:
             return
         self._entry.clear()
         self._add(point)
+        self._typed()
 
     def _close(self) -> None:
         assert self._drawing is not None
