@@ -91,7 +91,8 @@ def test_a_whole_case_from_the_start_page_to_the_file(
     def pixel(x: float, y: float) -> QPoint:
         return QPointF(*view.pixels(np.array([[x, y]]))[0]).toPoint()
 
-    assert f"{known['middle']:.0f}"[:2] in stage.reading_at(QPointF(pixel(0.1, 0.0)))
+    exactly_there = QPointF(*view.pixels(np.array([[0.1, 0.0]]))[0])
+    assert f"{known['middle']:.0f}"[:2] in stage.reading_at(exactly_there)
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, CONTROL, pixel(0.0, 0.1))
     settled(qtbot, window)
     QTest.mousePress(stage, Qt.MouseButton.LeftButton, CONTROL, pixel(0.06, 0.0))

@@ -203,3 +203,24 @@ def test_a_file_that_another_program_changed_is_noticed(
         assert read_case(elsewhere).data["mesh"]["size"] == "3 mm" and theirs and window.current.path == elsewhere
     window._look_at_disk()
     assert len(said) == 1, "it is asked once"
+
+
+def test_two_windows_on_one_file_know_of_each_other(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    path = tmp_path / "case.ember"
+    write_case(family("plane-wall").case(), path)
+    assert window.open_path(path)
+    settled(qtbot, window)
+    other = Window()
+    try:
+        other.show()
+        assert other.open_path(path)
+        assert "Another window" not in other.statusBar().currentMessage()  # nothing is edited there yet
+        type_into(field(window, "surroundings[1].film.h"), "20")
+        window.keeper.keep()
+        other._look_at_disk()
+        assert "Another window has edits of this file that are not saved" in other.statusBar().currentMessage()
+        settled(qtbot, other)
+    finally:
+        other.close()
+        other.deleteLater()
+    settled(qtbot, window)

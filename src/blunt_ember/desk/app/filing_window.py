@@ -32,6 +32,7 @@ class FilingWindow(DeskWindow):
     """A window that opens and saves its case, keeps what is not saved, and watches the file."""
 
     keeper: WorkKeeper
+    _told_of_others = False
     on_disk: FileOnDisk
 
     def show_case(self, case: Case, path: Path | None, saved: bool = True) -> None:
@@ -97,7 +98,15 @@ class FilingWindow(DeskWindow):
         else:
             self.show_case(read, path)
             self.settings.remember(path)
+            self._tell_of_others()
         return True
+
+    def _tell_of_others(self) -> None:
+        """Say that another window has edits of the same file, once until it has none."""
+        there = self.keeper.edited_elsewhere(self.current.path)
+        if there and not self._told_of_others:
+            self.tell("Another window has edits of this file that are not saved: what is saved last stays.")
+        self._told_of_others = there
 
     def _read_foreign(self, path: Path) -> ForeignCase | None:
         """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
@@ -150,7 +159,8 @@ class FilingWindow(DeskWindow):
         return True
 
     def _look_at_disk(self) -> None:
-        """See whether the file was changed while another window had the focus."""
+        """See whether the file was changed while another window had the focus, or is edited there."""
+        self._tell_of_others()
         match self.on_disk.ask_if_changed(self.current.path, self.current.case, looking=True):
             case KeptVersion.THEIRS:
                 self._take_theirs()

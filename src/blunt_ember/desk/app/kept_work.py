@@ -83,17 +83,33 @@ class WorkKeeper(QObject):
         if case is None or not self._current.edited:
             self.forget()
             return
-        said = {"path": str(path) if path else None, "kept": time.time(), "folder": case.folder}
+        said = {"path": str(path.resolve()) if path else None, "kept": time.time(), "folder": case.folder}
         try:
             self._record.parent.mkdir(parents=True, exist_ok=True)
             write_text(json.dumps({**said, "case": case_to_text(case)}), self._record, lasting=False)
         except (BluntEmberError, OSError) as error:
             self._current.told.emit(f"What is not saved could not be kept against a crash: {error}")
 
+    def edited_elsewhere(self, path: Path | None) -> bool:
+        """Tell whether another window that lives has edits of a file which are not saved."""
+        if path is None:
+            return False
+        others = (each for each in work_folder().glob(f"*{_SUFFIX}") if each != self._record)
+        return any(_path_in(each) == path.resolve() for each in others if is_alive(_mark_of(each.name)))
+
     def forget(self) -> None:
         """Keep nothing any more."""
         self._timer.stop()
         self._record.unlink(missing_ok=True)
+
+
+def _path_in(record: Path) -> Path | None:
+    """The file whose case a record keeps."""
+    try:
+        stated = json.loads(record.read_text(encoding="utf-8")).get("path")
+    except (OSError, ValueError, AttributeError):
+        return None
+    return Path(stated) if isinstance(stated, str) else None
 
 
 def left_work() -> list[LeftWork]:
