@@ -42,7 +42,8 @@ class EntryField(QLineEdit):
         self.setObjectName(part.key)
         self.setAccessibleName(part.hint)
         self.setToolTip(part.hint)
-        self.setPlaceholderText(part.example)
+        if part.example != self.placeholderText():
+            self.setPlaceholderText(part.example)
         if not self.property("wrong") and not typing:
             if self.text() != part.text:
                 self.setText(part.text)
@@ -159,8 +160,10 @@ class EntryField(QLineEdit):
     def _fit(self) -> None:
         text = self.text() or self.part.example or " " * 6
         margin = 12 if self.part.style == "name" else 14
-        self._wanted = min(max(self.fontMetrics().horizontalAdvance(text) + margin, _NARROWEST), self._widest)
-        self.updateGeometry()
+        wanted = min(max(self.fontMetrics().horizontalAdvance(text) + margin, _NARROWEST), self._widest)
+        if wanted != self._wanted:
+            self._wanted = wanted
+            self.updateGeometry()
 
     def sizeHint(self) -> QSize:
         """As wide as its text."""

@@ -109,8 +109,9 @@ class RowWidget(QWidget):
                 widget.part = part
             elif isinstance(part, Choice) and isinstance(widget, WordButton):
                 widget.points = part.points
-                widget.setText(part.text)
-                widget.updateGeometry()
+                if widget.text() != part.text:
+                    widget.setText(part.text)
+                    widget.updateGeometry()
 
     @property
     def grip(self) -> Grip | None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.case.editing.parameters import unused, without_unused
+from blunt_ember.case.editing.parameters import without_unused
 from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.sentences.parts import (
     Choice,
@@ -22,9 +24,8 @@ from blunt_ember.sentences.parts import (
 )
 
 
-def _formula_rows(case: Case, block: str, what: str) -> list[SheetRow]:
+def _formula_rows(case: Case, block: str, what: str, idle: Sequence[str]) -> list[SheetRow]:
     rows: list[SheetRow] = []
-    idle = unused(case)[block]
     for name, formula in case.data.get(block, {}).items():
         note = value_note(case, str(formula))
         rows.append(
@@ -55,14 +56,14 @@ def _adding_formula(block: str, stem: str, formula: str) -> Edit:
     return change
 
 
-def formulas(case: Case, block: str) -> SheetSection:
-    """Return the section of the parameters, or of the working."""
+def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
+    """Return the section of the parameters, or of the working; nothing uses those that are ``idle``."""
     what, stem, wish = _BLOCKS[block]
-    rows = _formula_rows(case, block, what)
+    rows = _formula_rows(case, block, what, idle)
     new = Option(wish, _adding_formula(block, stem, "1"))
     rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
-    if idle := unused(case)[block]:
+    if idle:
         clear = Option(f"remove {', '.join(idle)}", lambda now: without_unused(now, block))
         rows.append((Choice(f"clear {block}", f"clear what nothing uses ({len(idle)}) …", (clear,), "link"),))
     return SheetSection(block.capitalize(), state, tuple(rows))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.editing.parameters import unused
 from blunt_ember.errors import Note
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.body import body_section
@@ -25,6 +26,7 @@ from blunt_ember.sentences.parts import SheetSection, Word
 
 def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
     """Return the whole sheet; ``outcome`` gives the names of surfaces, when the geometry is known."""
+    idle = unused(case)
     made = {
         "body": body_section(case),
         "materials": materials_section(case),
@@ -38,8 +40,8 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "clock": clock_section(case, outcome),
         "mesh": mesh_section(case, outcome),
         "questions": questions(case, outcome),
-        "parameters": formulas(case, "parameters"),
-        "working": formulas(case, "working"),
+        "parameters": formulas(case, "parameters", idle["parameters"]),
+        "working": formulas(case, "working", idle["working"]),
     }
     notes = outcome.notes if outcome is not None else ()
     return [
