@@ -26,9 +26,16 @@ def content_hash(*values: Any) -> str:
     return digest.hexdigest()
 
 
+#: Types of most values, which are nothing else.
+_PLAIN = frozenset({str, int, float, bool, type(None)})
+
+
 def _add(digest: _Digest, value: Any) -> None:
-    digest.update(type(value).__name__.encode())
-    if isinstance(value, BaseModel):
+    kind = type(value)
+    digest.update(kind.__name__.encode())
+    if kind in _PLAIN:
+        digest.update(repr(value).encode() + b";")
+    elif isinstance(value, BaseModel):
         for key in type(value).model_fields:
             digest.update(key.encode())
             _add(digest, getattr(value, key))

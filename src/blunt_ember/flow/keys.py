@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Mapping
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -102,12 +103,7 @@ class StepKeys:
 def said(part: Any, ignored: frozenset[DocumentField]) -> Any:
     """Return a part of the document as plain data, less the fields that are ignored."""
     if isinstance(part, BaseModel):
-        kept = {
-            key: said(getattr(part, key), ignored)
-            for key in type(part).model_fields
-            if not any((entry, key) in ignored for entry in type(part).__mro__)
-        }
-        return type(part).__name__, kept
+        return type(part).__name__, {key: said(getattr(part, key), ignored) for key in _counting(type(part), ignored)}
     if isinstance(part, Mapping):
         return {key: said(entry, ignored) for key, entry in part.items()}
     return tuple(said(entry, ignored) for entry in part) if isinstance(part, list | tuple) else part
@@ -138,3 +134,9 @@ def _stamp(path: Path) -> tuple[str, int, int]:
     except (OSError, ValueError):  # a name may hold what no name can
         return str(path), 0, 0
     return str(path), state.st_mtime_ns, state.st_size
+
+
+@cache
+def _counting(kind: type[BaseModel], ignored: frozenset[DocumentField]) -> tuple[str, ...]:
+    """The fields of an entry that are not ignored."""
+    return tuple(key for key in kind.model_fields if not any((entry, key) in ignored for entry in kind.__mro__))
