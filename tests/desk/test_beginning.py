@@ -84,6 +84,9 @@ def test_a_blank_body_lists_what_is_open_one_click_away(window: Window, qtbot: Q
     card = window.start_page.findChild(QPushButton, f"blank {name}")
     assert card is not None
     qtbot.waitUntil(lambda: not card.picture.pixmap().isNull(), timeout=PATIENCE)
+    sketch = card.picture.pixmap().toImage()
+    seen = {sketch.pixel(x, y) for x in range(0, sketch.width(), 2) for y in range(0, sketch.height(), 2)}
+    assert len(seen) > 1  # a body of each kind is drawn, not an empty card
     QTest.mouseClick(card, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(
         lambda: bool(window.outcome and window.outcome.trouble and window.outcome.case is window.current.case),

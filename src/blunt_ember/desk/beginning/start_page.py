@@ -35,6 +35,8 @@ from blunt_ember.gallery.blank import BLANKS, Blank
 from blunt_ember.gallery.families import FAMILIES, GROUPS, VARIANTS
 from blunt_ember.gallery.family import Family
 from blunt_ember.mesh.any_body import geometry_of
+from blunt_ember.mesh.generate import generate_mesh
+from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.palette import Theme
 
 #: Between the lines of a card, pixels.
@@ -231,7 +233,10 @@ class StartPage(QScrollArea):
     def _draw_cards(self) -> None:
         for name, card in self._blanks.items():
             case = BLANKS[name].case()
-            self._draw(card, Outcome(case, geometry_of(case.document.body)), "Shape")
+            geometry = geometry_of(case.document.body)
+            # Of a solid the skin of its mesh is drawn.
+            mesh = generate_mesh(geometry, MeshRequest.of(case.document)) if geometry.space.dimension == 3 else None
+            self._draw(card, Outcome(case, geometry, mesh), "Shape")
         self._undrawn = list(self._cards)
         self._draw_next()
 
