@@ -89,8 +89,8 @@ def test_a_value_leaves_its_parameter_becomes_one_and_what_is_left_over_is_clear
     type_into(field(window, "body.regions.brick.size[0]"), "130 mm")
     assert window.current.case.data["parameters"]["t_brick"] == "114 mm"  # the Working still has it
 
-    type_into(field(window, "surroundings[1].film.h"), "h_wind = 20 W/m2K")
-    assert window.current.case.data["parameters"]["h_wind"] == "20 W/m2K"
+    type_into(field(window, "surroundings[1].film.h"), "h_wind = 20")
+    assert window.current.case.data["parameters"]["h_wind"] == "20 W/(m² K)"  # the unit that stood there
     assert window.current.case.data["surroundings"][1]["film"]["h"] == "h_wind"
     assert window.current.case.data["parameters"]["h_out"] == "12 W/(m² K)"
     choose(window, "parameter at surroundings[1].film.h", "h_out = 12 W/(m² K)")

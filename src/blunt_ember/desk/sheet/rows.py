@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from blunt_ember.case.editing.edits import value_at
+from blunt_ember.case.editing.parameters import named_value
 from blunt_ember.case.values.spellings import with_unit_of
 from blunt_ember.case.values.tables import Cells, pasted_cells, table_cells
 from blunt_ember.desk.app.current_case import CurrentCase
@@ -265,7 +266,7 @@ class RowWidget(QWidget):
             return
         why: BluntEmberError | None = None
         try:
-            text = with_unit_of(text, part.text) if part.style == "value" else text
+            text = _with_unit(text, part.text) if part.style == "value" else text
         except ExpressionError as error:
             why = error
         was_wrong = bool(field.property("wrong"))
@@ -343,6 +344,12 @@ class RowWidget(QWidget):
     def _edit(self, edit: Edit | None, label: str) -> None:
         if edit is not None:
             self._current.edit_or_tell(label, edit)
+
+
+def _with_unit(typed: str, before: str) -> str:
+    """What was typed with the unit of what stood there, that of a new parameter too."""
+    named = named_value(typed)
+    return with_unit_of(typed, before) if named is None else f"{named[0]} = {with_unit_of(named[1], before)}"
 
 
 def _said_at(key: str, error: BluntEmberError) -> str:

@@ -383,4 +383,4 @@ class StageView(QWidget):
 def narrowed(margins: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
     """Return margins (left, top, right, bottom) that leave a small stage room for the body, pixels."""
     left, top, right, bottom = margins
-    return min(left, max(width // 6, 36)), top, min(right, max(width // 4, 88)), min(bottom, max(height // 8, 34))
+    return min(left, max(width // 6, 36)), top, min(right, max(width // 4, 88)), min(bottom, max(height // 6, 34))

@@ -74,6 +74,7 @@ class HistoryView(TimeView):
         """Draw what is chosen of an outcome."""
         self._outcome = outcome
         if outcome is None:
+            self.end()
             self._chosen, self._beside, self._steady_wanted = "", (), False
         if outcome is None or outcome.run is None:
             self.said.emit("")

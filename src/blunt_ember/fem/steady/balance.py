@@ -34,6 +34,10 @@ RESIDUAL_TOLERANCE = 1e-9
 SAME_SLOPE = 1e-5
 
 
+#: What an iteration leaves over of a step of Newton's method, as the next one takes it down further.
+STEP_LEFT_OVER = 1e-7
+
+
 MOST_STEPS = 60
 
 
@@ -176,7 +180,13 @@ class Balance:
                 couplings = self.couplings(at)
                 dimension = self.problem.mesh.dimension
                 sparse = LinearSolver(
-                    self.matrix(at), self.coarse, dimension, self.symmetric, bool(couplings), analysis=analysis
+                    self.matrix(at),
+                    self.coarse,
+                    dimension,
+                    self.symmetric,
+                    bool(couplings),
+                    analysis=analysis,
+                    left_over=STEP_LEFT_OVER,
                 )
                 solver = coupled(sparse, couplings)
             size = float(np.linalg.norm(left))
