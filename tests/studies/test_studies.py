@@ -339,3 +339,42 @@ def test_what_an_answer_depends_on_is_part_of_its_key(tmp_path: Path) -> None:
     before = key_of(read)
     os.utime(tmp_path / "bowl.vtu", (1, 1))
     assert key_of(read) != before
+
+
+HEADED = "t_blanket [mm], h_out [W/(m² K)], T_air\n20, 5, 25 °C\n50, 12, 18 °C\n\n80, 30, 25 °C\n"
+
+
+@pytest.mark.parametrize("text", [HEADED, "\ufeff" + HEADED.replace(", ", ";"), HEADED.replace(", ", "\t")])
+def test_the_rows_of_a_file_are_points(text: str, tmp_path: Path) -> None:
+    (tmp_path / "points.csv").write_text(text)
+    case = case_from_data(wall(it={"kind": "sweep", "rows": "points.csv"}).data, str(tmp_path))
+    found = done({}, case)
+    assert [point["t_blanket"] for point in found.points] == pytest.approx([0.02, 0.05, 0.08])
+    assert [point["T_air"] for point in found.points] == pytest.approx([298.15, 291.15, 298.15])
+    air = [point["T_air"] for point in found.points]
+    walls = [resistance(point["t_blanket"], point["h_out"]) for point in found.points]
+    expected = [(T_HOT - t) / r for t, r in zip(air, walls, strict=True)]
+    assert found.answers("heat flow") == pytest.approx(expected, rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "said"),
+    [
+        ("../points.csv", HEADED, "outside the folder of the case"),
+        ("none.csv", None, "cannot be read"),
+        ("points.csv", "t_blanket [mm]\n", "wants a heading .* and rows below it"),
+        ("points.csv", "t_blankt [mm]\n20\n", "'t_blankt' in the heading .* did you mean 't_blanket'"),
+        ("points.csv", "t_blanket [mm]\n20\n20 W\n", "row 3: '20 W' is no value of t_blanket; write it like"),
+        ("points.csv", "t_blanket [mm], h_out\n20\n", "row 2: it has 1 cells, and the heading 2"),
+        ("points.csv", "h_out, h_out\n5 W/m2K, 6 W/m2K\n", "stands twice"),
+    ],
+)
+def test_rows_that_are_wrong_are_refused_with_their_place(
+    name: str, text: str | None, said: str, tmp_path: Path
+) -> None:
+    (tmp_path / "case").mkdir()
+    if text is not None:
+        (tmp_path / "case" / name).write_text(text)
+    case = case_from_data(wall(it={"kind": "sweep", "rows": name}).data, str(tmp_path / "case"))
+    with pytest.raises(StudyError, match=said):
+        done({}, case)

@@ -16,6 +16,7 @@ from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.running import OnProgress
 from blunt_ember.studies.sensitivity import sensitivity
 from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.table_of_points import points_in
 from blunt_ember.studies.target import target
 from blunt_ember.studies.uncertainty import uncertainty
 
@@ -36,7 +37,7 @@ def study(
 
 
 def _sweep(lab: Laboratory, stated: Sweep) -> StudyResult:
-    points = swept(lab.case, stated)
+    points = swept(lab.case, stated) if stated.rows is None else points_in(lab.case, stated.rows)
     return StudyResult(tuple(points), tuple(lab.rows(points)))
 
 

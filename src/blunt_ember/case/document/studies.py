@@ -49,11 +49,20 @@ class Spread(Part):
 
 
 class Sweep(Part):
-    """Parameters that take values, crossed with each other or side by side."""
+    """Parameters that take values, crossed with each other or side by side, or those of the rows of a file."""
 
     kind: Literal["sweep"]
-    vary: dict[ParameterName, Values] = Field(min_length=1, description="parameters with the values they take")
+    vary: dict[ParameterName, Values] = Field(default_factory=dict, description="parameters with the values they take")
     together: Literal[True] | None = Field(None, description="side by side, the first values with each other, …")
+    rows: str | None = Field(None, description="CSV file beside the case: a column for each parameter, a row each case")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Sweep:
+        if bool(self.vary) == (self.rows is not None):
+            raise complain("say what to 'vary', or the file of 'rows'")
+        if self.rows is not None and self.together:
+            raise complain("the rows of a file are side by side already; remove 'together'")
+        return self
 
 
 class Sensitivity(Part):
