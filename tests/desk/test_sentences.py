@@ -59,7 +59,7 @@ def test_a_long_list_is_filtered_as_one_types_and_lights_what_it_is_on(window: W
     QTest.keyClicks(listed.filter, "mean shell")
     shown = [listed.rows.item(row).text() for row in range(listed.rows.count())]
     assert shown and all("mean" in text and "shell" in text for text in shown)
-    row = shown.index("mean temperature of › shell.right")
+    row = shown.index("mean temperature of a surface › shell.right")
     for _ in range(row):
         QTest.keyClick(listed.filter, Qt.Key.Key_Down)
     assert pointed[-1] == ("shell.right",)

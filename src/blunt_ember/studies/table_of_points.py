@@ -1,4 +1,4 @@
-"""Points of a sweep from the rows of a CSV file: a column for each parameter, with its unit in the heading or in cells."""
+"""Points of a sweep from the rows of a CSV file: a column for each parameter, its unit in the heading or in cells."""
 
 from __future__ import annotations
 
