@@ -41,8 +41,8 @@ from blunt_ember.studies.telling import stated_as
 #: A solve shorter than this does not mark the picture as stale, so that quick edits do not flicker, ms.
 START_PATIENCE_MS = 200
 SHEET_WIDTH, CHECKS_WIDTH, STRIP_HEIGHT = 372, 328, 244
-#: What the sheet takes of a narrow window.
-_SHEET_SHARE = 0.29
+#: What the sheet takes of a narrow window, and the strip of a low one.
+_SHEET_SHARE, _STRIP_SHARE = 0.29, 0.4
 
 
 class Window(FilingWindow):
@@ -107,7 +107,8 @@ class Window(FilingWindow):
         self._left_right.addWidget(self._right)
         self._left_right.setStretchFactor(1, 1)
         self._placed_by_hand = False
-        self._left_right.splitterMoved.connect(self._keep_placed)
+        for splitter in (self._left_right, self._right):
+            splitter.splitterMoved.connect(self._keep_placed)
         self.sheet.setMinimumWidth(300)
         self.checks.setMinimumWidth(260)
         self.strip.setMinimumHeight(120)
@@ -385,11 +386,14 @@ class Window(FilingWindow):
     # --- events ---
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Give the sheet less of a narrow window, until its edge is moved by hand."""
+        """Give sheet and strip less of a small window, until an edge is moved by hand."""
         super().resizeEvent(event)
         if not self._placed_by_hand and not self.zones["sheet"].folded:
             sheet = min(SHEET_WIDTH, max(self.sheet.minimumWidth(), round(_SHEET_SHARE * self.width())))
             self._left_right.setSizes([sheet, self.width() - sheet])
+            if not self.zones["strip"].folded:
+                strip = min(STRIP_HEIGHT, max(self.strip.minimumHeight(), round(_STRIP_SHARE * self.height())))
+                self._right.setSizes([self.height() - strip, strip])
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, remember the window, end the solver."""

@@ -20,6 +20,8 @@ LEGEND_WIDTH = 104
 _FIELD, _REACH = 20, 12
 #: The ends keep so far apart, as a share of the scale.
 _LEAST = 0.01
+#: Pixels from which on a bar has ticks.
+_TICKED = 56
 
 
 class Legend(QWidget):
@@ -100,7 +102,9 @@ class Legend(QWidget):
         painter.setPen(QPen(QColor(self._theme.ink), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(bar)
-        for share, text in shade.scale.ticks(max(2, int(bar.height() // 46))):
+        # Where there is no room between both ends they say it all.
+        ticks = shade.scale.ticks(max(2, int(bar.height() // 46))) if bar.height() >= _TICKED else ()
+        for share, text in ticks:
             y = bar.bottom() - share * bar.height()
             painter.setPen(QColor(self._theme.ink))
             painter.drawLine(QPointF(bar.left() - 4, y), QPointF(bar.left(), y))

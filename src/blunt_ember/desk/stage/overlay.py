@@ -23,6 +23,8 @@ from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme
 from blunt_ember.report.checks_table import basis
 
+#: How high the row of hints at the foot is, pixels.
+HINT_HEIGHT = 26
 #: How much of dimensions is left over a field.
 _STEPPED_BACK = 0.6
 

@@ -29,8 +29,6 @@ from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
 
-#: How high the row of hints at the foot is, pixels.
-HINT_HEIGHT = 26
 #: Room about a body: left, top, right, bottom. A solid has a row more above it, of the planes that open it.
 FLAT_MARGINS = (112, 108, 124, 80)
 SOLID_MARGINS = (112, 140, 124, 80)
@@ -278,7 +276,9 @@ class StageView(QWidget):
 
     def _low_label(self) -> bool:
         """Whether a dimension is written where hints are."""
-        return any(y + height > self.height() - HINT_HEIGHT for _, y, _, height in (d.box for d in self._dimensions))
+        return any(
+            y + height > self.height() - overlay.HINT_HEIGHT for _, y, _, height in (d.box for d in self._dimensions)
+        )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Keep the scale, or the fit, in the new frame."""

@@ -17,7 +17,7 @@ from blunt_ember.case.values.display import in_shown_unit, shown
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.desk.app.current_case import CurrentCase
-from blunt_ember.desk.stage.overlay import paint_tag
+from blunt_ember.desk.stage.overlay import HINT_HEIGHT, paint_tag
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.mesh import Mesh
@@ -122,7 +122,8 @@ class Readings:
             else:
                 continue
             text = f"{question.name}  {values.get(question.name, '')}".strip()
-            taken.append(_written_beside(painter, QPointF(*at), text, taken, right, theme))
+            room = QRectF(2, 2, right - 2, view.height - HINT_HEIGHT - 2)
+            taken.append(_written_beside(painter, QPointF(*at), text, taken, room, theme))
         if self._from is not None and self._to is not None:
             self._paint_line(painter, _drawn(unfold(np.array([self._from[1], self._to[1]]))), view, theme)
         if self.cursor is not None:
@@ -222,16 +223,22 @@ def _paint_point(painter: QPainter, at: QPointF, theme: Theme, colour: str = "")
 
 
 def _written_beside(
-    painter: QPainter, at: QPointF, text: str, taken: list[QRectF], right: float, theme: Theme
+    painter: QPainter, at: QPointF, text: str, taken: list[QRectF], room: QRectF, theme: Theme
 ) -> QRectF:
-    """Write beside a place where nothing is written yet, else below what is."""
+    """Write beside a place where nothing is written yet, else below what is, or above where the room ends."""
     metrics = QFontMetricsF(painter.font())
     width, height = metrics.horizontalAdvance(text) + 10, metrics.height() + 2
     corners = [(x, y) for y in (at.y() + 6, at.y() - 6 - height) for x in (at.x() + 8, at.x() - 8 - width)]
-    beside = [QRectF(x, y, width, height) for x, y in corners if x >= 2 and x + width <= right]
-    beside = beside or [QRectF(max(min(at.x() + 8, right - width), 2), at.y() + 6, width, height)]
+    beside = [QRectF(x, y, width, height) for x, y in corners if x >= room.left() and x + width <= room.right()]
+    within = max(min(at.x() + 8, room.right() - width), room.left())
+    beside = beside or [QRectF(within, at.y() + 6, width, height)]
     box = next((each for each in beside if not any(each.intersects(other) for other in taken)), beside[0])
+    above = QRectF(box)
     while any(box.intersects(other) for other in taken):
         box.translate(0, box.height() + 1)
+    while any(above.intersects(other) for other in taken) or above.bottom() > room.bottom():
+        above.translate(0, -above.height() - 1)
+    if box.bottom() > room.bottom() and above.top() >= room.top():
+        box = above
     paint_tag(painter, box, text, theme.teal, theme)
     return box
