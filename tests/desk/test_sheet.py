@@ -93,6 +93,10 @@ def test_a_value_leaves_its_parameter_becomes_one_and_what_is_left_over_is_clear
     assert window.current.case.data["parameters"]["h_wind"] == "20 W/(m² K)"  # the unit that stood there
     assert window.current.case.data["surroundings"][1]["film"]["h"] == "h_wind"
     assert window.current.case.data["parameters"]["h_out"] == "12 W/(m² K)"
+    entry = field(window, "surroundings[0].temperature")
+    type_into(entry, "T_air = 30 °C")  # it would change the air as well
+    assert entry.property("wrong") and window.current.case.data["parameters"]["T_air"] == "25 °C"
+    QTest.keyClick(entry, Qt.Key.Key_Escape)
     choose(window, "parameter at surroundings[1].film.h", "h_out = 12 W/(m² K)")
     assert window.current.case.data["surroundings"][1]["film"]["h"] == "h_out"
 

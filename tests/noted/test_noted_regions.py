@@ -23,6 +23,7 @@ def noted(kind: str, line: str) -> Case:
     [
         ("floor: 800 x 600 x 180 mm at 0, 0, 1000 mm of brick", "floor", (0.8, 0.6), (0, 0), (1, 1.18)),
         ("floor: 0.8 m x 600 mm × 18 cm at 100, 0, 0 mm of brick", "floor", (0.8, 0.6), (0.1, 0), (0, 0.18)),
+        ("slab: 0,8 x 0,6 x 1e-1 m", "slab", (0.8, 0.6), (0, 0), (0, 0.1)),
         ("2*w x w + 10 mm x 1 m", "part 2", (0.48, 0.25), (0, 0), (0, 1)),
         ("room: 600x600x600 mm at w, w, w void", "room", (0.6, 0.6), (0.24, 0.24), (0.24, 0.84)),
         ("low: 1.2 x 1.2 x 0.5 m at 0, 0, -0.5 m of fireclay", "low", (1.2, 1.2), (0, 0), (-0.5, 0)),

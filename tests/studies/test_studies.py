@@ -362,6 +362,8 @@ def test_the_rows_of_a_file_are_points(text: str, tmp_path: Path) -> None:
     [
         ("../points.csv", HEADED, "outside the folder of the case"),
         ("none.csv", None, "cannot be read"),
+        ("no\0name.csv", None, "is no name of a file"),
+        ("points.csv", "h_out\n" + "9" * 200_000 + "\n", "is no table of rows"),
         ("points.csv", "t_blanket [mm]\n", "wants a heading .* and rows below it"),
         ("points.csv", "t_blankt [mm]\n20\n", "'t_blankt' in the heading .* did you mean 't_blanket'"),
         ("points.csv", "t_blanket [mm]\n20\n20 W\n", "row 3: '20 W' is no value of t_blanket; write it like"),

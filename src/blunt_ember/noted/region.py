@@ -14,8 +14,8 @@ _PARTS = re.compile(
     r"\s*(?:(?P<name>[^:]+?)\s*:)?\s*(?P<size>.+?)(?:\s+at\s+(?P<at>.+?))?(?:\s+(?:of\s+(?P<material>.+?)|(?P<void>void)))?\s*"
 )
 _TIMES = re.compile(r"\s+[x×]\s+|(?<=[\d\w])\s*×\s*|(?<=\d)x(?=\d)")
-_BARE = re.compile(r"[-+−]?\d+(?:\.\d+)?")
-_UNIT = re.compile(r"[-+−]?\d+(?:\.\d+)?\s*([^\W\d]+)")
+_BARE = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?")
+_UNIT = re.compile(r"\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?\s*(?![eE][-+−]?\d)([^\W\d]+)")
 
 
 def region_example(stacked: bool) -> str:

@@ -24,7 +24,10 @@ def points_in(case: Case, name: str) -> list[Point]:
     Raises :class:`StudyError` for what cannot be read, naming row and column.
     """
     folder = Path(case.folder).resolve()
-    path = (folder / name).resolve()
+    try:
+        path = (folder / name).resolve()
+    except (OSError, ValueError) as error:
+        raise StudyError(f"'{name[:60]}' is no name of a file: {error}") from error
     if not path.is_relative_to(folder):
         raise StudyError(f"'{name}' lies outside the folder of the case; put it beside the case, or below")
     require_ordinary(path, _MOST_BYTES)
@@ -34,7 +37,10 @@ def points_in(case: Case, name: str) -> list[Point]:
         raise StudyError(f"'{name}' cannot be read: {getattr(error, 'strerror', None) or error}") from error
     first = text.split("\n", 1)[0]
     apart = next((each for each in (";", "\t") if each in first), ",")
-    rows = [row for row in csv.reader(text.splitlines(), delimiter=apart) if any(cell.strip() for cell in row)]
+    try:
+        rows = [row for row in csv.reader(text.splitlines(), delimiter=apart) if any(cell.strip() for cell in row)]
+    except csv.Error as error:
+        raise StudyError(f"'{name}' is no table of rows: {error}") from error
     if len(rows) < 2:
         raise StudyError(f"'{name}' wants a heading with the names of parameters, and rows below it")
     if len(rows) - 1 > MOST_POINTS:

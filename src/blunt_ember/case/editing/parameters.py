@@ -9,10 +9,10 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.walk import leaves
-from blunt_ember.case.editing.edits import value_at, with_value
+from blunt_ember.case.editing.edits import parameter_at, value_at, with_value
 from blunt_ember.case.values.expressions import names_in, parse
 from blunt_ember.case.values.references import IsFormula, RefersTo, Target
-from blunt_ember.errors import DataPath, ExpressionError
+from blunt_ember.errors import CaseError, DataPath, ExpressionError, Fault
 
 BLOCKS = ("parameters", "working")
 _NAMED = re.compile(r"\s*([^\W\d]\w*)\s*=(?!=)\s*(.+)", re.DOTALL)
@@ -27,9 +27,13 @@ def named_value(typed: str) -> tuple[str, str] | None:
 def as_parameter(case: Case, path: DataPath, name: str, value: str | None = None) -> Case:
     """Return the case in which the value at ``path`` follows a parameter, which is made of it where there is none.
 
-    A ``value`` that is given becomes that of the parameter. Raises :class:`CaseError` for a name that is none.
+    A ``value`` that is given becomes that of the parameter. Raises :class:`CaseError` for a name that is none, and for
+    that of another parameter with another value, which would change wherever it is used.
     """
     known = case.data.get("parameters", {})
+    if value is not None and str(known.get(name, value)) != value and parameter_at(case, path) != name:
+        what = f"there is a parameter {name} = {known[name]} already, which other values may follow"
+        raise CaseError((Fault(path, f"{what}; type '{name}' alone to follow it too, or another name", (name,)),))
     stated = value if value is not None else known.get(name, str(value_at(case.data, path)))
     return with_value(with_value(case, ("parameters", name), stated), path, name)
 
