@@ -8,7 +8,7 @@ from blunt_ember.case.values.display import number
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.quality import SHARP, quality_of
 from blunt_ember.mesh.mesh_request import ACROSS
-from blunt_ember.sentences.blocks.shapes import whole_entry
+from blunt_ember.sentences.blocks.body.shapes import whole_entry
 from blunt_ember.sentences.parts import (
     Choice,
     Entry,

@@ -8,7 +8,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.parameters import unused
 from blunt_ember.errors import Note
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.sentences.blocks.body import body_section
+from blunt_ember.sentences.blocks.asked.questions import questions
+from blunt_ember.sentences.blocks.body.section import body_section
 from blunt_ember.sentences.blocks.clock import clock_section
 from blunt_ember.sentences.blocks.enclosures import enclosures_section
 from blunt_ember.sentences.blocks.environments import environments_section
@@ -18,7 +19,6 @@ from blunt_ember.sentences.blocks.isothermal import isothermal_section
 from blunt_ember.sentences.blocks.joints import joints_section
 from blunt_ember.sentences.blocks.materials import materials_section
 from blunt_ember.sentences.blocks.mesh import mesh_section
-from blunt_ember.sentences.blocks.questions import questions
 from blunt_ember.sentences.blocks.surfaces import surfaces_section
 from blunt_ember.sentences.blocks.surroundings import surroundings_section
 from blunt_ember.sentences.parts import SheetSection, Word

@@ -10,7 +10,7 @@ from blunt_ember.case.editing.removal import without_surface_name
 from blunt_ember.case.editing.renaming import renamed_surface
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.sentences.blocks.shapes import shape_words
+from blunt_ember.sentences.blocks.body.shapes import shape_words
 from blunt_ember.sentences.parts import (
     Choice,
     Edit,

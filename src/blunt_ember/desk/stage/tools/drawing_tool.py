@@ -28,7 +28,7 @@ from blunt_ember.geometry.primitives import arc_through
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
-from blunt_ember.sentences.blocks.arranging import whole_height
+from blunt_ember.sentences.blocks.body.arranging import whole_height
 
 #: Pixels within which a point is met.
 DRAWING_REACH = 9.0

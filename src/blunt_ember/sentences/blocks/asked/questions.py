@@ -31,9 +31,9 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_question
 from blunt_ember.errors import DataPath
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.sentences.blocks.asking import new_questions
+from blunt_ember.sentences.blocks.asked.asking import new_questions
+from blunt_ember.sentences.blocks.asked.expected import expected
 from blunt_ember.sentences.blocks.clock import condition_parts
-from blunt_ember.sentences.blocks.expected import expected
 from blunt_ember.sentences.parts import (
     Choice,
     Edit,

@@ -17,9 +17,9 @@ from blunt_ember.case.editing.renaming import renamed_part
 from blunt_ember.errors import DataPath
 from blunt_ember.library.shelves import shelves
 from blunt_ember.noted.region import region_example, with_noted_region
-from blunt_ember.sentences.blocks.arranging import around_all, more_of_region, own_size, own_values
+from blunt_ember.sentences.blocks.body.arranging import around_all, more_of_region, own_size, own_values
+from blunt_ember.sentences.blocks.body.shapes import shape_words
 from blunt_ember.sentences.blocks.materials import direction_words
-from blunt_ember.sentences.blocks.shapes import shape_words
 from blunt_ember.sentences.parts import (
     Choice,
     DrawOutline,
