@@ -106,6 +106,8 @@ class FlowLayout(QLayout):
             if pending and size.width() > max(rest, 0):
                 finish()
                 x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0
+                if item.expandingDirections() & Qt.Orientation.Horizontal:
+                    size.setWidth(rect.right() + 1 - x)
             pending.append((item, x, QSize(min(size.width(), max(rect.right() + 1 - x, 20)), size.height())))
             x += size.width() + self._gap
             line = max(line, size.height())
