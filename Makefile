@@ -50,7 +50,10 @@ bench: setup
 lock:
 	sh scripts/lock.sh
 
-# Mutated cases, flows, drawings and meshes, a few minutes of them: `make attack`, or with other seeds and counts
+# Mutated cases, flows, drawings and meshes, a few minutes of them, and fresh examples for every property the tests
+# state (those of `make test` are the same each time): `make attack`, or with other seeds and counts
 # `.venv/bin/python -m tests.attack.attack --seed N`.
 attack: setup
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.attack
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2 -m hypothesis \
+		--hypothesis-profile=fresh

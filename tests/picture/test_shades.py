@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.case.values.display import in_shown_unit
@@ -182,12 +182,13 @@ def test_lines_of_one_value_have_that_value(seed: int, share: float) -> None:
 
 @settings(max_examples=40, deadline=None)
 @given(st.floats(0.04, 0.3))
+@example(0.08357365313557225)  # where lattice and triangles once fell so that a third of the places was left
 def test_arrows_stand_evenly_whatever_the_triangles(spacing: float) -> None:
     square = np.array([[[0, 0, 0], [1, 0, 0], [1, 1, 0]], [[0, 0, 0], [1, 1, 0], [0, 1, 0]]], dtype=float)
     places, normals = even_places(square, spacing)
     np.testing.assert_allclose(normals, [[0, 0, 1]] * len(normals))
     expected = (1 / spacing) ** 2
-    assert 0.35 * expected <= len(places) <= 2 * expected + 4
+    assert 0.5 * expected <= len(places) <= 2 * expected + 4
     gaps = np.linalg.norm(places[:, None] - places[None], axis=2) + 9 * np.eye(len(places))
     assert len(places) < 2 or gaps.min() >= 0.799 * spacing
 

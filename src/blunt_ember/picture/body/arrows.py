@@ -19,16 +19,19 @@ _ACROSS, _LONGEST, _SHORTEST = 9, 0.8, 0.08
 #: How near, as a share of the way between two, another one may stand, and how far the way a surface faces counts there:
 #: the two sides of a thin wall have their own.
 _NEAREST, _FACING = 0.8, 0.7
+#: How fine a surface is looked at, as a share of the way between two.
+_FINE = 0.4
 _USUAL = 0.9
 
 
 def even_places(corners: Floats, spacing: float) -> tuple[Floats, Floats]:
     """Return places (p, 3) about ``spacing`` m apart on triangles (t, 3, 3) in m, and the unit normals (p, 3) there.
 
-    Of every cube of a lattice that holds middles of triangles, the one nearest to the middle of the cube counts.
+    Those nearest to the points of a lattice come first; then whatever still has room, so that no gap stays open.
     """
-    # Large triangles are divided until none is longer than the lattice is wide.
-    while (long := np.ptp(corners, axis=1).max(axis=1) > spacing).any():
+    # Large triangles are divided until none is longer than a part of the spacing: whatever has room has a candidate.
+    fine = spacing * _FINE
+    while (long := np.ptp(corners, axis=1).max(axis=1) > fine).any():
         a, b, c = np.moveaxis(corners[long], 1, 0)
         ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
         parts = [np.stack(each, axis=1) for each in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
@@ -37,9 +40,10 @@ def even_places(corners: Floats, spacing: float) -> tuple[Floats, Floats]:
     away = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.linalg.norm(away, axis=1, keepdims=True)
     normal = away / np.maximum(size, 1e-300)
-    cube = np.floor((middles - middles.min(axis=0)) / spacing + 0.5).astype(np.int64)
+    beside = (middles - middles.min(axis=0)) / spacing
+    gap = np.linalg.norm(beside - np.round(beside), axis=1)
+    cube = np.floor(beside / _FINE).astype(np.int64)
     facing = np.round(normal * 1.2).astype(np.int64)  # the two sides of a thin wall and of an edge count apart
-    gap = np.linalg.norm(middles - middles.min(axis=0) - cube * spacing, axis=1)
     order = np.lexsort([gap, *cube.T, *facing.T])
     key = np.column_stack([cube, facing])[order]
     first = np.concatenate([[True], (key[1:] != key[:-1]).any(axis=1)])
