@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import math
+import multiprocessing
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMessageBox, QProgressDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.desk.app.exports import export
+from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import WordButton
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
@@ -183,7 +187,41 @@ def test_drawings_and_meshes_are_opened_and_exported_through_the_window(
     assert said and "only a section" in said[0]
     broken = tmp_path / "broken.dxf"
     broken.write_text("0\nSECTION\n", encoding="utf-8")
-    QTimer.singleShot(300, lambda: [w.close() for w in QApplication.topLevelWidgets() if w.isModal()])
     case = window.current.case
-    assert not window.open_path(broken)
+    with pressed_in_dialog(window, FaultsDialog, "Close"):
+        assert not window.open_path(broken)
     assert window.current.case is case
+
+
+def test_a_large_drawing_is_read_beside_the_window_and_can_be_stopped(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened(window, qtbot, "composite-wall")
+    tiles = "".join(f'<rect x="{n % 60 * 20}" y="{n // 60 * 20}" width="18" height="18"/>' for n in range(4000))
+    (tmp_path / "tiles.svg").write_text(f'<svg xmlns="http://www.w3.org/2000/svg" width="1200mm">{tiles}</svg>')
+    case = window.current.case
+    with pressed_in_dialog(window, QProgressDialog, "Stop"):
+        assert not window.open_path(tmp_path / "tiles.svg")
+    assert window.current.case is case and not multiprocessing.active_children()[1:]
+    (tmp_path / "tiles.svg").write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="12mm"><rect id="tile" width="9" height="9"/></svg>'
+    )
+    assert window.open_path(tmp_path / "tiles.svg")
+    assert window.current.case is not None and list(window.current.case.document.body.fillings) == ["tile"]
+
+
+@contextmanager
+def pressed_in_dialog(window: Window, kind: type[QDialog], words: str) -> Iterator[None]:
+    """Press a button of a dialog of this kind as soon as one is seen."""
+    timer = QTimer()
+
+    def press() -> None:
+        for dialog in window.findChildren(kind):
+            for button in dialog.findChildren(QPushButton):
+                if button.isVisible() and button.text().replace("&", "") == words:
+                    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+    timer.timeout.connect(press)
+    timer.start(50)
+    yield
+    timer.stop()

@@ -27,8 +27,9 @@ from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
 from blunt_ember.mesh.local_sizes import require_few
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.mesh_file_limits import require_readable
 from blunt_ember.mesh.mesh_request import MeshRequest
-from blunt_ember.ordinary_file import MOST_OF_A_MESH, FileRefusedError, require_ordinary
+from blunt_ember.ordinary_file import FileRefusedError
 
 #: Open formats of mesh files that belong to no one program.
 MESH_SUFFIXES = (".vtu", ".vtk", ".xdmf")
@@ -141,7 +142,7 @@ def _read(path: Path) -> Any:
         raise _fault(f"'{path.suffix}' is no kind of mesh file that is read; what can be is {usable}")
     said = io.StringIO()
     try:
-        require_ordinary(path, MOST_OF_A_MESH)
+        require_readable(path)
     except FileRefusedError as error:
         raise _fault(str(error)) from error
     try:

@@ -19,6 +19,16 @@ from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLay
 #: Millimetres in each unit, and in a pixel, of which CSS has 96 to the inch.
 _PHYSICAL = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 _PIXEL = 25.4 / 96
+_KINDS = {
+    "Rect": "rectangle",
+    "SimpleLine": "line",
+    "Polyline": "line",
+    "Polygon": "polygon",
+    "Path": "path",
+    "Circle": "circle",
+    "Ellipse": "ellipse",
+}
+_LOOSE = "outline"
 #: What the readers of XML and SVG raise where a file breaks off, or an attribute is no number.
 _BROKEN = (OSError, ElementTree.ParseError, ValueError, TypeError, AttributeError, ArithmeticError, LookupError)
 
@@ -48,7 +58,7 @@ def _layers(drawing: Any, size: float) -> list[DrawingLayer]:
         if not isinstance(element, svgelements.Shape):
             continue
         layer = str(element.id or f"part {number}")
-        name = f"{type(element).__name__.lower()} '{layer}'"
+        name = f"{_KINDS.get(type(element).__name__, 'shape')} '{layer}'"
         if isinstance(element, svgelements.Circle | svgelements.Ellipse):
             rx, ry = float(element.implicit_rx), float(element.implicit_ry)
             if abs(rx - ry) > 1e-9 * max(rx, ry):
@@ -57,7 +67,10 @@ def _layers(drawing: Any, size: float) -> list[DrawingLayer]:
             place = (size * float(centre.x), -size * float(centre.y))
             circles.setdefault(layer, []).append(Circle(place, size * rx, name))
         else:
-            strokes.setdefault(layer, []).extend(_strokes(svgelements.Path(element), size, name))
+            drawn = _strokes(svgelements.Path(element), size, name)
+            if not element.id and drawn and np.abs(np.subtract(drawn[0].start, drawn[-1].end)).max() > 0:
+                layer = _LOOSE  # lines without a name are parts of one outline, or of several
+            strokes.setdefault(layer, []).extend(drawn)
     return [
         DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))
         for layer in dict.fromkeys([*strokes, *circles])

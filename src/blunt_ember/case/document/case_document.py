@@ -127,12 +127,18 @@ class SurfacePart(Part):
         return self
 
 
+#: Entries of a list that an analyst reads and writes, at most.
+_MOST = 5_000
+
+
 class CaseDocument(Part):
     """A whole case, in the order an analyst works."""
 
     format: Literal["blunt-ember/1"]
     title: str = Field("Untitled", max_length=200)
-    parameters: dict[str, Formula | float] = Field(default_factory=dict, description="named values and formulas")
+    parameters: dict[str, Formula | float] = Field(
+        default_factory=dict, max_length=_MOST, description="named values and formulas"
+    )
     units: Annotated[UnitSet, OfUnits()] = Field(
         default_factory=UnitSet, description="units in which values are shown: a set, or an object by quantity"
     )
@@ -145,7 +151,7 @@ class CaseDocument(Part):
     environments: dict[Name, OpeningTemperature] = Field(
         default_factory=dict, description="air spaces and fluids that films refer to, by their names, with temperatures"
     )
-    surroundings: list[Surrounding] = Field(default_factory=list)
+    surroundings: list[Surrounding] = Field(default_factory=list, max_length=_MOST)
     enclosures: dict[Name, Enclosure] = Field(
         default_factory=dict, description="surfaces that see each other, by the name of what they enclose"
     )
@@ -156,8 +162,10 @@ class CaseDocument(Part):
     joints: list[Joint] = Field(default_factory=list, description="interfaces that are not perfect")
     clock: AnyClock = Field("steady", description="'steady', or from a start to an end")
     mesh: MeshWish = Field(default_factory=MeshWish)
-    working: dict[str, Formula] = Field(default_factory=dict, description="hand calculation: formulas")
-    questions: list[AnyQuestion] = Field(default_factory=list)
+    working: dict[str, Formula] = Field(
+        default_factory=dict, max_length=_MOST, description="hand calculation: formulas"
+    )
+    questions: list[AnyQuestion] = Field(default_factory=list, max_length=_MOST)
     studies: dict[Name, AnyStudy] = Field(
         default_factory=dict, description="parameters varied, spread, aimed at or fitted"
     )

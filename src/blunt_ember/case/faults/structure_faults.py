@@ -83,7 +83,11 @@ def _said(finding: Any, path: tuple[str | int, ...], model: type[BaseModel], dat
         return f"'{context['tag']}' is not possible here; write {context['expected_tags']}"
     if kind == "literal_error":
         return f"{_shown(finding['input'])} is not possible here; write {context['expected']}"
-    if kind in ("tuple_type", "too_long", "too_short") or kind.endswith("_type"):
+    if kind == "too_long":
+        return f"it has {len(finding['input'])} entries, and {context['max_length']} are possible"
+    if kind == "too_short":
+        return f"it has {len(finding['input']) or 'no'} entries, and {context['min_length']} are needed"
+    if kind.endswith("_type"):
         return f"{_shown(finding['input'])} cannot stand here; {_wanted(kind, finding)}"
     return f"{_shown(finding['input'])}: {finding['msg'][0].lower()}{finding['msg'][1:]}"
 
@@ -98,8 +102,6 @@ def _wanted(kind: str, finding: Any) -> str:
         "string_type": "a text in quotes is needed",
         "float_type": "a number, or a text in quotes, is needed",
         "int_type": "a whole number is needed",
-        "too_long": "it has too many entries",
-        "too_short": "it has too few entries",
     }
     return words.get(kind, str(finding["msg"]).lower())
 

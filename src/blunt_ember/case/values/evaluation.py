@@ -167,6 +167,7 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
     Returns the values, and for each formula that has none the reason. ``names`` are visible to all of them.
     """
     values: dict[str, Value] = {}
+    visible = dict(names)
     faults: dict[str, ExpressionError] = {}
     pending: list[str] = []
 
@@ -185,10 +186,10 @@ def resolve(formulas: Mapping[str, str], names: Names) -> tuple[dict[str, Value]
                     visit(other)
                     if other in faults:
                         raise ExpressionError(used_wrong(other))
-            values[name] = evaluate(formulas[name], {**names, **values})
-            if not np.isfinite(values[name].magnitude).all():
-                del values[name]
+            value = evaluate(formulas[name], visible)
+            if not np.isfinite(value.magnitude).all():
                 raise ExpressionError(f"'{formulas[name]}' is not a finite number")
+            values[name] = visible[name] = value
         except ExpressionError as error:
             faults[name] = error
         finally:

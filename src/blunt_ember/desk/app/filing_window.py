@@ -15,12 +15,13 @@ from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.file_on_disk import FileOnDisk, KeptVersion
 from blunt_ember.desk.app.kept_work import LeftWork, WorkKeeper, left_work
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
+from blunt_ember.desk.app.reading import read_elsewhere
 from blunt_ember.desk.beginning.noted_line import NotedLineDialog
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.imported import MESH_SUFFIXES
-from blunt_ember.report.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, case_from_foreign, is_foreign
+from blunt_ember.report.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, is_foreign
 
 _OPENED = (
     f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESH_SUFFIXES))});;"
@@ -109,13 +110,14 @@ class FilingWindow(DeskWindow):
         self._told_of_others = there
 
     def _read_foreign(self, path: Path) -> ForeignCase | None:
-        """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told."""
+        """Make a case of a drawing or mesh, asking for its unit of length where it says none; None when not told, or
+        when it was stopped."""
         try:
-            return case_from_foreign(path)
+            return read_elsewhere(path, None, self)
         except UnitMissingError as missing:
             units = ["mm", "cm", "m", "in"]
             unit, told = QInputDialog.getItem(self, "Unit of length", f"{missing}.\nOne unit in the file is 1", units)
-            return case_from_foreign(path, unit) if told else None
+            return read_elsewhere(path, unit, self) if told else None
 
     def save(self) -> bool:
         """Save under the name the case has, or ask for one."""
