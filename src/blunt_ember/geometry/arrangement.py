@@ -41,10 +41,17 @@ class Arrangement:
 
 def owners(shapes: Sequence[Sequence[Shape]], points: Floats) -> Ints:
     """Return the region each of ``points`` (p, 2) belongs to, the last that holds it; ``VOID`` outside of all."""
-    owner = np.full(len(points), VOID, dtype=np.int64)
+    # In order of x, those that may lie in a shape are neighbours: with many shapes few are asked of each.
+    order = np.argsort(points[:, 0])
+    sorted_points = points[order]
+    x = sorted_points[:, 0].copy()
+    found = np.full(len(points), VOID, dtype=np.int64)
     for region, outline_pieces in enumerate(shapes):
         for piece in outline_pieces:
-            owner[piece.contains(points)] = region
+            near = slice(np.searchsorted(x, piece.box[0]), np.searchsorted(x, piece.box[2], side="right"))
+            found[near][piece.contains(sorted_points[near])] = region
+    owner = np.empty_like(found)
+    owner[order] = found
     return owner
 
 

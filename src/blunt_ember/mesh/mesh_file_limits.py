@@ -27,7 +27,7 @@ _HEADERS = {"UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8"}
 
 
 def require_readable(path: Path, most: int = MOST_UNFOLDED) -> None:
-    """Raise :class:`FileRefusedError` for what is no ordinary file, unfolds to more than ``most`` bytes or reads others.
+    """Raise :class:`FileRefusedError` for no ordinary file, and one that unfolds beyond ``most`` bytes or reads others.
 
     The numbers of an XDMF file may lie in an HDF5 file beside it or below; nothing else is opened for it. What is
     broken is left to whoever reads it.

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
@@ -52,6 +54,30 @@ def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
     return {name: float(np.linalg.norm(heat.noise[facets.nodes])) for name, facets in surfaces}
 
 
+@dataclass(frozen=True)
+class _Entering:
+    """Heat (m,) that enters at ``nodes`` (m,) through outer surfaces, by their numbers (m,)."""
+
+    surface: Ints
+    nodes: Ints
+    heat: Floats
+
+
+@dataclass(frozen=True)
+class _Held:
+    """Nodes (m,) of all held surfaces: the number of the surface, the region inside of it, and which share (m,) it has
+    of all that is held of that region, and of all regions, there; ``first`` (g,) is one of those that share a node and
+    a region, ``group`` (m,) the place of each in it."""
+
+    surface: Ints
+    region: Ints
+    nodes: Ints
+    within: Floats
+    among: Floats
+    first: Ints
+    group: Ints
+
+
 class HeatFlows:
     """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
 
@@ -59,10 +85,15 @@ class HeatFlows:
         self._problem = problem
         self._constraints = constraints
         mesh = problem.mesh
+        self._number = {name: number for number, name in enumerate(mesh.surfaces)}
+        self._inside = np.array([facets.regions[0] for facets in mesh.surfaces.values()], dtype=np.int64)
         self._not_held = np.ones(mesh.node_count, dtype=bool)
         self._not_held[constraints.held_nodes] = False
-        self._areas = {name: nodal_area(mesh.surfaces[name], mesh) for name in problem.held}
-        self._held_area = sum(self._areas.values(), np.zeros(mesh.node_count))
+        areas = [(self._number[name], *_standing(problem, name)) for name in problem.held]
+        self._held_area = np.zeros(mesh.node_count)
+        for _, nodes, area in areas:
+            self._held_area[nodes] += area
+        self._held = self._shared(areas)
         self._entries = {
             law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
         }
@@ -77,16 +108,17 @@ class HeatFlows:
         """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
         problem, mesh = self._problem, self._problem.mesh
         entering = self._entering(given, reaction)
-        drawn = _drawn(problem, given)
-        for name, nodal in entering.items():
-            drawn[mesh.surfaces[name].regions[0]] -= nodal
-        heat = {name: float(nodal.sum()) for name, nodal in entering.items()}
-        for name, facets in mesh.surfaces.items():
-            if not facets.outer:
-                share = self._shares.get(name)
-                side = self._read_from[name]
-                passed = 0.0 if share is None else float(drawn[facets.regions[side], share[0]] @ share[1])
-                heat[name] = passed if side else -passed
+        drawn = _drawn(problem, given, self._inside, entering)
+        through = np.bincount(entering.surface, entering.heat, minlength=len(self._inside)).tolist()
+        heat = {name: through[number] for name, number in self._number.items() if mesh.surfaces[name].outer}
+        heat |= dict.fromkeys(self._read_from, 0.0)
+        names = list(self._shares)
+        if names:
+            nodes, shares = (np.concatenate([self._shares[name][place] for name in names]) for place in (0, 1))
+            owner = np.repeat(np.arange(len(names)), [len(self._shares[name][0]) for name in names])
+            region = np.array([mesh.surfaces[name].regions[self._read_from[name]] for name in names])[owner]
+            passed = np.bincount(owner, _at(drawn, nodes, region) * shares, minlength=len(names)).tolist()
+            heat |= {name: out if self._read_from[name] else -out for name, out in zip(names, passed, strict=True)}
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
             if each.kind in ("region", "point"):
@@ -95,27 +127,63 @@ class HeatFlows:
                 heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
         return heat
 
-    def _entering(self, given: Sequence[Given], reaction: Floats) -> dict[str, Floats]:
-        """Heat at each node, (n,), that enters through each outer surface.
+    def _entering(self, given: Sequence[Given], reaction: Floats) -> _Entering:
+        """Heat that enters through the outer surfaces.
 
         At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
         region divide that by their areas at the node.
         """
-        mesh, count = self._problem.mesh, self._problem.mesh.node_count
-        entering = {name: np.zeros(count) for name, facets in mesh.surfaces.items() if facets.outer}
+        found: list[tuple[int, Ints, Floats]] = []
         for each in given:
             if each.kind in ("surface", "emission"):
-                np.add.at(entering[each.name], each.nodes, each.heat)
+                found.append((self._number[each.name], each.nodes, each.heat))
             elif each.kind == "enclosure":
-                for name, own in self._entries[each.name]:
-                    np.add.at(entering[name], each.nodes[0, own], each.heat[0, own])
+                entries = self._entries[each.name]
+                found += [(self._number[name], each.nodes[0, own], each.heat[0, own]) for name, own in entries]
         periodic, left = _periodic_heat(reaction, self._constraints, self._held_area)
-        for name, heat in periodic.items():
-            entering[name] += heat
+        found += [(self._number[name], np.flatnonzero(heat), heat[heat != 0]) for name, heat in periodic.items()]
+        entering = _Entering(
+            np.repeat([number for number, _, _ in found], [nodes.size for _, nodes, _ in found]).astype(np.int64),
+            np.concatenate([np.zeros(0, dtype=np.int64), *(nodes.ravel() for _, nodes, _ in found)]),
+            np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)]),
+        )
         left[self._not_held] = 0.0
-        for name, heat in _held_heat(self._problem, given, entering, left, self._areas).items():
-            entering[name] += heat
-        return entering
+        held = self._held
+        heat = self._held_heat(_drawn(self._problem, given, self._inside, entering), left)
+        return _Entering(
+            np.concatenate([entering.surface, held.surface]),
+            np.concatenate([entering.nodes, held.nodes]),
+            np.concatenate([entering.heat, heat]),
+        )
+
+    def _shared(self, areas: Sequence[tuple[int, Ints, Floats]]) -> _Held:
+        """Put the ``areas`` of held surfaces, (number, nodes (n,), area (n,) in m²) each, together."""
+        count = self._problem.mesh.node_count
+        surface = np.repeat([number for number, _, _ in areas], [len(nodes) for _, nodes, _ in areas]).astype(np.int64)
+        nodes = np.concatenate([np.zeros(0, dtype=np.int64), *(nodes for _, nodes, _ in areas)])
+        area = np.concatenate([np.zeros(0), *(area for _, _, area in areas)])
+        region = self._inside[surface]
+        _, first, group = np.unique(region * count + nodes, return_index=True, return_inverse=True)
+        of_region = np.bincount(group, area, minlength=len(first))[group]
+        of_all = self._held_area[nodes]
+        within = np.divide(area, of_region, out=np.zeros_like(area), where=of_region > 0)
+        among = np.divide(area, of_all, out=np.zeros_like(area), where=of_all > 0)
+        return _Held(surface, region, nodes, within, among, first, group)
+
+    def _held_heat(self, drawn: csr_array, reaction: Floats) -> Floats:
+        """Divide the ``reaction`` (n,) among the nodes of held surfaces, (m,)."""
+        held = self._held
+        own = _at(drawn, held.nodes[held.first], held.region[held.first])
+        # Where nothing of a region is held, by its area, what it draws in comes through those that have one.
+        own[np.bincount(held.group, held.within, minlength=len(own)) == 0] = 0.0
+        rest = reaction - np.bincount(held.nodes[held.first], own, minlength=len(reaction))
+        return held.within * own[held.group] + held.among * rest[held.nodes]
+
+
+def _standing(problem: Problem, name: str) -> tuple[Ints, Floats]:
+    """The nodes (n,) of a surface and how much of it, (n,) in m², stands at each."""
+    facets = problem.mesh.surfaces[name]
+    return facets.nodes, nodal_area(facets, problem.mesh)[facets.nodes]
 
 
 def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> tuple[dict[str, Floats], Floats]:
@@ -155,46 +223,28 @@ def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats
     return heat, rest
 
 
-def _held_heat(
-    problem: Problem, given: Sequence[Given], entering: dict[str, Floats], reaction: Floats, areas: dict[str, Floats]
-) -> dict[str, Floats]:
-    """Divide the reactions among the held surfaces, whose ``areas`` stand at each node."""
-    mesh, count = problem.mesh, problem.mesh.node_count
-    by_region = np.zeros((len(mesh.regions), count))
-    for name, area in areas.items():
-        by_region[mesh.surfaces[name].regions[0]] += area
-    drawn = _drawn(problem, given)
-    for name, heat in entering.items():
-        drawn[mesh.surfaces[name].regions[0]] -= heat
-    own_part = np.where(by_region > 0, drawn, 0.0)
-    # What regions without a held surface at the node draw in comes through those that have one.
-    rest = reaction - own_part.sum(axis=0)
-    every = by_region.sum(axis=0)
-    held: dict[str, Floats] = {}
-    for name, area in areas.items():
-        region = mesh.surfaces[name].regions[0]
-        within = np.divide(area, by_region[region], out=np.zeros(count), where=by_region[region] > 0)
-        among = np.divide(area, every, out=np.zeros(count), where=every > 0)
-        held[name] = within * own_part[region] + among * rest
-    return held
-
-
-def _drawn(problem: Problem, given: Sequence[Given]) -> Floats:
-    """Heat (regions, n) that each region draws in at each node: what it conducts on and stores, less what arises in it
-    or comes over its joints."""
+def _drawn(problem: Problem, given: Sequence[Given], inside: Ints, entering: _Entering) -> csr_array:
+    """Heat (n, regions) that each region draws in at each node: what it conducts on and stores, less what arises in it,
+    comes over its joints or enters through the surfaces that it lies ``inside``."""
     mesh = problem.mesh
-    drawn = np.zeros((len(mesh.regions), mesh.node_count))
+    found = [(entering.nodes, inside[entering.surface], entering.heat)]
     for each in given:
         if each.kind == "joint":
             half = each.nodes.shape[1] // 2
             for region, side in zip(each.regions.tolist(), (slice(half), slice(half, None)), strict=True):
-                np.add.at(drawn[region], each.nodes[:, side], -each.heat[:, side])
+                nodes = each.nodes[:, side]
+                found.append((nodes.ravel(), np.full(nodes.size, region), each.heat[:, side].ravel()))
         elif each.kind in ("conduction", "region", "storage"):
-            for region in np.unique(each.regions).tolist():
-                own = each.regions == region
-                nodes, heat = each.nodes[own].ravel(), each.heat[own].ravel()
-                drawn[region] -= np.bincount(nodes, heat, minlength=mesh.node_count)
+            found.append((each.nodes.ravel(), np.repeat(each.regions, each.nodes.shape[1]), each.heat.ravel()))
+    nodes, regions, heat = (np.concatenate(each) for each in zip(*found, strict=True))
+    drawn = csr_array((-heat, (nodes, regions)), shape=(mesh.node_count, len(mesh.regions)))
+    drawn.sum_duplicates()
     return drawn
+
+
+def _at(entries: csr_array, rows: Ints, columns: Ints) -> Floats:
+    """The entries (m,) of a matrix in such rows (m,) and columns (m,)."""
+    return np.asarray(entries[rows, columns]).ravel() if len(rows) else np.zeros(0)
 
 
 def _shares_of_interfaces(problem: Problem, read_from: Mapping[str, int]) -> dict[str, tuple[Ints, Floats]]:
@@ -202,7 +252,7 @@ def _shares_of_interfaces(problem: Problem, read_from: Mapping[str, int]) -> dic
     region that it is ``read_from`` pass on."""
     mesh = problem.mesh
     areas = {
-        name: (facets.nodes, nodal_area(facets, mesh)[facets.nodes])
+        name: _standing(problem, name)
         for name, facets in mesh.surfaces.items()
         if not facets.outer and name not in problem.joints
     }

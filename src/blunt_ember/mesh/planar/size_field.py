@@ -67,13 +67,15 @@ def size_field(
     by_bend = np.where(curves.is_arc, curves.length / np.maximum(quarter, 1e-12) / (ALONG_QUARTER * refinement), np.inf)
     size = np.minimum(largest, by_bend)
     owner, share = _sampled(curves, size, _SAMPLES)
-    width = _widths(plan, owner, share, thin, across * largest)
+    # A place through which it is farther than this is as wide as it needs to be.
+    reach = across * size
+    width = _widths(plan, owner, share, thin, reach)
     # Where a body is thin it is looked at again, so closely that no place between two is thought to be wider.
     narrow = size.copy()
     np.minimum.at(narrow, owner, width / across)
     if (narrow < size).any():
         owner, share = _sampled(curves, narrow, _SAMPLES_THIN)
-        width = _widths(plan, owner, share, thin, across * largest)
+        width = _widths(plan, owner, share, thin, reach)
     points = [curves.take(owner).at(share), *(places for places, _ in local)]
     sizes = [np.minimum(size[owner], width / across), *(np.full(len(places), s) for places, s in local)]
     field = _grouped(np.concatenate(points), np.concatenate(sizes), largest, growth)
@@ -101,9 +103,9 @@ def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> Si
     return SizeField(largest, growth, trees, tuple(sizes[octave == level] for level in levels))
 
 
-def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints, reach: float) -> Floats:
+def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints, reach: Floats) -> Floats:
     """Return how far it is through the body to the next edge, along the normals of each place; ∞ for none within the
-    ``reach`` in m.
+    ``reach`` (n,) in m of its curve.
 
     Edges that share a corner with the place's own are passed over: towards a sharp corner the body is thin by shape.
     """
@@ -117,7 +119,7 @@ def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints, reach: fl
         looking = np.flatnonzero((side[owner] != VOID) & ~np.isin(side[owner], thin))
         for begin in range(0, len(looking), _AT_ONCE):
             part = looking[begin : begin + _AT_ONCE]
-            ends = np.stack([points[part], points[part] + reach * sign * normal[part]], axis=1)
+            ends = np.stack([points[part], points[part] + reach[owner[part], None] * sign * normal[part]], axis=1)
             ray, edge = edges.query(shapely.linestrings(ends))
             apart = (corners[edge][:, :, None] != corners[owner[part[ray]]][:, None]).all(axis=(1, 2))
             ray, edge = part[ray[apart]], edge[apart]
