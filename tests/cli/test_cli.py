@@ -6,6 +6,8 @@ import contextlib
 import io
 import json
 import os
+import re
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -184,3 +186,25 @@ def test_help_teaches_a_first_case(tmp_path: Path) -> None:
     done = run_alone("--help", folder=tmp_path)
     assert "blunt-ember solve wall.ember" in done.stdout
     assert "exit status" in done.stdout
+
+
+def test_a_long_run_says_how_long_and_is_stopped_by_a_key(tmp_path: Path) -> None:
+    steel = {"k": "40 W/(m K)", "density": "7800 kg/m³", "c": "480 J/(kg K)"}
+    case = {
+        "format": "blunt-ember/1",
+        "materials": {"steel": steel},
+        "body": {"kind": "rod", "pieces": {"rod": {"length": "300 mm", "diameter": "20 mm", "material": "steel"}}},
+        "surroundings": [{"on": "rod.start", "temperature": "40 °C + 20 K*sin(2*pi*t/(1 s))"}],
+        "clock": {"start": "40 °C", "end": "5 h"},
+        "questions": [{"name": "tip", "temperature": ["300 mm"]}],
+    }
+    (tmp_path / "swings.ember").write_text(json.dumps(case), encoding="utf-8")
+    command = [sys.executable, "-m", "blunt_ember", "solve", "swings.ember"]
+    with subprocess.Popen(command, cwd=tmp_path, stdout=-1, stderr=-1, text=True) as process:
+        assert process.stderr is not None and process.stdout is not None
+        said = process.stderr.readline()
+        process.send_signal(signal.SIGINT)
+        rest = process.stderr.read()
+        assert process.wait(120) == 130 and process.stdout.read() == ""
+    assert re.fullmatch(r"reached [\d.]+ of 5 h, \d+ steps, about .* left\n", said), said
+    assert rest.strip() == "stopped"

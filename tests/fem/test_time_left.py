@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from blunt_ember.fem.transient.time_left import TimeLeft
@@ -25,3 +26,13 @@ def test_what_is_left_is_believable_from_soon_after_the_start(growth: float) -> 
             true = 0.1 * (len(ends) - 1 - place)
             assert known == pytest.approx(true, rel=0.25, abs=0.5)
     assert left.seconds(3600) == 0
+
+
+def test_steps_that_come_and_go_are_no_growth() -> None:
+    """A swing of 240 steps, short and long in turn: seen as a whole after a few, and never thought to grow on."""
+    left, t, swings = TimeLeft(), 0.0, 500
+    for place in range(240 * swings // 4):
+        t += (1 + 0.8 * np.sin(2 * np.pi * place / 240)) / 240
+        left.took(t, 1e-3 * (place + 1))
+        if place > 240 * 12:
+            assert left.seconds(swings) == pytest.approx(240 * 1e-3 * (swings - t), rel=0.4)

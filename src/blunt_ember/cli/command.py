@@ -11,7 +11,7 @@ from typing import Any
 
 from blunt_ember.errors import BluntEmberError
 
-AGREED, OFF, WRONG_CASE, SOLVER_FAILED = 0, 1, 2, 3
+AGREED, OFF, WRONG_CASE, SOLVER_FAILED, STOPPED = 0, 1, 2, 3, 130
 
 
 @dataclass(frozen=True)

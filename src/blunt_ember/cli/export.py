@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from blunt_ember.cli.command import AGREED, Command, add_output, require_new
+from blunt_ember.cli.told import Told
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -19,7 +20,8 @@ def _run(options: argparse.Namespace) -> int:
     path = Path(options.output)
     require_new(path, options.force)
     size = USUAL if options.size is None else picture_size(options.size)
-    *_, outcome = Flow().outcomes(read_case(Path(options.file)))
+    with Told() as told:
+        *_, outcome = Flow(on_progress=told).outcomes(read_case(Path(options.file)))
     look = Look(options.lens, options.part or "")
     write_outcome(outcome, path, ExportOptions(look, LIGHT, size=size, table=options.table or ""))
     known = " with its temperatures" if outcome.solution is not None and path.suffix == ".vtu" else ""

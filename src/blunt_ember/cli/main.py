@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 from blunt_ember import __version__
-from blunt_ember.cli.command import AGREED, SOLVER_FAILED, WRONG_CASE, Command
+from blunt_ember.cli.command import AGREED, SOLVER_FAILED, STOPPED, WRONG_CASE, Command
 from blunt_ember.cli.demo import DEMO
 from blunt_ember.cli.export import EXPORT
 from blunt_ember.cli.families import FAMILIES_COMMAND
@@ -57,7 +57,8 @@ a first case, from nothing to a verdict:
   blunt-ember solve wall.ember                  solve it and set every answer beside what is expected
   blunt-ember wall.ember                        the same in the window
 
-exit status: 0 nothing is off, 1 a check is off, 2 the case or the command is wrong, 3 the solver failed
+exit status: 0 nothing is off, 1 a check is off, 2 the case or the command is wrong, 3 the solver failed,
+             130 it was stopped (Ctrl+C)
 """
 
 
@@ -82,6 +83,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return _fail(options, "the solver failed", [{"path": "", "message": str(error)}], [str(error)], SOLVER_FAILED)
     except BluntEmberError as error:
         return _fail(options, "this cannot be done", [{"path": "", "message": str(error)}], [str(error)], WRONG_CASE)
+    except KeyboardInterrupt:
+        print("\nstopped", file=sys.stderr)
+        return STOPPED
     except BrokenPipeError:  # the reader of a pipe, such as head, has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return AGREED

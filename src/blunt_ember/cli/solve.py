@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from blunt_ember.cli.command import Command, add_json, print_json, require_new, status_of
+from blunt_ember.cli.told import Told
 from blunt_ember.errors import BluntEmberError
 
 if TYPE_CHECKING:
@@ -22,7 +23,8 @@ def _run(options: argparse.Namespace) -> int:
     case = read_case(Path(options.file))
     if options.units is not None:
         case = with_value(case, ("units",), options.units)
-    outcome = Flow().run(case)
+    with Told() as told:
+        outcome = Flow(on_progress=told).run(case)
     written = _written_in_time(options, outcome)
     if options.json:
         print_json(outcome_object(outcome))

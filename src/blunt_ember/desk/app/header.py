@@ -7,7 +7,7 @@ from PyQt6.QtSvgWidgets import QSvgWidget
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.case.values.display import number, time_kind
+from blunt_ember.case.values.display import number
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.widgets.icon import ICON
@@ -15,14 +15,7 @@ from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.parts import Entry
-
-
-def _spoken(seconds: float) -> str:
-    """A guess of how long, as roughly as it is known."""
-    if seconds < 100:
-        return f"{number(seconds, 1 if seconds < 10 else 2)} s"
-    minutes = seconds / 60
-    return f"{number(minutes, 2)} min" if minutes < 100 else f"{number(minutes / 60, 2)} h"
+from blunt_ember.sentences.progress import progress_text
 
 
 def _how_solved(outcome: Outcome) -> str:
@@ -106,14 +99,7 @@ class Header(QWidget):
 
     def show_progress(self, step: NewtonStep | Progress) -> None:
         """Say how far Newton's method, or a run, has got."""
-        errors = "estimating errors: " if step.again else ""
-        if isinstance(step, NewtonStep):
-            self._state.setText(f"{errors}Newton: {step.residual:.1e} of the heat left over")
-            return
-        kind = time_kind(step.end)
-        reached, end = (number(t * kind.factor, 4) for t in (step.t, step.end))
-        left = f", about {_spoken(step.seconds_left)} left" if step.seconds_left and step.seconds_left > 1 else ""
-        self._state.setText(f"{errors}reached {reached} of {end} {kind.shown}, {step.steps} steps{left}")
+        self._state.setText(progress_text(step))
 
     def show_outcome(self, outcome: Outcome) -> None:
         """Say what the answer cost, or that there is none."""

@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
@@ -65,17 +64,31 @@ class _Entering:
 
 @dataclass(frozen=True)
 class _Held:
-    """Nodes (m,) of all held surfaces: the number of the surface, the region inside of it, and which share (m,) it has
-    of all that is held of that region, and of all regions, there; ``first`` (g,) is one of those that share a node and
-    a region, ``group`` (m,) the place of each in it."""
+    """Nodes (m,) of all held surfaces: the ``surface`` of each by its number, and which share (m,) it has of all that
+    is held of the region inside of it, and of all regions, there.
+
+    ``group`` (m,) tells the place of node and region in ``pairs`` (g,) of them, whose nodes are ``of_pairs`` (g,).
+    """
 
     surface: Ints
-    region: Ints
     nodes: Ints
     within: Floats
     among: Floats
-    first: Ints
     group: Ints
+    pairs: Ints
+    of_pairs: Ints
+
+
+@dataclass(frozen=True)
+class _Passing:
+    """Nodes of all interfaces that are no joints: the number of the interface, the pair of node and region that it is
+    read at, and the share it has of what all interfaces of that region pass on there, (m,) each; + or − by interface
+    (i,) for what passes from its first region to its second."""
+
+    interface: Ints
+    pairs: Ints
+    shares: Floats
+    sign: Floats
 
 
 class HeatFlows:
@@ -99,26 +112,30 @@ class HeatFlows:
         }
         # A region of one temperature conducts nothing inside: what passes into it is what the other side draws.
         even = {region for each in problem.isothermal for region in each.regions}
-        self._read_from = {
+        self._inner = {
             name: 1 if facets.regions[0] in even else 0 for name, facets in mesh.surfaces.items() if not facets.outer
         }
-        self._shares = _shares_of_interfaces(problem, self._read_from)
+        self._passing = self._read_at_interfaces()
+        #: Pairs of a node and a region, as node + region × nodes, at which it is asked what the region draws in.
+        self._asked = np.unique(np.concatenate([self._held.pairs, self._passing.pairs]))
+        self._seen = np.zeros(mesh.node_count, dtype=bool)
+        self._seen[self._asked % mesh.node_count] = True
+        self._held_at, self._read_at = (
+            np.searchsorted(self._asked, each.pairs) for each in (self._held, self._passing)
+        )
+        #: By place of a term, its nodes and regions, and where in its heat those are that are asked.
+        self._places: dict[int, tuple[Ints, Ints, Ints, Ints]] = {}
 
     def of(self, given: Sequence[Given], reaction: Floats) -> dict[str, float]:
         """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
         problem, mesh = self._problem, self._problem.mesh
-        entering = self._entering(given, reaction)
-        drawn = _drawn(problem, given, self._inside, entering)
+        drawn = self._drawn(given)
+        entering, drawn = self._entering(given, reaction, drawn)
         through = np.bincount(entering.surface, entering.heat, minlength=len(self._inside)).tolist()
         heat = {name: through[number] for name, number in self._number.items() if mesh.surfaces[name].outer}
-        heat |= dict.fromkeys(self._read_from, 0.0)
-        names = list(self._shares)
-        if names:
-            nodes, shares = (np.concatenate([self._shares[name][place] for name in names]) for place in (0, 1))
-            owner = np.repeat(np.arange(len(names)), [len(self._shares[name][0]) for name in names])
-            region = np.array([mesh.surfaces[name].regions[self._read_from[name]] for name in names])[owner]
-            passed = np.bincount(owner, _at(drawn, nodes, region) * shares, minlength=len(names)).tolist()
-            heat |= {name: out if self._read_from[name] else -out for name, out in zip(names, passed, strict=True)}
+        passing = self._passing
+        passed = np.bincount(passing.interface, drawn[self._read_at] * passing.shares, minlength=len(passing.sign))
+        heat |= zip(self._inner, (passed * passing.sign).tolist(), strict=True)
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
             if each.kind in ("region", "point"):
@@ -127,8 +144,8 @@ class HeatFlows:
                 heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
         return heat
 
-    def _entering(self, given: Sequence[Given], reaction: Floats) -> _Entering:
-        """Heat that enters through the outer surfaces.
+    def _entering(self, given: Sequence[Given], reaction: Floats, drawn: Floats) -> tuple[_Entering, Floats]:
+        """Heat that enters through the outer surfaces, and what is ``drawn`` in at the asked pairs, less that.
 
         At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
         region divide that by their areas at the node.
@@ -148,13 +165,51 @@ class HeatFlows:
             np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)]),
         )
         left[self._not_held] = 0.0
-        held = self._held
-        heat = self._held_heat(_drawn(self._problem, given, self._inside, entering), left)
-        return _Entering(
-            np.concatenate([entering.surface, held.surface]),
-            np.concatenate([entering.nodes, held.nodes]),
-            np.concatenate([entering.heat, heat]),
+        held, drawn = self._held, drawn - self._at_asked(entering)
+        # What regions without a held surface at the node draw in comes through those that have one.
+        own = drawn[self._held_at]
+        own[np.bincount(held.group, held.within, minlength=len(own)) == 0] = 0.0
+        rest = left - np.bincount(held.of_pairs, own, minlength=len(left))
+        given_to = _Entering(held.surface, held.nodes, held.within * own[held.group] + held.among * rest[held.nodes])
+        whole = _Entering(
+            np.concatenate([entering.surface, given_to.surface]),
+            np.concatenate([entering.nodes, given_to.nodes]),
+            np.concatenate([entering.heat, given_to.heat]),
         )
+        return whole, drawn - self._at_asked(given_to)
+
+    def _drawn(self, given: Sequence[Given]) -> Floats:
+        """Heat at the asked pairs that the region draws in at the node: what it conducts on and stores, less what
+        arises in it or comes over its joints."""
+        drawn = np.zeros(len(self._asked))
+        for place, each in enumerate(given):
+            if each.kind in ("joint", "conduction", "region", "storage"):
+                known = self._places.get(place)
+                if known is None or known[0] is not each.nodes or known[1] is not each.regions:
+                    known = self._places[place] = (each.nodes, each.regions, *self._asked_of(each))
+                _, _, entries, pairs = known
+                drawn -= np.bincount(pairs, each.heat.ravel()[entries], minlength=len(drawn))
+        return drawn
+
+    def _asked_of(self, each: Given) -> tuple[Ints, Ints]:
+        """Which entries of the heat of a term are at asked pairs, and their places among these."""
+        entries = np.flatnonzero(self._seen[each.nodes.ravel()])
+        row, column = np.divmod(entries, each.nodes.shape[1])
+        # Of a joint the first half of every row is of its first region, the other of its second.
+        region = each.regions[column // (each.nodes.shape[1] // 2)] if each.kind == "joint" else each.regions[row]
+        pairs = each.nodes.ravel()[entries] + region * len(self._seen)
+        place = np.minimum(np.searchsorted(self._asked, pairs), len(self._asked) - 1)
+        kept = self._asked[place] == pairs
+        return entries[kept], place[kept]
+
+    def _at_asked(self, entering: _Entering) -> Floats:
+        """What enters at the asked pairs of a node and the region inside of the surface."""
+        if not len(self._asked):
+            return np.zeros(0)
+        pairs = entering.nodes + self._inside[entering.surface] * len(self._seen)
+        place = np.minimum(np.searchsorted(self._asked, pairs), len(self._asked) - 1)
+        kept = self._asked[place] == pairs
+        return np.bincount(place[kept], entering.heat[kept], minlength=len(self._asked)).astype(float)
 
     def _shared(self, areas: Sequence[tuple[int, Ints, Floats]]) -> _Held:
         """Put the ``areas`` of held surfaces, (number, nodes (n,), area (n,) in m²) each, together."""
@@ -162,22 +217,25 @@ class HeatFlows:
         surface = np.repeat([number for number, _, _ in areas], [len(nodes) for _, nodes, _ in areas]).astype(np.int64)
         nodes = np.concatenate([np.zeros(0, dtype=np.int64), *(nodes for _, nodes, _ in areas)])
         area = np.concatenate([np.zeros(0), *(area for _, _, area in areas)])
-        region = self._inside[surface]
-        _, first, group = np.unique(region * count + nodes, return_index=True, return_inverse=True)
-        of_region = np.bincount(group, area, minlength=len(first))[group]
+        pairs, group = np.unique(nodes + self._inside[surface] * count, return_inverse=True)
+        of_region = np.bincount(group, area, minlength=len(pairs))[group]
         of_all = self._held_area[nodes]
         within = np.divide(area, of_region, out=np.zeros_like(area), where=of_region > 0)
         among = np.divide(area, of_all, out=np.zeros_like(area), where=of_all > 0)
-        return _Held(surface, region, nodes, within, among, first, group)
+        return _Held(surface, nodes, within, among, group, pairs, pairs % count)
 
-    def _held_heat(self, drawn: csr_array, reaction: Floats) -> Floats:
-        """Divide the ``reaction`` (n,) among the nodes of held surfaces, (m,)."""
-        held = self._held
-        own = _at(drawn, held.nodes[held.first], held.region[held.first])
-        # Where nothing of a region is held, by its area, what it draws in comes through those that have one.
-        own[np.bincount(held.group, held.within, minlength=len(own)) == 0] = 0.0
-        rest = reaction - np.bincount(held.nodes[held.first], own, minlength=len(reaction))
-        return held.within * own[held.group] + held.among * rest[held.nodes]
+    def _read_at_interfaces(self) -> _Passing:
+        problem, count = self._problem, self._problem.mesh.node_count
+        shares = _shares_of_interfaces(problem, self._inner)
+        found = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)], [np.zeros(0)]
+        for number, (name, side) in enumerate(self._inner.items()):
+            if name in shares:
+                nodes, share = shares[name]
+                found[0].append(np.full(len(nodes), number))
+                found[1].append(nodes + problem.mesh.surfaces[name].regions[side] * count)
+                found[2].append(share)
+        sign = np.array([1.0 if side else -1.0 for side in self._inner.values()])
+        return _Passing(np.concatenate(found[0]), np.concatenate(found[1]), np.concatenate(found[2]), sign)
 
 
 def _standing(problem: Problem, name: str) -> tuple[Ints, Floats]:
@@ -221,30 +279,6 @@ def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats
         rest[here] -= passed
         rest[there] += passed
     return heat, rest
-
-
-def _drawn(problem: Problem, given: Sequence[Given], inside: Ints, entering: _Entering) -> csr_array:
-    """Heat (n, regions) that each region draws in at each node: what it conducts on and stores, less what arises in it,
-    comes over its joints or enters through the surfaces that it lies ``inside``."""
-    mesh = problem.mesh
-    found = [(entering.nodes, inside[entering.surface], entering.heat)]
-    for each in given:
-        if each.kind == "joint":
-            half = each.nodes.shape[1] // 2
-            for region, side in zip(each.regions.tolist(), (slice(half), slice(half, None)), strict=True):
-                nodes = each.nodes[:, side]
-                found.append((nodes.ravel(), np.full(nodes.size, region), each.heat[:, side].ravel()))
-        elif each.kind in ("conduction", "region", "storage"):
-            found.append((each.nodes.ravel(), np.repeat(each.regions, each.nodes.shape[1]), each.heat.ravel()))
-    nodes, regions, heat = (np.concatenate(each) for each in zip(*found, strict=True))
-    drawn = csr_array((-heat, (nodes, regions)), shape=(mesh.node_count, len(mesh.regions)))
-    drawn.sum_duplicates()
-    return drawn
-
-
-def _at(entries: csr_array, rows: Ints, columns: Ints) -> Floats:
-    """The entries (m,) of a matrix in such rows (m,) and columns (m,)."""
-    return np.asarray(entries[rows, columns]).ravel() if len(rows) else np.zeros(0)
 
 
 def _shares_of_interfaces(problem: Problem, read_from: Mapping[str, int]) -> dict[str, tuple[Ints, Floats]]:

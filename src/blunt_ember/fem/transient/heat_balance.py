@@ -8,7 +8,8 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.corners import free_corners
@@ -16,7 +17,7 @@ from blunt_ember.fem.coupling import Coupling
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
-from blunt_ember.fem.terms.term import Term
+from blunt_ember.fem.terms.term import Term, sampled
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.fem.transient.time_step import State
 
@@ -130,8 +131,19 @@ class Heating:
         """Return the temperatures (n,) over the reference temperature of nodes that are held at a time; 0 elsewhere."""
         if self._still_held is not None:
             return self._still_held
-        constraints = constraints_of(self.problem, t)
-        return self._placed(constraints.held_values)
+        if self.constraints.ties:
+            return self._placed(constraints_of(self.problem, t).held_values)
+        placed = np.zeros(self.count)
+        for law, nodes, where in self._held_laws:
+            placed[nodes] = sampled(law, {**where, "t": np.full(len(nodes), t)}) - self.reference_temperature
+        return placed
+
+    @cached_property
+    def _held_laws(self) -> list[tuple[Law, Ints, dict[str, Floats]]]:
+        """What surfaces are held at, with their nodes and where these are."""
+        mesh = self.problem.mesh
+        surfaces = [(law, mesh.surfaces[name].nodes) for name, law in self.problem.held.items()]
+        return [(law, nodes, mesh.space.variables(mesh.points[nodes])) for law, nodes in surfaces]
 
     @cached_property
     def _still_held(self) -> Floats | None:
