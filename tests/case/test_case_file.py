@@ -23,6 +23,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
 from blunt_ember.report.foreign_files import case_from_foreign
+from blunt_ember.written_file import NotWrittenError
 
 WRITTEN = """{
   "format": "blunt-ember/1", "title": "as typed – ü",
@@ -229,7 +230,7 @@ def test_what_is_no_ordinary_file_is_not_read_nor_written_over(tmp_path: Path) -
     for path in (pipe, zero):
         with pytest.raises(CaseFileError, match="no ordinary file"):
             read_case(path)
-        with pytest.raises(CaseFileError, match="not written over"):
+        with pytest.raises(NotWrittenError, match="not written over"):
             write_case(case, path)
     for suffix in (".svg", ".dxf"):
         (tmp_path / f"zero{suffix}").symlink_to("/dev/zero")
@@ -273,7 +274,7 @@ def test_a_file_that_is_written_again_keeps_what_it_has(tmp_path: Path) -> None:
         assert os.getxattr(path, "user.origin") == b"kiln 2"
     assert not left.exists() and young.exists()
     path.chmod(0o440)
-    with pytest.raises(CaseFileError, match="is read-only"):
+    with pytest.raises(NotWrittenError, match="is read-only"):
         write_case(family("plane-wall").case(), path)
     assert read_case(path).document.title == family("composite-wall").case().document.title
 
@@ -289,7 +290,7 @@ def test_writing_is_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.Monk
 
     with monkeypatch.context() as patch:
         patch.setattr(os, "fsync", full)
-        with pytest.raises(CaseFileError, match="no space left"):
+        with pytest.raises(NotWrittenError, match="no space left"):
             write_case(family("composite-wall").case(), path)
     assert path.read_bytes() == before
     assert [entry.name for entry in tmp_path.iterdir()] == ["case.ember"]

@@ -3,28 +3,45 @@
 from __future__ import annotations
 
 import csv
+import os
+import resource
 from pathlib import Path
+from xml.etree import ElementTree
 
+import h5py
 import numpy as np
 import pytest
 from matplotlib.image import imread
 
+from blunt_ember.case.document.bodies import Imported
 from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
+from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
+from blunt_ember.mesh.xdmf_file import read_xdmf
+from blunt_ember.picture.animation import write_animation
+from blunt_ember.picture.charts.history_chart import history_plot
+from blunt_ember.picture.charts.plot import write_plot
+from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.lenses.registry import LENSES
 from blunt_ember.picture.look import CutPlane, Look, MirrorPlane, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from blunt_ember.refinement.uniform import uniform_refinement
-from blunt_ember.report.exporting import ExportOptions, write_outcome
+from blunt_ember.report.exporting import EXPORTS, ExportOptions, write_outcome
 from blunt_ember.report.picture_file import MOST, picture_size, write_picture
+from blunt_ember.report.series import write_series
 
 
 @pytest.fixture(scope="module")
 def corner() -> Outcome:
     return Flow().run(family("wall-corner").case())
+
+
+@pytest.fixture(scope="module")
+def ran() -> Outcome:
+    return Flow().run(family("cooling-wall").case())
 
 
 @pytest.mark.parametrize(
@@ -159,3 +176,71 @@ def test_pictures_and_tables_from_the_command_line(tmp_path: Path, capsys: pytes
     assert main(["export", case, "-o", str(tmp_path / "checks.csv")]) == 0
     assert (tmp_path / "checks.csv").read_text("utf-8").startswith("name,value,unit")
     assert not (tmp_path / "no.png").exists()
+
+
+def _written_by(outcome: Outcome, path: Path) -> None:
+    if path.name.startswith("series"):
+        write_series(outcome, path)
+    elif path.name.startswith("run"):
+        for _ in write_animation(outcome, path, Look(), LIGHT, most=3):
+            pass
+    elif path.name.startswith("chart"):
+        write_plot(history_plot(next(iter(time_curves(outcome).values())), outcome.case.units), path, 600, 300, LIGHT)
+    else:
+        write_outcome(outcome, path, ExportOptions(Look("Temperature")))
+
+
+FILES = [f"x{suffix}" for export in EXPORTS for suffix in export.suffixes if suffix != ".stl"]
+
+
+@pytest.mark.parametrize("name", [*FILES, "series.xdmf", "run.gif", "run.webp", "run.png", "chart.svg", "chart.pdf"])
+def test_a_file_is_written_whole_or_not_at_all(ran: Outcome, tmp_path: Path, name: str) -> None:
+    """A disk that is full: no file may be larger than a few bytes."""
+    path = tmp_path / name
+    usual = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (100, usual[1]))
+    try:
+        with pytest.raises(BluntEmberError) as refused:
+            _written_by(ran, path)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, usual)
+    assert str(refused.value).startswith(f"{path} cannot be written: ") and len(str(refused.value)) < 200
+    assert not list(tmp_path.iterdir())
+    _written_by(ran, path)
+    made = {each.name for each in tmp_path.iterdir()}
+    beside = {f"{path.stem}.h5"} if path.suffix == ".xdmf" else set()
+    assert made == ({f"run-{place:04d}.png" for place in (1, 2, 3)} if name == "run.png" else {name} | beside)
+    if path.suffix in MESH_SUFFIXES and not name.startswith("series"):
+        body = Imported.model_validate({"kind": "imported", "file": name, "unit": "1 m"})
+        read = imported_geometry(body, str(tmp_path))
+        assert {region.name for region in read.regions} == set(ran.mesh.regions)
+        assert read.mesh.node_count == ran.mesh.node_count and len(read.surfaces) == len(ran.mesh.surfaces)
+    if name == "series.xdmf":
+        assert len(read_xdmf(path).points) == ran.mesh.node_count
+        instants = ElementTree.parse(path).findall(".//Grid/Grid")
+        times, last = [float(each.find("Time").get("Value")) for each in instants], instants[-1].find("Attribute")
+        assert times == ran.run.fields.times.tolist() and last.get("Name") == "temperature °C"
+        with h5py.File(tmp_path / "series.h5") as beside:
+            values = beside[last.find("DataItem").text.partition(":")[2]][()]
+        np.testing.assert_allclose(values, ran.run.fields.field(len(times) - 1) - 273.15, rtol=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [
+        ("none/x.png", "no such file"),
+        ("folder.vtu", "is a folder"),
+        ("pipe.html", "is a folder, a device or a pipe"),
+        (f"{'long' * 80}.csv", "file name too long"),
+        ("kept.svg", "read-only"),
+    ],
+)
+def test_a_place_where_nothing_can_be_written_is_named(ran: Outcome, tmp_path: Path, name: str, said: str) -> None:
+    (tmp_path / "folder.vtu").mkdir()
+    os.mkfifo(tmp_path / "pipe.html")
+    (tmp_path / "kept.svg").write_text("mine")
+    (tmp_path / "kept.svg").chmod(0o400)
+    before = sorted(tmp_path.iterdir())
+    with pytest.raises(BluntEmberError, match=said) as refused:
+        _written_by(ran, tmp_path / name)
+    assert str(tmp_path / name) in str(refused.value) and sorted(tmp_path.iterdir()) == before

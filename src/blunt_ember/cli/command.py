@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.written_file import reason
 
 AGREED, OFF, WRONG_CASE, SOLVER_FAILED, STOPPED = 0, 1, 2, 3, 130
 
@@ -26,7 +27,11 @@ class Command:
 
 def require_new(path: Path, force: bool) -> None:
     """Raise :class:`BluntEmberError` where a file exists that must not be written over."""
-    if path.exists() and not force:
+    try:
+        exists = path.exists()
+    except OSError as error:
+        raise BluntEmberError(f"{path} cannot be written: {reason(error)}") from error
+    if exists and not force:
         raise BluntEmberError(f"{path} exists already; choose another name or add --force")
 
 

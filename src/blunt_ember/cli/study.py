@@ -13,11 +13,12 @@ from blunt_ember.errors import BluntEmberError
 
 
 def _run(options: argparse.Namespace) -> int:
-    from blunt_ember.case.files.case_file import read_case, write_text
+    from blunt_ember.case.files.case_file import read_case
     from blunt_ember.report.checks_table import aligned
     from blunt_ember.studies.store import ResultsStore
     from blunt_ember.studies.study import study
     from blunt_ember.studies.telling import findings_table, found_lines, result_object, result_table
+    from blunt_ember.written_file import write_text
 
     path = Path(options.file)
     case = read_case(path)

@@ -17,8 +17,8 @@ from pydantic import ValidationError
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.faults.structure_faults import structure_faults
 from blunt_ember.case.files import json_text
-from blunt_ember.case.files.case_file import write_text
 from blunt_ember.errors import CaseError, Fault
+from blunt_ember.written_file import write_text
 
 OWN_SHELF = "my own"
 #: Materials by name, as a case states them, by shelf.

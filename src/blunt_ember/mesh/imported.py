@@ -147,6 +147,10 @@ def _read(path: Path) -> Any:
         raise _fault(str(error)) from error
     try:
         with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
+            if path.suffix.lower() == ".xdmf":
+                from blunt_ember.mesh.xdmf_file import read_xdmf
+
+                return read_xdmf(path)
             return meshio.read(path)
     except (Exception, SystemExit) as error:  # its readers let anything through, and some leave the program
         if not path.exists():

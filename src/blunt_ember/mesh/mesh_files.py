@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import meshio
@@ -14,16 +16,17 @@ from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.imported import TYPES
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.xdmf_file import XdmfWriter
 
 
 class MeshFileError(BluntEmberError):
     """A mesh cannot be written as asked."""
 
 
-def write_mesh(mesh: Mesh, path: Path, temperature: Floats | None = None) -> None:
-    """Write cells and surfaces with a mask (0 or 1) for each name, and temperatures (n,) in K; lengths are in m.
+def write_mesh(mesh: Mesh, path: Path, fields: Mapping[str, Floats] = MappingProxyType({})) -> None:
+    """Write cells and surfaces with a mask (0 or 1) for each name, and fields (n,) by their names; lengths are in m.
 
-    Raises :class:`MeshFileError` for a suffix no writer knows, or when the file cannot be written.
+    Raises :class:`MeshFileError` for a suffix no writer knows, and :class:`OSError` when the file cannot be written.
     """
     names = {family: name for name, family in TYPES.items()} | {"point1": "vertex"}
     blocks = [(names[block.family], block.nodes) for block in mesh.blocks]
@@ -41,15 +44,30 @@ def write_mesh(mesh: Mesh, path: Path, temperature: Floats | None = None) -> Non
         data[name] = [np.zeros(len(nodes), dtype=np.int32) for _, nodes in blocks]
         data[name] += [np.full(len(nodes), int(own == name), dtype=np.int32) for own, _, nodes in facets]
     points = np.column_stack([mesh.points, np.zeros((mesh.node_count, 3 - mesh.dimension))])
-    fields = {} if temperature is None else {"temperature K": temperature}
     cells = [*blocks, *((kind, nodes) for _, kind, nodes in facets)]
-    _write(meshio.Mesh(points, cells, point_data=fields, cell_data=data), path)
+    if path.suffix.lower() == ".xdmf":
+        XdmfWriter(points, cells, data).write(path, fields)
+    elif path.suffix.lower() == ".vtk":  # its names are single words
+        _write(meshio.Mesh(points, cells, point_data=_single_words(fields), cell_data=_single_words(data)), path)
+    else:
+        _write(meshio.Mesh(points, cells, point_data=dict(fields), cell_data=data), path)
+
+
+def _single_words(named: Mapping[str, Any]) -> dict[str, Any]:
+    """What is named, with other signs in the place of spaces, each name still its own."""
+    found: dict[str, Any] = {}
+    for name, what in named.items():
+        word = name.replace(" ", "_")
+        while word in found:
+            word += "_"
+        found[word] = what
+    return found
 
 
 def write_skin(mesh: Mesh, path: Path) -> None:
     """Write the outer skin of a solid as triangles (STL); lengths are in m.
 
-    Raises :class:`MeshFileError` for a body that has no skin, or when the file cannot be written.
+    Raises :class:`MeshFileError` for a body that has no skin, and :class:`OSError` when the file cannot be written.
     """
     if mesh.dimension != 3:
         raise MeshFileError("only a solid has a skin of triangles; write a section as .svg")
@@ -66,7 +84,7 @@ def write_skin(mesh: Mesh, path: Path) -> None:
 def _write(data: Any, path: Path) -> None:
     try:
         data.write(path)
-    except OSError as error:
-        raise MeshFileError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}") from error
+    except OSError:
+        raise
     except (Exception, SystemExit) as error:  # its writers let anything through
         raise MeshFileError(f"{path.name} cannot be written: {error}") from error

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -18,6 +17,7 @@ from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
+from blunt_ember.written_file import written
 
 #: What an animation may be written as.
 ANIMATION_FILES = {".gif": "Animated GIF", ".webp": "Animated WebP", ".png": "Numbered PNG files"}
@@ -43,7 +43,7 @@ def write_animation(
     """Write the run as seen through a lens; yield the share that is done after every picture.
 
     ``.gif`` and ``.webp`` become one file; ``.png`` numbered files beside each other, ``name-0001.png`` on. What is not
-    finished leaves no file of the first two. Raises :class:`BluntEmberError` for another suffix or a full disk.
+    finished leaves no file. Raises :class:`BluntEmberError` for another suffix or a full disk.
     """
     suffix = path.suffix.lower()
     if suffix not in ANIMATION_FILES:
@@ -52,21 +52,18 @@ def write_animation(
     renderer = BodyRenderer()
     pictures: list[Pictures.Image] = []
     try:
-        for place, number in enumerate(numbers, start=1):
-            drawn = _picture(renderer, outcome.at_frame(number), look, theme)
-            if suffix == ".png":
-                imsave(path.with_name(f"{path.stem}-{place:04d}.png"), drawn)
-            else:
-                pictures.append(Pictures.fromarray(drawn[..., :3]))
-            yield place / len(numbers)
-        if pictures:
-            scratch = path.with_name(f".writing {os.getpid()} {path.name}")
-            pictures[0].save(
-                scratch, format=suffix[1:].upper(), save_all=True, append_images=pictures[1:], duration=_SEEN_MS, loop=0
-            )
-            os.replace(scratch, path)
-    except OSError as error:
-        raise BluntEmberError(f"{path} cannot be written: {error.strerror or error}") from error
+        with written(path) as scratch:
+            for place, number in enumerate(numbers, start=1):
+                drawn = _picture(renderer, outcome.at_frame(number), look, theme)
+                if suffix == ".png":
+                    imsave(scratch.with_name(f"{path.stem}-{place:04d}.png"), drawn)
+                else:
+                    pictures.append(Pictures.fromarray(drawn[..., :3]))
+                yield place / len(numbers)
+            if pictures:
+                pictures[0].save(
+                    scratch, suffix[1:].upper(), save_all=True, append_images=pictures[1:], duration=_SEEN_MS, loop=0
+                )
     finally:
         renderer.close()
 

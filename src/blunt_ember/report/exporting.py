@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 
-from blunt_ember.case.files.case_file import write_text
 from blunt_ember.case.values.units import Kind
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
@@ -20,6 +19,7 @@ from blunt_ember.report.foreign_files import write_mesh_file, write_outlines, wr
 from blunt_ember.report.html import write_report
 from blunt_ember.report.number_tables import TABLES, number_table
 from blunt_ember.report.picture_file import USUAL, write_picture
+from blunt_ember.written_file import write_text
 
 
 @dataclass(frozen=True)
@@ -39,8 +39,8 @@ class ExportOptions:
 class Export:
     """A kind of file: its name, its ``suffixes``, the usual one first, and what writes it.
 
-    ``write`` raises :class:`BluntEmberError` for an outcome of which there is nothing to write, :class:`OSError` where
-    the file cannot be written.
+    ``write`` raises :class:`BluntEmberError` for an outcome of which there is nothing to write, and where the file
+    cannot be written.
     """
 
     name: str
@@ -79,7 +79,7 @@ BY_SUFFIX: Mapping[str, Export] = MappingProxyType({suffix: export for export in
 def write_outcome(outcome: Outcome, path: Path, options: ExportOptions) -> None:
     """Write what the suffix of a path says.
 
-    Raises :class:`BluntEmberError` for what cannot be, :class:`OSError` where it cannot be written.
+    Raises :class:`BluntEmberError` for what cannot be, or cannot be written there.
     """
     export = BY_SUFFIX.get(path.suffix.lower())
     if export is None:

@@ -8,7 +8,7 @@ import numpy as np
 from matplotlib.image import imsave
 from numpy.typing import NDArray
 
-from blunt_ember.case.files.case_file import CaseFileError, write_case, write_text
+from blunt_ember.case.files.case_file import write_case
 from blunt_ember.checks.questions.profile import main_axis, profile_through
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
@@ -20,6 +20,7 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.report.checks_table import checks_csv, outcome_text
+from blunt_ember.written_file import NotWrittenError, reason, write_text, written
 
 DEMO_WIDTH, DEMO_HEIGHT = 900, 560
 
@@ -27,17 +28,18 @@ DEMO_WIDTH, DEMO_HEIGHT = 900, 560
 def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
     """Solve the demo case and write its file, tables and pictures; return the outcome and what was written."""
     outcome = Flow().run(demo_case())
-    written: list[Path] = []
+    made: list[Path] = []
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        write_case(outcome.case, _noted(folder / "kiln-wall.ember", written))
-        write_text(checks_csv(outcome), _noted(folder / "checks.csv", written))
-        write_text(outcome_text(outcome) + "\n", _noted(folder / "checks.txt", written))
-        for name, image in _pictures(outcome):
-            imsave(_noted(folder / f"{name}.png", written), image)
     except OSError as error:
-        raise CaseFileError(f"{folder} cannot be written: {error.strerror or error}") from error
-    return outcome, written
+        raise NotWrittenError(f"{folder} cannot be made: {reason(error)}") from error
+    write_case(outcome.case, _noted(folder / "kiln-wall.ember", made))
+    write_text(checks_csv(outcome), _noted(folder / "checks.csv", made))
+    write_text(outcome_text(outcome) + "\n", _noted(folder / "checks.txt", made))
+    for name, image in _pictures(outcome):
+        with written(_noted(folder / f"{name}.png", made)) as scratch:
+            imsave(scratch, image)
+    return outcome, made
 
 
 def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
@@ -55,6 +57,6 @@ def _pictures(outcome: Outcome) -> list[tuple[str, NDArray[np.uint8]]]:
     return pictures
 
 
-def _noted(path: Path, written: list[Path]) -> Path:
-    written.append(path)
+def _noted(path: Path, made: list[Path]) -> Path:
+    made.append(path)
     return path

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -10,9 +9,8 @@ from typing import Any
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.bodies import Imported
 from blunt_ember.case.document.case_document import FORMAT
-from blunt_ember.case.files.case_file import write_text
 from blunt_ember.case.values.quantity import stated
-from blunt_ember.case.values.units import LENGTH
+from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import outlines_of
@@ -21,6 +19,7 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.ordinary_file import MOST_OF_A_DRAWING, require_ordinary
 from blunt_ember.outlines.loops import DrawingError, regions_of
 from blunt_ember.outlines.svg_writing import section_svg
+from blunt_ember.written_file import write_text, written
 
 DRAWINGS = (".dxf", ".svg")
 
@@ -95,7 +94,8 @@ def write_skin_file(outcome: Outcome, path: Path) -> None:
     """Write the skin of a solid as triangles; raise :class:`BluntEmberError` where there is none."""
     from blunt_ember.mesh.mesh_files import write_skin
 
-    write_skin(_mesh_of(outcome), path)
+    with written(path) as scratch:
+        write_skin(_mesh_of(outcome), scratch)
 
 
 def write_mesh_file(outcome: Outcome, path: Path) -> None:
@@ -106,13 +106,12 @@ def write_mesh_file(outcome: Outcome, path: Path) -> None:
     from blunt_ember.mesh.mesh_files import write_mesh
 
     mesh = _mesh_of(outcome)
-    temperature = outcome.solution.temperature if outcome.solution is not None else None
-    scratch = path.with_name(f".writing {os.getpid()} {path.name}")
-    try:
-        write_mesh(mesh, scratch, temperature)
-        os.replace(scratch, path)
-    finally:
-        scratch.unlink(missing_ok=True)
+    fields = {}
+    if outcome.solution is not None:
+        kind = outcome.case.units.of(TEMPERATURE)
+        fields = {f"temperature {kind.shown}": outcome.solution.temperature * kind.factor - kind.zero}
+    with written(path) as scratch:
+        write_mesh(mesh, scratch, fields)
 
 
 def _mesh_of(outcome: Outcome) -> Mesh:

@@ -15,7 +15,6 @@ from matplotlib.image import imsave
 from numpy.typing import NDArray
 
 from blunt_ember import __version__
-from blunt_ember.case.files.case_file import CaseFileError, write_text
 from blunt_ember.case.values.display import number, shown, shown_difference, time_shown
 from blunt_ember.case.values.units import HEAT_FLOW, Kind
 from blunt_ember.checks.questions.profile import main_axis, profile_through
@@ -37,6 +36,7 @@ from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
 from blunt_ember.report.statement import parameters, statement, tags_of, working
+from blunt_ember.written_file import write_text
 
 _WIDTH, _HEIGHT, _CHART, _DRAWING = 1100, 620, 340, (760, 460)
 #: What is pictured of every case, in this order.
@@ -53,14 +53,11 @@ def write_report(
     """Write the report of a solved case; ``levels`` of a refinement are tabulated with it, ``seen`` is how the body is
     looked at now, if that is to be pictured too.
 
-    Raises :class:`BluntEmberError` for a case that has no answer, :class:`CaseFileError` where it cannot be written.
+    Raises :class:`BluntEmberError` for a case that has no answer, :class:`NotWrittenError` where it cannot be written.
     """
     if outcome.solution is None:
         raise BluntEmberError("there is nothing to report before the case is solved")
-    try:
-        write_text(report_html(outcome, levels, kinds, seen), path)
-    except OSError as error:
-        raise CaseFileError(f"{path} cannot be written: {error.strerror or error}") from error
+    write_text(report_html(outcome, levels, kinds, seen), path)
 
 
 def report_html(

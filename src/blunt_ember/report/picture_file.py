@@ -14,6 +14,7 @@ from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.lenses.registry import LENSES, lens_parts
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
+from blunt_ember.written_file import written
 
 #: Width and height in pixels when nothing is said, and the least and the most there may be.
 USUAL, LEAST, MOST = (1600, 1000), 200, 8000
@@ -33,8 +34,8 @@ def picture_size(text: str) -> tuple[int, int]:
 def write_picture(outcome: Outcome, path: Path, look: Look, theme: Theme, size: tuple[int, int] = USUAL) -> None:
     """Write the body as it is looked at, with legend and title, as PNG.
 
-    Raises :class:`BluntEmberError` for a lens that shows nothing of this outcome yet, :class:`OSError` where it cannot
-    be written.
+    Raises :class:`BluntEmberError` for a lens that shows nothing of this outcome yet, :class:`NotWrittenError` where it
+    cannot be written.
     """
     parts = lens_parts(outcome, look.lens)
     if look.part and look.part not in parts:
@@ -48,4 +49,5 @@ def write_picture(outcome: Outcome, path: Path, look: Look, theme: Theme, size: 
         image = body_picture(renderer, outcome, look, *size, theme)
     finally:
         renderer.close()
-    imsave(path, image)
+    with written(path) as scratch:
+        imsave(scratch, image)

@@ -1,22 +1,21 @@
-"""A run written to files: histories as CSV, and the fields as XDMF with plain binary data beside it."""
+"""A run written to files: histories as CSV, and the fields as XDMF with HDF5 data beside it."""
 
 from __future__ import annotations
 
-import contextlib
 import csv
 import io
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from meshio.xdmf import TimeSeriesWriter
 
-from blunt_ember.case.files.case_file import write_text
 from blunt_ember.case.values.display import in_shown_unit
 from blunt_ember.case.values.units import HEAT, HEAT_FLOW, TEMPERATURE
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.imported import TYPES
+from blunt_ember.mesh.xdmf_file import XdmfWriter
+from blunt_ember.written_file import write_text, written
 
 
 def histories(outcome: Outcome) -> tuple[list[str], list[list[float]]]:
@@ -63,7 +62,7 @@ def history_objects(outcome: Outcome) -> list[dict[str, Any]]:
 
 
 def write_series(outcome: Outcome, path: Path) -> None:
-    """Write the kept fields as a series in time: ``.xdmf``, and the data beside it in files ending in ``.bin``.
+    """Write the kept fields as a series in time: ``.xdmf``, and the data beside it in one file ending in ``.h5``.
 
     XDMF 3, https://www.xdmf.org. Temperatures are single precision, in the unit the case shows; lengths in m, times in
     s. Raises :class:`BluntEmberError` for another suffix or a full disk.
@@ -75,12 +74,10 @@ def write_series(outcome: Outcome, path: Path) -> None:
     kind = outcome.case.units.of(TEMPERATURE)
     names = {family: name for name, family in TYPES.items()}
     points = np.pad(mesh.points, ((0, 0), (0, 3 - mesh.dimension)))
-    try:
-        # Its writer puts data beside the folder it is called from.
-        with contextlib.chdir(path.parent), TimeSeriesWriter(path.name, data_format="Binary") as writer:
-            writer.write_points_cells(points, [(names[block.family], block.nodes) for block in mesh.blocks])
-            for number, t in enumerate(run.fields.times.tolist()):
-                field = (run.fields.field(number) * kind.factor - kind.zero).astype(np.float32)
-                writer.write_data(t, point_data={f"temperature {kind.shown}": field})
-    except OSError as error:
-        raise BluntEmberError(f"{path} cannot be written: {error.strerror or error}") from error
+    fields = (
+        (t, {f"temperature {kind.shown}": (run.fields.field(number) * kind.factor - kind.zero).astype(np.float32)})
+        for number, t in enumerate(run.fields.times.tolist())
+    )
+    cells = [(names[block.family], block.nodes) for block in mesh.blocks]
+    with written(path) as scratch:
+        XdmfWriter(points, cells, {}).write_series(scratch, fields)

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.files.case_file import SUFFIX, CaseFileError, read_case, write_case
+from blunt_ember.case.files.case_file import SUFFIX, read_case, write_case
 from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.file_on_disk import FileOnDisk, KeptVersion
@@ -22,6 +22,7 @@ from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.report.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, is_foreign
+from blunt_ember.written_file import NotWrittenError
 
 _OPENED = (
     f"Cases, drawings, meshes (*{SUFFIX} {' '.join('*' + suffix for suffix in (*DRAWINGS, *MESH_SUFFIXES))});;"
@@ -149,7 +150,7 @@ class FilingWindow(DeskWindow):
                     return False
         try:
             write_case(self.current.case, path)
-        except CaseFileError as error:
+        except NotWrittenError as error:
             QMessageBox.warning(
                 self, "The case was not saved", f"{error}\nThe case is still on the desk; save it elsewhere."
             )

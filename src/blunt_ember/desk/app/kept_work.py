@@ -15,11 +15,12 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer
 
 from blunt_ember.case.case import Case, case_from_text, case_to_text
-from blunt_ember.case.files.case_file import read_case, write_text
+from blunt_ember.case.files.case_file import read_case
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.solver.solver import SCRATCH
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.own_end import is_alive, own_mark
+from blunt_ember.written_file import write_text
 
 #: Work is kept so long after an edit, ms.
 KEPT_AFTER_MS = 1000

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import matplotlib as mpl
 import numpy as np
@@ -13,6 +15,7 @@ from matplotlib.figure import Figure
 from blunt_ember.arrays import Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.picture.palette import Theme
+from blunt_ember.written_file import written
 
 #: Fills an empty figure of a width and a height in pixels, in a theme.
 Plot = Callable[[Figure, int, int, Theme], None]
@@ -36,10 +39,15 @@ def write_plot(plot: Plot, path: Path, width: int, height: int, theme: Theme) ->
     if suffix not in CHART_FILES:
         raise BluntEmberError(f"a chart is written as {', '.join(CHART_FILES)}; '{path.suffix}' is none of them")
     # Text stays text, so that it can be searched and edited; no date, so that the same chart is the same file.
-    with mpl.rc_context({"svg.fonttype": "none", "pdf.fonttype": 42, "svg.hashsalt": "blunt-ember"}):
+    lasting_text: dict[Any, Any] = {"svg.fonttype": "none", "pdf.fonttype": 42, "svg.hashsalt": "blunt-ember"}
+    # Made in memory: what breaks off in a file leaves it open.
+    made = BytesIO()
+    with mpl.rc_context(lasting_text):
         _filled(plot, width, height, theme, 2.0 if suffix == ".png" else 1.0).savefig(
-            path, facecolor=theme.paper, metadata=_NO_DATE.get(suffix)
+            made, format=suffix[1:], facecolor=theme.paper, metadata=_NO_DATE.get(suffix)
         )
+    with written(path) as scratch:
+        scratch.write_bytes(made.getbuffer())
 
 
 _NO_DATE: dict[str, dict[str, str | None]] = {".svg": {"Date": None}, ".pdf": {"CreationDate": None}}
