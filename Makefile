@@ -55,5 +55,6 @@ lock:
 # `.venv/bin/python -m tests.attack.attack --seed N`.
 attack: setup
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.attack
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.kills
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2 -m hypothesis \
 		--hypothesis-profile=fresh

@@ -6,14 +6,18 @@ import contextlib
 import glob
 import os
 import shutil
+import socket
 import tempfile
 import time
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.process_mark import is_alive, own_mark
 
-#: What a folder is called in which something is being written, and seconds after which nobody is writing it any more.
+#: What a folder is called in which something is being written, and seconds after which nobody on another machine is
+#: writing it any more.
 _LEFT, _OLD = ".part", 600.0
 #: Letters of the name of a file that the folder begins with.
 _LETTERS = 40
@@ -45,7 +49,7 @@ def written(path: Path, lasting: bool = True) -> Iterator[Path]:
         target = Path(os.path.realpath(path))  # keep a symbolic link a link
         _require_own(path, target)
         _sweep(target)
-        start = f".{target.name[:_LETTERS]}."
+        start = f".{target.name[:_LETTERS]}.{_machine()}-{own_mark()}-"
         folder = Path(tempfile.mkdtemp(prefix=start, suffix=_LEFT, dir=target.parent))
         yield folder / target.name
         made = sorted(folder.iterdir(), key=lambda each: each.name == target.name)  # what it refers to comes first
@@ -115,8 +119,15 @@ def _sweep(target: Path) -> None:
     """Remove what was left when an earlier writing of the same file died."""
     for left in target.parent.glob(f".{glob.escape(target.name[:_LETTERS])}.*{_LEFT}"):
         with contextlib.suppress(OSError):
-            if time.time() - left.stat().st_mtime > _OLD:
+            machine, _, mark = left.name.removesuffix(_LEFT).rpartition(".")[2].rpartition("-")[0].partition("-")
+            dead = machine == _machine() and not is_alive(mark)
+            if dead or time.time() - left.stat().st_mtime > _OLD:
                 shutil.rmtree(left) if left.is_dir() else left.unlink()
+
+
+def _machine() -> str:
+    """What tells this machine from others that write into the same folder."""
+    return f"{zlib.crc32(socket.gethostname().encode()):08x}"
 
 
 def _umask() -> int:

@@ -17,10 +17,11 @@ from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing.edits import value_at, with_value
 from blunt_ember.case.files.case_file import read_case, write_case
-from blunt_ember.desk.app.kept_work import left_work, sweep, work_folder
+from blunt_ember.desk.app.kept_work import left_work, work_folder
 from blunt_ember.desk.app.left_work_dialog import LeftWorkDialog
 from blunt_ember.desk.app.window import Window
-from blunt_ember.desk.solver.solver import MOST_DEATHS, SCRATCH
+from blunt_ember.desk.solver.scratch import SCRATCH, sweep
+from blunt_ember.desk.solver.solver import MOST_DEATHS
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, field, settled, type_into
 

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from blunt_ember.desk.solver.child_process import prepare
+from blunt_ember.desk.solver.scratch import put_aside_together, sweep
 from blunt_ember.desk.widgets.icon import ICON
 from blunt_ember.desk.widgets.style import base_font
 
@@ -40,13 +41,13 @@ def _made_ready(app: QApplication) -> None:
 def run_window(path: Path | None, demo: bool) -> int:
     """Open the window on a file, on the demo case or on the start page; return when it is closed."""
     app = application()
+    sweep()
+    put_aside_together()
     prepare()  # the solver's process imports NumPy and SciPy while this one imports VTK and matplotlib
 
-    from blunt_ember.desk.app.kept_work import sweep
     from blunt_ember.desk.app.window import Window
     from blunt_ember.gallery.families import demo_case
 
-    sweep()
     window = Window()
     _survive_slips(window)
 

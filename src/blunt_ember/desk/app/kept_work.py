@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
-import tempfile
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -17,9 +15,8 @@ from PyQt6.QtCore import QObject, QTimer
 from blunt_ember.case.case import Case, case_from_text, case_to_text
 from blunt_ember.case.files.case_file import read_case
 from blunt_ember.desk.app.current_case import CurrentCase
-from blunt_ember.desk.solver.solver import SCRATCH
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow.own_end import is_alive, own_mark
+from blunt_ember.process_mark import is_alive, own_mark
 from blunt_ember.written_file import write_text
 
 #: Work is kept so long after an edit, ms.
@@ -126,15 +123,6 @@ def left_work() -> list[LeftWork]:
         except (OSError, ValueError, KeyError, TypeError, BluntEmberError):
             continue  # what cannot be read is left where it is: nothing is lost by that
     return sorted(found, key=lambda each: -each.kept)
-
-
-def sweep() -> None:
-    """Take away the folders of fields that windows left which are no more."""
-    for folder in Path(tempfile.gettempdir()).glob(f"{SCRATCH}*-*"):
-        mark = _mark_of(folder.name.removeprefix(SCRATCH))
-        own = folder.is_dir() and not folder.is_symlink() and folder.stat().st_uid == os.getuid()
-        if own and mark.replace("-", "").isdigit() and not is_alive(mark):
-            shutil.rmtree(folder, ignore_errors=True)
 
 
 def _mark_of(name: str) -> str:

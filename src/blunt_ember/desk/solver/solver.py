@@ -8,16 +8,15 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from blunt_ember.desk.solver.child_process import ChildProcess, forked
+from blunt_ember.desk.solver.scratch import SCRATCH
 from blunt_ember.fem.transient.run import Progress
-from blunt_ember.flow.own_end import own_mark
 from blunt_ember.flow.server import serve, with_news
+from blunt_ember.process_mark import own_mark
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.flow.outcome import Outcome
 
-#: The folder of a window's fields begins so.
-SCRATCH = "blunt-ember-"
 #: Times that the process may end by itself, without an answer between, before another is started only when asked for.
 MOST_DEATHS = 3
 #: A solve that a newer case has overtaken may go on so long before it is ended, ms.

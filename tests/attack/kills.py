@@ -1,0 +1,206 @@
+"""Kill the window, the saving of a file and first starts at random moments.
+
+``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--starts N]``: a window that is edited and killed
+must offer its case back, at most a second old, and leave no process behind; a file that was being saved must be whole,
+and the next saving leaves nothing beside it; the program must start with any home, or none. ``make attack`` runs it.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from random import Random
+
+#: A window whose case is edited every few hundredths of a second; it writes down when, and how often.
+_WINDOW = """
+import sys, time
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+import blunt_ember.desk.app.application as desk
+from blunt_ember.desk.app.window import Window
+shown, count = Window.show, [0]
+def edit(window, told):
+    count[0] += 1
+    title = f"edit {count[0]}"
+    window.current.edit("title", lambda case: case.restated({**case.data, "title": title}))
+    told.write(f"{time.time()} {count[0]}\\n"); told.flush()
+def show(window):
+    shown(window)
+    window.edits = QTimer()
+    told = open(sys.argv[2], "w")
+    window.edits.timeout.connect(lambda: edit(window, told))
+    QTimer.singleShot(300, lambda: window.edits.start(40))
+Window.show = show
+if __name__ == "__main__":
+    sys.exit(desk.run_window(Path(sys.argv[1]), False))
+"""
+#: Two cases saved in turn into one file.
+_SAVING = """
+import sys
+from pathlib import Path
+from blunt_ember.case.files.case_file import write_case
+from blunt_ember.gallery.families import family
+print("ready", flush=True)
+while True:
+    for name in ("composite-wall", "wall-corner"):
+        write_case(family(name).case(), Path(sys.argv[1]))
+"""
+_LEFT_WORK = """
+import json
+from blunt_ember.desk.app.kept_work import left_work
+from blunt_ember.desk.solver.scratch import sweep
+sweep()
+print(json.dumps([[each.kept, each.case.document.title] for each in left_work()]))
+"""
+_MARK = "BLUNT_EMBER_ATTACK"
+
+
+def window_killed(seed: int) -> str:
+    """Kill a window while it is edited; say what is wrong, empty for nothing."""
+    random = Random(seed)
+    from blunt_ember.case.files.case_file import write_case
+    from blunt_ember.gallery.families import family
+
+    with tempfile.TemporaryDirectory() as scratch:
+        home = Path(scratch)
+        for name in ("state", "config", "tmp"):
+            (home / name).mkdir()
+        write_case(family("composite-wall").case(), home / "wall.ember")
+        (home / "window.py").write_text(_WINDOW, encoding="utf-8")
+        env = os.environ | {
+            "XDG_STATE_HOME": str(home / "state"),
+            "XDG_CONFIG_HOME": str(home / "config"),
+            "TMPDIR": str(home / "tmp"),
+            "QT_QPA_PLATFORM": "offscreen",
+            _MARK: str(seed),
+        }
+        told = home / "edits"
+        command = [sys.executable, str(home / "window.py"), str(home / "wall.ember"), str(told)]
+        window = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL)
+        if not _waited(lambda: told.exists() and told.stat().st_size > 0, 120):
+            window.kill()
+            return "it never began"
+        time.sleep(random.uniform(1.1, 4.0))
+        by = random.choice((signal.SIGKILL, signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP))
+        killed = time.time()
+        window.send_signal(by)
+        window.wait(60)
+        if not _waited(lambda: not _marked(seed), 2):
+            return f"{by.name}: goes on: {', '.join(_marked(seed))}"
+        found = json.loads(subprocess.run([sys.executable, "-c", _LEFT_WORK], env=env, capture_output=True).stdout)
+        if not found:
+            return f"{by.name}: nothing is offered back"
+        edits = [line.split() for line in told.read_text().splitlines() if line.count(" ") == 1]
+        lost = [float(when) for when, number in edits if int(number) > int(found[0][1].removeprefix("edit "))]
+        if lost and killed - min(lost) > 1.5:
+            return f"{by.name}: {killed - min(lost):.1f} s of work are lost"
+        left = list((home / "tmp").iterdir())
+        return f"{by.name}: {left[0].name} is left" if left else ""
+
+
+def save_killed(seed: int) -> str:
+    """Kill a program that saves; say what is wrong, empty for nothing."""
+    random = Random(seed)
+    from blunt_ember.case.files.case_file import read_case, write_case
+    from blunt_ember.gallery.families import family
+
+    with tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "case.ember"
+        write_case(family("plane-wall").case(), path)
+        saving = subprocess.Popen([sys.executable, "-c", _SAVING, str(path)], stdout=subprocess.PIPE)
+        assert saving.stdout is not None
+        saving.stdout.readline()
+        time.sleep(random.uniform(0.0, 0.3))
+        saving.kill()
+        saving.wait(60)
+        read_case(path)
+        write_case(family("plane-wall").case(), path)
+        left = [each.name for each in Path(scratch).iterdir() if each != path]
+        return f"{left[0]} is left" if left else ""
+
+
+def first_start(seed: int) -> str:
+    """Start with a home in some state, several at once; say what is wrong, empty for nothing."""
+    random = Random(seed)
+    with tempfile.TemporaryDirectory() as scratch:
+        home = Path(scratch) / "home"
+        state = random.choice(("none", "read-only", "file", "torn", "fresh", "missing"))
+        env = {key: value for key, value in os.environ.items() if not key.startswith("XDG_")} | {"HOME": str(home)}
+        if state == "none":
+            env.pop("HOME")
+        elif state == "file":
+            home.write_text("no folder")
+        elif state != "missing":
+            home.mkdir()
+        if state == "torn":
+            _start(env).wait(120)
+            for each in home.rglob("*"):
+                if each.is_file():
+                    each.write_bytes(each.read_bytes()[: random.randrange(max(each.stat().st_size, 1))])
+        if state == "read-only":
+            home.chmod(0o500)
+        started = [_start(env) for _ in range(random.choice((1, 1, 8)))]
+        ends = [each.wait(240) for each in started]
+        return f"{state}, {len(started)} at once: ended with {ends}" if any(ends) else ""
+
+
+def _start(env: dict[str, str]) -> subprocess.Popen[bytes]:
+    command = [sys.executable, "-m", "blunt_ember", "families", "--json"]
+    return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+def _marked(seed: int) -> list[str]:
+    """The processes that live and were started for a kill, by what they run."""
+    found = []
+    for each in Path("/proc").glob("[0-9]*"):
+        try:
+            marked = f"{_MARK}={seed}".encode() in (each / "environ").read_bytes().split(b"\0")
+            if marked and (each / "stat").read_text().rpartition(")")[2].split()[0] != "Z":
+                found.append((each / "cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")[-120:])
+        except OSError:
+            continue
+    return found
+
+
+def _waited(true: Callable[[], bool], seconds: float) -> bool:
+    """Wait until something is true; tell whether it came to be."""
+    end = time.monotonic() + seconds
+    while not true():
+        if time.monotonic() > end:
+            return False
+        time.sleep(0.02)
+    return True
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the kills, two at a time; return 1 where something is wrong."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seed", type=int, default=1)
+    for name, count in (("windows", 20), ("saves", 40), ("starts", 10)):
+        parser.add_argument(f"--{name}", type=int, default=count)
+    options = parser.parse_args(arguments)
+    wrong = 0
+    for kind, count, attack in (
+        ("windows", options.windows, window_killed),
+        ("saves", options.saves, save_killed),
+        ("starts", options.starts, first_start),
+    ):
+        with ThreadPoolExecutor(2) as pool:
+            ends = Counter(pool.map(attack, range(options.seed, options.seed + count)))
+        wrong += sum(ends.values()) - ends[""]
+        print(f"{kind}: {ends.pop('', 0)} of {count} as they should be", *ends.items(), sep="\n  ", flush=True)
+    return 1 if wrong else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
