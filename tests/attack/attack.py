@@ -20,11 +20,14 @@ from pathlib import Path
 from random import Random
 from types import FrameType
 
+import ezdxf
+
 from blunt_ember.case.case import Case, case_from_data, case_from_text
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.report.exporting import ExportOptions, write_outcome
 from blunt_ember.report.foreign_files import case_from_foreign
 from tests.attack.mutations import mutated_bytes, mutated_data
@@ -87,18 +90,29 @@ def file_of(seed: int, folder: Path, whole: list[tuple[str, bytes]]) -> str:
     name, raw = random.choice(whole)
     path = folder / name
     path.write_bytes(mutated_bytes(raw, random))
-    case_from_foreign(path, "mm")
+    try:
+        case_from_foreign(path.with_suffix(".xdmf") if path.suffix == ".h5" else path, "mm")
+    finally:
+        path.write_bytes(raw)
     return "read"
 
 
 def whole_files(folder: Path) -> list[tuple[str, bytes]]:
     """Drawings and meshes as the program itself writes them."""
-    found = []
-    for family, name in (("hollow-cylinder", "a.svg"), ("hollow-cylinder", "a.vtu"), ("bowl", "b.vtu")):
-        outcome = Flow().run(FAMILIES[family].case())
-        write_outcome(outcome, folder / name, ExportOptions())
-        found.append((name, (folder / name).read_bytes()))
-    return found
+    meshes = [(family, f"{family}{suffix}") for family in ("hollow-cylinder", "bowl") for suffix in MESH_SUFFIXES]
+    for family, name in [("hollow-cylinder", "a.svg"), *meshes]:
+        write_outcome(Flow().run(FAMILIES[family].case()), folder / name, ExportOptions())
+    drawing = ezdxf.new(units=4)
+    space = drawing.modelspace()
+    space.add_lwpolyline([(0, 0), (40, 0), (40, 20, 0, 0, 0.3), (0, 20)], close=True, dxfattribs={"layer": "plate"})
+    space.add_circle((10, 10), 4, dxfattribs={"layer": "plate"})
+    for start, end in (((50, 0), (70, 0)), ((70, 0), (60, 15)), ((60, 15), (50, 0))):
+        space.add_line(start, end, dxfattribs={"layer": "wedge"})
+    space.add_arc((90, 0), 10, 0, 180, dxfattribs={"layer": "half"})
+    space.add_line((80, 0), (100, 0), dxfattribs={"layer": "half"})
+    space.add_text("a note")
+    drawing.saveas(folder / "a.dxf")
+    return [(each.name, each.read_bytes()) for each in sorted(folder.iterdir())]
 
 
 def told(kind: str, count: int, seed: int, attack: Callable[[int], str]) -> list[str]:

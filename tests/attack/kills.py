@@ -95,7 +95,7 @@ def window_killed(seed: int) -> str:
         killed = time.time()
         window.send_signal(by)
         window.wait(60)
-        if not _waited(lambda: not _marked(seed), 2):
+        if not _waited(lambda: not _marked(seed), 10):
             return f"{by.name}: goes on: {', '.join(_marked(seed))}"
         found = json.loads(subprocess.run([sys.executable, "-c", _LEFT_WORK], env=env, capture_output=True).stdout)
         if not found:

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.mesh.cells.facets import all_facets, facet_keys
 from blunt_ember.mesh.cells.quality import quality_of
@@ -146,3 +147,19 @@ def test_where_a_thin_metal_sheet_bridges_insulation_finer_cells_are_better_by_t
         assert abs(check.value - exact[check.name]) <= check.error + 2e-5, check
     loss = [flow.answers(bridged, flow.solved(bridged, refinement))[0] for refinement in (1, 2)]
     assert abs(loss[0] - exact["through"]) > 3.5 * abs(loss[1] - exact["through"]) > 0
+
+
+def test_a_region_of_which_only_a_part_is_thin_is_refused_with_what_it_would_take_and_how_to_mend_it() -> None:
+    def outline(*places: tuple[float, float]) -> dict[str, Any]:
+        (x, y), *path = places
+        steps = [{"to": [f"{x} mm", f"{y} mm"]} for x, y in path]
+        return {"shape": "outline", "start": [f"{x} mm", f"{y} mm"], "path": steps}
+
+    whole = outline((0, 0), (100, 0), (100, 0.01), (20, 0.01), (15, 20), (0, 20))
+    with pytest.raises(
+        CaseError, match=r"'b': beside the edge .* about \d+\u2009\d+ triangles; make the thin part a reg"
+    ):
+        Flow().mesh(case({"b": whole}), 1)
+    block = outline((0, 0), (20, 0), (20, 0.01), (15, 20), (0, 20))
+    mesh = Flow().mesh(case({"b": block, "blade": outline((20, 0), (100, 0), (100, 0.01), (20, 0.01))}), 1)
+    assert mesh.node_count < 20_000

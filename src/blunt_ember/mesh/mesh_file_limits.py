@@ -23,6 +23,8 @@ _FOLDS: dict[str, Callable[[], Any]] = {
     "vtkZLibDataCompressor": zlib.decompressobj,
     "vtkLZMADataCompressor": lzma.LZMADecompressor,
 }
+#: What parsers raise where a file breaks off, or says what it is not.
+_BROKEN = (ValueError, LookupError, TypeError, EOFError, ElementTree.ParseError, zlib.error, lzma.LZMAError)
 _HEADERS = {"UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8"}
 
 
@@ -48,7 +50,7 @@ def _require_bounded(path: Path, most: int) -> None:
             left -= _unfolded(block, fresh(), left)
             if left < 0:
                 raise _too_much(path, most)
-    except (ValueError, IndexError, KeyError, TypeError, EOFError, ElementTree.ParseError, zlib.error, lzma.LZMAError):
+    except _BROKEN:
         return
 
 
@@ -123,7 +125,7 @@ def _signs(count: int) -> int:
 def _require_own(path: Path, most: int) -> None:
     try:
         root = ElementTree.parse(path).getroot()
-    except ElementTree.ParseError:
+    except _BROKEN:
         return
     left = most
     for item in root.iter("DataItem"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections import Counter
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,9 @@ from ezdxf.lldxf.const import DXFError
 from ezdxf.math import bulge_to_arc
 
 from blunt_ember.outlines.loops import Circle, Drawing, DrawingError, DrawingLayer, Stroke
+
+# What its reader repairs is no news for the analyst: what is left out is told by us.
+logging.getLogger("ezdxf").addHandler(logging.NullHandler())
 
 #: Units of DXF headers by our names; 0 says nothing.
 _UNITS = {units.IN: "in", units.FT: "ft", units.MM: "mm", units.CM: "cm", units.M: "m", units.DM: "dm", units.YD: "yd"}

@@ -42,6 +42,8 @@ class MeshError(BluntEmberError):
         self.regions = regions
 
 
+#: Segments of one edge at most, and rows of triangles beside it.
+_MOST_ALONG, _BESIDE = 6_000, 4
 _NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
 
 
@@ -79,6 +81,7 @@ def triangles_within(plan: Arrangement, boundary: Boundary, owner_at: Owners, si
 
     Raises :class:`MeshError` where the outline cannot be followed.
     """
+    _require_short(plan, boundary)
     boundary = _conforming(plan, boundary)
     inner = _seeds(boundary, owner_at, sizes)
     boundary, inner, cells, region = _refined(plan, boundary, inner, owner_at, sizes, FIRST_ROUNDS)
@@ -94,6 +97,20 @@ def triangles_within(plan: Arrangement, boundary: Boundary, owner_at: Owners, si
         what = f"no mesh follows the outline near x {x:.4g} m, y {y:.4g} m; state a smaller size"
         raise MeshError(what, where)
     return Triangulation(np.concatenate([boundary.points, inner]), cells, region, boundary)
+
+
+def _require_short(plan: Arrangement, boundary: Boundary) -> None:
+    """Raise :class:`MeshError` where a part is so long and thin that triangles as small as it is thin would not do."""
+    along = np.bincount(boundary.edge, minlength=1)
+    worst = int(along.argmax())
+    if along[worst] > _MOST_ALONG:
+        cells = f"{2 * _BESIDE * int(along[worst]):,}".replace(",", "\u2009")
+        (x, y), where = plan.points[plan.start[worst]], (int(plan.left[worst]), int(plan.right[worst]))
+        raise MeshError(
+            f"beside the edge from x {x:.4g} m, y {y:.4g} m it is so thin that it would take about {cells} triangles; "
+            "make the thin part a region of its own, which is filled with long cells",
+            tuple(region for region in where if region != VOID),
+        )
 
 
 def without_spares(made: Triangulation) -> Triangulation:
