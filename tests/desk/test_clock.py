@@ -200,6 +200,9 @@ def test_the_run_is_exported_as_moving_pictures(
     path = tmp_path / f"run{suffix}"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     export_animation(window)
+    bar = window.statusBar()
+    assert bar is not None
+    qtbot.waitUntil(lambda: bar.currentMessage() == f"exported {path}", timeout=PATIENCE)
     if suffix == ".png":
         pictures = sorted(tmp_path.glob("run-*.png"))
         assert len(pictures) == 7

@@ -9,11 +9,10 @@ import numpy as np
 from matplotlib.image import imsave
 from PIL import Image as Pictures
 
-from blunt_ember.arrays import Image
 from blunt_ember.case.values.display import time_shown
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.picture.annotated import body_picture
+from blunt_ember.picture.annotated import BodyPictures
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
@@ -25,6 +24,8 @@ ANIMATION_WIDTH, ANIMATION_HEIGHT = 900, 560
 #: Pictures of one animation at most, evenly spread over the time of the run, and how long each is seen, ms.
 MOST_PICTURES = 120
 _SEEN_MS = 80
+#: Pictures that the colours of all are chosen by, about.
+_FOR_COLOURS = 6
 
 
 def frames_of(outcome: Outcome, most: int = MOST_PICTURES) -> list[int]:
@@ -50,24 +51,35 @@ def write_animation(
         raise BluntEmberError(f"'{path.suffix}' is no kind of animation; write one of {', '.join(ANIMATION_FILES)}")
     numbers = frames_of(outcome, most)
     renderer = BodyRenderer()
-    pictures: list[Pictures.Image] = []
+    pictures = BodyPictures(renderer, look, ANIMATION_WIDTH, ANIMATION_HEIGHT, theme)
+    drawn: list[Pictures.Image] = []
     try:
         with written(path) as scratch:
             for place, number in enumerate(numbers, start=1):
-                drawn = _picture(renderer, outcome.at_frame(number), look, theme)
+                seen = outcome.at_frame(number)
+                picture = pictures.of(
+                    seen, f"{outcome.case.document.title}: {look.lens.lower()} at {time_shown(seen.t)}"
+                )
                 if suffix == ".png":
-                    imsave(scratch.with_name(f"{path.stem}-{place:04d}.png"), drawn)
+                    imsave(scratch.with_name(f"{path.stem}-{place:04d}.png"), picture)
                 else:
-                    pictures.append(Pictures.fromarray(drawn[..., :3]))
+                    drawn.append(Pictures.fromarray(picture[..., :3]))
                 yield place / len(numbers)
-            if pictures:
-                pictures[0].save(
-                    scratch, suffix[1:].upper(), save_all=True, append_images=pictures[1:], duration=_SEEN_MS, loop=0
+            if drawn:
+                drawn = _in_few_colours(drawn) if suffix == ".gif" else drawn
+                drawn[0].save(
+                    scratch, suffix[1:].upper(), save_all=True, append_images=drawn[1:], duration=_SEEN_MS, loop=0
                 )
     finally:
         renderer.close()
 
 
-def _picture(renderer: BodyRenderer, outcome: Outcome, look: Look, theme: Theme) -> Image:
-    said = f"{outcome.case.document.title}: {look.lens.lower()} at {time_shown(outcome.t)}"
-    return body_picture(renderer, outcome, look, ANIMATION_WIDTH, ANIMATION_HEIGHT, theme, said)
+def _in_few_colours(pictures: list[Pictures.Image]) -> list[Pictures.Image]:
+    """Pictures in the 256 colours that some of them, evenly chosen, are best drawn in together."""
+    chosen = pictures[:: max(len(pictures) // _FOR_COLOURS, 1)]
+    width, height = chosen[0].size
+    together = Pictures.new("RGB", (width, height * len(chosen)))
+    for place, picture in enumerate(chosen):
+        together.paste(picture, (0, height * place))
+    colours = together.quantize()
+    return [picture.quantize(palette=colours, dither=Pictures.Dither.NONE) for picture in pictures]

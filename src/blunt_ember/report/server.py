@@ -1,4 +1,4 @@
-"""A report written as a job behind a pipe."""
+"""Reports and moving pictures written as jobs behind a pipe."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from blunt_ember.flow.job import do_job
 if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind
     from blunt_ember.picture.look import Look
+    from blunt_ember.picture.palette import Theme
     from blunt_ember.refinement.uniform import RefinementLevel
 
 
@@ -35,3 +36,26 @@ def serve_report(
         write_report(with_news(None, known, case_from_data(data, folder)), path, levels, kinds, look)
 
     do_job(connection, "report", job)
+
+
+def serve_animation(
+    connection: Connection,
+    data: dict[str, Any],
+    folder: str,
+    known: dict[str, Any],
+    path: Path,
+    look: Look,
+    theme: Theme,
+) -> None:
+    """Write a run that is ``known`` as moving pictures; send the share that is done, then how it ended."""
+
+    def job(send: Callable[[Any], None]) -> None:
+        from blunt_ember.case.case import case_from_data
+        from blunt_ember.flow.server import with_news
+        from blunt_ember.picture.animation import write_animation
+
+        outcome = with_news(None, known, case_from_data(data, folder))
+        for share in write_animation(outcome, path, look, theme):
+            send(float(share))
+
+    do_job(connection, "animation", job)

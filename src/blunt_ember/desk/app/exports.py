@@ -17,7 +17,7 @@ from blunt_ember.flow.server import news_of
 from blunt_ember.picture.charts.plot import CHART_FILES, write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.refinement.uniform import RefinementLevel
-from blunt_ember.report.server import serve_report
+from blunt_ember.report.server import serve_animation, serve_report
 
 _CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)
 
@@ -55,13 +55,22 @@ def _write_report(
     """Write a report beside the work in the window, with a way to stop it."""
     case, look = outcome.case, window.stage.look
     arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, *refined
-    process = ChildProcess(serve_report, arguments, "report", window)
+    _write_beside(window, "report", ChildProcess(serve_report, arguments, "report", window), path)
+
+
+def _write_beside(window: DeskWindow, what: str, process: ChildProcess, path: Path) -> None:
+    """Wait beside the work in the window for a process that writes a file, with its progress and a way to stop it."""
     progress = QProgressDialog(f"Writing {path.name} …", "Stop", 0, 0, window)
-    progress.setWindowTitle("Report")
+    progress.setWindowTitle(what.capitalize())
     progress.setMinimumDuration(600)
     progress.setAutoClose(False)
+    progress.setAutoReset(False)
 
-    def done(said: object) -> None:
+    def heard(said: object) -> None:
+        if isinstance(said, float):
+            progress.setMaximum(100)
+            progress.setValue(int(100 * said))
+            return
         progress.canceled.disconnect(stopped)  # closing it is no wish to stop
         process.end()
         progress.close()
@@ -73,10 +82,10 @@ def _write_report(
 
     def stopped() -> None:
         process.end()
-        window.tell("The report was stopped; nothing was written.")
+        window.tell(f"The {what} was stopped; nothing was written.")
 
-    process.said.connect(done)
-    process.lost.connect(lambda: done("the process that wrote the report ended unexpectedly"))
+    process.said.connect(heard)
+    process.lost.connect(lambda: heard(f"the process that wrote the {what} ended unexpectedly"))
     progress.canceled.connect(stopped)
 
 
@@ -98,31 +107,19 @@ def export_chart(window: DeskWindow) -> None:
 
 
 def export_animation(window: DeskWindow) -> None:
-    """Ask for a name and write the run as moving pictures, with progress, until it is done or cancelled."""
+    """Ask for a name and write the run as moving pictures beside the work in the window."""
     outcome = window.outcome
     if outcome is None or outcome.run is None:
         window.tell("Only a case whose clock has run can be animated.")
         return
-    from blunt_ember.picture.animation import ANIMATION_FILES, write_animation
+    from blunt_ember.picture.animation import ANIMATION_FILES
 
     path = _asked_for(window, "Export animation", f"{outcome.case.document.title}.gif", _kinds(ANIMATION_FILES))
     if path is None:
         return
-    progress = QProgressDialog("Drawing the run …", "Stop", 0, 100, window)
-    progress.setWindowModality(Qt.WindowModality.WindowModal)
-    try:
-        for share in write_animation(outcome, path, window.stage.look, _theme(window)):
-            progress.setValue(int(100 * share))
-            QApplication.processEvents()
-            if progress.wasCanceled():
-                window.tell("The animation was stopped.")
-                return
-    except BluntEmberError as error:
-        QMessageBox.warning(window, "Nothing was exported", str(error))
-        return
-    finally:
-        progress.close()
-    window.tell(f"exported {path}")
+    case, look = outcome.case, window.stage.look
+    arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, _theme(window)
+    _write_beside(window, "animation", ChildProcess(serve_animation, arguments, "animation", window), path)
 
 
 def _kinds(files: Mapping[str, str]) -> str:
