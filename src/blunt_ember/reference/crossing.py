@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.optimize import brentq
 
 
 def first_crossing(value: Callable[[float], float], latest: float, count: int) -> float:
@@ -26,6 +25,8 @@ def first_crossing(value: Callable[[float], float], latest: float, count: int) -
     for t in times.tolist():
         now = known(t)
         if np.sign(now) != np.sign(before):
+            from scipy.optimize import brentq  # here, as it takes a while and few cases need it
+
             return float(brentq(known, before_t, t, xtol=1e-13 * latest, rtol=1e-13))
         before_t, before = t, now
     return float("nan")

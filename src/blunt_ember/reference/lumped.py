@@ -7,7 +7,6 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy.integrate import solve_ivp
 
 from blunt_ember.reference.side import Side
 
@@ -47,6 +46,8 @@ class Lumped:
         def rate(_: float, temperature: Any) -> Any:
             gained = self.power + sum(area * side.inflow(float(temperature[0])) for area, side in self.faces)
             return [gained / self.capacity]
+
+        from scipy.integrate import solve_ivp  # here, as it takes a while and few cases need it
 
         made = solve_ivp(
             rate, (0, self.latest), [self.temperature], "DOP853", dense_output=True, rtol=3e-13, atol=1e-10

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.optimize import brentq
 
 from blunt_ember.errors import ReferenceRefusedError
 
@@ -29,6 +28,8 @@ def balanced(balance: Callable[[float], float], guess: float, reach: float) -> f
                 continue
             if np.sign(following) != np.sign(value):
                 low, high = sorted((at, at + way * step))
+                from scipy.optimize import brentq  # here, as it takes a while and few cases need it
+
                 return float(brentq(balance, low, high, xtol=1e-300, rtol=4 * np.finfo(float).eps, maxiter=500))
             if abs(following) > abs(value):
                 break  # the root lies the other way

@@ -14,7 +14,6 @@ from blunt_ember.case.values.units import HEAT, HEAT_FLOW, TEMPERATURE
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.imported import TYPES
-from blunt_ember.mesh.xdmf_file import XdmfWriter
 from blunt_ember.written_file import write_text, written
 
 
@@ -67,6 +66,8 @@ def write_series(outcome: Outcome, path: Path) -> None:
     XDMF 3, https://www.xdmf.org. Temperatures are single precision, in the unit the case shows; lengths in m, times in
     s. Raises :class:`BluntEmberError` for another suffix or a full disk.
     """
+    from blunt_ember.mesh.xdmf_file import XdmfWriter  # here, as HDF5 takes a while and few cases are written
+
     run, mesh = outcome.run, outcome.mesh
     assert run is not None and mesh is not None
     if path.suffix.lower() != ".xdmf":

@@ -11,7 +11,6 @@ from typing import Any, Literal, get_args
 import numpy as np
 from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
 from pydantic_core import PydanticCustomError, core_schema
-from scipy.interpolate import PchipInterpolator
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import (
@@ -70,7 +69,10 @@ class Table:
         return np.array(self.xs), np.array(self.ys)
 
     @cached_property
-    def _smooth(self) -> PchipInterpolator:
+    def _smooth(self) -> Any:
+        # Here, as it takes a while and few tables are smooth.
+        from scipy.interpolate import PchipInterpolator
+
         return PchipInterpolator(*self._rows)
 
     def slope(self, x: Floats) -> Floats:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ExpressionError, SolverError
@@ -61,7 +61,7 @@ class Enthalpy:
         return self._integral(inside) - self._at_middle + beyond
 
     @cached_property
-    def _integral(self) -> CubicHermiteSpline:
+    def _integral(self) -> Any:
         knots = np.arange(_RANGE[0], _RANGE[1] + _STEP / 2, _STEP)
         tables = [law.table for law in (self.capacity.density, self.capacity.c) if law.table is not None]
         knots = np.unique(np.concatenate([knots, *(table.xs for table in tables), [self.reference_temperature]]))
@@ -71,6 +71,9 @@ class Enthalpy:
         pieces = np.nan_to_num(self._product(places), nan=0.0, posinf=0.0, neginf=0.0) @ weight * width / 2
         slopes = np.nan_to_num(self._product(knots), nan=0.0, posinf=0.0, neginf=0.0)
         # Between knots a table is straight, so its integral is a parabola, which the cubic takes exactly.
+        # Here, as it takes a while and few runs need it.
+        from scipy.interpolate import CubicHermiteSpline
+
         return CubicHermiteSpline(knots, np.concatenate([[0.0], np.cumsum(pieces)]), slopes)
 
     @cached_property

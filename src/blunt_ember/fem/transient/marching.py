@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import brentq
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
@@ -200,6 +199,8 @@ def came_true(value: Callable[[float], float]) -> float | None:
         return None
     if last > 0:  # a step that was made to end here
         return 1.0
+    from scipy.optimize import brentq  # here, as it takes a while and steady cases do without
+
     return float(brentq(value, 0.0, 1.0, xtol=1e-13, rtol=1e-12))
 
 

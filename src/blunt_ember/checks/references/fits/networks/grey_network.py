@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import root
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.questions.question import RadiatedHow
@@ -112,6 +111,8 @@ def _balanced(cells: Sequence[RadiatingCell], parts: Parts) -> Floats:
     for start in _STARTS:
         begin = np.full(len(free), start)
         flows = float(np.abs(left(begin)).max()) or 1.0
+        from scipy.optimize import root  # here, as it takes a while and few cases need it
+
         found = root(shares_left, begin, args=(flows,), tol=1e-15)
         if np.abs(left(found.x)).max() <= _BALANCED * flows and (found.x > 0).all():
             return all_of(found.x)

@@ -8,7 +8,6 @@ from functools import cached_property
 from types import MappingProxyType
 
 import numpy as np
-from scipy.integrate import solve_ivp
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
@@ -109,6 +108,8 @@ class NetworkInTime:
             for cell in self.cells:
                 cell.add_net(gained, temperatures)
             return np.where(held, 0.0, gained / slowness)
+
+        from scipy.integrate import solve_ivp  # here, as it takes a while and few cases need it
 
         made = solve_ivp(rate, (0, self.latest), self._known, "DOP853", dense_output=True, rtol=_SHARE, atol=_KELVIN)
         if not made.success or made.sol is None:
