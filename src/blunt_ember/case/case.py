@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
@@ -61,10 +62,10 @@ class Case:
         """The units in which values are shown."""
         return self.document.units
 
-    @property
-    def names(self) -> dict[str, Value]:
+    @cached_property
+    def names(self) -> Mapping[str, Value]:
         """Everything a formula may refer to."""
-        return {**self.parameters, **self.working}
+        return MappingProxyType({**self.parameters, **self.working})
 
     def __reduce__(self) -> tuple[Any, ...]:
         return case_from_data, (dict(self.data), self.folder)

@@ -95,13 +95,14 @@ def imported_geometry(body: Imported, folder: str) -> ImportedGeometry:
     """Read a mesh file; raise :class:`CaseError` that names what in it cannot be used."""
     data = _read(Path(folder) / body.file)
     top, blocks = _cells(data)
-    points = np.asarray(data.points, dtype=float) * body.unit.si
+    points = np.asarray(data.points, dtype=float)
+    if not np.isfinite(points).all():
+        raise _fault(f"point {int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])} has no finite coordinates")
+    points = points * body.unit.si
     if top == 2:
         if np.ptp(points[:, 2:], axis=0).any():
             raise _fault("it is a mesh of triangles and quadrilaterals that do not lie in the x–y plane")
         points = points[:, :2]
-    if not np.isfinite(points).all():
-        raise _fault(f"point {int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])} has no finite coordinates")
     names, regions = _regions(data, top, blocks)
     used = np.unique(np.concatenate([nodes.ravel() for _, nodes, _ in blocks]))
     compact = np.full(len(points), -1, dtype=np.int64)

@@ -34,12 +34,13 @@ def read_dxf(path: Path) -> Drawing:
     """
     try:
         drawing = readfile(path)
+        entities = list(drawing.modelspace())
     except Exception as error:  # its reader lets anything through when a file breaks off
         raise DrawingError(f"{path.name} cannot be read as DXF: {error or 'it breaks off'}") from error
     strokes: dict[str, list[Stroke]] = {}
     circles: dict[str, list[Circle]] = {}
     left_out: Counter[str] = Counter()
-    for entity in drawing.modelspace():
+    for entity in entities:
         kind = entity.dxftype()
         if kind in _WORDS:
             continue
@@ -54,7 +55,14 @@ def read_dxf(path: Path) -> Drawing:
                 circles.setdefault(layer, []).append(Circle((centre.x, centre.y), float(entity.dxf.radius), name))
             else:
                 strokes.setdefault(layer, []).extend(_strokes(entity, name))
-        except (DXFError, AttributeError, TypeError, ValueError, ArithmeticError) as error:  # it lacks what it draws
+        except (
+            DXFError,
+            AttributeError,
+            TypeError,
+            ValueError,
+            ArithmeticError,
+            LookupError,
+        ) as error:  # it lacks what it draws
             raise DrawingError(f"{name} cannot be read: {error or type(error).__name__}; draw it anew") from error
     layers = tuple(
         DrawingLayer(layer, tuple(strokes.get(layer, ())), tuple(circles.get(layer, ())))

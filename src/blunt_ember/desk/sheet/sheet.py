@@ -16,6 +16,9 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.blocks.sections import sections
 from blunt_ember.sentences.parts import Choice, SheetSection
 
+#: Rows of a section that are shown at once, and at its end where there are more; and things to mend that are listed.
+_AT_ONCE, _AT_THE_END, _LISTED = 120, 2, 30
+
 
 class SectionWidget(QWidget):
     """A heading with its state, and the rows under it."""
@@ -48,13 +51,30 @@ class SectionWidget(QWidget):
         self._rows.pointed.connect(self.pointed)
         self._rows.asked.connect(self.asked)
         self._layout.addWidget(self._rows)
+        self._more = WrappedLink("", self)
+        self._more.setObjectName(f"more {section.title}")
+        self._more.clicked.connect(self._show_more)
+        self._layout.addWidget(self._more)
+        self._most = _AT_ONCE
         self.show_section(section)
 
     def show_section(self, section: SheetSection) -> None:
-        """Take new texts, making rows anew only where their shape has changed."""
+        """Take new texts, making rows anew only where their shape has changed; of very many rows the first and those
+        that add others."""
         self.block = section.block
+        self._section = section
         self._state.say(section.state)
-        self._rows.show_rows(section.rows)
+        left_out = len(section.rows) - self._most - _AT_THE_END
+        rows = section.rows
+        if left_out > 0:
+            rows = (*rows[: self._most], *rows[-_AT_THE_END:])
+            self._more.setText(f"show {min(left_out, _AT_ONCE)} more of {left_out} lines")
+        self._more.setVisible(left_out > 0)
+        self._rows.show_rows(rows)
+
+    def _show_more(self) -> None:
+        self._most += _AT_ONCE
+        self.show_section(self._section)
 
 
 class Sheet(QScrollArea):
@@ -186,7 +206,8 @@ class Sheet(QScrollArea):
             widget = item.widget()
             if widget is not None:
                 discard(widget)
-        for fault in trouble.faults if isinstance(trouble, CaseError) else ():
+        faults = trouble.faults if isinstance(trouble, CaseError) else ()
+        for fault in faults[:_LISTED]:
             mark = "○" if isinstance(trouble, OpenCaseError) else "✕"
             link = WrappedLink(f"{mark}  {fault.message}", self)
             link.setObjectName(f"open {fault.path}")
@@ -198,6 +219,8 @@ class Sheet(QScrollArea):
                 use.setObjectName(f"use {fault.meant[1]}")
                 use.clicked.connect(lambda _, fault=fault: self._use_meant(fault))
                 self._open_items.addWidget(use)
+        if len(faults) > _LISTED:
+            self._open_items.addWidget(QLabel(f"      and {len(faults) - _LISTED} more", self))
         self._mark_rows()
 
     def _use_meant(self, fault: Fault) -> None:

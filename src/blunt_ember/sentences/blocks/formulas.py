@@ -23,6 +23,9 @@ from blunt_ember.sentences.parts import (
     value_note,
 )
 
+#: Names that an option lists.
+_NAMED = 12
+
 
 def _formula_rows(case: Case, block: str, what: str, idle: Sequence[str]) -> list[SheetRow]:
     rows: list[SheetRow] = []
@@ -64,7 +67,8 @@ def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
     rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
     if idle:
-        clear = Option(f"remove {', '.join(idle)}", lambda now: without_unused(now, block))
+        named = ", ".join(idle[:_NAMED]) + (f" and {len(idle) - _NAMED} more" if len(idle) > _NAMED else "")
+        clear = Option(f"remove {named}", lambda now: without_unused(now, block))
         rows.append((Choice(f"clear {block}", f"clear what nothing uses ({len(idle)}) …", (clear,), "link"),))
     return SheetSection(block.capitalize(), state, tuple(rows))
 
