@@ -144,6 +144,8 @@ MISTAKES: list[tuple[list[Any], Any, str, str]] = [
     (["questions", 2, "basis"], "area", "questions[2]", "belongs to 'heat_flow'"),
     (["questions", 2, "mean"], {"start": ["1 m", "1 m"]}, "questions[2].mean", "has a 'start' and an 'end'"),
     (["questions", 1, "name"], "heat flow", "questions[1].name", "choose another name"),
+    (["parameters"], dict.fromkeys(map("p{}".format, range(5001)), "1 mm"), "parameters", "5001 entries, and 5000 are"),
+    (["working"], dict.fromkeys(map("w{}".format, range(6000)), "1 mm"), "working", "it has 6000 entries"),
 ]
 
 

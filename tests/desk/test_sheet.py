@@ -41,6 +41,24 @@ def test_nothing_of_the_sheet_reaches_beyond_its_edge_however_narrow_it_is(
             assert left >= 0 and left + widget.width() <= width + 1, widget.objectName()
 
 
+def test_of_very_many_lines_the_first_are_shown_and_more_are_a_click_away(window: Window, qtbot: QtBot) -> None:
+    named = {f"spare_{number}": f"{number} mm" for number in range(700)}
+    shown(window, qtbot, "composite-wall", parameters={**family("composite-wall").case().data["parameters"], **named})
+    assert window.sheet.entry("parameters.spare_20") is not None and window.sheet.entry("parameters.spare_200") is None
+    assert window.findChild(QToolButton, "add parameter") is not None
+    (more,) = window.sheet.findChildren(WrappedLink, "more Parameters")
+    assert more.isVisible() and more.text().startswith("show 120 more of ")
+    QTest.mouseClick(more, Qt.MouseButton.LeftButton)
+    assert window.sheet.entry("parameters.spare_200") is not None
+    type_into(field(window, "parameters.spare_200"), "2 cm")
+    settled(qtbot, window)
+    assert window.current.case.data["parameters"]["spare_200"] == "2 cm" and more.text().startswith("show 120 more of ")
+    listed = ", ".join(list(named)[:12])
+    choose(window, "clear parameters", f"remove {listed} and 688 more")
+    settled(qtbot, window)
+    assert not more.isVisible() and not set(named) & set(window.current.case.data["parameters"])
+
+
 def test_a_fault_stands_beside_its_row_until_the_name_that_was_meant_is_taken(window: Window, qtbot: QtBot) -> None:
     stated = [dict(entry) for entry in family("floor-through-wall").case().data["surroundings"]]
     stated[1]["on"] = "floor.topp"

@@ -56,6 +56,22 @@ def dxf(path: Path, units: int = 4, open_line: bool = False) -> Path:
     return path
 
 
+def test_lines_without_a_name_are_parts_of_one_outline_in_whatever_order(tmp_path: Path) -> None:
+    corners = [(40 * math.cos(angle), 25 * math.sin(angle)) for angle in np.linspace(0, 2 * math.pi, 90)[:-1].tolist()]
+    lines = [
+        f'<line x1="{a[0]:.6f}" y1="{a[1]:.6f}" x2="{b[0]:.6f}" y2="{b[1]:.6f}"/>'
+        for a, b in zip(corners, corners[1:] + corners[:1], strict=True)
+    ]
+    np.random.default_rng(3).shuffle(lines)
+    whole = "".join(lines) + '<rect x="-5" y="-5" width="10" height="10" id="core"/>'
+    (tmp_path / "ring.svg").write_text(f'<svg xmlns="http://www.w3.org/2000/svg">{whole}</svg>')
+    found = areas(case_from_foreign(tmp_path / "ring.svg", "mm").case)
+    assert found == pytest.approx({"outline": 89 / 2 * 40 * 25 * math.sin(2 * math.pi / 89) - 100, "core": 100})
+    (tmp_path / "ring.svg").write_text(f'<svg xmlns="http://www.w3.org/2000/svg">{"".join(lines[1:])}</svg>')
+    with pytest.raises(BluntEmberError, match=r"line 'part \d+' ends at .* close the outline there"):
+        case_from_foreign(tmp_path / "ring.svg", "mm")
+
+
 def test_layers_of_a_dxf_become_regions_with_true_arcs(tmp_path: Path) -> None:
     case = case_from_foreign(dxf(tmp_path / "post.dxf")).case
     assert list(case.document.body.regions) == ["lid top", "body", "body hole"]
@@ -163,7 +179,7 @@ def test_vtk_opens_what_is_written_and_sees_its_volume(tmp_path: Path) -> None:
     reader.Update()
     grid = reader.GetOutput()
     assert outcome.mesh is not None and grid.GetNumberOfCells() > outcome.mesh.cell_count
-    assert grid.GetPointData().GetArray("temperature K").GetRange()[1] == pytest.approx(1393.15)
+    assert grid.GetPointData().GetArray("temperature °C").GetRange()[1] == pytest.approx(1120)
     names = [grid.GetCellData().GetArrayName(n) for n in range(grid.GetCellData().GetNumberOfArrays())]
     assert {"bowl", "bowl.rim", "bowl.bore"} <= set(names)
     write_outcome(outcome, tmp_path / "bowl.stl", ExportOptions())
