@@ -16,7 +16,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.adjoint import Influences
-from blunt_ember.reference.humid_air import saturation_pressure
+from blunt_ember.reference.humid_air import dew_point, saturation_pressure
 
 
 class UncoupledError(BluntEmberError):
@@ -118,3 +118,15 @@ def surface_humidity(problem: Problem, temperature: Floats, room: str, humidity:
         return float("nan")
     there = rooms.coldest(problem, temperature, room)
     return humidity * saturation_pressure(inside) / saturation_pressure(there)
+
+
+def faces_of(problem: Problem, room: str) -> tuple[str, ...]:
+    """Return the surfaces that face a room."""
+    return tuple(name for name, law in _rooms(problem).films if law.environment == room)
+
+
+def room_dew_point(problem: Problem, room: str, humidity: float) -> float | None:
+    """Return the dew point in K of the air of a room with a ``humidity``, 0 to 1; None where it has no one
+    temperature."""
+    inside = _rooms(problem).temperatures.get(room)
+    return None if inside is None or humidity <= 0 else dew_point(inside, humidity)

@@ -1,4 +1,4 @@
-"""Moist air: its saturation pressure (ISO 13788:2012, annex E)."""
+"""Moist air: its saturation pressure and dew point (ISO 13788:2012, annex E)."""
 
 from __future__ import annotations
 
@@ -15,3 +15,11 @@ def saturation_pressure(temperature: float) -> float:
     celsius = temperature - _ZERO
     growth, offset = _OVER_WATER if celsius >= 0 else _OVER_ICE
     return float(_AT_ZERO * np.exp(growth * celsius / (offset + celsius)))
+
+
+def dew_point(temperature: float, humidity: float) -> float:
+    """Return the temperature in K at which air of a ``temperature`` in K and a relative ``humidity`` above 0 begins to
+    condense; the pressure that saturates it there is that of its vapour."""
+    growth = float(np.log(humidity * saturation_pressure(temperature) / _AT_ZERO))
+    slope, offset = _OVER_WATER if growth >= 0 else _OVER_ICE
+    return _ZERO + offset * growth / (slope - growth)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.picture.lenses.condensation import CONDENSATION_LENS
 from blunt_ember.picture.lenses.differences import DIFFERENCE_LENS, ERROR_LENS
 from blunt_ember.picture.lenses.field import Field, Shade, shaded
 from blunt_ember.picture.lenses.heat_flow import HEAT_FLOW_LENS
@@ -26,6 +27,7 @@ LENSES: Mapping[str, Lens] = MappingProxyType(
             DIFFERENCE_LENS,
             Lens("Material", materials=True),
             RADIATION_LENS,
+            CONDENSATION_LENS,
         )
     }
 )
