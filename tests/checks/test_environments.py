@@ -212,3 +212,18 @@ def test_a_factor_between_equals_has_no_value_and_its_note_says_why() -> None:
     found = checks(case)
     assert np.isnan(found["factor"].value) and found["factor"].note.startswith("it has no value: no environment is")
     assert found["L"].verdict == "agrees" and "size of cells" not in found["factor"].note
+
+
+def test_the_ledger_tells_what_every_environment_gives_as_its_coefficients_do() -> None:
+    outcome = Flow().run(family("floor-through-wall").case())
+    assert outcome.ledger is not None and outcome.problem is not None and outcome.solution is not None
+    given = {row.name: row.heat for row in outcome.ledger.environments}
+    coupled = environment_coupling(outcome.problem, outcome.solution.temperature)
+    warm = {"pottery": 20.0, "loft": 17.0, "yard": -6.0}
+    for one in warm:
+        expected = sum(coupled.between(one, other) * (warm[one] - warm[other]) for other in warm if other != one)
+        assert given[one] == pytest.approx(expected, rel=1e-9)
+    assert outcome.ledger.relative < 1e-12 and len(outcome.ledger.rows) == 6  # it balances without them
+    # Where each environment has one surface its row says all.
+    plain = Flow().run(family("coupled-wall").case())
+    assert plain.ledger is not None and not plain.ledger.environments

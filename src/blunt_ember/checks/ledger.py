@@ -11,6 +11,7 @@ import numpy as np
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.values.units import HEAT, HEAT_FLOW, Kind
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.run import Run
 
@@ -39,8 +40,8 @@ class Ledger:
     that passes through.
 
     ``joints`` are heat that passes inside the body, from the first region to the second, and ``isothermal`` what parts
-    of one temperature take in and pass on. Of a whole run all is in J, as its ``kind`` says; of a steady answer nothing
-    is stored.
+    of one temperature take in and pass on; ``environments`` what comes from each through all that faces it, where it is
+    more than one. Of a whole run all is in J, as its ``kind`` says; of a steady answer nothing is stored.
     """
 
     rows: tuple[LedgerRow, ...]
@@ -50,6 +51,12 @@ class Ledger:
     stored: float | None = None
     kind: Kind = HEAT_FLOW
     isothermal: tuple[LedgerRow, ...] = ()
+    environments: tuple[LedgerRow, ...] = ()
+
+    @property
+    def aside(self) -> tuple[LedgerRow, ...]:
+        """The rows that take no part in the balance."""
+        return self.joints + self.isothermal + self.environments
 
 
 #: By how much of the heat that passes a ledger may be open; what is solved closes a thousand times better.
@@ -82,7 +89,12 @@ def ledger(
     rows, joints = _rows(problem, heat, document, radiated)
     imbalance = sum(row.heat for row in rows)
     return Ledger(
-        rows, imbalance, _relative(rows, imbalance, noise), joints, isothermal=_isothermal(problem, heat, document)
+        rows,
+        imbalance,
+        _relative(rows, imbalance, noise),
+        joints,
+        isothermal=_isothermal(problem, heat, document),
+        environments=_environments(problem, heat),
     )
 
 
@@ -105,7 +117,13 @@ def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = Fals
     gone = (*rows, LedgerRow("", stored, ""))
     floor = _STILL * float(np.abs(run.passed if whole else run.power).sum(axis=1).max())
     return Ledger(
-        rows, imbalance, _relative(gone, imbalance, floor * _ROUND_OFF), joints, stored, HEAT if whole else HEAT_FLOW
+        rows,
+        imbalance,
+        _relative(gone, imbalance, floor * _ROUND_OFF),
+        joints,
+        stored,
+        HEAT if whole else HEAT_FLOW,
+        environments=_environments(problem, heat),
     )
 
 
@@ -138,6 +156,20 @@ def _rows(
 def _relative(rows: Iterable[LedgerRow], imbalance: float, noise: float) -> float:
     through = max(sum(abs(row.heat) for row in rows) / 2, noise / _ROUND_OFF)
     return abs(imbalance) / through if through else 0.0
+
+
+def _environments(problem: Problem, heat: Mapping[str, float]) -> tuple[LedgerRow, ...]:
+    """What comes from each environment through all surfaces that face it; nothing where each has one."""
+    facing: dict[str, list[str]] = {}
+    for name, laws in problem.exchanges.items():
+        for environment in {law.environment for law in laws if isinstance(law, FilmLaw) and law.environment}:
+            facing.setdefault(environment, []).append(name)
+    if max(map(len, facing.values()), default=0) < 2:
+        return ()
+    return tuple(
+        LedgerRow(environment, sum(heat.get(name, 0.0) for name in names), "all that faces it")
+        for environment, names in facing.items()
+    )
 
 
 def _isothermal(problem: Problem, heat: Mapping[str, float], document: CaseDocument) -> tuple[LedgerRow, ...]:

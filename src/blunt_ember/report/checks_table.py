@@ -39,6 +39,7 @@ def outcome_object(outcome: Outcome) -> dict[str, Any]:
             "rows": [_ledger_row(row) for row in ledger.rows],
             "joints": [_ledger_row(row) for row in ledger.joints],
             "isothermal": [_ledger_row(row) for row in ledger.isothermal],
+            "environments": [_ledger_row(row) for row in ledger.environments],
             "imbalance_W": ledger.imbalance,
             "imbalance_relative": ledger.relative,
             "stored_W": ledger.stored,
@@ -166,7 +167,7 @@ def outcome_text(outcome: Outcome) -> str:
             rows.append(("goes into storage", "", shown(ledger.stored, heat)))
         rows.append(("imbalance", "", f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"))
         rows += [(row.name, f"{row.statement}, inside the body", shown(row.heat, heat)) for row in ledger.joints]
-        rows += [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.isothermal]
+        rows += [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.isothermal + ledger.environments]
         lines += ["", f"Heat ledger, + into the body, {basis(outcome)}", *aligned(rows)]
     lines += _run_lines(outcome)
     if outcome.solution and outcome.solution.steps:

@@ -136,7 +136,7 @@ def _ledger(outcome: Outcome) -> list[tuple[str, str, str]]:
     if ledger.stored is not None:
         rows.append(("goes into storage", "", shown(ledger.stored, heat)))
     imbalance = f"{ledger.imbalance:.1e} W ({ledger.relative:.1e} of what passes)"
-    inside = [(row.name, row.statement, shown(row.heat, heat)) for row in (*ledger.joints, *ledger.isothermal)]
+    inside = [(row.name, row.statement, shown(row.heat, heat)) for row in ledger.aside]
     return [*rows, ("does not balance", "", imbalance), *inside]
 
 

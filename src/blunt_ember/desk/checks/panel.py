@@ -180,8 +180,7 @@ class LedgerTable(QWidget):
                 rows.append(("goes into storage", "", _fixed(ledger.stored * heat.factor), theme.quiet))
             said = "0" if ledger.imbalance == 0 else number(ledger.imbalance * heat.factor, 2)
             rows.append(("does not balance", "", said, theme.quiet if ledger.relative < 1e-9 else theme.off))
-            inside = (*ledger.joints, *ledger.isothermal)
-            rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in inside]
+            rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.aside]
         while len(self._cells) < len(rows):
             cells = (
                 ElidedLabel(named=True),
