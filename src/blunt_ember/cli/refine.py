@@ -8,6 +8,7 @@ from pathlib import Path
 from shutil import get_terminal_size
 
 from blunt_ember.cli.command import AGREED, Command, add_json, count_of_meshes, print_json
+from blunt_ember.cli.told import Told
 from blunt_ember.errors import BluntEmberError
 
 
@@ -18,7 +19,8 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.refinement.uniform import LEVELS, uniform_refinement
     from blunt_ember.report.refined import refined_object, refined_text
 
-    case, flow = read_case(Path(options.file)), Flow()
+    told = Told()
+    case, flow = read_case(Path(options.file)), Flow(on_progress=told)
     if not case.document.questions:
         raise BluntEmberError("nothing is asked of this case; add a question, so that there is an answer to follow")
     levels = []
@@ -28,6 +30,7 @@ def _run(options: argparse.Namespace) -> int:
         else uniform_refinement(flow, case, options.levels or LEVELS)
     ):
         levels.append(level)
+        told.clear()
         if not options.json:
             print(f"{level.nodes} nodes, {level.seconds:.2f} s", file=sys.stderr)
     kinds = flow.kinds(case, flow.solved(case))

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from blunt_ember.cli.command import Command, add_output, count_of_meshes, require_new, status_of
+from blunt_ember.cli.told import Told
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -16,9 +17,12 @@ def _run(options: argparse.Namespace) -> int:
 
     path = Path(options.output)
     require_new(path, options.force)
-    case, flow = read_case(Path(options.file)), Flow()
-    outcome = flow.run(case)
-    levels = tuple(uniform_refinement(flow, case, options.refine)) if options.refine and case.document.questions else ()
+    case = read_case(Path(options.file))
+    with Told() as told:
+        flow = Flow(on_progress=told)
+        outcome = flow.run(case)
+        wanted = options.refine and case.document.questions
+        levels = tuple(uniform_refinement(flow, case, options.refine)) if wanted else ()
     kinds = flow.kinds(case, flow.solved(case))
     write_report(outcome, path, levels, kinds)
     print(f"{path} written")

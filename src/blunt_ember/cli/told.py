@@ -41,5 +41,9 @@ class Told:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.clear()
+
+    def clear(self) -> None:
+        """Take what was said off the terminal."""
         if self._said and sys.stderr.isatty():
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
