@@ -35,6 +35,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         item.add_marker(pytest.mark.qt_log_ignore("^This plugin does not support", extend=True))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _what_is_imported_stays() -> None:
+    """The collections after each test need not go through all that is imported."""
+    gc.collect()
+    gc.freeze()
+
+
 @pytest.fixture(autouse=True)
 def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from PyQt6.QtCore import QSettings

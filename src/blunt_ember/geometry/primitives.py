@@ -34,12 +34,25 @@ class Shape:
         (x0, y0), (x1, y1) = every.min(axis=0).tolist(), every.max(axis=0).tolist()
         return x0, y0, x1, y1
 
+    @cached_property
+    def _round(self) -> tuple[float, float, float] | None:
+        """Centre and squared radius, in m and m², of what is a disc."""
+        c = self.curves
+        if not c.is_arc.all() or (c.centre != c.centre[0]).any() or abs(abs(c.sweep.sum()) - 2 * np.pi) > 1e-12:
+            return None
+        (u, v), (x, y) = c.centre[0].tolist(), c.start[0].tolist()
+        return u, v, (x - u) ** 2 + (y - v) ** 2
+
     def contains(self, points: Floats) -> Flags:
         """Tell which of ``points`` (p, 2) lie inside, (p,); exact for arcs, undecided on the outline itself."""
         x0, y0, x1, y1 = self.box
         inside = np.zeros(len(points), dtype=bool)
         near = np.flatnonzero((points[:, 0] >= x0) & (points[:, 0] <= x1) & (points[:, 1] >= y0) & (points[:, 1] <= y1))
         x, y = points[near].T
+        if self._round is not None:
+            u, v, square = self._round
+            inside[near] = (x - u) ** 2 + (y - v) ** 2 < square
+            return inside
         odd = np.zeros(len(near), dtype=bool)
         c = self.curves
         for (ax, ay), (bx, by), (u, v), sweep in zip(
