@@ -131,6 +131,20 @@ def test_several_surfaces_are_asked_about_together() -> None:
     assert "per metre" in checks[9].asked and checks[9].kind.name == "a heat flow per length"
 
 
+@pytest.mark.parametrize("asks", ["mean", "highest", "lowest"])
+@pytest.mark.parametrize(
+    ("together", "strange"), [(["body", "brick.left"], "body"), (["shell.right", "brick"], "brick")]
+)
+@pytest.mark.parametrize("name", ["composite-wall", "quenched-wall"])
+def test_only_surfaces_are_taken_together(name: str, asks: str, together: list[str], strange: str) -> None:
+    regions = {"composite-wall": ("brick", "shell"), "quenched-wall": ("wall", "wall")}[name]
+    own = [each.replace("brick", regions[0]).replace("shell", regions[1]) for each in together]
+    case = with_value(family(name).case(), ("questions",), [{"name": "q", asks: own}])
+    what = f"'{strange.replace('brick', regions[0])}' is no surface, and only surfaces are taken together"
+    with pytest.raises(CaseError, match=rf"questions\[0\]\.{asks}: {what}"):
+        Flow().run(case)
+
+
 def test_several_surfaces_follow_a_new_name_and_lose_what_is_removed() -> None:
     case = appended(family("hot-edge-plate").case(), ("questions",), {"name": "own", "heat_flow": SIDES})
     renamed = renamed_part(case, ("body", "regions", "plate"), "slab")

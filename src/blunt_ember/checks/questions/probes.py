@@ -64,7 +64,8 @@ def sampled_temperatures(weights: csr_array, temperature: Floats) -> Floats:
 def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: BodyGeometry, path: DataPath) -> Probe:
     """Return what a reading takes of temperatures, by the names of a ``document``.
 
-    Raises :class:`CaseError` at ``path`` where a place lies outside the body.
+    Raises :class:`CaseError` at ``path`` where a place lies outside the body, or what is taken together with others is
+    no surface.
     """
     target, asks = reading.target, reading.how
     members = document.members_asked(target) if asks != "temperature" else ()
@@ -83,6 +84,10 @@ def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: Bod
     if isinstance(target, str) and (target == WHOLE_BODY or target in set(mesh.regions) - set(mesh.surfaces)):
         regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
         return _of_regions(asks, list(regions), mesh)
+    strange = next((name for name in members if name not in mesh.surfaces), None)
+    if strange is not None:
+        what = f"'{strange}' is no surface, and only surfaces are taken together; ask about it alone"
+        raise CaseError((Fault(path, what),))
     facets = [mesh.surfaces[name] for name in members]
     if side is not None:
         facets = [each.side(side) for each in facets]
