@@ -13,6 +13,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.mesh.cells.facets import all_facets, facet_keys
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.mesh.planar import triangles
 
 
 def rectangle(size: tuple[str, str], **more: Any) -> dict[str, Any]:
@@ -163,3 +164,15 @@ def test_a_region_of_which_only_a_part_is_thin_is_refused_with_what_it_would_tak
     block = outline((0, 0), (20, 0), (20, 0.01), (15, 20), (0, 20))
     mesh = Flow().mesh(case({"b": block, "blade": outline((20, 0), (100, 0), (100, 0.01), (20, 0.01))}), 1)
     assert mesh.node_count < 20_000
+
+
+def test_an_edge_of_many_segments_is_thought_thin_only_beside_another_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    """So few segments count as many here that the meshes are small."""
+    monkeypatch.setattr(triangles, "_MOST_ALONG", 300)
+    steps = [{"to": [f"{x} mm", f"{y} mm"]} for x, y in ((100, 0), (70, 80), (20, 70))]
+    block = {"shape": "outline", "start": ["0 mm", "0 mm"], "path": steps}
+    mesh = Flow().mesh(case({"b": block}, mesh={"local": [{"on": "b.side 1", "divisions": 400}]}), 1)
+    assert len(mesh.surfaces["b.side 1"].nodes) >= 401
+    steps = [{"to": [f"{x} mm", f"{y} mm"]} for x, y in ((100, 0), (100, 0.7), (20, 0.7), (15, 20), (0, 20))]
+    with pytest.raises(CaseError, match="so thin that it would take"):
+        Flow().mesh(case({"b": {**block, "path": steps}}), 1)

@@ -11,20 +11,20 @@ from types import MappingProxyType
 
 from blunt_ember import __version__
 from blunt_ember.cli.command import AGREED, SOLVER_FAILED, STOPPED, WRONG_CASE, Command
-from blunt_ember.cli.demo import DEMO
-from blunt_ember.cli.export import EXPORT
-from blunt_ember.cli.families import FAMILIES_COMMAND
-from blunt_ember.cli.materials import MATERIALS
-from blunt_ember.cli.new_case import NEW
-from blunt_ember.cli.read_file import READ
-from blunt_ember.cli.refine import REFINE
-from blunt_ember.cli.report import REPORT
-from blunt_ember.cli.say import SAY
-from blunt_ember.cli.schema import SCHEMA
-from blunt_ember.cli.solve import SOLVE
-from blunt_ember.cli.study import STUDY
-from blunt_ember.cli.verify import VERIFY
-from blunt_ember.cli.window import WINDOW
+from blunt_ember.cli.commands.demo import DEMO
+from blunt_ember.cli.commands.export import EXPORT
+from blunt_ember.cli.commands.families import FAMILIES_COMMAND
+from blunt_ember.cli.commands.materials import MATERIALS
+from blunt_ember.cli.commands.new_case import NEW
+from blunt_ember.cli.commands.read_file import READ
+from blunt_ember.cli.commands.refine import REFINE
+from blunt_ember.cli.commands.report import REPORT
+from blunt_ember.cli.commands.say import SAY
+from blunt_ember.cli.commands.schema import SCHEMA
+from blunt_ember.cli.commands.solve import SOLVE
+from blunt_ember.cli.commands.study import STUDY
+from blunt_ember.cli.commands.verify import VERIFY
+from blunt_ember.cli.commands.window import WINDOW
 from blunt_ember.errors import BluntEmberError, CaseError, SolverError
 
 #: Every command by its name, in the order of the help.

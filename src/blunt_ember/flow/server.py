@@ -23,6 +23,9 @@ if TYPE_CHECKING:
 #: or in between a step of Newton's method, or how far a run has got.
 Reply = tuple[int, "dict[str, Any] | NewtonStep | Progress"]
 
+#: The data of a case, its folder, and all entries of an outcome but the case.
+Packed = tuple[dict[str, Any], str, dict[str, Any]]
+
 
 def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
     """Answer requests ``(number, case data, folder of the case)`` until the other end is closed.
@@ -82,6 +85,19 @@ def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outco
     if outcome.problem is None or outcome.mesh is None:
         return outcome
     return replace(outcome, problem=replace(outcome.problem, mesh=outcome.mesh))
+
+
+def packed(outcome: Outcome) -> Packed:
+    """Return an outcome as it is sent to another process that is to write it."""
+    return dict(outcome.case.data), outcome.case.folder, news_of(outcome, None)
+
+
+def unpacked(sent: Packed) -> Outcome:
+    """Return the outcome that was :func:`packed`."""
+    from blunt_ember.case.case import case_from_data
+
+    data, folder, news = sent
+    return with_news(None, news, case_from_data(data, folder))
 
 
 def news_of(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from blunt_ember.flow.job import do_job
+from blunt_ember.flow.server import Packed, unpacked
 
 if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind
@@ -18,9 +19,7 @@ if TYPE_CHECKING:
 
 def serve_report(
     connection: Connection,
-    data: dict[str, Any],
-    folder: str,
-    known: dict[str, Any],
+    known: Packed,
     path: Path,
     look: Look,
     levels: Sequence[RefinementLevel],
@@ -29,32 +28,20 @@ def serve_report(
     """Write the report of a case, of which an outcome is ``known``; send a line that says how it ended."""
 
     def job(_: Callable[[Any], None]) -> None:
-        from blunt_ember.case.case import case_from_data
-        from blunt_ember.flow.server import with_news
         from blunt_ember.report.html import write_report
 
-        write_report(with_news(None, known, case_from_data(data, folder)), path, levels, kinds, look)
+        write_report(unpacked(known), path, levels, kinds, look)
 
     do_job(connection, "report", job)
 
 
-def serve_animation(
-    connection: Connection,
-    data: dict[str, Any],
-    folder: str,
-    known: dict[str, Any],
-    path: Path,
-    look: Look,
-    theme: Theme,
-) -> None:
+def serve_animation(connection: Connection, known: Packed, path: Path, look: Look, theme: Theme) -> None:
     """Write a run that is ``known`` as moving pictures; send the share that is done, then how it ended."""
 
     def job(send: Callable[[Any], None]) -> None:
-        from blunt_ember.case.case import case_from_data
-        from blunt_ember.flow.server import with_news
         from blunt_ember.picture.animation import write_animation
 
-        outcome = with_news(None, known, case_from_data(data, folder))
+        outcome = unpacked(known)
         for share in write_animation(outcome, path, look, theme):
             send(float(share))
 

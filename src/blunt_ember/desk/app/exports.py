@@ -13,7 +13,7 @@ from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.flow.server import news_of
+from blunt_ember.flow.server import packed
 from blunt_ember.picture.charts.plot import CHART_FILES, write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.refinement.uniform import RefinementLevel
@@ -53,8 +53,7 @@ def _write_report(
     window: DeskWindow, outcome: Outcome, path: Path, refined: tuple[Sequence[RefinementLevel], Sequence[Kind]]
 ) -> None:
     """Write a report beside the work in the window, with a way to stop it."""
-    case, look = outcome.case, window.stage.look
-    arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, *refined
+    arguments = packed(outcome), path, window.stage.look, *refined
     _write_beside(window, "report", ChildProcess(serve_report, arguments, "report", window), path)
 
 
@@ -117,8 +116,7 @@ def export_animation(window: DeskWindow) -> None:
     path = _asked_for(window, "Export animation", f"{outcome.case.document.title}.gif", _kinds(ANIMATION_FILES))
     if path is None:
         return
-    case, look = outcome.case, window.stage.look
-    arguments = dict(case.data), case.folder, news_of(outcome, None), path, look, _theme(window)
+    arguments = packed(outcome), path, window.stage.look, _theme(window)
     _write_beside(window, "animation", ChildProcess(serve_animation, arguments, "animation", window), path)
 
 

@@ -42,8 +42,8 @@ class MeshError(BluntEmberError):
         self.regions = regions
 
 
-#: Segments of one edge at most, and rows of triangles beside it.
-_MOST_ALONG, _BESIDE = 6_000, 4
+#: Segments of one edge at most where another is so many of them away, and rows of triangles beside it.
+_MOST_ALONG, _NEAR, _BESIDE = 6_000, 12.0, 4
 _NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
 
 
@@ -103,7 +103,7 @@ def _require_short(plan: Arrangement, boundary: Boundary) -> None:
     """Raise :class:`MeshError` where a part is so long and thin that triangles as small as it is thin would not do."""
     along = np.bincount(boundary.edge, minlength=1)
     worst = int(along.argmax())
-    if along[worst] > _MOST_ALONG:
+    if along[worst] > _MOST_ALONG and _lies_beside_another(boundary, worst):
         cells = f"{2 * _BESIDE * int(along[worst]):,}".replace(",", "\u2009")
         (x, y), where = plan.points[plan.start[worst]], (int(plan.left[worst]), int(plan.right[worst]))
         raise MeshError(
@@ -111,6 +111,17 @@ def _require_short(plan: Arrangement, boundary: Boundary) -> None:
             "make the thin part a region of its own, which is filled with long cells",
             tuple(region for region in where if region != VOID),
         )
+
+
+def _lies_beside_another(boundary: Boundary, edge: int) -> bool:
+    """Tell whether most of an edge runs within a few of its own segments of another one."""
+    ends = boundary.points[boundary.nodes]
+    middles, length = ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    own = boundary.edge == edge
+    if own.all():
+        return False
+    distance = _nearest(middles[~own], middles[own], 1)[0][:, 0]
+    return bool((distance < _NEAR * length[own]).mean() > 0.5)
 
 
 def without_spares(made: Triangulation) -> Triangulation:

@@ -1,0 +1,1 @@
+"""The commands, a module each."""
