@@ -63,6 +63,8 @@ sweep()
 print(json.dumps([[each.kept, each.case.document.title] for each in left_work()]))
 """
 _MARK = "BLUNT_EMBER_ATTACK"
+#: Seconds in which what worked for a window is gone after it.
+_LEAVE = 2
 
 
 def window_killed(seed: int) -> str:
@@ -95,7 +97,7 @@ def window_killed(seed: int) -> str:
         killed = time.time()
         window.send_signal(by)
         window.wait(60)
-        if not _waited(lambda: not _marked(seed), 10):
+        if not _waited(lambda: not _marked(seed), _LEAVE):
             return f"{by.name}: goes on: {', '.join(_marked(seed))}"
         found = json.loads(subprocess.run([sys.executable, "-c", _LEFT_WORK], env=env, capture_output=True).stdout)
         if not found:

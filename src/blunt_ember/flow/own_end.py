@@ -13,8 +13,12 @@ _PR_SET_PDEATHSIG = 1
 
 def end_with_starter() -> None:
     """Let this process be killed when the one that started it ends, whatever it is computing then."""
+    end_with(os.getppid())
+
+
+def end_with(starter: int) -> None:
+    """Let this process be killed when ``starter`` ends, the number of the one that started it; now if it has ended."""
     if sys.platform == "linux":
-        starter = os.getppid()
         ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
-        if os.getppid() != starter:  # it ended in between
+        if os.getppid() != starter:
             os.kill(os.getpid(), signal.SIGKILL)

@@ -13,8 +13,13 @@ from typing import Any
 from PyQt6.QtCore import QObject, QSocketNotifier, pyqtSignal
 from PyQt6.sip import voidptr
 
-#: What every process needs, with all that these import.
-_IMPORTED = ["blunt_ember.flow.flow", "blunt_ember.flow.server", "blunt_ember.refinement.uniform"]
+#: What every process needs, with all that these import; first of all, that it ends with this one.
+_IMPORTED = [
+    "blunt_ember.flow.fork_server",
+    "blunt_ember.flow.flow",
+    "blunt_ember.flow.server",
+    "blunt_ember.refinement.uniform",
+]
 
 
 def forked() -> ForkServerContext:
