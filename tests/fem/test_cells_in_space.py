@@ -11,6 +11,7 @@ from typing import Any
 import meshio
 import numpy as np
 import pytest
+from scipy import sparse
 from scipy.sparse.linalg import spsolve
 
 from blunt_ember.arrays import Floats, Ints
@@ -19,8 +20,9 @@ from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.case_document import MeshWish
 from blunt_ember.checks.references.fits.rods import RodField
 from blunt_ember.fem.assembly import assembled, conduction_elements, physical_gradients
-from blunt_ember.fem.corners import from_corners
+from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.linear import solve_corrected
+from blunt_ember.fem.multigrid.spaces import Spaces
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.manufactured import in_time, manufactured_in
@@ -238,11 +240,14 @@ def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path, monkey
     free = (mesh.points[:, 0] > 1e-9) & (mesh.points[:, 2] < 1 - 1e-9)
     inner = matrix[free][:, free]
     load = np.sin(9 * mesh.points[free, 1]) + 1
-    made = from_corners(mesh)
-    coarse = made[0][free][:, free[made[1]]] if made is not None else None
+    held = np.flatnonzero(~free)
+    picked = sparse.csr_array(sparse.eye_array(mesh.node_count, format="csr")[:, free])
+    constraints = Constraints(held, np.zeros(len(held)), free, picked, ())
     found = {}
     for dimension in (2, 3):
-        found[dimension], method = solve_corrected(inner, lambda x: load - inner @ x, lambda: coarse, dimension)
+        spaces = Spaces(mesh, constraints)
+        assert spaces.on_lattice == family.startswith("hex")
+        found[dimension], method = solve_corrected(inner, lambda x: load - inner @ x, spaces, dimension)
         assert method == ("direct" if dimension == 2 else "conjugate gradients with multigrid")
     assert np.abs(found[3] - found[2]).max() < 1e-9 * np.abs(found[2]).max()
 

@@ -7,15 +7,14 @@ from collections.abc import Callable
 
 import numpy as np
 import pyamg
-from pyamg.relaxation.relaxation import gauss_seidel
-from scipy.sparse import csr_array, csr_matrix, tril, triu
+from scipy.sparse import csr_array, csr_matrix
 from scipy.sparse.linalg import LinearOperator, cg, gmres
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.factors import Analysis, factorised
-
-Correction = Callable[[Floats], Floats]
+from blunt_ember.fem.multigrid.cycle import Correction, multigrid_cycle
+from blunt_ember.fem.multigrid.spaces import Spaces
 
 #: Unknowns above which multigrid is faster than factors, in a solid and in a plane, whose factors stay thinner.
 #: Measured on quadratic cells, one core, factors and one solution beside multigrid: a plane of 44 300 unknowns takes
@@ -36,6 +35,8 @@ MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
 RUN_TOLERANCE = 1e-11
 RUN_STEPS = 400
+#: The most steps with cycles through halves of a lattice, which take ten where they are of use.
+PATIENT_STEPS = 40
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
 CORRECTIONS = 5
 #: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more: on flat cells
@@ -56,7 +57,7 @@ def fits_factors(count: int, dimension: int, repeated: bool = True) -> bool:
 class LinearSolver:
     """A matrix (n, n) made ready to be solved with; ``method`` says how.
 
-    ``coarse`` gives the matrix (n, c) from a coarser space to it, if there is one. A matrix that is not ``symmetric``
+    ``spaces`` are coarser ones of its unknowns, if there are any. A matrix that is not ``symmetric``
     is solved by generalised minimal residuals in place of conjugate gradients. One that is solved with ``repeated``
     times is worth factors up to a larger size. One whose diagonal may be ``heavy``, as that of a short step of time
     is, is only made ready when conjugate gradients scaled by it take too many steps; ``prepared`` tells whether it was.
@@ -69,7 +70,7 @@ class LinearSolver:
     def __init__(
         self,
         matrix: csr_array,
-        coarse: Callable[[], csr_array | None],
+        spaces: Spaces,
         dimension: int,
         symmetric: bool = True,
         repeated: bool = False,
@@ -82,7 +83,7 @@ class LinearSolver:
         self.count = matrix.shape[0]
         self._matrix = matrix
         self._symmetric = symmetric
-        self._coarse = coarse
+        self._spaces = spaces
         self._analysis = analysis
         self._left_over = left_over
         self._most_factored = MOST_FACTORED[dimension]
@@ -100,7 +101,7 @@ class LinearSolver:
             self._correct = factorised(self._matrix, self._symmetric, self._analysis)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
-        self._correct, self.cycle = _multigrid(self._matrix, self._coarse(), self._symmetric, self._left_over)
+        self._correct, self.cycle = _multigrid(self._matrix, self._spaces, self._symmetric, self._left_over)
 
     def times(self, x: Floats) -> Floats:
         """Return A x (n,) of ``x`` (n,)."""
@@ -125,14 +126,14 @@ class LinearSolver:
 
 
 def solve_corrected(
-    matrix: csr_array, residual: Callable[[Floats], Floats], coarse: Callable[[], csr_array | None], dimension: int
+    matrix: csr_array, residual: Callable[[Floats], Floats], spaces: Spaces, dimension: int
 ) -> tuple[Floats, str]:
     """Return the x (n,) at which ``residual`` (n,) → (n,) vanishes, and how it was found.
 
-    ``matrix`` (n, n) is minus the derivative of the residual; ``coarse`` as in :class:`LinearSolver`. Raises
+    ``matrix`` (n, n) is minus the derivative of the residual; ``spaces`` as in :class:`LinearSolver`. Raises
     :class:`SolverError` when it is singular or the iteration does not get there.
     """
-    solver = LinearSolver(matrix, coarse, dimension)
+    solver = LinearSolver(matrix, spaces, dimension)
     with np.errstate(all="ignore"):
         x, size, first = _corrected(solver, residual)
     if not np.isfinite(x).all() or not np.isfinite(first) or not size <= POOR * first:
@@ -170,54 +171,30 @@ def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:
     return None if failed else np.asarray(found)
 
 
-def _multigrid(
-    matrix: csr_array, coarse: csr_array | None, symmetric: bool, left_over: float
-) -> tuple[Correction, Correction]:
+def _multigrid(matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: float) -> tuple[Correction, Correction]:
     """A run of the iteration, and the one cycle that makes each of its steps a good one."""
+    even = matrix if symmetric else csr_array((matrix + matrix.T) / 2)
+    cycles = [multigrid_cycle(even, spaces)]
     fine = csr_matrix(matrix)
-    even = fine if symmetric else csr_matrix((fine + fine.T) / 2)
-    precondition = _two_levels(even, csr_matrix(coarse)) if coarse is not None else _aggregated(even)
-    operator = LinearOperator(fine.shape, matvec=precondition, dtype=float)
 
     def correct(left: Floats) -> Floats:
         with warnings.catch_warnings():  # what did not converge is seen from what is left over
             warnings.simplefilter("ignore")
-            return run(left)
+            found, failed = run(None, left, PATIENT_STEPS if len(cycles) == 1 and spaces.on_lattice else RUN_STEPS)
+            if failed and len(cycles) == 1 and spaces.on_lattice:  # cells too uneven for halves of their lattice
+                cycles.append(multigrid_cycle(even, spaces.by_order))
+                found, _ = run(found, left, RUN_STEPS)
+        return found
 
-    def run(left: Floats) -> Floats:
+    def run(start: Floats | None, left: Floats, steps: int) -> tuple[Floats, bool]:
+        preconditioner = LinearOperator(fine.shape, matvec=cycles[-1], dtype=float)
         if symmetric:
-            result, _ = pyamg.krylov.cg(fine, left, tol=left_over, maxiter=RUN_STEPS, M=operator)
+            result, failed = pyamg.krylov.cg(fine, left, x0=start, tol=left_over, maxiter=steps, M=preconditioner)
         else:
-            result, _ = gmres(fine, left, rtol=left_over, restart=60, maxiter=RUN_STEPS // 60 + 1, M=operator)
-        return np.asarray(result)
+            inner = min(steps, 60)
+            result, failed = gmres(
+                fine, left, start, rtol=left_over, restart=inner, maxiter=-(-steps // inner), M=preconditioner
+            )
+        return np.asarray(result), bool(failed)
 
-    return correct, precondition
-
-
-def _aggregated(matrix: csr_matrix) -> Correction:
-    """One cycle of algebraic multigrid by smoothed aggregation."""
-    cycle = pyamg.smoothed_aggregation_solver(matrix).aspreconditioner(cycle="V")
-    return lambda left: np.asarray(cycle @ left)
-
-
-def _two_levels(fine: csr_matrix, up: csr_matrix) -> Correction:
-    """Smooth on all nodes, correct on the corners of the cells, smooth back.
-
-    A sweep from nothing only needs what lies below the diagonal, and leaves what lies above it over; so both sweeps and
-    what they leave cost as much as two products.
-    """
-    down = up.T.tocsr()
-    on_corners = _aggregated((down @ fine @ up).tocsr())
-    below, above = csr_matrix(tril(fine, -1)), csr_matrix(triu(fine, 1))
-    first, last = csr_matrix(tril(fine)), csr_matrix(triu(fine))
-
-    def cycle(left: Floats) -> Floats:
-        left = np.asarray(left, dtype=float).ravel()
-        x = np.zeros_like(left)
-        gauss_seidel(first, x, left, sweep="forward")
-        x += up @ on_corners(down @ -(above @ x))
-        left = left - below @ x
-        gauss_seidel(last, x, left, sweep="backward")
-        return x
-
-    return cycle
+    return correct, lambda left: cycles[-1](left)

@@ -36,7 +36,7 @@ class Influences:
         self._free = balance.constraints.prolongation.shape[1]
         if self._free:
             reduced = balance.constraints.reduced(self._matrix)
-            sparse = LinearSolver(reduced, balance.coarse, self._mesh.dimension, balance.symmetric, left_over=left_over)
+            sparse = LinearSolver(reduced, balance.spaces, self._mesh.dimension, balance.symmetric, left_over=left_over)
             self._solver = coupled(sparse, [each.turned() for each in balance.couplings(excess)])
 
     def on_reading(self, weights: Floats) -> Floats:

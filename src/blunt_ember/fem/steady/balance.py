@@ -13,10 +13,10 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
-from blunt_ember.fem.corners import free_corners
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
 from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.linear import LinearSolver, solve_corrected
+from blunt_ember.fem.multigrid.spaces import Spaces
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
@@ -142,9 +142,10 @@ class Balance:
         """Whether the matrix is, and positive definite: what follows temperature may make it neither."""
         return all(term.spd for term in self.terms)
 
-    def coarse(self) -> csr_array | None:
-        """The free corners of quadratic cells, as a coarser space."""
-        return free_corners(self.problem.mesh, self.constraints)
+    @cached_property
+    def spaces(self) -> Spaces:
+        """Ever coarser spaces of the free temperatures."""
+        return Spaces(self.problem.mesh, self.constraints)
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""
@@ -156,7 +157,7 @@ class Balance:
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
-        unknown, method = solve_corrected(matrix, self.free_residual, self.coarse, self.problem.mesh.dimension)
+        unknown, method = solve_corrected(matrix, self.free_residual, self.spaces, self.problem.mesh.dimension)
         return self.excess_of(unknown), method
 
     def newton(
@@ -181,7 +182,7 @@ class Balance:
                 dimension = self.problem.mesh.dimension
                 sparse = LinearSolver(
                     self.matrix(at),
-                    self.coarse,
+                    self.spaces,
                     dimension,
                     self.symmetric,
                     bool(couplings),

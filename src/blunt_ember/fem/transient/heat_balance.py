@@ -12,8 +12,8 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
-from blunt_ember.fem.corners import free_corners
 from blunt_ember.fem.coupling import Coupling
+from blunt_ember.fem.multigrid.spaces import Spaces
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
@@ -123,9 +123,10 @@ class Heating:
         found = couplings_of(self.terms, excess, t, self.constraints.prolongation)
         return tuple(each.times(weight) for each in found)
 
-    def coarse(self) -> csr_array | None:
-        """The free corners of quadratic cells, as a coarser space."""
-        return free_corners(self.problem.mesh, self.constraints)
+    @cached_property
+    def spaces(self) -> Spaces:
+        """Ever coarser spaces of the free temperatures."""
+        return Spaces(self.problem.mesh, self.constraints)
 
     def held(self, t: float) -> Floats:
         """Return the temperatures (n,) over the reference temperature of nodes that are held at a time; 0 elsewhere."""

@@ -210,7 +210,7 @@ class Stepper:
         if known is None:
             matrix = self.heating.matrix(at.excess, at.t, weight)
             dimension = self.heating.problem.mesh.dimension
-            sparse = LinearSolver(matrix, self.heating.coarse, dimension, self.heating.symmetric, True, heavy=True)
+            sparse = LinearSolver(matrix, self.heating.spaces, dimension, self.heating.symmetric, True, heavy=True)
             self._solvers[weight] = coupled(sparse, self.heating.couplings(at.excess, at.t, weight))
             self.work.factorised += int(self._solvers[weight].prepared)
             known = weight

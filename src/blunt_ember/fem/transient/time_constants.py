@@ -114,7 +114,7 @@ def _slowest(heating: Heating, excess: Floats) -> float | None:
     conductance = heating.constraints.reduced(heating.conductance(excess, 0.0))
     capacity = heating.constraints.reduced(heating.capacity(excess))
     couplings = heating.couplings(excess, 0.0, 1.0)
-    sparse = LinearSolver(conductance, heating.coarse, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
+    sparse = LinearSolver(conductance, heating.spaces, heating.problem.mesh.dimension, heating.symmetric, repeated=True)
     solver = coupled(sparse, couplings)
     mode = np.ones(conductance.shape[0])
     slowest = 0.0

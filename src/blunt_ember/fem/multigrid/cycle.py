@@ -1,0 +1,61 @@
+"""One cycle of multigrid through ever coarser spaces: smooth, correct on the next space, smooth back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+import pyamg
+from scipy.sparse import csr_array, csr_matrix
+
+from blunt_ember.arrays import Floats
+from blunt_ember.fem.factors import factorised
+from blunt_ember.fem.multigrid.smoothing import Smoothing
+
+Correction = Callable[[Floats], Floats]
+
+#: Unknowns of a space that are solved for by factors, and up to which more spaces do not pay.
+_FACTORED = 3_000
+#: A space that has more than this share of the unknowns of the one before is not worth its cycle.
+_WORTH = 0.7
+
+
+@dataclass(frozen=True)
+class _Level:
+    matrix: csr_array
+    smoothing: Smoothing
+    up: csr_array
+    down: csr_array
+
+
+def multigrid_cycle(matrix: csr_array, spaces: Iterable[csr_array]) -> Correction:
+    """Return what nearly solves with a symmetric matrix (n, n), positive definite.
+
+    ``spaces`` are the matrices from each space to the one before, the first to that of the matrix. Where they end in
+    one that is still large, algebraic multigrid goes on.
+    """
+    levels: list[_Level] = []
+    for up in spaces:
+        if matrix.shape[0] <= _FACTORED or up.shape[1] > _WORTH * up.shape[0]:
+            break
+        down = csr_array(up.T)
+        levels.append(_Level(matrix, Smoothing(matrix), up, down))
+        matrix = csr_array(down @ csr_array(matrix @ up))
+    last = factorised(matrix, True) if matrix.shape[0] <= _FACTORED else aggregated(matrix)
+
+    def cycle(left: Floats, number: int = 0) -> Floats:
+        if number == len(levels):
+            return last(left)
+        level = levels[number]
+        x, after = level.smoothing.from_nothing(left)
+        x += level.up @ cycle(level.down @ after, number + 1)
+        return level.smoothing.on(x, left)
+
+    return lambda left: cycle(np.asarray(left, dtype=float).ravel())
+
+
+def aggregated(matrix: csr_array) -> Correction:
+    """One cycle of algebraic multigrid by smoothed aggregation."""
+    cycle = pyamg.smoothed_aggregation_solver(csr_matrix(matrix)).aspreconditioner(cycle="V")
+    return lambda left: np.asarray(cycle @ left)

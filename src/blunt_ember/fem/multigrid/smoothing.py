@@ -1,0 +1,46 @@
+"""Smoothing by Chebyshev polynomials of a matrix scaled by the sums of its rows.
+
+The sum of the sizes of a row bounds what the matrix does there, so that no eigenvalue of the scaled matrix exceeds one:
+nothing is estimated. Source: Adams, Brezina, Hu & Tuminaro, *J. Comput. Phys.* 188 (2003) 593.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from blunt_ember.arrays import Floats
+
+#: Eigenvalues of the scaled matrix that are smoothed; what lies below is left to coarser spaces.
+_HIGHEST, _LOWEST = 1.0, 0.25
+_MIDDLE, _HALF = (_HIGHEST + _LOWEST) / 2, (_HIGHEST - _LOWEST) / 2
+_RATIO = _MIDDLE / _HALF
+#: How far the second step goes on with the first, and what it adds of what that left over.
+_GO_ON = 1 / (2 * _RATIO**2 - 1)
+_ADDED = 2 * _RATIO / (2 * _RATIO**2 - 1) / _HALF
+
+
+class Smoothing:
+    """Two steps of it with a matrix (n, n), which is symmetric and positive definite."""
+
+    def __init__(self, matrix: csr_array) -> None:
+        self._matrix = matrix
+        sums = np.asarray(abs(matrix).sum(axis=1)).ravel()
+        self._scale = 1 / np.where(sums > 0, sums, 1.0)
+
+    def from_nothing(self, left: Floats) -> tuple[Floats, Floats]:
+        """Return x (n,) with A x nearly ``left`` (n,), and what it leaves over (n,)."""
+        first, second, after = self._steps(left)
+        after -= self._matrix @ second
+        return first + second, after
+
+    def on(self, x: Floats, left: Floats) -> Floats:
+        """Return a better x (n,) than the one that is given."""
+        first, second, _ = self._steps(left - self._matrix @ x)
+        return x + first + second
+
+    def _steps(self, left: Floats) -> tuple[Floats, Floats, Floats]:
+        """Both steps (n,), and what the first leaves over (n,)."""
+        first = left * self._scale / _MIDDLE
+        after = left - self._matrix @ first
+        return first, _GO_ON * first + _ADDED * self._scale * after, after
