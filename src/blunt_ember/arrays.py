@@ -7,5 +7,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+#: Numbers of which there are many: they need half the memory.
+ShortInts = NDArray[np.int32]
 Flags = NDArray[np.bool_]
 Image = NDArray[np.uint8]

@@ -93,9 +93,7 @@ def l2_error(family: str, cells: int, folder: Path) -> float:
     mesh = replace(flat, points=bent(flat.points))
     (block,) = mesh.blocks
     assert block.family == family
-    matrix = assembled(
-        [(block.nodes, conduction_elements(block, mesh, lambda run: np.array([[2.5]])))], mesh.node_count
-    )
+    matrix = assembled([(block.nodes, conduction_elements(block, mesh, lambda run: np.array([[2.5]])))], mesh)
     edge: Ints = np.unique(np.concatenate([facets.nodes for facets in mesh.surfaces.values()]))
     temperature = harmonic(mesh.points)
     free = np.setdiff1d(np.arange(mesh.node_count), edge)
@@ -234,9 +232,7 @@ def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path, monkey
     (block,) = mesh.blocks
     middle = mesh.points[block.nodes].mean(axis=1)
     conductivity = np.where(np.abs(middle - 0.5).max(axis=1) < 0.25, 200.0, 0.2)
-    matrix = assembled(
-        [(block.nodes, conduction_elements(block, mesh, lambda run: conductivity[run, None]))], mesh.node_count
-    )
+    matrix = assembled([(block.nodes, conduction_elements(block, mesh, lambda run: conductivity[run, None]))], mesh)
     free = (mesh.points[:, 0] > 1e-9) & (mesh.points[:, 2] < 1 - 1e-9)
     inner = matrix[free][:, free]
     load = np.sin(9 * mesh.points[free, 1]) + 1

@@ -69,7 +69,7 @@ def manufactured_error(family: str, order: Literal[1, 2], cells: int) -> tuple[f
     (block,) = flat.blocks
     matrix = assembled(
         [(block.nodes, conduction_elements(block, replace(flat, points=points), lambda run: np.array([[2.5]])))],
-        len(points),
+        replace(flat, points=points),
     )
     edge = np.unique(np.concatenate([facets.nodes for facets in flat.surfaces.values()]))
     temperature = harmonic(points)

@@ -12,8 +12,10 @@ from scipy import sparse
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
+from blunt_ember.mesh.cell_lattice import CellLattice
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.mesh.node_neighbours import NodeNeighbours
 
 #: How far, as a share of its size, a node of a straight cell may lie from its place.
 _BENT = 1e-12
@@ -122,6 +124,8 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     matrices are then sums of the reference cell's. None where one is bent, or stands in a turned section."""
     if mesh.space.axisymmetric:
         return None
+    if mesh.lattice is not None and block is mesh.blocks[0]:
+        return _lattice_metric(mesh.lattice, block.region[run], mesh, run)
     family = CELL_FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]
     dimension = corners.shape[2]
@@ -139,6 +143,16 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     factor = mesh.space.of_cells(block.region[run], centre[:, None])[:, 0]
     metric = inverse @ inverse.swapaxes(1, 2) * (determinant * factor)[:, None, None]
     return metric.reshape(-1, dimension**2)
+
+
+def _lattice_metric(lattice: CellLattice, regions: Ints, mesh: Mesh, run: slice) -> Floats:
+    """The same of cells whose sides lie along the axes."""
+    halves = lattice.widths(run) / 2
+    size = halves.prod(axis=1) * mesh.space.of_cells(regions, halves[:, None])[:, 0]
+    metric = np.zeros((*halves.shape, halves.shape[1]))
+    for direction, axis in enumerate(lattice.axes):
+        metric[:, direction, direction] = size / halves[:, axis] ** 2
+    return metric.reshape(len(halves), -1)
 
 
 def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:
@@ -210,8 +224,40 @@ def nodal_area(facets: FacetSet, mesh: Mesh) -> Floats:
     return area
 
 
-def assembled(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:
-    """Sum element matrices (m, n, n) on nodes (m, n) into one sparse matrix of size ``count``."""
+def assembled(blocks: list[tuple[Ints, Floats]], mesh: Mesh) -> sparse.csr_array:
+    """Sum element matrices (m, n, n) on nodes (m, n) of a mesh into one sparse matrix (nodes, nodes)."""
+    count = mesh.node_count
+    of_cells = [each for each in blocks if any(each[0] is block.nodes for block in mesh.blocks)]
+    neighbours = mesh.neighbours if of_cells else None
+    if neighbours is None:
+        return _sorted(blocks, count)
+    values = np.zeros(len(neighbours.present))
+    left = []
+    for nodes, matrices in blocks:
+        if any(nodes is each for each, _ in of_cells):
+            _add_cells(values, neighbours, nodes, matrices)
+            continue
+        rows, columns = (each.ravel() for each in np.broadcast_arrays(nodes[:, :, None], nodes[:, None, :]))
+        places = neighbours.places(rows, columns)
+        if (places >= 0).all():
+            np.add.at(values, places, matrices.ravel())
+        else:
+            left.append((nodes, matrices))
+    matrix = sparse.csr_array((values[neighbours.present], neighbours.columns, neighbours.ends), shape=(count, count))
+    return sparse.csr_array(matrix + _sorted(left, count)) if left else matrix
+
+
+def _add_cells(values: Floats, neighbours: NodeNeighbours, nodes: Ints, matrices: Floats) -> None:
+    """Add those of all cells to the places of their entries; row by row no place is met twice."""
+    at = neighbours.at[nodes[0]]
+    for row in range(nodes.shape[1]):
+        own = nodes[:, row]
+        steps = at - at[row] + neighbours.reach[own[0]]
+        values[neighbours.first[own][:, None] + steps @ neighbours.strides[own[0]]] += matrices[:, row]
+
+
+def _sorted(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:
+    """Sum them by sorting their entries."""
     if not blocks:
         return sparse.csr_array((count, count))
     entries = sum(matrices.size for _, matrices in blocks)

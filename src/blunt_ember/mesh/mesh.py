@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
+from blunt_ember.mesh.cell_lattice import CellLattice, lattice_of
+from blunt_ember.mesh.node_neighbours import NodeNeighbours, neighbours_of
+
+#: Nodes up to which what is found of a mesh takes little memory.
+_SMALL = 200_000
 
 
 @dataclass(frozen=True)
@@ -66,6 +73,26 @@ class Mesh:
     regions: tuple[str, ...]
     order: int
     space: Space
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What it was made of; what was found of it is found again."""
+        return {field.name: getattr(self, field.name) for field in fields(self)}
+
+    @cached_property
+    def lattice(self) -> CellLattice | None:
+        """The lattice that all its cells lie on, if there is one."""
+        return lattice_of(self)
+
+    @property
+    def neighbours(self) -> NodeNeighbours | None:
+        """Which nodes share cells with which, where they lie on a lattice; kept where it is small."""
+        if self.node_count <= _SMALL:
+            return self._kept_neighbours
+        return neighbours_of(self, self.lattice) if self.lattice is not None else None
+
+    @cached_property
+    def _kept_neighbours(self) -> NodeNeighbours | None:
+        return neighbours_of(self, self.lattice) if self.lattice is not None else None
 
     @property
     def dimension(self) -> int:

@@ -11,7 +11,7 @@ from scipy.sparse import csr_array
 from blunt_ember.arrays import Flags
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.multigrid.corners import from_corners
-from blunt_ember.fem.multigrid.lattice import halvings, lattice_of
+from blunt_ember.fem.multigrid.halving import halvings
 from blunt_ember.mesh.mesh import Mesh
 
 
@@ -65,14 +65,11 @@ def _coarser(mesh: Mesh, constraints: Constraints) -> Iterator[csr_array]:
             yield _picked(up, free, among)
     if constraints.ties:
         return
-    lattice = lattice_of(mesh)
+    lattice = mesh.lattice
     if lattice is None:
         return
-    finest, nodes = lattice
-    if made is None and len(nodes) != mesh.node_count:
-        return
-    rows = free[nodes]
-    for up, kept in halvings(finest):
+    rows = free if made is None else free[made[1]]
+    for up, kept in halvings(lattice):
         columns = rows[kept]
         yield _picked(up, rows, columns)
         rows = columns

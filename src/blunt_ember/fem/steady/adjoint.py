@@ -31,7 +31,7 @@ class Influences:
             for term in self._balance.terms
             if (slope := term.slope(excess[term.nodes], 0.0)) is not None
         ]
-        self._matrix = assembled([(nodes, slope) for _, _, nodes, slope in self._slopes], len(excess)).T.tocsr()
+        self._matrix = assembled([(nodes, slope) for _, _, nodes, slope in self._slopes], self._mesh).T.tocsr()
         balance = self._balance
         self._free = balance.constraints.prolongation.shape[1]
         if self._free:

@@ -62,7 +62,7 @@ class Heating:
         """Assembled slopes (n, n), W/K, of what is linear and does not change."""
         zero = np.zeros(self.count)
         every = ((term.nodes, term.slope(zero[term.nodes], self.begin)) for term in self._plain)
-        return assembled([(nodes, slope) for nodes, slope in every if slope is not None], self.count)
+        return assembled([(nodes, slope) for nodes, slope in every if slope is not None], self.problem.mesh)
 
     @cached_property
     def _load(self) -> Floats:
@@ -73,7 +73,7 @@ class Heating:
     def _capacity(self) -> csr_array:
         """Assembled capacities (n, n), J/K, where none depends on temperature."""
         zero = np.zeros(self.count)
-        return assembled([(each.nodes, each.slope(zero[each.nodes])) for each in self.storage], self.count)
+        return assembled([(each.nodes, each.slope(zero[each.nodes])) for each in self.storage], self.problem.mesh)
 
     def _given(self, terms: Sequence[Term], excess: Floats, t: float) -> Floats:
         total = np.zeros(self.count)
@@ -105,13 +105,13 @@ class Heating:
         """Return dE/dT (n, n) in J/K."""
         if self._stores_evenly:
             return self._capacity
-        return assembled([(each.nodes, each.slope(excess[each.nodes])) for each in self.storage], self.count)
+        return assembled([(each.nodes, each.slope(excess[each.nodes])) for each in self.storage], self.problem.mesh)
 
     def conductance(self, excess: Floats, t: float) -> csr_array:
         """Return −dF/dT (n, n) in W/K."""
         every = ((term.nodes, term.slope(excess[term.nodes], t)) for term in self._others)
         slopes = [(nodes, slope) for nodes, slope in every if slope is not None]
-        return csr_array(self._conductance + assembled(slopes, self.count)) if slopes else self._conductance
+        return csr_array(self._conductance + assembled(slopes, self.problem.mesh)) if slopes else self._conductance
 
     def matrix(self, excess: Floats, t: float, weight: float) -> csr_array:
         """Return the matrix of a step as the free nodes see it; ``weight`` in s is that of the newest heat."""

@@ -1,4 +1,4 @@
-"""The lattice that the cells of a mesh lie on, and lattices with ever fewer lines.
+"""Lattices with ever fewer lines, and how values at the nodes of one are taken to those of the one before.
 
 Where cells are short in one direction and long in others only what is short is joined, so that what is left behind is
 smooth in every direction; lines at which regions end stay. Sources: Trottenberg, Oosterlee & Schüller, *Multigrid*
@@ -8,94 +8,19 @@ smooth in every direction; lines at which regions end stay. Sources: Trottenberg
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise, product
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.arrays import Flags, Ints, ShortInts
+from blunt_ember.mesh.cell_lattice import CellLattice
 
-#: Numbers that need half the memory of others.
-ShortInts = NDArray[np.int32]
-
-_FAMILIES = {"quad4", "quad9", "hex8", "hex27"}
-#: Share of the extent of a body by which lines are apart at least, and coordinates on one line at most.
-_APART = 1e-10
-#: How many times as many places as cells the box of lines may have.
-_SPARSE = 8
 #: Cells are joined that are this many times as long, at most, as the shortest that can be.
 _SHORT = 2.1
 
 
-@dataclass(frozen=True)
-class Lattice:
-    """Cells between lines.
-
-    ``lines`` are the places of the lines of each axis, ``kept`` those that stay. ``cells`` (m, d) are the numbers of
-    the lines below the cells, ``corners`` (m, 2ᵈ) their nodes; the bits of the place in a row say on which axes a
-    corner lies above. ``count`` is the number of nodes.
-    """
-
-    lines: tuple[Floats, ...]
-    kept: tuple[Flags, ...]
-    cells: ShortInts
-    corners: ShortInts
-    count: int
-
-
-def lattice_of(mesh: Mesh) -> tuple[Lattice, Ints] | None:
-    """Return the lattice of a mesh, and the nodes (c,) of the mesh that its nodes are; None where cells lie on none."""
-    if any(block.family not in _FAMILIES for block in mesh.blocks):
-        return None
-    dimension, width = mesh.points.shape[1], 2 ** mesh.points.shape[1]
-    if any(block.nodes.shape[1] < width for block in mesh.blocks):
-        return None
-    nodes = np.concatenate([block.nodes[:, :width] for block in mesh.blocks])
-    used = np.zeros(mesh.node_count, dtype=bool)
-    used[nodes] = True
-    own = np.flatnonzero(used)
-    number = np.full(mesh.node_count, -1, dtype=np.int32)
-    number[own] = np.arange(len(own), dtype=np.int32)
-    nodes = number[nodes]
-    found = [_lines(axis) for axis in mesh.points[own].T]
-    lines, places = tuple(each[0] for each in found), [each[1] for each in found]
-    if np.prod([float(len(axis)) for axis in lines]) > _SPARSE * len(nodes):
-        return None
-    first = np.array([place[nodes[0]] for place in places])
-    order = ((first > first.min(axis=1, keepdims=True)) * 2 ** np.arange(dimension)[:, None]).sum(axis=0)
-    if len(set(order.tolist())) < width:
-        return None
-    corners = np.ascontiguousarray(nodes[:, np.argsort(order)])
-    cells = np.stack([place[corners[:, 0]] for place in places], axis=1)
-    for corner in range(width):
-        for axis, place in enumerate(places):
-            if not np.array_equal(place[corners[:, corner]], cells[:, axis] + (corner >> axis & 1)):
-                return None
-    region = np.full([len(axis) - 1 for axis in lines], -1, dtype=np.int32)
-    region[tuple(cells.T)] = np.concatenate([block.region for block in mesh.blocks])
-    return Lattice(lines, tuple(_ends(region, axis) for axis in range(dimension)), cells, corners, len(own)), own
-
-
-def _lines(coordinates: Floats) -> tuple[Floats, ShortInts]:
-    """The different ones (l,) of coordinates (n,), and which of them each is (n,)."""
-    ordered = np.sort(coordinates)
-    apart = np.diff(ordered, prepend=-np.inf) > _APART * max(ordered[-1] - ordered[0], 1e-300)
-    lines = ordered[apart]
-    middles = (lines[1:] + lines[:-1]) / 2
-    return lines, np.searchsorted(middles, coordinates).astype(np.int32)
-
-
-def _ends(region: ShortInts, axis: int) -> Flags:
-    """The lines (l,) of an axis at which a region ends, or begins."""
-    ahead = np.moveaxis(region, axis, 0)
-    changes = (ahead[1:] != ahead[:-1]).reshape(len(ahead) - 1, -1).any(axis=1)
-    return np.concatenate([[True], changes, [True]])
-
-
-def halvings(lattice: Lattice) -> Iterator[tuple[csr_array, Ints]]:
+def halvings(lattice: CellLattice) -> Iterator[tuple[csr_array, Ints]]:
     """Halve a lattice again and again.
 
     Yields the matrix (n, c) that takes values at the nodes of the coarser lattice to those of the one before, by
@@ -109,7 +34,7 @@ def halvings(lattice: Lattice) -> Iterator[tuple[csr_array, Ints]]:
         yield up, own
 
 
-def _joined(lattice: Lattice) -> list[Ints]:
+def _joined(lattice: CellLattice) -> list[Ints]:
     """The lines of every axis that are left when neighbours are joined that are short."""
     widths = [np.diff(lines) for lines in lattice.lines]
     ends = [np.flatnonzero(kept) for kept in lattice.kept]
@@ -143,7 +68,7 @@ def _in_pairs(short: Flags) -> Ints:
     return np.array(ends)
 
 
-def _coarser(lattice: Lattice, joined: list[Ints]) -> tuple[Lattice, csr_array, Ints]:
+def _coarser(lattice: CellLattice, joined: list[Ints]) -> tuple[CellLattice, csr_array, Ints]:
     width = lattice.corners.shape[1]
     between = [np.searchsorted(left, np.arange(left[-1]), side="right") - 1 for left in joined]
     cells = np.stack([of[lattice.cells[:, axis]] for axis, of in enumerate(between)], axis=1)
@@ -163,17 +88,18 @@ def _coarser(lattice: Lattice, joined: list[Ints]) -> tuple[Lattice, csr_array, 
     up, own = _interpolation(lattice, joined, cells, corners[cell])
     compact = np.full(lattice.count, -1, dtype=np.int32)
     compact[own] = np.arange(len(own), dtype=np.int32)
-    coarser = Lattice(
+    coarser = CellLattice(
         tuple(lines[left] for lines, left in zip(lattice.lines, joined, strict=True)),
         tuple(kept[left] for kept, left in zip(lattice.kept, joined, strict=True)),
         np.stack(np.unravel_index(np.flatnonzero(taken), shape), axis=1).astype(np.int32),
         compact[corners],
         len(own),
+        lattice.axes,
     )
     return coarser, up, own
 
 
-def _interpolation(lattice: Lattice, joined: list[Ints], cells: Ints, around: ShortInts) -> tuple[csr_array, Ints]:
+def _interpolation(lattice: CellLattice, joined: list[Ints], cells: Ints, around: ShortInts) -> tuple[csr_array, Ints]:
     """Linear along each axis, from the corners ``around`` (m, 2ᵈ) the cell that each cell is joined into."""
     dimension, width = len(joined), around.shape[1]
     holder = np.empty(lattice.count, dtype=np.int32)

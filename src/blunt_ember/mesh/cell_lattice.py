@@ -1,0 +1,97 @@
+"""The lattice that the cells of a mesh lie on, found from where their nodes are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from blunt_ember.arrays import Flags, Floats, ShortInts
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+
+if TYPE_CHECKING:
+    from blunt_ember.mesh.mesh import Mesh
+
+_FAMILIES = {"quad4", "quad9", "hex8", "hex27"}
+#: Share of the largest coordinate by which lines are apart at least, and coordinates on one line at most.
+_APART = 1e-14
+#: How many times as many places as cells the box of lines may have.
+_SPARSE = 8
+
+
+@dataclass(frozen=True)
+class CellLattice:
+    """Cells between lines.
+
+    ``lines`` are the places of the lines of each axis, ``kept`` those at which regions end. ``cells`` (m, d) are the
+    numbers of the lines below the cells, ``corners`` (m, 2ᵈ) their nodes; the bits of the place in a row say on which
+    axes a corner lies above, and they are numbered among corners alone, in the order of the mesh. ``count`` is how many
+    there are. ``axes`` (d,) are those along which the directions of a reference cell lie.
+    """
+
+    lines: tuple[Floats, ...]
+    kept: tuple[Flags, ...]
+    cells: ShortInts
+    corners: ShortInts
+    count: int
+    axes: tuple[int, ...]
+
+    def widths(self, run: slice) -> Floats:
+        """Return how wide (r, d) in m a run of cells is along each axis."""
+        return np.stack([np.diff(lines)[self.cells[run, axis]] for axis, lines in enumerate(self.lines)], axis=1)
+
+
+def lattice_of(mesh: Mesh) -> CellLattice | None:
+    """Return the lattice that all cells of a mesh lie on; None where there is none."""
+    if len(mesh.blocks) != 1 or mesh.blocks[0].family not in _FAMILIES:
+        return None
+    (block,) = mesh.blocks
+    dimension = mesh.points.shape[1]
+    width = 2**dimension
+    if CELL_FAMILIES[block.family].dimension != dimension:
+        return None
+    used = np.zeros(mesh.node_count, dtype=bool)
+    used[block.nodes[:, :width]] = True
+    own = np.flatnonzero(used)
+    number = np.full(mesh.node_count, -1, dtype=np.int32)
+    number[own] = np.arange(len(own), dtype=np.int32)
+    found = [_lines(axis) for axis in mesh.points[own].T]
+    lines, places = tuple(each[0] for each in found), [each[1] for each in found]
+    if mesh.order == 1 and len(own) < mesh.node_count:
+        return None
+    if np.prod([float(len(axis)) for axis in lines]) > _SPARSE * len(own):
+        return None
+    nodes = number[block.nodes[:, :width]]
+    first = np.array([place[nodes[0]] for place in places])
+    above = ((first > first.min(axis=1, keepdims=True)) << np.arange(dimension)[:, None]).sum(axis=0)
+    if len(set(above.tolist())) < width:
+        return None
+    corners = np.ascontiguousarray(nodes[:, np.argsort(above)])
+    cells = np.stack([place[corners[:, 0]] for place in places], axis=1)
+    for corner in range(width):
+        for axis, place in enumerate(places):
+            if not np.array_equal(place[corners[:, corner]], cells[:, axis] + (corner >> axis & 1)):
+                return None
+    region = np.full([len(axis) - 1 for axis in lines], -1, dtype=np.int32)
+    region[tuple(cells.T)] = block.region
+    directions = (above >> np.arange(dimension)[:, None] & 1) @ CELL_FAMILIES[block.family].nodes[:width]
+    axes = tuple(np.abs(directions).argmax(axis=0).tolist())
+    ends = tuple(_ends(region, axis) for axis in range(dimension))
+    return CellLattice(lines, ends, cells, corners, len(own), axes)
+
+
+def _lines(coordinates: Floats) -> tuple[Floats, ShortInts]:
+    """The different ones (l,) of coordinates (n,), and which of them each is (n,)."""
+    ordered = np.sort(coordinates)
+    apart = np.diff(ordered, prepend=-np.inf) > _APART * max(abs(ordered[0]), abs(ordered[-1]))
+    lines = ordered[apart]
+    middles = (lines[1:] + lines[:-1]) / 2
+    return lines, np.searchsorted(middles, coordinates).astype(np.int32)
+
+
+def _ends(region: ShortInts, axis: int) -> Flags:
+    """The lines (l,) of an axis at which a region ends, or begins."""
+    ahead = np.moveaxis(region, axis, 0)
+    changes = (ahead[1:] != ahead[:-1]).any(axis=tuple(range(1, ahead.ndim)))
+    return np.concatenate([[True], changes, [True]])
