@@ -228,6 +228,7 @@ def test_a_solid_with_insulated_cuts_is_its_section(name: str, size: str) -> Non
 def test_multigrid_and_factors_find_the_same(family: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Conductivities a thousand times apart, held on two sides."""
     monkeypatch.setattr("blunt_ember.fem.linear.MULTIGRID_NODES", 2_000)
+    monkeypatch.setattr("blunt_ember.fem.linear.LATTICE_NODES", 2_000)
     mesh = cube_mesh(family, 8 if CELL_FAMILIES[family].order == 2 else 16, tmp_path)
     (block,) = mesh.blocks
     middle = mesh.points[block.nodes].mean(axis=1)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.mesh.cell_lattice import CellLattice
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
@@ -224,17 +224,18 @@ def nodal_area(facets: FacetSet, mesh: Mesh) -> Floats:
     return area
 
 
-def assembled(blocks: list[tuple[Ints, Floats]], mesh: Mesh) -> sparse.csr_array:
-    """Sum element matrices (m, n, n) on nodes (m, n) of a mesh into one sparse matrix (nodes, nodes)."""
-    count = mesh.node_count
-    of_cells = [each for each in blocks if any(each[0] is block.nodes for block in mesh.blocks)]
-    neighbours = mesh.neighbours if of_cells else None
+def assembled(blocks: list[tuple[Ints, Floats]], mesh: Mesh, free: Flags | None = None) -> sparse.csr_array:
+    """Sum element matrices (m, n, n) on nodes (m, n) of a mesh into one sparse matrix (nodes, nodes).
+
+    Of nodes that are ``free`` (nodes,) alone, if that is given.
+    """
+    neighbours = mesh.neighbours if any(_of_cells(nodes, mesh) for nodes, _ in blocks) else None
     if neighbours is None:
-        return _sorted(blocks, count)
-    values = np.zeros(len(neighbours.present))
+        return _chosen(_sorted(blocks, mesh.node_count), free)
+    values = np.zeros(neighbours.first[-1])
     left = []
     for nodes, matrices in blocks:
-        if any(nodes is each for each, _ in of_cells):
+        if _of_cells(nodes, mesh):
             _add_cells(values, neighbours, nodes, matrices)
             continue
         rows, columns = (each.ravel() for each in np.broadcast_arrays(nodes[:, :, None], nodes[:, None, :]))
@@ -243,8 +244,18 @@ def assembled(blocks: list[tuple[Ints, Floats]], mesh: Mesh) -> sparse.csr_array
             np.add.at(values, places, matrices.ravel())
         else:
             left.append((nodes, matrices))
-    matrix = sparse.csr_array((values[neighbours.present], neighbours.columns, neighbours.ends), shape=(count, count))
-    return sparse.csr_array(matrix + _sorted(left, count)) if left else matrix
+    pattern = neighbours.pattern(np.ones(mesh.node_count, dtype=bool) if free is None else free)
+    count = len(pattern.ends) - 1
+    matrix = sparse.csr_array((values[pattern.present], pattern.columns, pattern.ends), shape=(count, count))
+    return sparse.csr_array(matrix + _chosen(_sorted(left, mesh.node_count), free)) if left else matrix
+
+
+def _of_cells(nodes: Ints, mesh: Mesh) -> bool:
+    return any(nodes is block.nodes for block in mesh.blocks)
+
+
+def _chosen(matrix: sparse.csr_array, free: Flags | None) -> sparse.csr_array:
+    return matrix if free is None else sparse.csr_array(matrix[free][:, free])
 
 
 def _add_cells(values: Floats, neighbours: NodeNeighbours, nodes: Ints, matrices: Floats) -> None:

@@ -34,6 +34,8 @@ _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: mesh, so that a part of what larger cells change is added.
 _MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.5, 2.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
+#: Share of an answer that round-off of many steps may take.
+_LAST_DIGITS = 1e-14
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -93,7 +95,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts(solver, case, solved, values)
-        amounts = np.maximum(amounts, _round_off(case, solved))
+        amounts = np.maximum(amounts, np.maximum(_round_off(case, solved), _LAST_DIGITS * np.abs(values)))
     except StoppedError:
         return Errors(none, missing=STOPPED)
     except MemoryError:

@@ -11,11 +11,14 @@ from blunt_ember.arrays import Flags, Floats, ShortInts
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 if TYPE_CHECKING:
-    from blunt_ember.mesh.mesh import Mesh
+    from blunt_ember.mesh.mesh import CellBlock, Mesh
 
+_LINEAR = {2: "quad4", 3: "hex8"}
 _FAMILIES = {"quad4", "quad9", "hex8", "hex27"}
 #: Share of the largest coordinate by which lines are apart at least, and coordinates on one line at most.
 _APART = 1e-14
+#: Share of the width of a cell by which its nodes may lie beside their places.
+_BENT = 1e-9
 #: How many times as many places as cells the box of lines may have.
 _SPARSE = 8
 
@@ -41,6 +44,34 @@ class CellLattice:
         """Return how wide (r, d) in m a run of cells is along each axis."""
         return np.stack([np.diff(lines)[self.cells[run, axis]] for axis, lines in enumerate(self.lines)], axis=1)
 
+    def steps(self, block: CellBlock) -> ShortInts:
+        """Return how far (k, d) the nodes of a cell lie above its lowest corner, in half cells where it is quadratic;
+        ``block`` has all cells."""
+        family = CELL_FAMILIES[block.family]
+        place = np.empty(self.corners.shape[1], dtype=np.int64)
+        place[np.argsort(block.nodes[0, : len(place)])] = np.argsort(self.corners[0])
+        above = place[:, None] >> np.arange(self.cells.shape[1]) & 1
+        corners = CELL_FAMILIES[_LINEAR[family.dimension]]
+        return np.rint(family.order * corners.values(family.nodes) @ above).astype(np.int32)
+
+    def of_nodes(self, block: CellBlock) -> CellLattice:
+        """Return the lattice that has all nodes of quadratic cells at its corners, of cells half as wide."""
+        dimension = self.cells.shape[1]
+        node_at = {tuple(step): node for node, step in enumerate(self.steps(block).tolist())}
+        bits = [[corner >> axis & 1 for axis in range(dimension)] for corner in range(2**dimension)]
+        halves = [
+            block.nodes[:, [node_at[tuple(np.add(low, high).tolist())] for high in bits]].astype(np.int32)
+            for low in bits
+        ]
+        return CellLattice(
+            tuple(np.sort(np.concatenate([lines, (lines[1:] + lines[:-1]) / 2])) for lines in self.lines),
+            tuple(np.insert(kept, np.arange(1, len(kept)), False) for kept in self.kept),
+            np.concatenate([self.cells * 2 + np.array(low, dtype=np.int32) for low in bits]),
+            np.concatenate(halves),
+            int(block.nodes.max()) + 1,
+            self.axes,
+        )
+
 
 def lattice_of(mesh: Mesh) -> CellLattice | None:
     """Return the lattice that all cells of a mesh lie on; None where there is none."""
@@ -56,8 +87,8 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
     own = np.flatnonzero(used)
     number = np.full(mesh.node_count, -1, dtype=np.int32)
     number[own] = np.arange(len(own), dtype=np.int32)
-    found = [_lines(axis) for axis in mesh.points[own].T]
-    lines, places = tuple(each[0] for each in found), [each[1] for each in found]
+    known = [_lines(axis) for axis in mesh.points[own].T]
+    lines, places = tuple(each[0] for each in known), [each[1] for each in known]
     if mesh.order == 1 and len(own) < mesh.node_count:
         return None
     if np.prod([float(len(axis)) for axis in lines]) > _SPARSE * len(own):
@@ -78,7 +109,18 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
     directions = (above >> np.arange(dimension)[:, None] & 1) @ CELL_FAMILIES[block.family].nodes[:width]
     axes = tuple(np.abs(directions).argmax(axis=0).tolist())
     ends = tuple(_ends(region, axis) for axis in range(dimension))
-    return CellLattice(lines, ends, cells, corners, len(own), axes)
+    found = CellLattice(lines, ends, cells, corners, len(own), axes)
+    return found if mesh.order == 1 or _straight(mesh, block, found) else None
+
+
+def _straight(mesh: Mesh, block: CellBlock, lattice: CellLattice) -> bool:
+    """Tell whether the nodes of quadratic cells lie half way between their corners."""
+    widths = lattice.widths(slice(None))
+    low = mesh.points[block.nodes[:, lattice.steps(block).sum(axis=1).argmin()]]
+    return all(
+        bool((np.abs(mesh.points[block.nodes[:, node]] - low - widths * (step / 2)) <= _BENT * widths).all())
+        for node, step in enumerate(lattice.steps(block))
+    )
 
 
 def _lines(coordinates: Floats) -> tuple[Floats, ShortInts]:

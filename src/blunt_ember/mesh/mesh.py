@@ -13,9 +13,6 @@ from blunt_ember.geometry.space import Space
 from blunt_ember.mesh.cell_lattice import CellLattice, lattice_of
 from blunt_ember.mesh.node_neighbours import NodeNeighbours, neighbours_of
 
-#: Nodes up to which what is found of a mesh takes little memory.
-_SMALL = 200_000
-
 
 @dataclass(frozen=True)
 class CellBlock:
@@ -83,15 +80,9 @@ class Mesh:
         """The lattice that all its cells lie on, if there is one."""
         return lattice_of(self)
 
-    @property
-    def neighbours(self) -> NodeNeighbours | None:
-        """Which nodes share cells with which, where they lie on a lattice; kept where it is small."""
-        if self.node_count <= _SMALL:
-            return self._kept_neighbours
-        return neighbours_of(self, self.lattice) if self.lattice is not None else None
-
     @cached_property
-    def _kept_neighbours(self) -> NodeNeighbours | None:
+    def neighbours(self) -> NodeNeighbours | None:
+        """Which nodes share cells with which, where they lie on a lattice."""
         return neighbours_of(self, self.lattice) if self.lattice is not None else None
 
     @property

@@ -119,8 +119,9 @@ def _interpolation(lattice: CellLattice, joined: list[Ints], cells: Ints, around
         weights[:, each] = np.prod([shares[axis][bit] for axis, bit in enumerate(bits)], axis=0)
     present = weights > 0
     columns = around[holder][present]
-    own = np.unique(columns).astype(np.int64)
-    compact = np.full(lattice.count, -1, dtype=np.int32)
-    compact[own] = np.arange(len(own), dtype=np.int32)
-    ends = np.concatenate([[0], np.cumsum(present.sum(axis=1))])
+    met = np.zeros(lattice.count, dtype=bool)
+    met[columns] = True
+    own = np.flatnonzero(met)
+    compact = (np.cumsum(met) - 1).astype(np.int32)
+    ends = np.concatenate([[0], np.cumsum(present.sum(axis=1))]).astype(np.int32)
     return csr_array((weights[present], compact[columns], ends), shape=(lattice.count, len(own))), own

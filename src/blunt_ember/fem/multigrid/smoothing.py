@@ -10,6 +10,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats
+from blunt_ember.fem.multigrid.product import Product
 
 #: Eigenvalues of the scaled matrix that are smoothed; what lies below is left to coarser spaces.
 _HIGHEST, _LOWEST = 1.0, 0.25
@@ -24,7 +25,7 @@ class Smoothing:
     """Two steps of it with a matrix (n, n), which is symmetric and positive definite."""
 
     def __init__(self, matrix: csr_array) -> None:
-        self._matrix = matrix
+        self._matrix = Product(matrix)
         sums = np.asarray(abs(matrix).sum(axis=1)).ravel()
         self._scale = 1 / np.where(sums > 0, sums, 1.0)
 

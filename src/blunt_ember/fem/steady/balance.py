@@ -131,7 +131,9 @@ class Balance:
         slopes = [
             (term.nodes, slope) for term in self.terms if (slope := term.slope(excess[term.nodes], self.t)) is not None
         ]
-        return self.constraints.reduced(assembled(slopes, self.problem.mesh))
+        if self.constraints.ties:
+            return self.constraints.reduced(assembled(slopes, self.problem.mesh))
+        return assembled(slopes, self.problem.mesh, self.constraints.free)
 
     def couplings(self, excess: Floats) -> tuple[Coupling, ...]:
         """What the matrix leaves out, for the free temperatures: heat that follows temperatures far away."""
