@@ -21,7 +21,7 @@ def _spin(app: QApplication, until: Any) -> None:
 
 
 def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
-    from blunt_ember.desk.app.application import application
+    from blunt_ember.desk.app.application import application, keep_imported
     from blunt_ember.desk.solver.child_process import prepare
 
     app = application()
@@ -31,6 +31,7 @@ def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
     from blunt_ember.gallery.families import demo_case
 
     marks.append(("VTK, matplotlib and NumPy imported", time.time()))
+    keep_imported()
     window = Window()
     window.show_case(demo_case(), None)
     window.show()

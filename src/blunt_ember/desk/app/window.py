@@ -55,6 +55,7 @@ class Window(FilingWindow):
         self.setAcceptDrops(True)
         self.settings = settings or Settings()
         self.current = CurrentCase(self)
+        self.current.changed.connect(self._case_changed)  # before the sheet hears of it: it is solved meanwhile
         self.solver = solver or SolverProcess(self)
         self.outcome: Outcome | None = None
         self._kept: Kept | None = None
@@ -127,7 +128,6 @@ class Window(FilingWindow):
         self.setCentralWidget(self._pages)
 
     def _connect(self) -> None:
-        self.current.changed.connect(self._case_changed)
         self.current.refused.connect(self.tell)
         self.current.told.connect(self.tell)
         self.solver.solved.connect(self._solved)

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
-import pyamg
 from scipy.sparse import csr_array, csr_matrix
 
 from blunt_ember.arrays import Floats
@@ -57,5 +56,7 @@ def multigrid_cycle(matrix: csr_array, spaces: Iterable[csr_array]) -> Correctio
 
 def aggregated(matrix: csr_array) -> Correction:
     """One cycle of algebraic multigrid by smoothed aggregation."""
+    import pyamg  # which most solutions do without
+
     cycle = pyamg.smoothed_aggregation_solver(csr_matrix(matrix)).aspreconditioner(cycle="V")
     return lambda left: np.asarray(cycle @ left)
