@@ -149,3 +149,23 @@ def test_the_quality_of_cells_is_that_of_their_faces(name: str) -> None:
         np.testing.assert_allclose(found.smallest_angle, 90, atol=1e-6)
     finer = quality_of(uniformly_refined(mesh))
     assert finer.smallest_angle.min() > 0.5 * found.smallest_angle.min()
+
+
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize("name", ["wall", "corner", "room", "pile"])
+def test_the_skin_of_cells_on_a_lattice_is_that_of_facets_that_are_met_once(
+    name: str, order: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of bodies with corners that go inwards, and of the same ones with all nodes of a region on their own."""
+    mesh = meshed(name, order)
+    assert mesh.lattice is not None and mesh.neighbours is not None
+    parted = split_mesh(mesh, tuple(each for each, facets in mesh.surfaces.items() if not facets.outer))
+    assert parted.node_count == mesh.node_count or parted.neighbours is None
+    found = [skin_of(each) for each in (mesh, parted)]
+    monkeypatch.setattr("blunt_ember.mesh.cells.facets._open_sides", lambda mesh: None)
+    for skin, each in zip(found, (mesh, parted), strict=True):
+        general = skin_of(each)
+        assert skin.names == general.names and len(skin.parts) == len(general.parts)
+        for ours, theirs in zip(skin.parts, general.parts, strict=True):
+            for array in ("nodes", "places", "region", "surface"):
+                assert np.array_equal(getattr(ours, array), getattr(theirs, array))

@@ -13,7 +13,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -49,7 +48,7 @@ def settles_slowly(problem: Problem) -> bool:
 
 
 def _skin(problem: Problem) -> list[_Facets]:
-    skin = skin_of(problem.mesh)
+    skin = problem.mesh.skin
     held = {name: number for number, name in enumerate(problem.held)}
     kind = np.array([held.get(name, -1) for name in skin.names] + [-1])
     return [_facets(problem.mesh, part.corners, kind[part.surface]) for part in skin.parts]

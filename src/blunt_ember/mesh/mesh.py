@@ -11,6 +11,7 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
 from blunt_ember.mesh.cell_lattice import CellLattice, lattice_of
+from blunt_ember.mesh.cells.facets import Skin, skin_of
 from blunt_ember.mesh.node_neighbours import NodeNeighbours, neighbours_of
 
 
@@ -84,6 +85,11 @@ class Mesh:
     def neighbours(self) -> NodeNeighbours | None:
         """Which nodes share cells with which, where they lie on a lattice."""
         return neighbours_of(self, self.lattice) if self.lattice is not None else None
+
+    @cached_property
+    def skin(self) -> Skin:
+        """The outer facets of all its cells."""
+        return skin_of(self)
 
     @property
     def dimension(self) -> int:

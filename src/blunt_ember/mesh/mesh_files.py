@@ -12,7 +12,6 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.imported import TYPES
 from blunt_ember.mesh.mesh import Mesh
@@ -72,7 +71,7 @@ def write_skin(mesh: Mesh, path: Path) -> None:
     if mesh.dimension != 3:
         raise MeshFileError("only a solid has a skin of triangles; write a section as .svg")
     pieces = []
-    for part in skin_of(mesh).parts:
+    for part in mesh.skin.parts:
         pieces.append(part.nodes[:, CELL_FAMILIES[part.family].triangles].reshape(-1, 3))
     triangles = np.concatenate(pieces)
     # Facets that are drawn together about an axis leave triangles without an area.

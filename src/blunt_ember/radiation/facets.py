@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.arrays import Ints
-from blunt_ember.mesh.cells.facets import facet_keys, skin_of
+from blunt_ember.mesh.cells.facets import facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
@@ -27,7 +27,7 @@ class LookingFacets:
 
 def looking_facets(mesh: Mesh, surfaces: Sequence[str]) -> LookingFacets:
     """Return the facets of outer surfaces of a mesh, turned to what they look into."""
-    skin = {part.family: part.corners for part in skin_of(mesh).parts}
+    skin = {part.family: part.corners for part in mesh.skin.parts}
     width = max(corners.shape[1] for corners in skin.values())
     order = {family: np.argsort(facet_keys(corners)) for family, corners in skin.items()}
 

@@ -11,7 +11,6 @@ from blunt_ember.case.values.display import in_shown_unit
 from blunt_ember.case.values.display import number as figure
 from blunt_ember.desk.stage.overlay import paint_tag
 from blunt_ember.desk.stage.pointing import Pointer
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.flat import drawn_isolines
@@ -81,7 +80,7 @@ def _on_skin(mesh: Mesh, shade: Shade) -> tuple[Floats, Ints]:
     """The pieces (n, 2, 3) in m of the lines on the skin of a solid, and the number (n,) of the level of each."""
     every = np.concatenate([block.ravel() for block in shade.values])
     corners, values = [], []
-    for part in skin_of(mesh).parts:
+    for part in mesh.skin.parts:
         triangles = CELL_FAMILIES[part.family].triangles
         corners.append(mesh.points[part.nodes[:, triangles]].reshape(-1, 3, 3))
         values.append(every[part.places[:, triangles]].reshape(-1, 3))

@@ -12,7 +12,6 @@ from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.mesh.cells.facets import Skin, skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
@@ -39,9 +38,6 @@ class _Hit:
 class Pointer:
     """Finds what is under the pointer; keeps the skin of the last solid it was asked about."""
 
-    def __init__(self) -> None:
-        self._skin: tuple[Mesh, Skin] | None = None
-
     def surface(self, outcome: Outcome, view: View, place: tuple[float, float]) -> str:
         """Return the surface under a place of the picture in pixels, empty for none."""
         geometry = outcome.geometry
@@ -50,7 +46,7 @@ class Pointer:
         if outcome.mesh is None or view.pose is None:
             return ""
         hit = self._hit(outcome.mesh, view, np.array(place))
-        return self._skin_of(outcome.mesh).names[hit.surface] if hit is not None and hit.surface >= 0 else ""
+        return outcome.mesh.skin.names[hit.surface] if hit is not None and hit.surface >= 0 else ""
 
     def reading(self, outcome: Outcome, view: View, found: Shade | None, place: tuple[float, float]) -> str:
         """Return what there is to read under a place of the picture; nothing outside the body."""
@@ -91,7 +87,7 @@ class Pointer:
             return []
         middles: dict[int, list[Floats]] = {}
         towards = view.pose.axes[2]
-        for part in self._skin_of(outcome.mesh).parts:
+        for part in outcome.mesh.skin.parts:
             corners = outcome.mesh.points[part.corners]
             facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) @ towards > 0
             for region in np.unique(part.region[facing]).tolist():
@@ -104,15 +100,10 @@ class Pointer:
             labels.append((outcome.mesh.regions[region], (float(pixels[nearest, 0]), float(pixels[nearest, 1]))))
         return labels
 
-    def _skin_of(self, mesh: Mesh) -> Skin:
-        if self._skin is None or self._skin[0] is not mesh:
-            self._skin = (mesh, skin_of(mesh))
-        return self._skin[1]
-
     def _hit(self, mesh: Mesh, view: View, place: Floats, opening: CutPlane | None = None) -> _Hit | None:
         """What of the skin is under a place, of one side of the plane that opens the body if there is one."""
         best, found = -np.inf, None
-        for part in self._skin_of(mesh).parts:
+        for part in mesh.skin.parts:
             local = CELL_FAMILIES[part.family].triangles
             triangles = part.nodes[:, local].reshape(-1, 3)
             corners = view.pixels(mesh.points[triangles].reshape(-1, 3)).reshape(-1, 3, 2)
@@ -152,7 +143,7 @@ class Pointer:
         if jump:
             return f"{where}\n{jump}"
         value = float(hit.weights @ np.concatenate([block.ravel() for block in found.values])[hit.places])
-        names = self._skin_of(mesh).names
+        names = mesh.skin.names
         elsewhere = found.surfaces and (hit.surface < 0 or names[hit.surface] not in found.surfaces)
         return where if elsewhere or np.isnan(value) else f"{where}\n{_said(value, found)}"
 
@@ -252,7 +243,7 @@ def _reading_in_plane(outcome: Outcome, mesh: Mesh, view: View, found: Shade | N
 
 def _on_line(mesh: Mesh, view: View, found: Shade, place: Floats) -> float:
     """The value of a field of surfaces at a place in pixels that is near one of them; NaN elsewhere."""
-    skin = skin_of(mesh)
+    skin = mesh.skin
     numbers = [number for number, name in enumerate(skin.names) if name in found.surfaces]
     every = np.concatenate([block.ravel() for block in found.values])
     nearest, value = SURFACE_REACH, float("nan")

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components, depth_first_order
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
-from blunt_ember.mesh.mesh import FacetBlock, Mesh
+
+if TYPE_CHECKING:
+    from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
 @dataclass(frozen=True)
@@ -59,17 +62,22 @@ def facet_keys(corners: Ints) -> NDArray[np.uint64]:
 
 def all_facets(mesh: Mesh) -> list[FacetPart]:
     """Return the facets of all cells, those inside the body twice, without those drawn together to a line."""
+    return _facets(mesh, None)
+
+
+def _facets(mesh: Mesh, open_sides: list[Flags] | None) -> list[FacetPart]:
+    """Those of all cells, or of those alone whose sides are open."""
     found: dict[str, list[tuple[Ints, Ints, Ints]]] = {}
     start = 0
     for block in mesh.blocks:
         width = block.nodes.shape[1]
-        first = start + np.arange(len(block.nodes)) * width
-        for family, local in CELL_FAMILIES[block.family].facets:
-            nodes = block.nodes[:, local]
+        for side, (family, local) in enumerate(CELL_FAMILIES[block.family].facets):
+            cells = np.arange(len(block.nodes)) if open_sides is None else np.flatnonzero(open_sides[side])
+            nodes = block.nodes[cells[:, None], local]
             corners = np.sort(nodes[:, : CELL_FAMILIES[family].corners], axis=1)
             flat = (np.diff(corners, axis=1) > 0).sum(axis=1) >= CELL_FAMILIES[family].dimension
-            places = first[:, None] + np.array(local)
-            found.setdefault(family, []).append((nodes[flat], places[flat], block.region[flat]))
+            places = start + cells[:, None] * width + np.array(local)
+            found.setdefault(family, []).append((nodes[flat], places[flat], block.region[cells[flat]]))
         start += block.nodes.size
     parts = []
     for family, pieces in found.items():
@@ -78,14 +86,35 @@ def all_facets(mesh: Mesh) -> list[FacetPart]:
     return parts
 
 
+def _open_sides(mesh: Mesh) -> list[Flags] | None:
+    """For each side of the cells of a lattice those (m,) with nothing behind it; None where cells lie on no lattice, or
+    nodes on one place, so that cells side by side need not be joined."""
+    lattice = mesh.lattice
+    if lattice is None or mesh.neighbours is None:
+        return None
+    (block,) = mesh.blocks
+    steps, at = lattice.steps(block), lattice.cells + 1
+    taken = np.zeros(at.max(axis=0) + 2, dtype=bool)
+    taken[tuple(at.T)] = True
+    found = []
+    for _, local in CELL_FAMILIES[block.family].facets:
+        own = steps[list(local)]
+        behind = np.where((own == 0).all(axis=0), -1, np.where((own == mesh.order).all(axis=0), 1, 0))
+        found.append(~taken[tuple((at + behind).T)])
+    return found
+
+
 def skin_of(mesh: Mesh) -> Skin:
     """Return the skin of a mesh of a section or a solid."""
     names = tuple(name for name, facets in mesh.surfaces.items() if facets.outer)
+    open_sides = _open_sides(mesh)
     parts = []
-    for part in all_facets(mesh):
+    for part in _facets(mesh, open_sides):
         keys = facet_keys(part.corners)
-        _, first, count = np.unique(keys, return_index=True, return_counts=True)
-        outer = np.sort(first[count == 1])
+        outer = np.arange(len(keys))
+        if open_sides is None:
+            _, first, count = np.unique(keys, return_index=True, return_counts=True)
+            outer = np.sort(first[count == 1])
         # The two sides of a joint have nodes of their own, but the body goes on behind them.
         joints = [block for facets in mesh.surfaces.values() if facets.far for block in (*facets.blocks, *facets.far)]
         inner = [facet_keys(_corners(block)) for block in joints if block.family == part.family]

@@ -13,7 +13,7 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.cells.facets import borders, skin_of
+from blunt_ember.mesh.cells.facets import borders
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.pose import Pose, facing, first_pose
@@ -51,7 +51,7 @@ class BodyDrawing:
 
     def edges(self, mesh: Mesh) -> Floats:
         """Return the edges of a body in space as straight lines (n, 2, 3) in m."""
-        return mesh.points[borders(skin_of(mesh))]
+        return mesh.points[borders(mesh.skin)]
 
 
 class _RodDrawing(BodyDrawing):

@@ -14,7 +14,6 @@ from vtkmodules.vtkRenderingCore import vtkActor
 from blunt_ember.arrays import Floats
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import Mesh
@@ -89,7 +88,7 @@ def _shaded(geometry: BodyGeometry, mesh: Mesh, found: Shade, theme: Theme) -> v
 
 def _coloured_surfaces(mesh: Mesh, found: Shade, theme: Theme, ratio: float) -> list[vtkActor]:
     """The surfaces on which a field is known, as broad lines."""
-    skin, actors = skin_of(mesh), []
+    skin, actors = mesh.skin, []
     every = np.concatenate([block.ravel() for block in found.values])
     numbers = [number for number, name in enumerate(skin.names) if name in found.surfaces]
     for part in skin.parts:

@@ -11,7 +11,7 @@ from vtkmodules.vtkCommonDataModel import VTK_TRIANGLE
 from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.mesh.cells.facets import FacetPart, chained, skin_of
+from blunt_ember.mesh.cells.facets import FacetPart, chained
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.vtk_data import linear_pieces, poly_data, unstructured_grid
@@ -53,7 +53,7 @@ def flow_lines(mesh: Mesh, fluxes: tuple[Floats, ...]) -> FlowLines:
     They begin where the greater part of the heat crosses the skin, the one that comes in or the one that goes out,
     with the same share of it between each and the next, and end where the heat leaves the body or comes to nothing.
     """
-    parts = [_passing(mesh, part, fluxes) for part in skin_of(mesh).parts if len(part.nodes)]
+    parts = [_passing(mesh, part, fluxes) for part in mesh.skin.parts if len(part.nodes)]
     passing = _Passing(
         *(
             np.concatenate([getattr(part, name) for part in parts])

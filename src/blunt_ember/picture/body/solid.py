@@ -15,7 +15,7 @@ from vtkmodules.vtkRenderingCore import vtkActor
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.reading import field_at
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.mesh.cells.facets import FacetPart, Skin, cells_of, normals, skin_of, some_of
+from blunt_ember.mesh.cells.facets import FacetPart, Skin, cells_of, normals, some_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import Mesh
@@ -55,7 +55,7 @@ class SolidScene:
         if found is not None and opened and outcome.mesh is not None and not on_surfaces:
             self._actors = self._opened(outcome.mesh, found)
         elif outcome.mesh is not None:
-            self._skin = skin_of(outcome.mesh)
+            self._skin = outcome.mesh.skin
             for part in self._skin.parts:
                 self._actors.append(self._filled(outcome, outcome.mesh, part, found))
                 open_ones = np.isin(part.surface, [self._skin.names.index(name) for name in self._unstated])

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.mesh.cells.facets import facet_keys, skin_of
+from blunt_ember.mesh.cells.facets import facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -38,7 +38,7 @@ def in_cells(mesh: Mesh, fluxes: Sequence[OnFacets]) -> tuple[Floats, ...]:
 
     Where a cell has several of the facets, each node has the mean of them.
     """
-    skin = skin_of(mesh)
+    skin = mesh.skin
     total = np.zeros(sum(block.nodes.size for block in mesh.blocks))
     count = np.zeros(len(total))
     for flux in fluxes:

@@ -10,7 +10,6 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets, looking_facets
 
@@ -27,7 +26,7 @@ _MANY = 8
 def straight_skin(mesh: Mesh) -> Ints:
     """Return the skin of a mesh in a plane as straight edges, as long as they can be, by nodes (k, 2), the body on
     their left."""
-    skin = np.concatenate([part.corners for part in skin_of(mesh).parts])
+    skin = np.concatenate([part.corners for part in mesh.skin.parts])
     along = mesh.points[skin[:, 1]] - mesh.points[skin[:, 0]]
     angle = np.arctan2(along[:, 1], along[:, 0])
     count = mesh.node_count

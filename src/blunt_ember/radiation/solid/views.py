@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets
 from blunt_ember.radiation.images import Images
@@ -94,7 +93,7 @@ def _flat_pieces(corners: Floats) -> tuple[Floats, Ints]:
 
 def _skin(mesh: Mesh, images: Images) -> Floats:
     """The triangles (k, 3, 3) in m of the skin of a solid and of its images."""
-    parts = [_four(mesh.points[part.corners]) for part in skin_of(mesh).parts]
+    parts = [_four(mesh.points[part.corners]) for part in mesh.skin.parts]
     corners = np.concatenate([image for part in parts for image, _ in _images_of(part, images)])
     return np.concatenate([corners[:, [0, 1, 2]], corners[:, [0, 2, 3]]])
 

@@ -10,7 +10,6 @@ from scipy.spatial import ConvexHull, QhullError
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.views.known import KnownView
-from blunt_ember.mesh.cells.facets import skin_of
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import looking_facets
 from blunt_ember.reference.view_factors import Interval, parallel_rectangles, perpendicular_rectangles
@@ -110,7 +109,7 @@ class SolidViews:
     @cached_property
     def _skin(self) -> list[Floats]:
         """The outer facets (m, c, 3) of the body by their corners, m, one array for each number of them."""
-        return [self._mesh.points[part.corners] for part in skin_of(self._mesh).parts]
+        return [self._mesh.points[part.corners] for part in self._mesh.skin.parts]
 
     def _empty(self, places: Floats) -> bool:
         """Whether nothing of the body stands between places (p, 3), m; in doubt something does."""
