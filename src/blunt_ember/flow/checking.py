@@ -8,6 +8,7 @@ import numpy as np
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.environments import UncoupledError
@@ -82,6 +83,8 @@ def _check(
         note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"
     elif np.isnan(value) and question.environments and isinstance(solved.coupling, UncoupledError):
         note = f"there is no such coefficient: {solved.coupling}"
+    elif np.isnan(value) and isinstance(question, TransmittanceQuestion):
+        note = f"it has no value: {solved.walls(question.transmittance, question.to, question.lengths)}"
     elif np.isnan(value) and question.environments:
         note = (
             "it has no value: no environment is colder, one is not met by a film, or its temperature follows the place"

@@ -16,6 +16,8 @@ from blunt_ember.case.values.units import (
     ANGLE,
     AREA,
     AREA_RESISTANCE,
+    CONDUCTANCE,
+    CONDUCTANCE_PER_LENGTH,
     HEAT,
     HEAT_FLOW,
     HEAT_FLOW_PER_LENGTH,
@@ -105,6 +107,8 @@ class OfTolerance(IsFormula):
         HEAT,
         HEAT_PER_AREA,
         HEAT_PER_LENGTH,
+        CONDUCTANCE,
+        CONDUCTANCE_PER_LENGTH,
     )
 
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> core_schema.CoreSchema:

@@ -16,6 +16,7 @@ from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
 from blunt_ember.checks.references.fits.networks.seen_views import RadiatingField, SeenField
+from blunt_ember.checks.transmittance import Sides
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.geometry.section import outlines_of
@@ -92,6 +93,10 @@ class ExactReader:
         return (surface,) if surface == OPENING else self.solved.document.members_of(surface)
 
     def coupling(self, first: str, second: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
+    def undisturbed(self, first: str, to: str, sides: Sides) -> Floats:
         """No exact field says it."""
         return np.array([np.nan])
 

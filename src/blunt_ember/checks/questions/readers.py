@@ -14,6 +14,7 @@ from blunt_ember.checks.environments import UncoupledError, surface_humidity, te
 from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.checks.transmittance import Sides
 from blunt_ember.errors import DataPath
 from blunt_ember.fem.transient.run import Run
 
@@ -59,6 +60,11 @@ class MeshReader:
         """Return the coupling coefficient of two environments, W/K, (1,); NaN where there is none."""
         found = self.solved.coupling
         return np.array([np.nan if isinstance(found, UncoupledError) else found.between(first, second)])
+
+    def undisturbed(self, first: str, to: str, sides: Sides) -> Floats:
+        """Return what the walls between two environments would pass, W/(m K), (1,); NaN where none are found."""
+        found = self.solved.walls(first, to, sides)
+        return np.array([np.nan if isinstance(found, UncoupledError) else sum(wall.passed for wall in found)])
 
     def temperature_factor(self, room: str) -> Floats:
         """Return the least temperature factor of the surfaces that face an environment, (1,)."""
@@ -129,6 +135,10 @@ class RunReader:
         return self._between(exchanged_of(self.solved, first, second))
 
     def coupling(self, first: str, second: str) -> Floats:
+        """It is one of what is steady."""
+        return np.full(len(self.run.times), np.nan)
+
+    def undisturbed(self, first: str, to: str, sides: Sides) -> Floats:
         """It is one of what is steady."""
         return np.full(len(self.run.times), np.nan)
 

@@ -11,6 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
+from blunt_ember.checks.transmittance import Sides, Wall, undisturbed_walls
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.transient.run import Run
@@ -84,6 +85,15 @@ class SolvedField:
             return UncoupledError("the clock runs")
         try:
             return environment_coupling(self.problem, self.temperature)
+        except UncoupledError as error:
+            return error
+
+    def walls(self, first: str, to: str, sides: Sides) -> tuple[Wall, ...] | UncoupledError:
+        """Return the walls between two environments as they would be by themselves, or why none are known."""
+        if self.problem is None:
+            return UncoupledError("the clock runs")
+        try:
+            return undisturbed_walls(self.problem, first, to, sides)
         except UncoupledError as error:
             return error
 

@@ -124,6 +124,13 @@ _SLAB = Family(
             {"name": "L_loft", "coupling": "loft", "to": "yard", "basis": "length"},
             {"name": "through the floor", "coupling": "pottery", "to": "loft", "basis": "length"},
             {"name": "psi_pottery", "derived": "L_pottery - L_undisturbed"},
+            {"name": "psi", "transmittance": "pottery", "to": "yard", "lengths": "inner"},
+            {
+                "name": "beside that by hand",
+                "derived": "psi - (psi_pottery + U*t_floor/2)",
+                "expect": {"value": "0 W/(m K)", "source": "inner lengths end at the floor, these in its middle"},
+                "tolerance": "1e-9 W/(m K)",
+            },
             {"name": "coldest in the pottery", "temperature_factor": "pottery"},
             {"name": "to the yard", "heat_flow": "yard side", "direction": "out"},
             {
@@ -136,4 +143,65 @@ _SLAB = Family(
     },
 )
 
-ENVIRONMENT_FAMILIES = (_FLAT, _SLAB)
+_CORNER = Family(
+    "corner-of-two-walls",
+    "Two walls that meet in a corner: what it lets through beside them, by inner and by outer lengths",
+    {
+        "format": FORMAT,
+        "title": "Corner of the drying house",
+        "parameters": {
+            "t_brick": "175 mm",
+            "t_wool": "100 mm",
+            "inside": "1.4 m",
+            "k_brick": "0.45 W/(m K)",
+            "k_wool": "0.038 W/(m K)",
+            "R_in": "0.13 m² K/W",
+            "R_out": "0.04 m² K/W",
+        },
+        "materials": {"brick": {"k": "k_brick"}, "wool": {"k": "k_wool"}},
+        "environments": {"drying room": "24 °C", "yard": "-4 °C"},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "wool": _wall(["t_wool + t_brick + inside"] * 2, "wool", at=["0 mm", "0 mm"]),
+                "brick": _wall(["t_brick + inside"] * 2, "brick", at=["t_wool", "t_wool"]),
+                "room": {
+                    "shape": "rectangle",
+                    "size": ["inside", "inside"],
+                    "at": ["t_wool + t_brick", "t_wool + t_brick"],
+                    "void": True,
+                },
+            },
+        },
+        "surfaces": {
+            "to the room": ["brick.room left", "brick.room bottom"],
+            "to the yard": ["wool.left", "wool.bottom"],
+        },
+        "surroundings": [
+            {"on": "to the room", "film": {"resistance": "R_in", "environment": "drying room"}},
+            {"on": "to the yard", "film": {"resistance": "R_out", "environment": "yard"}},
+        ],
+        "working": {"U": "1/(R_in + t_brick/k_brick + t_wool/k_wool + R_out)", "beside": "2*U*(t_brick + t_wool)"},
+        "questions": [
+            {"name": "L", "coupling": "drying room", "to": "yard", "basis": "length"},
+            {"name": "psi inner", "transmittance": "drying room", "to": "yard", "lengths": "inner"},
+            {"name": "psi outer", "transmittance": "drying room", "to": "yard", "lengths": "outer"},
+            {
+                "name": "inner less outer",
+                "derived": "psi_inner - psi_outer",
+                "expect": {"working": "beside"},
+                "tolerance": "1e-9 W/(m K)",
+            },
+            {
+                "name": "by the walls alone",
+                "derived": "L - 2*U*inside - psi_inner",
+                "expect": {"value": "0 W/(m K)", "source": "both walls by hand"},
+                "tolerance": "1e-9 W/(m K)",
+            },
+            {"name": "factor", "temperature_factor": "drying room"},
+        ],
+    },
+)
+
+ENVIRONMENT_FAMILIES = (_FLAT, _SLAB, _CORNER)

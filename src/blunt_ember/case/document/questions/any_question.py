@@ -22,6 +22,7 @@ from blunt_ember.case.document.questions.temperatures import (
     MeanQuestion,
     PointQuestion,
 )
+from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
 from blunt_ember.case.document.questions.when import WhenQuestion
 
 #: Kinds of question by the key they ask by.
@@ -41,6 +42,7 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             ViewFactorQuestion,
             ExchangeQuestion,
             CouplingQuestion,
+            TransmittanceQuestion,
             TemperatureFactorQuestion,
             SurfaceHumidityQuestion,
             DerivedQuestion,
@@ -90,6 +92,7 @@ AnyQuestion = Annotated[
     | Annotated[ViewFactorQuestion, Tag("asks view_factor")]
     | Annotated[ExchangeQuestion, Tag("asks exchange")]
     | Annotated[CouplingQuestion, Tag("asks coupling")]
+    | Annotated[TransmittanceQuestion, Tag("asks transmittance")]
     | Annotated[TemperatureFactorQuestion, Tag("asks temperature_factor")]
     | Annotated[SurfaceHumidityQuestion, Tag("asks surface_humidity")]
     | Annotated[DerivedQuestion, Tag("asks derived")],

@@ -95,6 +95,9 @@ class Reader(Protocol):
     def coupling(self, first: str, second: str) -> Floats:
         """Return the coupling coefficient of two environments, W/K."""
 
+    def undisturbed(self, first: str, to: str, sides: Literal["inner", "outer"]) -> Floats:
+        """Return what the walls between two environments would pass without what joins them, W/(m K)."""
+
     def temperature_factor(self, room: str) -> Floats:
         """Return the least temperature factor of the surfaces that face an environment."""
 

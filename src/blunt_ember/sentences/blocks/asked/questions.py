@@ -26,6 +26,7 @@ from blunt_ember.case.document.questions.temperatures import (
     MeanQuestion,
     PointQuestion,
 )
+from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
 from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_question
@@ -192,6 +193,21 @@ def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str
     return [*parts, Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice")] if deep else parts
 
 
+def _transmitted(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, TransmittanceQuestion)
+    names = tuple(case.document.environments)
+    to = tuple(Option(name, setting((*path, "to"), name)) for name in names if name != question.transmittance)
+    first = tuple(Option(name, setting((*path, question.asks), name)) for name in names if name != question.to)
+    sides = tuple(Option(f"by {side} lengths", setting((*path, "lengths"), side)) for side in ("inner", "outer"))
+    return [
+        Word("linear transmittance ψ of"),
+        Choice(f"target {path[1]}", question.transmittance, first, at=(*path, question.asks)),
+        Word("to"),
+        Choice(f"to {path[1]}", question.to, to, at=(*path, "to")),
+        Choice(f"lengths {path[1]}", f"by {question.lengths} lengths", sides, "plain choice"),
+    ]
+
+
 def _factor(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     names = tuple(Option(name, setting((*path, question.asks), name)) for name in case.document.environments)
     room = Choice(f"target {path[1]}", str(question.target), names, at=(*path, question.asks))
@@ -263,6 +279,7 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         ViewFactorQuestion: _between_two,
         ExchangeQuestion: _between_two,
         CouplingQuestion: _coupled,
+        TransmittanceQuestion: _transmitted,
         TemperatureFactorQuestion: _factor,
         SurfaceHumidityQuestion: _humidity,
         DerivedQuestion: _derived,
