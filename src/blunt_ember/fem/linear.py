@@ -37,6 +37,9 @@ MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
 RUN_TOLERANCE = 1e-11
 RUN_STEPS = 400
+#: Steps of minimal residuals that are kept, and runs of so many, of which the first may end early by its own measure.
+RESTARTED = 60
+FEW_RUNS = 4
 #: The most steps with cycles through halves of a lattice, which take ten where they are of use.
 PATIENT_STEPS = 40
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
@@ -194,10 +197,9 @@ def _multigrid(matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: fl
         if symmetric:
             result, failed = cg(fine, left, start, rtol=left_over, maxiter=steps, M=preconditioner)
         else:
-            inner = min(steps, 60)
-            result, failed = gmres(
-                fine, left, start, rtol=left_over, restart=inner, maxiter=-(-steps // inner), M=preconditioner
-            )
+            inner = min(steps, RESTARTED)
+            runs = max(FEW_RUNS, -(-steps // inner))
+            result, failed = gmres(fine, left, start, rtol=left_over, restart=inner, maxiter=runs, M=preconditioner)
         return np.asarray(result), bool(failed)
 
     return correct, lambda left: cycles[-1](left)

@@ -17,7 +17,7 @@ Correction = Callable[[Floats], Floats]
 #: Unknowns of a space that are solved for by factors, and up to which more spaces do not pay.
 _FACTORED = 3_000
 #: A space that has more than this share of the unknowns of the one before is not worth its cycle.
-_WORTH = 0.7
+_WORTH = 0.95
 
 
 @dataclass(frozen=True)

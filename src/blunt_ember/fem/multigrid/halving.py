@@ -17,7 +17,7 @@ from blunt_ember.arrays import Flags, Ints, ShortInts
 from blunt_ember.mesh.cell_lattice import CellLattice
 
 #: Cells are joined that are this many times as long, at most, as the shortest that can be.
-_SHORT = 2.1
+_SHORT = 4.5
 
 
 def halvings(lattice: CellLattice) -> Iterator[tuple[csr_array, Ints]]:

@@ -13,7 +13,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.fem.multigrid.product import Product
 
 #: Eigenvalues of the scaled matrix that are smoothed; what lies below is left to coarser spaces.
-_HIGHEST, _LOWEST = 1.0, 0.25
+_HIGHEST, _LOWEST = 1.0, 0.2
 _MIDDLE, _HALF = (_HIGHEST + _LOWEST) / 2, (_HIGHEST - _LOWEST) / 2
 _RATIO = _MIDDLE / _HALF
 #: How far the second step goes on with the first, and what it adds of what that left over.
