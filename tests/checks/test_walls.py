@@ -47,7 +47,7 @@ def test_every_reference_case_agrees(name: str) -> None:
     for check in outcome.checks:
         if check.expected is None and check.source is None:
             assert (
-                name in ("floor-through-wall", "element-row") and check.verdict == "open"
+                name in ("floor-through-wall", "corner-of-two-walls", "element-row") and check.verdict == "open"
             )  # nothing of it is known beforehand
             continue
         assert check.verdict == "agrees", check

@@ -116,6 +116,7 @@ def between(**more: Any) -> dict[str, Any]:
         questions=[
             {"name": "L", "coupling": "room", "to": "yard", "basis": "length"},
             {"name": "f", "temperature_factor": "room"},
+            {"name": "psi", "transmittance": "room", "to": "yard", "lengths": "inner"},
             {"name": "wet", "surface_humidity": "room", "humidity": "55 %"},
             {"name": "warmest", "highest": "body"},
         ],

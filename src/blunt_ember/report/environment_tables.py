@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, NUMBER
+from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
+from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, FILM_COEFFICIENT, LENGTH, NUMBER
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
 from blunt_ember.checks.questions.probes import probe_of
+from blunt_ember.checks.transmittance import Wall, undisturbed_walls
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.report.radiation_tables import Values, Words
 
@@ -47,6 +49,31 @@ def weight_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
         return [], []
     table = np.array(rows)
     return [("question", names)], [(name, NUMBER, table[:, place]) for place, name in enumerate(found.names)]
+
+
+def wall_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
+    """Return a row for every wall that a linear transmittance counts as undisturbed, with what it passes per metre."""
+    problem = outcome.problem
+    if problem is None or outcome.run is not None:
+        return [], []
+    found: list[tuple[str, str, Wall]] = []
+    for question in outcome.case.document.questions:
+        if isinstance(question, TransmittanceQuestion):
+            try:
+                walls = undisturbed_walls(problem, question.transmittance, question.to, question.lengths)
+            except UncoupledError:
+                continue
+            found += [(question.name, ", ".join(wall.layers), wall) for wall in walls]
+    if not found:
+        return [], []
+    words: list[Words] = [("question", [each[0] for each in found]), ("wall of", [each[1] for each in found])]
+    every = [each[2] for each in found]
+    columns: list[Values] = [
+        ("U-value", FILM_COEFFICIENT, np.array([wall.u_value for wall in every])),
+        ("length", LENGTH, np.array([wall.length for wall in every])),
+        ("passes", CONDUCTANCE_PER_LENGTH, np.array([wall.passed for wall in every])),
+    ]
+    return words, columns
 
 
 #: Readings that are a mean of temperatures.

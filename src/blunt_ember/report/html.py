@@ -146,6 +146,7 @@ def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:
     found = []
     titles = {"surfaces": "Surfaces", "radiation": "Radiation of surfaces", "exchange": "Who heats whom"}
     titles |= {"coupling": "Thermal coupling coefficients", "weights": "Weights of the environments"}
+    titles |= {"walls": "Walls without their junction"}
     for name, title in titles.items():
         table = number_table(outcome, name)
         if table is not None and len(table.rows):
