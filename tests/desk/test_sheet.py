@@ -226,3 +226,18 @@ def test_a_material_that_is_used_says_by_what(window: Window, qtbot: QtBot) -> N
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     assert "brick" not in window.current.case.data["materials"]
     settled(qtbot, window)
+
+
+def test_a_linear_transmittance_is_asked_and_its_lengths_are_changed(window: Window, qtbot: QtBot) -> None:
+    """By the menu of questions, and by the words of its sentence."""
+    window.show_case(family("coupled-wall").case(), None)
+    settled(qtbot, window)
+    choose(window, "add question", "linear transmittance ψ of", "workshop", "to yard")
+    settled(qtbot, window)
+    *_, flat = window.outcome.checks
+    assert flat.name == "psi" and abs(flat.value) < 1e-12 and "by inner lengths" in flat.asked
+    place = len(window.outcome.checks) - 1
+    choose(window, f"lengths {place}", "by outer lengths")
+    settled(qtbot, window)
+    assert "by outer lengths" in window.outcome.checks[-1].asked
+    assert window.current.case.data["questions"][-1]["lengths"] == "outer"
