@@ -28,6 +28,7 @@ from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import view_of_box
 from blunt_ember.picture.lenses.registry import shade
 from blunt_ember.picture.palette import LIGHT
+from figures import compared
 
 TOLERANCE = 1e-10
 #: Name, dimension, divisions and order of what is solved beside PyAMG alone.
@@ -92,14 +93,16 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     ready = time.perf_counter()
     levels.solve(load, tol=TOLERANCE, accel="cg", maxiter=400)
     alone = time.perf_counter() - start
+    ratio = sum(took) / alone
     print(
         f"    PyAMG alone: set-up {ready - start:.1f} s, in all {alone:.1f} s to {TOLERANCE:g}; "
-        f"ours, all of it, is {sum(took) / alone:.2f} × that"
+        f"ours, all of it, is {ratio:.2f} × that"
     )
+    print(ratio)
 
 
-def growth(dimension: int) -> None:
-    """Print seconds of assembly and solve against nodes, and the exponent between the ends."""
+def growth(dimension: int) -> float:
+    """Print seconds of assembly and solve against nodes; return the exponent."""
     nodes, seconds = [], []
     for divisions in GROWTH[dimension]:
         case = block(dimension, divisions, 2)
@@ -112,6 +115,7 @@ def growth(dimension: int) -> None:
         print(f"    {mesh.node_count:>9,} nodes  {seconds[-1]:7.2f} s  {method}")
     slope = np.polyfit(np.log(nodes), np.log(seconds), 1)[0]
     print(f"    exponent {slope:.2f}")
+    return float(slope)
 
 
 def edits() -> None:
@@ -146,21 +150,26 @@ def newton() -> None:
 
 def main() -> None:
     """Print all tables; each of the large solves in a process of its own, so that its memory is its own."""
+    ratios: dict[str, float] = {}
     print("\nsteady solves beside PyAMG alone")
     for name, *what in BESIDE:
-        print(f"  {name}", flush=True)
-        subprocess.run([sys.executable, __file__, *map(str, what)], check=True)
+        command = [sys.executable, __file__, *map(str, what)]
+        said = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()
+        print(f"  {name}", *said[:-1], sep="\n", flush=True)
+        ratios[f"steady: {name}, beside PyAMG alone"] = float(said[-1])
     for dimension in (3, 2):
         print(f"  growth with nodes, {dimension}-D, quadratic")
-        growth(dimension)
+        ratios[f"steady: exponent of growth, {dimension}-D"] = growth(dimension)
     print("  from an edit of h to a finished picture")
     edits()
     print("  steps of Newton's method")
     newton()
+    print("\nbeside the figures that are kept")
+    print("\n".join(compared(ratios, "--keep" in sys.argv[1:])) or "  nothing differs by a quarter or more")
 
 
 if __name__ == "__main__":
-    if len(sys.argv) > 1:
+    if len(sys.argv) > 2:
         beside(*map(int, sys.argv[1:]))
     else:
         main()
