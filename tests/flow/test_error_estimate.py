@@ -16,6 +16,7 @@ import pytest
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import CaseError, OpenCaseError
+from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow import error_estimate
 from blunt_ember.flow.flow import Flow
@@ -221,3 +222,37 @@ def test_what_steps_lose_does_not_hide_what_cells_lose() -> None:
     # Cells of 1.25 mm, 60,000 nodes, steps 50 times as exact.
     for check, truth in zip(outcome.checks, (316.850, -7.05659), strict=True):
         assert check.error is not None and abs(check.value - truth) < check.error < 20 * abs(check.value - truth)
+
+
+@pytest.mark.parametrize("large", [False, True])
+def test_points_between_the_nodes_of_linear_cells_are_within_their_errors(
+    large: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """In a wall that gives off heat, whose field is a parabola; with free triangles a fifth of such points was not."""
+    if large:
+        monkeypatch.setattr(error_estimate, "FINER_NODES", NOTHING_IS_SMALL)
+    away = np.random.default_rng(5).uniform(0, 0.2, 60)
+    held = 0
+    for size in ("12 mm", "20 mm"):
+        data = {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}},
+            "body": {
+                "kind": "section",
+                "regions": {"w": {"shape": "rectangle", "size": ["200 mm", "60 mm"], "material": "clay"}},
+            },
+            "mesh": {"size": size, "order": 1, "cells": "triangles"},
+            "heat_inside": [{"region": "w", "per_volume": "40 kW/m³"}],
+            "surroundings": [{"on": "w.left", "temperature": "20 °C"}, {"on": "w.right", "temperature": "50 °C"}],
+            "questions": [
+                {"name": f"p{place}", "temperature": [f"{1000 * x} mm", "30 mm"]} for place, x in enumerate(away)
+            ],
+        }
+        outcome = Flow().run(case_from_data(data))
+        true = 293.15 + 150 * away + 40e3 / (2 * 2) * away * (0.2 - away)
+        off = np.array([abs(check.value - each) for check, each in zip(outcome.checks, true, strict=True)])
+        errors = np.array([check.error for check in outcome.checks])
+        held += int((off <= errors).sum())
+        assert (off <= 1.25 * errors).all() and np.median(errors / np.maximum(off, 1e-9)) < 5
+        assert missed_between_nodes(outcome.mesh, outcome.solution.temperature, np.array([5.0, 5.0])) == 0.0
+    assert held >= 118

@@ -15,9 +15,11 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
+from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, StoppedError
+from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
@@ -36,6 +38,8 @@ _MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.5, 2.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
+#: What cells miss between nodes is known from gradients that are known poorly at surfaces.
+_MISSED = 2.0
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -95,7 +99,8 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts(solver, case, solved, values)
-        amounts = np.maximum(amounts, np.maximum(_round_off(case, solved), _LAST_DIGITS * np.abs(values)))
+        least = np.maximum(_round_off(case, solved), _LAST_DIGITS * np.abs(values))
+        amounts = np.maximum(amounts, np.maximum(least, _between_nodes(case, solved)))
     except StoppedError:
         return Errors(none, missing=STOPPED)
     except MemoryError:
@@ -136,6 +141,21 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             pass
     more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
+
+
+def _between_nodes(case: Case, solved: SolvedField) -> Floats:
+    """What linear cells miss between their nodes at points that are asked about (a,), K, 0 for other answers: on other
+    cells the point may lie as well as on these, so that nothing changes."""
+    questions, mesh = case.document.questions, solved.mesh
+    missed = np.zeros(len(questions))
+    if mesh.order != 1 or solved.run is not None:
+        return missed
+    for place, question in enumerate(questions):
+        for reading in question.readings if question.asks == PointQuestion.asks else ():
+            point = np.array([each.si for each in reading.place])
+            side = mesh.regions.index(reading.side) if reading.side is not None else None
+            missed[place] = _MISSED * missed_between_nodes(mesh, solved.temperature, point, side)
+    return missed
 
 
 def _round_off(case: Case, solved: SolvedField) -> Floats:
