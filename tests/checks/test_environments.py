@@ -103,7 +103,11 @@ def test_another_temperature_meshes_nothing_anew() -> None:
         (("surroundings", 2), {"on": "house.bottom", "temperature": "11 °C"}, "held at a temperature"),
         (("surroundings", 2, "film"), {"h": "9 W/(m² K)", "temperature": "11 °C"}, "names no environment"),
         (("materials", "brick", "k"), "0.7 W/(m K)*(1 + (T - 0 °C)/(900 K))", "follows temperature"),
-        (("surroundings", 1, "radiation"), {"emissivity": 0.9, "temperature": "-8 °C"}, "follow the temperature"),
+        (
+            ("surroundings", 1, "radiation"),
+            {"emissivity": 0.9, "temperature": "-8 °C"},
+            "radiates, which follows temperature",
+        ),
     ],
 )
 def test_what_is_no_linear_exchange_of_environments_says_why_it_has_no_coefficients(
@@ -212,6 +216,49 @@ def test_a_factor_between_equals_has_no_value_and_its_note_says_why() -> None:
     found = checks(case)
     assert np.isnan(found["factor"].value) and found["factor"].note.startswith("it has no value: no environment is")
     assert found["L"].verdict == "agrees" and "size of cells" not in found["factor"].note
+
+
+BENT: dict[str, dict[str, Any]] = {
+    "conductivity": {"materials": {"brick": {"k": {"table": [["-20 °C", "0.4 W/(m K)"], ["40 °C", "1.6 W/(m K)"]]}}}},
+    "film": {"film": {"h": "4 W/(m² K)*(1 + (T - 270 K)/(40 K))"}},
+    "radiation": {"radiation": {"emissivity": 0.9}},
+}
+
+
+@pytest.mark.parametrize("what", BENT)
+def test_where_something_follows_temperature_there_are_coefficients_of_the_present_state_alone(what: str) -> None:
+    """They give the heat flows of the solution, though the matrix of Newton's method is another."""
+    bent, surroundings = BENT[what], []
+    for entry in CORNER["surroundings"]:
+        stated = {**entry, "film": {**entry["film"], **bent.get("film", {})}}
+        if "film" in bent:
+            stated["film"].pop("resistance", None)
+        if "radiation" in bent:
+            around = CORNER["environments"][entry["film"]["environment"]]
+            stated["radiation"] = {**bent["radiation"], "temperature": around}
+        surroundings.append(stated)
+    asked = [
+        {"name": f"{one} {to} {state}", "coupling": one, "to": to, "state": state}
+        for one, to in (("room", "yard"), ("room", "cellar"), ("cellar", "yard"))
+        for state in ("any", "present")
+    ]
+    data = {**CORNER, "surroundings": surroundings, "materials": bent.get("materials", CORNER["materials"])}
+    outcome = solved(case_from_data({**data, "questions": [*asked, {"name": "loss", "heat_flow": "inside"}]}))
+    found = {check.name: check for check in outcome.checks}
+    assert all(np.isnan(found[f"{each} any"].value) for each in ("room yard", "room cellar", "cellar yard"))
+    assert "asked as it stands" in found["room yard any"].note
+    warm = {"room": 20.0, "yard": -8.0, "cellar": 11.0}
+    given = sum(found[f"room {to} present"].value * (warm["room"] - warm[to]) for to in ("yard", "cellar"))
+    assert given == pytest.approx(found["loss"].value, rel=1e-8)
+    assert "as it stands" in found["room yard present"].asked
+
+
+def test_what_radiates_elsewhere_than_to_its_environment_has_no_coefficients() -> None:
+    surroundings = [dict(entry) for entry in CORNER["surroundings"]]
+    surroundings[1]["radiation"] = {"emissivity": 0.9, "temperature": "-30 °C"}
+    asked = [{"name": "L", "coupling": "room", "to": "yard", "state": "present"}]
+    found = checks(case_from_data({**CORNER, "surroundings": surroundings, "questions": asked}))
+    assert np.isnan(found["L"].value) and "is not the environment of its film" in found["L"].note
 
 
 def test_the_ledger_tells_what_every_environment_gives_as_its_coefficients_do() -> None:

@@ -114,7 +114,7 @@ def between(**more: Any) -> dict[str, Any]:
             {"on": "right.bottom", "film": {"h": "9 W/(m² K)", "environment": "cellar"}},
         ],
         questions=[
-            {"name": "L", "coupling": "room", "to": "yard", "basis": "length"},
+            {"name": "L", "coupling": "room", "to": "yard", "basis": "length", "state": "present"},
             {"name": "f", "temperature_factor": "room"},
             {"name": "psi", "transmittance": "room", "to": "yard", "lengths": "inner"},
             {"name": "wet", "surface_humidity": "room", "humidity": "55 %"},

@@ -14,6 +14,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.laws.radiation import RadiationLaw
+from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.reference.humid_air import dew_point, saturation_pressure
@@ -40,29 +42,36 @@ class EnvironmentCoupling:
         return float(self.coefficients[self.names.index(first), self.names.index(second)])
 
 
-def environment_coupling(problem: Problem, temperature: Floats) -> EnvironmentCoupling:
+def environment_coupling(problem: Problem, temperature: Floats, as_it_stands: bool = False) -> EnvironmentCoupling:
     """Return what couples the environments of a problem; ``temperature`` (n,) in K is that of its solution.
+
+    ``as_it_stands`` takes conductivities, film coefficients and what is radiated for each kelvin as they are in that
+    solution: heat flows are then those of it, and of no other temperatures.
 
     Raises :class:`UncoupledError` where heat comes in another way, or something follows temperature.
     """
-    faced = _faced(problem)
+    faced = _faced(problem, as_it_stands)
     if len(faced) < 2:
         raise UncoupledError("films to two environments are needed")
-    influences = Influences(problem, temperature)
+    influences = Influences(problem, temperature, as_it_stands=as_it_stands)
     weights = np.array([influences.on_heat(surfaces) for surfaces in faced.values()])
     loads = np.array([influences.exchange_of(surfaces) for surfaces in faced.values()])
     coefficients = loads @ weights.T
     return EnvironmentCoupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)
 
 
-def _faced(problem: Problem) -> dict[str, tuple[str, ...]]:
+#: What is said where a coefficient would hold at one state alone.
+_ASK_NOW = "; asked as it stands, it is that of this solution"
+
+
+def _faced(problem: Problem, as_it_stands: bool) -> dict[str, tuple[str, ...]]:
     """The surfaces that face each environment."""
     if problem.enclosures:
         raise UncoupledError("surfaces see each other, and radiation follows temperature")
     if problem.held:
         raise UncoupledError(f"'{next(iter(problem.held))}' is held at a temperature, which is no environment")
-    if any(k.follows_temperature for conductor in problem.conductors for k in conductor.k):
-        raise UncoupledError("a conductivity follows temperature")
+    if not as_it_stands and any(k.follows_temperature for conductor in problem.conductors for k in conductor.k):
+        raise UncoupledError(f"a conductivity follows temperature{_ASK_NOW}")
     faced: dict[str, list[str]] = {}
     for surface, laws in problem.exchanges.items():
         for law in laws:
@@ -70,12 +79,25 @@ def _faced(problem: Problem) -> dict[str, tuple[str, ...]]:
                 continue
             if not law.environment:
                 raise UncoupledError(f"the film on '{surface}' names no environment")
-            if law.h.follows_temperature:
-                raise UncoupledError(f"the film coefficient on '{surface}' follows temperature")
+            if law.h.follows_temperature and not as_it_stands:
+                raise UncoupledError(f"the film coefficient on '{surface}' follows temperature{_ASK_NOW}")
             faced.setdefault(law.environment, []).append(surface)
-        if sum(isinstance(law, FilmLaw) for law in laws) > 1 or any(not law.linear for law in laws):
-            raise UncoupledError(f"several things follow the temperature of '{surface}'")
+        _require_one(surface, laws, as_it_stands)
     return {name: tuple(surfaces) for name, surfaces in faced.items()}
+
+
+def _require_one(surface: str, laws: tuple[SurfaceLaw, ...], as_it_stands: bool) -> None:
+    """Raise :class:`UncoupledError` where a surface exchanges heat with more than one environment, or in a way that
+    follows temperature."""
+    fluids = [law.fluid.constant for law in laws if isinstance(law, FilmLaw)]
+    radiating = [law for law in laws if isinstance(law, RadiationLaw)]
+    if radiating and not as_it_stands:
+        raise UncoupledError(f"'{surface}' radiates, which follows temperature{_ASK_NOW}")
+    if any(not fluids or fluids[0] is None or law.surroundings.constant != fluids[0] for law in radiating):
+        raise UncoupledError(f"'{surface}' radiates to what is not the environment of its film")
+    others = [law for law in laws if not isinstance(law, FilmLaw | RadiationLaw)]
+    if len(fluids) > 1 or any(not law.linear for law in others):
+        raise UncoupledError(f"several things follow the temperature of '{surface}'")
 
 
 @dataclass(frozen=True)

@@ -7,11 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.questions.between_environments import CouplingQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
-from blunt_ember.checks.environments import UncoupledError
+from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError
 from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
@@ -64,6 +65,12 @@ def histories_of(
     return tuple(each for each in found if each is not None)
 
 
+def _uncoupled(question: Question, solved: SolvedField) -> EnvironmentCoupling | UncoupledError:
+    """Why a question about environments has no answer, if that is why."""
+    now = isinstance(question, CouplingQuestion) and question.state == "present"
+    return solved.coupling_now if now else solved.coupling
+
+
 def _check(
     case: Case,
     place: int,
@@ -81,8 +88,8 @@ def _check(
         ended = time_shown(float(solved.run.times[-1]))
         met = question.condition is None or solved.run.unfinished
         note = f"the run ended at {ended}, before that time" if met else f"not reached by {ended}"
-    elif np.isnan(value) and question.environments and isinstance(solved.coupling, UncoupledError):
-        note = f"there is no such coefficient: {solved.coupling}"
+    elif np.isnan(value) and question.environments and isinstance(why := _uncoupled(question, solved), UncoupledError):
+        note = f"there is no such coefficient: {why}"
     elif np.isnan(value) and isinstance(question, TransmittanceQuestion):
         note = f"it has no value: {solved.walls(question.transmittance, question.to, question.lengths)}"
     elif np.isnan(value) and question.environments:

@@ -92,7 +92,7 @@ class ExactReader:
     def _members(self, surface: str) -> tuple[str, ...]:
         return (surface,) if surface == OPENING else self.solved.document.members_of(surface)
 
-    def coupling(self, first: str, second: str) -> Floats:
+    def coupling(self, first: str, second: str, as_it_stands: bool) -> Floats:
         """No exact field says it."""
         return np.array([np.nan])
 

@@ -56,9 +56,9 @@ class MeshReader:
         """Return the net heat radiated from one surface to another, W, (1,)."""
         return exchanged_of(self.solved, first, second)
 
-    def coupling(self, first: str, second: str) -> Floats:
+    def coupling(self, first: str, second: str, as_it_stands: bool) -> Floats:
         """Return the coupling coefficient of two environments, W/K, (1,); NaN where there is none."""
-        found = self.solved.coupling
+        found = self.solved.coupling_now if as_it_stands else self.solved.coupling
         return np.array([np.nan if isinstance(found, UncoupledError) else found.between(first, second)])
 
     def undisturbed(self, first: str, to: str, sides: Sides) -> Floats:
@@ -134,7 +134,7 @@ class RunReader:
         """Return the net heat radiated from one surface to another, W."""
         return self._between(exchanged_of(self.solved, first, second))
 
-    def coupling(self, first: str, second: str) -> Floats:
+    def coupling(self, first: str, second: str, as_it_stands: bool) -> Floats:
         """It is one of what is steady."""
         return np.full(len(self.run.times), np.nan)
 

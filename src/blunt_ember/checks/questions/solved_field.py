@@ -81,10 +81,18 @@ class SolvedField:
     @cached_property
     def coupling(self) -> EnvironmentCoupling | UncoupledError:
         """What couples the environments of the case, or why nothing does."""
+        return self._coupling(False)
+
+    @cached_property
+    def coupling_now(self) -> EnvironmentCoupling | UncoupledError:
+        """The same, with what follows temperature as it is."""
+        return self._coupling(True)
+
+    def _coupling(self, as_it_stands: bool) -> EnvironmentCoupling | UncoupledError:
         if self.problem is None:
             return UncoupledError("the clock runs")
         try:
-            return environment_coupling(self.problem, self.temperature)
+            return environment_coupling(self.problem, self.temperature, as_it_stands)
         except UncoupledError as error:
             return error
 

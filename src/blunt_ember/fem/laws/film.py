@@ -56,6 +56,10 @@ class FilmLaw(SurfaceLaw):
         """h (T_fluid − T)."""
         return at.value(self.h) * ((at.value(self.fluid) - at.reference_temperature) - at.excess)
 
+    def exchange(self, at: OnFacets) -> Floats:
+        """h."""
+        return at.value(self.h)
+
     def slope(self, at: OnFacets) -> Floats:
         """h − h' (T_fluid − T)."""
         return at.value(self.h) - at.slope(self.h) * (at.value(self.fluid) - at.temperature)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.laws.black_body import emissive_power, emissive_slope
 from blunt_ember.fem.laws.surface_law import Limit, OnFacets, SurfaceLaw
@@ -52,6 +53,11 @@ class RadiationLaw(SurfaceLaw):
     def flux(self, at: OnFacets) -> Floats:
         """ε σ (T_surroundings⁴ − T |T|³)."""
         return at.value(self.emissivity) * self._exchanged(at)
+
+    def exchange(self, at: OnFacets) -> Floats:
+        """ε σ (T_surroundings² + T²) (T_surroundings + T)."""
+        around, own = at.value(self.surroundings), at.temperature
+        return at.value(self.emissivity) * STEFAN_BOLTZMANN * (around**2 + own**2) * (around + own)
 
     def slope(self, at: OnFacets) -> Floats:
         """4 ε σ |T|³, and what a changing emissivity does."""

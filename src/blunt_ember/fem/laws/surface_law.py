@@ -115,6 +115,11 @@ class SurfaceLaw(ABC):
     def flux(self, at: OnFacets) -> Floats:
         """Return the heat flux into the body, W/m², (m, q)."""
 
+    def exchange(self, at: OnFacets) -> Floats | None:
+        """Return the heat flux into the body for each kelvin that what it exchanges heat with is above the surface, as
+        it stands, W/(m² K), (m, q); None where there is no such thing."""
+        return None
+
     def slope(self, at: OnFacets) -> Floats | None:
         """Return −d(flux)/dT, W/(m² K), (m, q); None where the flux does not follow temperature."""
         return None

@@ -16,27 +16,37 @@ from blunt_ember.fem.coupling import coupled
 from blunt_ember.fem.linear import RUN_TOLERANCE, LinearSolver
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Balance
+from blunt_ember.fem.terms.inside import Conduction
+from blunt_ember.fem.terms.on_facets import OnSurface
+from blunt_ember.fem.terms.term import Term
 
 
 class Influences:
     """Influences on the answers of a problem, about its ``temperature`` (n,) in K, exact but for a share ``left_over``
-    where they are iterated."""
+    where they are iterated.
 
-    def __init__(self, problem: Problem, temperature: Floats, left_over: float = RUN_TOLERANCE) -> None:
+    ``as_it_stands`` are those with conductivities and coefficients as they are there, whatever they would change to;
+    heat that arises stays as it is, and no surfaces see each other.
+    """
+
+    def __init__(
+        self, problem: Problem, temperature: Floats, left_over: float = RUN_TOLERANCE, as_it_stands: bool = False
+    ) -> None:
         self._mesh = problem.mesh
         self._balance = Balance(problem)
         excess = temperature - self._balance.reference_temperature
         self._slopes = [
             (term.kind, term.name, term.nodes, slope)
             for term in self._balance.terms
-            if (slope := term.slope(excess[term.nodes], 0.0)) is not None
+            if (slope := _slope(term, excess[term.nodes], as_it_stands)) is not None
         ]
         self._matrix = assembled([(nodes, slope) for _, _, nodes, slope in self._slopes], self._mesh).T.tocsr()
         balance = self._balance
         self._free = balance.constraints.prolongation.shape[1]
         if self._free:
             reduced = balance.constraints.reduced(self._matrix)
-            sparse = LinearSolver(reduced, balance.spaces, self._mesh.dimension, balance.symmetric, left_over=left_over)
+            symmetric = balance.symmetric or as_it_stands
+            sparse = LinearSolver(reduced, balance.spaces, self._mesh.dimension, symmetric, left_over=left_over)
             self._solver = coupled(sparse, [each.turned() for each in balance.couplings(excess)])
 
     def on_reading(self, weights: Floats) -> Floats:
@@ -67,3 +77,10 @@ class Influences:
             return held
         prolongation = self._balance.constraints.prolongation
         return np.asarray(prolongation @ self._solver.solve(prolongation.T @ (load - self._matrix @ held)) + held)
+
+
+def _slope(term: Term, excess: Floats, as_it_stands: bool) -> Floats | None:
+    """By how much less heat is given per kelvin (m, n, n), W/K."""
+    if as_it_stands and isinstance(term, Conduction | OnSurface):
+        return term.exchange(excess)
+    return None if as_it_stands and term.kind == "region" else term.slope(excess, 0.0)

@@ -110,6 +110,10 @@ class Conduction(OfCells):
             return None
         return weighted_gradients(self.block, self.mesh, slice(None))
 
+    def exchange(self, excess: Floats, t: float = 0.0) -> Floats:
+        """∫ ∇N·k·∇N dV, with k as it is."""
+        return self._elements(excess, t)
+
     def slope(self, excess: Floats, t: float = 0.0) -> Floats:
         """∫ ∇N·k·∇N dV, and where k follows T also ∫ (∇N·k'·∇T) N dV."""
         result = self._elements(excess, t)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -88,10 +89,18 @@ class OnSurface:
     def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """−d(heat)/dT."""
         at = self._at(excess, t)
-        slopes = [slope for law in self.laws if (slope := law.slope(at)) is not None]
-        if not slopes:
+        return self._on_cells([law.slope(at) for law in self.laws])
+
+    def exchange(self, excess: Floats, t: float = 0.0) -> Floats | None:
+        """The same, were coefficients to stay as they are."""
+        at = self._at(excess, t)
+        return self._on_cells([law.exchange(at) for law in self.laws])
+
+    def _on_cells(self, falls: Sequence[Floats | None]) -> Floats | None:
+        known = [each for each in falls if each is not None]
+        if not known:
             return None
-        less = np.sum(slopes, axis=0)
+        less = np.sum(known, axis=0)
         return np.einsum("mq,qa,qb->mab", less * self.weights, self.shape, self.shape, optimize=True)
 
 

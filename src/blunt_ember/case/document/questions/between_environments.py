@@ -20,6 +20,9 @@ class CouplingQuestion(Question):
     coupling: EnvironmentName = Field(description="an environment")
     to: EnvironmentName = Field(description="another environment")
     basis: Literal["depth", "length"] = Field("depth", description="for the stated depth, or per metre of it")
+    state: Literal["any", "present"] = Field(
+        "any", description="whatever the temperatures are, or with what follows temperature as it is in this solution"
+    )
 
     @model_validator(mode="after")
     def _two(self) -> CouplingQuestion:
@@ -39,13 +42,14 @@ class CouplingQuestion(Question):
 
     def read(self, reader: Reader) -> Floats:
         """The coupling coefficient."""
-        whole = reader.coupling(self.coupling, self.to)
+        whole = reader.coupling(self.coupling, self.to, self.state == "present")
         return whole / reader.depth() if self.basis == "length" else whole
 
     def sentence(self, heat_basis: str, runs: bool) -> str:
         """Thermal coupling coefficient of room and outside, per metre."""
         basis = "per metre" if self.basis == "length" else heat_basis
-        return f"Thermal coupling coefficient of {self.coupling} and {self.to}, {basis}"
+        state = ", as it stands" if self.state == "present" else ""
+        return f"Thermal coupling coefficient of {self.coupling} and {self.to}, {basis}{state}"
 
 
 class TemperatureFactorQuestion(Question):

@@ -92,8 +92,8 @@ class Reader(Protocol):
     def exchanged(self, first: str, second: str) -> Floats:
         """Return the net heat radiated from a surface of an enclosure, or its opening, to another, W."""
 
-    def coupling(self, first: str, second: str) -> Floats:
-        """Return the coupling coefficient of two environments, W/K."""
+    def coupling(self, first: str, second: str, as_it_stands: bool) -> Floats:
+        """Return the coupling coefficient of two environments, W/K; of this very state, if that is said."""
 
     def undisturbed(self, first: str, to: str, sides: Literal["inner", "outer"]) -> Floats:
         """Return what the walls between two environments would pass without what joins them, W/(m K)."""

@@ -41,7 +41,7 @@ class TransmittanceQuestion(Question):
     def read(self, reader: Reader) -> Floats:
         """The coupling coefficient per metre, less what the walls would let through."""
         passed = reader.undisturbed(self.transmittance, self.to, self.lengths)
-        return reader.coupling(self.transmittance, self.to) / reader.depth() - passed
+        return reader.coupling(self.transmittance, self.to, False) / reader.depth() - passed
 
     def sentence(self, heat_basis: str, runs: bool) -> str:
         """Linear thermal transmittance ψ of room to outside, by inner lengths."""

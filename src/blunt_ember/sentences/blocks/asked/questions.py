@@ -176,6 +176,10 @@ def _between_two(case: Case, path: DataPath, question: Question, surfaces: tuple
     ]
 
 
+#: For which temperatures a coefficient is said.
+_STATES = {"any": "at any temperatures", "present": "as it stands"}
+
+
 def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     assert isinstance(question, CouplingQuestion)
     names = tuple(case.document.environments)
@@ -189,8 +193,10 @@ def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str
         Word("and"),
         Choice(f"to {path[1]}", question.to, to, at=(*path, "to")),
     ]
-    deep = "depth" in type(case.document.body).model_fields
-    return [*parts, Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice")] if deep else parts
+    if "depth" in type(case.document.body).model_fields:
+        parts.append(Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice"))
+    state = tuple(Option(words, setting((*path, "state"), key)) for key, words in _STATES.items())
+    return [*parts, Word(","), Choice(f"state {path[1]}", _STATES[question.state], state, "plain choice")]
 
 
 def _transmitted(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
