@@ -11,11 +11,12 @@ from scipy import sparse
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import case_from_data
 from blunt_ember.fem.assembly import assembled
-from blunt_ember.fem.linear import PATIENT_STEPS, LinearSolver
+from blunt_ember.fem.linear import LATTICE_NODES, PATIENT_STEPS, LinearSolver
 from blunt_ember.fem.multigrid.cycle import multigrid_cycle
 from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import Balance
+from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
@@ -136,3 +137,41 @@ def test_products_by_threads_are_the_same_to_the_last_digit(monkeypatch: pytest.
     product = Product(matrix)
     assert len(product._parts) == 3
     assert np.array_equal(product @ x, matrix @ x)
+
+
+def test_what_hardly_any_heat_passes_is_solved_to_its_last_digits() -> None:
+    """Between weak films, with conductivities far apart: no residual gets below what digits of heat in cells make."""
+
+    def box(
+        size: tuple[float, float], at: tuple[float, float], z: tuple[float, float], material: str
+    ) -> dict[str, Any]:
+        lengths = {"size": size, "at": at, "z": z}
+        made_of = {"material": material} if material else {"void": True}
+        return {
+            "shape": "rectangle",
+            **{key: [f"{each} mm" for each in pair] for key, pair in lengths.items()},
+            **made_of,
+        }
+
+    regions = {
+        "block": box((1000, 100), (0, 0), (0, 400), "felt"),
+        "slot": box((287.6, 16.4), (677.5, 25.1), (194.4, 400), ""),
+        "hole": box((921.7, 23.4), (66.4, 56.0), (194.4, 400), ""),
+        "bar": box((313.2, 22.7), (51.6, 59.5), (194.4, 386.2), "iron"),
+    }
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"felt": {"k": "0.03 W/(m K)"}, "iron": {"k": "200 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": regions},
+            "mesh": {"size": "80 mm"},
+            "surroundings": [
+                {"on": "block.bottom", "film": {"h": "0.009942 W/(m² K)", "temperature": "139 °C"}},
+                {"on": "block.slot front", "film": {"h": "0.003657 W/(m² K)", "temperature": "81 °C"}},
+            ],
+        }
+    )
+    mesh = generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
+    solution = solve_steady(problem_from_case(case.document, mesh))
+    assert solution.method == "conjugate gradients with multigrid" and mesh.node_count > LATTICE_NODES
+    assert 81 < solution.temperature.min() - 273.15 < solution.temperature.max() - 273.15 < 139

@@ -196,7 +196,7 @@ def _coupled(case: Case, path: DataPath, question: Question, surfaces: tuple[str
     if "depth" in type(case.document.body).model_fields:
         parts.append(Choice(f"basis {path[1]}", bases[question.basis], basis, "plain choice"))
     state = tuple(Option(words, setting((*path, "state"), key)) for key, words in _STATES.items())
-    return [*parts, Word(","), Choice(f"state {path[1]}", _STATES[question.state], state, "plain choice")]
+    return [*parts, Choice(f"state {path[1]}", _STATES[question.state], state, "plain choice")]
 
 
 def _transmitted(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
