@@ -53,6 +53,8 @@ GOOD_ENOUGH = 1e-9
 MANY_DIGITS = 10.0
 #: What a run of the iteration may leave over before factors are taken instead.
 POOR = 1e-3
+#: The same of an iteration through halves of a lattice, which then is the wrong one for its cells.
+SLOW = 1e-6
 
 
 def fits_factors(count: int, dimension: int, repeated: bool = True, on_lattice: bool = False) -> bool:
@@ -109,7 +111,8 @@ class LinearSolver:
             self._correct = factorised(self._matrix, self._symmetric, self._analysis)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
-        self._correct, self.cycle = _multigrid(self._matrix, self._spaces, self._symmetric, self._left_over)
+        large = self.count > self._most_factored
+        self._correct, self.cycle = _multigrid(self._matrix, self._spaces, self._symmetric, self._left_over, large)
 
     def times(self, x: Floats) -> Floats:
         """Return A x (n,) of ``x`` (n,)."""
@@ -125,7 +128,7 @@ class LinearSolver:
         found = self._correct(left)
         if self.multigrid and self.count <= self._most_factored:
             gap = np.linalg.norm(left - self._matrix @ found)
-            if not gap <= POOR * np.linalg.norm(left):
+            if not gap <= (SLOW if self._spaces.on_lattice else POOR) * np.linalg.norm(left):
                 self.multigrid = False
                 self.method = "direct, as the iteration did not get there"
                 self._correct = factorised(self._matrix, self._symmetric, self._analysis)
@@ -185,8 +188,11 @@ def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:
     return None if failed else np.asarray(found)
 
 
-def _multigrid(matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: float) -> tuple[Correction, Correction]:
-    """A run of the iteration, and the one cycle that makes each of its steps a good one."""
+def _multigrid(
+    matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: float, large: bool
+) -> tuple[Correction, Correction]:
+    """A run of the iteration, and the one cycle that makes each of its steps a good one; a ``large`` matrix is not
+    given up where halves of a lattice are not what it wants."""
     even = matrix if symmetric else csr_array((matrix + matrix.T) / 2)
     cycles = [multigrid_cycle(even, spaces)]
     product = Product(matrix)
@@ -195,7 +201,7 @@ def _multigrid(matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: fl
     def correct(left: Floats) -> Floats:
         impatient = len(cycles) == 1 and spaces.on_lattice
         found, failed = run(None, left, PATIENT_STEPS if impatient else RUN_STEPS)
-        if failed and impatient:  # cells too uneven for halves of their lattice
+        if failed and impatient and large:  # cells too uneven for halves of their lattice
             cycles.append(multigrid_cycle(even, spaces.by_order))
             found, _ = run(found, left, RUN_STEPS)
         return found
