@@ -60,12 +60,12 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any], str, dict[str, Any], int]
         {"size": "80 mm"},
         13,
     ),
-    "flat cells, 1 to 100": (
-        {"size": ["30 m", "30 m"]},
-        {"size": ["15 m", "15 m"], "at": ["5 m", "5 m"]},
+    "flat cells, 1 to 80": (
+        {"size": ["100 m", "100 m"]},
+        {"size": ["50 m", "50 m"], "at": ["16 m", "16 m"]},
         "30 W/(m K)",
-        {"size": "3 m", "across": 20},
-        16,
+        {"size": "30 m", "across": 10},
+        20,
     ),
 }
 
