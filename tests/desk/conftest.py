@@ -17,7 +17,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.app.application import application
+from blunt_ember.desk.app.application import application, keep_imported
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.sheet.option_list import OptionList
@@ -33,6 +33,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
         item.add_marker(pytest.mark.qt_log_level_fail("WARNING"))
         item.add_marker(pytest.mark.qt_log_ignore("^This plugin does not support", extend=True))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def imported() -> None:
+    """What was imported is not looked through again after every test."""
+    keep_imported()
 
 
 @pytest.fixture(scope="session", autouse=True)
