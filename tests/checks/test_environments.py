@@ -253,6 +253,15 @@ def test_where_something_follows_temperature_there_are_coefficients_of_the_prese
     assert "as it stands" in found["room yard present"].asked
 
 
+def test_heat_that_follows_temperature_is_held_still_or_refuses_the_coefficients() -> None:
+    asked = [{"name": state, "coupling": "room", "to": "yard", "state": state} for state in ("any", "present")]
+    heat = [{"region": "house", "per_volume": "20 W/m³*(1 + (T - 280 K)/(50 K))"}]
+    found = checks(case_from_data({**CORNER, "heat_inside": heat, "questions": asked}))
+    assert np.isnan(found["any"].value) and "heat that arises inside follows temperature" in found["any"].note
+    without = checks(case_from_data({**CORNER, "questions": asked}))
+    assert found["present"].value == pytest.approx(without["any"].value, rel=1e-8)
+
+
 def test_what_radiates_elsewhere_than_to_its_environment_has_no_coefficients() -> None:
     surroundings = [dict(entry) for entry in CORNER["surroundings"]]
     surroundings[1]["radiation"] = {"emissivity": 0.9, "temperature": "-30 °C"}

@@ -120,6 +120,26 @@ REFUSED: dict[str, tuple[dict[str, Any], str]] = {
         ),
         "not cut off square",
     ),
+    "layers that taper": (
+        section(
+            {
+                "low": {
+                    "shape": "polygon",
+                    "points": [["0 mm", "0 mm"], ["900 mm", "0 mm"], ["900 mm", "100 mm"], ["0 mm", "200 mm"]],
+                    "material": "brick",
+                },
+                "high": {
+                    "shape": "polygon",
+                    "points": [["0 mm", "200 mm"], ["900 mm", "100 mm"], ["900 mm", "300 mm"], ["0 mm", "300 mm"]],
+                    "material": "wool",
+                },
+            },
+            "low.side 1",
+            "high.side 3",
+            FILMS,
+        ),
+        "does not leave the cut square",
+    ),
     "a ring of walls": (
         section(
             {"walls": rectangle(0, 0, 1, 1), "room": rectangle(0.2, 0.2, 0.6, 0.6, "")},

@@ -72,6 +72,9 @@ def _faced(problem: Problem, as_it_stands: bool) -> dict[str, tuple[str, ...]]:
         raise UncoupledError(f"'{next(iter(problem.held))}' is held at a temperature, which is no environment")
     if not as_it_stands and any(k.follows_temperature for conductor in problem.conductors for k in conductor.k):
         raise UncoupledError(f"a conductivity follows temperature{_ASK_NOW}")
+    arising = [source.per_volume for source in problem.sources] + [source.total for source in problem.points]
+    if not as_it_stands and any(law.follows_temperature for law in arising):
+        raise UncoupledError(f"heat that arises inside follows temperature{_ASK_NOW}")
     faced: dict[str, list[str]] = {}
     for surface, laws in problem.exchanges.items():
         for law in laws:

@@ -177,6 +177,7 @@ def _end(
     sides = (before.facets[-1], after.facets[0])
     if any(abs(float(ways[side] @ way)) > _SAME_WAY for side in sides):
         raise UncoupledError(f"the wall at '{outline.surfaces[cut.facets[0]]}' is not cut off square")
+    _require_square_layers(problem, outline, cut.facets)
     facets = cut.facets if before.faces == first else cut.facets[::-1]
     layers, resistance = _layers(problem, outline, facets)
     resistance += sum(_film_resistance(problem, outline.surfaces[side]) for side in sides)
@@ -187,6 +188,22 @@ def _end(
     on_line = np.abs(_cross(ways[face], way)) <= _SAME_WAY
     count = len(face) if on_line.all() else int(np.argmin(on_line))
     return _End(layers, resistance, run, start, way, float(outline.lengths[face[:count]].sum()))
+
+
+def _require_square_layers(problem: Problem, outline: _Outline, facets: Ints) -> None:
+    """Raise :class:`UncoupledError` where a layer does not go on as thick as it is at the cut."""
+    mesh, way = problem.mesh, outline.ways[facets[0]]
+    changes = outline.regions[facets[1:]] != outline.regions[facets[:-1]]
+    for place in outline.ends[facets[1:][changes], 0]:
+        for name, surface in mesh.surfaces.items():
+            for block in () if surface.outer else surface.blocks:
+                ends = mesh.points[block.nodes[:, :2]]
+                touching = (ends == place).all(axis=2).any(axis=1)
+                along = ends[touching, 1] - ends[touching, 0]
+                if (np.abs(along @ way) > _SAME_WAY * np.linalg.norm(along, axis=1)).any():
+                    raise UncoupledError(
+                        f"'{name}' does not leave the cut square, so that layers change along the wall"
+                    )
 
 
 def _layers(problem: Problem, outline: _Outline, facets: Ints) -> tuple[tuple[str, ...], float]:

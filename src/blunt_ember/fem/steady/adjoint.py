@@ -83,4 +83,4 @@ def _slope(term: Term, excess: Floats, as_it_stands: bool) -> Floats | None:
     """By how much less heat is given per kelvin (m, n, n), W/K."""
     if as_it_stands and isinstance(term, Conduction | OnSurface):
         return term.exchange(excess)
-    return None if as_it_stands and term.kind == "region" else term.slope(excess, 0.0)
+    return None if as_it_stands and term.kind in ("region", "point") else term.slope(excess, 0.0)
