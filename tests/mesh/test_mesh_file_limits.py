@@ -14,7 +14,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkUnstructuredGrid
 from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 
-from blunt_ember.mesh.mesh_file_limits import require_readable
+from blunt_ember.mesh.files.mesh_file_limits import require_readable
 from blunt_ember.ordinary_file import FileRefusedError
 
 POINTS = np.random.default_rng(4).random((3000, 3)) * [1, 1, 0]

@@ -19,8 +19,8 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
+from blunt_ember.mesh.files.xdmf_file import read_xdmf
 from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
-from blunt_ember.mesh.xdmf_file import read_xdmf
 from blunt_ember.picture.animation import write_animation
 from blunt_ember.picture.charts.history_chart import history_plot
 from blunt_ember.picture.charts.plot import write_plot

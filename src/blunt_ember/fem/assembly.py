@@ -12,10 +12,10 @@ from scipy import sparse
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
-from blunt_ember.mesh.cell_lattice import CellLattice
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
-from blunt_ember.mesh.node_neighbours import NodeNeighbours
 
 #: How far, as a share of its size, a node of a straight cell may lie from its place.
 _BENT = 1e-12

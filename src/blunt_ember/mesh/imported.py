@@ -25,9 +25,9 @@ from blunt_ember.geometry.space import Plane, Solid, Space
 from blunt_ember.mesh.cells.facets import FacetPart, all_facets, cells_of, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
+from blunt_ember.mesh.files.mesh_file_limits import require_readable
 from blunt_ember.mesh.local_sizes import require_few
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
-from blunt_ember.mesh.mesh_file_limits import require_readable
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.ordinary_file import FileRefusedError
 
@@ -149,7 +149,7 @@ def _read(path: Path) -> Any:
     try:
         with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said), np.errstate(all="ignore"):
             if path.suffix.lower() == ".xdmf":
-                from blunt_ember.mesh.xdmf_file import read_xdmf
+                from blunt_ember.mesh.files.xdmf_file import read_xdmf
 
                 return read_xdmf(path)
             return meshio.read(path)

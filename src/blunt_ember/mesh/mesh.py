@@ -10,9 +10,9 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
-from blunt_ember.mesh.cell_lattice import CellLattice, lattice_of
 from blunt_ember.mesh.cells.facets import Skin, skin_of
-from blunt_ember.mesh.node_neighbours import NodeNeighbours, neighbours_of
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice, lattice_of
+from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_of
 
 
 @dataclass(frozen=True)

@@ -92,7 +92,7 @@ def write_outlines(outcome: Outcome, path: Path) -> None:
 
 def write_skin_file(outcome: Outcome, path: Path) -> None:
     """Write the skin of a solid as triangles; raise :class:`BluntEmberError` where there is none."""
-    from blunt_ember.mesh.mesh_files import write_skin
+    from blunt_ember.mesh.files.mesh_files import write_skin
 
     with written(path) as scratch:
         write_skin(_mesh_of(outcome), scratch)
@@ -103,7 +103,7 @@ def write_mesh_file(outcome: Outcome, path: Path) -> None:
 
     Raises :class:`BluntEmberError` when that cannot be done.
     """
-    from blunt_ember.mesh.mesh_files import write_mesh
+    from blunt_ember.mesh.files.mesh_files import write_mesh
 
     mesh = _mesh_of(outcome)
     fields = {}

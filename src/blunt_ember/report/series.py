@@ -66,7 +66,7 @@ def write_series(outcome: Outcome, path: Path) -> None:
     XDMF 3, https://www.xdmf.org. Temperatures are single precision, in the unit the case shows; lengths in m, times in
     s. Raises :class:`BluntEmberError` for another suffix or a full disk.
     """
-    from blunt_ember.mesh.xdmf_file import XdmfWriter  # here, as HDF5 takes a while and few cases are written
+    from blunt_ember.mesh.files.xdmf_file import XdmfWriter  # here, as HDF5 takes a while and few cases are written
 
     run, mesh = outcome.run, outcome.mesh
     assert run is not None and mesh is not None

@@ -14,7 +14,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Flags, Ints, ShortInts
-from blunt_ember.mesh.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 
 #: Cells are joined that are this many times as long, at most, as the shortest that can be.
 _SHORT = 4.5

@@ -13,9 +13,9 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.files.xdmf_file import XdmfWriter
 from blunt_ember.mesh.imported import TYPES
 from blunt_ember.mesh.mesh import Mesh
-from blunt_ember.mesh.xdmf_file import XdmfWriter
 
 
 class MeshFileError(BluntEmberError):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from blunt_ember.arrays import Flags, Ints, ShortInts
-from blunt_ember.mesh.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 
 if TYPE_CHECKING:
     from blunt_ember.mesh.mesh import Mesh
