@@ -95,9 +95,10 @@ class ClockSteps:
         clock = case.document.running_clock
         assert clock is not None
         switches, _ = breaks_of(case)
-        one = not switches and len(clock.stages) < 2 and not clock.start_in
+        one = not switches and len(clock.stages) < 2
         request = self.request(case, self._steps.mesh(case, 1))
-        return Timing(clock.start, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
+        start_in = {request.mesh.regions.index(name): law for name, law in clock.start_in.items()}
+        return Timing(clock.start, start_in, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
 
     def _run(self, request: RunRequest, on_progress: OnProgress) -> Ran:
         run, solution, problem, columns = run_case(request, self._folder, on_progress, self._stopped)

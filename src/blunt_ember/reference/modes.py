@@ -1,197 +1,292 @@
-"""Modes in which a wall, a long cylinder or a sphere cools: roots and functions of the series solutions.
+"""Modes in which layers cool: walls, cylinders or spheres, solid or hollow, with contact resistances between them.
 
-Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.9 to 3.11, 7.7 and 9.4.
+(k sᵐ X′)′ + λ² c sᵐ X = 0 is a Sturm–Liouville problem, also where k and c jump: the n-th mode has n zeros, and how
+many roots lie below any λ is told by the zeros of the solution that starts as the first side demands (Courant &
+Hilbert, *Methods of Mathematical Physics* I, VI.6). A contact is a layer without capacity; a zero may lie within it. So
+each root is found by halving what is known to hold it, and none is missed. In a layer the solutions are those of
+Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.9 to 3.11, 7.7, 9.4 and 12.8.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from scipy import special
 
 from blunt_ember.arrays import Floats
+from blunt_ember.quadrature import gauss_rule
 
 BodyForm = Literal["wall", "cylinder", "sphere"]
 #: What the distance is raised to in the area that heat passes.
 POWER = {"wall": 0, "cylinder": 1, "sphere": 2}
 _HALVINGS = 90
-#: Biot number of a ball below which its slowest root is taken from a series.
-_SMALL_BIOT = 1e-3
+#: Angle turned through in a layer below which differences of sines lose digits.
+_SMALL_TURN = 0.05
+_SMALL_NORM = 2.0
 
 
-class Modes(Protocol):
-    """The slowest modes of a body: ``roots`` (n,) in 1/m, the first of them 0 where no heat can leave."""
+@dataclass(frozen=True)
+class Stack:
+    """Layers between the places ``lines`` (l + 1,) in m, of conductivities ``k`` W/(m K) and ``diffusivity`` m²/s.
 
-    @property
-    def roots(self) -> Floats:
-        """Square roots of the eigenvalues over the diffusivity."""
-
-    def at(self, s: Floats) -> Floats:
-        """Return the modes (p, n) at places (p,) in m."""
-
-    def slope(self, s: float) -> Floats:
-        """Return their slopes (n,) in 1/m at a place in m."""
-
-    @property
-    def norms(self) -> Floats:
-        """Integrals (n,) of X² sᵐ ds."""
-
-
-def modes_of(form: BodyForm, start: float, end: float, leaves: tuple[float, float], count: int) -> Modes:
-    """Return the ``count`` slowest modes between two places in m.
-
-    ``leaves`` are h/k in 1/m at both ends, infinite where the temperature is held. A cylinder is solid.
+    ``contacts`` are the resistances behind each layer but the last, m² K/W; ``leaves`` the film coefficients of both
+    ends in W/(m² K), infinite where the temperature is held. A cylinder or sphere from 0 is solid.
     """
-    if form == "cylinder":
-        return _CylinderModes(end, leaves[1], count)
-    if form == "wall":
-        return _StraightModes(start, end, leaves, count, ball=False)
-    # U = s X of a sphere obeys the equation of a wall, its ends those of other film coefficients.
-    inner = np.inf if start == 0 else leaves[0] + 1 / start
-    return _StraightModes(start, end, (inner, leaves[1] - 1 / end), count, ball=True, still=not any(leaves))
 
-
-@dataclass(frozen=True)
-class _StraightModes:
-    """cos(λ(s − start) − φ), divided by s in a ball."""
-
-    start: float
-    end: float
+    form: BodyForm
+    lines: tuple[float, ...]
+    k: tuple[float, ...]
+    diffusivity: tuple[float, ...]
+    contacts: tuple[float, ...]
     leaves: tuple[float, float]
-    count: int
-    ball: bool
-    still: bool = False
-
-    def __post_init__(self) -> None:
-        length = self.end - self.start
-        number = np.arange(self.count, dtype=float)
-        resting = self.still if self.ball else not any(self.leaves)
-        if resting:
-            number[0] = 1.0 if self.count > 1 else 0.0
-        low, high = np.maximum((number - 1) * np.pi / length, 1e-12 / length), (number + 1) * np.pi / length
-        for _ in range(_HALVINGS):
-            middle = (low + high) / 2
-            below = self._angle(middle) < number * np.pi
-            low, high = np.where(below, middle, low), np.where(below, high, middle)
-        roots = (low + high) / 2
-        if resting:
-            roots[0] = 0.0
-        elif self.ball and self.start == 0 and 1 + self.leaves[1] * self.end < _SMALL_BIOT:
-            roots[0] = _slowest_of_ball(1 + self.leaves[1] * self.end) / self.end
-        object.__setattr__(self, "roots", roots)
-
-    roots: Floats = None  # type: ignore[assignment]
-
-    def _angle(self, root: Floats) -> Floats:
-        """What is a multiple of π at a root: the angle turned through, less those at both ends."""
-        ends = sum(np.pi / 2 if np.isinf(leaves) else np.arctan2(leaves, root) for leaves in self.leaves)
-        return np.asarray(root * (self.end - self.start) - ends)
-
-    def _turned(self) -> Floats:
-        first = self.leaves[0]
-        return np.full(self.count, np.pi / 2) if np.isinf(first) else np.arctan2(first, self.roots)
-
-    def _straight(self, s: Floats) -> Floats:
-        resting = self.roots == 0
-        plain = np.cos(np.multiply.outer(s - self.start, self.roots) - self._turned())
-        if not resting.any():
-            return plain
-        return np.where(resting, s[:, None] if self.ball else 1.0, plain)
-
-    def _straight_slope(self, s: float) -> Floats:
-        resting = self.roots == 0
-        plain = -self.roots * np.sin((s - self.start) * self.roots - self._turned())
-        return np.where(resting, 1.0 if self.ball else 0.0, plain)
-
-    def at(self, s: Floats) -> Floats:
-        """The modes."""
-        if not self.ball:
-            return self._straight(s)
-        middle = s < 1e-9 * self.end
-        divided = self._straight(s) / np.where(middle, 1.0, s)[:, None]
-        if middle.any():
-            divided[middle] = np.where(self.roots == 0, 1.0, self.roots)
-        return divided
-
-    def slope(self, s: float) -> Floats:
-        """Their slopes."""
-        if not self.ball:
-            return self._straight_slope(s)
-        if s == 0:
-            return np.zeros(self.count)
-        return self._straight_slope(s) / s - self._straight(np.array([s]))[0] / s**2
 
     @property
-    def norms(self) -> Floats:
-        """Of U over ds, which in a ball are those of X over s² ds."""
-        length, turned = self.end - self.start, self._turned()
-        root = np.where(self.roots == 0, 1.0, self.roots)
-        swung = length / 2 + (np.sin(2 * (root * length - turned)) + np.sin(2 * turned)) / (4 * root)
-        resting = (self.end**3 - self.start**3) / 3 if self.ball else length
-        return np.where(self.roots == 0, resting, swung)
+    def power(self) -> int:
+        """What the distance is raised to in the area that heat passes."""
+        return POWER[self.form]
 
+    @property
+    def solid(self) -> bool:
+        """Whether it reaches the middle of a cylinder or sphere."""
+        return self.form != "wall" and self.lines[0] == 0
 
-def _slowest_of_ball(biot: float) -> float:
-    """Root of 1 − z cot z = Bi for a small one, from the series of its left side, which loses no digits."""
-    squared = 3 * biot
-    for _ in range(40):
-        rest = squared**2 * (1 / 45 + squared * (2 / 945 + squared * (1 / 4725 + squared * 2 / 93555)))
-        squared = 3 * (biot - rest)
-    return float(np.sqrt(squared))
+    @property
+    def rests(self) -> bool:
+        """Whether no heat can leave."""
+        return not any(self.leaves)
+
+    def area(self, line: int) -> float:
+        """The area that heat passes at a line, over that at 1."""
+        return float(self.lines[line] ** self.power)
+
+    def volume(self, layer: int) -> float:
+        """∫ sᵐ ds of a layer."""
+        low, high = self.lines[layer : layer + 2]
+        power = self.power + 1
+        return (high - low) * sum(high**n * low ** (power - 1 - n) for n in range(power)) / power
+
+    def capacity(self, layer: int) -> float:
+        """Heat capacity per volume, J/(m³ K)."""
+        return self.k[layer] / self.diffusivity[layer]
+
+    @property
+    def content(self) -> float:
+        """Heat capacity per what heat is told of, J/K."""
+        return sum(self.capacity(layer) * self.volume(layer) for layer in range(len(self.k)))
+
+    def layer_at(self, s: Floats) -> Floats:
+        """The layer (p,) in which places lie, on a line the one before it."""
+        return np.clip(np.searchsorted(self.lines, s, side="left") - 1, 0, len(self.k) - 1)
+
+    def first(self, count: int) -> tuple[Floats, Floats]:
+        """Value (n,) and flow k sᵐ X′ of every mode at the first line."""
+        leaves, area = self.leaves[0], self.area(0)
+        if self.solid:
+            return np.ones(count), np.zeros(count)
+        if np.isinf(leaves):
+            return np.zeros(count), np.full(count, self.k[0] * area / (self.lines[1] - self.lines[0]))
+        return np.ones(count), np.full(count, leaves * area)
+
+    def crossed(self, layer: int, s: Floats, root: Floats, value: Floats, flow: Floats) -> tuple[Floats, Floats]:
+        """Value and flow at ``s`` of what has a ``value`` and a ``flow`` where the layer begins; shapes broadcast."""
+        low, k = self.lines[layer], self.k[layer]
+        turn = root / np.sqrt(self.diffusivity[layer])
+        if self.form == "cylinder":
+            return _crossed_ring(low, s, k, turn, value, flow)
+        away = s - low
+        z = turn * away
+        cosine, share = np.cos(z), np.sinc(z / np.pi)
+        if self.form == "wall":
+            return value * cosine + flow / k * away * share, flow * cosine - k * turn * value * np.sin(z)
+        # U = s X obeys the equation of a wall.
+        bend = _bend(z)
+        inner = flow / (k * low) if low else 0.0 * flow
+        with np.errstate(divide="ignore", invalid="ignore"):
+            here = (low * value * cosine + (value + inner) * away * share) / s
+        onward = k * value * away * (bend - turn**2 * low * s * share) + inner * k * (low * cosine + away * bend)
+        return np.where(s == 0, value, here), onward
+
+    def zeros(self, layer: int, root: Floats, value: Floats, flow: Floats, after: Floats) -> Floats:
+        """How many zeros (n,) a solution has in a layer at whose begin it is not negative; ``after`` is its value at
+        the end."""
+        (low, high), k = self.lines[layer : layer + 2], self.k[layer]
+        turn = root / np.sqrt(self.diffusivity[layer])
+        if self.form == "wall":
+            angle = np.arctan2(value, flow / (k * turn)) + turn * (high - low)
+        elif self.form == "sphere":
+            slope = value + (flow / (k * low) if low else 0.0)
+            angle = np.arctan2(low * value * turn, slope) + turn * (high - low)
+        else:
+            angle = _turned_ring(low, high, k, turn, value, flow)
+        odd = (after < 0).astype(float)
+        # The angle tells the number but for round-off, and whether the sign has changed tells whether it is odd.
+        return np.asarray(2 * np.rint((angle / np.pi - 0.5 - odd) / 2) + odd)
+
+    def below(self, root: Floats) -> Floats:
+        """How many roots lie below each of the given ones (n,), in 1/√s."""
+        value, flow = self.first(len(root))
+        count = np.zeros(len(root))
+        for layer in range(len(self.k)):
+            turned = np.where((value < 0) | ((value == 0) & (flow < 0)), -1.0, 1.0)
+            value, flow = value * turned, flow * turned
+            after, onward = self.crossed(layer, np.asarray(self.lines[layer + 1]), root, value, flow)
+            count += self.zeros(layer, root, value, flow, after)
+            value, flow = after, onward
+            if layer < len(self.contacts) and self.contacts[layer]:
+                value = value + self.contacts[layer] * flow / self.area(layer + 1)
+                count += np.sign(value) * np.sign(after) < 0
+        if np.isinf(self.leaves[1]):
+            return count
+        left = flow + self.leaves[1] * self.area(len(self.k)) * value
+        return count + (left * np.sign(value) < 0)
+
+    def roots(self, count: int) -> Floats:
+        """The ``count`` smallest roots in 1/√s, the first of them 0 where no heat can leave."""
+        lasts = sum(np.diff(self.lines) / np.sqrt(self.diffusivity))
+        number = np.arange(count)
+        high = (count + 1) * np.pi / lasts
+        while self.below(np.array([high]))[0] < count:
+            high *= 2
+        lows, highs = np.zeros(count), np.full(count, high)
+        for _ in range(_HALVINGS):
+            middle = (lows + highs) / 2
+            under = self.below(middle) > number
+            lows, highs = np.where(under, lows, middle), np.where(under, middle, highs)
+            if (highs - lows <= 2e-16 * highs)[1 if self.rests else 0 :].all():
+                break
+        found = (lows + highs) / 2
+        if self.rests:
+            found[0] = 0.0
+        return found
 
 
 @dataclass(frozen=True)
-class _CylinderModes:
-    """J₀(λ s), with λR J₁(λR) = (hR/k) J₀(λR)."""
+class Modes:
+    """The ``roots`` (n,) of a stack, and values and flows (l, n) of their modes where each layer begins and ends."""
 
-    radius: float
-    leaves: float
-    count: int
-
-    def __post_init__(self) -> None:
-        number = np.arange(1, self.count + 1, dtype=float)
-        upper = _bessel_zeros(0, number)
-        if np.isinf(self.leaves):
-            object.__setattr__(self, "roots", upper / self.radius)
-            return
-        lower = np.concatenate([[0.0], _bessel_zeros(1, number[:-1])])
-        if self.leaves == 0:
-            object.__setattr__(self, "roots", lower / self.radius)
-            return
-        biot, low, high = self.leaves * self.radius, lower, upper
-        for _ in range(_HALVINGS):
-            middle = (low + high) / 2
-            # Between a zero of J₁ and the next of J₀ the ratio grows from 0 without bound.
-            below = middle * special.j1(middle) * np.sign(special.j0(middle)) < biot * np.abs(special.j0(middle))
-            low, high = np.where(below, middle, low), np.where(below, high, middle)
-        object.__setattr__(self, "roots", (low + high) / 2 / self.radius)
-
-    roots: Floats = None  # type: ignore[assignment]
-
-    def at(self, s: Floats) -> Floats:
-        """The modes."""
-        return np.asarray(special.j0(np.multiply.outer(s, self.roots)))
-
-    def slope(self, s: float) -> Floats:
-        """Their slopes."""
-        return np.asarray(-self.roots * special.j1(self.roots * s))
+    stack: Stack
+    roots: Floats
+    values: tuple[Floats, Floats]
+    flows: tuple[Floats, Floats]
 
     @property
+    def resting(self) -> Floats:
+        """Which modes are the one in which no heat flows."""
+        return self.roots == 0
+
+    def in_layer(self, layer: int, s: Floats) -> Floats:
+        """Return the modes (p, n) at places (p,) of a layer."""
+        value, flow = self.values[0][layer], self.flows[0][layer]
+        root = np.where(self.resting, 1.0, self.roots)
+        found, _ = self.stack.crossed(layer, np.asarray(s)[:, None], root, value, flow)
+        return np.where(self.resting, 1.0, found)
+
+    @cached_property
+    def parts(self) -> Floats:
+        """∫ X sᵐ ds of every layer (l, n), which is what the flows at both ends of it leave over."""
+        capacity = np.array([self.stack.capacity(layer) for layer in range(len(self.stack.k))])
+        volume = np.array([self.stack.volume(layer) for layer in range(len(self.stack.k))])
+        squared = np.where(self.resting, 1.0, self.roots**2)
+        moving = (self.flows[0] - self.flows[1]) / (capacity[:, None] * squared)
+        return np.where(self.resting, volume[:, None], moving)
+
+    @cached_property
     def norms(self) -> Floats:
-        """Of J₀² over s ds."""
-        at_rim = self.roots * self.radius
-        return np.asarray(self.radius**2 / 2 * (special.j0(at_rim) ** 2 + special.j1(at_rim) ** 2))
+        """∫ c X² sᵐ ds (n,)."""
+        total = np.zeros(len(self.roots))
+        for layer in range(len(self.stack.k)):
+            total += self.stack.capacity(layer) * self._squares(layer)
+        return total
+
+    def _squares(self, layer: int) -> Floats:
+        """∫ X² sᵐ ds of a layer (n,)."""
+        stack = self.stack
+        low, high = stack.lines[layer : layer + 2]
+        turn = np.where(self.resting, 1.0, self.roots) / np.sqrt(stack.diffusivity[layer])
+        parts = []
+        for line, at in enumerate((low, high)):
+            value, flow = self.values[line][layer], self.flows[line][layer] / stack.k[layer]
+            if stack.form == "cylinder":
+                parts.append((at * at * value**2 + (flow / turn) ** 2) / 2)
+                continue
+            straight, slope = (
+                (value, flow) if stack.form == "wall" else (at * value, value + (flow / at if at else 0.0))
+            )
+            parts.append(at / 2 * (straight**2 + (slope / turn) ** 2) - straight * slope / (2 * turn**2))
+        found = parts[1] - parts[0]
+        slow = turn * (high - low) < _SMALL_NORM
+        if slow.any():
+            rule, weight = gauss_rule(24)
+            s = low + (high - low) * (1 + rule) / 2
+            weight = weight * s**stack.power * (high - low) / 2
+            chosen = Modes(
+                stack,
+                self.roots[slow],
+                (self.values[0][:, slow], self.values[1][:, slow]),
+                (self.flows[0][:, slow], self.flows[1][:, slow]),
+            )
+            found[slow] = weight @ chosen.in_layer(layer, s) ** 2
+        return np.where(self.resting, stack.volume(layer), found)
 
 
-def _bessel_zeros(order: Literal[0, 1], number: Floats) -> Floats:
-    """Zeros of J₀ or J₁ by their number, from McMahon's expansion by Newton's method (DLMF 10.21.19)."""
-    first = (number + order / 2 - 0.25) * np.pi
-    mu = 4.0 * order**2
-    at = first - (mu - 1) / (8 * first)
-    for _ in range(6):
-        value = special.j0(at) if order == 0 else special.j1(at)
-        slope = -special.j1(at) if order == 0 else special.j0(at) - special.j1(at) / at
-        at = at - value / slope
-    return np.asarray(at)
+def modes_of(stack: Stack, count: int) -> Modes:
+    """Return the ``count`` slowest modes of a stack."""
+    roots = stack.roots(count)
+    moving = np.where(roots == 0, 1.0, roots)
+    value, flow = stack.first(count)
+    begins: list[tuple[Floats, Floats]] = []
+    ends: list[tuple[Floats, Floats]] = []
+    for layer in range(len(stack.k)):
+        begins.append((value, flow))
+        after, onward = stack.crossed(layer, np.asarray(stack.lines[layer + 1]), moving, value, flow)
+        after, onward = np.where(roots == 0, 1.0, after), np.where(roots == 0, 0.0, onward)
+        ends.append((after, onward))
+        value, flow = after, onward
+        if layer < len(stack.contacts):
+            value = value + stack.contacts[layer] * flow / stack.area(layer + 1)
+    values, flows = (np.stack([pair[n] for pair in begins]) for n in (0, 1))
+    last_values, last_flows = (np.stack([pair[n] for pair in ends]) for n in (0, 1))
+    return Modes(stack, roots, (values, last_values), (flows, last_flows))
+
+
+def _bend(z: Floats) -> Floats:
+    """cos z − sin z / z, from its series where that loses digits."""
+    squared = z * z
+    small = -squared / 3 * (1 - squared / 10 * (1 - squared / 28 * (1 - squared / 54)))
+    return np.where(z < _SMALL_TURN, small, np.cos(z) - np.sinc(z / np.pi))
+
+
+def _weights_of_ring(low: float, k: float, turn: Floats, value: Floats, flow: Floats) -> tuple[Floats, Floats]:
+    """What of J₀ and of Y₀ is in a solution with a value and a flow at a radius (their Wronskian is 2/(π z))."""
+    z = turn * low
+    ordinary = -np.pi / 2 * (value * z * special.y1(z) + special.y0(z) * flow / k)
+    return ordinary, np.pi / 2 * (value * z * special.j1(z) + special.j0(z) * flow / k)
+
+
+def _crossed_ring(low: float, s: Floats, k: float, turn: Floats, value: Floats, flow: Floats) -> tuple[Floats, Floats]:
+    z = turn * s
+    if low == 0:
+        return value * special.j0(z), -k * z * special.j1(z) * value
+    ordinary, other = _weights_of_ring(low, k, turn, value, flow)
+    here = ordinary * special.j0(z) + other * special.y0(z)
+    return here, -k * z * (ordinary * special.j1(z) + other * special.y1(z))
+
+
+def _turned_ring(low: float, high: float, k: float, turn: Floats, value: Floats, flow: Floats) -> Floats:
+    """The angle (n,) whose multiples of π are zeros of a solution in a ring, from that at its begin."""
+    if low == 0:
+        return _phase(turn * high) + np.pi / 2
+    ordinary, other = _weights_of_ring(low, k, turn, value, flow)
+    begun = _phase(turn * low)
+    off = begun - np.arctan2(other, ordinary)
+    first = np.arctan2(np.abs(np.cos(off)), -np.sin(off))  # its value is not negative but for round-off
+    return np.asarray(first + _phase(turn * high) - begun)
+
+
+def _phase(z: Floats) -> Floats:
+    """θ(z) of J₀ = M cos θ, Y₀ = M sin θ, which grows from −π/2 without a jump (DLMF 10.18)."""
+    angle = np.arctan2(special.y0(z), special.j0(z))
+    return np.asarray(angle + 2 * np.pi * np.rint((z - np.pi / 4 - angle) / (2 * np.pi)))

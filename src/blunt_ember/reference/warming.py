@@ -1,323 +1,312 @@
-"""A wall, a long cylinder or a sphere of one material, from one temperature: the full series, any Biot number.
+"""Walls, cylinders and spheres, in layers, solid or hollow, that warm or cool: the full series, any Biot number.
 
-T = T_still(s, t) + Σ Kₙ Xₙ(s) exp(−a λₙ² t), where T_still is what is left in the end: the steady answer; where no heat
-can leave, a parabola that rises evenly; and under a temperature that swings, the swing that it settles into. Carslaw &
-Jaeger (1959), sections 3.4 to 3.11, 7.5 to 7.9, 9.3 to 9.5; the swing as in 3.6 and 2.6.
+T = S(s, t) + Σ Kₙ(t) Xₙ(s): S is what the layers settle into; the modes Xₙ carry what the start, and every change of a
+side, is off it (Duhamel). Carslaw & Jaeger (1959), sections 1.14, 2.6, 3.4 to 3.11, 7.5 to 7.9, 9.3 to 9.5 and 12.8;
+Özışık (1993), *Heat Conduction*, 2nd ed., chapter 8 (layers).
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
-from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.quadrature import gauss_rule
-from blunt_ember.reference.modes import POWER, BodyForm, Modes, modes_of
+from blunt_ember.reference.changing import Course, Swing, Unsteady
+from blunt_ember.reference.modes import BodyForm, Modes, Stack, modes_of
+from blunt_ember.reference.settled import Settled, layer_rule
 from blunt_ember.reference.side import Side
 
-Complexes = NDArray[np.complex128]
-WARMING_SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7 and 9"
+WARMING_SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7, 9 and 12"
 #: Terms are summed until the exponential is below e to minus this.
 _FADED = 42.0
 #: Terms that are summed at most; earlier times are not said.
 _MOST_TERMS = 4_000
+#: Terms under a side that goes on changing, whose sum ends as the cube of their number.
+_CHANGING_TERMS = 2_048
+#: The same where a start differs from place to place, and in how many places it is read for each turn of a mode.
+_MOST_READ_TERMS = 1_024
+_READ = 6
+
+
+#: The temperature in K at which a layer starts, or how it depends on the places (p,) in m.
+Start = float | Callable[[Floats], Floats]
 
 
 @dataclass(frozen=True)
-class Swing:
-    """The temperature that a side is held at, or meets, swings about its mean by ``amplitude`` K sin(``rate`` t +
-    ``phase``), rate in rad/s."""
+class WarmingLayer:
+    """A layer up to ``end`` in m, of conductivity ``k`` W/(m K) and ``diffusivity`` m²/s, at first at ``start``;
+    ``generation`` in W/m³, and behind it a ``contact`` resistance in m² K/W."""
 
-    amplitude: float
-    rate: float
-    phase: float
+    end: float
+    k: float
+    diffusivity: float
+    start: Start
+    generation: float = 0.0
+    contact: float = 0.0
 
 
 @dataclass(frozen=True)
 class Warming:
-    """From ``start`` to ``end`` in m, of conductivity ``k`` W/(m K) and ``diffusivity`` m²/s, at first at
-    ``temperature`` K; ``sides`` are what both ends meet, ``swings`` how the temperature of each swings, if it does;
-    ``generation`` in W/m³. A cylinder is solid; of a solid body the first side is idle."""
+    """Layers from ``start`` in m on; ``sides`` are what both ends meet, ``changes`` how the temperature of each swings
+    or goes on, if it does. Of a solid body the first side is idle."""
 
     form: BodyForm
     start: float
-    end: float
-    k: float
-    diffusivity: float
+    layers: tuple[WarmingLayer, ...]
     sides: tuple[Side, Side]
-    temperature: float
-    generation: float = 0.0
-    swings: tuple[Swing | None, Swing | None] = (None, None)
-    _made: dict[int, Modes] = field(default_factory=dict, compare=False, repr=False)
+    changes: tuple[Unsteady | None, Unsteady | None] = (None, None)
+    _made: dict[int, tuple[Modes, Floats]] = field(default_factory=dict, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         if any(side.radiation for side in self.sides):
             raise ReferenceRefusedError("a surface radiates")
-        if self.form == "cylinder" and self.start > 0:
-            raise ReferenceRefusedError("the cylinder is hollow")
 
-    def temperature_at(self, s: Floats, t: float) -> Floats:
-        """Return the temperature in K at places (p,) in m and a time in s; NaN at a time too early to sum."""
-        if t <= 0:
-            return np.full(len(s), self.temperature)
-        terms = self._terms(t)
+    @property
+    def end(self) -> float:
+        """Where the last layer ends, m."""
+        return self.layers[-1].end
+
+    @cached_property
+    def stack(self) -> Stack:
+        """The layers, as their modes know them."""
+        return Stack(
+            self.form,
+            (self.start, *(layer.end for layer in self.layers)),
+            tuple(layer.k for layer in self.layers),
+            tuple(layer.diffusivity for layer in self.layers),
+            tuple(layer.contact for layer in self.layers[:-1]),
+            (_leaves(self.sides[0]), _leaves(self.sides[1])),
+        )
+
+    @cached_property
+    def _settled(self) -> Settled:
+        generation = tuple(layer.generation for layer in self.layers)
+        return Settled(self.stack, generation, self.sides, self.changes, self._base)
+
+    def temperature_at(self, s: Floats, t: float, layer: int | None = None) -> Floats:
+        """Return the temperature in K at places (p,) in m, in one ``layer`` if one is given, and a time in s; NaN at a
+        time too early to sum."""
+        owner = self.stack.layer_at(s) if layer is None else np.full(len(s), layer)
+        result = np.empty(len(s))
+        terms = None if t <= 0 else self._terms(t)
+        for place in np.unique(owner).tolist():
+            own = owner == place
+            unique, back = np.unique(
+                np.clip(s[own], self.stack.lines[place], self.stack.lines[place + 1]), return_inverse=True
+            )
+            if t <= 0:
+                values = self._started(place, unique)
+            elif terms is None:
+                values = np.full(len(unique), np.nan)
+            else:
+                values = self._settled.at(place, unique, t) + _summed(terms[0], terms[1], place, unique)
+            result[own] = values[back]
+        return result
+
+    def flow_at(self, line: int, t: float) -> float:
+        """Return the heat that passes outward at a line between layers, 0 being the start: W/m² of a wall, W/m per
+        radian of a cylinder, W per steradian of a sphere; NaN at a time too early to sum."""
+        terms = None if t <= 0 else self._terms(t)
         if terms is None:
-            return np.full(len(s), np.nan)
+            return float("nan")
         modes, weights = terms
-        unique, back = np.unique(s, return_inverse=True)
-        values = np.empty(len(unique))
-        run = max(1, 4_000_000 // len(weights))
-        for first in range(0, len(unique), run):
-            part = slice(first, first + run)
-            values[part] = modes.at(unique[part]) @ weights
-        return self.temperature + (self._still(unique, t) + values)[back]
+        layer, end = (line - 1, 1) if line else (0, 0)
+        return -self._settled.flow_at(layer, end, t) - float(modes.flows[end][layer] @ weights)
 
     def flux_in(self, t: float) -> tuple[float, float]:
         """Return the heat flux in W/m² that enters each side; NaN at a time too early to sum."""
-        if t <= 0:
-            return float("nan"), float("nan")
-        terms = self._terms(t)
+        terms = None if t <= 0 else self._terms(t)
         if terms is None:
             return float("nan"), float("nan")
         modes, weights = terms
         found = []
-        for place, s, out in ((0, self.start, -1.0), (1, self.end, 1.0)):
-            side = self.sides[place]
+        for place, (line, layer, sign) in enumerate(((0, 0, 1.0), (len(self.layers), len(self.layers) - 1, -1.0))):
+            side, area = self.sides[place], self.stack.area(line)
             if side.held is not None:
-                slope = self._still_slope(s, t) + float(modes.slope(s) @ weights)
-                found.append(self.k * slope * out)
-            else:
-                face = float(self.temperature_at(np.array([s]), t)[0])
-                found.append(side.flux + side.h * (side.fluid + self._swung(place, t) - face))
+                found.append(sign * self.flow_at(line, t) / area)
+                continue
+            face = self._settled.at(layer, np.array([self.stack.lines[line]]), t)[0]
+            face = float(face + modes.values[place][layer] @ weights)
+            found.append(side.flux + side.h * (side.fluid + self._changed(place, t) - face))
         return found[0], found[1]
 
-    def mean_at(self, t: float) -> float:
-        """Return the mean temperature in K; NaN at a time too early to sum."""
+    def gained_at(self, t: float) -> float:
+        """Return the heat stored since the start: J/m² of a wall, J/m per radian of a cylinder, J per steradian of a
+        sphere; NaN at a time too early to sum."""
         if t <= 0:
-            return self.temperature
+            return 0.0
         terms = self._terms(t)
         if terms is None:
             return float("nan")
         modes, weights = terms
-        return self.temperature + self._still_mean(t) + float(self._integrals(modes) @ weights) / self.volume
+        total = 0.0
+        for layer in range(len(self.layers)):
+            s, weight = layer_rule(self.stack, layer, 200)
+            still = (self._settled.at(layer, s, t) - self._started(layer, s)) @ weight
+            total += self.stack.capacity(layer) * (float(still) + float(modes.parts[layer] @ weights))
+        return total
+
+    def passed_at(self, place: int, t: float) -> float:
+        """Return the heat that has come in through a side since the start, as :meth:`gained_at` tells it.
+
+        By Green's identity with the steady answer U to one kelvin at that side, what is off S sends through it what it
+        loses of ∫ c U (T − S). NaN at a time too early to sum.
+        """
+        side = self.sides[place]
+        line = 0 if place == 0 else len(self.layers)
+        if t <= 0 or (self.stack.solid and place == 0):
+            return 0.0
+        if side.held is None and side.h == 0:
+            return side.flux * t * self.stack.area(line)
+        terms = self._terms(t)
+        if terms is None:
+            return float("nan")
+        modes, weights = terms
+        layer, sign = (0, -1.0) if place == 0 else (len(self.layers) - 1, 1.0)
+        total = float(self._forcing(modes, place) / modes.roots**2 @ weights)
+        for each in range(len(self.layers)):
+            s, weight = layer_rule(self.stack, each, 200)
+            unit = self._settled.per_kelvin(place, each, s)
+            off = self._settled.steady_at(each, s, t) + self._settled.swung_at(each, s, 0.0) - self._started(each, s)
+            total += self.stack.capacity(each) * float((weight * unit) @ off)
+        return total + sign * self._settled.passed_at(layer, place, t)
 
     # --- the series ---
 
-    @property
-    def _power(self) -> int:
-        return POWER[self.form]
-
-    @property
-    def volume(self) -> float:
-        """∫ sᵐ ds: length of a wall, m; area of a cylinder per radian, m²; volume of a sphere per steradian, m³."""
-        power = self._power + 1
-        return (self.end**power - self.start**power) / power
-
-    @property
-    def _leaves(self) -> tuple[float, float]:
-        first, last = (np.inf if side.held is not None else side.h / self.k for side in self.sides)
-        return float(first), float(last)
-
-    @property
-    def _rests(self) -> bool:
-        """Whether no heat can leave, so that the mean changes evenly."""
-        return not any(self._leaves)
-
     def _terms(self, t: float) -> tuple[Modes, Floats] | None:
         """Modes that have not faded at a time, with their weights there, K."""
-        length = self.end - self.start
-        count = int(np.sqrt(_FADED / (self.diffusivity * t)) * length / np.pi) + 3
-        if count > _MOST_TERMS:
+        since = min([t, *(t - course_jump for course_jump in self._jumps(t))])
+        if since <= 0:
             return None
+        count = int(self.stack.below(np.array([np.sqrt(_FADED / since)]))[0]) + 1
+        if count > (_MOST_READ_TERMS if any(callable(each.start) for each in self.layers) else _MOST_TERMS):
+            return None
+        if any(isinstance(change, Course) for change in self.changes):
+            count = max(count, _CHANGING_TERMS)
         size = 1 << int(np.ceil(np.log2(max(count, 8))))
         if size not in self._made:
-            self._made[size] = modes_of(self.form, self.start, self.end, self._leaves, size)
-        modes = self._made[size]
-        fading = np.exp(-self.diffusivity * modes.roots**2 * t)
-        return modes, self._weights(modes) * fading
+            made = modes_of(self.stack, size)
+            self._made[size] = made, self._begun(made)
+        modes, begun = self._made[size]
+        weights = begun * np.exp(-(modes.roots**2) * t)
+        for place, change in enumerate(self.changes):
+            if isinstance(change, Course):
+                weights = weights - self._forcing(modes, place) / modes.norms * _lagging(modes, change, t)
+        return modes, weights
 
-    def _weights(self, modes: Modes) -> Floats:
-        """Kₙ: what the still part lacks of the start."""
-        decay = self.diffusivity * modes.roots**2
-        ends = [self._forcing(modes, place) for place in (0, 1)]
-        even = sum(end * self._driving(place) for place, end in enumerate(ends))
-        even = even + self._integrals(modes) * self.generation / self.k
-        scale = self.diffusivity / modes.norms
-        resting = modes.roots == 0
-        weights = np.where(resting, 0.0, -scale * even / np.where(resting, 1.0, decay))
-        for place, swing in enumerate(self.swings):
-            if swing is not None:
-                turned = swing.amplitude * np.exp(1j * swing.phase) / (decay + 1j * swing.rate)
-                weights = weights - scale * ends[place] * turned.imag
+    def _jumps(self, t: float) -> list[float]:
+        """When the temperature of a side has jumped before a time."""
+        return [
+            begin
+            for change in self.changes
+            if isinstance(change, Course)
+            for begin, end, _ in change.pieces(t)
+            if begin == end
+        ]
+
+    def _begun(self, modes: Modes) -> Floats:
+        """What the start is off the part that stays, by modes, K."""
+        base = self._base
+        started = np.zeros(len(modes.roots))
+        for layer, each in enumerate(self.layers):
+            capacity = self.stack.capacity(layer)
+            if callable(each.start):
+                s, weight = layer_rule(self.stack, layer, self._fine(layer, modes))
+                off = weight * (each.start(s) - base)
+                run = max(1, 4_000_000 // len(modes.roots))
+                for first in range(0, len(s), run):
+                    part = slice(first, first + run)
+                    started += capacity * (off[part] @ modes.in_layer(layer, s[part]))
+            else:
+                started += capacity * modes.parts[layer] * (each.start - base)
+        driven = sum(self._forcing(modes, place) * self._driving(place) for place in (0, 1))
+        for layer, each in enumerate(self.layers):
+            driven = driven + each.generation * modes.parts[layer]
+        decay = np.where(modes.resting, 1.0, modes.roots**2)
+        weights = started - np.where(modes.resting, 0.0, driven / decay)
+        for place, change in enumerate(self.changes):
+            if isinstance(change, Swing):
+                turned = change.amplitude * np.exp(1j * change.phase) / (modes.roots**2 + 1j * change.rate)
+                weights = weights - self._forcing(modes, place) * turned.imag
+        weights = weights / modes.norms
+        if self.stack.rests:
+            weights[0] -= self._settled.resting_mean - base
         return np.asarray(weights)
 
+    def _fine(self, layer: int, modes: Modes) -> int:
+        """In how many places of a layer the modes are read beside a start that differs from place to place."""
+        low, high = self.stack.lines[layer : layer + 2]
+        turns = float(modes.roots[-1]) * (high - low) / np.sqrt(self.layers[layer].diffusivity) / (2 * np.pi)
+        return 48 + int(_READ * turns)
+
     def _forcing(self, modes: Modes, place: int) -> Floats:
-        """How an end drives each mode (Green's identity), per kelvin, or per K/m where it merely sends heat in."""
-        s = (self.start, self.end)[place]
-        area = s**self._power
-        if self.form != "wall" and s == 0:
+        """How a side drives each mode (Green's identity), per kelvin, or per W/m² where it merely sends heat in."""
+        line = 0 if place == 0 else len(self.layers)
+        if self.stack.solid and place == 0:
             return np.zeros(len(modes.roots))
-        if self.sides[place].held is not None:
-            return np.asarray(modes.slope(s) * area * (1.0 if place == 0 else -1.0))
-        value = modes.at(np.array([s]))[0] * area
-        # A swing is of the fluid, so what it drives by is h/k; the rest is put in by _driving.
-        return value * (self.sides[place].h / self.k if self.sides[place].h > 0 else 1.0)
+        side, layer = self.sides[place], 0 if place == 0 else len(self.layers) - 1
+        if side.held is not None:
+            return modes.flows[place][layer] * (1.0 if place == 0 else -1.0)
+        return modes.values[place][layer] * self.stack.area(line) * (side.h if side.h > 0 else 1.0)
 
     def _driving(self, place: int) -> float:
-        side = self.sides[place]
+        """What a side drives by at the start, over the base: K, or W/m² where it merely sends heat in."""
+        side, change = self.sides[place], self.changes[place]
+        first = change.rises[0] if isinstance(change, Course) else 0.0
         if side.held is not None:
-            return side.held - self.temperature
+            return side.held + first - self._base
         if side.h > 0:
-            return side.fluid - self.temperature + side.flux / side.h
-        return side.flux / self.k
+            return side.fluid + first - self._base + side.flux / side.h
+        return side.flux
 
-    def _integrals(self, modes: Modes) -> Floats:
-        """∫ Xₙ sᵐ ds, which is what their slopes at both ends leave over."""
-        resting = modes.roots == 0
-        ends = self.end**self._power * modes.slope(self.end) - self.start**self._power * modes.slope(self.start)
-        return np.where(resting, self.volume, -ends / np.where(resting, 1.0, modes.roots) ** 2)
-
-    # --- what is left in the end, over the first temperature ---
-
-    def _swung(self, place: int, t: float) -> float:
-        swing = self.swings[place]
-        return 0.0 if swing is None else swing.amplitude * float(np.sin(swing.rate * t + swing.phase))
-
-    def _still(self, s: Floats, t: float) -> Floats:
-        constant, turn = self._coefficients
-        value = constant + turn * self._grown(s) + self._parabola(s) + self._rise * t
-        for place, swing in enumerate(self.swings):
-            if swing is not None:
-                now = swing.amplitude * np.exp(1j * (swing.rate * t + swing.phase))
-                value = value + (self._swinging(s, place, swing.rate)[0] * now).imag
-        return np.asarray(value)
-
-    def _still_slope(self, s: float, t: float) -> float:
-        slope = self._coefficients[1] * self._grown_slope(s) + self._parabola_slope(s)
-        for place, swing in enumerate(self.swings):
-            if swing is not None:
-                now = swing.amplitude * np.exp(1j * (swing.rate * t + swing.phase))
-                slope += float((self._swinging(np.array([s]), place, swing.rate)[1][0] * now).imag)
-        return float(slope)
-
-    def _still_mean(self, t: float) -> float:
-        at, weight = gauss_rule(200)
-        s = self.start + (self.end - self.start) * (1 + at) / 2
-        value = self._still(s, t) * s**self._power
-        return float(value @ weight) * (self.end - self.start) / 2 / self.volume
-
-    def _grown(self, s: Floats) -> Floats:
-        """The part of a steady answer that carries heat through: s, ln s, or −1/s."""
-        if self.form != "wall" and self.start == 0:
-            return np.zeros_like(s)
-        with np.errstate(divide="ignore"):
-            return s if self.form == "wall" else np.log(s) if self.form == "cylinder" else -1 / s
-
-    def _grown_slope(self, s: float) -> float:
-        if self.form != "wall" and self.start == 0:
-            return 0.0
-        return float(s ** (-self._power))
-
-    @property
-    def _rise(self) -> float:
-        """How fast the mean rises where no heat can leave, K/s."""
-        if not self._rests:
-            return 0.0
-        gained = self.generation * self.volume
-        gained += sum(side.flux * s**self._power for side, s in zip(self.sides, (self.start, self.end), strict=True))
-        return gained / self.volume * self.diffusivity / self.k
-
-    @property
-    def _bend(self) -> float:
-        """∇²T of the still part, K/m²."""
-        return self._rise / self.diffusivity - self.generation / self.k
-
-    def _parabola(self, s: Floats) -> Floats:
-        return self._bend * s**2 / (2 * (self._power + 1))
-
-    def _parabola_slope(self, s: float) -> float:
-        return self._bend * s / (self._power + 1)
+    def _changed(self, place: int, t: float) -> float:
+        change = self.changes[place]
+        return 0.0 if change is None else change.at(t)
 
     @cached_property
-    def _coefficients(self) -> tuple[float, float]:
-        """Constant and growing part of the still answer over the first temperature, from what both ends meet."""
-        rows, right = [], []
-        for place, s, out in ((0, self.start, -1.0), (1, self.end, 1.0)):
-            side = self.sides[place]
-            if self.form != "wall" and s == 0:
-                rows.append([0.0, 1.0])
-                right.append(0.0)
-                continue
-            places = np.array([s])
-            grown, parabola = float(self._grown(places)[0]), float(self._parabola(places)[0])
-            slope, bent = self._grown_slope(s), self._parabola_slope(s)
-            if side.held is not None:
-                rows.append([1.0, grown])
-                right.append(side.held - self.temperature - parabola)
-            else:
-                rows.append([side.h, self.k * slope * out + side.h * grown])
-                met = side.h * (side.fluid - self.temperature) + side.flux
-                right.append(met - self.k * bent * out - side.h * parabola)
-        if self._rests:  # heat that comes in is spread evenly; the mean over the first temperature is that of the rise
-            hollow = self.form == "wall" or self.start > 0
-            turn = right[0] / rows[0][1] if hollow else 0.0
-            at, weight = gauss_rule(40)
-            places = self.start + (self.end - self.start) * (1 + at) / 2
-            mean = ((turn * self._grown(places) + self._parabola(places)) * places**self._power) @ weight
-            return -float(mean) * (self.end - self.start) / 2 / self.volume, float(turn)
-        constant, turn = np.linalg.solve(np.array(rows), np.array(right))
-        return float(constant), float(turn)
+    def _base(self) -> float:
+        """A temperature near those of the start, from which others are counted."""
+        first = self.layers[0].start
+        return float(first(np.array([self.start]))[0]) if callable(first) else first
 
-    def _swinging(self, s: Floats, place: int, rate: float) -> tuple[Complexes, Complexes]:
-        """The complex answer (p,) to a unit swing of an end, and its slope; of functions that cannot overflow."""
-        root = np.sqrt(1j * rate / self.diffusivity)
+    def _started(self, layer: int, s: Floats) -> Floats:
+        start = self.layers[layer].start
+        return np.asarray(start(s)) if callable(start) else np.full(len(s), start)
 
-        def pair(places: Floats) -> list[tuple[Complexes, Complexes]]:
-            if self.form == "cylinder":
-                # ive is divided by the exponential of the real part; the rest is taken from the outer radius.
-                size = np.exp((root * places).real - root * self.end)
-                value = special.ive(0, root * places) * size
-                return [(value, root * special.ive(1, root * places) * size), (0 * value, 0 * value)]
-            rising, falling = np.exp(root * (places - self.end)), np.exp(-root * (places - self.start))
-            if self.form == "wall":
-                return [(rising, root * rising), (falling, -root * falling)]
-            with np.errstate(divide="ignore", invalid="ignore"):
-                if self.start == 0:
-                    odd = np.exp(root * (places - self.end)) - np.exp(-root * (places + self.end))
-                    even = np.exp(root * (places - self.end)) + np.exp(-root * (places + self.end))
-                    small = places < 1e-9 * self.end
-                    value = np.where(small, 2 * root * np.exp(-root * self.end), odd / places)
-                    slope = np.where(small, 0.0, root * even / places - odd / places**2)
-                    return [(value, slope), (0 * odd, 0 * odd)]
-            return [
-                (rising / places, root * rising / places - rising / places**2),
-                (falling / places, -root * falling / places - falling / places**2),
-            ]
 
-        rows, right = [], []
-        for number, end, out in ((0, self.start, -1.0), (1, self.end, 1.0)):
-            side = self.sides[number]
-            if self.form != "wall" and end == 0:
-                rows.append([0.0, 1.0])
-                right.append(0.0)
-                continue
-            (first, first_slope), (second, second_slope) = pair(np.array([end]))
-            if side.held is not None:
-                rows.append([first[0], second[0]])
-                right.append(1.0 if number == place else 0.0)
-            else:
-                rows.append(
-                    [
-                        self.k * first_slope[0] * out + side.h * first[0],
-                        self.k * second_slope[0] * out + side.h * second[0],
-                    ]
-                )
-                right.append(side.h if number == place else 0.0)
-        one, two = np.linalg.solve(np.array(rows, dtype=complex), np.array(right, dtype=complex))
-        (first, first_slope), (second, second_slope) = pair(s)
-        return one * first + two * second, one * first_slope + two * second_slope
+def one_layer(
+    form: BodyForm, start: float, end: float, k: float, diffusivity: float, sides: tuple[Side, Side], first: float
+) -> Warming:
+    """Return a body of one layer in which no heat arises, at first at one temperature, K."""
+    return Warming(form, start, (WarmingLayer(end, k, diffusivity, first),), sides)
+
+
+def _leaves(side: Side) -> float:
+    return np.inf if side.held is not None else side.h
+
+
+def _summed(modes: Modes, weights: Floats, layer: int, s: Floats) -> Floats:
+    """Σ Kₙ Xₙ at places (p,) of a layer, so many at a time that memory does not grow with them."""
+    values = np.empty(len(s))
+    run = max(1, 4_000_000 // len(weights))
+    for first in range(0, len(s), run):
+        part = slice(first, first + run)
+        values[part] = modes.in_layer(layer, s[part]) @ weights
+    return values
+
+
+def _lagging(modes: Modes, course: Course, t: float) -> Floats:
+    """By how much (n,) modes lag behind a side that goes on by pieces, per what it drives them by, K s."""
+    decay = np.where(modes.resting, 1.0, modes.roots**2)
+    total = np.zeros(len(decay))
+    for begin, end, rise in course.pieces(t):
+        if end > begin:
+            left = np.exp(-decay * (t - end)) * -np.expm1(-decay * (end - begin))
+            total += rise / (end - begin) * left / decay**2
+        else:
+            total += rise * np.exp(-decay * (t - begin)) / decay
+    return total

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
-from blunt_ember.checks.references.fits.layer_in_time import half_space_in_time, series_in_time
+from blunt_ember.checks.references.fits.layers_in_time import half_space_in_time, series_in_time
 from blunt_ember.checks.references.fits.lumped_in_time import lumped_in_time
 from blunt_ember.checks.references.fits.networks.network_in_time import network_in_time
 from blunt_ember.checks.references.fits.products import product_field
@@ -24,7 +24,7 @@ def product_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) ->
 
 MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
     {
-        "series-in-time": fit(series_in_time, "sources"),
+        "series-in-time": fit(series_in_time, "sources", "joints"),
         "half-space": fit(half_space_in_time, "sources"),
         "product-in-time": fit(product_in_time),
         "lumped": fit(lumped_in_time, "sources"),

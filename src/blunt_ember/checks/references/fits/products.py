@@ -24,7 +24,7 @@ from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import rings_of
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming
+from blunt_ember.reference.warming import Warming, one_layer
 
 PRODUCT_SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
 _NO_PRODUCT = "the body is no rectangle, block or short cylinder"
@@ -44,6 +44,10 @@ class Factor:
         if self.centre is not None:
             s = np.linalg.norm(points[:, :2] - np.array(self.centre), axis=1)
         return self.warming.temperature_at(np.clip(s, self.warming.start, self.warming.end), t)
+
+    def left_at(self, t: float) -> float:
+        """Return what is left of it in the mean."""
+        return 1 + self.warming.gained_at(t) / self.warming.stack.content
 
 
 @dataclass(frozen=True)
@@ -67,7 +71,7 @@ class ProductMoment(Unsaid):
 
     def stored(self) -> float:
         """Heat in J stored since the start."""
-        left = float(np.prod([factor.warming.mean_at(self.t) for factor in self.factors]))
+        left = float(np.prod([factor.left_at(self.t) for factor in self.factors]))
         return self.content * self.drop * (left - 1)
 
 
@@ -98,12 +102,12 @@ class _Sides:
     def wall(self, axis: int, low: float, high: float, names: tuple[str, str]) -> Factor:
         """Return a wall along an axis between two sides."""
         first, second = (_towards_nothing(self.met.get(name, Side())) for name in names)
-        return Factor(Warming("wall", low, high, self.k, self.diffusivity, (first, second), 1.0), axis)
+        return Factor(one_layer("wall", low, high, self.k, self.diffusivity, (first, second), 1.0), axis)
 
     def cylinder(self, radius: float, name: str, centre: tuple[float, float] | None) -> Factor:
         """Return a cylinder with its rim."""
         sides = Side(), _towards_nothing(self.met.get(name, Side()))
-        return Factor(Warming("cylinder", 0.0, radius, self.k, self.diffusivity, sides, 1.0), 0, centre)
+        return Factor(one_layer("cylinder", 0.0, radius, self.k, self.diffusivity, sides, 1.0), 0, centre)
 
 
 def product_field(

@@ -152,6 +152,7 @@ def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str]
     return replace(
         problem,
         conductors=tuple(problem.conductors[region] for region in order),
+        capacities=tuple(problem.capacities[region] for region in order) if problem.capacities else (),
         sources=tuple(replace(source, region=order.index(source.region)) for source in problem.sources),
         joints={names[name]: joint for name, joint in problem.joints.items() if name in names},
         periodic=tuple((names[first], names[second]) for first, second in problem.periodic),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,10 +13,11 @@ from blunt_ember.fem.problem.problem import Problem
 
 @dataclass(frozen=True)
 class Timing:
-    """How a case begins: its ``start``; whether ``one`` problem holds from there to the ``end``, s at the latest; and
-    its Biot number, where it has one."""
+    """How a case begins: its ``start``, ``start_in`` regions (by index) that start otherwise; whether ``one`` problem
+    holds from there to the ``end``, s at the latest; and its Biot number, where it has one."""
 
     start: Law | Literal["steady"]
+    start_in: Mapping[int, Law]
     one: bool
     end: float
     biot: float | None
@@ -23,14 +25,23 @@ class Timing:
     @property
     def temperature(self) -> float:
         """The one temperature at the start, K."""
-        if not isinstance(self.start, Law) or self.start.constant is None:
+        if not isinstance(self.start, Law) or self.start.constant is None or self.start_in:
             raise ReferenceRefusedError("the body does not start at one temperature")
         return self.start.constant
 
 
 def one_material(problem: Problem) -> tuple[float, float]:
-    """Conductivity in W/(m K) and diffusivity in m²/s; raises :class:`ReferenceRefusedError` for more than one."""
-    k, capacity = problem.conductors[0].constant, problem.capacities[0]
+    """Conductivity in W/(m K) and diffusivity in m²/s of a body of one material; raises :class:`ReferenceRefusedError`
+    as :func:`material_of` does."""
+    return material_of(problem, 0)
+
+
+def material_of(problem: Problem, region: int) -> tuple[float, float]:
+    """Conductivity in W/(m K) and diffusivity in m²/s of a region.
+
+    Raises :class:`ReferenceRefusedError` where a property is no constant.
+    """
+    k, capacity = problem.conductors[region].constant, problem.capacities[region]
     density, c = capacity.density.constant, capacity.c.constant
     if k is None or density is None or c is None:
         raise ReferenceRefusedError("a property of the material follows temperature, place or direction")

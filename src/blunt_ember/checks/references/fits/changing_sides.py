@@ -1,4 +1,4 @@
-"""Temperatures that swing as a sine, recognised in the formulas that state them."""
+"""Temperatures that swing as a sine, or go on by straight pieces, recognised in what states them."""
 
 from __future__ import annotations
 
@@ -11,11 +11,30 @@ from blunt_ember.case.values.expressions import Call, Negative, Node, Operation
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import TIME
 from blunt_ember.errors import ExpressionError, ReferenceRefusedError
-from blunt_ember.reference.warming import Swing
+from blunt_ember.reference.changing import Course, Swing, Unsteady
 
 #: Instants at which a formula is held against the sine found in it, and how near it must come.
 _INSTANTS = 41
 _NEAR = 1e-10
+
+
+def change_of(law: Law, end: float) -> tuple[float, Unsteady]:
+    """Return a temperature in K and how a law goes about it up to an ``end`` in s: by straight pieces, or as one sine.
+
+    Raises :class:`ReferenceRefusedError` for any other.
+    """
+    if law.table is None and law.degree_in_time <= 1:
+        times = np.array([0.0, end])
+    elif law.table is not None and law.table.between != "smooth":
+        inside = [t for t in law.table.xs if 0 < t < end]
+        twice = 2 if law.table.between == "step" else 1
+        times = np.array([0.0, *np.repeat(inside, twice), end])
+    else:
+        return swing_of(law)
+    values = law.at({"t": times})
+    if law.table is not None and law.table.between == "step":
+        values[1:-1:2] = values[0:-2:2]
+    return float(values[0]), Course(tuple(times.tolist()), tuple((values - values[0]).tolist()))
 
 
 def swing_of(law: Law) -> tuple[float, Swing]:
