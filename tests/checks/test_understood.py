@@ -69,6 +69,7 @@ RECOGNISED = {
     "rod-held-tip": "rod",
     "cooling-wall": "series-in-time",
     "cooling-block": "product-in-time",
+    "warming-lining": "series-in-time",
 }
 
 

@@ -10,6 +10,7 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.gallery.family import Family, FamilyError
 from blunt_ember.gallery.in_time.deep_walls import DEEP_WALL_FAMILIES
 from blunt_ember.gallery.in_time.firing import FIRING_FAMILIES
+from blunt_ember.gallery.in_time.layers import LAYERS_IN_TIME_FAMILIES
 from blunt_ember.gallery.in_time.lumped_bodies import LUMPED_BODY_FAMILIES
 from blunt_ember.gallery.in_time.one_layer import ONE_LAYER_FAMILIES
 from blunt_ember.gallery.in_time.products import PRODUCT_FAMILIES
@@ -34,6 +35,7 @@ WARMING_FAMILIES = (
     *SWINGING_WALL_FAMILIES,
     *LUMPED_BODY_FAMILIES,
     *PRODUCT_FAMILIES,
+    *LAYERS_IN_TIME_FAMILIES,
     *FIRING_FAMILIES,
 )
 #: Families by what they are about.

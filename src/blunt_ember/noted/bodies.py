@@ -120,7 +120,7 @@ def _wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     asked += _faces(first, last, layers)
     body = {"kind": "section", "depth": "1 m", "regions": regions}
     exact = "plane-wall" if len(layers) == 1 else "composite-wall"
-    return NotedBody(body, sides, ("left", "right"), asked, exact, "series-in-time" if len(layers) == 1 else "")
+    return NotedBody(body, sides, ("left", "right"), asked, exact, "series-in-time")
 
 
 def _pipe(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
@@ -160,7 +160,7 @@ def _hollow(layers: Sequence[NotedLayer], body: dict[str, Any], exact: str, para
     asked: list[dict[str, Any]] = [{"name": "loss", "heat_flow": last, "direction": "out"}]
     asked += _faces(first, last, layers)
     sides = _within_and_without(first, last)
-    return NotedBody(body, sides, _HOLLOW, asked, exact, parameters=parameters)
+    return NotedBody(body, sides, _HOLLOW, asked, exact, "series-in-time", parameters)
 
 
 _HOLLOW = ("inside", "outside")

@@ -1,0 +1,117 @@
+"""Cases of layers that warm, stated in many ways: each is recognised, and the mesh comes to what is exact of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.flow.flow import Flow
+
+MATERIALS = {
+    "brick": {"k": "0.9 W/(m K)", "density": "1900 kg/m³", "c": "900 J/(kg K)"},
+    "wool": {"k": "0.06 W/(m K)", "density": "130 kg/m³", "c": "1000 J/(kg K)"},
+}
+HALL = {"h": "9 W/(m² K)", "temperature": "18 °C"}
+CASES: dict[str, dict[str, Any]] = {
+    # A pile of layers in space, first as it stands steady, then heated from below by a schedule that also jumps.
+    "pile": {
+        "body": {
+            "kind": "stacked",
+            "regions": {
+                "floor": {
+                    "shape": "rectangle",
+                    "at": ["0 mm", "0 mm"],
+                    "size": ["60 mm", "60 mm"],
+                    "levels": {
+                        "base": {"z": ["0 mm", "50 mm"], "material": "brick"},
+                        "mat": {"z": ["50 mm", "80 mm"], "material": "wool"},
+                    },
+                }
+            },
+        },
+        "surroundings": [
+            {
+                "on": "floor.base.bottom",
+                "temperature": {
+                    "table": [["0 s", "40 °C"], ["1 hour", "260 °C"], ["2 hour", "100 °C"]],
+                    "over": "t",
+                    "between": "step",
+                },
+            },
+            {"on": "floor.mat.top", "film": HALL},
+        ],
+        "joints": [{"on": "floor.base|floor.mat", "conductance": "40 W/(m² K)"}],
+        "clock": {"start": "steady", "end": "3 hour", "tolerance": "0.002 %"},
+        "mesh": {"size": "5 mm"},
+        "questions": [
+            {"name": "top", "mean": "floor.mat.top"},
+            {"name": "inside", "temperature": ["30 mm", "30 mm", "25 mm"], "time": "1.5 hour"},
+            {"name": "through the joint", "heat_flow": "floor.base|floor.mat"},
+            {"name": "stored", "heat_stored": "body"},
+            {"name": "let in", "heat_passed": "floor.base.bottom"},
+        ],
+    },
+    # A hollow shell that starts hotter inside than outside, and gives off heat.
+    "shell": {
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "shell": {
+                    "shape": "ring sector",
+                    "inner": "40 mm",
+                    "outer": "90 mm",
+                    "start": "-90°",
+                    "end": "90°",
+                    "material": "brick",
+                }
+            },
+        },
+        "surroundings": [{"on": "shell.rim", "film": HALL}, {"on": "shell.bore", "flux": "600 W/m²"}],
+        "heat_inside": [{"region": "shell", "per_volume": "9 kW/m³"}],
+        "clock": {"start": "300 °C - 2000 K/m*sqrt(x^2 + y^2)", "end": "2 hour", "tolerance": "0.002 %"},
+        "mesh": {"size": "4 mm"},
+        "questions": [
+            {"name": "bore", "mean": "shell.bore"},
+            {"name": "rim", "mean": "shell.rim", "time": "40 min"},
+            {"name": "given off", "heat_passed": "shell.rim"},
+            {"name": "stored", "heat_stored": "body"},
+        ],
+    },
+    # A pipe in lagging under a film whose fluid is warmed evenly, and a swing outside.
+    "pipe": {
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "pipe": {"shape": "rectangle", "at": ["30 mm", "0 mm"], "size": ["9 mm", "8 mm"], "material": "brick"},
+                "lag": {"shape": "rectangle", "right_of": "pipe", "size": ["25 mm", "8 mm"], "material": "wool"},
+            },
+        },
+        "surroundings": [
+            {"on": "pipe.left", "film": {"h": "80 W/(m² K)", "temperature": "20 °C + 1.2 K/min*t"}},
+            {"on": "lag.right", "film": {"h": "12 W/(m² K)", "temperature": "15 °C + 6 K*sin(2*pi*t/(50 min))"}},
+        ],
+        "clock": {"start": "20 °C", "end": "100 min", "tolerance": "0.002 %"},
+        "mesh": {"size": "2 mm"},
+        "questions": [
+            {"name": "bore", "mean": "pipe.left"},
+            {"name": "skin", "mean": "lag.right", "time": "70 min"},
+            {"name": "into it", "heat_flow": "pipe.left"},
+            {"name": "taken in", "heat_passed": "pipe.left"},
+            {"name": "given off", "heat_passed": "lag.right"},
+        ],
+    },
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_what_warms_in_layers_is_recognised_and_comes_to_what_is_exact(name: str) -> None:
+    data = {"format": FORMAT, "title": name, "materials": MATERIALS, **CASES[name]}
+    outcome = Flow().run(case_from_data(data))
+    for check in outcome.checks:
+        assert check.source is not None, check
+        assert "series solution" in check.source.text, check
+        assert check.relative is not None, check
+        assert abs(check.relative) < 3e-6, check
