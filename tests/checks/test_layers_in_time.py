@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 from typing import Any
 
 import pytest
@@ -110,6 +111,7 @@ CASES: dict[str, dict[str, Any]] = {
 def test_what_warms_in_layers_is_recognised_and_comes_to_what_is_exact(name: str) -> None:
     data = {"format": FORMAT, "title": name, "materials": MATERIALS, **CASES[name]}
     outcome = Flow().run(case_from_data(data))
+    assert pickle.loads(pickle.dumps(outcome.exact)) is not None  # as it goes to the window
     for check in outcome.checks:
         assert check.source is not None, check
         assert "series solution" in check.source.text, check

@@ -24,6 +24,7 @@ from blunt_ember.gallery.steady.plates import PLATE_FAMILIES
 from blunt_ember.gallery.steady.radiating import RADIATING_FAMILIES
 from blunt_ember.gallery.steady.rods import ROD_FAMILIES
 from blunt_ember.gallery.steady.round_bodies import ROUND_FAMILIES
+from blunt_ember.gallery.steady.separable import SEPARABLE_FAMILIES
 from blunt_ember.gallery.steady.shape_factors import SHAPE_FACTOR_FAMILIES
 from blunt_ember.gallery.steady.solids import SOLID_FAMILIES
 from blunt_ember.gallery.steady.walls import WALL_FAMILIES
@@ -50,6 +51,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Rods": ROD_FAMILIES,
         "Shape factors": SHAPE_FACTOR_FAMILIES,
         "Solids": SOLID_FAMILIES,
+        "Series along every axis": SEPARABLE_FAMILIES,
         "Heating up, cooling down": WARMING_FAMILIES,
     }
 )

@@ -175,6 +175,24 @@ class Warming:
             total += self.stack.capacity(each) * float((weight * unit) @ off)
         return total + sign * self._settled.passed_at(layer, place, t)
 
+    def expanded(self, count: int) -> tuple[Modes, Floats]:
+        """Return the ``count`` slowest modes, and what the start is off what it settles into at first, K of each."""
+        modes = modes_of(self.stack, count)
+        return modes, self._begun(modes)
+
+    def settled_at(self, layer: int, s: Floats) -> Floats:
+        """Return what a layer settles into, as it is at first, at places (p,) in m, K."""
+        return self._settled.at(layer, s, 0.0)
+
+    def settled_flow(self, layer: int, end: int) -> float:
+        """Return k sᵐ dT/ds of that at the begin (``end`` 0) or at the end of a layer."""
+        return self._settled.flow_at(layer, end, 0.0)
+
+    @property
+    def rise(self) -> float:
+        """How fast that rises where no heat can leave, K/s."""
+        return self._settled.rise
+
     # --- the series ---
 
     def _terms(self, t: float) -> tuple[Modes, Floats] | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from types import MappingProxyType
 from typing import Any
 
@@ -16,6 +17,7 @@ from blunt_ember.checks.references.fits.networks.grey_network import grey_networ
 from blunt_ember.checks.references.fits.networks.seen_views import view_factors
 from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.references.fits.rods import rod
+from blunt_ember.checks.references.fits.separable import box, finite_cylinder, layered_rectangle, upright_cylinder
 from blunt_ember.checks.references.fits.solids import solid_field
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
@@ -37,9 +39,18 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "straight-fin": fit(straight_fin),
         "annular-fin": fit(annular_fin),
         "rectangle": fit(rectangle, "sources"),
+        "layered-rectangle": fit(layered_rectangle, "sources", "joints"),
+        "finite-cylinder": fit(finite_cylinder, "sources", "joints"),
     }
 )
-
+#: Those of solids: of the sections in which heat flows as in them, and their own.
+SOLID_SOLUTIONS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = MappingProxyType(
+    {
+        **{name: Fit(partial(solid_field, each.make), each.understands) for name, each in SECTION_SOLUTIONS.items()},
+        "box": fit(box, "sources"),
+        "upright-cylinder": fit(upright_cylinder, "sources"),
+    }
+)
 
 #: Those of rods.
 ROD_SOLUTIONS: Mapping[str, Fit[Callable[[RodGeometry, Problem], ExactField]]] = MappingProxyType(
@@ -52,17 +63,16 @@ RADIATION_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem], ExactFie
         "grey-network": fit(grey_network, "sources", "joints", "enclosures", "isothermal"),
     }
 )
-SOLUTIONS = (*SECTION_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)
+SOLUTIONS = (*SOLID_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)
 Make = Callable[[Any, Problem], ExactField]
 
 
 @dataclass(frozen=True)
 class Offered:
-    """The exact solutions of a kind of body by name, how one is ``taken`` for it, and why others do not hold."""
+    """The exact solutions of a kind of body by name, and why others do not hold."""
 
     solutions: Mapping[str, Fit[Make]]
     otherwise: str
-    taken: Callable[[Make, Any, Problem], ExactField] = lambda make, geometry, problem: make(geometry, problem)
 
 
 _FOR_RODS = "it is for rods, and this body is none"
@@ -70,7 +80,7 @@ _FOR_RODS = "it is for rods, and this body is none"
 OFFERED: Mapping[type[BodyGeometry], Offered] = MappingProxyType(
     {
         SectionGeometry: Offered(SECTION_SOLUTIONS, _FOR_RODS),
-        SolidGeometry: Offered(SECTION_SOLUTIONS, _FOR_RODS, solid_field),
+        SolidGeometry: Offered(SOLID_SOLUTIONS, _FOR_RODS),
         RodGeometry: Offered(ROD_SOLUTIONS, "it is for sections and solids; the exact solution of a rod is 'rod'"),
         ImportedGeometry: Offered({}, "the body was read from a mesh, so its shape is not known"),
     }
@@ -97,7 +107,7 @@ def _fitted(name: str, geometry: BodyGeometry, problem: Problem) -> ExactField:
     if name not in offered.solutions:
         raise ReferenceRefusedError(offered.otherwise)
     require_understood(problem, offered.solutions[name])
-    return offered.taken(offered.solutions[name].make, geometry, problem)
+    return offered.solutions[name].make(geometry, problem)
 
 
 def recognised(geometry: BodyGeometry, problem: Problem) -> ExactField | None:

@@ -208,23 +208,34 @@ def _start_along(law: Law, layer: LayeredField, reduction: SolidReduction | None
     if reduction is not None:
         raise refusal
 
-    def along(s: Floats, aside: float) -> Floats:
-        if layer.centre is None:
-            points = np.full((len(s), 2), aside)
-            points[:, layer.axis] = layer.origin + s
-        else:
-            points = np.array(layer.centre) + s[:, None] * np.array([np.cos(aside), np.sin(aside)])
-        x, y = points.T
-        return law.at({"x": x, "y": y, "r": x if layer.layers.form != "wall" else np.hypot(x, y)})
-
     places = np.linspace(layer.layers.start, float(layer.layers.ends[-1]), _ASIDE)
+    start = _StartAlong(law, layer)
     try:
-        first, second = along(places, 0.3), along(places, 0.7)
+        first, second = start(places), replace(start, aside=0.7)(places)
     except ExpressionError as error:
         raise refusal from error
     if np.abs(first - second).max() > 1e-12 * np.abs(first).max():
         raise refusal
-    return lambda s: along(s, 0.3)
+    return start
+
+
+@dataclass(frozen=True)
+class _StartAlong:
+    """A law of places read along layers, so far ``aside``: m across a wall, radians about a centre."""
+
+    law: Law
+    layer: LayeredField
+    aside: float = 0.3
+
+    def __call__(self, s: Floats) -> Floats:
+        if self.layer.centre is None:
+            points = np.full((len(s), 2), self.aside)
+            points[:, self.layer.axis] = self.layer.origin + s
+        else:
+            way = np.array([np.cos(self.aside), np.sin(self.aside)])
+            points = np.array(self.layer.centre) + s[:, None] * way
+        x, y = points.T
+        return self.law.at({"x": x, "y": y, "r": x if self.layer.layers.form != "wall" else np.hypot(x, y)})
 
 
 def _without_changes(problem: Problem, end: float) -> tuple[Problem, dict[str, Unsteady]]:

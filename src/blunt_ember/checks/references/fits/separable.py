@@ -1,0 +1,322 @@
+"""Rectangles in layers, cylinders of any length, and boxes: series along every axis."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.document.bodies import Section
+from blunt_ember.checks.references.fits.field import (
+    conductivity_towards,
+    contact_of,
+    crossings_of,
+    generation_of,
+    require_no_radiation,
+    side_of,
+    single_rectangle,
+)
+from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.geometry.arrangement import VOID
+from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
+from blunt_ember.reference.separated import SEPARATED_SOURCE, Along, Separated
+from blunt_ember.reference.side import Side
+from blunt_ember.reference.warming import Warming, WarmingLayer
+
+#: Terms of one sum and, by how near to a face a place is, of two; those from which a heat flow is extrapolated.
+_SINGLE, _DOUBLE = 2_048, (24, 48, 96, 160)
+_SUMS_SINGLE, _SUMS_DOUBLE = (128, 256, 512, 1_024, 2_048), (20, 40, 80, 160, 320)
+#: A term with an exponent beyond this adds nothing to a double.
+_SPENT = 40.0
+_NO_CYLINDER = "the body is no cylinder of one height, nor rings of one"
+
+
+@dataclass(frozen=True)
+class BodyAxis:
+    """An axis of a body between ``lines`` in m, with conductivity ``k`` and ``contact`` resistances behind each layer,
+    what both ends meet, and the surfaces there; there is none in the middle of a solid cylinder."""
+
+    lines: tuple[float, ...]
+    k: tuple[float, ...]
+    sides: tuple[Side, Side]
+    names: tuple[tuple[str, ...], tuple[str, ...]]
+    contacts: tuple[float, ...] = ()
+
+    @property
+    def length(self) -> float:
+        """From end to end, m."""
+        return self.lines[-1] - self.lines[0]
+
+
+@dataclass(frozen=True)
+class _Places:
+    """Takes points to coordinates along axes ``order``, from an ``origin``, or to a radius from it and the height."""
+
+    origin: tuple[float, ...]
+    order: tuple[int, ...] = (0, 1, 2)
+    radial: bool = False
+
+    def __call__(self, points: Floats) -> Floats:
+        away = points - np.array(self.origin)
+        if self.radial:
+            return np.column_stack([np.linalg.norm(away[:, :2], axis=1), away[:, 2]])
+        return away[:, list(self.order)]
+
+
+@dataclass(frozen=True)
+class SeparableField:
+    """A body of ``axes``, the first of which is a radius or has layers where one does; ``generation`` in W/m³ by layer.
+
+    ``places`` takes points to coordinates along the axes, ``factor`` is what one unit of heat stands for, ``order`` the
+    regions of the layers.
+    """
+
+    name: str
+    form: Literal["wall", "cylinder"]
+    axes: tuple[BodyAxis, ...]
+    generation: tuple[float, ...]
+    places: Callable[[Floats], Floats]
+    factor: float
+    order: tuple[int, ...] = ()
+    source: str = SEPARATED_SOURCE
+    _made: dict[tuple[tuple[int, ...], int, int], Separated] = field(default_factory=dict, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        sides = [side for axis in self.axes for side in axis.sides]
+        require_no_radiation(*sides)
+        if not any(side.drives for side in sides):
+            raise ReferenceRefusedError("no face is held or meets a fluid, so any temperature would do")
+        if len(self.axes[0].k) > 1 and any(side.h for axis in self.axes[1:] for side in axis.sides):
+            raise ReferenceRefusedError("a film lies along layers that conduct differently")
+
+    def temperature(self, points: Floats, region: int | None = None) -> Floats:
+        """Temperature in K at ``points`` (p, d) in m, in one region if one is given; on a held face its temperature."""
+        places = self.places(points)
+        if len(self.axes) == 2:
+            layer = self.order.index(region) if region is not None and self.order.count(region) == 1 else None
+            result = self._body((0, 1), _SINGLE).temperature_at(places, layer)
+        else:
+            result = self._in_box(places)
+        for number, axis in enumerate(self.axes):
+            for side, at in zip(axis.sides, (0.0, axis.length), strict=True):
+                if side.held is not None:
+                    result = np.where(np.abs(places[:, number] - at) <= 1e-12 * axis.length, side.held, result)
+        return result
+
+    def _in_box(self, places: Floats) -> Floats:
+        """What lies near two faces is best summed along the third axis, by as many terms as that takes."""
+        lengths = np.array([axis.length for axis in self.axes])
+        away = np.minimum(places, lengths - places)
+        orders = np.argsort(away, axis=1)
+        longest = lengths[orders[:, :2]].max(axis=1)
+        wanted = _SPENT * longest / (np.pi * np.maximum(away.max(axis=1), 1e-9 * longest))
+        classes = np.minimum(np.searchsorted(_DOUBLE, wanted), len(_DOUBLE) - 1)
+        kinds, which = np.unique(np.column_stack([orders, classes]), axis=0, return_inverse=True)
+        result = np.empty(len(places))
+        for number, (*order, kind) in enumerate(kinds.tolist()):
+            own = which.ravel() == number
+            result[own] = self._body(tuple(order), _SINGLE, _DOUBLE[kind]).temperature_at(places[own][:, order])
+        return result
+
+    def heat(self, surface: str) -> float:
+        """Heat in W through a surface; NaN where held faces of two temperatures meet at its edge, and inside."""
+        for number, axis in enumerate(self.axes):
+            for end, names in enumerate(axis.names):
+                if names == (surface,):
+                    return self._heat(number, end)
+        return float("nan")
+
+    def _heat(self, number: int, end: int) -> float:
+        side = self.axes[number].sides[end]
+        beside = (each for place, axis in enumerate(self.axes) if place != number for each in axis.sides)
+        if side.held is not None and any(each.held not in (None, side.held) for each in beside):
+            return float("nan")
+        if len(self.axes) == 2:
+            counts = _SUMS_SINGLE if len(self.axes[0].k) == 1 else _SUMS_SINGLE[-2:]
+            sums = [self._body((0, 1), count).heat_in(number, end) for count in counts]
+        else:
+            order = (number, *(place for place in range(3) if place != number))
+            sums = [self._body(order, count, count).heat_in(0, end) for count in _SUMS_DOUBLE]
+        return _extrapolated(sums) * self.factor
+
+    def _body(self, order: tuple[int, ...], terms: int, pairs: int = 0) -> Separated:
+        """The body with its axes in an order, of which the first is across layers, and so many terms."""
+        key = order, terms, pairs
+        if key in self._made:
+            return self._made[key]
+        first, *others = (self.axes[place] for place in order)
+        last = others[-1].k
+        layers = tuple(
+            WarmingLayer(end, k, k / along, 0.0, heat, contact)
+            for end, k, along, heat, contact in zip(
+                first.lines[1:],
+                first.k,
+                last * (len(first.k) // len(last)),
+                self.generation,
+                (*first.contacts, 0.0),
+                strict=True,
+            )
+        )
+        warming = Warming(self.form, first.lines[0], layers, first.sides)
+        alongs = tuple(Along(axis.length, axis.k[0] / last[0], _over(axis.sides, last[0])) for axis in others)
+        made = Separated(warming, alongs, terms, pairs)
+        self._made[key] = made
+        return made
+
+
+def _over(sides: tuple[Side, Side], k: float) -> tuple[Side, Side]:
+    """Films over a conductivity."""
+    first, second = (replace(side, h=side.h / k) for side in sides)
+    return first, second
+
+
+def _extrapolated(sums: list[float]) -> float:
+    """The limit of sums of twice as many terms each, which approach it in powers of 1/N (Richardson)."""
+    power = 1
+    while len(sums) > 1:
+        sums = [(2**power * better - worse) / (2**power - 1) for worse, better in pairwise(sums)]
+        power += 1
+    return sums[0]
+
+
+def layered_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableField:
+    """Fit a rectangle of layers of its whole width or height.
+
+    Raises :class:`ReferenceRefusedError` with the reason it does not hold, as all here do.
+    """
+    lattice = lattice_of(geometry)
+    if geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
+        raise ReferenceRefusedError("the regions do not fill a rectangle")
+    for across, owner in enumerate((lattice.owner, lattice.owner.T)):
+        if (owner == owner[:, :1]).all() and len(np.unique(owner)) > 1:
+            return _layers(geometry, problem, across, (lattice.us, lattice.vs), owner[:, 0].tolist())
+    raise ReferenceRefusedError("the body is no rectangle of layers")
+
+
+def finite_cylinder(geometry: SectionGeometry, problem: Problem) -> SeparableField:
+    """Fit a cylinder of any length, solid or hollow, of rings about each other, as a turned section."""
+    lattice = lattice_of(geometry)
+    if not geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
+        raise ReferenceRefusedError(_NO_CYLINDER)
+    if (lattice.owner != lattice.owner[:, :1]).any():
+        raise ReferenceRefusedError(_NO_CYLINDER)
+    return _layers(geometry, problem, 0, (lattice.us, lattice.vs), lattice.owner[:, 0].tolist())
+
+
+def _layers(
+    geometry: SectionGeometry, problem: Problem, across: int, lines: tuple[Floats, Floats], order: list[int]
+) -> SeparableField:
+    """A section of layers ``across`` x (0) or y (1), in a turned one about the axis."""
+    axes = []
+    left = {surface.name for surface in geometry.outer_surfaces}
+    for axis in (across, 1 - across):
+        names = _at_line(axis, float(lines[axis][0]), geometry), _at_line(axis, float(lines[axis][-1]), geometry)
+        left -= {*names[0], *names[1]}
+        start = 0.0 if geometry.turned and axis == 0 else float(lines[axis][0])
+        places = lines[axis] - start
+        places = np.where(np.abs(places) < 1e-9 * places[-1], 0.0, places)
+        ks = (conductivity_towards(problem, region, axis, slanted=False).constant for region in order)
+        contacts: list[float] = []
+        if axis == across:
+            stated = crossings_of(order, geometry)
+            behind = {at: contact_of(problem, name) for name, each in stated.items() for at, _ in each}
+            contacts = [behind.get(at, 0.0) for at in range(len(order) - 1)]
+        axes.append(
+            BodyAxis(
+                tuple(places.tolist()) if axis == across else (0.0, float(places[-1])),
+                tuple(_constant(k) for k in ks),
+                (_met(names[0], problem), _met(names[1], problem)),
+                names,
+                tuple(contacts),
+            )
+        )
+    if left:
+        raise ReferenceRefusedError(f"{min(left)} is no side of the body")
+    heat = generation_of(problem)
+    origin = tuple(0.0 if geometry.turned and axis == 0 else float(lines[axis][0]) for axis in (0, 1))
+    return SeparableField(
+        "finite-cylinder" if geometry.turned else "layered-rectangle",
+        "cylinder" if geometry.turned else "wall",
+        tuple(axes),
+        tuple(heat.get(region, 0.0) for region in order),
+        _Places(origin, (across, 1 - across)),
+        2 * np.pi if geometry.turned else geometry.depth or 0.0,
+        tuple(order),
+    )
+
+
+def box(geometry: SolidGeometry, problem: Problem) -> SeparableField:
+    """Fit a box of one material."""
+    plan = _plan_of(geometry)
+    lattice, region = single_rectangle(plan), geometry.regions[0].name
+    lows, highs = tuple(geometry.low), tuple(geometry.high)
+    if abs(float(np.ptp(lattice.us)) - (highs[0] - lows[0])) > 1e-9 * geometry.extent:
+        raise ReferenceRefusedError("the body is no box")
+    ks = problem.conductors[0].constant
+    if ks is None:
+        raise ReferenceRefusedError("a conductivity is no constant, or differs with the direction")
+    ends = (("left", "right"), ("front", "back"), ("bottom", "top"))
+    axes = tuple(
+        _named_axis(float(high - low), 0.0, ks, (f"{region}.{first}", f"{region}.{last}"), problem)
+        for low, high, (first, last) in zip(lows, highs, ends, strict=True)
+    )
+    return SeparableField("box", "wall", axes, (generation_of(problem).get(0, 0.0),), _Places(lows), 1.0)
+
+
+def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableField:
+    """Fit an upright cylinder of one material, solid or hollow."""
+    rings, region = rings_of(_plan_of(geometry)), geometry.regions[0].name
+    if rings is None or not rings.closed or rings.owner.size != len(rings.vs) - 1 or rings.centre is None:
+        raise ReferenceRefusedError("the plan is no single disc or ring")
+    k = problem.conductors[0].constant
+    if k is None:
+        raise ReferenceRefusedError("a conductivity is no constant, or differs with the direction")
+    low, high = geometry.path.stations[[0, -1]].tolist()
+    inner, outer = rings.us.tolist()
+    bore = "" if inner == 0 else f"{region}.bore"
+    axes = (
+        _named_axis(outer, inner, k, (bore, f"{region}.rim"), problem),
+        _named_axis(high - low, 0.0, k, (f"{region}.bottom", f"{region}.top"), problem),
+    )
+    heat = (generation_of(problem).get(0, 0.0),)
+    return SeparableField(
+        "upright-cylinder", "cylinder", axes, heat, _Places((*rings.centre, low), radial=True), 2 * np.pi
+    )
+
+
+def _plan_of(geometry: SolidGeometry) -> SectionGeometry:
+    if not geometry.path.straight or geometry.holds.size != 1 or len(geometry.regions) != 1:
+        raise ReferenceRefusedError("the body is no single region of one height")
+    return section_geometry(Section(kind="section", regions=dict(geometry.stated)))
+
+
+def _named_axis(end: float, start: float, k: float, names: tuple[str, str], problem: Problem) -> BodyAxis:
+    first, last = (side_of(name, problem) if name else Side() for name in names)
+    return BodyAxis((start, end), (k,), (first, last), ((names[0],), (names[1],)))
+
+
+def _constant(k: float | None) -> float:
+    if k is None:
+        raise ReferenceRefusedError("the conductivity follows the temperature")
+    return k
+
+
+def _at_line(axis: int, line: float, geometry: SectionGeometry) -> tuple[str, ...]:
+    """Names of the surfaces that lie whole at a line of a lattice; none on the axis of a turned section."""
+    reach = 1e-9 * geometry.extent
+    return tuple(s.name for s in geometry.outer_surfaces if np.abs(s.segments[..., axis] - line).max() < reach)
+
+
+def _met(names: tuple[str, ...], problem: Problem) -> Side:
+    """What all surfaces of an end meet alike."""
+    met = {side_of(name, problem) for name in names}
+    if len(met) > 1:
+        raise ReferenceRefusedError(f"{names[0]} and what lies in line with it do not meet the same")
+    return met.pop() if met else Side()

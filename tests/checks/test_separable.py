@@ -1,0 +1,152 @@
+"""Boxes, cylinders of any length, rectangles in layers: recognised, and the mesh comes to what is exact of them."""
+
+from __future__ import annotations
+
+import pickle
+from typing import Any
+
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.checks.references.exact_field import recognised
+from blunt_ember.flow.flow import Flow
+
+MATERIALS = {"clay": {"k": "1.4 W/(m K)"}, "steel": {"k": "30 W/(m K)"}}
+FILM = {"film": {"h": "40 W/(m² K)", "temperature": "20 °C"}}
+
+
+def block(name: str, x: int, y: int, wide: int, high: int, material: str = "clay", **more: Any) -> dict[str, Any]:
+    place = {"at": [f"{x} mm", f"{y} mm"], "size": [f"{wide} mm", f"{high} mm"]}
+    return {name: {"shape": "rectangle", **place, "material": material, **more}}
+
+
+CASES: dict[str, tuple[str, dict[str, Any]]] = {
+    "a box, every face another": (
+        "box",
+        {
+            "body": {"kind": "stacked", "regions": block("block", 10, 0, 60, 40, z=["5 mm", "55 mm"])},
+            "surroundings": [
+                {"on": "block.left", "temperature": "90 °C"},
+                {"on": "block.right", **FILM},
+                {"on": "block.front", "flux": "2 kW/m²"},
+                {"on": "block.top", **FILM},
+                {"on": "block.bottom", "film": {"h": "9 W/(m² K)", "temperature": "150 °C"}},
+            ],
+            "heat_inside": [{"region": "block", "per_volume": "80 kW/m³"}],
+            "mesh": {"size": "5 mm"},
+            "questions": [
+                {"name": "inside", "temperature": ["30 mm", "14 mm", "40 mm"]},
+                {"name": "on an edge", "temperature": ["70 mm", "10 mm", "55 mm"]},
+                {"name": "back", "mean": "block.back"},
+                {"name": "right", "heat_flow": "block.right"},
+                {"name": "bottom", "heat_flow": "block.bottom"},
+            ],
+        },
+    ),
+    "a box that only its top and bottom cool": (
+        "box",
+        {
+            "body": {"kind": "stacked", "regions": block("block", 0, 0, 50, 30, z=["0 mm", "20 mm"])},
+            "surroundings": [
+                {"on": "block.left", "flux": "3 kW/m²"},
+                {"on": "block.top", **FILM},
+                {"on": "block.bottom", "temperature": "35 °C"},
+            ],
+            "mesh": {"size": "4 mm"},
+            "questions": [
+                {"name": "near the heat", "temperature": ["1 mm", "14 mm", "12 mm"]},
+                {"name": "left", "mean": "block.left"},
+                {"name": "top", "heat_flow": "block.top"},
+            ],
+        },
+    ),
+    "an upright hollow cylinder": (
+        "upright-cylinder",
+        {
+            "body": {
+                "kind": "stacked",
+                "regions": {
+                    "drum": {
+                        "shape": "ring",
+                        "inner": "15 mm",
+                        "outer": "40 mm",
+                        "at": ["20 mm", "10 mm"],
+                        "z": ["0 mm", "30 mm"],
+                        "material": "clay",
+                    }
+                },
+            },
+            "surroundings": [
+                {"on": "drum.bore", "temperature": "120 °C"},
+                {"on": "drum.rim", **FILM},
+                {"on": "drum.top", "film": {"h": "15 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            "mesh": {"size": "3 mm"},
+            "questions": [
+                {"name": "inside", "temperature": ["20 mm", "38 mm", "20 mm"]},
+                {"name": "rim", "mean": "drum.rim"},
+                {"name": "off the top", "heat_flow": "drum.top"},
+            ],
+        },
+    ),
+    "a solid cylinder in a sleeve, its ends held": (
+        "finite-cylinder",
+        {
+            "body": {
+                "kind": "turned section",
+                "regions": {**block("core", 0, 0, 18, 50), **block("sleeve", 18, 0, 7, 50, "steel")},
+            },
+            "surroundings": [
+                {"on": ["core.bottom", "sleeve.bottom"], "temperature": "200 °C"},
+                {"on": "sleeve.right", **FILM},
+            ],
+            "heat_inside": [{"region": "core", "per_volume": "0.5 MW/m³"}],
+            "joints": [{"on": "core|sleeve", "resistance": "0.004 m² K/W"}],
+            "mesh": {"size": "1.5 mm"},
+            "questions": [
+                {"name": "axis", "temperature": ["0 mm", "30 mm"]},
+                {"name": "top of the core", "temperature": ["9 mm", "50 mm"]},
+                {"name": "skin", "mean": "sleeve.right"},
+            ],
+        },
+    ),
+    "a rectangle of two materials": (
+        "layered-rectangle",
+        {
+            "body": {
+                "kind": "section",
+                "depth": "1 m",
+                "regions": {**block("left", 5, 0, 30, 40), **block("right", 35, 0, 10, 40, "steel")},
+            },
+            "surroundings": [
+                {"on": "left.left", **FILM},
+                {"on": ["left.bottom", "right.bottom"], "temperature": "80 °C"},
+                {"on": "right.right", "flux": "4 kW/m²"},
+            ],
+            "mesh": {"size": "1 mm"},
+            "questions": [
+                {"name": "in the clay", "temperature": ["20 mm", "20 mm"]},
+                {"name": "between", "temperature": ["35 mm", "30 mm"]},
+                {"name": "lost", "heat_flow": "left.left"},
+            ],
+        },
+    ),
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_what_is_separable_is_recognised_and_comes_to_what_is_exact(name: str) -> None:
+    solution, stated = CASES[name]
+    data = {"format": FORMAT, "title": name, "materials": MATERIALS, **stated}
+    outcome = Flow().run(case_from_data(data))
+    assert outcome.geometry is not None and outcome.problem is not None
+    known = recognised(outcome.geometry, outcome.problem)
+    assert known is not None and known.name == solution
+    assert pickle.loads(pickle.dumps(outcome.exact)) is not None  # as it goes to the window
+    for check in outcome.checks:
+        assert check.source is not None, check
+        assert "series along each axis" in check.source.text, check
+        assert check.relative is not None and check.deviation is not None and check.error is not None, check
+        assert abs(check.deviation) < check.error or abs(check.relative) < 1e-5, check
+        assert abs(check.relative) < 1e-3, check
