@@ -362,7 +362,7 @@ STATEMENTS: list[dict[str, Any]] = [
 ]
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(
     st.sampled_from(list(BODIES)),
     st.lists(st.integers(0, 6), min_size=2, max_size=5),

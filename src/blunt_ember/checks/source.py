@@ -12,6 +12,8 @@ class Provenance(Enum):
     EXACT = "exact"
     #: A closed form of an idealised body: a right answer may be off it by what the ideal leaves out.
     THEORY = "theory"
+    #: Another method than meshes, of its own accuracy: never exact.
+    SECOND = "second method"
     WORKING = "working"
     STATED = "stated"
 
@@ -29,6 +31,6 @@ class Source:
     @property
     def short(self) -> str:
         """What there is room for on a card."""
-        if self.provenance in (Provenance.EXACT, Provenance.THEORY):
+        if self.provenance in (Provenance.EXACT, Provenance.THEORY, Provenance.SECOND):
             return self.provenance.value
         return f"= {self.text}" if self.provenance is Provenance.WORKING else self.text

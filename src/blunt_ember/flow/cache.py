@@ -32,6 +32,7 @@ class Step(Enum):
     REQUEST = "what a run needs"
     RUN = "run"
     ANSWERS = "answers"
+    SECOND_METHOD = "what another method than meshes finds"
 
 
 #: Steps of which fewer are kept: each run holds its fields on disk.

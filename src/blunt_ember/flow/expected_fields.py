@@ -35,6 +35,7 @@ class ExpectedFields:
         self._problem = problem
         self._timing = timing
         self._fitted: dict[str, ReferenceField] = {}
+        self._second: ExactField | None = None
 
     def recognised(self) -> ReferenceField | None:
         """Return the first exact solution that holds for the case, else the first field of its Working it names."""
@@ -44,11 +45,17 @@ class ExpectedFields:
             found = recognised_in_time(self._geometry, self._problem, self._timing())
         return self.know(found or self._of_working())
 
+    def answer_by(self, second: ExactField | None) -> None:
+        """From now on, answer what nothing is known of exactly by a field that another method than meshes found."""
+        self._second = second
+
     def of_itself(self, question: Question, exact: ReferenceField | None) -> Iterator[ReferenceField]:
         """Yield what may answer a question of which nothing is expected: the ``exact`` solution that was recognised,
         and what is known of surfaces that see each other."""
         if exact is not None and source_of(exact).provenance is Provenance.EXACT:
             yield exact
+        elif self._second is not None:
+            yield self._second
         if not question.enclosed:
             return
         for name in ("grey-network", "view-factors"):

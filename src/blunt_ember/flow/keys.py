@@ -74,6 +74,7 @@ IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.REQUEST: _WORDS,
     Step.RUN: _WORDS,
     Step.ANSWERS: _WORDS,
+    Step.SECOND_METHOD: _WORDS | _MESH | {(CaseDocument, "questions")},
 }
 #: Documents whose keys are remembered.
 _MOST = 16
