@@ -111,6 +111,75 @@ CASES: dict[str, tuple[str, dict[str, Any]]] = {
             ],
         },
     ),
+    "a hot part on a plate cooled from below": (
+        "box",
+        {
+            "body": {"kind": "stacked", "regions": block("plate", 0, 0, 60, 40, "steel", z=["0 mm", "6 mm"])},
+            "surfaces": {
+                "part": {
+                    "on": "plate.top",
+                    "within": {"shape": "rectangle", "at": ["12 mm", "8 mm"], "size": ["15 mm", "10 mm"]},
+                }
+            },
+            "surroundings": [
+                {"on": "part", "flux": "60 kW/m²"},
+                {"on": "plate.bottom", "film": {"h": "350 W/(m² K)", "temperature": "25 °C"}},
+            ],
+            "mesh": {"size": "2 mm", "across": 4},
+            "questions": [
+                {"name": "part", "temperature": ["18 mm", "12 mm", "6 mm"]},
+                {"name": "far away", "temperature": ["55 mm", "35 mm", "3 mm"]},
+                {"name": "part in the mean", "mean": "part"},
+            ],
+        },
+    ),
+    "a hot disc on a short cylinder": (
+        "finite-cylinder",
+        {
+            "body": {"kind": "turned section", "regions": block("base", 0, 0, 40, 12)},
+            "surfaces": {"disc": {"on": "base.top", "start": ["0 mm", "12 mm"], "end": ["11 mm", "12 mm"]}},
+            "surroundings": [
+                {"on": "disc", "flux": "25 kW/m²"},
+                {"on": "base.bottom", "film": {"h": "300 W/(m² K)", "temperature": "25 °C"}},
+                {"on": "base.right", **FILM},
+            ],
+            "mesh": {"size": "0.5 mm"},
+            "questions": [
+                {"name": "middle", "temperature": ["0 mm", "12 mm"]},
+                {"name": "disc", "mean": "disc"},
+                {"name": "below", "mean": "base.bottom"},
+            ],
+        },
+    ),
+    "a hot disc on a drum": (
+        "upright-cylinder",
+        {
+            "body": {
+                "kind": "stacked",
+                "regions": {
+                    "drum": {
+                        "shape": "disc",
+                        "radius": "30 mm",
+                        "at": ["0 mm", "0 mm"],
+                        "z": ["0 mm", "10 mm"],
+                        "material": "steel",
+                    }
+                },
+            },
+            "surfaces": {
+                "disc": {"on": "drum.top", "within": {"shape": "disc", "radius": "9 mm", "at": ["0 mm", "0 mm"]}}
+            },
+            "surroundings": [
+                {"on": "disc", "flux": "80 kW/m²"},
+                {"on": "drum.bottom", "film": {"h": "500 W/(m² K)", "temperature": "25 °C"}},
+            ],
+            "mesh": {"size": "2 mm"},
+            "questions": [
+                {"name": "under it", "temperature": ["0 mm", "0 mm", "7 mm"]},
+                {"name": "disc", "mean": "disc"},
+            ],
+        },
+    ),
     "a rectangle of two materials": (
         "layered-rectangle",
         {

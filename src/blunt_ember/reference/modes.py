@@ -193,6 +193,22 @@ class Modes:
         moving = (self.flows[0] - self.flows[1]) / (capacity[:, None] * squared)
         return np.where(self.resting, volume[:, None], moving)
 
+    def between(self, low: float, high: float) -> Floats:
+        """∫ c X sᵐ ds (n,) from one place in m to another, which may lie in other layers."""
+        stack, total = self.stack, np.zeros(len(self.roots))
+        root = np.where(self.resting, 1.0, self.roots)
+        for layer in range(len(stack.k)):
+            begin, end = stack.lines[layer : layer + 2]
+            ends = np.clip(np.array([low, high]), begin, end)
+            if ends[1] <= ends[0]:
+                continue
+            value, flow = self.values[0][layer], self.flows[0][layer]
+            first, last = (stack.crossed(layer, np.asarray(at), root, value, flow)[1] for at in ends)
+            power = stack.power + 1
+            resting = stack.capacity(layer) * (ends[1] ** power - ends[0] ** power) / power
+            total += np.where(self.resting, resting, (first - last) / root**2)
+        return total
+
     @cached_property
     def norms(self) -> Floats:
         """∫ c X² sᵐ ds (n,)."""

@@ -14,8 +14,10 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import special
 
 from blunt_ember.arrays import Floats
+from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.modes import Modes, Stack, modes_of
 from blunt_ember.reference.side import Side
 from blunt_ember.reference.warming import Warming
@@ -38,6 +40,16 @@ class Along:
         """The axis, as its modes know it; what they decay by is over the conductivity along the last axis."""
         leaves = tuple(np.inf if side.held is not None else side.h for side in self.sides)
         return Stack("wall", (0.0, self.length), (self.share,), (self.share,), (), (leaves[0], leaves[1]))
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Part of an ``end`` of the last axis, between places ``within`` in m along each axis before it, through which a
+    ``flux`` in W/m² comes in besides what the rest of it meets."""
+
+    end: int
+    within: tuple[tuple[float, float], ...]
+    flux: float
 
 
 @dataclass(frozen=True)
@@ -142,12 +154,13 @@ class _Level:
 class Separated:
     """A body along a first axis ``across``, with diffusivities that are its conductivities over those of the last axis,
     and along one or two ``others``; so many modes are taken of the first axis, and of each of the first two in
-    ``pairs``."""
+    ``pairs``. ``spots`` are on the ends of the last axis."""
 
     across: Warming
     others: tuple[Along, ...]
     terms: int
     pairs: int = 0
+    spots: tuple[Spot, ...] = ()
 
     @cached_property
     def _first(self) -> tuple[Modes, Floats, Floats, Floats]:
@@ -161,13 +174,22 @@ class Separated:
         modes, along, ones, even = self._first
         axis = self.others[0]
         source = np.where(modes.resting, self.across.rise, 0.0)
-        return _Level(axis, modes.roots**2, source, np.stack([_brought(s, along, ones, even) for s in axis.sides], 1))
+        brings = np.stack([_brought(side, along, ones, even) for side in axis.sides], axis=1)
+        for spot in self.spots if len(self.others) == 1 else ():
+            brings[:, spot.end] += spot.flux * self._shares(modes, spot.within[0]) * _fading(self.terms)
+        return _Level(axis, modes.roots**2, source, brings)
+
+    def _shares(self, modes: Modes, within: tuple[float, float]) -> Floats:
+        """What a flux of 1 over part of the first axis is of each of its modes, over the conductivity that follows."""
+        if len(self.across.layers) == 1:
+            return modes.between(*within) / modes.norms / self.across.stack.capacity(0)
+        raise ReferenceRefusedError("a part of an end is heated across layers")
 
     @cached_property
     def _third(self) -> tuple[Modes, _Level]:
         """Modes of the second axis, and what stands along the third for every pair."""
-        first, *shares = self._first
-        along, ones, even = (share[: self.pairs] for share in shares)
+        first, *of_first = self._first
+        along, ones, even = (each[: self.pairs] for each in of_first)
         second, axis = self._second, self.others[1]
         modes = modes_of(second.axis.stack, self.pairs)
         one = modes.parts.sum(axis=0) / modes.norms
@@ -176,9 +198,15 @@ class Separated:
             _brought(side, of_pairs.ravel(), np.multiply.outer(ones, one).ravel(), np.multiply.outer(even, one).ravel())
             for side in axis.sides
         ]
+        brings = np.stack(pairs, axis=1)
+        for spot in self.spots:
+            one_way, other = spot.within
+            shares = self._shares(first, one_way)[: self.pairs], modes.between(*other) / modes.norms
+            fading = _fading(self.pairs)
+            brings[:, spot.end] += spot.flux * np.multiply.outer(shares[0] * fading, shares[1] * fading).ravel()
         decay = (first.roots[: self.pairs, None] ** 2 + modes.roots**2).ravel()
         source = np.where(modes.resting, second.rise[: self.pairs, None], 0.0).ravel()
-        return modes, _Level(axis, decay, source, np.stack(pairs, axis=1))
+        return modes, _Level(axis, decay, source, brings)
 
     def temperature_at(self, places: Floats, layer: int | None = None) -> Floats:
         """Temperature in K at ``places`` (p, 1 + others) in m along each axis, in one ``layer`` if one is given."""
@@ -227,3 +255,9 @@ def _brought(side: Side, along: Floats, ones: Floats, even: Floats) -> Floats:
     if side.held is not None:
         return side.held * ones - along
     return side.flux * even + side.h * (side.fluid * ones - along)
+
+
+def _fading(count: int) -> Floats:
+    """Factors (n,) that go smoothly from 1 half way to 0: what is left out of a sum whose terms swing then cancels."""
+    rest = np.clip(2 * (np.arange(count) + 0.5) / count - 1, 1e-12, 1 - 1e-12)
+    return np.asarray(special.expit(1 / rest - 1 / (1 - rest)))

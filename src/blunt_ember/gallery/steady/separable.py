@@ -151,4 +151,56 @@ _TWO_MATERIALS = Family(
     },
 )
 
-SEPARABLE_FAMILIES = (_BOX, _ROLLER, _TWO_MATERIALS)
+_PART_ON_PLATE = Family(
+    "part-on-plate",
+    "Part that heats a rectangle of a plate cooled from below: how heat spreads",
+    {
+        "format": FORMAT,
+        "title": "Relay of the kiln controller on its plate",
+        "parameters": {
+            "length": "80 mm",
+            "width": "60 mm",
+            "thickness": "5 mm",
+            "P": "18 W",
+            "part_length": "20 mm",
+            "part_width": "15 mm",
+            "k_plate": "150 W/(m K)",
+            "h_below": "240 W/(m² K)",
+            "T_air": "30 °C",
+        },
+        "materials": {"alloy": {"k": "k_plate"}},
+        "body": {
+            "kind": "stacked",
+            "regions": {
+                "plate": {
+                    "shape": "rectangle",
+                    "at": ["0 mm", "0 mm"],
+                    "size": ["length", "width"],
+                    "z": ["0 mm", "thickness"],
+                    "material": "alloy",
+                }
+            },
+        },
+        "surfaces": {
+            "part": {
+                "on": "plate.top",
+                "within": {"shape": "rectangle", "at": ["15 mm", "12 mm"], "size": ["part_length", "part_width"]},
+            }
+        },
+        "surroundings": [
+            {"on": "part", "heat": "P"},
+            {"on": "plate.bottom", "film": {"h": "h_below", "temperature": "T_air"}},
+        ],
+        "mesh": {"size": "4 mm"},
+        "questions": [
+            _exactly(
+                "under the part", {"temperature": ["15 mm + part_length/2", "12 mm + part_width/2", "0 mm"]}, "box"
+            ),
+            _exactly("part", {"mean": "part"}, "box", "0.5 %"),
+            _exactly("far corner", {"temperature": ["length", "width", "0 mm"]}, "box"),
+            {"name": "resistance", "derived": "(part - T_air)/P"},
+        ],
+    },
+)
+
+SEPARABLE_FAMILIES = (_BOX, _ROLLER, _TWO_MATERIALS, _PART_ON_PLATE)

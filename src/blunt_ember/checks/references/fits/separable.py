@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
@@ -26,7 +26,7 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
-from blunt_ember.reference.separated import SEPARATED_SOURCE, Along, Separated
+from blunt_ember.reference.separated import SEPARATED_SOURCE, Along, Separated, Spot
 from blunt_ember.reference.side import Side
 from blunt_ember.reference.warming import Warming, WarmingLayer
 
@@ -85,6 +85,8 @@ class SeparableField:
     places: Callable[[Floats], Floats]
     factor: float
     order: tuple[int, ...] = ()
+    #: Parts of the ends of the last axis that are heated besides.
+    spots: tuple[Spot, ...] = ()
     source: str = SEPARATED_SOURCE
     _made: dict[tuple[tuple[int, ...], int, int], Separated] = field(default_factory=dict, compare=False, repr=False)
 
@@ -115,8 +117,10 @@ class SeparableField:
         lengths = np.array([axis.length for axis in self.axes])
         away = np.minimum(places, lengths - places)
         orders = np.argsort(away, axis=1)
+        if self.spots:  # their axis must be the last
+            orders = np.column_stack([np.argsort(away[:, :2], axis=1), np.full(len(away), 2)])
         longest = lengths[orders[:, :2]].max(axis=1)
-        wanted = _SPENT * longest / (np.pi * np.maximum(away.max(axis=1), 1e-9 * longest))
+        wanted = _SPENT * longest / (np.pi * np.maximum(away[np.arange(len(away)), orders[:, 2]], 1e-9 * longest))
         classes = np.minimum(np.searchsorted(_DOUBLE, wanted), len(_DOUBLE) - 1)
         kinds, which = np.unique(np.column_stack([orders, classes]), axis=0, return_inverse=True)
         result = np.empty(len(places))
@@ -135,6 +139,8 @@ class SeparableField:
 
     def _heat(self, number: int, end: int) -> float:
         side = self.axes[number].sides[end]
+        if self.spots and len(self.axes) == 3:
+            return float("nan")
         beside = (each for place, axis in enumerate(self.axes) if place != number for each in axis.sides)
         if side.held is not None and any(each.held not in (None, side.held) for each in beside):
             return float("nan")
@@ -166,9 +172,14 @@ class SeparableField:
         )
         warming = Warming(self.form, first.lines[0], layers, first.sides)
         alongs = tuple(Along(axis.length, axis.k[0] / last[0], _over(axis.sides, last[0])) for axis in others)
-        made = Separated(warming, alongs, terms, pairs)
+        made = Separated(warming, alongs, terms, pairs, _placed(self.spots, order))
         self._made[key] = made
         return made
+
+
+def _placed(spots: Iterable[Spot], order: tuple[int, ...]) -> tuple[Spot, ...]:
+    """Spots with the axes before the last in an order."""
+    return tuple(replace(spot, within=tuple(spot.within[place] for place in order[:-1])) for spot in spots)
 
 
 def _over(sides: tuple[Side, Side], k: float) -> tuple[Side, Side]:
@@ -214,16 +225,27 @@ def _layers(
     geometry: SectionGeometry, problem: Problem, across: int, lines: tuple[Floats, Floats], order: list[int]
 ) -> SeparableField:
     """A section of layers ``across`` x (0) or y (1), in a turned one about the axis."""
+    lines, order = _merged(lines, across, order)
     axes = []
+    spots: list[Spot] = []
+    origins = [0.0 if geometry.turned and axis == 0 else float(lines[axis][0]) for axis in (0, 1)]
     left = {surface.name for surface in geometry.outer_surfaces}
     for axis in (across, 1 - across):
-        names = _at_line(axis, float(lines[axis][0]), geometry), _at_line(axis, float(lines[axis][-1]), geometry)
+        ends = float(lines[axis][0]), float(lines[axis][-1])
+        names = _at_line(axis, ends[0], geometry), _at_line(axis, ends[1], geometry)
         left -= {*names[0], *names[1]}
-        start = 0.0 if geometry.turned and axis == 0 else float(lines[axis][0])
-        places = lines[axis] - start
+        places = lines[axis] - origins[axis]
         places = np.where(np.abs(places) < 1e-9 * places[-1], 0.0, places)
         ks = (conductivity_towards(problem, region, axis, slanted=False).constant for region in order)
         contacts: list[float] = []
+        rests = []
+        if axis != across:
+            for end, own in enumerate(names):
+                rest, parts = _parts(own, problem)
+                rests.append(rest)
+                for name, flux in parts:
+                    along = geometry.surfaces[name].segments[..., across] - float(origins[across])
+                    spots.append(Spot(end, ((float(along.min()), float(along.max())),), flux))
         if axis == across:
             stated = crossings_of(order, geometry)
             behind = {at: contact_of(problem, name) for name, each in stated.items() for at, _ in each}
@@ -232,7 +254,7 @@ def _layers(
             BodyAxis(
                 tuple(places.tolist()) if axis == across else (0.0, float(places[-1])),
                 tuple(_constant(k) for k in ks),
-                (_met(names[0], problem), _met(names[1], problem)),
+                (_met(names[0], problem), _met(names[1], problem)) if axis == across else (rests[0], rests[1]),
                 names,
                 tuple(contacts),
             )
@@ -240,16 +262,34 @@ def _layers(
     if left:
         raise ReferenceRefusedError(f"{min(left)} is no side of the body")
     heat = generation_of(problem)
-    origin = tuple(0.0 if geometry.turned and axis == 0 else float(lines[axis][0]) for axis in (0, 1))
     return SeparableField(
         "finite-cylinder" if geometry.turned else "layered-rectangle",
         "cylinder" if geometry.turned else "wall",
         tuple(axes),
         tuple(heat.get(region, 0.0) for region in order),
-        _Places(origin, (across, 1 - across)),
+        _Places(tuple(origins), (across, 1 - across)),
         2 * np.pi if geometry.turned else geometry.depth or 0.0,
         tuple(order),
+        tuple(spots),
     )
+
+
+def _merged(lines: tuple[Floats, Floats], across: int, order: list[int]) -> tuple[tuple[Floats, Floats], list[int]]:
+    """Lines and layers without those at which nothing but a surface is cut."""
+    changes = np.flatnonzero(np.diff(order)) + 1
+    kept = lines[across][[0, *changes.tolist(), len(order)]]
+    return (kept, lines[1]) if across == 0 else (lines[0], kept), [order[at] for at in (0, *changes.tolist())]
+
+
+def _parts(names: tuple[str, ...], problem: Problem) -> tuple[Side, list[tuple[str, float]]]:
+    """What all surfaces of an end meet, and the parts of it into which more flux comes than into the rest."""
+    met = {name: side_of(name, problem) for name in names}
+    rests = {replace(side, flux=0.0) for side in met.values()}
+    if len(rests) > 1:
+        raise ReferenceRefusedError(f"{names[0]} and what lies in line with it do not meet the same")
+    least = min((side.flux for side in met.values()), key=abs, default=0.0)
+    rest = replace(rests.pop(), flux=least) if rests else Side()
+    return rest, [(name, side.flux - least) for name, side in met.items() if side.flux != least]
 
 
 def box(geometry: SolidGeometry, problem: Problem) -> SeparableField:
@@ -263,11 +303,47 @@ def box(geometry: SolidGeometry, problem: Problem) -> SeparableField:
     if ks is None:
         raise ReferenceRefusedError("a conductivity is no constant, or differs with the direction")
     ends = (("left", "right"), ("front", "back"), ("bottom", "top"))
-    axes = tuple(
+    sides = tuple(
         _named_axis(float(high - low), 0.0, ks, (f"{region}.{first}", f"{region}.{last}"), problem)
-        for low, high, (first, last) in zip(lows, highs, ends, strict=True)
+        for low, high, (first, last) in zip(lows[:2], highs[:2], ends[:2], strict=True)
     )
-    return SeparableField("box", "wall", axes, (generation_of(problem).get(0, 0.0),), _Places(lows), 1.0)
+    up, heated = _upright_axis(geometry, ks, problem)
+    spots = []
+    for end, column, flux in heated:
+        low, high = _corners_of(column, geometry)
+        within = tuple((float(a - o), float(b - o)) for a, b, o in zip(low, high, lows[:2], strict=True))
+        spots.append(Spot(end, within, flux))
+    heat = (generation_of(problem).get(0, 0.0),)
+    return SeparableField("box", "wall", (*sides, up), heat, _Places(lows), 1.0, spots=tuple(spots))
+
+
+def _upright_axis(geometry: SolidGeometry, k: float, problem: Problem) -> tuple[BodyAxis, list[tuple[int, int, float]]]:
+    """The axis up, and the ends, columns and fluxes of what is heated besides."""
+    stations = geometry.path.stations
+    names, rests, heated = [], [], []
+    for end, station in ((0, 0), (1, len(stations) - 1)):
+        own = {column: name for (column, at), name in geometry.ends.items() if at == station}
+        rest, parts = _parts(tuple(own.values()), problem)
+        more = dict(parts)
+        heated += [(end, column, more[name]) for column, name in own.items() if name in more]
+        names.append(tuple(dict.fromkeys(own.values())))
+        rests.append(rest)
+    axis = BodyAxis((0.0, float(stations[-1] - stations[0])), (k,), (rests[0], rests[1]), (names[0], names[1]))
+    return axis, heated
+
+
+def _corners_of(column: int, geometry: SolidGeometry) -> tuple[Floats, Floats]:
+    """The lower and upper corner of a column of the plan that is a rectangle along the axes."""
+    plan = geometry.plan.arrangement
+    own = np.flatnonzero((plan.left == column) != (plan.right == column))
+    places = np.concatenate([plan.points[plan.start[own]], plan.points[plan.end[own]]])
+    low, high = places.min(axis=0), places.max(axis=0)
+    reach = 1e-9 * geometry.extent
+    on_line = (np.abs(plan.points[:, None] - np.stack([low, high])) < reach).any(axis=1)
+    along = (on_line[plan.start[own]] & on_line[plan.end[own]]).any(axis=1)
+    if not along.all() or plan.curves.take(own).is_arc.any():
+        raise ReferenceRefusedError("what is heated is no rectangle along the sides")
+    return low, high
 
 
 def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableField:
@@ -278,21 +354,26 @@ def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableFiel
     k = problem.conductors[0].constant
     if k is None:
         raise ReferenceRefusedError("a conductivity is no constant, or differs with the direction")
-    low, high = geometry.path.stations[[0, -1]].tolist()
+    low = float(geometry.path.stations[0])
     inner, outer = rings.us.tolist()
     bore = "" if inner == 0 else f"{region}.bore"
-    axes = (
-        _named_axis(outer, inner, k, (bore, f"{region}.rim"), problem),
-        _named_axis(high - low, 0.0, k, (f"{region}.bottom", f"{region}.top"), problem),
-    )
-    heat = (generation_of(problem).get(0, 0.0),)
-    return SeparableField(
-        "upright-cylinder", "cylinder", axes, heat, _Places((*rings.centre, low), radial=True), 2 * np.pi
-    )
+    up, heated = _upright_axis(geometry, k, problem)
+    spots = []
+    for end, column, flux in heated:
+        plan = geometry.plan.arrangement
+        own = np.flatnonzero((plan.left == column) != (plan.right == column))
+        away = np.linalg.norm(plan.points[plan.start[own]] - np.array(rings.centre), axis=1)
+        reaches = np.unique(np.round(away / (1e-9 * geometry.extent))) * 1e-9 * geometry.extent
+        if not plan.curves.take(own).is_arc.all() or len(reaches) > 2:
+            raise ReferenceRefusedError("what is heated is no disc or ring about the middle")
+        spots.append(Spot(end, ((float(reaches[0]) if len(reaches) == 2 else 0.0, float(reaches[-1])),), flux))
+    axes = _named_axis(outer, inner, k, (bore, f"{region}.rim"), problem), up
+    heat, places = (generation_of(problem).get(0, 0.0),), _Places((*rings.centre, low), radial=True)
+    return SeparableField("upright-cylinder", "cylinder", axes, heat, places, 2 * np.pi, spots=tuple(spots))
 
 
 def _plan_of(geometry: SolidGeometry) -> SectionGeometry:
-    if not geometry.path.straight or geometry.holds.size != 1 or len(geometry.regions) != 1:
+    if not geometry.path.straight or geometry.holds.shape[1] != 1 or len(geometry.regions) != 1:
         raise ReferenceRefusedError("the body is no single region of one height")
     return section_geometry(Section(kind="section", regions=dict(geometry.stated)))
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import PLAN_SIDES, Section, TurnedSection
-from blunt_ember.checks.references.fits.field import ExactField, InstantField, surfaces_passing_heat
+from blunt_ember.checks.references.fits.field import ExactField, InstantField, side_of, surfaces_passing_heat
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
@@ -24,6 +24,7 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.path import Path
 from blunt_ember.geometry.section import SectionGeometry, outlines_of, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.reference.side import Side
 
 SectionFit = Callable[[SectionGeometry, Problem], ExactField]
 
@@ -149,6 +150,9 @@ def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str]
     """Put what is stated on a solid on the section that stands for it; ``order`` are the solid's regions in it."""
     if any(surface not in names for pair in problem.periodic for surface in pair):
         raise ReferenceRefusedError("surfaces across the section are periodic")
+    for name in (*problem.held, *problem.exchanges):
+        if name not in names and (name in problem.held or side_of(name, problem) != Side()):
+            raise ReferenceRefusedError(f"heat passes through {name}, which the section has not")
     return replace(
         problem,
         conductors=tuple(problem.conductors[region] for region in order),
