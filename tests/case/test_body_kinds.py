@@ -19,7 +19,7 @@ SHAPED_FAMILIES = [
     name
     for name, made in FAMILIES.items()
     if made.data["body"]["kind"] in SHAPED
-    and name not in ("stacked-floor", "room-corner", "cooling-block", "setting-chamber")
+    and name not in ("stacked-floor", "room-corner", "setting-chamber", "cooling-block", "box-of-six", "part-on-plate")
 ]
 
 
@@ -44,6 +44,12 @@ def test_every_kind_leads_to_every_other_and_back(name: str) -> None:
 @pytest.mark.parametrize("name", ["stacked-floor", "room-corner", "setting-chamber"])
 def test_regions_at_different_heights_make_no_plane_shape(name: str) -> None:
     with pytest.raises(BluntEmberError, match="different heights"):
+        with_body_kind(family(name).case(), "section")
+
+
+@pytest.mark.parametrize("name", ["cooling-block", "box-of-six", "part-on-plate"])
+def test_what_is_stated_on_top_or_below_is_not_moved_to_a_side(name: str) -> None:
+    with pytest.raises(BluntEmberError, match=r"has no place in a body of kind 'section'; take it away first"):
         with_body_kind(family(name).case(), "section")
 
 

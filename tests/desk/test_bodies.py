@@ -40,8 +40,18 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
     return QPointF(*window.stage._view.pixels(middle[None])[0])
 
 
-#: Of a run the exact curve is held against the span of the whole run, in test_clock.
-OPENED = [name for name, made in FAMILIES.items() if made not in WARMING_FAMILIES]
+def kind_of(name: str) -> tuple[object, ...]:
+    """What sets a family apart from others in the window: its body, what is known of it, and what is stated."""
+    document = family(name).case().document
+    known = frozenset(question.expect.exact for question in document.questions if question.expect is not None)
+    return document.body.kind, known, bool(document.enclosures), bool(document.heat_inside), bool(document.joints)
+
+
+#: One of each kind. Of a run the exact curve is held against the span of the
+#: whole run, in test_clock; every family is solved and held against what is known of it in the tests of checks.
+OPENED = list(
+    {kind_of(name): name for name, made in reversed(FAMILIES.items()) if made not in WARMING_FAMILIES}.values()
+)
 
 
 #: How far, as a share of the span, the curve of a family may lie from the exact one where that is more than usual: the

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 from matplotlib.image import imread
 
-from blunt_ember.case.case import case_from_data
+from blunt_ember.case.case import case_from_data, case_to_text
 from blunt_ember.cli.main import main
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
@@ -144,3 +144,30 @@ def test_a_report_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixt
     assert "tends to" in page.read_text(encoding="utf-8")
     assert main(["report", case, "-o", str(page)]) == 2
     assert "exists already" in capsys.readouterr().err
+
+
+def test_studies_stand_in_the_report_with_what_was_found_charts_and_points(tmp_path: Path) -> None:
+    thickness = {"start": "20 mm", "end": "120 mm", "count": 6}
+    case = family("composite-wall").case()
+    studies = {
+        "lagging": {"kind": "sweep", "vary": {"t_blanket": thickness}},
+        "hot shell": {
+            "kind": "target",
+            "vary": "t_blanket",
+            "start": "5 mm",
+            "end": "400 mm",
+            "question": "outer surface",
+            "value": "60 °C",
+        },
+    }
+    path = tmp_path / "wall.ember"
+    path.write_text(case_to_text(case_from_data({**case.data, "studies": studies})), encoding="utf-8")
+    assert main(["report", str(path), "-o", str(tmp_path / "wall.html")]) == 0
+    page = (tmp_path / "wall.html").read_text(encoding="utf-8")
+    lagging = page[page.index("Study “lagging”: sweep") :]
+    assert "Study “hot shell”: target" in lagging and re.search(r"t_blanket = \d+", lagging)
+    for value in ("20 mm", "40 mm", "60 mm", "80 mm", "100 mm", "120 mm"):
+        assert f">{value}<" in lagging
+    for question in case.document.questions:
+        assert f"{question.name} over t_blanket</figcaption>" in lagging
+    assert (tmp_path / "wall.results").exists()  # so that nothing is solved again

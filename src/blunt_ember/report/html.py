@@ -36,6 +36,8 @@ from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
 from blunt_ember.report.statement import parameters, statement, tags_of, working
+from blunt_ember.report.studied import studied
+from blunt_ember.studies.result import StudyDone
 from blunt_ember.written_file import write_text
 
 _WIDTH, _HEIGHT, _CHART, _DRAWING = 1100, 620, 340, (760, 460)
@@ -49,19 +51,24 @@ def write_report(
     levels: Sequence[RefinementLevel] = (),
     kinds: Sequence[Kind] = (),
     seen: Look | None = None,
+    studies: Sequence[StudyDone] = (),
 ) -> None:
-    """Write the report of a solved case; ``levels`` of a refinement are tabulated with it, ``seen`` is how the body is
-    looked at now, if that is to be pictured too.
+    """Write the report of a solved case; ``levels`` of a refinement and ``studies`` are told with it, ``seen`` is how
+    the body is looked at now, if that is to be pictured too.
 
     Raises :class:`BluntEmberError` for a case that has no answer, :class:`NotWrittenError` where it cannot be written.
     """
     if outcome.solution is None:
         raise BluntEmberError("there is nothing to report before the case is solved")
-    write_text(report_html(outcome, levels, kinds, seen), path)
+    write_text(report_html(outcome, levels, kinds, seen, studies), path)
 
 
 def report_html(
-    outcome: Outcome, levels: Sequence[RefinementLevel] = (), kinds: Sequence[Kind] = (), seen: Look | None = None
+    outcome: Outcome,
+    levels: Sequence[RefinementLevel] = (),
+    kinds: Sequence[Kind] = (),
+    seen: Look | None = None,
+    studies: Sequence[StudyDone] = (),
 ) -> str:
     """Return the report as text."""
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
@@ -75,6 +82,7 @@ def report_html(
         pictures=_pictures(outcome, seen),
         tables=_tables(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
+        studies=[studied(done, lambda plot: _png(image_of(plot, _WIDTH, _CHART, LIGHT))) for done in studies],
         notes=_notes(outcome),
         statement=statement(outcome.case, outcome),
         parameters=parameters(outcome.case),

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from blunt_ember.picture.look import Look
     from blunt_ember.picture.palette import Theme
     from blunt_ember.refinement.uniform import RefinementLevel
+    from blunt_ember.studies.result import StudyDone
 
 
 def serve_report(
@@ -24,13 +25,14 @@ def serve_report(
     look: Look,
     levels: Sequence[RefinementLevel],
     kinds: Sequence[Kind],
+    studies: Sequence[StudyDone],
 ) -> None:
     """Write the report of a case, of which an outcome is ``known``; send a line that says how it ended."""
 
     def job(_: Callable[[Any], None]) -> None:
         from blunt_ember.report.html import write_report
 
-        write_report(unpacked(known), path, levels, kinds, look)
+        write_report(unpacked(known), path, levels, kinds, look, studies)
 
     do_job(connection, "report", job)
 

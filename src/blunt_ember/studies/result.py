@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.case import Case
 from blunt_ember.studies.points import Point
 
 
@@ -40,3 +41,12 @@ class StudyResult:
     def expected(self, question: str) -> Floats:
         """Return what is expected (p,) of a question, SI; NaN where nothing is."""
         return np.array([row.expected.get(question, np.nan) for row in self.rows])
+
+
+@dataclass(frozen=True)
+class StudyDone:
+    """The study ``name`` of a case, which states it, with what it came to."""
+
+    case: Case
+    name: str
+    result: StudyResult

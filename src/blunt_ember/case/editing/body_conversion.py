@@ -55,6 +55,10 @@ def with_body_kind(case: Case, kind: str) -> Case:
 
         def renamed(surface: str) -> str:
             owner, dot, side = surface.rpartition(".")
+            if old == "stacked" and dot and side in ("bottom", "top") and "|" not in surface:
+                raise BluntEmberError(
+                    f"what is stated on {surface} has no place in a body of kind '{kind}'; take it away first"
+                )
             return f"{owner}.{names.get(side, side)}" if dot and "|" not in surface else surface
 
         data = with_names_changed(data, ON_THE_BODY, renamed)

@@ -14,17 +14,27 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.refinement.uniform import uniform_refinement
     from blunt_ember.report.html import write_report
+    from blunt_ember.studies.result import StudyDone
+    from blunt_ember.studies.store import ResultsStore
+    from blunt_ember.studies.study import study
 
-    path = Path(options.output)
+    path, source = Path(options.output), Path(options.file)
     require_new(path, options.force)
-    case = read_case(Path(options.file))
+    case = read_case(source)
     with Told() as told:
         flow = Flow(on_progress=told)
         outcome = flow.run(case)
         wanted = options.refine and case.document.questions
         levels = tuple(uniform_refinement(flow, case, options.refine)) if wanted else ()
     kinds = flow.kinds(case, flow.solved(case))
-    write_report(outcome, path, levels, kinds)
+    studies = []
+    if case.document.studies:
+        store = ResultsStore(source.with_suffix(".results"))
+        try:
+            studies = [StudyDone(case, name, study(case, name, store)) for name in case.document.studies]
+        finally:
+            store.close()
+    write_report(outcome, path, levels, kinds, studies=studies)
     print(f"{path} written")
     return status_of(outcome.checks)
 

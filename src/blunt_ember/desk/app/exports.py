@@ -53,7 +53,8 @@ def _write_report(
     window: DeskWindow, outcome: Outcome, path: Path, refined: tuple[Sequence[RefinementLevel], Sequence[Kind]]
 ) -> None:
     """Write a report beside the work in the window, with a way to stop it."""
-    arguments = packed(outcome), path, window.stage.look, *refined
+    study = window.strip.study.done
+    arguments = packed(outcome), path, window.stage.look, *refined, () if study is None else (study,)
     _write_beside(window, "report", ChildProcess(serve_report, arguments, "report", window), path)
 
 

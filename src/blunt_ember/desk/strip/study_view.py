@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
@@ -27,11 +26,11 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.picture.charts.study_chart import StudyCurve, StudyCurves, study_plot
+from blunt_ember.picture.charts.study_chart import curves_of, study_plot
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.result import StudyDone, StudyResult
 from blunt_ember.studies.server import serve_study
-from blunt_ember.studies.telling import findings_table, found_lines, kind_of_parameter, kinds_of_questions, result_table
+from blunt_ember.studies.telling import findings_table, found_lines, kind_of_parameter, result_table
 
 _HINT = "Vary a parameter and see every answer as a curve over it; a click on a row puts that case on the desk."
 #: What a study that is asked for here is called in the case that does it.
@@ -208,7 +207,7 @@ class StudyView(QWidget):
             except BluntEmberError as error:
                 self.said.setText(str(error))
                 return
-        self._case, self._study, self.result = self._desk, case, None
+        self._case, self._study, self._name, self.result = self._desk, case, name, None
         results = str(self._path.with_suffix(".results")) if self._path is not None else ""
         self._process = ChildProcess(serve_study, (dict(case.data), case.folder, name, results), "study", self)
         self._process.said.connect(self._receive)
@@ -260,37 +259,19 @@ class StudyView(QWidget):
         self._show_state()
 
     def _draw(self) -> None:
-        found = self._curves()
+        question = self.question.currentText()
+        found = None
+        if self.result is not None and question:
+            found = curves_of(StudyDone(self._study, self._name, self.result), question)
         plot, message = None if found is None else study_plot(found), _HINT if self.result is None else ""
         self.chart.show_plot(plot, message, self._theme)
 
-    def _curves(self) -> StudyCurves | None:
-        """The answers over the first parameter that takes several values, a curve for each set of the others."""
-        result, question = self.result, self.question.currentText()
-        if result is None or not question or len(result.points) < 2:
+    @property
+    def done(self) -> StudyDone | None:
+        """The study that is shown, if it is of the case on the desk."""
+        if self.result is None or self._case is not self._desk:
             return None
-        varied = list(dict.fromkeys(name for point in result.points for name in point))
-        first = max(varied, key=lambda name: len({point.get(name) for point in result.points}))
-        groups: dict[str, list[int]] = {}
-        for place, point in enumerate(result.points):
-            others = [
-                f"{name} {shown(value, kind_of_parameter(self._study, name), 3)}"
-                for name, value in point.items()
-                if name != first
-            ]
-            if first in point:
-                groups.setdefault(", ".join(others), []).append(place)
-        answers, expected = result.answers(question), result.expected(question)
-        if len(groups) > len(result.points) // 2:  # drawn at random: a cloud of points is no curve
-            groups = {"": [place for place, point in enumerate(result.points) if first in point]}
-        curves = tuple(
-            StudyCurve(
-                label, np.array([result.points[place][first] for place in places]), answers[places], expected[places]
-            )
-            for label, places in groups.items()
-        )
-        kinds = kinds_of_questions(self._study)
-        return StudyCurves(first, kind_of_parameter(self._study, first), question, kinds[question], curves)
+        return StudyDone(self._study, self._name, self.result)
 
     def _take(self, row: int, column: int) -> None:
         if self.result is not None and self._points_shown and row < len(self.result.points):

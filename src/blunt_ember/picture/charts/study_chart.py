@@ -10,10 +10,13 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
+from blunt_ember.studies.result import StudyDone
+from blunt_ember.studies.telling import kind_of_parameter, kinds_of_questions
 
 #: Curves that are drawn at most, and room beside the axes: left, right, bottom, top.
 _MOST, _MARGINS = 6, (74, 14, 36, 22)
@@ -39,6 +42,33 @@ class StudyCurves:
     question: str
     question_kind: Kind
     curves: tuple[StudyCurve, ...]
+
+
+def curves_of(done: StudyDone, question: str) -> StudyCurves | None:
+    """Return the answers to a question over the first parameter that takes several values, a curve for each set of the
+    others; None where there are no two points."""
+    case, result = done.case, done.result
+    if len(result.points) < 2:
+        return None
+    varied = list(dict.fromkeys(name for point in result.points for name in point))
+    first = max(varied, key=lambda name: len({point.get(name) for point in result.points}))
+    groups: dict[str, list[int]] = {}
+    for place, point in enumerate(result.points):
+        others = [
+            f"{name} {shown(value, kind_of_parameter(case, name), 3)}" for name, value in point.items() if name != first
+        ]
+        if first in point:
+            groups.setdefault(", ".join(others), []).append(place)
+    answers, expected = result.answers(question), result.expected(question)
+    if len(groups) > len(result.points) // 2:  # drawn at random: a cloud of points is no curve
+        groups = {"": [place for place, point in enumerate(result.points) if first in point]}
+    curves = tuple(
+        StudyCurve(
+            label, np.array([result.points[place][first] for place in places]), answers[places], expected[places]
+        )
+        for label, places in groups.items()
+    )
+    return StudyCurves(first, kind_of_parameter(case, first), question, kinds_of_questions(case)[question], curves)
 
 
 def study_plot(found: StudyCurves) -> Plot:
