@@ -58,8 +58,9 @@ class Flow:
             raise outcome.trouble
         return outcome
 
-    def outcomes(self, case: Case) -> Iterator[Outcome]:
-        """Yield the outcome as soon as it can be shown, then with the errors of its answers estimated.
+    def outcomes(self, case: Case, curves: bool = True) -> Iterator[Outcome]:
+        """Yield the outcome as soon as it can be shown, then with the errors of its answers estimated; of a run with
+        the ``curves`` of what is asked, if they are wanted.
 
         Trouble is not raised: it is part of the outcome, with all that was reached before it.
         """
@@ -75,7 +76,7 @@ class Flow:
             reached = replace(
                 reached,
                 checks=checks_of(case, solved, fields, reached.exact),
-                histories=histories_of(case, solved, fields, reached.exact),
+                histories=histories_of(case, solved, fields, reached.exact) if curves else (),
                 seconds=time.perf_counter() - start,
             )
             yield reached

@@ -12,6 +12,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.studies.laboratory import Laboratory, answer_value, deviation_of, require_rising
+from blunt_ember.studies.logs import with_logs
 from blunt_ember.studies.points import Point, StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
 
@@ -27,6 +28,7 @@ _AT_BOUND = 1e-6
 def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
     """Return the least squares of what was measured, with the deviations that the slopes at the end leave parameters;
     says which of them the data cannot tell apart, and which ended at a bound."""
+    lab, stated, called = with_logs(lab, stated)
     names, questions = list(stated.vary), list(stated.measured)
     if len(names) > len(questions):
         raise StudyError(f"{len(names)} parameters cannot be told from {len(questions)} measured values; fit fewer")
@@ -57,7 +59,10 @@ def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
         diff_step=np.full(len(names), _STEP),
     )
     found = dict(zip(names, (best.x * scale).tolist(), strict=True))
-    result = StudyResult((found,), (lab.row(found),), found=found)
+    row = lab.row(found)
+    computed = np.array([row.answers[question] for question in questions])
+    told = [called.get(question, question) for question in questions]
+    result = StudyResult((found,), (row,), _beside(told, measured, computed), found)
     slopes: Floats = np.asarray(best.jac, dtype=float)
     _, sizes, ways = np.linalg.svd(slopes, full_matrices=False)
     if sizes[-1] <= _FLAT * sizes[0]:
@@ -72,6 +77,14 @@ def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
     deviations = np.sqrt(np.diag(np.linalg.inv(slopes.T @ slopes)) * factor) * scale
     said = "" if best.status > 0 else "it did not settle: start from values that are nearer, or narrow the bounds"
     return replace(result, deviations=dict(zip(names, deviations.tolist(), strict=True)), said=said)
+
+
+def _beside(questions: list[str], measured: Floats, computed: Floats) -> dict[str, dict[str, float]]:
+    """By question, what was measured, what is computed, and by how much it is off."""
+    return {
+        question: {"measured": was, "computed": now, "off": now - was}
+        for question, was, now in zip(questions, measured.tolist(), computed.tolist(), strict=True)
+    }
 
 
 def _within(case: Case, stated: Fitting, measured: Floats) -> Floats:

@@ -27,7 +27,7 @@ _flow: Flow | None = None
 def solved_row(case: Case, flow: Flow) -> Row:
     """Solve a case as far as its answers; what is wrong with it stands in the row."""
     try:
-        outcome = next(each for each in flow.outcomes(case) if each.checks or each.trouble or each.final)
+        outcome = next(each for each in flow.outcomes(case, curves=False) if each.checks or each.trouble or each.final)
     except BluntEmberError as error:
         return Row({}, str(error))
     if outcome.trouble is not None:

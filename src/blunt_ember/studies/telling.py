@@ -12,7 +12,7 @@ from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.studies.result import StudyResult
 
 #: What a finding of an uncertain answer is, that is a difference and not a reading.
-_DIFFERENCES = ("deviation",)
+_DIFFERENCES = ("deviation", "off")
 
 
 def kind_of_parameter(case: Case, name: str) -> Kind:
@@ -81,16 +81,17 @@ def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
     steps = {head: _step(case, head) for head in heads} if slopes else {}
     rows: list[tuple[str, ...]] = [("question", *((f"{steps[head][0]} {head}" if slopes else head) for head in heads))]
     for question, found in result.findings.items():
+        kind = kinds[question] if question in kinds else kinds[question.rsplit(" at ", 1)[0]]  # a row of a log
         cells = []
         for head in heads:
             value = found.get(head, np.nan)
             if slopes:
-                cells.append(shown_difference(value * steps[head][1], kinds[question]))
+                cells.append(shown_difference(value * steps[head][1], kind))
             elif head.startswith("share of"):
                 cells.append(f"{100 * value:.1f} %")
             else:
                 tell = shown_difference if head in _DIFFERENCES else shown
-                cells.append(tell(value, kinds[question]))
+                cells.append(tell(value, kind))
         rows.append((question, *cells))
     return rows
 

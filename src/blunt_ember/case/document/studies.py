@@ -99,7 +99,12 @@ class Fitting(Part):
     vary: dict[ParameterName, list[Formula]] = Field(
         min_length=1, description="parameters with lowest and highest value"
     )
-    measured: dict[str, Formula] = Field(min_length=1, description="what was measured, by the question it answers")
+    measured: dict[str, Formula] = Field(
+        default_factory=dict, description="what was measured, by the question it answers"
+    )
+    logs: dict[str, str] = Field(
+        default_factory=dict, description="CSV files beside the case: what a question was at many times"
+    )
     within: dict[str, Formula] = Field(default_factory=dict, description="standard deviation of what was measured")
 
     @model_validator(mode="after")
@@ -107,6 +112,8 @@ class Fitting(Part):
         for name, bounds in self.vary.items():
             if len(bounds) != 2:
                 raise complain(f"'{name}' wants its lowest and its highest value")
+        if not self.measured and not self.logs:
+            raise complain("say what was 'measured', or name the 'logs' of it")
         return self
 
 
