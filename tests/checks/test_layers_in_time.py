@@ -25,7 +25,7 @@ CASES: dict[str, dict[str, Any]] = {
                 "floor": {
                     "shape": "rectangle",
                     "at": ["0 mm", "0 mm"],
-                    "size": ["60 mm", "60 mm"],
+                    "size": ["10 mm", "10 mm"],
                     "levels": {
                         "base": {"z": ["0 mm", "50 mm"], "material": "brick"},
                         "mat": {"z": ["50 mm", "80 mm"], "material": "wool"},
@@ -46,10 +46,10 @@ CASES: dict[str, dict[str, Any]] = {
         ],
         "joints": [{"on": "floor.base|floor.mat", "conductance": "40 W/(m² K)"}],
         "clock": {"start": "steady", "end": "3 hour", "tolerance": "0.002 %"},
-        "mesh": {"size": "5 mm"},
+        "mesh": {"size": "5 mm", "across": 2},
         "questions": [
             {"name": "top", "mean": "floor.mat.top"},
-            {"name": "inside", "temperature": ["30 mm", "30 mm", "25 mm"], "time": "1.5 hour"},
+            {"name": "inside", "temperature": ["5 mm", "5 mm", "25 mm"], "time": "1.5 hour"},
             {"name": "through the joint", "heat_flow": "floor.base|floor.mat"},
             {"name": "stored", "heat_stored": "body"},
             {"name": "let in", "heat_passed": "floor.base.bottom"},
@@ -95,7 +95,7 @@ CASES: dict[str, dict[str, Any]] = {
             {"on": "lag.right", "film": {"h": "12 W/(m² K)", "temperature": "15 °C + 6 K*sin(2*pi*t/(50 min))"}},
         ],
         "clock": {"start": "20 °C", "end": "100 min", "tolerance": "0.002 %"},
-        "mesh": {"size": "2 mm"},
+        "mesh": {"size": "3 mm", "across": 2},
         "questions": [
             {"name": "bore", "mean": "pipe.left"},
             {"name": "skin", "mean": "lag.right", "time": "70 min"},

@@ -82,7 +82,7 @@ CASES: dict[str, tuple[str, dict[str, Any]]] = {
                 {"on": "drum.rim", **FILM},
                 {"on": "drum.top", "film": {"h": "15 W/(m² K)", "temperature": "20 °C"}},
             ],
-            "mesh": {"size": "3 mm"},
+            "mesh": {"size": "5 mm"},
             "questions": [
                 {"name": "inside", "temperature": ["20 mm", "38 mm", "20 mm"]},
                 {"name": "rim", "mean": "drum.rim"},
