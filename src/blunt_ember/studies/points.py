@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from itertools import product
+from typing import Any
 
 import numpy as np
 
@@ -47,14 +48,12 @@ def si_text(dimension: Dimension, si: float) -> str:
     return f"{si!r} {kind.unit.replace('**', '^').replace('*', ' ')}"
 
 
-def with_parameters(case: Case, point: Point) -> Case:
-    """Return the case with other values of its parameters, and without its studies.
-
-    Raises :class:`CaseError` where one of them is none the case can have.
-    """
+def data_with(case: Case, point: Point) -> dict[str, Any]:
+    """Return what a case states, with other values of its parameters and without its studies; whether a case can have
+    them is seen when it is read."""
     stated = {name: si_text(case.parameters[name].dimension, si) for name, si in point.items()}
     data = {key: entry for key, entry in case.data.items() if key != "studies"}
-    return case.restated({**data, "parameters": {**case.data["parameters"], **stated}})
+    return {**data, "parameters": {**case.data["parameters"], **stated}}
 
 
 def current(case: Case, parameter: str) -> float:

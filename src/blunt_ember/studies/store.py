@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -24,9 +24,17 @@ _MAKE = (
 def key_of(case: Case) -> str:
     """Return the key of a case: of all it says that an answer depends on, of the files it is read from as they are now,
     and of the program's version."""
-    said = {key: entry for key, entry in case.data.items() if key not in _ASIDE}
+    return keys_of(case, [dict(case.data)])[0]
+
+
+def keys_of(case: Case, stated: Iterable[Mapping[str, Any]]) -> list[str]:
+    """Return the keys of what is stated in place of a case that reads the same files."""
     files = [_stamp(Path(case.folder) / name) for name in case.document.body.files]
-    return content_hash((__version__, json.dumps(said, sort_keys=True), files))
+    found = []
+    for data in stated:
+        said = {key: entry for key, entry in data.items() if key not in _ASIDE}
+        found.append(content_hash((__version__, json.dumps(said, sort_keys=True), files)))
+    return found
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:
