@@ -14,6 +14,7 @@ from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.ledger import ledger, ledger_at, require_closed
 from blunt_ember.checks.notes import remarks, run_remarks
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.checks.references.fits.second_method import second_field
 from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, StoppedError
 from blunt_ember.fem.problem.case_faults import open_properties
@@ -80,28 +81,39 @@ class Flow:
                 seconds=time.perf_counter() - start,
             )
             yield reached
-            reached = self._by_second_method(reached, solved, fields)
-            yield with_errors(reached, estimate_errors(self, case, solved))
+            errors = estimate_errors(self, case, solved)
+            if self._has_second_method(reached):
+                yield replace(with_errors(reached, errors), final=False)
+                reached = self._by_second_method(reached, solved, fields)
+            yield with_errors(reached, errors)
         except BluntEmberError as error:
             yield replace(reached, trouble=error, final=True, seconds=time.perf_counter() - start)
         except MemoryError:
             too_large = SolverError("the mesh does not fit in memory; state a larger size")
             yield replace(reached, trouble=too_large, final=True, seconds=time.perf_counter() - start)
 
-    def _by_second_method(self, reached: Outcome, solved: SolvedField, fields: ExpectedFields) -> Outcome:
-        """Answer what is open, as nothing is known exactly, by another method than meshes, where one holds."""
-        case = reached.case
-        questions = case.document.questions
-        unknown = any(
+    def _has_second_method(self, reached: Outcome) -> bool:
+        """Whether something is asked of a steady case of which nothing is known exactly and nothing expected."""
+        document = reached.case.document
+        open_ones = (
             check.verdict == "open" and question.expect is None and not np.isnan(check.value)
-            for check, question in zip(reached.checks, questions, strict=True)
+            for check, question in zip(reached.checks, document.questions, strict=True)
         )
-        if not unknown or case.document.running_clock is not None:
-            return reached
-        geometry, problem = reached.geometry, reached.problem
+        return document.running_clock is None and any(open_ones)
+
+    def _by_second_method(self, reached: Outcome, solved: SolvedField, fields: ExpectedFields) -> Outcome:
+        """Answer what is open by another method than meshes, where one holds and nobody asks to stop."""
+        case, geometry, problem = reached.case, reached.geometry, reached.problem
         assert geometry is not None and problem is not None
         key = self._steps.keys.of(case, Step.SECOND_METHOD)
-        fields.answer_by(self.cache.get(Step.SECOND_METHOD, key, lambda: second_field(geometry, problem, solved.span)))
+
+        def second() -> ExactField | None:
+            return second_field(geometry, problem, solved.span, self._go_on)
+
+        try:
+            fields.answer_by(self.cache.get(Step.SECOND_METHOD, key, second))
+        except StoppedError:
+            return reached
         return replace(reached, checks=checks_of(case, solved, fields, reached.exact))
 
     def solved(self, case: Case, refinement: float = 1, time_tolerance_factor: float = 1) -> SolvedField:

@@ -1,10 +1,10 @@
-"""Steady heat in a plane body of one material by rational functions: a method that knows nothing of meshes.
+"""Steady heat in a plane body by rational functions: a method that knows nothing of meshes.
 
-T = Re f − g |z|²/(4k), f a polynomial, poles that crowd exponentially towards every corner from outside, for each hole
-a logarithm and powers about a place in it, and an angle about each corner at which held temperatures jump; least
-squares fit it to what every edge states. So a singular corner costs as little as a smooth one: Gopal & Trefethen, SIAM
-J. Numer. Anal. 57 (2019) 2074, and PNAS 116 (2019) 10223; holes by the logarithmic conjugation theorem, Axler (1986),
-Amer. Math. Monthly 93, 246.
+In each region T = Re f − g |z|²/(4k), f a polynomial, poles that crowd exponentially towards every corner from outside,
+for each hole a logarithm and powers about a place in it, and an angle about each corner at which held temperatures
+jump; least squares fit all of them to what every edge states, and to each other where regions meet. So a singular
+corner costs as little as a smooth one: Gopal & Trefethen, SIAM J. Numer. Anal. 57 (2019) 2074, and PNAS 116 (2019)
+10223; holes by the logarithmic conjugation theorem, Axler (1986), Amer. Math. Monthly 93, 246.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import lstsq
+from scipy.linalg import solve_triangular
 from shapely import Polygon, distance, points
 
 from blunt_ember.arrays import Floats
@@ -26,12 +26,17 @@ Complexes = NDArray[np.complex128]
 #: How fast poles crowd towards a corner.
 _CROWDING = 4.0
 #: Places on an edge for every pole at one of its ends.
-_PER_POLE = 6
-#: Fewest places on an edge.
-_FEWEST = 40
+_PER_POLE = 4
+#: Fewest places on an edge that crowd to its ends, and those that are spread evenly besides.
+_FEWEST, _EVENLY = 40, 60
+#: Up to how far from an edge, over its length, another part of the same region makes a slot of what is between, how it
+#: is looked for, and poles in it for each width of it.
+_ACROSS, _RAYS, _STEPS, _IN_A_SLOT = 1.5, 9, 60, 4
 #: Poles at each corner and degrees that are tried, and how many weights are looked for at most.
-_TRIED = ((10, 12), (20, 18), (40, 22), (60, 36))
-_MOST_WEIGHTS = 1_600
+_TRIED = ((8, 10), (14, 14), (20, 18), (30, 22), (44, 26))
+_MOST_WEIGHTS = 1_900
+#: How small weights are wished for, beside what the edges demand of functions of size one.
+_TRACE = 1e-14
 
 
 @dataclass(frozen=True)
@@ -40,7 +45,7 @@ class Edge:
     its places (p,), ``way`` its direction there, of ``length`` in m.
 
     It is ``held`` at temperatures in K at places, or meets a fluid by ``h`` W/(m² K), and ``drive`` W/m² would come in
-    at a temperature of 0.
+    at a temperature of 0; or ``beyond`` it lies another region, by its number, behind a ``resistance`` in m² K/W.
     """
 
     name: str
@@ -50,18 +55,17 @@ class Edge:
     held: Callable[[Complexes], Floats] | None
     h: Callable[[Complexes], Floats]
     drive: Callable[[Complexes], Floats]
+    beyond: int | None = None
+    resistance: float = 0.0
 
 
 @dataclass(frozen=True)
 class Corner:
-    """A ``place`` where two ``edges`` meet at an angle ``inside`` the body, the one before it first; ``outward`` halves
-    what is outside, and the held temperature falls by ``jump`` K from the one to the other."""
+    """A ``place`` where two edges meet at an angle ``inside`` the region; ``outward`` halves what is outside."""
 
     place: complex
     outward: complex
     inside: float
-    jump: float
-    edges: tuple[Edge, Edge]
 
     @property
     def clear(self) -> float:
@@ -71,7 +75,7 @@ class Corner:
 
 @dataclass(frozen=True)
 class Outline:
-    """Closed ``loops`` of edges, the first the outer one, of a body of conductivity ``k`` W/(m K) in which
+    """Closed ``loops`` of edges, the first the outer one, of a region of conductivity ``k`` W/(m K) in which
     ``generation`` W/m³ arises evenly."""
 
     loops: tuple[tuple[Edge, ...], ...]
@@ -87,17 +91,13 @@ class Outline:
                 before, start = loop[place - 1], edge.at(np.zeros(1))
                 onward, back = edge.way(np.zeros(1))[0], -before.way(np.ones(1))[0]
                 inside = float(np.angle(back / onward) % (2 * np.pi))
-                jump = 0.0
-                if edge.held is not None and before.held is not None:
-                    jump = float((before.held(start) - edge.held(start))[0])
-                    jump = jump if abs(jump) > 1e-9 * abs(float(edge.held(start)[0])) else 0.0
-                if edge.name != before.name or abs(inside - np.pi) > 1e-6 or jump:
+                if edge.name != before.name or abs(inside - np.pi) > 1e-6:
                     outward = -onward * np.exp(0.5j * inside)
-                    found.append(Corner(complex(start[0]), complex(outward), inside, jump, (before, edge)))
+                    found.append(Corner(complex(start[0]), complex(outward), inside))
         return tuple(found)
 
     @cached_property
-    def _filled(self) -> Polygon:
+    def filled(self) -> Polygon:
         """About what it fills, for finding what lies outside."""
         rings = []
         for loop in self.loops:
@@ -112,22 +112,43 @@ class Outline:
         for corner in self.corners:
             away = self.size * 0.7 ** np.arange(24)
             places = corner.place + corner.outward * away
-            far = distance(self._filled, points(places.real, places.imag)) > 0.4 * away * corner.clear
+            far = distance(self.filled, points(places.real, places.imag)) > 0.4 * away * corner.clear
             # All nearer ones must be clear too.
             clear = np.logical_and.accumulate(far[::-1])[::-1]
             found.append(float(away[clear][0]) if clear.any() else float(away[-1]))
         return np.array(found)
 
     @cached_property
+    def slots(self) -> tuple[Complexes, Floats]:
+        """Places (q,) along the middle of what is narrow outside, and how near (q,) its sides are, m: what passes its
+        sides differs, which no pole at its ends can say."""
+        places, near = [np.zeros(0, dtype=complex)], [np.zeros(0)]
+        for edge in (edge for loop in self.loops for edge in loop):
+            share = (np.arange(_RAYS) + 0.5) / _RAYS
+            start, away = edge.at(share), -1j * edge.way(share)
+            steps = edge.length * _ACROSS * (np.arange(_STEPS) + 1) / _STEPS
+            along = start[:, None] + away[:, None] * steps
+            hit = distance(self.filled, points(along.real, along.imag)) == 0
+            across = np.where(hit.any(axis=1), steps[hit.argmax(axis=1)], np.inf)
+            narrow = float(across.min())
+            if np.isfinite(narrow):
+                count = int(np.ceil(_IN_A_SLOT * edge.length / narrow))
+                share = (np.arange(count) + 0.5) / count
+                wide = np.interp(share, (np.arange(_RAYS) + 0.5) / _RAYS, np.minimum(across, edge.length * _ACROSS))
+                places.append(edge.at(share) - 1j * edge.way(share) * 0.45 * wide)
+                near.append(0.45 * wide)
+        return np.concatenate(places), np.concatenate(near)
+
+    @cached_property
     def middle(self) -> complex:
         """About the middle of it."""
-        low_x, low_y, high_x, high_y = self._filled.bounds
+        low_x, low_y, high_x, high_y = self.filled.bounds
         return complex(low_x + high_x, low_y + high_y) / 2
 
     @cached_property
     def size(self) -> float:
         """Half its diagonal, m."""
-        low_x, low_y, high_x, high_y = self._filled.bounds
+        low_x, low_y, high_x, high_y = self.filled.bounds
         return float(np.hypot(high_x - low_x, high_y - low_y)) / 2
 
     @cached_property
@@ -137,12 +158,14 @@ class Outline:
 
 
 @dataclass(frozen=True)
-class RationalField:
-    """What fits an outline with ``poles`` at each corner, and polynomials of a ``degree``."""
+class _Functions:
+    """What the temperature of a region is made of: ``poles`` at each corner, polynomials of a ``degree``, and angles
+    about the corners that are ``torn``."""
 
     outline: Outline
     poles: int
     degree: int
+    torn: tuple[Corner, ...]
 
     @cached_property
     def _poles(self) -> tuple[Complexes, Floats]:
@@ -153,7 +176,8 @@ class RationalField:
         away = self.outline.reaches[:, None] * near
         outward = np.array([corner.outward for corner in corners])
         places = np.array([corner.place for corner in corners])[:, None] + outward[:, None] * away
-        return places.ravel(), away.ravel()
+        others, near_others = self.outline.slots
+        return np.concatenate([places.ravel(), others]), np.concatenate([away.ravel(), near_others])
 
     def _basis(self, z: Complexes) -> tuple[Complexes, Complexes]:
         """The functions (p, n) and their derivatives at places (p,)."""
@@ -172,7 +196,7 @@ class RationalField:
             slopes.append(-inverse * np.arange(1, self.degree + 1) / (z - hole)[:, None])
         return np.hstack(parts), np.hstack(slopes)
 
-    def _rows(self, z: Complexes) -> tuple[Floats, Floats, Floats]:
+    def rows(self, z: Complexes) -> tuple[Floats, Floats, Floats]:
         """What (p, m) real weights make of the temperature, and of its slopes along x and y."""
         values, slopes = self._basis(z)
         real = [values.real, -values.imag]
@@ -182,113 +206,205 @@ class RationalField:
             real.append(np.log(np.abs(away) / self.outline.size)[:, None])
             along.append((1 / away).real[:, None])
             up.append(-(1 / away).imag[:, None])
+        for corner in self.torn:
+            slope = 1j / (z - corner.place).conj()
+            real.append(np.angle((z - corner.place) / -corner.outward)[:, None])
+            along.append(slope.real[:, None])
+            up.append(slope.imag[:, None])
         return np.hstack(real), np.hstack(along), np.hstack(up)
 
-    def _jumps(self, z: Complexes) -> tuple[Floats, Complexes]:
-        """What (p,) the angles about corners at which held temperatures jump make of the temperature, and its slopes
-        along x and y as one number."""
-        value, slope = np.zeros(len(z)), np.zeros(len(z), dtype=complex)
-        for corner in self.outline.corners:
-            if corner.jump:
-                away = (z - corner.place) / -corner.outward
-                value += corner.jump / corner.inside * np.angle(away)
-                slope += corner.jump / corner.inside * 1j / (z - corner.place).conj()
-        return value, slope
+    def bent(self, z: Complexes) -> tuple[Floats, Complexes]:
+        """What (p,) generation takes off the temperature, and off its slopes along x and y as one number."""
+        bend, away = self.outline.generation / (4 * self.outline.k), z - self.outline.middle
+        return bend * np.abs(away) ** 2, 2 * bend * away
 
-    def _places(self, shift: float = 0.0) -> list[tuple[Edge, Floats]]:
-        """Shares of every edge, crowding to its ends as poles do."""
-        found = []
-        for loop in self.outline.loops:
-            for edge in loop:
-                count = max(_FEWEST, _PER_POLE * self.poles)
-                steps = (np.arange(count) + 0.5 + shift) / count
-                # From e^-24 of the edge at both ends to even steps between them.
-                t = 12 * np.sinh(2.2 * (2 * steps - 1)) / np.sinh(2.2)
-                found.append((edge, 1 / (1 + np.exp(-2 * t))))
-        return found
-
-    def _equations(self, edge: Edge, share: Floats) -> tuple[Floats, Floats]:
-        """What an edge demands (p, m), and of what amount: in K on a held one, elsewhere in W/m² by its length over k,
-        fading towards corners, where a flux may be infinite."""
-        outline, z, way = self.outline, edge.at(share), edge.way(share)
-        value, along, up = self._rows(z)
-        bent = outline.generation / (4 * outline.k)
-        from_middle = z - outline.middle
-        jumped, leaning = self._jumps(z)
-        if edge.held is not None:
-            return value, edge.held(z) + bent * np.abs(from_middle) ** 2 - jumped
-        normal = -1j * way  # the body is on the left
+    def flux(self, edge: Edge, share: Floats) -> tuple[Floats, Floats, Floats]:
+        """The temperature (p, m) and the flux k ∂T/∂n (p, m) on an edge, n pointing out, and what generation takes off
+        the flux (p,)."""
+        z, normal = edge.at(share), -1j * edge.way(share)  # the region is on the left
+        value, along, up = self.rows(z)
         slope = along * normal.real[:, None] + up * normal.imag[:, None]
-        h, weight = edge.h(z), np.minimum(share, 1 - share) * edge.length / outline.k
-        given = edge.drive(z) + h * (bent * np.abs(from_middle) ** 2 - jumped)
-        given = given - outline.k * (leaning * normal.conj()).real
-        given = given + outline.k * 2 * bent * (from_middle * normal.conj()).real
-        return (outline.k * slope + h[:, None] * value) * weight[:, None], given * weight
+        return value, self.outline.k * slope, self.outline.k * (self.bent(z)[1] * normal.conj()).real
+
+    def gained(self, edge: Edge, weights: Floats) -> float:
+        """∫ k ∂T/∂n ds of an edge that ends at no torn corner: what the conjugate of f gains along it, W/m."""
+        outline = self.outline
+        values, _ = self._basis(edge.at(np.array([0.0, 1.0])))
+        half = values.shape[1]
+        gained = (values[1] - values[0]).imag @ weights[:half]
+        gained += (values[1] - values[0]).real @ weights[half : 2 * half]
+        along = edge.at(np.linspace(0, 1, 65))
+        for hole, weight in zip(outline.holes, weights[2 * half :], strict=False):
+            turned = np.angle(along - hole)
+            gained += weight * float(np.unwrap(turned)[-1] - turned[0])
+        for corner, weight in zip(self.torn, weights[2 * half + len(outline.holes) :], strict=True):
+            far = np.abs(along[[0, -1]] - corner.place)  # the conjugate of an angle is less the logarithm of how far
+            gained -= weight * float(np.log(far[1] / far[0]))
+        share, rule = np.polynomial.legendre.leggauss(32)
+        away = edge.at((1 + share) / 2) - outline.middle
+        swept = (away * (-1j * edge.way((1 + share) / 2)).conj()).real @ rule * edge.length / 2
+        # ∂T/∂n is ∂v/∂s, v being the conjugate and the region on the left.
+        return float(outline.k * gained - outline.generation / 2 * swept)
+
+
+@dataclass(frozen=True)
+class RationalField:
+    """What fits the ``outlines`` of all regions with ``poles`` at each corner, and polynomials of a ``degree``."""
+
+    outlines: tuple[Outline, ...]
+    poles: int
+    degree: int
+
+    @cached_property
+    def _torn(self) -> Complexes:
+        """Places (t,) at which held temperatures jump."""
+        ends = [
+            (complex(edge.at(np.array([end]))[0]), float(edge.held(edge.at(np.array([end])))[0]))
+            for outline in self.outlines
+            for loop in outline.loops
+            for edge in loop
+            if edge.held is not None
+            for end in (0.0, 1.0)
+        ]
+        found: list[complex] = []
+        for place, held in ends:
+            near = [other for at, other in ends if abs(at - place) < 1e-9 * self.outlines[0].size]
+            if max(near) - min(near) > 1e-9 * abs(held) and place not in found:
+                found.append(place)
+        return np.array(found, dtype=complex)
+
+    def _is_torn(self, place: complex) -> bool:
+        return bool((np.abs(self._torn - place) < 1e-9 * self.outlines[0].size).any())
+
+    @cached_property
+    def _parts(self) -> tuple[_Functions, ...]:
+        return tuple(
+            _Functions(
+                outline,
+                self.poles,
+                self.degree,
+                tuple(corner for corner in outline.corners if self._is_torn(corner.place)),
+            )
+            for outline in self.outlines
+        )
+
+    @cached_property
+    def _begins(self) -> list[int]:
+        """Where the weights of each region begin among all, and where the last end."""
+        sizes = [part.rows(np.array([part.outline.middle + part.outline.size]))[0].shape[1] for part in self._parts]
+        return [0, *np.cumsum(sizes).tolist()]
+
+    def _places(self, shift: float = 0.0) -> list[tuple[int, Edge, Floats]]:
+        """The region and the shares of every edge, once, crowding to its ends as poles do."""
+        count = max(_FEWEST, _PER_POLE * self.poles)
+        steps = (np.arange(count) + 0.5 + shift) / count
+        # From e^-24 of the edge at both ends to even steps between them.
+        t = 12 * np.sinh(2.2 * (2 * steps - 1)) / np.sinh(2.2)
+        even = (np.arange(_EVENLY) + 0.5 + shift) / _EVENLY
+        share = np.sort(np.concatenate([1 / (1 + np.exp(-2 * t)), even]))
+        return [
+            (number, edge, share)
+            for number, outline in enumerate(self.outlines)
+            for loop in outline.loops
+            for edge in loop
+            if edge.beyond is None or number < edge.beyond
+        ]
+
+    def _equations(self, number: int, edge: Edge, share: Floats) -> tuple[Floats, Floats]:
+        """What an edge demands of all weights (p, m), and of what amount (p,): in K where it is held; elsewhere in W/m²
+        by its length over k, fading towards corners, where a flux may be infinite."""
+        part, begins = self._parts[number], self._begins
+        own = slice(begins[number], begins[number + 1])
+        z = edge.at(share)
+        value, flux, lost = part.flux(edge, share)
+        bent = part.bent(z)[0]
+        far = np.minimum(share, 1 - share) * edge.length
+        if edge.beyond is None:
+            row = np.zeros((len(z), begins[-1]))
+            if edge.held is not None:
+                row[:, own] = value
+                return row, edge.held(z) + bent
+            h, weight = edge.h(z), far / part.outline.k
+            row[:, own] = (flux + h[:, None] * value) * weight[:, None]
+            return row, (edge.drive(z) + h * bent + lost) * weight
+        other = self._parts[edge.beyond]
+        theirs = slice(begins[edge.beyond], begins[edge.beyond + 1])
+        # Seen from the other side n points the same way, so that its flux is what comes in.
+        beyond, onward, taken = other.flux(edge, share)
+        rows, right = np.zeros((2, len(z), begins[-1])), np.zeros((2, len(z)))
+        least = far / (far + edge.resistance * part.outline.k) if edge.resistance else np.ones(len(z))
+        rows[0][:, own] = (value + edge.resistance * flux) * least[:, None]
+        rows[0][:, theirs] = -beyond * least[:, None]
+        right[0] = (bent + edge.resistance * lost - other.bent(z)[0]) * least
+        weight = far / np.sqrt(part.outline.k * other.outline.k)
+        rows[1][:, own], rows[1][:, theirs] = flux * weight[:, None], -onward * weight[:, None]
+        right[1] = (lost - taken) * weight
+        return rows.reshape(-1, begins[-1]), right.ravel()
 
     @cached_property
     def _weights(self) -> Floats:
-        rows, right = zip(*(self._equations(edge, share) for edge, share in self._places()), strict=True)
+        rows, right = zip(*(self._equations(*each) for each in self._places()), strict=True)
         matrix = np.vstack(rows)
         scale = np.maximum(np.linalg.norm(matrix, axis=0), 1e-300)
-        found, *_ = lstsq(matrix / scale, np.concatenate(right), cond=1e-14, lapack_driver="gelsy")
-        return np.asarray(found / scale)
+        count = len(scale)
+        # Functions that are nearly alike are held apart by a trace of a demand to be small; so no order of columns has
+        # to be chosen, which takes three times as long.
+        least = np.hstack([_TRACE * np.eye(count), np.zeros((count, 1))])
+        whole = np.vstack([np.hstack([matrix / scale, np.concatenate(right)[:, None]]), least])
+        triangle: Floats = np.asarray(np.linalg.qr(whole, mode="r"))
+        return np.asarray(solve_triangular(triangle[:count, :count], triangle[:count, count]) / scale)
 
     def misses(self) -> float:
         """By how much what the edges demand is missed between the places it was fitted at, K."""
         worst = 0.0
-        for edge, share in self._places(0.37):
-            row, right = self._equations(edge, share)
+        for each in self._places(0.37):
+            row, right = self._equations(*each)
             worst = max(worst, float(np.abs(row @ self._weights - right).max()))
         return worst
 
-    def temperature_at(self, places: Floats) -> Floats:
-        """Return the temperature in K at places (p, 2) in m."""
-        z = places[:, 0] + 1j * places[:, 1]
-        bent = self.outline.generation / (4 * self.outline.k) * np.abs(z - self.outline.middle) ** 2
-        return np.asarray(self._rows(z)[0] @ self._weights + self._jumps(z)[0] - bent)
+    def temperature_at(self, places: Floats, number: int | None = None) -> Floats:
+        """Return the temperature in K at places (p, 2) in m, in one region if its ``number`` is given."""
+        if number is None and len(self.outlines) > 1:
+            where = points(places)
+            owner = np.argmin([distance(outline.filled, where) for outline in self.outlines], axis=0)
+        else:
+            owner = np.full(len(places), number or 0)
+        result = np.empty(len(places))
+        for own in np.unique(owner).tolist():
+            part, chosen = self._parts[own], owner == own
+            z = places[chosen, 0] + 1j * places[chosen, 1]
+            weights = self._weights[self._begins[own] : self._begins[own + 1]]
+            result[chosen] = part.rows(z)[0] @ weights - part.bent(z)[0]
+        return result
 
-    def heat_in(self, edge: Edge) -> float:
-        """Return the heat in W/m that enters through an edge: what the conjugate of f gains along it.
-
-        NaN beside a corner at which held temperatures jump, where it grows without bound.
-        """
-        outline = self.outline
-        if any(corner.jump and edge in corner.edges for corner in outline.corners):
+    def heat_in(self, number: int, edge: Edge) -> float:
+        """Return the heat in W/m that enters a region through an edge of it; NaN beside a corner at which held
+        temperatures jump, where it grows without bound."""
+        if any(self._is_torn(complex(end)) for end in edge.at(np.array([0.0, 1.0]))):
             return float("nan")
-        z = edge.at(np.array([0.0, 1.0]))
-        values, _ = self._basis(z)
-        half = values.shape[1]
-        gained = (values[1] - values[0]).imag @ self._weights[:half]
-        gained += (values[1] - values[0]).real @ self._weights[half : 2 * half]
-        for corner in outline.corners:
-            if corner.jump:  # the conjugate of the angle is less the logarithm of how far it is
-                far = np.abs(z - corner.place)
-                gained -= corner.jump / corner.inside * float(np.log(far[1] / far[0]))
-        for hole, weight in zip(outline.holes, self._weights[2 * half :], strict=True):
-            turned = np.angle(edge.at(np.linspace(0, 1, 65)) - hole)
-            gained += weight * float(np.unwrap(turned)[-1] - turned[0])
-        share, weights = np.polynomial.legendre.leggauss(32)
-        away = edge.at((1 + share) / 2) - outline.middle
-        swept = (away * (-1j * edge.way((1 + share) / 2)).conj()).real @ weights * edge.length / 2
-        # ∂T/∂n is ∂v/∂s, v being the conjugate and the body on the left.
-        return float(outline.k * gained - outline.generation / 2 * swept)
+        return self._parts[number].gained(edge, self._weights[self._begins[number] : self._begins[number + 1]])
 
 
-def fitted(outline: Outline, wanted: float) -> tuple[RationalField, float]:
+def fitted(
+    outlines: tuple[Outline, ...], wanted: float, go_on: Callable[[], None] = lambda: None
+) -> tuple[RationalField, float]:
     """Return a field whose misses on the edges, and changes inside from fewer poles to more, are at most ``wanted`` K,
-    and what they are.
+    and what they are; ``go_on`` is called between tries, and may raise to end them.
 
     Raises :class:`ReferenceRefusedError` where so many poles as fit do not get there.
     """
-    before: Floats | None = None
-    seen = _inside(outline)
+    before: list[Floats] | None = None
+    seen = [_inside(outline) for outline in outlines]
     for poles, degree in _TRIED:
-        if 2 * (poles * len(outline.corners) + degree * (1 + len(outline.holes))) > _MOST_WEIGHTS:
+        counts = (poles * len(each.corners) + degree * len(each.loops) + len(each.slots[0]) for each in outlines)
+        if 2 * sum(counts) > _MOST_WEIGHTS:
             break
-        found = RationalField(outline, poles, degree)
-        values = found.temperature_at(seen)
+        go_on()
+        found = RationalField(outlines, poles, degree)
+        values = [found.temperature_at(places, number) for number, places in enumerate(seen)]
         if before is not None:
-            error = max(found.misses(), float(np.abs(values - before).max()))
+            changes = (np.abs(now - was).max() for now, was in zip(values, before, strict=True))
+            error = max(found.misses(), *map(float, changes))
             if error <= wanted:
                 return found, error
         before = values
@@ -296,7 +412,7 @@ def fitted(outline: Outline, wanted: float) -> tuple[RationalField, float]:
 
 
 def _inside(outline: Outline) -> Floats:
-    """Places (p, 2) near the edges, in the body."""
+    """Places (p, 2) near the edges, in the region."""
     found = []
     for loop in outline.loops:
         for edge in loop:
