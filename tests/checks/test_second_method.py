@@ -9,6 +9,8 @@ import pytest
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.case.editing.body_conversion import with_body_kind
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.checks.references.fits.second_method import second_field
 from blunt_ember.checks.source import Provenance
 from blunt_ember.flow.flow import Flow
@@ -150,6 +152,16 @@ def test_a_rectangle_of_two_materials_is_that_of_the_series() -> None:
     assert second.temperature(places) == pytest.approx(exact.temperature(places), abs=1e-3)
     for surface in ("brick.right", "lining.left"):
         assert second.heat(surface) == pytest.approx(exact.heat(surface), rel=1e-4)
+
+
+def test_it_is_never_called_exact_and_says_nothing_that_is_finer_than_it_is() -> None:
+    data = CASES["an angle with a re-entrant corner"][0]
+    lost = [question for question in data["questions"] if question["name"] == "lost"]
+    case = case_from_data({**data, "questions": lost, "mesh": {"size": "10 mm"}})
+    solid = Flow().run(with_body_kind(case, "stacked"))
+    assert [str(check.source)[:14] for check in solid.checks] == ["second method:"] and solid.exact is None
+    fine = Flow().run(with_value(case, ("questions", 0, "tolerance"), "0.0001 %"))
+    assert [check.verdict for check in fine.checks] == ["open"]
 
 
 @pytest.mark.parametrize("name", CASES)

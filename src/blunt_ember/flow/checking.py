@@ -17,9 +17,10 @@ from blunt_ember.checks.questions.answers import answer, exact_answer, exact_his
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.checks.references.fits.second_method import own_error
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
-from blunt_ember.checks.verdict import Check, check
+from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, field_named
 
@@ -131,7 +132,9 @@ def _recognised(
             expected = exact_answer(question, field, solved)
         except ReferenceRefusedError:
             continue
-        if not np.isnan(expected):
+        # What errs by as much as is allowed says nothing of whether an answer is right.
+        near = own_error(field) / solved.span * scale_of(question, expected, solved.span) if solved.span else 0.0
+        if not np.isnan(expected) and near <= allowed_of(question, expected, solved.span):
             return expected, source_of(field)
     return None, None
 

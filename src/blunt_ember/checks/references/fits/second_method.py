@@ -59,6 +59,13 @@ class SecondField:
         return sum(found) * self.depth * (-1 if "|" in surface else 1) if found else float("nan")
 
 
+def own_error(field: object) -> float:
+    """Return by how much a field errs that the method found, K; 0 of any other."""
+    if isinstance(field, SolidField):
+        return own_error(field.flat)
+    return field.error if isinstance(field, SecondField) else 0.0
+
+
 def second_field(
     geometry: BodyGeometry, problem: Problem, span: float, go_on: Callable[[], None] = lambda: None
 ) -> ExactField | None:
