@@ -152,7 +152,10 @@ def test_regions_materials_and_statements_are_added_through_the_sheet(window: Wi
     assert window.outcome.trouble is None
     assert window.current.case is not None
     assert [entry["on"] for entry in window.current.case.data["surroundings"]][-1] == "plate.right"
-    assert "○ open" in window.checks.cards["heat flow"].verdict.text()
+    # No exact solution holds for it, and nothing is expected.
+    (check,) = (check for check in window.outcome.checks if check.name == "heat flow")
+    assert check.source is not None and check.source.short == "second method"
+    assert "✓ agrees" in window.checks.cards["heat flow"].verdict.text()
     assert window.outcome.unstated == (
         "brick.bottom",
         "brick.top",

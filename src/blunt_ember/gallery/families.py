@@ -20,6 +20,7 @@ from blunt_ember.gallery.seen.networks import NETWORK_FAMILIES
 from blunt_ember.gallery.steady.environments import ENVIRONMENT_FAMILIES
 from blunt_ember.gallery.steady.fins import FIN_FAMILIES
 from blunt_ember.gallery.steady.generating import GENERATING_FAMILIES
+from blunt_ember.gallery.steady.junctions import JUNCTION_FAMILIES
 from blunt_ember.gallery.steady.plates import PLATE_FAMILIES
 from blunt_ember.gallery.steady.radiating import RADIATING_FAMILIES
 from blunt_ember.gallery.steady.rods import ROD_FAMILIES
@@ -46,7 +47,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Heat inside": GENERATING_FAMILIES,
         "Following temperature, contact": RADIATING_FAMILIES,
         "Surfaces that see each other": (*ENCLOSING_FAMILIES, *NETWORK_FAMILIES),
-        "Between environments": ENVIRONMENT_FAMILIES,
+        "Between environments": (*ENVIRONMENT_FAMILIES, *JUNCTION_FAMILIES),
         "Plates, strips, spots": PLATE_FAMILIES,
         "Rods": ROD_FAMILIES,
         "Shape factors": SHAPE_FACTOR_FAMILIES,
