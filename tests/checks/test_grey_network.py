@@ -16,9 +16,9 @@ from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN as SIGMA
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.reference.radiosity import even_network
-from blunt_ember.reference.round_chamber import round_chamber
-from blunt_ember.reference.view_factors import coaxial_discs
+from blunt_ember.reference.radiating.radiosity import even_network
+from blunt_ember.reference.radiating.round_chamber import round_chamber
+from blunt_ember.reference.radiating.view_factors import coaxial_discs
 
 
 def slab(x: float, y: float, wide: float, high: float, material: str = "steel") -> dict[str, Any]:

@@ -117,3 +117,37 @@ def test_what_warms_in_layers_is_recognised_and_comes_to_what_is_exact(name: str
         assert "series solution" in check.source.text, check
         assert check.relative is not None, check
         assert abs(check.relative) < 3e-6, check
+
+
+def test_what_begins_as_the_run_ends_is_no_more_of_it() -> None:
+    """A step at the very end is none of the ramps of the run."""
+    steps = {"table": [["0 s", "20 °C"], ["10 min", "200 °C"], ["30 min", "50 °C"]], "over": "t", "between": "step"}
+    wall = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": ["40 mm", "5 mm"], "material": "brick"}
+    data = {
+        "format": FORMAT,
+        "title": "step",
+        "materials": MATERIALS,
+        "body": {"kind": "section", "depth": "1 m", "regions": {"wall": wall}},
+        "surroundings": [{"on": "wall.left", "temperature": steps}, {"on": "wall.right", "film": HALL}],
+        "clock": {"start": "20 °C", "end": "30 min"},
+        "mesh": {"size": "2 mm"},
+        "questions": [{"name": "middle", "temperature": ["20 mm", "2 mm"], "time": "25 min"}],
+    }
+    (check,) = Flow().run(case_from_data(data)).checks
+    assert check.expected == pytest.approx(check.value, abs=2e-4)
+
+
+def test_a_ring_in_a_plane_section_may_start_by_its_radius() -> None:
+    ring = {"shape": "ring", "inner": "30 mm", "outer": "60 mm", "at": ["0 mm", "0 mm"], "material": "brick"}
+    data = {
+        "format": FORMAT,
+        "title": "ring",
+        "materials": MATERIALS,
+        "body": {"kind": "section", "depth": "1 m", "regions": {"ring": ring}},
+        "surroundings": [{"on": "ring.rim", "film": HALL}],
+        "clock": {"start": "400 °C - 3000 K/m*r", "end": "20 min"},
+        "mesh": {"size": "5 mm"},
+        "questions": [{"name": "bore", "mean": "ring.bore"}],
+    }
+    (check,) = Flow().run(case_from_data(data)).checks
+    assert check.expected == pytest.approx(check.value, abs=2e-2)

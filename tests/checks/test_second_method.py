@@ -164,6 +164,28 @@ def test_it_is_never_called_exact_and_says_nothing_that_is_finer_than_it_is() ->
     assert [check.verdict for check in fine.checks] == ["open"]
 
 
+def test_where_it_finds_nothing_the_answer_stands_and_a_hole_may_have_any_shape() -> None:
+    film = {"h": "20 W/(m² K)*(1 + x/(1 m))", "temperature": "20 °C"}
+    block = {**polygon((0, 0), (60, 0), (50, 40), (0, 40)), "z": ["0 mm", "20 mm"]}
+    data = {
+        **section({}, [{"on": "b.top", "film": film}, {"on": "b.side 1", "temperature": "90 °C"}], {}),
+        "body": {"kind": "stacked", "regions": {"b": block}},
+        "mesh": {"size": "8 mm"},
+        "questions": [{"name": "inside", "temperature": ["20 mm", "20 mm", "10 mm"]}],
+    }
+    outcome = Flow().run(case_from_data(data))  # a film in space that follows the place has no section
+    assert outcome.trouble is None and [check.verdict for check in outcome.checks] == ["open"]
+    hook = {**polygon((20, 20), (80, 20), (80, 30), (30, 30), (30, 65), (20, 65)), "void": True}
+    del hook["material"]
+    sides = [{"on": "a.side 1", "temperature": "90 °C"}, {"on": "a.side 3", "film": AIR}]
+    held = case_from_data(section({"a": polygon((0, 0), (100, 0), (100, 80), (0, 80)), "hook": hook}, sides, {}))
+    plate = Flow().run(held)
+    assert plate.geometry is not None and plate.problem is not None
+    found = second_field(plate.geometry, plate.problem, 2e4)  # rough, so that what there is of it is looked at
+    assert plate.solution is not None and plate.mesh is not None and found is not None
+    assert found.temperature(plate.mesh.points) == pytest.approx(plate.solution.temperature, abs=1.0)
+
+
 @pytest.mark.parametrize("name", CASES)
 def test_an_answer_of_which_nothing_is_known_is_given_by_the_second_method(name: str) -> None:
     data, near = CASES[name]

@@ -21,6 +21,20 @@ def block(name: str, x: int, y: int, wide: int, high: int, material: str = "clay
     return {name: {"shape": "rectangle", **place, "material": material, **more}}
 
 
+DRUM = {
+    "kind": "stacked",
+    "regions": {
+        "drum": {
+            "shape": "disc",
+            "radius": "30 mm",
+            "at": ["0 mm", "0 mm"],
+            "z": ["0 mm", "10 mm"],
+            "material": "steel",
+        }
+    },
+}
+
+
 CASES: dict[str, tuple[str, dict[str, Any]]] = {
     "a box, every face another": (
         "box",
@@ -154,18 +168,7 @@ CASES: dict[str, tuple[str, dict[str, Any]]] = {
     "a hot disc on a drum": (
         "upright-cylinder",
         {
-            "body": {
-                "kind": "stacked",
-                "regions": {
-                    "drum": {
-                        "shape": "disc",
-                        "radius": "30 mm",
-                        "at": ["0 mm", "0 mm"],
-                        "z": ["0 mm", "10 mm"],
-                        "material": "steel",
-                    }
-                },
-            },
+            "body": DRUM,
             "surfaces": {
                 "disc": {"on": "drum.top", "within": {"shape": "disc", "radius": "9 mm", "at": ["0 mm", "0 mm"]}}
             },
@@ -219,3 +222,61 @@ def test_what_is_separable_is_recognised_and_comes_to_what_is_exact(name: str) -
         assert check.relative is not None and check.deviation is not None and check.error is not None, check
         assert abs(check.deviation) < check.error or abs(check.relative) < 1e-5, check
         assert abs(check.relative) < 1e-3, check
+
+
+PLATE = {"kind": "stacked", "regions": block("plate", 0, 0, 60, 40, z=["0 mm", "20 mm"])}
+BESIDE = {"on": "plate.left", "start": ["0 mm", "10 mm", "0 mm"], "end": ["0 mm", "30 mm", "20 mm"]}
+HOT = {"temperature": "90 °C"}
+
+
+def above(shape: dict[str, Any], on: str = "plate.top") -> dict[str, Any]:
+    return {"on": on, "within": shape}
+
+
+@pytest.mark.parametrize(
+    ("body", "part", "surroundings"),
+    [
+        (PLATE, BESIDE, [{"on": "plate.left", **FILM}, {"on": "plate.right", **HOT}]),
+        (PLATE, BESIDE, [{"on": "part", **FILM}, {"on": "plate.top", **FILM}, {"on": "plate.right", **HOT}]),
+        (
+            PLATE,
+            above({"shape": "rectangle", "at": ["10 mm", "10 mm"], "size": ["20 mm", "20 mm"]}),
+            [{"on": "plate.top", **FILM}, {"on": "plate.bottom", **HOT}],
+        ),
+        (
+            PLATE,
+            above({"shape": "polygon", "points": [["10 mm", "10 mm"], ["40 mm", "10 mm"], ["10 mm", "30 mm"]]}),
+            [{"on": "part", "flux": "50 kW/m²"}, {"on": "plate.bottom", **FILM}],
+        ),
+        (
+            DRUM,
+            above({"shape": "disc", "radius": "9 mm", "at": ["10 mm", "10 mm"]}, "drum.top"),
+            [{"on": "part", "flux": "80 kW/m²"}, {"on": "drum.bottom", **FILM}],
+        ),
+    ],
+)
+def test_a_part_of_a_face_is_never_taken_for_the_whole(body: Any, part: Any, surroundings: Any) -> None:
+    """Insulated within a film, in a film within what is insulated, or heated in a shape that no series knows."""
+    stated = {"body": body, "surfaces": {"part": part}, "surroundings": surroundings, "mesh": {"size": "6 mm"}}
+    asked = [{"name": "inside", "temperature": ["5 mm", "5 mm", "5 mm"]}]
+    data = {"format": FORMAT, "title": "part", "materials": MATERIALS, **stated, "questions": asked}
+    outcome = Flow().run(case_from_data(data))
+    assert outcome.exact is None and [check.verdict for check in outcome.checks] == ["open"]
+    # Cooling from one temperature it is no product of series either.
+    heavy = {name: {**each, "density": "2000 kg/m³", "c": "900 J/(kg K)"} for name, each in MATERIALS.items()}
+    even = [{"on": entry["on"], "film": FILM["film"]} for entry in surroundings]
+    clock = {"start": "300 °C", "end": "10 min"}
+    run = Flow().run(case_from_data({**data, "materials": heavy, "surroundings": even, "clock": clock}))
+    assert run.exact is None and [check.verdict for check in run.checks] == ["open"]
+
+
+def test_places_of_a_hollow_cylinder_are_counted_from_the_axis() -> None:
+    """Where the radius is as large as the wall is thick, nothing is held."""
+    asked = [{"name": "in the wall", "temperature": ["45 mm", "30 mm"]}]
+    stated = {"body": {"kind": "turned section", "regions": block("ring", 30, 0, 45, 60)}, "mesh": {"size": "3 mm"}}
+    held = [{"on": "ring.left", "temperature": "140 °C"}, {"on": "ring.right", "temperature": "30 °C"}]
+    surroundings = [*held, {"on": "ring.top", **FILM}]
+    data = {"format": FORMAT, "title": "ring", "materials": MATERIALS, **stated}
+    outcome = Flow().run(case_from_data({**data, "surroundings": surroundings, "questions": asked}))
+    (check,) = outcome.checks
+    assert check.expected == pytest.approx(check.value, abs=1e-4)

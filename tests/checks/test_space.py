@@ -15,7 +15,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.reference.rod_chain import RodChain, RodPiece
+from blunt_ember.reference.along.rod_chain import RodChain, RodPiece
 from blunt_ember.reference.side import Side
 
 

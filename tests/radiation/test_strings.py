@@ -13,7 +13,7 @@ from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.section.into import Into
 from blunt_ember.radiation.section.runs import gathered
 from blunt_ember.radiation.section.strings import exchange_lengths
-from blunt_ember.reference.view_factors import strings_past
+from blunt_ember.reference.radiating.view_factors import strings_past
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 

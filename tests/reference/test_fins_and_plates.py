@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.fins import AnnularFin, StraightFin, require_thin
-from blunt_ember.reference.hot_edge_plate import HotEdgePlate
-from blunt_ember.reference.rectangle import RectangleSeries
+from blunt_ember.reference.along.fins import AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.crosswise.hot_edge_plate import HotEdgePlate
+from blunt_ember.reference.crosswise.rectangle import RectangleSeries
 from blunt_ember.reference.side import Side
 
 TIPS = st.sampled_from([Side(), Side(held=330.0), Side(h=35.0, fluid=295.0), Side(flux=900.0)])

@@ -14,7 +14,7 @@ from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law, constant_law, law_of
 from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.layers import Layers, ReferenceLayer
+from blunt_ember.reference.in_layers.layers import Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
 SIDES = st.one_of(

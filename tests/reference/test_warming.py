@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.changing import Swing
-from blunt_ember.reference.half_space import HalfSpace
+from blunt_ember.reference.in_layers.changing import Swing
+from blunt_ember.reference.in_layers.half_space import HalfSpace
+from blunt_ember.reference.in_layers.modes import POWER, BodyForm, Stack, modes_of
+from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer, one_layer
 from blunt_ember.reference.lumped import Lumped
-from blunt_ember.reference.modes import POWER, BodyForm, Stack, modes_of
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming, WarmingLayer, one_layer
 
 K, A = 2.0, 1e-6
 HELD, FILM, WEAK = Side(held=300.0), Side(h=30.0, fluid=290.0, flux=40.0), Side(h=0.05, fluid=290.0)

@@ -10,11 +10,11 @@ from scipy.linalg import eigh
 
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY
-from blunt_ember.reference.changing import Course, Swing
-from blunt_ember.reference.layers import Layers, ReferenceLayer
-from blunt_ember.reference.modes import POWER
+from blunt_ember.reference.in_layers.changing import Course, Swing
+from blunt_ember.reference.in_layers.layers import Layers, ReferenceLayer
+from blunt_ember.reference.in_layers.modes import POWER
+from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer, one_layer
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming, WarmingLayer, one_layer
 
 FORMS = [("wall", 0.3), ("cylinder", 0.0), ("cylinder", 0.02), ("sphere", 0.0), ("sphere", 0.05)]
 IDLE = Side()

@@ -146,7 +146,9 @@ def test_a_report_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixt
     assert "exists already" in capsys.readouterr().err
 
 
-def test_studies_stand_in_the_report_with_what_was_found_charts_and_points(tmp_path: Path) -> None:
+def test_studies_stand_in_the_report_with_what_was_found_charts_and_points(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     thickness = {"start": "20 mm", "end": "120 mm", "count": 6}
     case = family("composite-wall").case()
     studies = {
@@ -159,6 +161,14 @@ def test_studies_stand_in_the_report_with_what_was_found_charts_and_points(tmp_p
             "question": "outer surface",
             "value": "60 °C",
         },
+        "out of reach": {
+            "kind": "target",
+            "vary": "t_blanket",
+            "start": "5 mm",
+            "end": "10 mm",
+            "question": "outer surface",
+            "value": "20 °C",
+        },
     }
     path = tmp_path / "wall.ember"
     path.write_text(case_to_text(case_from_data({**case.data, "studies": studies})), encoding="utf-8")
@@ -170,4 +180,7 @@ def test_studies_stand_in_the_report_with_what_was_found_charts_and_points(tmp_p
         assert f">{value}<" in lagging
     for question in case.document.questions:
         assert f"{question.name} over t_blanket</figcaption>" in lagging
+    # One that cannot be done loses nothing of the rest.
+    assert "the study 'out of reach' is not in the report: " in capsys.readouterr().err
+    assert "out of reach”" not in page
     assert (tmp_path / "wall.results").exists()  # so that nothing is solved again

@@ -10,8 +10,8 @@ import pytest
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.gallery.families import family
+from blunt_ember.reference.in_layers.warming import one_layer
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import one_layer
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.store import ResultsStore
@@ -88,6 +88,12 @@ def test_a_log_that_cannot_be_read_says_where(tmp_path: Path, text: str, said: s
     (tmp_path / "middle.csv").write_text(text, encoding="utf-8")
     with pytest.raises(StudyError, match=said):
         done(stated(tmp_path))
+
+
+def test_a_reading_may_stand_beside_a_log_of_the_same_question(tmp_path: Path) -> None:
+    log_of(tmp_path, 112.0, 5)
+    both = done(stated(tmp_path, measured={"middle": "171 °C"}))
+    assert list(both.findings)[:2] == ["middle", "middle at 1.0 min"] and both.deviations["h_out"] > 0
 
 
 def test_a_log_needs_a_question_and_a_clock(tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ from blunt_ember.checks.questions.answers import answer, exact_answer, exact_his
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.checks.references.fits.second_method import own_error
+from blunt_ember.checks.references.fits.second_method import by_fewer
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
@@ -132,11 +132,23 @@ def _recognised(
             expected = exact_answer(question, field, solved)
         except ReferenceRefusedError:
             continue
-        # What errs by as much as is allowed says nothing of whether an answer is right.
-        near = own_error(field) / solved.span * scale_of(question, expected, solved.span) if solved.span else 0.0
-        if not np.isnan(expected) and near <= allowed_of(question, expected, solved.span):
+        if np.isnan(expected):
+            continue
+        if _trusted(question, field, expected, solved):
             return expected, source_of(field)
     return None, None
+
+
+def _trusted(question: Question, field: ReferenceField, expected: float, solved: SolvedField) -> bool:
+    """Whether what is ``expected`` errs by less than is allowed; else it says nothing of whether an answer is right."""
+    second = by_fewer(field)
+    if second is None:
+        return True
+    fewer, error = second
+    changes = abs(expected - exact_answer(question, fewer, solved))
+    share = error / solved.span if solved.span else np.inf
+    near = max(changes, share * scale_of(question, expected, solved.span))
+    return near <= allowed_of(question, expected, solved.span)
 
 
 def _assumption(question: Question, place: int, solved: SolvedField, value: float, kind: Kind) -> str:

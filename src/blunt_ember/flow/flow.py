@@ -96,7 +96,10 @@ class Flow:
         """Whether something is asked of a steady case of which nothing is known exactly and nothing expected."""
         document = reached.case.document
         open_ones = (
-            check.verdict == "open" and question.expect is None and not np.isnan(check.value)
+            check.verdict == "open"
+            and question.expect is None
+            and not question.environments  # what couples them it does not say
+            and not np.isnan(check.value)
             for check, question in zip(reached.checks, document.questions, strict=True)
         )
         return document.running_clock is None and any(open_ones)

@@ -54,3 +54,8 @@ class Family:
             if name not in self.parameters:
                 raise FamilyError(f"{self.name} has no parameter '{name}'{nearest(name, self.parameters)}")
         return case_from_data({**self.data, "parameters": {**self.parameters, **settings}})
+
+
+def exactly(name: str, asks: Mapping[str, Any], exact: str, tolerance: str) -> dict[str, Any]:
+    """Return a question that is compared with an exact solution."""
+    return {"name": name, **asks, "expect": {"exact": exact}, "tolerance": tolerance}

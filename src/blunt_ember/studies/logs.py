@@ -35,7 +35,7 @@ def with_logs(lab: Laboratory, stated: Fitting) -> tuple[Laboratory, Fitting, di
             raise StudyError(f"there is no question '{name}'{nearest(name, asked)}")
         if case.document.running_clock is None:
             raise StudyError(f"'{file}' is a log, and the clock of this case is steady; let it run first")
-        known = within.pop(name, None)
+        known = within.get(name) if name in stated.measured else within.pop(name, None)
         for number, (time, value) in _rows(case, name, file).items():
             own = f"{name} row {number}"
             called[own] = f"{name} at {time}"

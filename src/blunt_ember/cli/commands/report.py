@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from blunt_ember.cli.command import Command, add_output, count_of_meshes, require_new, status_of
@@ -14,6 +15,7 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.refinement.uniform import uniform_refinement
     from blunt_ember.report.html import write_report
+    from blunt_ember.studies.points import StudyError
     from blunt_ember.studies.result import StudyDone
     from blunt_ember.studies.store import ResultsStore
     from blunt_ember.studies.study import study
@@ -31,7 +33,11 @@ def _run(options: argparse.Namespace) -> int:
     if case.document.studies:
         store = ResultsStore(source.with_suffix(".results"))
         try:
-            studies = [StudyDone(case, name, study(case, name, store)) for name in case.document.studies]
+            for name in case.document.studies:
+                try:
+                    studies.append(StudyDone(case, name, study(case, name, store)))
+                except StudyError as error:
+                    print(f"the study '{name}' is not in the report: {error}", file=sys.stderr)
         finally:
             store.close()
     write_report(outcome, path, levels, kinds, studies=studies)

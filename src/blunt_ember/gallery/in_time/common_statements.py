@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.gallery import family
 from blunt_ember.gallery.family import Family
 
 STEEL = {"k_casting": "44 W/(m K)", "rho": "7300 kg/m³", "c_casting": "540 J/(kg K)"}
@@ -65,8 +66,8 @@ def family_in_time(
 
 
 def exactly(name: str, asks: dict[str, Any], exact: str = "series-in-time", tolerance: str = "0.3 %") -> dict[str, Any]:
-    """Return a question that is compared with an exact solution."""
-    return {"name": name, **asks, "expect": {"exact": exact}, "tolerance": tolerance}
+    """Return a question that is compared with an exact solution, in time a series unless another is named."""
+    return family.exactly(name, asks, exact, tolerance)
 
 
 MIDDLE = ["thickness/2", "thickness/16"]

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from blunt_ember.case.document.case_document import FORMAT
-from blunt_ember.gallery.family import Family
+from blunt_ember.gallery.family import Family, exactly
 
-
-def _exactly(name: str, asks: dict[str, Any], exact: str, tolerance: str = "0.2 %") -> dict[str, Any]:
-    return {"name": name, **asks, "expect": {"exact": exact}, "tolerance": tolerance}
-
+#: Of what is asked, but for heat through faces at which the flux is singular.
+_WITHIN = "0.2 %"
 
 _BOX = Family(
     "box-of-six",
@@ -50,10 +46,10 @@ _BOX = Family(
         ],
         "mesh": {"size": "height/5"},
         "questions": [
-            _exactly("middle", {"temperature": ["length/2", "depth/2", "height/2"]}, "box"),
-            _exactly("under the lamp", {"mean": "block.right"}, "box"),
-            _exactly("off the top", {"heat_flow": "block.top", "direction": "out"}, "box"),
-            _exactly("from the shelf", {"heat_flow": "block.bottom"}, "box", "0.5 %"),
+            exactly("middle", {"temperature": ["length/2", "depth/2", "height/2"]}, "box", _WITHIN),
+            exactly("under the lamp", {"mean": "block.right"}, "box", _WITHIN),
+            exactly("off the top", {"heat_flow": "block.top", "direction": "out"}, "box", _WITHIN),
+            exactly("from the shelf", {"heat_flow": "block.bottom"}, "box", "0.5 %"),
         ],
     },
 )
@@ -92,10 +88,12 @@ _ROLLER = Family(
         ],
         "mesh": {"size": "3 mm"},
         "questions": [
-            _exactly("half way out", {"temperature": ["(r_shaft + r_roller)/2", "length/2"]}, "finite-cylinder"),
-            _exactly("rim", {"mean": "roller.right"}, "finite-cylinder"),
-            _exactly("off the rim", {"heat_flow": "roller.right", "direction": "out"}, "finite-cylinder"),
-            _exactly("off an end", {"heat_flow": "roller.top", "direction": "out"}, "finite-cylinder"),
+            exactly(
+                "half way out", {"temperature": ["(r_shaft + r_roller)/2", "length/2"]}, "finite-cylinder", _WITHIN
+            ),
+            exactly("rim", {"mean": "roller.right"}, "finite-cylinder", _WITHIN),
+            exactly("off the rim", {"heat_flow": "roller.right", "direction": "out"}, "finite-cylinder", _WITHIN),
+            exactly("off an end", {"heat_flow": "roller.top", "direction": "out"}, "finite-cylinder", _WITHIN),
         ],
     },
 )
@@ -144,9 +142,11 @@ _TWO_MATERIALS = Family(
         ],
         "mesh": {"size": "6 mm"},
         "questions": [
-            _exactly("in the lining", {"temperature": ["t_lining/2", "2*height/3"]}, "layered-rectangle"),
-            _exactly("in the brick", {"temperature": ["t_lining + t_brick/2", "2*height/3"]}, "layered-rectangle"),
-            _exactly("to the yard", {"heat_flow": "brick.right", "direction": "out"}, "layered-rectangle", "0.5 %"),
+            exactly("in the lining", {"temperature": ["t_lining/2", "2*height/3"]}, "layered-rectangle", _WITHIN),
+            exactly(
+                "in the brick", {"temperature": ["t_lining + t_brick/2", "2*height/3"]}, "layered-rectangle", _WITHIN
+            ),
+            exactly("to the yard", {"heat_flow": "brick.right", "direction": "out"}, "layered-rectangle", "0.5 %"),
         ],
     },
 )
@@ -193,11 +193,14 @@ _PART_ON_PLATE = Family(
         ],
         "mesh": {"size": "4 mm"},
         "questions": [
-            _exactly(
-                "under the part", {"temperature": ["15 mm + part_length/2", "12 mm + part_width/2", "0 mm"]}, "box"
+            exactly(
+                "under the part",
+                {"temperature": ["15 mm + part_length/2", "12 mm + part_width/2", "0 mm"]},
+                "box",
+                _WITHIN,
             ),
-            _exactly("part", {"mean": "part"}, "box", "0.5 %"),
-            _exactly("far corner", {"temperature": ["length", "width", "0 mm"]}, "box"),
+            exactly("part", {"mean": "part"}, "box", "0.5 %"),
+            exactly("far corner", {"temperature": ["length", "width", "0 mm"]}, "box", _WITHIN),
             {"name": "resistance", "derived": "(part - T_air)/P"},
         ],
     },

@@ -11,7 +11,7 @@ from blunt_ember.case.values.expressions import Call, Negative, Node, Operation
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import TIME
 from blunt_ember.errors import ExpressionError, ReferenceRefusedError
-from blunt_ember.reference.changing import Course, Swing, Unsteady
+from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
 
 #: Instants at which a formula is held against the sine found in it, and how near it must come.
 _INSTANTS = 41
@@ -34,6 +34,7 @@ def change_of(law: Law, end: float) -> tuple[float, Unsteady]:
     values = law.at({"t": times})
     if law.table is not None and law.table.between == "step":
         values[1:-1:2] = values[0:-2:2]
+        values[-1] = values[-2]  # what begins at the end is no more of the run
     return float(values[0]), Course(tuple(times.tolist()), tuple((values - values[0]).tolist()))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import pairwise
 from typing import Protocol, runtime_checkable
 
@@ -131,6 +132,13 @@ def single_rectangle(geometry: SectionGeometry) -> Lattice:
     if lattice is None or lattice.centre is not None or lattice.owner.size != 1:
         raise ReferenceRefusedError("the body is no single rectangle")
     return lattice
+
+
+def require_whole(geometry: BodyGeometry, named: Iterable[str]) -> None:
+    """Raise :class:`ReferenceRefusedError` where there is more outside than the ``named`` faces: a part of one."""
+    apart = {surface.name for surface in geometry.outer_surfaces} - set(named)
+    if apart:
+        raise ReferenceRefusedError(f"{min(apart)} is part of a face, or another one")
 
 
 def surfaces_passing_heat(geometry: BodyGeometry, problem: Problem) -> set[str]:

@@ -19,7 +19,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice
-from blunt_ember.reference.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.along.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.side import Side
 
 

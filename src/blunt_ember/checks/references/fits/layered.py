@@ -24,7 +24,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
-from blunt_ember.reference.layers import LayerForm, Layers, ReferenceLayer
+from blunt_ember.reference.in_layers.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
 #: By how much of their views facets of a gap may differ in what they see: about as much as chords of round faces do.

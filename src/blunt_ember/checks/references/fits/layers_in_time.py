@@ -19,11 +19,12 @@ from blunt_ember.errors import ExpressionError, ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.reference import half_space
-from blunt_ember.reference.changing import Unsteady
-from blunt_ember.reference.half_space import HalfSpace
+from blunt_ember.geometry.space import Space
+from blunt_ember.reference.in_layers import half_space
+from blunt_ember.reference.in_layers.changing import Unsteady
+from blunt_ember.reference.in_layers.half_space import HalfSpace
+from blunt_ember.reference.in_layers.warming import WARMING_SOURCE, Start, Warming, WarmingLayer
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import WARMING_SOURCE, Start, Warming, WarmingLayer
 
 #: Places at which a start is held against itself elsewhere across the layers.
 _ASIDE = 41
@@ -129,7 +130,7 @@ def series_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> 
     if any(each.gap for each in layer.layers.layers):
         raise ReferenceRefusedError("there is a gap between two layers")
     own = (_change_at(layer.ends[0], changes, reduction), _change_at(layer.ends[1], changes, reduction))
-    starts = _starts(layer, timing, own, reduction)
+    starts = _starts(layer, problem.mesh.space, timing, own, reduction)
     layers = tuple(
         WarmingLayer(each.end, *material_of(section, region), start, each.generation, each.contact)
         for each, region, start in zip(layer.layers.layers, layer.order, starts, strict=True)
@@ -170,6 +171,7 @@ def _layered(geometry: BodyGeometry, problem: Problem) -> tuple[LayeredField, Pr
 
 def _starts(
     layer: LayeredField,
+    space: Space,
     timing: Timing,
     changes: tuple[Unsteady | None, Unsteady | None],
     reduction: SolidReduction | None,
@@ -185,9 +187,9 @@ def _starts(
         steady = replace(layer.layers, inner=inner, outer=outer)
         found: list[Start] = [partial(steady.temperature_at, layer=place) for place in range(len(order))]
     else:
-        found = [_start_along(timing.start, layer, reduction)] * len(order)
+        found = [_start_along(timing.start, layer, space, reduction)] * len(order)
     return [
-        _start_along(timing.start_in[region], layer, reduction) if region in timing.start_in else start
+        _start_along(timing.start_in[region], layer, space, reduction) if region in timing.start_in else start
         for region, start in zip(order, found, strict=True)
     ]
 
@@ -200,7 +202,7 @@ def _at_first(side: Side, change: Unsteady | None) -> Side:
     return replace(side, held=side.held + off) if side.held is not None else replace(side, fluid=side.fluid + off)
 
 
-def _start_along(law: Law, layer: LayeredField, reduction: SolidReduction | None) -> Start:
+def _start_along(law: Law, layer: LayeredField, space: Space, reduction: SolidReduction | None) -> Start:
     """A start as layers know it; raises :class:`ReferenceRefusedError` where it differs across them."""
     if law.constant is not None:
         return law.constant
@@ -209,7 +211,7 @@ def _start_along(law: Law, layer: LayeredField, reduction: SolidReduction | None
         raise refusal
 
     places = np.linspace(layer.layers.start, float(layer.layers.ends[-1]), _ASIDE)
-    start = _StartAlong(law, layer)
+    start = _StartAlong(law, layer, space)
     try:
         first, second = start(places), replace(start, aside=0.7)(places)
     except ExpressionError as error:
@@ -225,6 +227,7 @@ class _StartAlong:
 
     law: Law
     layer: LayeredField
+    space: Space
     aside: float = 0.3
 
     def __call__(self, s: Floats) -> Floats:
@@ -234,8 +237,7 @@ class _StartAlong:
         else:
             way = np.array([np.cos(self.aside), np.sin(self.aside)])
             points = np.array(self.layer.centre) + s[:, None] * way
-        x, y = points.T
-        return self.law.at({"x": x, "y": y, "r": x if self.layer.layers.form != "wall" else np.hypot(x, y)})
+        return self.law.at(self.space.variables(points))
 
 
 def _without_changes(problem: Problem, end: float) -> tuple[Problem, dict[str, Unsteady]]:

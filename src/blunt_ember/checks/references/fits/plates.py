@@ -17,8 +17,8 @@ from blunt_ember.checks.references.fits.field import (
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.reference.hot_edge_plate import HOT_EDGE_PLATE_SOURCE, HotEdgePlate
-from blunt_ember.reference.rectangle import RECTANGLE_SOURCE, RectangleSeries
+from blunt_ember.reference.crosswise.hot_edge_plate import HOT_EDGE_PLATE_SOURCE, HotEdgePlate
+from blunt_ember.reference.crosswise.rectangle import RECTANGLE_SOURCE, RectangleSeries
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
-from blunt_ember.checks.references.fits.field import Unsaid, side_of, single_rectangle
+from blunt_ember.checks.references.fits.field import Unsaid, require_whole, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -23,8 +23,8 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import rings_of
+from blunt_ember.reference.in_layers.warming import Warming, one_layer
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming, one_layer
 
 PRODUCT_SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
 _NO_PRODUCT = "the body is no rectangle, block or short cylinder"
@@ -151,10 +151,12 @@ def _of_solid(geometry: SolidGeometry, sides: _Sides) -> tuple[list[Factor], flo
     if rings is None:
         lattice = single_rectangle(plan)
         named = {side: f"{region}.{side}" for side in ("left", "right", "front", "back")}
+        require_whole(geometry, (*named.values(), f"{region}.bottom", f"{region}.top"))
         across = sides.wall(0, float(lattice.us[0]), float(lattice.us[-1]), (named["left"], named["right"]))
         along = sides.wall(1, float(lattice.vs[0]), float(lattice.vs[-1]), (named["front"], named["back"]))
         return [across, along, up], 1.0
     if rings.owner.size == len(rings.vs) - 1 and rings.us[0] == 0 and rings.closed:
+        require_whole(geometry, (f"{region}.{side}" for side in ("rim", "bottom", "top")))
         return [sides.cylinder(float(rings.us[-1]), f"{region}.rim", rings.centre), up], 1.0
     raise ReferenceRefusedError("the plan is no single rectangle or disc")
 

@@ -11,7 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import contact_of, generation_of, plain_conductivity, side_of
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
-from blunt_ember.reference.rod_chain import ROD_CHAIN_SOURCE, RodChain, RodPiece
+from blunt_ember.reference.along.rod_chain import ROD_CHAIN_SOURCE, RodChain, RodPiece
 
 
 @dataclass(frozen=True)

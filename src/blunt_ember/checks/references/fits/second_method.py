@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.reference.rational import RATIONAL_SOURCE, Complexes, Edge, Outline, RationalField, fitted
+from blunt_ember.reference.crosswise.rational import RATIONAL_SOURCE, Complexes, Edge, Outline, RationalField, fitted
 
 #: The share of the span of temperatures that the method may err by.
 _NEAR = 3e-4
@@ -28,9 +28,11 @@ _NEAR = 3e-4
 
 @dataclass(frozen=True)
 class SecondField:
-    """What the method finds in a section, and by how much it errs, K; ``regions`` are those of its outlines."""
+    """What the method finds in a section, and by how much it errs, K; ``regions`` are those of its outlines, ``fewer``
+    is what it finds with fewer poles."""
 
     rational: RationalField
+    fewer: RationalField
     regions: tuple[int, ...]
     depth: float
     error: float
@@ -59,11 +61,13 @@ class SecondField:
         return sum(found) * self.depth * (-1 if "|" in surface else 1) if found else float("nan")
 
 
-def own_error(field: object) -> float:
-    """Return by how much a field errs that the method found, K; 0 of any other."""
+def by_fewer(field: object) -> tuple[SecondField | SolidField, float] | None:
+    """Return what the method finds with fewer poles, and by how much a field errs, K: both tell how far to trust an
+    answer of its. None where a field is none of the method."""
     if isinstance(field, SolidField):
-        return own_error(field.flat)
-    return field.error if isinstance(field, SecondField) else 0.0
+        flat = by_fewer(field.flat)
+        return None if flat is None else (replace(field, flat=flat[0]), flat[1])
+    return (replace(field, rational=field.fewer), field.error) if isinstance(field, SecondField) else None
 
 
 def second_field(
@@ -71,15 +75,15 @@ def second_field(
 ) -> ExactField | None:
     """Return what the method finds, of a section or of a solid in which heat flows as in one; None where it does not
     hold, or comes no nearer than a small share of the ``span`` of temperatures, K. ``go_on`` may raise to end it."""
-    for section, stated, reduction in sections_of(geometry, problem):
-        try:
+    try:
+        for section, stated, reduction in sections_of(geometry, problem):
             require_understood(stated, _UNDERSTOOD)
             regions, outlines = _outlines(section, stated)
-            rational, error = fitted(outlines, _NEAR * span, go_on)
-        except ReferenceRefusedError:
-            continue
-        found = SecondField(rational, regions, section.depth or 0.0, error)
-        return found if reduction is None else SolidField(found, reduction)
+            rational, fewer, error = fitted(outlines, _NEAR * span, go_on)
+            found = SecondField(rational, fewer, regions, section.depth or 0.0, error)
+            return found if reduction is None else SolidField(found, reduction)
+    except ReferenceRefusedError:
+        pass
     return None
 
 

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.bodies import Section
 from blunt_ember.checks.references.fits.field import (
     conductivity_towards,
@@ -17,6 +17,7 @@ from blunt_ember.checks.references.fits.field import (
     crossings_of,
     generation_of,
     require_no_radiation,
+    require_whole,
     side_of,
     single_rectangle,
 )
@@ -26,9 +27,9 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
-from blunt_ember.reference.separated import SEPARATED_SOURCE, Along, Separated, Spot
+from blunt_ember.reference.crosswise.separated import SEPARATED_SOURCE, Along, Separated, Spot
+from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming, WarmingLayer
 
 #: Terms of one sum and, by how near to a face a place is, of two; those from which a heat flow is extrapolated.
 _SINGLE, _DOUBLE = 2_048, (24, 48, 96, 160)
@@ -107,7 +108,7 @@ class SeparableField:
         else:
             result = self._in_box(places)
         for number, axis in enumerate(self.axes):
-            for side, at in zip(axis.sides, (0.0, axis.length), strict=True):
+            for side, at in zip(axis.sides, (axis.lines[0], axis.lines[-1]), strict=True):
                 if side.held is not None:
                     result = np.where(np.abs(places[:, number] - at) <= 1e-12 * axis.length, side.held, result)
         return result
@@ -313,6 +314,7 @@ def box(geometry: SolidGeometry, problem: Problem) -> SeparableField:
         low, high = _corners_of(column, geometry)
         within = tuple((float(a - o), float(b - o)) for a, b, o in zip(low, high, lows[:2], strict=True))
         spots.append(Spot(end, within, flux))
+    require_whole(geometry, (name for axis in (*sides, up) for names in axis.names for name in names))
     heat = (generation_of(problem).get(0, 0.0),)
     return SeparableField("box", "wall", (*sides, up), heat, _Places(lows), 1.0, spots=tuple(spots))
 
@@ -334,16 +336,20 @@ def _upright_axis(geometry: SolidGeometry, k: float, problem: Problem) -> tuple[
 
 def _corners_of(column: int, geometry: SolidGeometry) -> tuple[Floats, Floats]:
     """The lower and upper corner of a column of the plan that is a rectangle along the axes."""
-    plan = geometry.plan.arrangement
-    own = np.flatnonzero((plan.left == column) != (plan.right == column))
-    places = np.concatenate([plan.points[plan.start[own]], plan.points[plan.end[own]]])
-    low, high = places.min(axis=0), places.max(axis=0)
-    reach = 1e-9 * geometry.extent
-    on_line = (np.abs(plan.points[:, None] - np.stack([low, high])) < reach).any(axis=1)
-    along = (on_line[plan.start[own]] & on_line[plan.end[own]]).any(axis=1)
-    if not along.all() or plan.curves.take(own).is_arc.any():
+    plan, own = geometry.plan.arrangement, _edges_of(column, geometry)
+    first, last = plan.points[plan.start[own]], plan.points[plan.end[own]]
+    low, high = first.min(axis=0), first.max(axis=0)
+    way = np.where(plan.left[own] == column, 0.5, -0.5)
+    area = float((first[:, 0] * last[:, 1] - last[:, 0] * first[:, 1]) @ way)
+    if plan.curves.take(own).is_arc.any() or abs(area - float(np.prod(high - low))) > 1e-9 * geometry.extent**2:
         raise ReferenceRefusedError("what is heated is no rectangle along the sides")
     return low, high
+
+
+def _edges_of(column: int, geometry: SolidGeometry) -> Ints:
+    """The edges (e,) of the plan that bound a column."""
+    plan = geometry.plan.arrangement
+    return np.flatnonzero((plan.left == column) != (plan.right == column))
 
 
 def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableField:
@@ -360,14 +366,16 @@ def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableFiel
     up, heated = _upright_axis(geometry, k, problem)
     spots = []
     for end, column, flux in heated:
-        plan = geometry.plan.arrangement
-        own = np.flatnonzero((plan.left == column) != (plan.right == column))
+        plan, own = geometry.plan.arrangement, _edges_of(column, geometry)
+        curves = plan.curves.take(own)
+        aside = np.abs(curves.centre - np.array(rings.centre)).max() > 1e-9 * geometry.extent
         away = np.linalg.norm(plan.points[plan.start[own]] - np.array(rings.centre), axis=1)
         reaches = np.unique(np.round(away / (1e-9 * geometry.extent))) * 1e-9 * geometry.extent
-        if not plan.curves.take(own).is_arc.all() or len(reaches) > 2:
+        if not curves.is_arc.all() or aside or len(reaches) > 2:
             raise ReferenceRefusedError("what is heated is no disc or ring about the middle")
         spots.append(Spot(end, ((float(reaches[0]) if len(reaches) == 2 else 0.0, float(reaches[-1])),), flux))
     axes = _named_axis(outer, inner, k, (bore, f"{region}.rim"), problem), up
+    require_whole(geometry, (name for axis in axes for names in axis.names for name in names))
     heat, places = (generation_of(problem).get(0, 0.0),), _Places((*rings.centre, low), radial=True)
     return SeparableField("upright-cylinder", "cylinder", axes, heat, places, 2 * np.pi, spots=tuple(spots))
 

@@ -165,9 +165,17 @@ def _stated(section: SectionGeometry, problem: Problem, names: Mapping[str, str]
     )
 
 
+def _require_whole_sides(geometry: SolidGeometry, names: Mapping[str, str]) -> None:
+    """Raise :class:`ReferenceRefusedError` where a part of a side has a name of its own, which the section has not."""
+    apart = set(geometry.sides.values()) - set(names)
+    if apart:
+        raise ReferenceRefusedError(f"{min(apart)} is part of a side, which the section has not")
+
+
 def _meridian(geometry: SolidGeometry, problem: Problem) -> SolidReduction:
     section = section_geometry(TurnedSection(kind="turned section", regions=dict(geometry.stated)))
     names = {name: name for name in section.surfaces}
+    _require_whole_sides(geometry, names)
     share = float(geometry.path.stations[-1] / (2 * np.pi))
     order = list(range(len(geometry.regions)))
     return SolidReduction(section, _stated(section, problem, names, order), names, share, order, _Places(geometry.path))
@@ -180,6 +188,7 @@ def _plan(geometry: SolidGeometry, problem: Problem) -> SolidReduction:
     for name in section.surfaces:
         region, _, side = name.partition(".")
         names[f"{region}.{PLAN_SIDES.get(side, side)}" if side else name] = name
+    _require_whole_sides(geometry, names)
     order = list(range(len(geometry.regions)))
     return SolidReduction(
         section, _stated(section, problem, names, order), names, height, order, _Places(geometry.path)
@@ -206,6 +215,8 @@ def _pile(geometry: SolidGeometry, problem: Problem) -> Iterator[SolidReduction]
         names[name] = f"layer {place}|layer {place + 1}"
         if below > above:
             against.add(name)
+    if set(geometry.ends.values()) - set(names):
+        raise ReferenceRefusedError("a part of the bottom or top has a name of its own")
     if any(len(problem.conductors[region].k) > 1 for region in order):
         raise ReferenceRefusedError("a material conducts by directions")
     yield SolidReduction(

@@ -9,7 +9,7 @@ import numpy as np
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import outlines_of
-from blunt_ember.reference.view_factors import coaxial_discs
+from blunt_ember.reference.radiating.view_factors import coaxial_discs
 
 #: What is off by less than this share is not off.
 _NEAR = 1e-9

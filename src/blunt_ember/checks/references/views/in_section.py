@@ -15,7 +15,7 @@ from blunt_ember.checks.references.views.known import KnownView
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.reference.view_factors import (
+from blunt_ember.reference.radiating.view_factors import (
     ball_and_disc,
     coaxial_discs,
     cylinder_and_strip,

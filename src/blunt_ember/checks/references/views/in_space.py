@@ -12,7 +12,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.views.known import KnownView
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import looking_facets
-from blunt_ember.reference.view_factors import Interval, parallel_rectangles, perpendicular_rectangles
+from blunt_ember.reference.radiating.view_factors import Interval, parallel_rectangles, perpendicular_rectangles
 
 #: What is off by less than this share of the body is not off.
 _NEAR = 1e-7

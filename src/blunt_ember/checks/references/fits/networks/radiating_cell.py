@@ -18,8 +18,8 @@ from blunt_ember.fem.laws.black_body import emissive_power
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.radiated import radiated_heat
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.reference.radiosity import Network, even_network
-from blunt_ember.reference.round_chamber import round_chamber
+from blunt_ember.reference.radiating.radiosity import Network, even_network
+from blunt_ember.reference.radiating.round_chamber import round_chamber
 
 Names = tuple[str, ...]
 #: By how much of their views patches of a surface may differ in what they see and still be taken as one: about as much

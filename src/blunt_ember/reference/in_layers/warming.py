@@ -15,9 +15,9 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.changing import Course, Swing, Unsteady
-from blunt_ember.reference.modes import BodyForm, Modes, Stack, modes_of
-from blunt_ember.reference.settled import Settled, layer_rule
+from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
+from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack, modes_of
+from blunt_ember.reference.in_layers.settled import Settled, layer_rule
 from blunt_ember.reference.side import Side
 
 WARMING_SOURCE = "series solution, Carslaw & Jaeger (1959), chapters 3, 7, 9 and 12"

@@ -15,8 +15,8 @@ from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.quadrature import gauss_rule
-from blunt_ember.reference.changing import Course, Swing, Unsteady
-from blunt_ember.reference.modes import Stack
+from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
+from blunt_ember.reference.in_layers.modes import Stack
 from blunt_ember.reference.side import Side
 
 Complexes = NDArray[Any]

@@ -18,9 +18,9 @@ from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.reference.modes import Modes, Stack, modes_of
+from blunt_ember.reference.in_layers.modes import Modes, Stack, modes_of
+from blunt_ember.reference.in_layers.warming import Warming
 from blunt_ember.reference.side import Side
-from blunt_ember.reference.warming import Warming
 
 SEPARATED_SOURCE = "Carslaw & Jaeger (1959), secs. 6.2 and 8.3: series along each axis"
 _AT_ONCE = 4_000_000

@@ -137,7 +137,9 @@ class Outline:
                 wide = np.interp(share, (np.arange(_RAYS) + 0.5) / _RAYS, np.minimum(across, edge.length * _ACROSS))
                 places.append(edge.at(share) - 1j * edge.way(share) * 0.45 * wide)
                 near.append(0.45 * wide)
-        return np.concatenate(places), np.concatenate(near)
+        found, clear = np.concatenate(places), np.concatenate(near)
+        outside = distance(self.filled, points(found.real, found.imag)) > 0.3 * clear
+        return found[outside], clear[outside]
 
     @cached_property
     def middle(self) -> complex:
@@ -153,8 +155,9 @@ class Outline:
 
     @cached_property
     def holes(self) -> Complexes:
-        """A place in every hole."""
-        return np.array([np.mean([edge.at(np.array([0.25, 0.75])) for edge in loop]) for loop in self.loops[1:]])
+        """A place in every hole, whatever its shape: a pole in the region itself would be a source of its own."""
+        inside = (Polygon(ring).representative_point() for ring in self.filled.interiors)
+        return np.array([complex(place.x, place.y) for place in inside], dtype=complex)
 
 
 @dataclass(frozen=True)
@@ -351,6 +354,8 @@ class RationalField:
         # to be chosen, which takes three times as long.
         least = np.hstack([_TRACE * np.eye(count), np.zeros((count, 1))])
         whole = np.vstack([np.hstack([matrix / scale, np.concatenate(right)[:, None]]), least])
+        if not np.isfinite(whole).all():
+            raise ReferenceRefusedError("what is stated on an edge has no value somewhere on it")
         triangle: Floats = np.asarray(np.linalg.qr(whole, mode="r"))
         return np.asarray(solve_triangular(triangle[:count, :count], triangle[:count, count]) / scale)
 
@@ -387,13 +392,14 @@ class RationalField:
 
 def fitted(
     outlines: tuple[Outline, ...], wanted: float, go_on: Callable[[], None] = lambda: None
-) -> tuple[RationalField, float]:
+) -> tuple[RationalField, RationalField, float]:
     """Return a field whose misses on the edges, and changes inside from fewer poles to more, are at most ``wanted`` K,
-    and what they are; ``go_on`` is called between tries, and may raise to end them.
+    the one with fewer poles, and what they are; ``go_on`` is called between tries, and may raise to end them.
 
     Raises :class:`ReferenceRefusedError` where so many poles as fit do not get there.
     """
-    before: list[Floats] | None = None
+    fewer: RationalField | None = None
+    before: list[Floats] = []
     seen = [_inside(outline) for outline in outlines]
     for poles, degree in _TRIED:
         counts = (poles * len(each.corners) + degree * len(each.loops) + len(each.slots[0]) for each in outlines)
@@ -402,12 +408,12 @@ def fitted(
         go_on()
         found = RationalField(outlines, poles, degree)
         values = [found.temperature_at(places, number) for number, places in enumerate(seen)]
-        if before is not None:
+        if fewer is not None:
             changes = (np.abs(now - was).max() for now, was in zip(values, before, strict=True))
             error = max(found.misses(), *map(float, changes))
             if error <= wanted:
-                return found, error
-        before = values
+                return found, fewer, error
+        fewer, before = found, values
     raise ReferenceRefusedError("the edges are too many, or too curved, for rational functions")
 
 

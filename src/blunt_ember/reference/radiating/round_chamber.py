@@ -12,7 +12,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.quadrature import gauss_rule
-from blunt_ember.reference.radiosity import Network
+from blunt_ember.reference.radiating.radiosity import Network
 
 #: Places in a panel, panels from a corner to the middle of what it ends, and how much each is shorter than the next.
 _PLACES, _PANELS, _SHRINK = 12, 22, 0.35

@@ -1,0 +1,1 @@
+"""Heat that flows along thin bodies and leaves them on the way."""

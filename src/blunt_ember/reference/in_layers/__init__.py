@@ -1,0 +1,1 @@
+"""Heat that flows one way through layers, steady and in time."""

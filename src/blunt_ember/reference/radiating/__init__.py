@@ -1,0 +1,1 @@
+"""Surfaces that see each other."""
