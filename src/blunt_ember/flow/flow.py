@@ -168,6 +168,10 @@ class Flow:
         """Return the mesh of a case with every cell divided so often, split at its joints."""
         return self._steps.mesh(case, refinement).mesh
 
+    def problem(self, case: Case) -> Problem:
+        """Return the problem of a steady case, on its mesh."""
+        return self._steps.problem(case, self._steps.mesh(case, 1))
+
     def _reached(self, case: Case) -> Iterator[Outcome]:
         geometry, stated = self.geometry(case), plausibility(case)
         yield Outcome(case, geometry, notes=stated)

@@ -53,11 +53,4 @@ def _influence(
     probes = question_probes(question, place, solved)
     if len(probes) != 1:
         return None
-    probe = probes[0]
-    if probe.reduction == "sum":
-        weights = probe.weights.sum(axis=0)
-    else:
-        values = probe.weights @ solved.temperature
-        row = int(values.argmax() if probe.reduction == "highest" else values.argmin())
-        weights = probe.weights[[row]].sum(axis=0)
-    return influences.on_reading(np.asarray(weights, dtype=np.float64).ravel())
+    return influences.on_reading(probes[0].slope(solved.temperature))

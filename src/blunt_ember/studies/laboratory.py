@@ -19,6 +19,7 @@ from blunt_ember.studies.result import Row
 from blunt_ember.studies.running import OnProgress, rows_of
 from blunt_ember.studies.store import ResultsStore
 from blunt_ember.studies.telling import stated_as
+from blunt_ember.studies.workplace import OpenWorkplace
 
 
 @dataclass(frozen=True)
@@ -29,12 +30,14 @@ class Laboratory:
     store: ResultsStore
     on_progress: OnProgress = lambda done, of: None
     jobs: int | None = None
+    #: Where rows are solved, if not on this machine.
+    elsewhere: OpenWorkplace | None = None
     #: What solves rows here; it knows what they share.
     flow: Flow = field(default_factory=Flow, repr=False, compare=False)
 
     def rows(self, points: Sequence[Point]) -> list[Row]:
         """Return the rows of points."""
-        return rows_of(self.case, points, self.store, self.on_progress, self.jobs, self.flow)
+        return rows_of(self.case, points, self.store, self.on_progress, self.jobs, self.flow, self.elsewhere)
 
     def row(self, point: Point) -> Row:
         """Return the row of one point."""

@@ -15,11 +15,12 @@ from blunt_ember.studies.points import Point
 @dataclass(frozen=True)
 class Row:
     """The answers of one point by their questions, SI, and what is expected of them; or the ``trouble`` why there are
-    none."""
+    none, which may be ``passing``: of where it was solved, not of the point."""
 
     answers: dict[str, float]
     trouble: str = ""
     expected: dict[str, float] = field(default_factory=dict)
+    passing: bool = False
 
 
 @dataclass(frozen=True)

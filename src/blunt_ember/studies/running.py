@@ -1,48 +1,38 @@
-"""Many cases solved on all cores; each that is done is kept at once."""
+"""Many cases solved, each kept as soon as it is done: a few here, many in processes or on a cluster."""
 
 from __future__ import annotations
 
 import os
+import time
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, CancelledError, Future, wait
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import get_context
+from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.cache import Step
 from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.keys import StepKeys
 from blunt_ember.studies.points import Point, data_with
 from blunt_ember.studies.result import Row
+from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_row
 from blunt_ember.studies.store import ResultsStore, keys_of
+from blunt_ember.studies.workplace import LocalPool, OpenWorkplace, Workplace
 
 #: Points that are sent to a process at once: neighbours share a mesh, and much else, in it.
 _TOGETHER = 8
+#: Processes are started where more seconds than this are left to solve here: they take some themselves.
+_WORTH = 4.0
+#: How long nothing may come before it is looked why, s.
+_LOOK = 1.0
 #: Hears of how many are done of how many.
 OnProgress = Callable[[int, int], None]
-
-_flow: Flow | None = None
-
-
-def solved_row(data: Mapping[str, Any], folder: str, flow: Flow) -> Row:
-    """Read and solve a case as far as its answers; what is wrong with it stands in the row."""
-    try:
-        case = case_from_data(dict(data), folder)
-        outcome = next(each for each in flow.outcomes(case, curves=False) if each.checks or each.trouble or each.final)
-    except BluntEmberError as error:
-        return Row({}, str(error))
-    if outcome.trouble is not None:
-        return Row({}, str(outcome.trouble))
-    known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
-    return Row({check.name: check.value for check in outcome.checks}, expected=known)
-
-
-def _solved(data: Sequence[dict[str, Any]], folder: str) -> list[Row]:
-    """Solve some cases one after the other, in a process of its own that keeps what they share."""
-    global _flow
-    if _flow is None:
-        _flow = Flow()
-    return [solved_row(each, folder, _flow) for each in data]
+#: A point to be solved: its key, and what states its case.
+Todo = tuple[str, Mapping[str, Any]]
 
 
 def rows_of(
@@ -52,10 +42,12 @@ def rows_of(
     on_progress: OnProgress = lambda done, of: None,
     jobs: int | None = None,
     flow: Flow | None = None,
+    elsewhere: OpenWorkplace | None = None,
 ) -> list[Row]:
     """Return the row of every point; what the store knows is not computed again, and what is new is kept at once.
 
-    Few are solved here, by a ``flow`` that may know already what they share.
+    They are solved ``elsewhere``, or by a number of processes (``jobs``), as many as there are cores where nothing is
+    said and much is to be done; few are solved here, by a ``flow`` that may know already what they share.
     """
     stated = [data_with(case, point) for point in points]
     keys = keys_of(case, stated)
@@ -65,11 +57,15 @@ def rows_of(
     for place, (key, row) in enumerate(zip(keys, rows, strict=True)):
         if row is None:
             places.setdefault(key, []).append(place)
-    todo = [(key, stated[found[0]]) for key, found in places.items()]
+    order = _by_mesh(case, points)
+    firsts = sorted(((found[0], key) for key, found in places.items()), key=lambda each: order[each[0]])
+    todo: list[Todo] = [(key, stated[place]) for place, key in firsts]
     done = len(rows) - sum(len(found) for found in places.values())
     on_progress(done, len(rows))
-    for key, row in _each_solved(todo, case.folder, jobs, flow or Flow()):
-        store.put(key, row)
+    solved = _each_solved(case, todo, jobs, flow or Flow(), elsewhere)
+    for key, row in solved:
+        if not row.passing:
+            store.put(key, row)
         for place in places[key]:
             rows[place] = row
         done += len(places[key])
@@ -77,31 +73,96 @@ def rows_of(
     return [Row({}, "it was not computed") if row is None else row for row in rows]
 
 
+def _by_mesh(case: Case, points: Sequence[Point]) -> list[tuple[tuple[float, ...], int]]:
+    """By point, its place in an order in which those with the same mesh follow each other."""
+    varied = sorted({name for point in points for name in point})
+    meshing: list[str] = []
+    if len(varied) > 1:
+        steps = StepKeys()
+        plain = steps.of(case, Step.SPLIT_MESH)
+        for name in varied:
+            other = next((point[name] for point in points if name in point), 0.0)
+            if other == float(case.parameters[name].magnitude):
+                other = next((point[name] for point in points if point.get(name, other) != other), other)
+            try:
+                changed = case_from_data(data_with(case, {name: other}), case.folder)
+                meshing += [name] if steps.of(changed, Step.SPLIT_MESH) != plain else []
+            except BluntEmberError:  # its row will say what is wrong
+                meshing.append(name)
+    return [(tuple(point.get(name, 0.0) for name in meshing), place) for place, point in enumerate(points)]
+
+
 def _each_solved(
-    todo: list[tuple[str, dict[str, Any]]], folder: str, jobs: int | None, flow: Flow
+    case: Case, todo: list[Todo], jobs: int | None, flow: Flow, elsewhere: OpenWorkplace | None
 ) -> Iterator[tuple[str, Row]]:
-    """Yield every key with its row as it is done: here where they are few, else in processes."""
+    """Yield every key with its row as it is done."""
+    rest = deque(todo)
     workers = min(jobs or os.cpu_count() or 1, max(len(todo) // 2, 1))
-    if workers == 1:
-        for key, data in todo:
-            yield key, solved_row(data, folder, flow)
+    started, here = time.perf_counter(), 0
+    while rest:
+        left = (time.perf_counter() - started) / here * len(rest) if here else 0.0
+        if elsewhere is not None or (workers > 1 and (jobs is not None or left > _WORTH)):
+            break
+        key, data = rest.popleft()
+        yield key, solved_row(data, case.folder, flow)
+        here += 1
+    if not rest:
         return
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    together = max(1, min(_TOGETHER, len(todo) // (2 * workers)))
-    bundles = [todo[start : start + together] for start in range(0, len(todo), together)]
-    with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
-        waiting: dict[Future[list[Row]], list[tuple[str, dict[str, Any]]]] = {}
-        try:
-            for bundle in bundles:
-                waiting[pool.submit(_solved, [data for _, data in bundle], folder)] = bundle
-            while waiting:
-                finished, _ = wait(waiting, return_when=FIRST_COMPLETED)
-                for future in finished:
-                    solved = future.result()
-                    for (key, _), row in zip(waiting.pop(future), solved, strict=True):
+    workplace = LocalPool(workers) if elsewhere is None else elsewhere()
+    try:
+        yield from _solved_at(workplace, rest, _files_of(case, elsewhere is not None))
+    except BrokenProcessPool:
+        # A process that died took what was in flight with it; the rest goes on here.
+        while rest:
+            key, data = rest.popleft()
+            yield key, solved_row(data, case.folder, flow)
+    finally:
+        workplace.close()
+
+
+def _solved_at(workplace: Workplace, rest: deque[Todo], files: CaseFiles) -> Iterator[tuple[str, Row]]:
+    """Yield every key with its row as a workplace solves it; what is not solved is left over in ``rest``."""
+    together = max(1, min(_TOGETHER, len(rest) // (2 * max(workplace.workers, 1))))
+    waiting: dict[Future[list[Row]], list[Todo]] = {}
+    singly: deque[Todo] = deque()
+    try:
+        while rest or singly or waiting:
+            while (rest or singly) and len(waiting) < workplace.room:
+                bundle = [rest.popleft() for _ in range(min(together, len(rest)))] or [singly.popleft()]
+                waiting[workplace.submit([data for _, data in bundle], files)] = bundle
+            finished, _ = wait(waiting, timeout=_LOOK, return_when=FIRST_COMPLETED)
+            if not finished:
+                workplace.look()
+            for future in finished:
+                bundle = waiting.pop(future)
+                try:
+                    rows = future.result()
+                except OtherVersionError:  # it reached a worker that is none of ours
+                    rest.extendleft(reversed(bundle))
+                    workplace.look()
+                except (BrokenProcessPool, CancelledError, BluntEmberError):
+                    waiting[future] = bundle
+                    workplace.look()
+                    raise
+                except Exception as error:  # whatever a worker met that is no fault of a case
+                    if len(bundle) > 1:
+                        singly += bundle
+                    else:
+                        what = f"it could not be solved there ({type(error).__name__}: {error})"
+                        yield bundle[0][0], Row({}, what, passing=True)
+                else:
+                    for (key, _), row in zip(bundle, rows, strict=True):
                         yield key, row
-        except BrokenProcessPool:
-            # A process that died took what was in flight with it; the rest goes on here.
-            for bundle in list(waiting.values()):
-                for key, data in bundle:
-                    yield key, solved_row(data, folder, flow)
+    finally:
+        rest.extendleft(each for bundle in (*waiting.values(), singly) for each in bundle)
+
+
+def _files_of(case: Case, far: bool) -> CaseFiles:
+    """What a case reads besides what it states, with the contents where it is solved ``far`` away."""
+    if not far:
+        return CaseFiles(case.folder)
+    contents = {}
+    for name in case.document.body.files:
+        with suppress(OSError):  # a case that misses one says so itself
+            contents[name] = Path(case.folder, name).read_bytes()
+    return CaseFiles(case.folder, contents)

@@ -8,10 +8,10 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-from blunt_ember import __version__
 from blunt_ember.case.case import Case
 from blunt_ember.content_hash import content_hash
 from blunt_ember.studies.points import StudyError
+from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
 
 #: What is said of a case that changes no answer.
@@ -33,7 +33,7 @@ def keys_of(case: Case, stated: Iterable[Mapping[str, Any]]) -> list[str]:
     found = []
     for data in stated:
         said = {key: entry for key, entry in data.items() if key not in _ASIDE}
-        found.append(content_hash((__version__, json.dumps(said, sort_keys=True), files)))
+        found.append(content_hash((program_version(), json.dumps(said, sort_keys=True), files)))
     return found
 
 
@@ -69,7 +69,7 @@ class ResultsStore:
 
     def put(self, key: str, row: Row) -> None:
         """Keep a row."""
-        values = (key, __version__, json.dumps(row.answers), row.trouble, json.dumps(row.expected))
+        values = (key, program_version(), json.dumps(row.answers), row.trouble, json.dumps(row.expected))
         with self._base:
             self._base.execute("INSERT OR REPLACE INTO points VALUES (?, ?, ?, ?, ?)", values)
 

@@ -19,18 +19,27 @@ from blunt_ember.studies.store import ResultsStore
 from blunt_ember.studies.table_of_points import points_in
 from blunt_ember.studies.target import target
 from blunt_ember.studies.uncertainty import uncertainty
+from blunt_ember.studies.workplace import OpenWorkplace
 
 
 def study(
-    case: Case, name: str, store: ResultsStore, on_progress: OnProgress = lambda done, of: None, jobs: int | None = None
+    case: Case,
+    name: str,
+    store: ResultsStore,
+    on_progress: OnProgress = lambda done, of: None,
+    jobs: int | None = None,
+    elsewhere: OpenWorkplace | None = None,
 ) -> StudyResult:
-    """Do the study of a name; raise :class:`StudyError` for one that cannot be done."""
+    """Do the study of a name, by a number of processes or ``elsewhere``.
+
+    Raises :class:`StudyError` for one that cannot be done.
+    """
     if name not in case.document.studies:
         raise StudyError(f"there is no study '{name}'{nearest(name, case.document.studies)}")
     if not case.document.questions:
         raise StudyError("nothing is asked, so there is nothing to study; add a question")
     stated: Any = case.document.studies[name]
-    result = STUDIES[type(stated)](Laboratory(case, store, on_progress, jobs), stated)
+    result = STUDIES[type(stated)](Laboratory(case, store, on_progress, jobs, elsewhere), stated)
     if result.rows and all(row.trouble for row in result.rows):
         raise StudyError(f"no point has an answer; the first says: {result.rows[0].trouble}")
     return result

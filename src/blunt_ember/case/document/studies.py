@@ -70,6 +70,7 @@ class Sensitivity(Part):
 
     kind: Literal["sensitivity"]
     vary: list[ParameterName] | None = Field(None, min_length=1, description="parameters; all when nothing is said")
+    by: Literal["adjoint", "differences"] = Field("adjoint", description="how, where both tell it")
 
 
 class Uncertainty(Part):

@@ -38,6 +38,14 @@ class Probe:
         values = sampled_temperatures(self.weights, temperature)
         return float(values.max() if self.reduction == "highest" else values.min())
 
+    def slope(self, temperature: Floats) -> Floats:
+        """Return by how much what is read follows every temperature (n,)."""
+        if self.reduction == "sum":
+            return np.asarray(self.weights.sum(axis=0), dtype=np.float64).ravel()
+        values = self.weights @ temperature
+        row = int(values.argmax() if self.reduction == "highest" else values.argmin())
+        return self.weights[[row]].toarray().ravel()
+
 
 #: Share of the span of temperatures by which places between nodes may lie beyond the nodes of their cell.
 _BETWEEN = 0.01

@@ -6,10 +6,16 @@ import argparse
 import csv
 import io
 import sys
+import time
 from pathlib import Path
+from typing import TYPE_CHECKING, TextIO
 
 from blunt_ember.cli.command import AGREED, Command, add_json, print_json
 from blunt_ember.errors import BluntEmberError
+
+if TYPE_CHECKING:
+    from blunt_ember.studies.running import OnProgress
+    from blunt_ember.studies.workplace import Workplace
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -27,14 +33,18 @@ def _run(options: argparse.Namespace) -> int:
     names = [options.name] if options.name is not None else list(case.document.studies)
     store = ResultsStore(None if options.forget else path.with_suffix(".results"))
 
-    def told(done: int, of: int) -> None:
-        if of:
-            print(f"\r{done} of {of} cases", end="\n" if done == of else "", file=sys.stderr, flush=True)
+    on_progress = _progress_on(sys.stderr)
 
+    def cluster() -> Workplace:
+        from blunt_ember.studies.cluster import Cluster
+
+        return Cluster(options.on)
+
+    elsewhere = None if options.on is None else cluster
     objects = []
     try:
         for name in names:
-            result = study(case, name, store, told, options.jobs)
+            result = study(case, name, store, on_progress, options.jobs, elsewhere)
             objects.append(result_object(case, name, result))
             if options.csv is not None:
                 stream = io.StringIO()
@@ -54,6 +64,26 @@ def _run(options: argparse.Namespace) -> int:
     return AGREED
 
 
+def _progress_on(stream: TextIO) -> OnProgress:
+    """Tell how far a study is, on one line of a terminal, or a line a while."""
+    from blunt_ember.studies.pace import Pace
+
+    pace, live = Pace(), stream.isatty()
+    last = 0.0
+
+    def told(done: int, of: int) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if now - last > (_LIVE if live else _SELDOM) or (of and done == of):
+            last = now
+            ends = "\n" if not live or (of and done == of) else ""
+            print(f"\r\x1b[K{pace.told(done, of)}" if live else pace.told(done, of), end=ends, file=stream, flush=True)
+
+    return told
+
+
+#: Seconds between what is told of progress, on a terminal and elsewhere.
+_LIVE, _SELDOM = 0.1, 10.0
 #: Rows that are printed at most; a file has all of them.
 _MOST_SHOWN = 60
 _EXAMPLE = '{"kind": "sweep", "vary": {"h_out": {"start": "5 W/(m² K)", "end": "20 W/(m² K)", "count": 7}}}'
@@ -64,6 +94,7 @@ def _add_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("name", nargs="?", help="one of its studies; all when nothing is said")
     command.add_argument("--csv", metavar="FILE", help="write the points with their answers")
     command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores")
+    command.add_argument("--on", metavar="ADDRESS", help="solve on the workers of a Dask scheduler that runs there")
     command.add_argument("--forget", action="store_true", help="keep no results beside the case, and use none")
     add_json(command)
 

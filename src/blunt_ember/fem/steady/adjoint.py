@@ -55,13 +55,17 @@ class Influences:
 
     def on_heat(self, surfaces: Sequence[str]) -> Floats:
         """Return the influence (n,) on the heat in through outer surfaces: the share that leaves again by them."""
+        return self._solved(self.exchange_of(surfaces), self.shares_of(surfaces))
+
+    def shares_of(self, surfaces: Sequence[str]) -> Floats:
+        """Return which share (n,) surfaces have of what comes in at held nodes; those that meet share it by areas."""
         count = self._mesh.node_count
-        load, held, every = self.exchange_of(surfaces), np.zeros(count), np.zeros(count)
-        for name in self._balance.problem.held:  # where held surfaces meet they share what comes in by their areas
+        held, every = np.zeros(count), np.zeros(count)
+        for name in self._balance.problem.held:
             area = nodal_area(self._mesh.surfaces[name], self._mesh)
             every += area
             held += area if name in surfaces else 0.0
-        return self._solved(load, np.divide(held, every, out=np.zeros(count), where=every > 0))
+        return np.divide(held, every, out=np.zeros(count), where=every > 0)
 
     def exchange_of(self, surfaces: Sequence[str]) -> Floats:
         """Return by how much heat in through outer surfaces falls with the temperature of every node (n,), W/K."""

@@ -1,0 +1,109 @@
+"""Points solved by the workers of a Dask scheduler that somebody started: docs/cluster.md says how."""
+
+from __future__ import annotations
+
+import logging
+import time
+from concurrent.futures import CancelledError, Future
+from typing import Any
+
+from blunt_ember.studies.points import StudyError
+from blunt_ember.studies.program import program_version
+from blunt_ember.studies.result import Row
+from blunt_ember.studies.solving import CaseFiles, solved_bundle
+from blunt_ember.studies.workplace import Bundle
+
+#: How long a scheduler may take to answer, and its workers may all be away, s.
+_ANSWERS, _AWAY = 5.0, 30.0
+#: Bundles that are with a worker at once: one that it solves and some that wait there.
+_EACH = 3
+
+
+class Cluster:
+    """The workers of the scheduler at an ``address``, such as ``tcp://10.0.0.7:8786``; those that have another version
+    of the program are left out.
+
+    Raises :class:`StudyError` where none answers in time, or no worker has this version.
+    """
+
+    def __init__(self, address: str) -> None:
+        # What it would log of lost connections is said in sentences of our own.
+        for name in ("distributed", "tornado", "asyncio"):
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)
+        from distributed import Client
+
+        self.address = address
+        try:
+            self._client = Client(address, timeout=_ANSWERS, set_as_default=False)
+        except (OSError, ValueError, TypeError) as error:
+            said = f"no scheduler answers at '{address}' within {_ANSWERS:g} s"
+            how = "start one by 'dask scheduler' and write its address like tcp://127.0.0.1:8786"
+            raise StudyError(f"{said}; {how}") from error
+        self._known: dict[str, str] = {}
+        self._seen = time.monotonic()
+        self._sent: dict[int, Any] = {}
+        try:
+            self._require_workers()
+        except StudyError:
+            self.close()
+            raise
+
+    @property
+    def room(self) -> int:
+        """How many bundles are worth being there at once."""
+        return max(_EACH * len(self._ours()), 1)
+
+    @property
+    def workers(self) -> int:
+        """How many solve at a time."""
+        there = self._client.scheduler_info(n_workers=-1)["workers"]
+        return sum(each["nthreads"] for name, each in there.items() if self._known.get(name) == program_version())
+
+    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+        """Solve a bundle some time."""
+        # Where all of ours are lost it may reach another worker, which refuses it, or one that joins later.
+        executor = self._client.get_executor(pure=False, workers=self._ours(), allow_other_workers=True)
+        if id(files) not in self._sent:  # once, not with every bundle; and again if the worker that has it is lost
+            self._sent[id(files)] = self._client.submit(carried, files, pure=False)
+        return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)])
+
+    def look(self) -> None:
+        """Raise where the scheduler is lost, or its workers have been away for long."""
+        if self._client.status != "running":
+            raise StudyError(f"the scheduler at '{self.address}' was lost; {_GO_ON}")
+        if self._ours():
+            self._seen = time.monotonic()
+        elif time.monotonic() - self._seen > _AWAY:
+            raise StudyError(f"no worker is left at '{self.address}'; {_GO_ON}")
+
+    def close(self) -> None:
+        """Give up what is left, and leave; the scheduler and its workers stay."""
+        self._client.close(timeout=_ANSWERS)
+
+    def _ours(self) -> list[str]:
+        """The addresses of the workers that have this version of the program, those that have joined since too."""
+        try:
+            there = list(self._client.scheduler_info(n_workers=-1)["workers"])
+            fresh = [name for name in there if name not in self._known]
+            if fresh:
+                self._known |= self._client.run(program_version, workers=fresh, on_error="return")
+        except (OSError, CancelledError):  # it has gone meanwhile: look() will tell
+            return []
+        return [name for name in there if self._known.get(name) == program_version()]
+
+    def _require_workers(self) -> None:
+        if self._ours():
+            return
+        if not self._known:
+            raise StudyError(f"the scheduler at '{self.address}' has no worker; start some by 'dask worker'")
+        others = ", ".join(sorted({str(version) for version in self._known.values()}))
+        what = f"the workers at '{self.address}' have another version of the program: {others}"
+        raise StudyError(f"{what}, and here it is {program_version()}; install the same one there")
+
+
+_GO_ON = "what was solved is kept: do the study again to go on"
+
+
+def carried(files: CaseFiles) -> CaseFiles:
+    """Return what was brought along, on a worker."""
+    return files

@@ -1,0 +1,80 @@
+"""Points solved, wherever that is: here, in a process of a pool, on a worker of a cluster."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from atexit import register
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.content_hash import content_hash
+from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.flow import Flow
+from blunt_ember.studies.program import program_version
+from blunt_ember.studies.result import Row
+
+
+class OtherVersionError(BluntEmberError):
+    """A worker has another program than the one that asks it."""
+
+
+@dataclass(frozen=True)
+class CaseFiles:
+    """What cases read besides what they state: the ``folder`` it lies in, and where that is on another machine the
+    ``contents`` of its files by their names."""
+
+    folder: str
+    contents: Mapping[str, bytes] | None = None
+
+
+def solved_row(data: Mapping[str, Any], folder: str, flow: Flow) -> Row:
+    """Read and solve a case as far as its answers; what is wrong with it stands in the row."""
+    try:
+        case = case_from_data(dict(data), folder)
+        outcome = next(each for each in flow.outcomes(case, curves=False) if each.checks or each.trouble or each.final)
+    except BluntEmberError as error:
+        return Row({}, str(error))
+    if outcome.trouble is not None:
+        return Row({}, str(outcome.trouble))
+    known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
+    return Row({check.name: check.value for check in outcome.checks}, expected=known)
+
+
+def solved_bundle(version: str, data: Sequence[Mapping[str, Any]], files: CaseFiles) -> list[Row]:
+    """Solve some cases one after the other, in a process of its own that keeps what they share.
+
+    Raises :class:`OtherVersionError` where the program here is another one than that of a ``version``.
+    """
+    if version != program_version():
+        raise OtherVersionError(f"the program is {program_version()} here and {version} there")
+    folder = files.folder if files.contents is None else _unpacked(files)
+    return [solved_row(each, folder, _flow()) for each in data]
+
+
+@cache
+def _flow() -> Flow:
+    """What this process solves with."""
+    return Flow()
+
+
+_unpacked_folders: dict[str, str] = {}
+
+
+def _unpacked(files: CaseFiles) -> str:
+    """The folder in which files from another machine were put down, as long as this process lives."""
+    assert files.contents is not None
+    key = content_hash(dict(files.contents))
+    if key not in _unpacked_folders:
+        folder = tempfile.mkdtemp(prefix="blunt-ember-")
+        register(shutil.rmtree, folder, ignore_errors=True)
+        for name, content in files.contents.items():
+            path = Path(folder, name)
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content)
+        _unpacked_folders[key] = folder
+    return _unpacked_folders[key]

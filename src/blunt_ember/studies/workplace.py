@@ -1,0 +1,67 @@
+"""Where many points are solved at once: what there is to be of it, and the processes of this machine."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from multiprocessing import get_context
+from typing import Any, Protocol
+
+from blunt_ember.flow.own_end import end_with
+from blunt_ember.studies.program import program_version
+from blunt_ember.studies.result import Row
+from blunt_ember.studies.solving import CaseFiles, solved_bundle
+
+Bundle = Sequence[Mapping[str, Any]]
+
+
+class Workplace(Protocol):
+    """Takes bundles of cases and solves them somewhere."""
+
+    @property
+    def room(self) -> int:
+        """How many bundles are worth being there at once."""
+        ...
+
+    @property
+    def workers(self) -> int:
+        """How many solve at a time."""
+        ...
+
+    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+        """Solve a bundle some time."""
+        ...
+
+    def look(self) -> None:
+        """Called while nothing comes: raise where nothing will come any more."""
+        ...
+
+    def close(self) -> None:
+        """Give up what is left, and leave."""
+        ...
+
+
+#: Opens a workplace; it is only asked where there is enough to do.
+OpenWorkplace = Callable[[], Workplace]
+
+
+class LocalPool:
+    """Processes of this machine, which do not outlive this one."""
+
+    def __init__(self, workers: int) -> None:
+        self.workers = workers
+        self.room = 3 * workers
+        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+        self._pool = ProcessPoolExecutor(workers, get_context("spawn"), initializer=end_with, initargs=(os.getpid(),))
+
+    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+        """Solve a bundle some time."""
+        return self._pool.submit(solved_bundle, program_version(), bundle, files)
+
+    def look(self) -> None:
+        """A pool that breaks says so by itself."""
+
+    def close(self) -> None:
+        """Give up what is left."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
