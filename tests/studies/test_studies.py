@@ -120,6 +120,29 @@ def test_a_target_is_met_and_one_that_cannot_be_says_the_values_at_both_ends() -
         done({**AIM, "value": "400 °C"})
 
 
+def test_the_smallest_that_will_do_is_found_where_an_answer_rises_and_falls() -> None:
+    """The film falls and rises again with the parameter: the surface is at most 120 °C near both ends."""
+    wave = "9 W/(m² K) + 9 W/(m² K)*cos(2*pi*(h_out/(1 W/(m² K)) - 5)/10)"
+    stated = {**AIM, "vary": "h_out", "start": "5 W/(m² K)", "end": "15 W/(m² K)", "value": "150 °C"}
+
+    def found(**more: Any) -> StudyResult:
+        return done({}, with_film(wall(it={**stated, **more}), wave))
+
+    def surface(h_out: float) -> float:
+        h = 9 + 9 * np.cos(2 * np.pi * (h_out - 5) / 10)
+        return float((T_AIR + (T_HOT - T_AIR) / resistance(h=max(h, 1e-9)) / max(h, 1e-9)) - 273.15)
+
+    least = found(want="at least")
+    assert surface(least.found["h_out"]) == pytest.approx(150, abs=1e-4) and least.found["h_out"] < 10
+    assert "bracketed by" in least.said
+    last = found(want="at least", seek="largest")
+    assert surface(last.found["h_out"]) == pytest.approx(150, abs=1e-4) and last.found["h_out"] > 10
+    at_once = found(want="at most")
+    assert at_once.found["h_out"] == 5 and "the smallest value of the range" in at_once.said
+    with pytest.raises(StudyError, match=r"at '15 W/\(m² K\)', nowhere at most '20 °C'; widen the range"):
+        found(want="at most", value="20 °C")
+
+
 def measured(k_brick: float, h: float) -> dict[str, str]:
     q = (T_HOT - T_AIR) / resistance(h=h, k_brick=k_brick)
     inner = T_HOT - q * 0.114 / k_brick
@@ -130,9 +153,24 @@ WITHIN = {"heat flow": "12 W/m²", "outer surface": "1 K", "brick to blanket": "
 FITTED = {"k_brick": ["0.1 W/(m K)", "2 W/(m K)"], "h_out": ["2 W/(m² K)", "50 W/(m² K)"]}
 
 
+def correlation(k_brick: float, h: float) -> float:
+    """That of both deviations, from the slopes of the formulas."""
+    within = np.array([float(text.split()[0]) for text in WITHIN.values()])
+
+    def computed(k: float, h: float) -> np.ndarray:
+        return np.array([float(text.split()[0]) for text in measured(k, h).values()]) / within
+
+    slopes = np.stack(
+        [computed(k_brick + dk, h + dh) - computed(k_brick - dk, h - dh) for dk, dh in ((1e-4, 0), (0, 1e-3))], axis=1
+    )
+    spread = np.linalg.inv(slopes.T @ slopes)
+    return float(spread[0, 1] / np.sqrt(spread[0, 0] * spread[1, 1]))
+
+
 def test_a_fit_finds_what_made_the_values_and_how_well_they_tell_it() -> None:
     wide = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0), "within": WITHIN})
-    assert wide.found == pytest.approx({"k_brick": 0.42, "h_out": 9.0}, rel=1e-6) and not wide.said
+    assert wide.found == pytest.approx({"k_brick": 0.42, "h_out": 9.0}, rel=1e-6)
+    assert wide.said == f"k_brick and h_out are correlated by {correlation(0.42, 9.0):.3f}"
     narrow = {name: text.replace(text.split()[0], str(float(text.split()[0]) / 10)) for name, text in WITHIN.items()}
     tight = done({"kind": "fit", "vary": FITTED, "measured": measured(0.42, 9.0), "within": narrow})
     assert wide.deviations["k_brick"] == pytest.approx(10 * tight.deviations["k_brick"], rel=1e-3)
@@ -187,10 +225,11 @@ def with_film(case: Case, h: str) -> Case:
 
 def test_a_slope_that_a_bend_spoils_is_told_to_be_poor_and_what_fails_is_told() -> None:
     kink = "h_out*(1 + 40*abs(t_shell/(3 mm) - 1.004))"
-    case = wall(it={"kind": "sensitivity", "vary": ["t_shell", "h_out"]})
-    found = done({}, with_film(case, kink))
+    by_hand = {"kind": "sensitivity", "vary": ["t_shell", "h_out"], "by": "differences"}
+    found = done({}, with_film(wall(it=by_hand), kink))
     assert "heat flow by t_shell" in found.said and "h_out" not in found.said
-    case = with_value(wall(it={"kind": "sensitivity", "vary": ["T_hot"]}), ("parameters", "T_hot"), "2 K")
+    by_hand = {**by_hand, "vary": ["T_hot"]}
+    case = with_value(wall(it=by_hand), ("parameters", "T_hot"), "2 K")
     case = with_value(case, ("parameters", "t_shell"), "3 mm*(T_hot - 1.985 K)/(0.015 K)")
     assert "1 of 4 cases have no answer" in done({}, case).said
 
@@ -216,6 +255,7 @@ def test_a_slope_that_a_bend_spoils_is_told_to_be_poor_and_what_fails_is_told() 
             },
             "there is no question 'losss'",
         ),
+        (AIM | {"value": "60 °C", "vary": "t_shell", "start": "3 mm", "end": "3 mm"}, "is no range"),
         ({"kind": "fit", "vary": FITTED, "measured": {"heat flow": "1100 W/m²"}}, "2 parameters cannot be told from 1"),
         ({"kind": "uncertainty", "spread": {"h_out": {"uniform": ["9 W/(m² K)", "5 W/(m² K)"]}}}, "must be below"),
         ({"kind": "uncertainty", "spread": {"h_out": {"normal": "0 %"}}}, "must be above zero"),
@@ -256,6 +296,24 @@ def test_what_is_wrong_in_the_file_is_said_where_it_stands(stated: dict[str, Any
     with pytest.raises(CaseError) as refused:
         wall(it=stated)
     assert any(fault.path.startswith(at) and reason in fault.message for fault in refused.value.faults)
+
+
+@pytest.mark.parametrize(
+    "stated",
+    [
+        {"kind": "sweep", "vary": {"spare": {"values": ["1 mm", "2 mm"]}}},
+        {"kind": "sensitivity", "vary": ["through"]},
+        {"kind": "uncertainty", "spread": {"spare": {"normal": "10 %"}}},
+    ],
+)
+def test_a_parameter_that_nothing_follows_is_refused_even_where_another_idle_one_follows_it(
+    stated: dict[str, Any],
+) -> None:
+    case = wall()
+    parameters = {**case.data["parameters"], "through": "2 mm", "spare": "3 mm + through"}
+    idle = case_from_data({**case.data, "parameters": parameters, "studies": {"it": stated}})
+    with pytest.raises(StudyError, match=r"nothing in the case follows the parameter (spare|through), so"):
+        done({}, idle)
 
 
 def test_a_parameter_that_is_renamed_is_followed() -> None:

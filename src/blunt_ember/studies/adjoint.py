@@ -32,8 +32,6 @@ from blunt_ember.studies.points import Point, data_with
 #: Steps of the differences of residuals and of what is read of given temperatures, as a share of a parameter: nothing
 #: is solved for them, so that they may be small.
 STEP = 1e-3
-#: The points of a difference of the fourth order, in steps, and their weights.
-_WAYS = ((1.0, -1 / 6), (0.5, 4 / 3), (-0.5, -4 / 3), (-1.0, 1 / 6))
 #: By what share of all temperatures, or of the heat, what an answer is made of is changed to see how it follows.
 _LITTLE = 1e-4
 
@@ -74,19 +72,23 @@ class AdjointSlopes:
             except NoAdjointError as error:
                 self.untold[question.name] = str(error)
 
-    def by(self, name: str, size: float) -> dict[str, float]:
-        """Return the derivative, SI, of every answer that can be told, by a parameter that has a ``size``.
+    def by(self, name: str, size: float) -> dict[str, tuple[float, float]]:
+        """Return the derivative, SI, of every answer that can be told, by a parameter that has a ``size``: by
+        differences of the second order, on half and on whole steps.
 
         Raises :class:`NoAdjointError` where cells do not stay the same as it changes, and the errors of cases that
         cannot be.
         """
         step = STEP * size
         middle = float(self._case.parameters[name].magnitude)
-        slopes = dict.fromkeys(self._lagrangians, 0.0)
-        for way, weight in _WAYS:
-            values = self._values({name: middle + way * step})
-            slopes = {question: slopes[question] + weight * values[question] / step for question in slopes}
-        return slopes
+        far, near = ([self._values({name: middle + way * part * step}) for way in (1.0, -1.0)] for part in (1.0, 0.5))
+        return {
+            question: (
+                (near[0][question] - near[1][question]) / step,
+                (far[0][question] - far[1][question]) / (2 * step),
+            )
+            for question in self._lagrangians
+        }
 
     def _values(self, point: Point) -> dict[str, float]:
         """J + λ·R of every answer at other parameters, at the temperatures of the solution but where they are held."""

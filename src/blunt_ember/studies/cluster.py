@@ -17,6 +17,7 @@ from blunt_ember.studies.workplace import Bundle
 _ANSWERS, _AWAY = 5.0, 30.0
 #: Bundles that are with a worker at once: one that it solves and some that wait there.
 _EACH = 3
+_SILENT = logging.CRITICAL + 1
 
 
 class Cluster:
@@ -28,10 +29,11 @@ class Cluster:
 
     def __init__(self, address: str) -> None:
         # What it would log of lost connections is said in sentences of our own.
-        for name in ("distributed", "tornado", "asyncio"):
-            logging.getLogger(name).setLevel(logging.CRITICAL + 1)
         from distributed import Client
 
+        logging.getLogger("tornado").setLevel(_SILENT)
+        for name in [name for name in logging.root.manager.loggerDict if name.startswith(("distributed", "asyncio"))]:
+            logging.getLogger(name).setLevel(_SILENT)
         self.address = address
         try:
             self._client = Client(address, timeout=_ANSWERS, set_as_default=False)

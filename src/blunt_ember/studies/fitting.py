@@ -74,9 +74,22 @@ def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
         return replace(result, said=said)
     freedom = len(questions) - len(names)
     factor = 1.0 if stated.within else (2 * best.cost / freedom if freedom else np.nan)
-    deviations = np.sqrt(np.diag(np.linalg.inv(slopes.T @ slopes)) * factor) * scale
-    said = "" if best.status > 0 else "it did not settle: start from values that are nearer, or narrow the bounds"
+    spread: Floats = np.asarray(np.linalg.inv(slopes.T @ slopes), dtype=float)
+    deviations = np.sqrt(np.diag(spread) * factor) * scale
+    said = "; ".join(_correlations(names, spread))
+    if best.status <= 0:
+        said = "it did not settle: start from values that are nearer, or narrow the bounds"
     return replace(result, deviations=dict(zip(names, deviations.tolist(), strict=True)), said=said)
+
+
+def _correlations(names: list[str], spread: Floats) -> list[str]:
+    """How the deviations of parameters go together, by their covariances (n, n)."""
+    size = np.sqrt(np.diag(spread))
+    return [
+        f"{names[one]} and {names[other]} are correlated by {spread[one, other] / (size[one] * size[other]):.3f}"
+        for one in range(len(names))
+        for other in range(one + 1, len(names))
+    ]
 
 
 def _beside(questions: list[str], measured: Floats, computed: Floats) -> dict[str, dict[str, float]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from itertools import product
 from typing import Any
 
@@ -11,6 +11,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import MOST_POINTS, Sweep, Values
+from blunt_ember.case.editing.parameters import unfollowed
 from blunt_ember.case.values.evaluation import Value, evaluate
 from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension, kind_of
 from blunt_ember.errors import BluntEmberError, ExpressionError
@@ -36,6 +37,16 @@ def parameter_value(case: Case, parameter: str, text: str) -> float:
     if not np.isfinite(value.magnitude).all():
         raise StudyError(f"'{text}' for {parameter} is not finite")
     return float(value.magnitude)
+
+
+def require_followed(case: Case, names: Iterable[str]) -> None:
+    """Raise :class:`StudyError` where nothing of a case follows a parameter, so that no answer would change."""
+    idle = unfollowed(case)
+    for name in names:
+        if name in idle:
+            raise StudyError(
+                f"nothing in the case follows the parameter {name}, so that no answer would change with it"
+            )
 
 
 def si_text(dimension: Dimension, si: float) -> str:

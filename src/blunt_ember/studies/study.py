@@ -11,7 +11,7 @@ from blunt_ember.case.document.studies import Aim, AnyStudy, Fitting, Sensitivit
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.studies.fitting import least_squares_fit
 from blunt_ember.studies.laboratory import Laboratory
-from blunt_ember.studies.points import StudyError, swept
+from blunt_ember.studies.points import StudyError, require_followed, swept
 from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.running import OnProgress
 from blunt_ember.studies.sensitivity import sensitivity
@@ -39,6 +39,7 @@ def study(
     if not case.document.questions:
         raise StudyError("nothing is asked, so there is nothing to study; add a question")
     stated: Any = case.document.studies[name]
+    require_followed(case, stated.varied)
     result = STUDIES[type(stated)](Laboratory(case, store, on_progress, jobs, elsewhere), stated)
     if result.rows and all(row.trouble for row in result.rows):
         raise StudyError(f"no point has an answer; the first says: {result.rows[0].trouble}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import MOST_POINTS
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.studies.points import Point, StudyError, parameter_value
+from blunt_ember.studies.points import Point, StudyError, parameter_value, require_followed
 from blunt_ember.studies.stated_rows import Heading, stated_rows
 
 
@@ -21,6 +21,7 @@ def points_in(case: Case, name: str) -> list[Point]:
         if heading.name not in case.parameters:
             like = nearest(heading.name, case.parameters)
             raise StudyError(f"'{heading.name}' in the heading of '{name}' is no parameter{like}")
+    require_followed(case, [heading.name for heading in headings])
     if len({heading.name for heading in headings}) < len(headings):
         raise StudyError(f"a parameter stands twice in the heading of '{name}'")
     return [_point(case, name, number, headings, row) for number, row in enumerate(rows, start=2)]

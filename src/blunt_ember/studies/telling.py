@@ -12,7 +12,8 @@ from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.studies.result import StudyResult
 
 #: What a finding of an uncertain answer is, that is a difference and not a reading.
-_DIFFERENCES = ("deviation", "off")
+_SHARES = ("share of", "with others")
+_DIFFERENCES = ("deviation", "off", "± of the mesh")
 
 
 def kind_of_parameter(case: Case, name: str) -> Kind:
@@ -77,6 +78,8 @@ def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
         return []
     kinds = kinds_of_questions(case)
     heads = list(dict.fromkeys(head for found in result.findings.values() for head in found))
+    # What one is known by stands in its cell.
+    heads = [head for head in heads if head.removeprefix("± ") == head or head.removeprefix("± ") not in heads]
     slopes = set(heads) <= set(case.parameters)
     steps = {head: _step(case, head) for head in heads} if slopes else {}
     rows: list[tuple[str, ...]] = [("question", *((f"{steps[head][0]} {head}" if slopes else head) for head in heads))]
@@ -87,13 +90,20 @@ def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
             value = found.get(head, np.nan)
             if slopes:
                 cells.append(shown_difference(value * steps[head][1], kind))
-            elif head.startswith("share of"):
-                cells.append(f"{100 * value:.1f} %")
             else:
-                tell = shown_difference if head in _DIFFERENCES else shown
-                cells.append(tell(value, kind))
+                cells.append(_finding_cell(head, value, found.get(f"± {head}", np.nan), kind))
         rows.append((question, *cells))
     return rows
+
+
+def _finding_cell(head: str, value: float, within: float, kind: Kind) -> str:
+    """A finding, with what it is known ``within``."""
+    if np.isnan(value):
+        return ""
+    if head.startswith(_SHARES):
+        return f"{100 * value:.1f} %" + (f" ± {100 * within:.1f}" if np.isfinite(within) else "")
+    told = (shown_difference if head in _DIFFERENCES else shown)(value, kind)
+    return f"{told} ± {shown_difference(within, kind)}" if np.isfinite(within) else told
 
 
 def _step(case: Case, name: str) -> tuple[str, float]:

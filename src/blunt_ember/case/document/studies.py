@@ -64,6 +64,11 @@ class Sweep(Part):
             raise complain("the rows of a file are side by side already; remove 'together'")
         return self
 
+    @property
+    def varied(self) -> list[str]:
+        """The parameters that take other values, as far as they are stated here."""
+        return list(self.vary)
+
 
 class Sensitivity(Part):
     """How much every answer follows from every parameter."""
@@ -72,18 +77,37 @@ class Sensitivity(Part):
     vary: list[ParameterName] | None = Field(None, min_length=1, description="parameters; all when nothing is said")
     by: Literal["adjoint", "differences"] = Field("adjoint", description="how, where both tell it")
 
+    @property
+    def varied(self) -> list[str]:
+        """The parameters that take other values, as far as they are stated here."""
+        return self.vary or []
+
+
+class Correlation(Part):
+    """How two uncertain parameters go together."""
+
+    parameters: list[ParameterName] = Field(min_length=2, max_length=2, description="the two")
+    by: float = Field(ge=-1, le=1, description="correlation, of their normal scores where they are not normal")
+
 
 class Uncertainty(Part):
     """How uncertain answers are when parameters are."""
 
     kind: Literal["uncertainty"]
     spread: dict[ParameterName, Spread] = Field(min_length=1, description="parameters with their distributions")
+    correlated: list[Correlation] = Field(default_factory=list, description="parameters that go together")
+    shares: Literal[True] | None = Field(None, description="tell the shares of parameters with all they do together")
     count: int = Field(256, ge=8, le=MOST_POINTS, description="how many cases are drawn")
     seed: int = Field(1, ge=0, le=2**31, description="another one draws others")
 
+    @property
+    def varied(self) -> list[str]:
+        """The parameters that take other values, as far as they are stated here."""
+        return list(self.spread)
+
 
 class Aim(Part):
-    """The value of a parameter at which an answer is what is wished for."""
+    """The value of a parameter at which an answer is what is wished for, or the first at which it is that at most."""
 
     kind: Literal["target"]
     vary: ParameterName = Field(description="the parameter that is sought")
@@ -91,6 +115,13 @@ class Aim(Part):
     end: Formula = Field(description="the other end")
     question: str = Field(description="the question whose answer is aimed at")
     value: Formula = Field(description="what the answer shall be")
+    want: Literal["equal", "at most", "at least"] = Field("equal", description="how the answer shall be to the value")
+    seek: Literal["smallest", "largest"] = Field("smallest", description="which parameter, where many will do")
+
+    @property
+    def varied(self) -> list[str]:
+        """The parameters that take other values, as far as they are stated here."""
+        return [self.vary]
 
 
 class Fitting(Part):
@@ -116,6 +147,11 @@ class Fitting(Part):
         if not self.measured and not self.logs:
             raise complain("say what was 'measured', or name the 'logs' of it")
         return self
+
+    @property
+    def varied(self) -> list[str]:
+        """The parameters that take other values, as far as they are stated here."""
+        return list(self.vary)
 
 
 AnyStudy = Annotated[Sweep | Sensitivity | Uncertainty | Aim | Fitting, Field(discriminator="kind")]

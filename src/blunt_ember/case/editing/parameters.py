@@ -58,6 +58,19 @@ def unused(case: Case) -> dict[str, tuple[str, ...]]:
     return {block: tuple(name for name in case.data.get(block, {}) if name not in used) for block in BLOCKS}
 
 
+def unfollowed(case: Case) -> set[str]:
+    """Return the parameters that nothing the case states follows, but for studies; not by other parameters either."""
+    blocks = {block: case.data.get(block, {}) for block in BLOCKS}
+    rest = {key: entry for key, entry in case.data.items() if key not in (*BLOCKS, "studies")}
+    followed: set[str] = set()
+    fresh = set(_names_used(rest))
+    while fresh:
+        followed |= fresh
+        stated = [blocks[block][name] for block in BLOCKS for name in fresh if name in blocks[block]]
+        fresh = set(_names_in(stated)) - followed
+    return set(blocks["parameters"]) - followed
+
+
 def without_unused(case: Case, block: str) -> Case:
     """Return the case without those of one block that nothing uses, nor what only they used there."""
     while gone := unused(case)[block]:
