@@ -1,8 +1,9 @@
-"""Kill the window, the saving of a file and first starts at random moments.
+"""Kill the window, the saving of a file, studies and first starts at random moments.
 
-``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--starts N]``: a window that is edited and killed
-must offer its case back, at most a second old, and leave no process behind; a file that was being saved must be whole,
-and the next saving leaves nothing beside it; the program must start with any home, or none. ``make attack`` runs it.
+``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--studies N] [--starts N]``: a window that is edited
+and killed must offer its case back, at most a second old, and leave no process behind; a file that was being saved must
+be whole, and the next saving leaves nothing beside it; a study must keep every row and never put down one again; the
+program must start with any home, or none. ``make attack`` runs it.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import argparse
 import json
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -131,6 +133,52 @@ def save_killed(seed: int) -> str:
         return f"{left[0]} is left" if left else ""
 
 
+def study_killed(seed: int) -> str:
+    """Kill a study again and again until it is done; say what is wrong, empty for nothing."""
+    random = Random(seed)
+    from blunt_ember.case.case import case_from_data
+    from blunt_ember.case.files.case_file import write_case
+    from blunt_ember.gallery.families import family
+
+    vary = {"h_out": {"start": "5 W/(m² K)", "end": "25 W/(m² K)", "count": _ROWS}}
+    case = case_from_data({**family("composite-wall").case().data, "studies": {"it": {"kind": "sweep", "vary": vary}}})
+    with tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "wall.ember"
+        write_case(case, path)
+        env = os.environ | {"OPENBLAS_NUM_THREADS": "1", _MARK: f"study {seed}"}
+        command = [sys.executable, "-m", "blunt_ember", "study", str(path), "--jobs", "2", "--json"]
+        rows = 0
+        for _ in range(_AGAIN):
+            run = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            time.sleep(random.uniform(1.2, 3.5))
+            run.kill()
+            run.wait(60)
+            if not _waited(lambda: not _marked(f"study {seed}"), _LEAVE):
+                return "its processes go on"
+            before, rows = rows, _rows_kept(path)[0]
+            if rows < before:
+                return f"{before - rows} rows are lost"
+        subprocess.run(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
+        kept, put = _rows_kept(path)
+        return "" if kept == put == _ROWS else f"{kept} rows of {_ROWS} after {put} were put down"
+
+
+#: Rows of a study that is killed, and how often it is.
+_ROWS, _AGAIN = 300, 5
+
+
+def _rows_kept(path: Path) -> tuple[int, int]:
+    """How many rows there are of a study, and how many were ever put down."""
+    base = sqlite3.connect(path.with_suffix(".results"), timeout=60)
+    try:
+        count, last = base.execute("SELECT count(*), max(rowid) FROM points").fetchone()
+        return int(count), int(last or 0)
+    except sqlite3.OperationalError:  # it was killed before there was a table
+        return 0, 0
+    finally:
+        base.close()
+
+
 def first_start(seed: int) -> str:
     """Start with a home in some state, several at once; say what is wrong, empty for nothing."""
     random = Random(seed)
@@ -161,7 +209,7 @@ def _start(env: dict[str, str]) -> subprocess.Popen[bytes]:
     return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
 
-def _marked(seed: int) -> list[str]:
+def _marked(seed: int | str) -> list[str]:
     """The processes that live and were started for a kill, by what they run."""
     found = []
     for each in Path("/proc").glob("[0-9]*"):
@@ -188,13 +236,14 @@ def main(arguments: list[str] | None = None) -> int:
     """Run the kills, two at a time; return 1 where something is wrong."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seed", type=int, default=1)
-    for name, count in (("windows", 20), ("saves", 40), ("starts", 10)):
+    for name, count in (("windows", 20), ("saves", 40), ("studies", 2), ("starts", 10)):
         parser.add_argument(f"--{name}", type=int, default=count)
     options = parser.parse_args(arguments)
     wrong = 0
     for kind, count, attack in (
         ("windows", options.windows, window_killed),
         ("saves", options.saves, save_killed),
+        ("studies", options.studies, study_killed),
         ("starts", options.starts, first_start),
     ):
         with ThreadPoolExecutor(2) as pool:

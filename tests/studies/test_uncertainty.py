@@ -69,7 +69,7 @@ def test_shares_of_a_product_are_its_closed_form() -> None:
     assert "± share of k" not in table[0] and "%" in table[1][table[0].index("share of k")]
     assert "±" in table[1][table[0].index("with others T_1")]
     straight = done({"spread": spread, "count": 256})
-    assert "of the variance of flux: state 'shares': true" in straight.said
+    assert "% of the variance of flux: ask for all shares" in straight.said
 
 
 def test_the_mesh_is_kept_apart_and_added() -> None:

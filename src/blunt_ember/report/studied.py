@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.picture.charts.plot import Plot
-from blunt_ember.picture.charts.study_chart import curves_of, study_plot
+from blunt_ember.picture.charts.studies.ways import charts_of
 from blunt_ember.studies.result import StudyDone
 from blunt_ember.studies.telling import findings_table, found_lines, result_table
 
@@ -25,9 +25,7 @@ def studied(done: StudyDone, drawn: Callable[[Plot], str]) -> dict[str, Any]:
         lines.append(f"the first {_MOST_POINTS} of {len(points) - 1:,} points are tabulated")
     charts = []
     for question in case.document.questions:
-        curves = curves_of(done, question.name)
-        if curves is not None:
-            caption = f"{question.name} over {curves.parameter}"
-            charts.append({"caption": caption, "data": drawn(study_plot(curves)), "wide": True})
+        for chart in charts_of(done, question.name).values():
+            charts.append({"caption": chart.title, "data": drawn(chart), "wide": True})
     kind = case.document.studies[done.name].kind
     return {"title": f"Study “{done.name}”: {kind}", "lines": lines, "tables": tables, "charts": charts}

@@ -88,7 +88,14 @@ class KeepMaterial:
     name: str
 
 
-Asked = DrawOutline | KeepMaterial
+@dataclass(frozen=True)
+class DoStudy:
+    """The window is asked to do a study of the case, and to show it."""
+
+    name: str
+
+
+Asked = DrawOutline | KeepMaterial | DoStudy
 
 
 @dataclass(frozen=True)

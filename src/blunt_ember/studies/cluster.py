@@ -61,13 +61,13 @@ class Cluster:
         there = self._client.scheduler_info(n_workers=-1)["workers"]
         return sum(each["nthreads"] for name, each in there.items() if self._known.get(name) == program_version())
 
-    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+    def submit(self, bundle: Bundle, files: CaseFiles, with_errors: bool) -> Future[list[Row]]:
         """Solve a bundle some time."""
         # Where all of ours are lost it may reach another worker, which refuses it, or one that joins later.
         executor = self._client.get_executor(pure=False, workers=self._ours(), allow_other_workers=True)
         if id(files) not in self._sent:  # once, not with every bundle; and again if the worker that has it is lost
             self._sent[id(files)] = self._client.submit(carried, files, pure=False)
-        return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)])
+        return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)], with_errors)
 
     def look(self) -> None:
         """Raise where the scheduler is lost, or its workers have been away for long."""

@@ -61,8 +61,10 @@ def least_squares_fit(lab: Laboratory, stated: Fitting) -> StudyResult:
     found = dict(zip(names, (best.x * scale).tolist(), strict=True))
     row = lab.row(found)
     computed = np.array([row.answers[question] for question in questions])
-    told = [called.get(question, question) for question in questions]
-    result = StudyResult((found,), (row,), _beside(told, measured, computed), found)
+    findings = _beside([called[each].called if each in called else each for each in questions], measured, computed)
+    for each in called.values():
+        findings[each.called]["t"] = each.t
+    result = StudyResult((found,), (row,), findings, found)
     slopes: Floats = np.asarray(best.jac, dtype=float)
     _, sizes, ways = np.linalg.svd(slopes, full_matrices=False)
     if sizes[-1] <= _FLAT * sizes[0]:

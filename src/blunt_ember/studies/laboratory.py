@@ -35,9 +35,10 @@ class Laboratory:
     #: What solves rows here; it knows what they share.
     flow: Flow = field(default_factory=Flow, repr=False, compare=False)
 
-    def rows(self, points: Sequence[Point]) -> list[Row]:
-        """Return the rows of points."""
-        return rows_of(self.case, points, self.store, self.on_progress, self.jobs, self.flow, self.elsewhere)
+    def rows(self, points: Sequence[Point], with_errors: bool = False) -> list[Row]:
+        """Return the rows of points, if that is wanted with the errors of their answers."""
+        how = self.jobs, self.flow, self.elsewhere, with_errors
+        return rows_of(self.case, points, self.store, self.on_progress, *how)
 
     def row(self, point: Point) -> Row:
         """Return the row of one point."""

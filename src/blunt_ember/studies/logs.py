@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
@@ -18,9 +18,17 @@ from blunt_ember.studies.stated_rows import Heading, stated_rows
 _MOST_ROWS = 400
 
 
-def with_logs(lab: Laboratory, stated: Fitting) -> tuple[Laboratory, Fitting, dict[str, str]]:
+@dataclass(frozen=True)
+class LogRow:
+    """What the question of a row is ``called`` where it is told of, and the time ``t`` it is of, s."""
+
+    called: str
+    t: float
+
+
+def with_logs(lab: Laboratory, stated: Fitting) -> tuple[Laboratory, Fitting, dict[str, LogRow]]:
     """Return a laboratory whose case asks for every row of the logs of a fit, the fit with what each row measured, and
-    what the questions of rows are called where they are told of.
+    the rows by their questions.
 
     Raises :class:`StudyError` for a log that cannot be read, or of a question that has no answer at a time.
     """
@@ -29,7 +37,7 @@ def with_logs(lab: Laboratory, stated: Fitting) -> tuple[Laboratory, Fitting, di
     case = lab.case
     asked = {question.name: place for place, question in enumerate(case.document.questions)}
     questions, measured, within = list(case.data["questions"]), dict(stated.measured), dict(stated.within)
-    called: dict[str, str] = {}
+    called: dict[str, LogRow] = {}
     for name, file in stated.logs.items():
         if name not in asked:
             raise StudyError(f"there is no question '{name}'{nearest(name, asked)}")
@@ -38,7 +46,7 @@ def with_logs(lab: Laboratory, stated: Fitting) -> tuple[Laboratory, Fitting, di
         known = within.get(name) if name in stated.measured else within.pop(name, None)
         for number, (time, value) in _rows(case, name, file).items():
             own = f"{name} row {number}"
-            called[own] = f"{name} at {time}"
+            called[own] = LogRow(f"{name} at {time}", float(evaluate(time, {}).magnitude))
             questions.append({**case.data["questions"][asked[name]], "name": own, "time": time})
             measured[own] = value
             if known is not None:

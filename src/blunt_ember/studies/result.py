@@ -20,6 +20,10 @@ class Row:
     answers: dict[str, float]
     trouble: str = ""
     expected: dict[str, float] = field(default_factory=dict)
+    #: What answers may be off of what is expected, SI.
+    allowed: dict[str, float] = field(default_factory=dict)
+    #: What answers may be off by on this mesh, SI, where that was asked.
+    errors: dict[str, float] | None = None
     passing: bool = False
 
 
@@ -42,6 +46,14 @@ class StudyResult:
     def expected(self, question: str) -> Floats:
         """Return what is expected (p,) of a question, SI; NaN where nothing is."""
         return np.array([row.expected.get(question, np.nan) for row in self.rows])
+
+    def allowed(self, question: str) -> Floats:
+        """Return what the answers (p,) to a question may be off of what is expected, SI; NaN where nothing is."""
+        return np.array([row.allowed.get(question, np.nan) for row in self.rows])
+
+    def errors(self, question: str) -> Floats:
+        """Return what the answers (p,) to a question may be off by, SI; NaN where that is not known."""
+        return np.array([(row.errors or {}).get(question, np.nan) for row in self.rows])
 
 
 @dataclass(frozen=True)

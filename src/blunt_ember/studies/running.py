@@ -43,6 +43,7 @@ def rows_of(
     jobs: int | None = None,
     flow: Flow | None = None,
     elsewhere: OpenWorkplace | None = None,
+    with_errors: bool = False,
 ) -> list[Row]:
     """Return the row of every point; what the store knows is not computed again, and what is new is kept at once.
 
@@ -51,7 +52,7 @@ def rows_of(
     """
     stated = [data_with(case, point) for point in points]
     keys = keys_of(case, stated)
-    known = store.known(dict.fromkeys(keys))
+    known = store.known(dict.fromkeys(keys), with_errors)
     rows = [known.get(key) for key in keys]
     places: dict[str, list[int]] = {}
     for place, (key, row) in enumerate(zip(keys, rows, strict=True)):
@@ -62,7 +63,7 @@ def rows_of(
     todo: list[Todo] = [(key, stated[place]) for place, key in firsts]
     done = len(rows) - sum(len(found) for found in places.values())
     on_progress(done, len(rows))
-    solved = _each_solved(case, todo, jobs, flow or Flow(), elsewhere)
+    solved = _each_solved(case, todo, jobs, flow or Flow(), elsewhere, with_errors)
     for key, row in solved:
         if not row.passing:
             store.put(key, row)
@@ -93,7 +94,7 @@ def _by_mesh(case: Case, points: Sequence[Point]) -> list[tuple[tuple[float, ...
 
 
 def _each_solved(
-    case: Case, todo: list[Todo], jobs: int | None, flow: Flow, elsewhere: OpenWorkplace | None
+    case: Case, todo: list[Todo], jobs: int | None, flow: Flow, elsewhere: OpenWorkplace | None, with_errors: bool
 ) -> Iterator[tuple[str, Row]]:
     """Yield every key with its row as it is done."""
     rest = deque(todo)
@@ -104,23 +105,25 @@ def _each_solved(
         if elsewhere is not None or (workers > 1 and (jobs is not None or left > _WORTH)):
             break
         key, data = rest.popleft()
-        yield key, solved_row(data, case.folder, flow)
+        yield key, solved_row(data, case.folder, flow, with_errors)
         here += 1
     if not rest:
         return
     workplace = LocalPool(workers) if elsewhere is None else elsewhere()
     try:
-        yield from _solved_at(workplace, rest, _files_of(case, elsewhere is not None))
+        yield from _solved_at(workplace, rest, _files_of(case, elsewhere is not None), with_errors)
     except BrokenProcessPool:
         # A process that died took what was in flight with it; the rest goes on here.
         while rest:
             key, data = rest.popleft()
-            yield key, solved_row(data, case.folder, flow)
+            yield key, solved_row(data, case.folder, flow, with_errors)
     finally:
         workplace.close()
 
 
-def _solved_at(workplace: Workplace, rest: deque[Todo], files: CaseFiles) -> Iterator[tuple[str, Row]]:
+def _solved_at(
+    workplace: Workplace, rest: deque[Todo], files: CaseFiles, with_errors: bool
+) -> Iterator[tuple[str, Row]]:
     """Yield every key with its row as a workplace solves it; what is not solved is left over in ``rest``."""
     together = max(1, min(_TOGETHER, len(rest) // (2 * max(workplace.workers, 1))))
     waiting: dict[Future[list[Row]], list[Todo]] = {}
@@ -129,7 +132,7 @@ def _solved_at(workplace: Workplace, rest: deque[Todo], files: CaseFiles) -> Ite
         while rest or singly or waiting:
             while (rest or singly) and len(waiting) < workplace.room:
                 bundle = [rest.popleft() for _ in range(min(together, len(rest)))] or [singly.popleft()]
-                waiting[workplace.submit([data for _, data in bundle], files)] = bundle
+                waiting[workplace.submit([data for _, data in bundle], files, with_errors)] = bundle
             finished, _ = wait(waiting, timeout=_LOOK, return_when=FIRST_COMPLETED)
             if not finished:
                 workplace.look()

@@ -23,8 +23,7 @@ def serve_study(connection: Connection, data: dict[str, Any], folder: str, name:
 
         store = ResultsStore(Path(results) if results else None)
         try:
-            # This process may have none of its own.
-            send(study(case_from_data(data, folder), name, store, lambda done, of: send((done, of)), jobs=1))
+            send(study(case_from_data(data, folder), name, store, lambda done, of: send((done, of))))
         finally:
             store.close()
 

@@ -14,6 +14,7 @@ from typing import Any
 from blunt_ember.case.case import case_from_data
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.flow.error_estimate import estimate_errors
 from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
@@ -32,8 +33,8 @@ class CaseFiles:
     contents: Mapping[str, bytes] | None = None
 
 
-def solved_row(data: Mapping[str, Any], folder: str, flow: Flow) -> Row:
-    """Read and solve a case as far as its answers; what is wrong with it stands in the row."""
+def solved_row(data: Mapping[str, Any], folder: str, flow: Flow, with_errors: bool = False) -> Row:
+    """Read and solve a case as far as its answers, or their errors; what is wrong with it stands in the row."""
     try:
         case = case_from_data(dict(data), folder)
         outcome = next(each for each in flow.outcomes(case, curves=False) if each.checks or each.trouble or each.final)
@@ -42,10 +43,18 @@ def solved_row(data: Mapping[str, Any], folder: str, flow: Flow) -> Row:
     if outcome.trouble is not None:
         return Row({}, str(outcome.trouble))
     known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
-    return Row({check.name: check.value for check in outcome.checks}, expected=known)
+    allowed = {check.name: check.allowed for check in outcome.checks if check.allowed is not None}
+    errors = None
+    if with_errors:
+        amounts = estimate_errors(flow, case, flow.solved(case)).amounts
+        errors = {check.name: amount for check, amount in zip(outcome.checks, amounts, strict=True)}
+    answers = {check.name: check.value for check in outcome.checks}
+    return Row(answers, expected=known, allowed=allowed, errors=errors)
 
 
-def solved_bundle(version: str, data: Sequence[Mapping[str, Any]], files: CaseFiles) -> list[Row]:
+def solved_bundle(
+    version: str, data: Sequence[Mapping[str, Any]], files: CaseFiles, with_errors: bool = False
+) -> list[Row]:
     """Solve some cases one after the other, in a process of its own that keeps what they share.
 
     Raises :class:`OtherVersionError` where the program here is another one than that of a ``version``.
@@ -53,7 +62,7 @@ def solved_bundle(version: str, data: Sequence[Mapping[str, Any]], files: CaseFi
     if version != program_version():
         raise OtherVersionError(f"the program is {program_version()} here and {version} there")
     folder = files.folder if files.contents is None else _unpacked(files)
-    return [solved_row(each, folder, _flow()) for each in data]
+    return [solved_row(each, folder, _flow(), with_errors) for each in data]
 
 
 @cache

@@ -16,9 +16,11 @@ from blunt_ember.studies.result import Row
 
 #: What is said of a case that changes no answer.
 _ASIDE = ("title", "units", "studies")
-_MAKE = (
-    "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, answers TEXT, trouble TEXT, expected TEXT)"
-)
+#: What is kept of a row besides its key, the version and why it has no answers: a JSON object each.
+_KEPT = ("answers", "expected", "errors", "allowed")
+_MAKE = "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, version TEXT, trouble TEXT)"
+_GET = f"SELECT trouble, {', '.join(_KEPT)} FROM points WHERE key = ?"
+_PUT = f"INSERT OR REPLACE INTO points (key, version, trouble, {', '.join(_KEPT)}) VALUES (?, ?, ?, ?, ?, ?, ?)"
 
 
 def key_of(case: Case) -> str:
@@ -54,24 +56,30 @@ class ResultsStore:
             self._base = sqlite3.connect(":memory:" if path is None else path, timeout=60)
             self._base.execute("PRAGMA journal_mode=WAL")
             self._base.execute(_MAKE)
+            there = {column[1] for column in self._base.execute("PRAGMA table_info(points)")}
+            for name in _KEPT:
+                if name not in there:  # it is new, or of an earlier version
+                    self._base.execute(f"ALTER TABLE points ADD COLUMN {name} TEXT")
             self._base.commit()
         except sqlite3.Error as error:
             raise StudyError(f"{path} cannot hold results: {error}; move it away, or say another one") from error
 
-    def known(self, keys: Iterable[str]) -> dict[str, Row]:
-        """Return the rows there are of some keys."""
+    def known(self, keys: Iterable[str], with_errors: bool = False) -> dict[str, Row]:
+        """Return the rows there are of some keys; if that is wanted, only those whose errors are known too."""
         found = {}
         for key in keys:
-            asked = self._base.execute("SELECT answers, trouble, expected FROM points WHERE key = ?", (key,))
-            for answers, trouble, expected in asked:
-                found[key] = Row(_read(answers), trouble, _read(expected))
+            for trouble, *kept in self._base.execute(_GET, (key,)):
+                answers, expected, errors, allowed = (None if text is None else _read(text) for text in kept)
+                if errors is not None or trouble or not with_errors:
+                    found[key] = Row(answers or {}, trouble, expected or {}, allowed or {}, errors)
         return found
 
     def put(self, key: str, row: Row) -> None:
         """Keep a row."""
-        values = (key, program_version(), json.dumps(row.answers), row.trouble, json.dumps(row.expected))
+        kept = (None if data is None else json.dumps(data) for data in (getattr(row, name) for name in _KEPT))
+        values = (key, program_version(), row.trouble, *kept)
         with self._base:
-            self._base.execute("INSERT OR REPLACE INTO points VALUES (?, ?, ?, ?, ?)", values)
+            self._base.execute(_PUT, values)
 
     def close(self) -> None:
         """Let go of the file."""

@@ -48,7 +48,7 @@ def study(
 
 def _sweep(lab: Laboratory, stated: Sweep) -> StudyResult:
     points = swept(lab.case, stated) if stated.rows is None else points_in(lab.case, stated.rows)
-    return StudyResult(tuple(points), tuple(lab.rows(points)))
+    return StudyResult(tuple(points), tuple(lab.rows(points, bool(stated.errors))))
 
 
 #: What does a study, by its kind.

@@ -78,27 +78,23 @@ class _Search:
         raise StudyError(f"{told}; widen the range")
 
     def _root(self, ends: tuple[float, float], missed: tuple[float, float]) -> StudyResult:
-        stated = self._stated
-        value = float(
-            brentq(self._missed, ends[0], ends[1], xtol=_MET * abs(self._ends[1] - self._ends[0]), rtol=1e-12)
-        )
+        stated, close = self._stated, _MET * abs(self._ends[1] - self._ends[0])
+        value = float(brentq(self._missed, ends[0], ends[1], xtol=close, rtol=1e-12))
         left = self._missed(value)
-        jumps = abs(left) > _JUMP * max(map(abs, missed))
-        if not jumps:
-            return self._result(value)
-        return self._result(value, f"'{stated.question}' jumps there from one side of '{stated.value}' to the other")
+        kinds = kind_of_parameter(self._lab.case, stated.vary), kinds_of_questions(self._lab.case)[stated.question]
+        around = (
+            f"{shown(end, kinds[0])}, where it is {shown(off + self._aim, kinds[1])}"
+            for end, off in zip(ends, missed, strict=True)
+        )
+        said = [f"bracketed by {' and '.join(around)}"]
+        if abs(left) > _JUMP * max(map(abs, missed)):
+            said.append(f"'{stated.question}' jumps there from one side of '{stated.value}' to the other")
+        return self._result(value, "; ".join(said))
 
-    def _result(self, value: float, more: str = "") -> StudyResult:
-        """What was found, between which of the points that were looked at."""
-        name = self._stated.vary
-        seen = sorted({point[name] for point in self._looked})
-        listed = tuple({name: each} for each in seen)
-        below, above = [each for each in seen if each < value], [each for each in seen if each > value]
-        said = [more] if more else []
-        if below and above:
-            kind = kind_of_parameter(self._lab.case, name)
-            said.insert(0, f"bracketed by {shown(below[-1], kind, 7)} and {shown(above[0], kind, 7)}")
-        return StudyResult(listed, tuple(self._lab.rows(listed)), found={name: value}, said="; ".join(said))
+    def _result(self, value: float, said: str) -> StudyResult:
+        seen = sorted({point[self._stated.vary] for point in self._looked})
+        listed = tuple({self._stated.vary: each} for each in seen)
+        return StudyResult(listed, tuple(self._lab.rows(listed)), found={self._stated.vary: value}, said=said)
 
     def _told(self, missed: tuple[float, float]) -> str:
         kind = kinds_of_questions(self._lab.case)[self._stated.question]

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import json
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -9,7 +13,9 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import in_shown_unit, shown, shown_difference
 from blunt_ember.case.values.units import TEMPERATURE, Kind
-from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.points import StudyError
+from blunt_ember.studies.result import Row, StudyDone, StudyResult
+from blunt_ember.written_file import write_text
 
 #: What a finding of an uncertain answer is, that is a difference and not a reading.
 _SHARES = ("share of", "with others")
@@ -46,6 +52,7 @@ def result_object(case: Case, name: str, result: StudyResult) -> dict[str, Any]:
             {
                 **{key: in_shown_unit(value, kind_of_parameter(case, key)) for key, value in point.items()},
                 **{key: in_shown_unit(value, kinds[key]) for key, value in row.answers.items() if key in kinds},
+                **({"errors_si": row.errors} if row.errors is not None else {}),
                 **({"trouble": row.trouble} if row.trouble else {}),
             }
             for point, row in zip(result.points, result.rows, strict=True)
@@ -66,9 +73,18 @@ def result_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
     rows = [(*varied, *kinds, "")]
     for point, row in zip(result.points, result.rows, strict=True):
         given = [shown(point[name], kind_of_parameter(case, name)) if name in point else "" for name in varied]
-        answers = [shown(row.answers[name], kind) if name in row.answers else "" for name, kind in kinds.items()]
+        answers = [_answer_cell(row, name, kind) for name, kind in kinds.items()]
         rows.append((*given, *answers, row.trouble))
     return rows
+
+
+def _answer_cell(row: Row, name: str, kind: Kind) -> str:
+    """An answer, with what the mesh may have it off by where that is known."""
+    if name not in row.answers:
+        return ""
+    error = (row.errors or {}).get(name, np.nan)
+    within = f" ± {shown_difference(error, kind, 2)}" if np.isfinite(error) else ""
+    return f"{shown(row.answers[name], kind)}{within}"
 
 
 def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
@@ -80,8 +96,9 @@ def findings_table(case: Case, result: StudyResult) -> list[tuple[str, ...]]:
     heads = list(dict.fromkeys(head for found in result.findings.values() for head in found))
     # What one is known by stands in its cell.
     heads = [head for head in heads if head.removeprefix("± ") == head or head.removeprefix("± ") not in heads]
+    heads = [head for head in heads if head != "t"]  # the name of a row of a log says it
     slopes = set(heads) <= set(case.parameters)
-    steps = {head: _step(case, head) for head in heads} if slopes else {}
+    steps = {head: step_of(case, head) for head in heads} if slopes else {}
     rows: list[tuple[str, ...]] = [("question", *((f"{steps[head][0]} {head}" if slopes else head) for head in heads))]
     for question, found in result.findings.items():
         kind = kinds[question] if question in kinds else kinds[question.rsplit(" at ", 1)[0]]  # a row of a log
@@ -106,8 +123,8 @@ def _finding_cell(head: str, value: float, within: float, kind: Kind) -> str:
     return f"{told} ± {shown_difference(within, kind)}" if np.isfinite(within) else told
 
 
-def _step(case: Case, name: str) -> tuple[str, float]:
-    """What a sensitivity is told for, in words and in SI."""
+def step_of(case: Case, name: str) -> tuple[str, float]:
+    """Return what a sensitivity is told for, in words and in SI."""
     value = case.parameters[name]
     if value.dimension == TEMPERATURE.dimension:
         return "1 K of", 1.0
@@ -123,3 +140,20 @@ def found_lines(case: Case, result: StudyResult) -> list[str]:
         within = f" ± {shown_difference(off, kind)}" if off is not None and np.isfinite(off) else ""
         lines.append(f"{name} = {shown(value, kind, 7)}{within}")
     return [*lines, *([result.said] if result.said else [])]
+
+
+def write_study(done: StudyDone, path: Path) -> None:
+    """Write the points of a study as CSV, or all that was found as JSON, as the suffix says.
+
+    Raises :class:`StudyError` for any other.
+    """
+    match path.suffix.lower():
+        case ".csv":
+            stream = io.StringIO()
+            csv.writer(stream).writerows(result_table(done.case, done.result))
+            write_text(stream.getvalue(), path)
+        case ".json":
+            found = result_object(done.case, done.name, done.result)
+            write_text(json.dumps(found, indent=2, ensure_ascii=False, default=float), path)
+        case other:
+            raise StudyError(f"a study is written as .csv or .json; '{other}' is none of them")

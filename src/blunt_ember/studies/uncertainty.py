@@ -46,7 +46,7 @@ def uncertainty(lab: Laboratory, stated: Uncertainty) -> StudyResult:
     rows = lab.rows(points)
     result = StudyResult(tuple(points), tuple(rows))
     errors, remarks = _mesh_errors(lab)
-    findings, inputs = {}, np.stack(columns, axis=1)
+    findings, inputs, bent = {}, np.stack(columns, axis=1), []
     for place, question in enumerate(lab.case.document.questions):
         answers = result.answers(question.name)
         known = np.isfinite(answers)
@@ -64,16 +64,18 @@ def uncertainty(lab: Laboratory, stated: Uncertainty) -> StudyResult:
             shares = straight_shares(inputs[known], answers[known])
             told |= {f"share of {name}": share for name, share in zip(names, shares, strict=True)}
             if shares.sum() < _EXPLAINED and answers[known].std() > 0:
-                what = f"straight lines explain {100 * shares.sum():.0f} % of the variance of {question.name}"
-                remarks.append(f"{what}: state 'shares': true for what parameters do by bends and together")
+                bent.append(f"{100 * shares.sum():.0f} % of the variance of {question.name}")
         findings[question.name] = told
+    if bent:
+        how = "ask for all shares, and see what parameters do by bends and together"
+        remarks.append(f"straight lines explain only {', '.join(bent)}: {how}")
     failed = sum(bool(row.trouble) for row in rows)
     if failed:
         remarks.append(f"{failed} of {len(rows)} cases have no answer and are left out")
         if shared is not None:
             remarks.append("shares want an answer of every case")
     if any(np.isnan(told.get(f"± {PERCENTILES[0]:g} %", 0.0)) for told in findings.values()):
-        remarks.append("so few cases do not tell how well the outer percentiles are known; 160 do")
+        remarks.append("so few independent cases do not tell how well the outer percentiles are known; 160 do")
     return StudyResult(result.points, result.rows, findings, said="; ".join(remarks))
 
 

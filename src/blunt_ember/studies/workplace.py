@@ -29,7 +29,7 @@ class Workplace(Protocol):
         """How many solve at a time."""
         ...
 
-    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+    def submit(self, bundle: Bundle, files: CaseFiles, with_errors: bool) -> Future[list[Row]]:
         """Solve a bundle some time."""
         ...
 
@@ -55,9 +55,9 @@ class LocalPool:
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         self._pool = ProcessPoolExecutor(workers, get_context("spawn"), initializer=end_with, initargs=(os.getpid(),))
 
-    def submit(self, bundle: Bundle, files: CaseFiles) -> Future[list[Row]]:
+    def submit(self, bundle: Bundle, files: CaseFiles, with_errors: bool) -> Future[list[Row]]:
         """Solve a bundle some time."""
-        return self._pool.submit(solved_bundle, program_version(), bundle, files)
+        return self._pool.submit(solved_bundle, program_version(), bundle, files, with_errors)
 
     def look(self) -> None:
         """A pool that breaks says so by itself."""

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from blunt_ember.case.document.parts import Part, complain
-from blunt_ember.case.values.references import Formula, ParameterName
+from blunt_ember.case.values.references import Formula, ParameterName, QuestionName
 
 #: Points of a study at most.
 MOST_POINTS = 100_000
@@ -54,6 +54,7 @@ class Sweep(Part):
     kind: Literal["sweep"]
     vary: dict[ParameterName, Values] = Field(default_factory=dict, description="parameters with the values they take")
     together: Literal[True] | None = Field(None, description="side by side, the first values with each other, …")
+    errors: Literal[True] | None = Field(None, description="tell what the mesh may have every answer off by, too")
     rows: str | None = Field(None, description="CSV file beside the case: a column for each parameter, a row each case")
 
     @model_validator(mode="after")
@@ -113,7 +114,7 @@ class Aim(Part):
     vary: ParameterName = Field(description="the parameter that is sought")
     start: Formula = Field(description="one end of where it is looked for")
     end: Formula = Field(description="the other end")
-    question: str = Field(description="the question whose answer is aimed at")
+    question: QuestionName = Field(description="the question whose answer is aimed at")
     value: Formula = Field(description="what the answer shall be")
     want: Literal["equal", "at most", "at least"] = Field("equal", description="how the answer shall be to the value")
     seek: Literal["smallest", "largest"] = Field("smallest", description="which parameter, where many will do")
@@ -131,13 +132,15 @@ class Fitting(Part):
     vary: dict[ParameterName, list[Formula]] = Field(
         min_length=1, description="parameters with lowest and highest value"
     )
-    measured: dict[str, Formula] = Field(
+    measured: dict[QuestionName, Formula] = Field(
         default_factory=dict, description="what was measured, by the question it answers"
     )
-    logs: dict[str, str] = Field(
+    logs: dict[QuestionName, str] = Field(
         default_factory=dict, description="CSV files beside the case: what a question was at many times"
     )
-    within: dict[str, Formula] = Field(default_factory=dict, description="standard deviation of what was measured")
+    within: dict[QuestionName, Formula] = Field(
+        default_factory=dict, description="standard deviation of what was measured"
+    )
 
     @model_validator(mode="after")
     def _bounds(self) -> Fitting:

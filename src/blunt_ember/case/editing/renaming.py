@@ -81,6 +81,11 @@ def renamed_environment(case: Case, old: str, new: str) -> Case:
     return _renamed_in_block(case, "environments", old, new, "environment", Target.ENVIRONMENT)
 
 
+def renamed_study(case: Case, old: str, new: str) -> Case:
+    """Return the case with a study renamed."""
+    return _renamed_in_block(case, "studies", old, new, "study")
+
+
 def _renamed_in_block(case: Case, block: str, old: str, new: str, what: str, *targets: Target) -> Case:
     _require_free(new, getattr(case.document, block), (block, old), what)
     data = _with_key_renamed(case.data, (block,), old, new)
@@ -109,13 +114,18 @@ def renamed_formula(case: Case, block: str, old: str, new: str) -> Case:
 
 
 def renamed_question(case: Case, place: int, new: str) -> Case:
-    """Return the case with a question renamed, formulas over its answer following; raises :class:`CaseError` for what
-    is taken or no name."""
+    """Return the case with a question renamed, formulas over its answer and studies following.
+
+    Raises :class:`CaseError` for what is taken or no name.
+    """
     path: DataPath = ("questions", place, "name")
     old, now = formula_name(case.document.questions[place].name), formula_name(new)
 
     def changed(leaf: Leaf) -> Any:
         is_over = leaf.path[:1] == path[:1] and leaf.path[2:] == (DerivedQuestion.asks,)
+        mark = leaf.marked(RefersTo)
+        if mark is not None and mark.target is Target.QUESTION:
+            return new if leaf.data == case.document.questions[place].name else leaf.data
         return _name_replaced(leaf.data, old, now) if is_over else leaf.data
 
     return case.restated(with_data_at(with_leaves(CaseDocument, case.data, changed), path, lambda _: new))

@@ -30,6 +30,7 @@ class Target(Enum):
     PARAMETER = "parameter"
     #: A line of the Working.
     WORKING = "working"
+    QUESTION = "question"
 
 
 @dataclass(frozen=True)
@@ -58,4 +59,5 @@ MaterialName = Annotated[str, RefersTo(Target.MATERIAL)]
 EnvironmentName = Annotated[str, RefersTo(Target.ENVIRONMENT)]
 ParameterName = Annotated[str, RefersTo(Target.PARAMETER)]
 WorkingName = Annotated[str, RefersTo(Target.WORKING)]
+QuestionName = Annotated[str, RefersTo(Target.QUESTION)]
 Formula = Annotated[str, IsFormula()]

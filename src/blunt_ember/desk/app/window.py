@@ -34,7 +34,7 @@ from blunt_ember.flow.outcome import Kept, Outcome, without_errors
 from blunt_ember.library.shelves import keep
 from blunt_ember.picture.palette import DARK, LIGHT
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
-from blunt_ember.sentences.parts import Asked, DrawOutline, KeepMaterial
+from blunt_ember.sentences.parts import Asked, DoStudy, DrawOutline, KeepMaterial
 from blunt_ember.studies.points import Point
 from blunt_ember.studies.telling import stated_as
 
@@ -159,6 +159,9 @@ class Window(FilingWindow):
         match what:
             case DrawOutline():
                 self.stage.draw_outline()
+            case DoStudy(name):
+                self.strip.choose_view("study")
+                self.strip.study.do(name)
             case KeepMaterial(name) if self.current.case is not None:
                 try:
                     path = keep(name, self.current.case.data["materials"][name])
@@ -411,7 +414,7 @@ class Window(FilingWindow):
         self.settings.flush()
         self.strip.refinement.end()
         self.strip.history.end()
-        self.strip.study.end()
+        self.strip.study.leave()
         self.solver.close()
         for process in self.findChildren(ChildProcess):  # a report that is being written
             process.end()

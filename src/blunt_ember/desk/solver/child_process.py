@@ -36,19 +36,28 @@ def prepare() -> None:
 
 
 class ChildProcess(QObject):
-    """Runs ``target(connection, *arguments)`` until it is ended."""
+    """Runs ``target(connection, *arguments)`` until it is ended.
+
+    It may have processes of its own if that is said, which see to it themselves that they end with it.
+    """
 
     said = pyqtSignal(object)
     #: It ended by itself, or was killed.
     lost = pyqtSignal()
 
     def __init__(
-        self, target: Callable[..., None], arguments: tuple[Any, ...], name: str, parent: QObject | None = None
+        self,
+        target: Callable[..., None],
+        arguments: tuple[Any, ...],
+        name: str,
+        parent: QObject | None = None,
+        has_children: bool = False,
     ) -> None:
         super().__init__(parent)
         context = forked()
         ours, theirs = context.Pipe()
-        process = context.Process(target=target, args=(theirs, *arguments), daemon=True, name=f"blunt-ember {name}")
+        process = context.Process(target=target, args=(theirs, *arguments), name=f"blunt-ember {name}")
+        process.daemon = not has_children
         process.start()
         theirs.close()
         self._process: BaseProcess | None = process

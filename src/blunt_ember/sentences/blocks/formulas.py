@@ -8,6 +8,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.parameters import without_unused
 from blunt_ember.case.editing.renaming import renamed_formula
+from blunt_ember.sentences.blocks.studies.section import sweep_over
+from blunt_ember.sentences.blocks.studies.varied import numbers
 from blunt_ember.sentences.parts import (
     Choice,
     Edit,
@@ -29,6 +31,7 @@ _NAMED = 12
 
 def _formula_rows(case: Case, block: str, what: str, idle: Sequence[str]) -> list[SheetRow]:
     rows: list[SheetRow] = []
+    varied = numbers(case) if block == "parameters" and case.document.questions else []
     for name, formula in case.data.get(block, {}).items():
         note = value_note(case, str(formula))
         rows.append(
@@ -41,6 +44,7 @@ def _formula_rows(case: Case, block: str, what: str, idle: Sequence[str]) -> lis
                     "A quantity with its unit, or a formula",
                     typing((block, name)),
                     "formula" if block == "working" else "value",
+                    more=(Option("every answer over it: a study", sweep_over(name)),) if name in varied else (),
                 ),
                 *((Word(note, "value" if block == "working" else "quiet"),) if note else ()),
                 *((Word("· nothing uses it", "quiet"),) if name in idle else ()),

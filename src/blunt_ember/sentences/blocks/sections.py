@@ -19,6 +19,7 @@ from blunt_ember.sentences.blocks.isothermal import isothermal_section
 from blunt_ember.sentences.blocks.joints import joints_section
 from blunt_ember.sentences.blocks.materials import materials_section
 from blunt_ember.sentences.blocks.mesh import mesh_section
+from blunt_ember.sentences.blocks.studies.section import studies_section
 from blunt_ember.sentences.blocks.surfaces import surfaces_section
 from blunt_ember.sentences.blocks.surroundings import surroundings_section
 from blunt_ember.sentences.parts import SheetSection, Word
@@ -42,6 +43,7 @@ def sections(case: Case, outcome: Outcome | None) -> list[SheetSection]:
         "questions": questions(case, outcome),
         "parameters": formulas(case, "parameters", idle["parameters"]),
         "working": formulas(case, "working", idle["working"]),
+        "studies": studies_section(case),
     }
     notes = outcome.notes if outcome is not None else ()
     return [

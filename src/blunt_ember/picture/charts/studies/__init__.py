@@ -1,0 +1,1 @@
+"""Charts of studies: one for every way in which one of a kind may be seen."""

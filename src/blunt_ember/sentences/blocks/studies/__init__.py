@@ -1,0 +1,1 @@
+"""What the sheet says of studies."""
