@@ -1,21 +1,28 @@
-"""Studies: rows a second of a wall, a section and a solid, on one process and on all cores, beside single commands.
+"""Studies: rows a second of a wall, a section and a solid, on one process, on all cores and on a cluster of as many
+workers on this machine, beside single commands; and how often the truth lies in what fits of noisy readings say.
 
 Run it from the repository: ``.venv/bin/python bench/studies.py``. Everything is a ratio of one run.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
+import socket
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+
+import numpy as np
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.gallery.families import family
+from blunt_ember.studies.cluster import Cluster
 from blunt_ember.studies.store import ResultsStore
 from blunt_ember.studies.study import study
 
@@ -26,10 +33,73 @@ def _swept(name: str, parameter: str, ends: tuple[str, str], count: int, **more:
     return case_from_data({**data, **more, "studies": {"it": {"kind": "sweep", "vary": vary}}})
 
 
-def _rate(case: Case, jobs: int) -> float:
+def _rate(case: Case, jobs: int, address: str = "") -> float:
     started = time.perf_counter()
-    found = study(case, "it", ResultsStore(None), jobs=jobs)
+    elsewhere = (lambda: Cluster(address)) if address else None
+    found = study(case, "it", ResultsStore(None), jobs=jobs, elsewhere=elsewhere)
+    assert not any(row.trouble for row in found.rows)
     return len(found.rows) / (time.perf_counter() - started)
+
+
+@contextlib.contextmanager
+def _farm() -> Iterator[str]:
+    """A scheduler and as many workers as there are cores, on the loopback address."""
+    from distributed import Client  # here, as processes of a pool import this module too
+
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    address, quiet = f"tcp://127.0.0.1:{port}", {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    local = ["--host", "127.0.0.1", "--no-dashboard"]
+    with tempfile.TemporaryDirectory() as folder:
+        dask = [sys.executable, "-m", "dask"]
+        started = [subprocess.Popen([*dask, "scheduler", "--port", str(port), *local], cwd=folder, **quiet)]
+        worker = [*dask, "worker", address, "--nthreads", "1", "--no-nanny", *local]
+        started += [subprocess.Popen(worker, cwd=folder, **quiet) for _ in range(os.cpu_count() or 1)]
+        try:
+            while True:
+                try:
+                    client = Client(address, timeout=60, set_as_default=False)
+                    client.wait_for_workers(os.cpu_count() or 1, timeout=60)
+                    client.close()
+                    break
+                except OSError:
+                    time.sleep(0.2)
+            yield address
+        finally:
+            for each in reversed(started):
+                each.kill()
+                each.wait()
+
+
+def _fits(repeats: int) -> tuple[int, int]:
+    """Of so many fits of noisy readings of a wall, in how many each of two parameters lies within 1.96 deviations."""
+    data, rng = dict(family("composite-wall").case().data), np.random.default_rng(7)
+    mesh = {"size": "200 mm", "across": 1, "order": 1}
+    true, within = {"k_brick": 0.42, "h_out": 9.0}, np.array([12.0, 1.0, 3.0])
+    resistance = 0.114 / true["k_brick"] + 0.05 / 0.12 + 0.003 / 45 + 1 / true["h_out"]
+    flux = 955 / resistance
+    readings = np.array([flux, 298.15 + flux / true["h_out"], 1253.15 - flux * 0.114 / true["k_brick"]])
+    names, units = ("heat flow", "outer surface", "brick to blanket"), ("W/m²", "K", "K")
+    vary = {"k_brick": ["0.1 W/(m K)", "2 W/(m K)"], "h_out": ["2 W/(m² K)", "50 W/(m² K)"]}
+    inside = [0, 0]
+    for _ in range(repeats):
+        noisy = readings + within * rng.normal(size=3)
+        measured = {name: f"{value!r} {unit}" for name, value, unit in zip(names, noisy.tolist(), units, strict=True)}
+        known = {name: f"{value} {unit}" for name, value, unit in zip(names, within, units, strict=True)}
+        stated = {"it": {"kind": "fit", "vary": vary, "measured": measured, "within": known}}
+        found = study(case_from_data({**data, "mesh": mesh, "studies": stated}), "it", ResultsStore(None), jobs=1)
+        for place, (name, value) in enumerate(true.items()):
+            inside[place] += abs(found.found[name] - value) <= 1.96 * found.deviations[name]
+    return inside[0], inside[1]
+
+
+def _other(case: Case) -> Case:
+    """The same study of few points, none of them one of the first."""
+    stated = case.data["studies"]["it"]
+    ((name, ends),) = stated["vary"].items()
+    vary = {name: {**ends, "count": 17, "by": "ratio"}}
+    return case_from_data({**case.data, "studies": {"it": {**stated, "vary": vary}}})
 
 
 def _single(case: Case) -> float:
@@ -52,11 +122,18 @@ def main() -> None:
         "section of 8,000 nodes, 200 points": _swept("floor-through-wall", "R_out", ("0.03 m² K/W", "0.2 m² K/W"), 200),
         "solid of 8,000 nodes, 60 points": _swept("stacked-floor", "h_under", film, 60),
     }
-    print(f"{'':38}{'one':>9}{'all':>9}{'efficiency':>12}{'single commands':>17}{'times':>8}")
-    for name, case in cases.items():
-        one, both, single = _rate(case, 1), _rate(case, os.cpu_count() or 1), _single(case)
-        share = both / one / (os.cpu_count() or 1)
-        print(f"{name:38}{one:7.1f}/s{both:7.1f}/s{share:12.2f}{single:15.2f}/s{both / single:8.0f}")
+    heads = f"{'one':>9}{'all':>9}{'efficiency':>12}{'cluster':>9}{'overhead':>10}"
+    print(f"{'':38}{heads}{'single commands':>17}{'times':>8}")
+    with _farm() as address:
+        for name, case in cases.items():
+            # The workers have imported what they need, as those of a cluster have, but know none of these points.
+            _rate(_other(case), 1, address)
+            one, both, single = _rate(case, 1), _rate(case, os.cpu_count() or 1), _single(case)
+            share, far = both / one / (os.cpu_count() or 1), _rate(case, 1, address)
+            rates = f"{one:7.1f}/s{both:7.1f}/s{share:12.2f}{far:7.1f}/s{both / far - 1:10.0%}"
+            print(f"{name:38}{rates}{single:15.2f}/s{both / single:8.0f}", flush=True)
+    inside = _fits(100)
+    print(f"of 100 fits of noisy readings {inside[0]} and {inside[1]} have the truth within their 95 %")
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """Kill the window, the saving of a file, studies and first starts at random moments.
 
-``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--studies N] [--starts N]``: a window that is edited
-and killed must offer its case back, at most a second old, and leave no process behind; a file that was being saved must
+``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--studies N] [--starts N]``: a window that is
+edited and killed must offer its case back, at most a second old, and leave no process; a file that was being saved must
 be whole, and the next saving leaves nothing beside it; a study must keep every row and never put down one again; the
 program must start with any home, or none. ``make attack`` runs it.
 """

@@ -81,24 +81,53 @@ _MOST = 16
 
 
 class StepKeys:
-    """Makes the keys of steps, and remembers those of recent documents."""
+    """Makes the keys of steps, and remembers what recent documents say.
+
+    A block is read once for all steps that read the same of it.
+    """
 
     def __init__(self) -> None:
-        self._known: OrderedDict[tuple[int, Step], tuple[CaseDocument, str]] = OrderedDict()
+        self._known: OrderedDict[int, _Read] = OrderedDict()
 
     def of(self, case: Case, step: Step, *more: Any) -> str:
         """Return the key of a step: what it does not ignore, ``more`` that it depends on, and the files it reads."""
         document = case.document
-        place = (id(document), step)
-        if place not in self._known:
-            self._known[place] = (
-                document,
-                content_hash(said(document, IGNORED[step]), *_named(document, step), *_patched(document, step)),
-            )
-            while len(self._known) > _MOST * len(Step):
+        read = self._known.get(id(document))
+        if read is None:
+            read = self._known[id(document)] = _Read(document)
+            while len(self._known) > _MOST:
                 self._known.popitem(last=False)
         files = tuple(_stamp(Path(case.folder) / name) for name in document.body.files)
-        return content_hash(self._known[place][1], files, *more)
+        return content_hash(read.of(step), files, *more)
+
+
+class _Read:
+    """What a document says, by step and by block."""
+
+    def __init__(self, document: CaseDocument) -> None:
+        self._document = document
+        self._steps: dict[Step, str] = {}
+        self._blocks: dict[tuple[str, frozenset[DocumentField]], str] = {}
+
+    def of(self, step: Step) -> str:
+        """What a step does not ignore."""
+        if step not in self._steps:
+            document, ignored = self._document, IGNORED[step]
+            within = _within(ignored)
+            blocks = tuple((key, self._block(key, within)) for key in _counting(CaseDocument, ignored))
+            self._steps[step] = content_hash(blocks, *_named(document, step), *_patched(document, step))
+        return self._steps[step]
+
+    def _block(self, key: str, ignored: frozenset[DocumentField]) -> str:
+        if (key, ignored) not in self._blocks:
+            self._blocks[key, ignored] = content_hash(said(getattr(self._document, key), ignored))
+        return self._blocks[key, ignored]
+
+
+@cache
+def _within(ignored: frozenset[DocumentField]) -> frozenset[DocumentField]:
+    """What is ignored within blocks."""
+    return frozenset(field for field in ignored if field[0] is not CaseDocument)
 
 
 def said(part: Any, ignored: frozenset[DocumentField]) -> Any:

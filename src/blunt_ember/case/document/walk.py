@@ -74,8 +74,8 @@ def _changed(annotation: Any, marks: tuple[Any, ...], data: Any, change: Callabl
 def _of_model(model: type[BaseModel], data: Mapping[str, Any], change: Callable[[Leaf], Any], path: DataPath) -> Any:
     made = {}
     for key, entry in data.items():
-        field = model.model_fields.get(key)
-        made[key] = entry if field is None else _changed(field_type(field), (), entry, change, (*path, key))
+        field = _types_of(model).get(key)
+        made[key] = entry if field is None else _changed(field, (), entry, change, (*path, key))
     return made
 
 
@@ -131,6 +131,12 @@ def field_type(field: FieldInfo) -> Any:
     chosen = [] if by is None else [by if isinstance(by, Discriminator) else Discriminator(by)]
     annotations = (*field.metadata, *chosen)
     return Annotated[field.annotation, *annotations] if annotations else field.annotation
+
+
+@cache
+def _types_of(model: type[BaseModel]) -> dict[str, Any]:
+    """The types of the fields of a model, by their names."""
+    return {key: field_type(field) for key, field in model.model_fields.items()}
 
 
 def is_marked(annotation: Any, kind: type) -> bool:
