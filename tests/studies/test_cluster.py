@@ -116,6 +116,12 @@ def test_workers_of_another_version_are_refused(farm: Farm, tmp_path: Path) -> N
     assert stranger.poll() is None
 
 
+@pytest.mark.parametrize("address", ["nonsense", "127.0.0.1", "http://here:80", "tcp://", "tcp://here"])
+def test_what_is_no_address_is_said_at_once(address: str) -> None:
+    with pytest.raises(StudyError, match=r"is no address of a scheduler; write it like tcp://127.0.0.1:8786"):
+        Cluster(address)
+
+
 def test_a_cluster_without_workers_says_so(farm: Farm) -> None:
     with pytest.raises(StudyError, match="has no worker; start some by 'dask worker'"):
         on(farm, swept(4))

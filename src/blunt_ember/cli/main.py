@@ -21,6 +21,7 @@ from blunt_ember.cli.commands.refine import REFINE
 from blunt_ember.cli.commands.report import REPORT
 from blunt_ember.cli.commands.say import SAY
 from blunt_ember.cli.commands.schema import SCHEMA
+from blunt_ember.cli.commands.shape_factors import SHAPES
 from blunt_ember.cli.commands.solve import SOLVE
 from blunt_ember.cli.commands.study import STUDY
 from blunt_ember.cli.commands.verify import VERIFY
@@ -43,6 +44,7 @@ COMMANDS: Mapping[str, Command] = MappingProxyType(
             READ,
             EXPORT,
             MATERIALS,
+            SHAPES,
             STUDY,
             VERIFY,
             SCHEMA,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 import time
 from concurrent.futures import CancelledError, Future
 from typing import Any
@@ -10,13 +11,16 @@ from typing import Any
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.solving import CaseFiles, solved_bundle
+from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_bundle
 from blunt_ember.studies.workplace import Bundle
 
 #: How long a scheduler may take to answer, and its workers may all be away, s.
 _ANSWERS, _AWAY = 5.0, 30.0
 #: Bundles that are with a worker at once: one that it solves and some that wait there.
 _EACH = 3
+#: Pause after a worker of another version has sent a bundle back, s.
+_WAIT = 0.2
+_ADDRESS = re.compile(r"(?:(?:tcp|tls|ws|wss)://)?(?:[\w.-]+|\[[\da-fA-F:]+\]):\d{1,5}")
 _SILENT = logging.CRITICAL + 1
 
 
@@ -24,10 +28,12 @@ class Cluster:
     """The workers of the scheduler at an ``address``, such as ``tcp://10.0.0.7:8786``; those that have another version
     of the program are left out.
 
-    Raises :class:`StudyError` where none answers in time, or no worker has this version.
+    Raises :class:`StudyError` where that is no address, none answers in time, or no worker has this version.
     """
 
     def __init__(self, address: str) -> None:
+        if not _ADDRESS.fullmatch(address):
+            raise StudyError(f"'{address}' is no address of a scheduler; write it like tcp://127.0.0.1:8786")
         # What it would log of lost connections is said in sentences of our own.
         from distributed import Client
 
@@ -77,6 +83,11 @@ class Cluster:
             self._seen = time.monotonic()
         elif time.monotonic() - self._seen > _AWAY:
             raise StudyError(f"no worker is left at '{self.address}'; {_GO_ON}")
+
+    def refused(self, error: OtherVersionError) -> None:
+        """Wait a little, so that a worker of ours may come; raise as :meth:`look` does."""
+        time.sleep(_WAIT)
+        self.look()
 
     def close(self) -> None:
         """Give up what is left, and leave; the scheduler and its workers stay."""

@@ -140,9 +140,9 @@ def _solved_at(
                 bundle = waiting.pop(future)
                 try:
                     rows = future.result()
-                except OtherVersionError:  # it reached a worker that is none of ours
+                except OtherVersionError as error:  # it reached a worker that is none of ours
                     rest.extendleft(reversed(bundle))
-                    workplace.look()
+                    workplace.refused(error)
                 except (BrokenProcessPool, CancelledError, BluntEmberError):
                     waiting[future] = bundle
                     workplace.look()

@@ -9,9 +9,10 @@ from multiprocessing import get_context
 from typing import Any, Protocol
 
 from blunt_ember.flow.own_end import end_with
+from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.solving import CaseFiles, solved_bundle
+from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_bundle
 
 Bundle = Sequence[Mapping[str, Any]]
 
@@ -35,6 +36,10 @@ class Workplace(Protocol):
 
     def look(self) -> None:
         """Called while nothing comes: raise where nothing will come any more."""
+        ...
+
+    def refused(self, error: OtherVersionError) -> None:
+        """Called where a bundle came back as its worker has another program: raise where others will have it too."""
         ...
 
     def close(self) -> None:
@@ -61,6 +66,10 @@ class LocalPool:
 
     def look(self) -> None:
         """A pool that breaks says so by itself."""
+
+    def refused(self, error: OtherVersionError) -> None:
+        """Raise: all processes have the program that is installed now."""
+        raise StudyError("the program was changed while it ran; what was solved is kept: start it again") from error
 
     def close(self) -> None:
         """Give up what is left."""

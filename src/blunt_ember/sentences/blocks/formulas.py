@@ -24,6 +24,7 @@ from blunt_ember.sentences.parts import (
     typing,
     value_note,
 )
+from blunt_ember.shape_factors import SHAPE_FACTORS
 
 #: Names that an option lists.
 _NAMED = 12
@@ -68,13 +69,21 @@ def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
     what, stem, wish = _BLOCKS[block]
     rows = _formula_rows(case, block, what, idle)
     new = Option(wish, _adding_formula(block, stem, "1"))
-    rows.append((Choice(f"add {what}", f"add a {what} …", (new,), "link"),))
+    options = (new, _shape_factors()) if block == "working" else (new,)
+    rows.append((Choice(f"add {what}", f"add a {what} …", options, "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
     if idle:
         named = ", ".join(idle[:_NAMED]) + (f" and {len(idle) - _NAMED} more" if len(idle) > _NAMED else "")
         clear = Option(f"remove {named}", lambda now: without_unused(now, block))
         rows.append((Choice(f"clear {block}", f"clear what nothing uses ({len(idle)}) …", (clear,), "link"),))
     return SheetSection(block.capitalize(), state, tuple(rows))
+
+
+def _shape_factors() -> Option:
+    """What adds a line with a shape factor, its lengths to be stated."""
+    entries = SHAPE_FACTORS.values()
+    each = tuple(Option(entry.words, _adding_formula("working", "S", entry.called)) for entry in entries)
+    return Option("a shape factor: heat is S k ΔT", options=each)
 
 
 #: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.
