@@ -11,15 +11,17 @@ import pytest
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.values.evaluation import evaluate
+from blunt_ember.case.values.textbook.entry import RangeError
+from blunt_ember.case.values.textbook.registry import TEXTBOOK
+from blunt_ember.case.values.textbook.shape_factors import SHAPE_FACTORS
 from blunt_ember.cli.main import main
 from blunt_ember.errors import CaseError, ExpressionError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.shape_factors import SHAPE_FACTORS, ShapeRangeError
 
 
 def of(name: str, *mm: float) -> float:
-    return SHAPE_FACTORS[f"shape_{name}"](*(length / 1000 for length in mm))
+    return TEXTBOOK[f"shape_{name}"](*(length / 1000 for length in mm))
 
 
 def box(at: tuple[float, float], size: tuple[float, float], **more: Any) -> dict[str, Any]:
@@ -159,9 +161,9 @@ def test_entries_meet_at_their_limits() -> None:
     ("formula", "reason"),
     [
         ("shape_hollow_cylinder(160 mm, 60 mm, 1 m)", "shape_hollow_cylinder holds for d below D"),
-        ("shape_sphere(5 K)", "D of shape_sphere is a length, such as '100 mm', not a temperature"),
-        ("shape_sphere(5 mm, 6 mm)", "shape_sphere takes 1 lengths, D; not 2"),
-        ("shape_disc(0 mm)", "shape_disc takes lengths above zero"),
+        ("shape_sphere(5 K)", "D of shape_sphere is a length, such as '12 mm', not a temperature"),
+        ("shape_sphere(5 mm, 6 mm)", "shape_sphere takes 1 arguments, D; not 2"),
+        ("shape_disc(0 mm)", "shape_disc takes arguments above zero"),
         ("shape_ball(5 mm)", "'shape_ball' is not a function; there are"),
     ],
 )
@@ -175,16 +177,16 @@ def test_every_entry_can_be_called_as_it_is_offered_and_is_listed_with_its_range
     capsys: pytest.CaptureFixture[str],
 ) -> None:
     assert len(SHAPE_FACTORS) >= 20
-    for entry in SHAPE_FACTORS.values():
+    for entry in TEXTBOOK.values():
         value = evaluate(entry.called, {})
-        assert float(value.magnitude) > 0 and len(entry.example) == len(entry.lengths)
-        with pytest.raises(ShapeRangeError):
-            entry(*(0.0 for _ in entry.lengths))
-    assert main(["shape-factors"]) == 0
+        assert float(value.magnitude) > 0 and len(entry.example) == len(entry.arguments)
+        with pytest.raises(RangeError):
+            entry(*(0.0 for _ in entry.arguments))
+    assert main(["textbook"]) == 0
     told = capsys.readouterr().out
-    assert all(entry.name in told and entry.must in told for entry in SHAPE_FACTORS.values())
-    assert main(["shape-factors", "--json"]) == 0
-    assert len(json.loads(capsys.readouterr().out)) == len(SHAPE_FACTORS)
+    assert all(entry.name in told and entry.must in told for entry in TEXTBOOK.values())
+    assert main(["textbook", "--json"]) == 0
+    assert len(json.loads(capsys.readouterr().out)) == len(TEXTBOOK)
 
 
 def test_a_line_of_the_working_may_call_one_and_its_range_is_a_fault_where_it_stands() -> None:
@@ -195,5 +197,5 @@ def test_a_line_of_the_working_may_call_one_and_its_range_is_a_fault_where_it_st
     wrong = {**stated, "S": "shape_cylinder_below_plane(2*depth, radius, 1 m)"}
     with pytest.raises(CaseError, match=r"working.S: .*holds for 2 z above D"):
         case_from_data({**pipe.data, "working": wrong})
-    with pytest.raises(ShapeRangeError):
+    with pytest.raises(RangeError):
         of("cylinder_in_square", 100, 120, 1000)

@@ -21,9 +21,9 @@ from blunt_ember.cli.commands.refine import REFINE
 from blunt_ember.cli.commands.report import REPORT
 from blunt_ember.cli.commands.say import SAY
 from blunt_ember.cli.commands.schema import SCHEMA
-from blunt_ember.cli.commands.shape_factors import SHAPES
 from blunt_ember.cli.commands.solve import SOLVE
 from blunt_ember.cli.commands.study import STUDY
+from blunt_ember.cli.commands.textbook import TEXTBOOK_COMMAND
 from blunt_ember.cli.commands.verify import VERIFY
 from blunt_ember.cli.commands.window import WINDOW
 from blunt_ember.errors import BluntEmberError, CaseError, SolverError
@@ -44,7 +44,7 @@ COMMANDS: Mapping[str, Command] = MappingProxyType(
             READ,
             EXPORT,
             MATERIALS,
-            SHAPES,
+            TEXTBOOK_COMMAND,
             STUDY,
             VERIFY,
             SCHEMA,

@@ -23,6 +23,8 @@ from blunt_ember.case.values.expressions import (
     parse,
     unknown_in,
 )
+from blunt_ember.case.values.textbook.entry import Entry, RangeError
+from blunt_ember.case.values.textbook.registry import TEXTBOOK
 from blunt_ember.case.values.units import (
     DIMENSIONLESS,
     LENGTH,
@@ -36,7 +38,6 @@ from blunt_ember.case.values.units import (
     unit_error,
 )
 from blunt_ember.errors import ExpressionError
-from blunt_ember.shape_factors import SHAPE_FACTORS, ShapeFactor, ShapeRangeError
 
 Magnitude = float | NDArray[np.float64]
 
@@ -85,7 +86,7 @@ _PLAIN: dict[str, Callable[[Any], Any]] = {
     "bessel_k0": special.k0,
     "bessel_k1": special.k1,
 }
-FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max", *SHAPE_FACTORS)
+FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max", *TEXTBOOK)
 #: Names with a fixed meaning, and what they mean; no parameter may take one.
 CONSTANTS = {"pi": "the number π", "sigma": "the Stefan–Boltzmann constant"}
 VARIABLES = {
@@ -348,11 +349,11 @@ def _power(base: Value, exponent: Value) -> Value:
 
 def _call(function: str, arguments: list[Value]) -> Value:
     if function not in FUNCTIONS:
-        plain = [name for name in FUNCTIONS if name not in SHAPE_FACTORS]
-        shapes = "and the shape factors that 'blunt-ember shape-factors' lists"
-        raise ExpressionError(f"'{function}' is not a function; there are {', '.join(plain)}, {shapes}")
-    if function in SHAPE_FACTORS:
-        return _shape_factor(SHAPE_FACTORS[function], arguments)
+        plain = [name for name in FUNCTIONS if name not in TEXTBOOK]
+        more = "and the formulas that 'blunt-ember textbook' lists"
+        raise ExpressionError(f"'{function}' is not a function; there are {', '.join(plain)}, {more}")
+    if function in TEXTBOOK:
+        return _of_textbook(TEXTBOOK[function], arguments)
     first = arguments[0]
     if function in ("min", "max"):
         if any(argument.dimension != first.dimension for argument in arguments):
@@ -374,12 +375,14 @@ def _call(function: str, arguments: list[Value]) -> Value:
     return Value(_PLAIN[function](first.magnitude), DIMENSIONLESS)
 
 
-def _shape_factor(entry: ShapeFactor, arguments: list[Value]) -> Value:
-    for name, argument in zip(entry.lengths, arguments, strict=False):
-        if argument.dimension != LENGTH.dimension or np.ndim(argument.magnitude):
+def _of_textbook(entry: Entry, arguments: list[Value]) -> Value:
+    for name, argument in zip(entry.arguments, arguments, strict=False):
+        kind = entry.kind_of(name)
+        if argument.dimension != kind.dimension or np.ndim(argument.magnitude):
             is_a = describe_dimension(argument.dimension)
-            raise ExpressionError(f"{name} of {entry.name} is a length, such as '100 mm', not {is_a}")
+            raise ExpressionError(f"{name} of {entry.name} is {kind.name}, such as '{kind.example}', not {is_a}")
     try:
-        return Value(entry(*(float(argument.magnitude) for argument in arguments)), LENGTH.dimension)
-    except ShapeRangeError as error:
+        value = entry(*(float(argument.magnitude) for argument in arguments))
+    except RangeError as error:
         raise ExpressionError(str(error)) from error
+    return Value(value, LENGTH.dimension if entry.a_length else DIMENSIONLESS)

@@ -19,6 +19,7 @@ from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
 from blunt_ember.checks.references.fits.rods import rod
 from blunt_ember.checks.references.fits.separable import box, finite_cylinder, layered_rectangle, upright_cylinder
 from blunt_ember.checks.references.fits.solids import solid_field
+from blunt_ember.checks.references.fits.two_circles import off_centre_bore
 from blunt_ember.checks.references.understood import Fit, fit, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -34,6 +35,7 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "plane-wall": fit(plane_wall, "sources", "joints", "periodic"),
         "composite-wall": fit(composite_wall, "sources", "joints", "periodic", "enclosures"),
         "hollow-cylinder": fit(hollow_cylinder, "sources", "joints", "enclosures"),
+        "off-centre-bore": fit(off_centre_bore),
         "hollow-sphere": fit(hollow_sphere, "sources", "joints", "enclosures"),
         "hot-edge-plate": fit(hot_edge_plate),
         "straight-fin": fit(straight_fin),

@@ -109,4 +109,45 @@ _ROOM_CORNER = Family(
     },
 )
 
-SHAPE_FACTOR_FAMILIES = (_BURIED_PIPE, _WALL_CORNER, _ROOM_CORNER)
+_OFF_CENTRE_PIPE = Family(
+    "off-centre-pipe",
+    "Pipe that has sunk in its lagging, off the middle of it",
+    {
+        "format": FORMAT,
+        "title": "Hot-air pipe of the drying room, sunk in its lagging",
+        "parameters": {
+            "d_pipe": "90 mm",
+            "d_lagging": "210 mm",
+            "sunk": "25 mm",
+            "k_lagging": "0.055 W/(m K)",
+            "T_pipe": "165 °C",
+            "T_skin": "38 °C",
+        },
+        "materials": {"lagging": {"k": "k_lagging"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "lagging": {"shape": "disc", "radius": "d_lagging/2", "material": "lagging"},
+                "pipe": {"shape": "disc", "radius": "d_pipe/2", "at": ["0 mm", "-sunk"], "void": True},
+            },
+        },
+        "surroundings": [
+            {"on": "lagging.pipe", "temperature": "T_pipe"},
+            {"on": "lagging.rim", "temperature": "T_skin"},
+        ],
+        "clock": "steady",
+        "mesh": {"size": "8 mm", "order": 2},
+        "working": {
+            "S": "shape_eccentric_cylinders(d_pipe, d_lagging, sunk, 1 m)",
+            "Q": "S*k_lagging*(T_pipe - T_skin)",
+        },
+        "questions": [
+            {"name": "loss", "heat_flow": "lagging.pipe", "expect": {"working": "Q"}},
+            {"name": "above the pipe", "temperature": ["0 mm", "(d_lagging/2 + d_pipe/2 - sunk)/2"]},
+            {"name": "beside the pipe", "temperature": ["(d_lagging + d_pipe)/4", "-sunk"]},
+        ],
+    },
+)
+
+SHAPE_FACTOR_FAMILIES = (_BURIED_PIPE, _OFF_CENTRE_PIPE, _WALL_CORNER, _ROOM_CORNER)

@@ -8,6 +8,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.parameters import without_unused
 from blunt_ember.case.editing.renaming import renamed_formula
+from blunt_ember.case.values.textbook.registry import BOOKS
 from blunt_ember.sentences.blocks.studies.section import sweep_over
 from blunt_ember.sentences.blocks.studies.varied import numbers
 from blunt_ember.sentences.parts import (
@@ -24,7 +25,6 @@ from blunt_ember.sentences.parts import (
     typing,
     value_note,
 )
-from blunt_ember.shape_factors import SHAPE_FACTORS
 
 #: Names that an option lists.
 _NAMED = 12
@@ -69,7 +69,7 @@ def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
     what, stem, wish = _BLOCKS[block]
     rows = _formula_rows(case, block, what, idle)
     new = Option(wish, _adding_formula(block, stem, "1"))
-    options = (new, _shape_factors()) if block == "working" else (new,)
+    options = (new, *_of_textbook()) if block == "working" else (new,)
     rows.append((Choice(f"add {what}", f"add a {what} …", options, "link"),))
     state = "hand calculation" if block == "working" else f"{len(rows) - 1} named"
     if idle:
@@ -79,11 +79,12 @@ def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
     return SheetSection(block.capitalize(), state, tuple(rows))
 
 
-def _shape_factors() -> Option:
-    """What adds a line with a shape factor, its lengths to be stated."""
-    entries = SHAPE_FACTORS.values()
-    each = tuple(Option(entry.words, _adding_formula("working", "S", entry.called)) for entry in entries)
-    return Option("a shape factor: heat is S k ΔT", options=each)
+def _of_textbook() -> list[Option]:
+    """What adds a line with a formula of a textbook, its arguments to be stated."""
+    return [
+        Option(words, options=tuple(Option(each.words, _adding_formula("working", "S", each.called)) for each in book))
+        for words, book in BOOKS.items()
+    ]
 
 
 #: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.

@@ -8,53 +8,13 @@ mapping of Schwarz and Christoffel with complete elliptic integrals.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from math import acos, acosh, atanh, cosh, exp, inf, isclose, log, log1p, pi, sinh, sqrt, tanh
-from types import MappingProxyType
+from math import acos, acosh, atanh, cosh, exp, isclose, log, log1p, pi, sinh, sqrt, tanh
+
+from blunt_ember.case.values.textbook.entry import Entry
 
 #: What of a wall's square the bend of two walls adds, and what the corner of three (Langmuir, Adams & Meikle, *Trans.
 #: Am. Electrochem. Soc.* 24 (1913) 53).
 _BEND, _CORNER = 1 - 2 / pi * log(2), 0.15
-
-
-class ShapeRangeError(Exception):
-    """Lengths for which an entry does not hold; the message says what must be."""
-
-
-@dataclass(frozen=True)
-class ShapeFactor:
-    """An entry: the function a formula calls it by, what it is of, the lengths it takes (m), and how exact it is.
-
-    ``must`` says of which lengths it holds, and tells whether some do.
-    """
-
-    name: str
-    words: str
-    lengths: tuple[str, ...]
-    formula: Callable[..., float]
-    must: str
-    holds: Callable[..., bool]
-    exactness: str
-    source: str
-    #: Lengths such as one may begin with, mm.
-    example: tuple[float, ...]
-
-    def __call__(self, *lengths: float) -> float:
-        """Return S in m; raise :class:`ShapeRangeError` where it does not hold."""
-        if len(lengths) != len(self.lengths):
-            wanted = ", ".join(self.lengths)
-            raise ShapeRangeError(f"{self.name} takes {len(self.lengths)} lengths, {wanted}; not {len(lengths)}")
-        if not all(0 < length < inf for length in lengths):
-            raise ShapeRangeError(f"{self.name} takes lengths above zero")
-        if not self.holds(*lengths):
-            raise ShapeRangeError(f"{self.name} holds for {self.must}")
-        return self.formula(*lengths)
-
-    @property
-    def called(self) -> str:
-        """How a formula calls it, with lengths to begin with."""
-        return f"{self.name}({', '.join(f'{length:g} mm' for length in self.example)})"
 
 
 def _sphere_below_plane(d: float, z: float) -> float:
@@ -123,8 +83,8 @@ def _row_below_plane(d: float, z: float, s: float, length: float) -> float:
 
 _INCROPERA, _SMYTHE, _CONFORMAL = "Incropera table 4.1", "Smythe", "Conformal"
 _ANY = "any lengths"
-_ENTRIES = (
-    ShapeFactor(
+SHAPE_FACTORS = (
+    Entry(
         "shape_wall",
         "a plane wall of a thickness and two sides",
         ("thickness", "a", "b"),
@@ -135,7 +95,7 @@ _ENTRIES = (
         _INCROPERA,
         (200, 1000, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_hollow_cylinder",
         "a hollow cylinder, inner and outer diameter",
         ("d", "D", "length"),
@@ -146,7 +106,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 160, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_hollow_sphere",
         "a hollow sphere, inner and outer diameter",
         ("d", "D"),
@@ -157,7 +117,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 160),
     ),
-    ShapeFactor(
+    Entry(
         "shape_eccentric_cylinders",
         "a round bore beside the middle of a cylinder, z the distance of the axes",
         ("d", "D", "z", "length"),
@@ -168,7 +128,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 160, 20, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_cylinder_in_square",
         "a round bore in the middle of a square bar",
         ("D", "side", "length"),
@@ -179,7 +139,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 160, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_square_in_square",
         "a square channel in a square bar, outer and inner side",
         ("W", "w", "length"),
@@ -190,7 +150,7 @@ _ENTRIES = (
         _CONFORMAL,
         (300, 150, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_wall_edge",
         "the edge where two walls of a thickness meet, beyond their inner faces",
         ("thickness", "length"),
@@ -201,7 +161,7 @@ _ENTRIES = (
         _CONFORMAL,
         (200, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_wall_corner",
         "the corner where three walls of a thickness meet, beyond their edges",
         ("thickness",),
@@ -212,7 +172,7 @@ _ENTRIES = (
         _INCROPERA,
         (200,),
     ),
-    ShapeFactor(
+    Entry(
         "shape_cylinder_below_plane",
         "a long cylinder under an isothermal plane, z to its axis",
         ("D", "z", "length"),
@@ -223,7 +183,7 @@ _ENTRIES = (
         _INCROPERA,
         (120, 450, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_row_below_plane",
         "each of a row of cylinders a spacing s apart, z under an isothermal plane",
         ("D", "z", "s", "length"),
@@ -234,7 +194,7 @@ _ENTRIES = (
         "Hahne & Grigull",
         (40, 300, 200, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_cylinder_between_planes",
         "a cylinder midway between two isothermal planes, z to each",
         ("D", "z", "length"),
@@ -245,7 +205,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 150, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_two_cylinders",
         "two long parallel cylinders in a large body, z the distance of the axes",
         ("D_1", "D_2", "z", "length"),
@@ -256,7 +216,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 80, 200, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_upright_cylinder",
         "a rod upright in a half-space, its end in the surface",
         ("D", "length"),
@@ -267,7 +227,7 @@ _ENTRIES = (
         _INCROPERA,
         (60, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_sphere",
         "a sphere in a large body",
         ("D",),
@@ -278,7 +238,7 @@ _ENTRIES = (
         _INCROPERA,
         (100,),
     ),
-    ShapeFactor(
+    Entry(
         "shape_sphere_below_plane",
         "a sphere under an isothermal plane, z to its middle",
         ("D", "z"),
@@ -289,7 +249,7 @@ _ENTRIES = (
         _SMYTHE,
         (100, 150),
     ),
-    ShapeFactor(
+    Entry(
         "shape_two_spheres",
         "two equal spheres in a large body, z the distance of the middles",
         ("D", "z"),
@@ -300,7 +260,7 @@ _ENTRIES = (
         _SMYTHE,
         (100, 300),
     ),
-    ShapeFactor(
+    Entry(
         "shape_spheroid",
         "a spheroid in a large body, its length along the axis and its diameter",
         ("length", "D"),
@@ -311,7 +271,7 @@ _ENTRIES = (
         _SMYTHE,
         (300, 100),
     ),
-    ShapeFactor(
+    Entry(
         "shape_disc",
         "a thin disc in a large body, both sides",
         ("D",),
@@ -322,7 +282,7 @@ _ENTRIES = (
         _SMYTHE,
         (100,),
     ),
-    ShapeFactor(
+    Entry(
         "shape_disc_on_surface",
         "a disc on a half-space that is insulated around it",
         ("D",),
@@ -333,7 +293,7 @@ _ENTRIES = (
         _INCROPERA,
         (100,),
     ),
-    ShapeFactor(
+    Entry(
         "shape_plate_on_surface",
         "a rectangular plate on a half-space that is insulated around it",
         ("length", "width"),
@@ -344,7 +304,7 @@ _ENTRIES = (
         _INCROPERA,
         (400, 100),
     ),
-    ShapeFactor(
+    Entry(
         "shape_strip_on_slab",
         "a strip w wide on a slab of a thickness whose other side is isothermal",
         ("w", "thickness", "length"),
@@ -355,7 +315,7 @@ _ENTRIES = (
         _CONFORMAL,
         (100, 80, 1000),
     ),
-    ShapeFactor(
+    Entry(
         "shape_two_strips",
         "two strips w wide and a gap g apart on a half-space",
         ("w", "g", "length"),
@@ -367,5 +327,3 @@ _ENTRIES = (
         (100, 50, 1000),
     ),
 )
-#: Every entry, by the function a formula calls it by.
-SHAPE_FACTORS: Mapping[str, ShapeFactor] = MappingProxyType({entry.name: entry for entry in _ENTRIES})

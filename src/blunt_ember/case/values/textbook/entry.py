@@ -1,0 +1,59 @@
+"""What a formula of a textbook is: its arguments, its range, its source."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from math import inf
+
+from blunt_ember.case.values.units import LENGTH, Kind
+
+
+class RangeError(Exception):
+    """Arguments for which an entry does not hold; the message says what must be."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A formula of a textbook: the function it is called by, what it is of, its arguments, and how exact it is.
+
+    ``must`` says for which arguments it holds, and ``holds`` tells whether some do. ``kinds`` are those of arguments
+    that are no lengths; all are in SI, as what it gives, a length where it is ``a_length``, else a plain number.
+    """
+
+    name: str
+    words: str
+    arguments: tuple[str, ...]
+    formula: Callable[..., float]
+    must: str
+    holds: Callable[..., bool]
+    exactness: str
+    source: str
+    #: Arguments such as one may begin with, lengths in mm, the others in SI.
+    example: tuple[float, ...]
+    kinds: Mapping[str, Kind] = field(default_factory=dict)
+    a_length: bool = True
+
+    def __call__(self, *given: float) -> float:
+        """Return what it gives; raise :class:`RangeError` where it does not hold."""
+        if len(given) != len(self.arguments):
+            wanted = ", ".join(self.arguments)
+            raise RangeError(f"{self.name} takes {len(self.arguments)} arguments, {wanted}; not {len(given)}")
+        if not all(0 < value < inf for value in given):
+            raise RangeError(f"{self.name} takes arguments above zero")
+        if not self.holds(*given):
+            raise RangeError(f"{self.name} holds for {self.must}")
+        return self.formula(*given)
+
+    def kind_of(self, argument: str) -> Kind:
+        """Return the kind of an argument."""
+        return self.kinds.get(argument, LENGTH)
+
+    @property
+    def called(self) -> str:
+        """How a formula calls it, with arguments to begin with."""
+        given = (
+            f"{value:g} {self.kinds[name].shown if name in self.kinds else 'mm'}"
+            for name, value in zip(self.arguments, self.example, strict=True)
+        )
+        return f"{self.name}({', '.join(given)})"
