@@ -73,7 +73,11 @@ def test_an_efficiency_is_that_of_its_slices(formula: str) -> None:
 
 
 def test_a_triangular_fin_of_a_mesh_gives_off_what_its_efficiency_says() -> None:
-    outline = {"shape": "polygon", "points": [["0 mm", "-thick/2"], ["l", "0 mm"], ["0 mm", "thick/2"]], "material": "a"}
+    outline = {
+        "shape": "polygon",
+        "points": [["0 mm", "-thick/2"], ["l", "0 mm"], ["0 mm", "thick/2"]],
+        "material": "a",
+    }
     case = case_from_data(
         {
             "format": "blunt-ember/1",

@@ -180,8 +180,9 @@ def test_every_entry_can_be_called_as_it_is_offered_and_is_listed_with_its_range
     for entry in TEXTBOOK.values():
         value = evaluate(entry.called, {})
         assert float(value.magnitude) > 0 and len(entry.example) == len(entry.arguments)
-        with pytest.raises(RangeError):
-            entry(*(0.0 for _ in entry.arguments))
+        if not entry.field:
+            with pytest.raises(RangeError):
+                entry(*(0.0 for _ in entry.arguments))
     assert main(["textbook"]) == 0
     told = capsys.readouterr().out
     assert all(entry.name in told and entry.must in told for entry in TEXTBOOK.values())

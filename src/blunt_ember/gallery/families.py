@@ -14,6 +14,7 @@ from blunt_ember.gallery.in_time.layers import LAYERS_IN_TIME_FAMILIES
 from blunt_ember.gallery.in_time.lumped_bodies import LUMPED_BODY_FAMILIES
 from blunt_ember.gallery.in_time.one_layer import ONE_LAYER_FAMILIES
 from blunt_ember.gallery.in_time.products import PRODUCT_FAMILIES
+from blunt_ember.gallery.in_time.sources import SOURCE_FAMILIES
 from blunt_ember.gallery.in_time.swinging_walls import SWINGING_WALL_FAMILIES
 from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.gallery.seen.networks import NETWORK_FAMILIES
@@ -38,6 +39,7 @@ WARMING_FAMILIES = (
     *LUMPED_BODY_FAMILIES,
     *PRODUCT_FAMILIES,
     *LAYERS_IN_TIME_FAMILIES,
+    *SOURCE_FAMILIES,
     *FIRING_FAMILIES,
 )
 #: Families by what they are about.

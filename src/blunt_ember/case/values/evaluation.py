@@ -27,7 +27,6 @@ from blunt_ember.case.values.textbook.entry import Entry, RangeError
 from blunt_ember.case.values.textbook.registry import TEXTBOOK
 from blunt_ember.case.values.units import (
     DIMENSIONLESS,
-    LENGTH,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     Dimension,
@@ -262,6 +261,8 @@ def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Ma
             return reduce(np.minimum, (magnitude_of(each, variables) for each in arguments))
         case Call("max", arguments):
             return reduce(np.maximum, (magnitude_of(each, variables) for each in arguments))
+        case Call(function, arguments) if function in TEXTBOOK:
+            return _given(TEXTBOOK[function], [magnitude_of(each, variables) for each in arguments])
         case Call(function, arguments):
             return _BY_NAME[function](magnitude_of(arguments[0], variables))
 
@@ -378,11 +379,17 @@ def _call(function: str, arguments: list[Value]) -> Value:
 def _of_textbook(entry: Entry, arguments: list[Value]) -> Value:
     for name, argument in zip(entry.arguments, arguments, strict=False):
         kind = entry.kind_of(name)
-        if argument.dimension != kind.dimension or np.ndim(argument.magnitude):
+        if argument.dimension != kind.dimension or (np.ndim(argument.magnitude) and not entry.field):
             is_a = describe_dimension(argument.dimension)
             raise ExpressionError(f"{name} of {entry.name} is {kind.name}, such as '{kind.example}', not {is_a}")
+    value = _given(entry, [argument.magnitude for argument in arguments])
+    return Value(value, entry.gives.dimension, 0.0 if entry.gives == TEMPERATURE_DIFFERENCE else None)
+
+
+def _given(entry: Entry, magnitudes: list[Magnitude]) -> Magnitude:
+    """What an entry gives, SI; raises :class:`ExpressionError` where it does not hold."""
     try:
-        value = entry(*(float(argument.magnitude) for argument in arguments))
+        value = entry(*magnitudes)
     except RangeError as error:
         raise ExpressionError(str(error)) from error
-    return Value(value, LENGTH.dimension if entry.a_length else DIMENSIONLESS)
+    return np.asarray(value, dtype=float) if np.ndim(value) else float(value)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as made_by
 from math import inf
+from typing import Any
 
 from blunt_ember.case.values.units import LENGTH, Kind
 
@@ -18,28 +20,30 @@ class Entry:
     """A formula of a textbook: the function it is called by, what it is of, its arguments, and how exact it is.
 
     ``must`` says for which arguments it holds, and ``holds`` tells whether some do. ``kinds`` are those of arguments
-    that are no lengths; all are in SI, as what it gives, a length where it is ``a_length``, else a plain number.
+    that are no lengths, ``gives`` that of what it gives; all are in SI. One that is a ``field`` takes arguments that
+    follow place and time, and such as are zero or below.
     """
 
     name: str
     words: str
     arguments: tuple[str, ...]
-    formula: Callable[..., float]
+    formula: Callable[..., Any]
     must: str
     holds: Callable[..., bool]
     exactness: str
     source: str
     #: Arguments such as one may begin with, lengths in mm, the others in SI.
     example: tuple[float, ...]
-    kinds: Mapping[str, Kind] = field(default_factory=dict)
-    a_length: bool = True
+    kinds: Mapping[str, Kind] = made_by(default_factory=dict)
+    gives: Kind = LENGTH
+    field: bool = False
 
-    def __call__(self, *given: float) -> float:
+    def __call__(self, *given: Any) -> Any:
         """Return what it gives; raise :class:`RangeError` where it does not hold."""
         if len(given) != len(self.arguments):
             wanted = ", ".join(self.arguments)
             raise RangeError(f"{self.name} takes {len(self.arguments)} arguments, {wanted}; not {len(given)}")
-        if not all(0 < value < inf for value in given):
+        if not self.field and not all(0 < value < inf for value in given):
             raise RangeError(f"{self.name} takes arguments above zero")
         if not self.holds(*given):
             raise RangeError(f"{self.name} holds for {self.must}")

@@ -14,7 +14,7 @@ from types import MappingProxyType
 from scipy.special import i0, i1, iv, k0, k1
 
 from blunt_ember.case.values.textbook.entry import Entry
-from blunt_ember.case.values.units import CONDUCTIVITY, FILM_COEFFICIENT
+from blunt_ember.case.values.units import CONDUCTIVITY, FILM_COEFFICIENT, NUMBER
 
 _KINDS = MappingProxyType({"h": FILM_COEFFICIENT, "k": CONDUCTIVITY})
 #: h × (half) thickness/k up to which a fin is taken for even across.
@@ -71,7 +71,7 @@ def _entry(name: str, words: str, formula: Callable[..., float], arguments: str,
     ring = name == "fin_ring"
     holds, must = (_thin_ring, f"{_MUST}, and r_1 below r_2") if ring else (_thin, _MUST)
     names = tuple(arguments.split())
-    return Entry(name, words, names, formula, must, holds, "theory of thin fins", _SOURCE, example, _KINDS, False)
+    return Entry(name, words, names, formula, must, holds, "theory of thin fins", _SOURCE, example, _KINDS, NUMBER)
 
 
 _FIN, _PIN = ("h k t length", (30, 40, 4, 60)), ("h k D length", (30, 40, 6, 60))
