@@ -12,6 +12,7 @@ from blunt_ember.gallery.families import family
 from blunt_ember.studies.result import StudyResult
 from blunt_ember.studies.store import ResultsStore
 from blunt_ember.studies.study import study
+from blunt_ember.studies.telling import result_object
 
 
 def slopes(case: Case, **stated: Any) -> StudyResult:
@@ -68,3 +69,12 @@ def test_what_the_adjoint_solution_does_not_tell_is_told_by_differences_and_name
     cooling = family("cooling-wall-one-sided").case()
     moving = slopes(cooling, vary=["h"] if "h" in cooling.parameters else [next(iter(cooling.parameters))])
     assert "adjoint" not in moving.said and len(moving.points) == 4
+
+
+def test_slopes_are_told_relative_too() -> None:
+    case = family("composite-wall").case()
+    case = case_from_data({**case.data, "studies": {"it": {"kind": "sensitivity"}}})
+    told = result_object(case, "it", study(case, "it", ResultsStore(None), jobs=1))["relative"]
+    resistance = 0.114 / 0.35 + 0.05 / 0.12 + 0.003 / 45 + 1 / 12
+    assert told["heat flow"]["k_brick"] == pytest.approx(0.114 / 0.35 / resistance, rel=1e-8)
+    assert "T_hot" not in told["heat flow"] and "outer surface" not in told

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from scipy.stats import norm
+from scipy.stats import norm, truncnorm
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.studies.points import StudyError
@@ -91,6 +91,20 @@ def test_percentiles_lie_within_what_they_are_said_to() -> None:
     assert min(inside.values()) >= 0.93 * 400
     assert np.isnan(_told(rng.normal(size=40))["± 2.5 %"])  # so few do not tell
     assert "160 do" in done({"spread": ENDS, "count": 32}).said
+
+
+def test_limits_cut_a_distribution_off_and_cases_may_be_drawn_as_a_latin_hypercube() -> None:
+    limits = {"k": {"normal": "50 %", "limits": ["1 W/(m K)", "2.5 W/(m K)"]}}
+    found = done({"spread": limits, "count": 512})
+    values = np.array([point["k"] for point in found.points])
+    assert values.min() >= 1 and values.max() <= 2.5
+    cut = truncnorm(-1, 0.5, loc=2, scale=1)
+    assert (values.mean(), values.std()) == pytest.approx((cut.mean(), cut.std()), rel=2e-3)
+    hypercube = done({"spread": ENDS, "count": 64, "points": "Latin hypercube"})
+    shares = np.sort(norm.cdf([point["T_1"] for point in hypercube.points], 353.15, 3) * 64)
+    assert (np.floor(shares) == np.arange(64)).all()  # one in each of 64 equal parts
+    with pytest.raises(StudyError, match="k hardly ever is between its limits"):
+        done({"spread": {"k": {"normal": "1 %", "limits": ["9 W/(m K)", "10 W/(m K)"]}}})
 
 
 @pytest.mark.parametrize(

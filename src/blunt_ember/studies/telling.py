@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.studies import Sensitivity
 from blunt_ember.case.values.display import in_shown_unit, shown, shown_difference
 from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.studies.points import StudyError
@@ -58,11 +59,32 @@ def result_object(case: Case, name: str, result: StudyResult) -> dict[str, Any]:
             for point, row in zip(result.points, result.rows, strict=True)
         ],
         "findings_si": {question: dict(found) for question, found in result.findings.items()},
+        **_relative(case, name, result),
         "found": {key: shown(value, kind_of_parameter(case, key), 10) for key, value in result.found.items()},
         "deviations": {
             key: shown_difference(value, kind_of_parameter(case, key)) for key, value in result.deviations.items()
         },
         "said": result.said,
+    }
+
+
+def _relative(case: Case, name: str, result: StudyResult) -> dict[str, Any]:
+    """Of a sensitivity, by what share an answer changes over that by which a parameter does, ∂ln J/∂ln p, where neither
+    is a temperature, whose shares hang on its scale."""
+    if not isinstance(case.document.studies[name], Sensitivity) or len(result.rows) != 1:
+        return {}
+    kinds, answers = kinds_of_questions(case), result.rows[0].answers
+    plain = [key for key, value in case.parameters.items() if value.dimension != TEMPERATURE.dimension]
+    return {
+        "relative": {
+            question: {
+                key: slope * float(case.parameters[key].magnitude) / answers[question]
+                for key, slope in found.items()
+                if key in plain
+            }
+            for question, found in result.findings.items()
+            if not kinds[question].zero and answers.get(question)
+        }
     }
 
 

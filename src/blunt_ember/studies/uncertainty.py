@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from scipy.stats import binom, kurtosis, lognorm, norm, qmc, triang, uniform
 
@@ -23,20 +25,25 @@ _SURE = 0.95
 _HALF = float(norm.ppf(0.5 + _SURE / 2))
 #: Where straight lines in the parameters explain less of a variance than this, parameters act together.
 _EXPLAINED = 0.95
+#: A share of a distribution that is nearly nothing of it.
+_HARDLY = 1e-6
 
 
 def uncertainty(lab: Laboratory, stated: Uncertainty) -> StudyResult:
     """Return mean, deviation and percentiles of every answer, each with what it may be off by as there are only so many
     points, those with the error of the mesh added, and what shares of the variance parameters have.
 
-    Points are Sobol' ones (Owen's scrambling); where all shares are asked, as Saltelli's method wants them.
+    Points are Sobol' ones (Owen's scrambling) or a Latin hypercube; where all shares are asked, as Saltelli's method
+    wants them.
     """
     names = list(stated.spread)
     ways = _correlation(stated, names)
     shared = SharedDraws(names, stated.count, stated.seed) if stated.shares else None
     if shared is not None and ways is not None:
         raise StudyError("shares of the variance are told of parameters that are not correlated; leave one of both out")
-    draws = _sobol(len(names), stated) if shared is None else shared.draws
+    if shared is not None and stated.points != "Sobol":
+        raise StudyError("all shares of the variance are told from Sobol' points; leave one of both out")
+    draws = _drawn(len(names), stated) if shared is None else shared.draws
     if ways is not None:  # a normal copula
         draws = norm.cdf(norm.ppf(draws) @ ways)
     columns = [_spread(lab.case, name, stated.spread[name], draws[:, place]) for place, name in enumerate(names)]
@@ -79,7 +86,10 @@ def uncertainty(lab: Laboratory, stated: Uncertainty) -> StudyResult:
     return StudyResult(result.points, result.rows, findings, said="; ".join(remarks))
 
 
-def _sobol(count: int, stated: Uncertainty) -> Floats:
+def _drawn(count: int, stated: Uncertainty) -> Floats:
+    """Draws (p, d) between 0 and 1."""
+    if stated.points == "Latin hypercube":
+        return np.asarray(qmc.LatinHypercube(count, seed=stated.seed).random(stated.count))
     draws = qmc.Sobol(count, seed=stated.seed).random_base2(int(np.ceil(np.log2(stated.count))))
     return np.asarray(draws[: stated.count])
 
@@ -141,27 +151,38 @@ def _correlation(stated: Uncertainty, names: list[str]) -> Floats | None:
 
 
 def _spread(case: Case, name: str, spread: Spread, draws: Floats) -> Floats:
-    """Values (p,) in SI of a parameter at shares (p,) of its distribution."""
+    """Values (p,) in SI of a parameter at shares (p,) of its distribution, which limits may cut off."""
+    distribution = _distribution(case, name, spread)
+    if spread.limits is not None:
+        low, high = (parameter_value(case, name, text) for text in spread.limits)
+        require_rising(name, low, high)
+        ends = distribution.cdf([low, high])
+        if not ends[1] - ends[0] > _HARDLY:
+            raise StudyError(f"{name} hardly ever is between its limits; widen them")
+        draws = ends[0] + draws * (ends[1] - ends[0])
+    return np.asarray(distribution.ppf(draws))
+
+
+def _distribution(case: Case, name: str, spread: Spread) -> Any:
+    """The distribution of a parameter, SI."""
     middle = current(case, name)
     if spread.normal is not None:
-        return np.asarray(
-            norm.ppf(draws, middle, deviation_of(case, name, spread.normal, middle, case.parameters[name].dimension))
-        )
+        return norm(middle, deviation_of(case, name, spread.normal, middle, case.parameters[name].dimension))
     if spread.lognormal is not None:
         factor = _plain(case, spread.lognormal)
         if factor <= 1 or middle <= 0:
             raise StudyError(f"a lognormal {name} wants a factor above 1, such as '1.2', and a value above zero")
-        return np.asarray(lognorm.ppf(draws, np.log(factor), scale=middle))
+        return lognorm(np.log(factor), scale=middle)
     if spread.uniform is not None:
         low, high = (parameter_value(case, name, text) for text in spread.uniform)
         require_rising(name, low, high)
-        return np.asarray(uniform.ppf(draws, low, high - low))
+        return uniform(low, high - low)
     assert spread.triangular is not None
     low, likeliest, high = (parameter_value(case, name, text) for text in spread.triangular)
     require_rising(name, low, high)
     if not low <= likeliest <= high:
         raise StudyError(f"the likeliest value of {name} lies outside its lowest and highest")
-    return np.asarray(triang.ppf(draws, (likeliest - low) / (high - low), low, high - low))
+    return triang((likeliest - low) / (high - low), low, high - low)
 
 
 def _plain(case: Case, text: str) -> float:

@@ -33,12 +33,15 @@ class Values(Part):
 
 
 class Spread(Part):
-    """How uncertain a parameter is: exactly one of the distributions."""
+    """How uncertain a parameter is: exactly one of the distributions, which limits may cut off."""
 
     normal: Formula | None = Field(None, description="standard deviation, an amount or a share such as '10 %'")
     lognormal: Formula | None = Field(None, description="factor that one standard deviation is, such as '1.2'")
     uniform: list[Formula] | None = Field(None, min_length=2, max_length=2, description="lowest and highest value")
     triangular: list[Formula] | None = Field(None, min_length=3, max_length=3, description="lowest, likeliest, highest")
+    limits: list[Formula] | None = Field(
+        None, min_length=2, max_length=2, description="values beyond which it never is"
+    )
 
     @model_validator(mode="after")
     def _one(self) -> Spread:
@@ -97,6 +100,7 @@ class Uncertainty(Part):
     kind: Literal["uncertainty"]
     spread: dict[ParameterName, Spread] = Field(min_length=1, description="parameters with their distributions")
     correlated: list[Correlation] = Field(default_factory=list, description="parameters that go together")
+    points: Literal["Sobol", "Latin hypercube"] = Field("Sobol", description="how cases are drawn")
     shares: Literal[True] | None = Field(None, description="tell the shares of parameters with all they do together")
     count: int = Field(256, ge=8, le=MOST_POINTS, description="how many cases are drawn")
     seed: int = Field(1, ge=0, le=2**31, description="another one draws others")

@@ -66,15 +66,15 @@ def fit(case: Case, path: DataPath, stated: Fitting) -> tuple[list[SentencePart]
         said = (Word(f"{name} was, in the file"), log, *known)
         rows.append((Word("·", "quiet"), *said, *(_gone(at) if several else ())))
     rows += _more(case, path, stated)
-    return [Word("the parameters at which answers come nearest to what was measured")], rows
+    return [Word(words) for words in ("the parameters at which", "answers come nearest to", "what was measured")], rows
 
 
 def _known(case: Case, path: DataPath, name: str, stated: Fitting) -> tuple[SentencePart, ...]:
     """How well what was measured is known."""
     at = (*path, "within", name)
     if name in stated.within:
-        nothing = Remove(f"remove {path_text(at)}", "Say nothing of how well it is known", removing(at), at=at)
-        return Word("±"), value(case, at, "Its standard deviation"), nothing
+        nothing = Option("say nothing of how well it is known", removing(at))
+        return Word("±"), value(case, at, "Its standard deviation", nothing)
     usual = Option("its standard deviation", setting(at, "1 K" if _is_temperature(case, name) else "2 %"))
     return (Choice(f"add {path_text(at)}", "± …", (usual,), "link", direct=True),)
 

@@ -26,6 +26,7 @@ _WORDS = {
     "triangular": ("from", "likeliest", "to"),
 }
 _HINTS = {"normal": "Standard deviation, an amount or a share", "lognormal": "Factor that one standard deviation is"}
+_SIDES = ("below", "above")
 #: Shares of a value, and kelvin of a temperature, between which it lies when nothing else is typed.
 _LOW, _HIGH, _KELVIN = 0.9, 1.1, 5.0
 
@@ -62,7 +63,7 @@ def uncertainty(case: Case, path: DataPath, stated: Uncertainty) -> tuple[list[S
 
 def _spread(case: Case, path: DataPath, count: int) -> SheetRow:
     said, name = value_at(case.data, path), str(path[-1])
-    now = next(iter(said))
+    now = next(key for key in said if key != "limits")
     low, middle, high = (share_of(case, name, *each) for each in ((_LOW, -_KELVIN), (1.0, 0.0), (_HIGH, _KELVIN)))
     fresh = {
         "normal": spread_of(case, name)["normal"],
@@ -72,7 +73,8 @@ def _spread(case: Case, path: DataPath, count: int) -> SheetRow:
     }
     if is_temperature(case, name):
         del fresh["lognormal"]
-    ways = tuple(Option(way, setting(path, {way: stated})) for way, stated in fresh.items())
+    kept = {"limits": said["limits"]} if "limits" in said else {}
+    ways = tuple(Option(way, setting(path, {way: stated, **kept})) for way, stated in fresh.items())
     parts: list[SentencePart] = [
         *(Word("·", "quiet"), of_parameter(case, path, spread_of), Word("is")),
         Choice(f"distribution at {path_text(path)}", now, ways, "plain choice"),
@@ -80,4 +82,12 @@ def _spread(case: Case, path: DataPath, count: int) -> SheetRow:
     for place, word in enumerate(_WORDS[now]):
         at = (*path, now, place) if isinstance(said[now], list) else (*path, now)
         parts += [Word(word), value(case, at, _HINTS.get(now, f"{word} this value"))]
+    limits = (*path, "limits")
+    if kept:
+        free = Option("without limits", removing(limits))
+        ends = [value(case, (*limits, n), f"It is never {side} this", free) for n, side in enumerate(_SIDES)]
+        parts += [Word("within"), ends[0], Word("and"), ends[1]]
+    elif now in ("normal", "lognormal"):
+        cut = Option("within limits", setting(limits, [low, high]))
+        parts.append(Choice(f"add {path_text(limits)}", "within …", (cut,), "link", direct=True))
     return (*parts, *gone(path, count))

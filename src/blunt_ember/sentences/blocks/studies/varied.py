@@ -31,9 +31,9 @@ _FROM, _TO, _KELVIN = 0.5, 2.0, 50.0
 Fresh = Callable[[Case, str], Any]
 
 
-def value(case: Case, path: DataPath, hint: str) -> Entry:
-    """Return the entry of a value."""
-    return Entry(path_text(path), str(value_at(case.data, path)), hint, typing(path), at=path)
+def value(case: Case, path: DataPath, hint: str, *more: Option) -> Entry:
+    """Return the entry of a value, with what else can be done with it."""
+    return Entry(path_text(path), str(value_at(case.data, path)), hint, typing(path), at=path, more=more)
 
 
 def number(case: Case, path: DataPath, hint: str, usual: float = 0.0) -> Entry:
