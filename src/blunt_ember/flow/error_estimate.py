@@ -32,9 +32,9 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 #: A halved cell size takes at least half of the error away where the field is no smoother than at a singular corner:
 #: the error of the coarser answer is at most twice the change, and that of the finer one at most the change.
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
-#: Where the flux is singular an answer may keep more of its error, down to an order of 0.6; and it leaps from mesh to
-#: mesh, so that a part of what larger cells change is added.
-_MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.5, 2.0, 0.3
+#: Where the flux is singular an answer may keep more of its error, down to an order of a half; and it leaps from mesh
+#: to mesh, so that a part of what larger cells change is added.
+_MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 2.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
@@ -124,7 +124,7 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
         if not singular and solved.run is None:
             return change, f"twice {halved}"
         # What was stated at the start of a run need not be smooth either.
-        more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
+        more, times = (_MORE_BY_FINER, "3.5 times") if singular else (1.0, "twice")
         part = f"{times} {halved}{why}, and a part of that on larger cells"
         return more * change + _by_larger(solver, case, solved, values), part
     if _joinable(case):
@@ -139,7 +139,7 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    more, times = (_MORE_BY_FINER, "three times") if singular else (1.0, "twice")
+    more, times = (_MORE_BY_FINER, "3.5 times") if singular else (1.0, "twice")
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 

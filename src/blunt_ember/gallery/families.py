@@ -18,6 +18,7 @@ from blunt_ember.gallery.in_time.sources import SOURCE_FAMILIES
 from blunt_ember.gallery.in_time.swinging_walls import SWINGING_WALL_FAMILIES
 from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
 from blunt_ember.gallery.seen.networks import NETWORK_FAMILIES
+from blunt_ember.gallery.steady.corners import CORNER_FAMILIES
 from blunt_ember.gallery.steady.environments import ENVIRONMENT_FAMILIES
 from blunt_ember.gallery.steady.fins import FIN_FAMILIES
 from blunt_ember.gallery.steady.generating import GENERATING_FAMILIES
@@ -52,7 +53,7 @@ GROUPS: Mapping[str, tuple[Family, ...]] = MappingProxyType(
         "Between environments": (*ENVIRONMENT_FAMILIES, *JUNCTION_FAMILIES),
         "Plates, strips, spots": PLATE_FAMILIES,
         "Rods": ROD_FAMILIES,
-        "Shape factors": SHAPE_FACTOR_FAMILIES,
+        "Shape factors, corners": (*SHAPE_FACTOR_FAMILIES, *CORNER_FAMILIES),
         "Solids": SOLID_FAMILIES,
         "Series along every axis": SEPARABLE_FAMILIES,
         "Heating up, cooling down": WARMING_FAMILIES,
