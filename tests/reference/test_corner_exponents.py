@@ -7,6 +7,7 @@ import pytest
 from scipy.linalg import eigh_tridiagonal
 
 from blunt_ember.case.values.textbook.registry import TEXTBOOK
+from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 
@@ -52,3 +53,12 @@ def test_errors_about_a_corner_of_two_materials_hold_what_they_say(mesh: dict[st
     case = family("edge-of-two-bricks").case()
     for check in Flow().run(case.restated({**case.data, "mesh": mesh})).checks:
         assert abs(check.value - check.expected) <= check.error, check.name
+
+
+def test_cells_too_small_beside_the_body_are_refused_with_the_least_size() -> None:
+    case = family("edge-of-two-bricks").case()
+    tiny = {**case.data["mesh"], "local": [{"at": ["0 mm", "0 mm"], "size": "R*1e-8"}]}
+    with pytest.raises(
+        CaseError, match=r"mesh.local\[0\].size: this is less than a millionth of the body.*state .* mm or more"
+    ):
+        Flow().run(case.restated({**case.data, "mesh": tiny}))

@@ -11,6 +11,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import LocalSize
 from blunt_ember.case.faults.structure_faults import unknown_name
+from blunt_ember.case.values.display import shown
+from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
@@ -45,6 +47,7 @@ def local_cells(geometry: SectionGeometry | SolidGeometry, request: MeshRequest)
     for number, entry in enumerate(wish.local):
         if entry.at is not None and entry.size is not None:
             place = np.array([[coordinate.si for coordinate in entry.at]])
+            _require_large(number, entry.size.si, refinement, float(np.max(np.subtract(plan.high, plan.low))))
             level = geometry.levels_at(place)
             heights += [] if level is None else [(float(level[0]), entry.size.si)]
             sizes.append((geometry.plan_of(place)[0], entry.size.si / refinement))
@@ -82,6 +85,8 @@ def _at_heights(
 
 
 CutKey = TypeVar("CutKey")
+#: Sizes at a point over the extent of the body, as stated, and where cells are divided further.
+_LEAST, _LEAST_DIVIDED = 4e-7, 1.5e-7
 
 
 def shared_out(count: int, lengths: Mapping[CutKey, float]) -> dict[CutKey, int]:
@@ -102,6 +107,17 @@ def _along(geometry: SectionGeometry, surface: str, size: float) -> Floats:
     owner = np.repeat(np.arange(len(curves)), counts)
     number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
     return curves.take(owner).at(number / np.maximum(counts[owner] - 1, 1))
+
+
+def _require_large(number: int, size: float, refinement: float, extent: float) -> None:
+    """Raise :class:`CaseError` for cells so small beside the body that their places lose their digits."""
+    least = extent * max(_LEAST, _LEAST_DIVIDED * refinement)
+    if size < least:
+        where = ("mesh", "local", number, "size")
+        what = (
+            f"this is less than a millionth of the body, where places lose their digits; state {shown(least, LENGTH)}"
+        )
+        raise CaseError((Fault(where, f"{what} or more"),))
 
 
 def require_few(cells: float) -> None:
