@@ -44,7 +44,7 @@ class Family:
         also = ["transient in time" if runs else "steady", kind]
         also += ["3-d solid"] if kind in ("stacked", "turned solid") else ["2-d"] if "section" in kind else ["1-d"]
         laws = ("film", "radiation", "flux", "temperature")
-        also += [law for law in laws if any(law in entry for entry in self.data["surroundings"])]
+        also += [law for law in laws if any(law in entry for entry in self.data.get("surroundings", []))]
         also += ["radiation enclosure chamber"] if self.data.get("enclosures") else []
         return " ".join((self.name, str(self.data["title"]), self.summary, *self.beside, *also)).lower()
 
