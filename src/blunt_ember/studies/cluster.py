@@ -70,10 +70,9 @@ class Cluster:
     def submit(self, bundle: Bundle, files: CaseFiles, with_errors: bool) -> Future[list[Row]]:
         """Solve a bundle some time."""
         # Where all of ours are lost it may reach another worker, which refuses it, or one that joins later.
-        ours: dict[str, Any] = {"pure": False, "workers": self._ours(), "allow_other_workers": True}
-        executor = self._client.get_executor(**ours)
+        executor = self._client.get_executor(pure=False, workers=self._ours(), allow_other_workers=True)
         if id(files) not in self._sent:  # once, not with every bundle; and again if the worker that has it is lost
-            self._sent[id(files)] = self._client.submit(carried, files, **ours)
+            self._sent[id(files)] = self._client.submit(carried, files, pure=False)
         return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)], with_errors)
 
     def look(self) -> None:
