@@ -12,8 +12,6 @@ from collections.abc import Callable
 from math import cos, pi, sin
 from types import MappingProxyType
 
-from scipy.optimize import brentq
-
 from blunt_ember.case.values.textbook.entry import Entry
 from blunt_ember.case.values.units import ANGLE, CONDUCTIVITY, NUMBER
 
@@ -37,6 +35,8 @@ def _first_held(k_1: float, k_2: float, one: float, other: float) -> float:
 
 def _exponent(balance: _Waves) -> Callable[[float, float, float, float], float]:
     def smallest(k_1: float, k_2: float, angle_1: float, angle_2: float) -> float:
+        from scipy.optimize import brentq  # when it is wanted: every start would wait for it
+
         def left(power: float) -> float:
             return balance(k_1, k_2, power * angle_1, power * angle_2)
 
