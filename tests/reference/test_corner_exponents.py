@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from scipy.linalg import eigh_tridiagonal
 
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.values.textbook.registry import TEXTBOOK
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
@@ -48,9 +49,11 @@ def test_an_exponent_is_the_least_of_its_slices(
         assert TEXTBOOK[name](*k, *angles) == pytest.approx(expected, rel=1e-12)
 
 
-@pytest.mark.parametrize("mesh", [{"size": "auto"}, {"size": "9 mm"}, {"size": "4 mm", "order": 1}])
-def test_errors_about_a_corner_of_two_materials_hold_what_they_say(mesh: dict[str, str | int]) -> None:
-    case = family("edge-of-two-bricks").case()
+@pytest.mark.parametrize("mesh", [{"size": "auto"}, {"size": "9 mm"}, {"size": "4 mm", "order": 1}, {"size": "1.5 mm"}])
+@pytest.mark.parametrize("k_dense", ["1.9 W/(m K)", "30 W/(m K)"])
+def test_errors_about_a_corner_of_two_materials_hold_what_they_say(mesh: dict[str, str | int], k_dense: str) -> None:
+    """The finest is told by larger cells."""
+    case = with_value(family("edge-of-two-bricks").case(), ("parameters", "k_dense"), k_dense)
     for check in Flow().run(case.restated({**case.data, "mesh": mesh})).checks:
         assert abs(check.value - check.expected) <= check.error, check.name
 

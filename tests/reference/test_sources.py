@@ -73,6 +73,20 @@ def test_a_point_in_a_slab_is_the_sum_of_its_images() -> None:
         evaluate("point_source_in_slab(20 W, 0.5 W/(m K), 100 mm, 140 mm, 30 mm, 50 mm)", {})
 
 
+@pytest.mark.parametrize(
+    "formula",
+    [
+        "point_source(20 W, 0.5 W/(m K), -50 mm)",
+        "line_pulse(5 kJ/m, 0.5 W/(m K), -4e-7 m²/s, 20 mm, 600 s)",
+        "disc_source(800 W/m², -0.5 W/(m K), 50 mm, 20 mm)",
+        "moving_point_source(900 W, 30 W/(m K), 8e-6 m²/s, 0 m/s, 5 mm, 3 mm)",
+    ],
+)
+def test_distances_below_zero_and_bodies_of_nothing_are_refused(formula: str) -> None:
+    with pytest.raises(ExpressionError, match="holds for what the body is made of above zero, and distances"):
+        evaluate(formula, {})
+
+
 @pytest.mark.parametrize("kind", ["point", "line"])
 def test_what_moves_is_the_sum_of_pulses_along_its_way(kind: str) -> None:
     for ahead, aside in ((0.005, 0.003), (-0.02, 0.004), (0.0, 0.01)):

@@ -34,7 +34,7 @@ FINER_WORK = {1: 200_000, 2: 60_000, 3: 6_000}
 _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: Where the flux is singular an answer may keep more of its error, down to an order of a half; and it leaps from mesh
 #: to mesh, so that a part of what larger cells change is added.
-_MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 2.0, 0.3
+_MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 3.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
@@ -132,7 +132,7 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             coarse = solver.mesh(case, _COARSER[0].refinement)
             if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
                 slow = singular and settles_slowly(_last_problem(solved))
-                more, times = (_MORE_BY_COARSER, "twice ") if slow else (1.0, "")
+                more, times = (_MORE_BY_COARSER, "three times ") if slow else (1.0, "")
                 told_by = f"{times}the largest change on three meshes of larger cells{in_time}{why if slow else ''}"
                 return more * _by_coarser(solver, case, solved, values), told_by
         except StoppedError:

@@ -147,7 +147,9 @@ def _solved_at(
                     waiting[future] = bundle
                     workplace.look()
                     raise
-                except Exception as error:  # whatever a worker met that is no fault of a case
+                # A case that ended whoever solved it (KilledWorker), a worker that misses a module, a fault nobody
+                # thought of: one row says so, and the others go on.
+                except Exception as error:
                     if len(bundle) > 1:
                         singly += bundle
                     else:

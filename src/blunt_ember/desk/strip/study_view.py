@@ -249,7 +249,7 @@ class StudyView(QWidget):
         self._process = ChildProcess(serve_study, arguments, "study", self, has_children=True)
         self._process.said.connect(self._receive)
         self._process.lost.connect(lambda: self._receive("the study ended unexpectedly"))
-        self._pace = Pace()
+        self._pace, self.progress = Pace(), (0, 0)
         self.said.setText("solving …")
         self._fill()
         self._show_state()

@@ -9,6 +9,7 @@ above zero.
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from math import cos, pi, sin
 from types import MappingProxyType
 
@@ -42,12 +43,10 @@ def _exponent(balance: _Waves) -> Callable[[float, float, float, float], float]:
 
         step = pi / (angle_1 + angle_2) / _STEPS
         start = step * 1e-6
-        before = left(start)
-        for n in range(1, 8 * _STEPS):
-            if before * left(n * step) <= 0:
-                return float(brentq(left, start if n == 1 else (n - 1) * step, n * step, xtol=1e-15, rtol=1e-14))
-            before = left(n * step)
-        return 8 * pi / (angle_1 + angle_2)
+        # Held sides, or none, leave a root below a wave over the larger angle.
+        ends = [start, *(n * step for n in range(1, 8 * _STEPS))]
+        low, high = next(pair for pair in pairwise(ends) if left(pair[0]) * left(pair[1]) <= 0)
+        return float(brentq(left, low, high, xtol=1e-15, rtol=1e-14))
 
     return smallest
 

@@ -108,6 +108,10 @@ def _moving_line(q: Any, k: Any, a: Any, speed: Any, ahead: Any, aside: Any) -> 
 _COMMON: Mapping[str, Kind] = {"k": CONDUCTIVITY, "a": DIFFUSIVITY, "t": TIME, "speed": SPEED}
 
 
+#: Arguments that are above zero in all of these.
+_ABOVE = ("k", "a", "speed", "radius", "thickness")
+
+
 def _entry(
     name: str,
     words: str,
@@ -115,11 +119,18 @@ def _entry(
     arguments: str,
     strength: Kind,
     example: tuple[float, ...],
-    must: str = "any place but the source itself",
-    holds: Callable[..., bool] = lambda *given: True,
+    must: str = "what the body is made of above zero, and distances from zero on",
+    more: Callable[..., bool] = lambda *given: True,
 ) -> Entry:
     names = tuple(arguments.split())
     kinds = {names[0]: strength, **{key: kind for key, kind in _COMMON.items() if key in names}}
+
+    def holds(*given: Any) -> bool:
+        stated = dict(zip(names, given, strict=True))
+        above = all(np.all(np.asarray(stated[name]) > 0) for name in _ABOVE if name in stated)
+        away = not np.any(np.asarray(stated.get("r", 0.0)) < 0)
+        return above and away and more(*given)
+
     source, exactness = "Carslaw & Jaeger ch. X", "exact"
     return Entry(
         name, words, names, formula, must, holds, exactness, source, example, kinds, TEMPERATURE_DIFFERENCE, True

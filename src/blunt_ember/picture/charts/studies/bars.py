@@ -39,8 +39,10 @@ class RankedBars(StudyPlot):
         sizes, within = self.sizes[:count], np.nan_to_num(self.within[:count])
         colours = [theme.ember if size >= 0 else theme.teal for size in sizes]
         axes.barh(places, sizes, height=0.66, color=colours, alpha=0.7)
-        if within.any():
-            axes.errorbar(sizes, places, xerr=within, fmt="none", ecolor=theme.ink, elinewidth=1, capsize=2)
+        told = np.isfinite(self.within[:count])
+        if told.any():
+            at = sizes[told], places[told], None, within[told]
+            axes.errorbar(*at, fmt="none", ecolor=theme.ink, elinewidth=1, capsize=2)
         for place, label, size, slack in zip(places, self.labels, sizes, within, strict=False):
             side = 1 if size >= 0 else -1
             axes.annotate(

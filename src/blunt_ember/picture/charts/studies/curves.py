@@ -71,10 +71,10 @@ class StudyCurves(StudyPlot):
             label = curve.label or "mesh"
             axes.plot(x, y, color=colour, linewidth=3.0, alpha=0.55, marker="o", markersize=4, label=label)
             within = curve.errors[order] * kind.factor
-            if np.isfinite(within).any():
-                spread = np.nan_to_num(within)
-                named = "± of the mesh" if curve is drawn[0] else "_"
-                axes.errorbar(x, y, spread, fmt="none", ecolor=colour, elinewidth=1.2, capsize=3, label=named)
+            told = np.isfinite(within)  # what is not known has no bar, as one of no length would say it is exact
+            if told.any():
+                at, named = (x[told], y[told], within[told]), "± of the mesh" if curve is drawn[0] else "_"
+                axes.errorbar(*at, fmt="none", ecolor=colour, elinewidth=1.2, capsize=3, label=named)
             known = curve.expected[order] * kind.factor - kind.zero
             if np.isfinite(known).any():
                 axes.plot(x, known, color=theme.ink, linewidth=0.9, label="expected" if curve is drawn[0] else "_")
