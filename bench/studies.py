@@ -22,8 +22,8 @@ import numpy as np
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.gallery.families import family
-from blunt_ember.studies.cluster import Cluster
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.cluster import Cluster
+from blunt_ember.studies.running.store import ResultsStore
 from blunt_ember.studies.study import study
 
 

@@ -10,7 +10,7 @@ import pytest
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.gallery.families import family
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.store import ResultsStore
 from blunt_ember.studies.study import study
 from blunt_ember.studies.telling import result_object
 

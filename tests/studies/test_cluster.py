@@ -22,10 +22,10 @@ import blunt_ember
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.gallery.families import family
-from blunt_ember.studies.cluster import Cluster
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.cluster import Cluster
+from blunt_ember.studies.running.store import ResultsStore
 from blunt_ember.studies.study import study
 
 PATIENCE = 120.0

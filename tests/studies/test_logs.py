@@ -14,7 +14,7 @@ from blunt_ember.reference.in_layers.warming import one_layer
 from blunt_ember.reference.side import Side
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.store import ResultsStore
 from blunt_ember.studies.study import study
 from blunt_ember.studies.telling import findings_table, found_lines
 

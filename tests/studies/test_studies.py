@@ -25,7 +25,7 @@ from blunt_ember.gallery.families import family
 from blunt_ember.report.exporting import ExportOptions, write_outcome
 from blunt_ember.studies.points import StudyError, parameter_value, si_text
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.store import ResultsStore, key_of
+from blunt_ember.studies.running.store import ResultsStore, key_of
 from blunt_ember.studies.study import study
 
 T_HOT, T_AIR = 1253.15, 298.15

@@ -9,12 +9,12 @@ import pytest
 from scipy.stats import norm, truncnorm
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.studies.kinds.uncertainty import PERCENTILES, _told
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.store import ResultsStore
 from blunt_ember.studies.study import study
 from blunt_ember.studies.telling import findings_table
-from blunt_ember.studies.uncertainty import PERCENTILES, _told
 
 
 def slab(stated: dict[str, Any]) -> Case:

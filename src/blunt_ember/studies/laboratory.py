@@ -16,10 +16,10 @@ from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.points import Point, StudyError, si_text
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.running import OnProgress, rows_of
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.rows import OnProgress, rows_of
+from blunt_ember.studies.running.store import ResultsStore
+from blunt_ember.studies.running.workplace import OpenWorkplace
 from blunt_ember.studies.telling import stated_as
-from blunt_ember.studies.workplace import OpenWorkplace
 
 
 @dataclass(frozen=True)

@@ -9,17 +9,17 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Aim, AnyStudy, Fitting, Sensitivity, Sweep, Uncertainty
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.studies.fitting import least_squares_fit
+from blunt_ember.studies.kinds.fitting import least_squares_fit
+from blunt_ember.studies.kinds.sensitivity import sensitivity
+from blunt_ember.studies.kinds.target import target
+from blunt_ember.studies.kinds.uncertainty import uncertainty
 from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError, require_followed, swept
 from blunt_ember.studies.result import StudyResult
-from blunt_ember.studies.running import OnProgress
-from blunt_ember.studies.sensitivity import sensitivity
-from blunt_ember.studies.store import ResultsStore
+from blunt_ember.studies.running.rows import OnProgress
+from blunt_ember.studies.running.store import ResultsStore
+from blunt_ember.studies.running.workplace import OpenWorkplace
 from blunt_ember.studies.table_of_points import points_in
-from blunt_ember.studies.target import target
-from blunt_ember.studies.uncertainty import uncertainty
-from blunt_ember.studies.workplace import OpenWorkplace
 
 
 def study(

@@ -17,7 +17,7 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.report.html import write_report
     from blunt_ember.studies.points import StudyError
     from blunt_ember.studies.result import StudyDone
-    from blunt_ember.studies.store import ResultsStore
+    from blunt_ember.studies.running.store import ResultsStore
     from blunt_ember.studies.study import study
 
     path, source = Path(options.output), Path(options.file)

@@ -14,15 +14,15 @@ from blunt_ember.errors import BluntEmberError
 
 if TYPE_CHECKING:
     from blunt_ember.studies.result import StudyDone
-    from blunt_ember.studies.running import OnProgress
-    from blunt_ember.studies.workplace import Workplace
+    from blunt_ember.studies.running.rows import OnProgress
+    from blunt_ember.studies.running.workplace import Workplace
 
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.case.files.case_file import read_case
     from blunt_ember.report.checks_table import aligned
     from blunt_ember.studies.result import StudyDone
-    from blunt_ember.studies.store import ResultsStore
+    from blunt_ember.studies.running.store import ResultsStore
     from blunt_ember.studies.study import study
     from blunt_ember.studies.telling import findings_table, found_lines, result_object, result_table, write_study
 
@@ -38,7 +38,7 @@ def _run(options: argparse.Namespace) -> int:
     on_progress = _progress_on(sys.stderr)
 
     def cluster() -> Workplace:
-        from blunt_ember.studies.cluster import Cluster
+        from blunt_ember.studies.running.cluster import Cluster
 
         return Cluster(options.on)
 
@@ -84,7 +84,7 @@ def _write_charts(done: StudyDone, folder: Path, kind: str) -> None:
 
 def _progress_on(stream: TextIO) -> OnProgress:
     """Tell how far a study is, on one line of a terminal, or a line a while."""
-    from blunt_ember.studies.pace import Pace
+    from blunt_ember.studies.running.pace import Pace
 
     pace, live = Pace(), stream.isatty()
     last = 0.0

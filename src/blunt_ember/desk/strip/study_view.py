@@ -37,9 +37,9 @@ from blunt_ember.picture.charts.studies.pointed import StudyPlot
 from blunt_ember.picture.charts.studies.ways import charts_of
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.process_mark import own_mark
-from blunt_ember.studies.pace import Pace
 from blunt_ember.studies.result import StudyDone, StudyResult
-from blunt_ember.studies.server import serve_study
+from blunt_ember.studies.running.pace import Pace
+from blunt_ember.studies.running.server import serve_study
 from blunt_ember.studies.telling import findings_table, found_lines, kind_of_parameter, result_table, write_study
 
 _HINT = "Vary a parameter and see every answer as a curve over it; a click on a row puts that case on the desk."

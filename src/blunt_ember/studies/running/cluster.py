@@ -9,10 +9,10 @@ from concurrent.futures import CancelledError, Future
 from typing import Any
 
 from blunt_ember.studies.points import StudyError
-from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_bundle
-from blunt_ember.studies.workplace import Bundle
+from blunt_ember.studies.running.program import program_version
+from blunt_ember.studies.running.solving import CaseFiles, OtherVersionError, solved_bundle
+from blunt_ember.studies.running.workplace import Bundle
 
 #: How long a scheduler may take to answer, and its workers may all be away, s.
 _ANSWERS, _AWAY = 5.0, 30.0

@@ -19,9 +19,9 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.keys import StepKeys
 from blunt_ember.studies.points import Point, data_with
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_row
-from blunt_ember.studies.store import ResultsStore, keys_of
-from blunt_ember.studies.workplace import LocalPool, OpenWorkplace, Workplace
+from blunt_ember.studies.running.solving import CaseFiles, OtherVersionError, solved_row
+from blunt_ember.studies.running.store import ResultsStore, keys_of
+from blunt_ember.studies.running.workplace import LocalPool, OpenWorkplace, Workplace
 
 #: Points that are sent to a process at once: neighbours share a mesh, and much else, in it.
 _TOGETHER = 8

@@ -10,9 +10,9 @@ from typing import Any, Protocol
 
 from blunt_ember.flow.own_end import end_with
 from blunt_ember.studies.points import StudyError
-from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.solving import CaseFiles, OtherVersionError, solved_bundle
+from blunt_ember.studies.running.program import program_version
+from blunt_ember.studies.running.solving import CaseFiles, OtherVersionError, solved_bundle
 
 Bundle = Sequence[Mapping[str, Any]]
 

@@ -11,8 +11,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
 from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.studies.kinds.logs import with_logs
 from blunt_ember.studies.laboratory import Laboratory, answer_value, deviation_of, require_rising
-from blunt_ember.studies.logs import with_logs
 from blunt_ember.studies.points import Point, StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
 

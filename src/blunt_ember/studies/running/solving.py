@@ -16,8 +16,8 @@ from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.error_estimate import estimate_errors
 from blunt_ember.flow.flow import Flow
-from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
+from blunt_ember.studies.running.program import program_version
 
 
 class OtherVersionError(BluntEmberError):

@@ -9,7 +9,7 @@ import numpy as np
 
 from blunt_ember.case.document.studies import Sensitivity
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.studies.adjoint import AdjointSlopes, NoAdjointError
+from blunt_ember.studies.kinds.adjoint import AdjointSlopes, NoAdjointError
 from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import Point, current
 from blunt_ember.studies.result import Row, StudyResult

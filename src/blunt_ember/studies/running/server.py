@@ -18,7 +18,7 @@ def serve_study(connection: Connection, data: dict[str, Any], folder: str, name:
 
     def job(send: Callable[[Any], None]) -> None:
         from blunt_ember.case.case import case_from_data
-        from blunt_ember.studies.store import ResultsStore
+        from blunt_ember.studies.running.store import ResultsStore
         from blunt_ember.studies.study import study
 
         store = ResultsStore(Path(results) if results else None)

@@ -11,8 +11,8 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.content_hash import content_hash
 from blunt_ember.studies.points import StudyError
-from blunt_ember.studies.program import program_version
 from blunt_ember.studies.result import Row
+from blunt_ember.studies.running.program import program_version
 
 #: What is said of a case that changes no answer.
 _ASIDE = ("title", "units", "studies")

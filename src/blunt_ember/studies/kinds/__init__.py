@@ -1,0 +1,1 @@
+"""What each kind of study does."""

@@ -1,0 +1,1 @@
+"""Many cases solved, here, in processes or on a cluster, and every row of them kept."""
