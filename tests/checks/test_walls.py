@@ -41,6 +41,8 @@ NOTHING_KNOWN = (
     "window-reveal",
     "floor-on-ground",
     "cellar-ceiling",
+    "bolt-through-wool",
+    "ISO 10211 case 4",
 )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
+from scipy.constants import Stefan_Boltzmann
 from scipy.linalg import solve_banded
 
 from blunt_ember.arrays import Floats
@@ -70,6 +71,47 @@ def test_an_efficiency_is_that_of_its_slices(formula: str) -> None:
     else:
         found = sliced(area, perimeter, ends)
     assert float(evaluate(formula, {}).magnitude) == pytest.approx(found, rel=2e-5)
+
+
+def test_a_ring_that_radiates_is_what_its_slices_balance() -> None:
+    """By Newton's method on 4,000 rings, each of one temperature; without emissivity it is a plain ring."""
+    h, emissivity, k, t, inner, outer, base, around = 15.0, 0.9, 40.0, 0.002, 0.025, 0.06, 420.0, 300.0
+    count = 4000
+    edges = np.linspace(inner, outer + t / 2, count + 1)
+    between = k * t * edges / np.diff(edges)[0]
+    between[0], between[-1] = 2 * between[0], 0.0
+    area = edges[1:] ** 2 - edges[:-1] ** 2  # both faces, per radian
+    temperature = np.full(count, base)
+
+    def given(at: Floats) -> Floats:
+        return area * (h * (at - around) + emissivity * Stefan_Boltzmann * (at**4 - around**4))
+
+    for _ in range(20):
+        steeper = area * (h + 4 * emissivity * Stefan_Boltzmann * temperature**3)
+        flows = between * np.diff(np.r_[base, temperature, temperature[-1]]) * -1
+        left = flows[:-1] - flows[1:] - given(temperature)
+        bands = np.stack([np.r_[0, -between[1:-1]], between[:-1] + between[1:] + steeper, np.r_[-between[1:-1], 0]])
+        temperature = temperature + solve_banded((1, 1), bands, left)
+    found = given(temperature).sum() / given(np.full(count, base)).sum()
+    stated = f"{h} W/(m² K), {{}}, {k} W/(m K), {t} m, {inner} m, {outer} m"
+    entry = f"ring_radiating({stated.format(emissivity)}, {base} K, {around} K)"
+    assert float(evaluate(entry, {}).magnitude) == pytest.approx(found, rel=1e-6)
+    plain = f"fin_ring({h} W/(m² K), {k} W/(m K), {t} m, {inner} m, {outer} m)"
+    barely = f"ring_radiating({stated.format(1e-12)}, {base} K, {around} K)"
+    assert float(evaluate(barely, {}).magnitude) == pytest.approx(float(evaluate(plain, {}).magnitude), rel=1e-8)
+
+
+def test_fins_on_a_base_are_conductances_beside_each_other() -> None:
+    efficiency, count, fin, bare, h, contact, foot = 0.82, 12, 0.013, 0.02, 30.0, 3e-4, 6e-4
+    tight = count * h * fin * efficiency + h * bare
+    parted = count / (1 / (h * fin * efficiency) + contact / foot) + h * bare
+    whole = h * (count * fin + bare)
+    stated = f"{efficiency}, {count}, {fin} m², {bare} m²"
+    assert float(evaluate(f"fins_on_base({stated})", {}).magnitude) == pytest.approx(tight / whole, rel=1e-12)
+    entry = f"fins_on_base_in_contact({stated}, {h} W/(m² K), {contact} m² K/W, {foot} m²)"
+    assert float(evaluate(entry, {}).magnitude) == pytest.approx(parted / whole, rel=1e-12)
+    with pytest.raises(ExpressionError, match="an efficiency of 1 at most"):
+        evaluate(f"fins_on_base(1.2, {count}, {fin} m², {bare} m²)", {})
 
 
 def test_a_triangular_fin_of_a_mesh_gives_off_what_its_efficiency_says() -> None:

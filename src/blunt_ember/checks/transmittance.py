@@ -180,7 +180,7 @@ def _end(
     _require_square_layers(problem, outline, cut.facets)
     facets = cut.facets if before.faces == first else cut.facets[::-1]
     layers, resistance = _layers(problem, outline, facets)
-    resistance += sum(_film_resistance(problem, outline.surfaces[side]) for side in sides)
+    resistance += sum(film_resistance(problem, outline.surfaces[side]) for side in sides)
     if before.faces == along:
         run, face, start, way = places[0], before.facets[::-1], outline.ends[cut.facets[0], 0], -ways[sides[0]]
     else:
@@ -208,11 +208,20 @@ def _require_square_layers(problem: Problem, outline: _Outline, facets: Ints) ->
 
 def _layers(problem: Problem, outline: _Outline, facets: Ints) -> tuple[tuple[str, ...], float]:
     """The regions that a cut passes in turn, and the resistance of them and of the joints between them, m² K/W."""
-    names = problem.mesh.regions
     passed = [
         (region, float(outline.lengths[list(members)].sum()))
         for region, members in groupby(facets.tolist(), lambda facet: int(outline.regions[facet]))
     ]
+    return tuple(problem.mesh.regions[region] for region, _ in passed), resistance_of_layers(problem, passed)
+
+
+def resistance_of_layers(problem: Problem, passed: list[tuple[int, float]]) -> float:
+    """Return the resistance, m² K/W, of regions that are passed in turn, each with its thickness in m, and of the
+    joints between them.
+
+    Raises :class:`UncoupledError` where one of them has no one resistance.
+    """
+    names = problem.mesh.regions
     resistance = 0.0
     for region, thick in passed:
         k = problem.conductors[region].constant
@@ -228,10 +237,14 @@ def _layers(problem: Problem, outline: _Outline, facets: Ints) -> tuple[tuple[st
         if conductance is None:
             raise UncoupledError(f"the joint of {' and '.join(pair)} has no one resistance")
         resistance += 1 / conductance
-    return layers, resistance
+    return resistance
 
 
-def _film_resistance(problem: Problem, surface: str) -> float:
+def film_resistance(problem: Problem, surface: str) -> float:
+    """Return the resistance, m² K/W, of the film on a surface.
+
+    Raises :class:`UncoupledError` where it is not the same everywhere.
+    """
     laws = [law for law in problem.exchanges[surface] if isinstance(law, FilmLaw)]
     h = laws[0].h.constant
     if h is None:

@@ -9,7 +9,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.between_environments import CouplingQuestion
 from blunt_ember.case.document.questions.question import Question
-from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
+from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError
@@ -93,6 +93,8 @@ def _check(
         note = f"there is no such coefficient: {why}"
     elif np.isnan(value) and isinstance(question, TransmittanceQuestion):
         note = f"it has no value: {solved.walls(question.transmittance, question.to, question.lengths)}"
+    elif np.isnan(value) and isinstance(question, PointTransmittanceQuestion):
+        note = f"it has no value: {solved.flat_wall(question.point_transmittance, question.to)}"
     elif np.isnan(value) and question.environments:
         note = (
             "it has no value: no environment is colder, one is not met by a film, or its temperature follows the place"

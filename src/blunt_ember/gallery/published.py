@@ -13,6 +13,7 @@ _T3_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analy
 _T4_SOURCE = "Cameron, Casey & Simpson (1986), Benchmark Tests for Thermal Analysis, test T4"
 _ISO_SOURCE = "ISO 10211, validation case 1"
 _ISO_2_SOURCE = "ISO 10211, validation case 2"
+_ISO_4_SOURCE = "ISO 10211, validation case 4"
 
 #: Temperatures in °C of ISO 10211 case 1 by row of depth from the hot edge, 0.25 to 1.75 in steps of 0.25, and by
 #: distance from the cold side, 0.25 to 1.00.
@@ -33,6 +34,7 @@ def published_cases() -> Iterator[tuple[str, Case]]:
     yield "Cameron, Casey & Simpson T4", case_from_data(_plate_with_films())
     yield "ISO 10211 case 1", case_from_data(_half_column())
     yield "ISO 10211 case 2", case_from_data(_metal_bridge())
+    yield "ISO 10211 case 4", case_from_data(_bar_through_insulation())
     yield from published_radiation()
 
 
@@ -184,4 +186,61 @@ def _metal_bridge() -> dict[str, Any]:
         ],
         "mesh": {"size": "4 mm"},
         "questions": questions,
+    }
+
+
+def _bar_through_insulation() -> dict[str, Any]:
+    """An iron bar that passes insulation, flush with its colder face and far out of its warmer one."""
+    cold = ["wool.bottom", "bar.bottom"]
+    warm = ["wool.top", "bar.left", "bar.right", "bar.front", "bar.back", "bar.top"]
+    return {
+        "format": FORMAT,
+        "title": "Iron bar through insulation",
+        "materials": {"insulation": {"k": "0.1 W/(m K)"}, "iron": {"k": "50 W/(m K)"}},
+        "environments": {"inside": "1 °C", "outside": "0 °C"},
+        "body": {
+            "kind": "stacked",
+            "regions": {
+                "wool": {
+                    "shape": "rectangle",
+                    "size": ["1 m", "1 m"],
+                    "z": ["0 mm", "200 mm"],
+                    "material": "insulation",
+                },
+                "bar": {
+                    "shape": "rectangle",
+                    "size": ["100 mm", "50 mm"],
+                    "at": ["450 mm", "475 mm"],
+                    "z": ["0 mm", "600 mm"],
+                    "material": "iron",
+                },
+            },
+        },
+        "surroundings": [
+            {"on": cold, "film": {"resistance": "0.1 m² K/W", "environment": "outside"}},
+            {"on": warm, "film": {"resistance": "0.1 m² K/W", "environment": "inside"}},
+        ],
+        "working": {"U": "1/(0.1 m² K/W + 200 mm/(0.1 W/(m K)) + 0.1 m² K/W)"},
+        "questions": [
+            {
+                "name": "heat flow",
+                "heat_flow": cold,
+                "direction": "out",
+                "tolerance": "0.005 W",
+                "expect": {"value": "0.540 W", "source": _ISO_4_SOURCE},
+            },
+            {
+                "name": "highest outside",
+                "highest": cold,
+                "tolerance": "0.005 K",
+                "expect": {"value": "0.805 °C", "source": _ISO_4_SOURCE},
+            },
+            {"name": "chi", "point_transmittance": "inside", "to": "outside"},
+            {
+                "name": "by hand",
+                "derived": "chi + U*1 m² - heat_flow/(1 K)",
+                "expect": {"value": "0 W/K", "source": "the wall by itself lets through its U-value"},
+                "tolerance": "1e-9 W/K",
+            },
+        ],
     }

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import numpy as np
 
-from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
-from blunt_ember.case.values.units import CONDUCTANCE, CONDUCTANCE_PER_LENGTH, FILM_COEFFICIENT, LENGTH, NUMBER
+from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
+from blunt_ember.case.values.units import AREA, CONDUCTANCE, CONDUCTANCE_PER_LENGTH, FILM_COEFFICIENT, LENGTH, NUMBER
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
+from blunt_ember.checks.point_transmittance import FlatWall, flat_wall
 from blunt_ember.checks.questions.probes import probe_of
 from blunt_ember.checks.transmittance import Wall, undisturbed_walls
 from blunt_ember.flow.outcome import Outcome
@@ -72,6 +75,31 @@ def wall_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
         ("U-value", FILM_COEFFICIENT, np.array([wall.u_value for wall in every])),
         ("length", LENGTH, np.array([wall.length for wall in every])),
         ("passes", CONDUCTANCE_PER_LENGTH, np.array([wall.passed for wall in every])),
+    ]
+    return words, columns
+
+
+def flat_wall_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:
+    """Return a row for every wall that a point transmittance is counted beside, with what it passes."""
+    problem = outcome.problem
+    if problem is None or outcome.run is not None:
+        return [], []
+    found: list[tuple[str, FlatWall]] = []
+    for question in outcome.case.document.questions:
+        if isinstance(question, PointTransmittanceQuestion):
+            with suppress(UncoupledError):
+                found.append((question.name, flat_wall(problem, question.point_transmittance, question.to)))
+    if not found:
+        return [], []
+    walls = [wall for _, wall in found]
+    words: list[Words] = [
+        ("question", [name for name, _ in found]),
+        ("wall of", [", ".join(wall.layers) for wall in walls]),
+    ]
+    columns: list[Values] = [
+        ("U-value", FILM_COEFFICIENT, np.array([wall.u_value for wall in walls])),
+        ("area", AREA, np.array([wall.area for wall in walls])),
+        ("passes", CONDUCTANCE, np.array([wall.passed for wall in walls])),
     ]
     return words, columns
 

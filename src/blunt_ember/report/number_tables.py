@@ -27,7 +27,7 @@ from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
 from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
 from blunt_ember.report.curve_tables import history_rows, line_rows
-from blunt_ember.report.environment_tables import coupling_rows, wall_rows, weight_rows
+from blunt_ember.report.environment_tables import coupling_rows, flat_wall_rows, wall_rows, weight_rows
 from blunt_ember.report.radiation_tables import Values, Words, exchange_rows, radiation_rows
 
 #: Significant digits that are shown; files have all of them.
@@ -330,6 +330,7 @@ TABLES: Mapping[str, TableKind] = MappingProxyType(
         "coupling": _rows(coupling_rows, _WITHOUT_ENVIRONMENTS),
         "weights": _rows(weight_rows, _WITHOUT_ENVIRONMENTS),
         "walls": _rows(wall_rows, "where no linear transmittance is asked"),
+        "flat walls": _rows(flat_wall_rows, "where no point transmittance is asked"),
         "regions": TableKind(_regions),
         "lines": _rows(line_rows, "where no line is read along"),
         "histories": TableKind(

@@ -100,6 +100,10 @@ class ExactReader:
         """No exact field says it."""
         return np.array([np.nan])
 
+    def undisturbed_flat(self, first: str, to: str) -> Floats:
+        """No exact field says it."""
+        return np.array([np.nan])
+
     def temperature_factor(self, room: str) -> Floats:
         """No exact field says it."""
         return np.array([np.nan])

@@ -66,6 +66,11 @@ class MeshReader:
         found = self.solved.walls(first, to, sides)
         return np.array([np.nan if isinstance(found, UncoupledError) else sum(wall.passed for wall in found)])
 
+    def undisturbed_flat(self, first: str, to: str) -> Floats:
+        """Return what the flat wall between two environments would pass, W/K, (1,); NaN where none is found."""
+        found = self.solved.flat_wall(first, to)
+        return np.array([np.nan if isinstance(found, UncoupledError) else found.passed])
+
     def temperature_factor(self, room: str) -> Floats:
         """Return the least temperature factor of the surfaces that face an environment, (1,)."""
         problem = self.solved.problem
@@ -139,6 +144,10 @@ class RunReader:
         return np.full(len(self.run.times), np.nan)
 
     def undisturbed(self, first: str, to: str, sides: Sides) -> Floats:
+        """It is one of what is steady."""
+        return np.full(len(self.run.times), np.nan)
+
+    def undisturbed_flat(self, first: str, to: str) -> Floats:
         """It is one of what is steady."""
         return np.full(len(self.run.times), np.nan)
 

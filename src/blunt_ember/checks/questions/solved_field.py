@@ -11,6 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
+from blunt_ember.checks.point_transmittance import FlatWall, flat_wall
 from blunt_ember.checks.transmittance import Sides, Wall, undisturbed_walls
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
@@ -102,6 +103,15 @@ class SolvedField:
             return UncoupledError("the clock runs")
         try:
             return undisturbed_walls(self.problem, first, to, sides)
+        except UncoupledError as error:
+            return error
+
+    def flat_wall(self, first: str, to: str) -> FlatWall | UncoupledError:
+        """Return the flat wall between two environments as it would be by itself, or why none is known."""
+        if self.problem is None:
+            return UncoupledError("the clock runs")
+        try:
+            return flat_wall(self.problem, first, to)
         except UncoupledError as error:
             return error
 

@@ -16,6 +16,7 @@ from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cy
 from blunt_ember.checks.references.fits.networks.grey_network import grey_network
 from blunt_ember.checks.references.fits.networks.seen_views import view_factors
 from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
+from blunt_ember.checks.references.fits.plates_on_each_other import plates, plates_in_section
 from blunt_ember.checks.references.fits.rods import rod
 from blunt_ember.checks.references.fits.separable import box, finite_cylinder, layered_rectangle, upright_cylinder
 from blunt_ember.checks.references.fits.solids import solid_field
@@ -43,14 +44,23 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "rectangle": fit(rectangle, "sources"),
         "layered-rectangle": fit(layered_rectangle, "sources", "joints"),
         "finite-cylinder": fit(finite_cylinder, "sources", "joints"),
+        "plates": fit(plates_in_section, "sources", "joints"),
     }
 )
+_OF_SOLIDS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = {
+    "box": fit(box, "sources"),
+    "upright-cylinder": fit(upright_cylinder, "sources"),
+    "plates": fit(plates, "sources", "joints"),
+}
 #: Those of solids: of the sections in which heat flows as in them, and their own.
 SOLID_SOLUTIONS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = MappingProxyType(
     {
-        **{name: Fit(partial(solid_field, each.make), each.understands) for name, each in SECTION_SOLUTIONS.items()},
-        "box": fit(box, "sources"),
-        "upright-cylinder": fit(upright_cylinder, "sources"),
+        **{
+            name: Fit(partial(solid_field, each.make), each.understands)
+            for name, each in SECTION_SOLUTIONS.items()
+            if name not in _OF_SOLIDS
+        },
+        **_OF_SOLIDS,
     }
 )
 

@@ -204,4 +204,56 @@ _CORNER = Family(
     },
 )
 
-ENVIRONMENT_FAMILIES = (_FLAT, _SLAB, _CORNER)
+_BOLT = Family(
+    "bolt-through-wool",
+    "A bolt that holds wool on a wall: its point transmittance, beside the wall without it",
+    {
+        "format": FORMAT,
+        "title": "Steel bolt through the wool of the drying room",
+        "parameters": {
+            "t_brick": "150 mm",
+            "t_wool": "140 mm",
+            "r_bolt": "8 mm",
+            "r_plate": "45 mm",
+            "t_plate": "6 mm",
+            "r_wall": "500 mm",
+            "k_brick": "0.52 W/(m K)",
+            "k_wool": "0.036 W/(m K)",
+            "k_steel": "48 W/(m K)",
+            "R_in": "0.13 m² K/W",
+            "R_out": "0.04 m² K/W",
+            "T_room": "38 °C",
+            "T_yard": "-6 °C",
+        },
+        "materials": {"brick": {"k": "k_brick"}, "wool": {"k": "k_wool"}, "steel": {"k": "k_steel"}},
+        "environments": {"drying room": "T_room", "yard": "T_yard"},
+        "body": {
+            "kind": "turned section",
+            "regions": {
+                "brick": _wall(["r_wall", "t_brick"], "brick", at=["0 mm", "0 mm"]),
+                "wool": _wall(["r_wall", "t_wool"], "wool", at=["0 mm", "t_brick"]),
+                "bolt": _wall(["r_bolt", "t_brick/2 + t_wool"], "steel", at=["0 mm", "t_brick/2"]),
+                "plate": _wall(["r_plate", "t_plate"], "steel", at=["0 mm", "t_brick + t_wool"]),
+            },
+        },
+        "surroundings": [
+            {"on": "brick.bottom", "film": {"resistance": "R_in", "environment": "drying room"}},
+            {"on": ["wool.top", "plate.top", "plate.right"], "film": {"resistance": "R_out", "environment": "yard"}},
+        ],
+        "working": {"U": "1/(R_in + t_brick/k_brick + t_wool/k_wool + R_out)", "A": "pi*r_wall^2"},
+        "questions": [
+            {"name": "L", "coupling": "drying room", "to": "yard"},
+            {"name": "chi", "point_transmittance": "drying room", "to": "yard"},
+            {
+                "name": "by hand",
+                "derived": "L - U*A - chi",
+                "expect": {"value": "0 W/K", "source": "the wall by hand"},
+                "tolerance": "1e-9 W/K",
+            },
+            {"name": "with four to a square metre", "derived": "U + 4*chi/(1 m²)"},
+            {"name": "factor", "temperature_factor": "drying room"},
+        ],
+    },
+)
+
+ENVIRONMENT_FAMILIES = (_FLAT, _SLAB, _CORNER, _BOLT)

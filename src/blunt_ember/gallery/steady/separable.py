@@ -206,4 +206,65 @@ _PART_ON_PLATE = Family(
     },
 )
 
-SEPARABLE_FAMILIES = (_BOX, _ROLLER, _TWO_MATERIALS, _PART_ON_PLATE)
+_PART_ON_LAYERS = Family(
+    "part-on-layers",
+    "Part that heats a rectangle of a board on a joint on a cold plate: spreading through layers",
+    {
+        "format": FORMAT,
+        "title": "Driver of the kiln elements on its board and cold plate",
+        "parameters": {
+            "length": "70 mm",
+            "width": "50 mm",
+            "t_plate": "6 mm",
+            "t_board": "1.6 mm",
+            "P": "12 W",
+            "k_plate": "150 W/(m K)",
+            "k_through": "1.1 W/(m K)",
+            "k_along": "22 W/(m K)",
+            "R_joint": "0.00004 m² K/W",
+            "h_below": "600 W/(m² K)",
+            "T_water": "25 °C",
+        },
+        "materials": {
+            "alloy": {"k": "k_plate"},
+            "board": {"k": {"along": "k_along", "across": "k_along", "through": "k_through"}},
+        },
+        "body": {
+            "kind": "stacked",
+            "regions": {
+                "plate": {
+                    "shape": "rectangle",
+                    "size": ["length", "width"],
+                    "z": ["0 mm", "t_plate"],
+                    "material": "alloy",
+                },
+                "board": {
+                    "shape": "rectangle",
+                    "size": ["length", "width"],
+                    "z": ["t_plate", "t_plate + t_board"],
+                    "material": "board",
+                },
+            },
+        },
+        "surfaces": {
+            "driver": {
+                "on": "board.top",
+                "within": {"shape": "rectangle", "at": ["20 mm", "14 mm"], "size": ["16 mm", "12 mm"]},
+            }
+        },
+        "joints": [{"on": "plate|board", "resistance": "R_joint"}],
+        "surroundings": [
+            {"on": "driver", "heat": "P"},
+            {"on": "plate.bottom", "film": {"h": "h_below", "temperature": "T_water"}},
+        ],
+        "mesh": {"size": "2.5 mm"},
+        "questions": [
+            exactly("under the driver", {"temperature": ["28 mm", "20 mm", "0 mm"]}, "plates", _WITHIN),
+            exactly("driver", {"mean": "driver"}, "plates", "0.5 %"),
+            exactly("far corner", {"temperature": ["length", "width", "t_plate + t_board"]}, "plates", _WITHIN),
+            {"name": "resistance", "derived": "(driver - T_water)/P"},
+        ],
+    },
+)
+
+SEPARABLE_FAMILIES = (_BOX, _ROLLER, _TWO_MATERIALS, _PART_ON_PLATE, _PART_ON_LAYERS)

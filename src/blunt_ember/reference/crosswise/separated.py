@@ -14,10 +14,10 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.crosswise.fading import fading
 from blunt_ember.reference.in_layers.modes import Modes, Stack, modes_of
 from blunt_ember.reference.in_layers.warming import Warming
 from blunt_ember.reference.side import Side
@@ -176,7 +176,7 @@ class Separated:
         source = np.where(modes.resting, self.across.rise, 0.0)
         brings = np.stack([_brought(side, along, ones, even) for side in axis.sides], axis=1)
         for spot in self.spots if len(self.others) == 1 else ():
-            brings[:, spot.end] += spot.flux * self._shares(modes, spot.within[0]) * _fading(self.terms)
+            brings[:, spot.end] += spot.flux * self._shares(modes, spot.within[0]) * fading(self.terms)
         return _Level(axis, modes.roots**2, source, brings)
 
     def _shares(self, modes: Modes, within: tuple[float, float]) -> Floats:
@@ -202,8 +202,8 @@ class Separated:
         for spot in self.spots:
             one_way, other = spot.within
             shares = self._shares(first, one_way)[: self.pairs], modes.between(*other) / modes.norms
-            fading = _fading(self.pairs)
-            brings[:, spot.end] += spot.flux * np.multiply.outer(shares[0] * fading, shares[1] * fading).ravel()
+            soft = fading(self.pairs)
+            brings[:, spot.end] += spot.flux * np.multiply.outer(shares[0] * soft, shares[1] * soft).ravel()
         decay = (first.roots[: self.pairs, None] ** 2 + modes.roots**2).ravel()
         source = np.where(modes.resting, second.rise[: self.pairs, None], 0.0).ravel()
         return modes, _Level(axis, decay, source, brings)
@@ -255,9 +255,3 @@ def _brought(side: Side, along: Floats, ones: Floats, even: Floats) -> Floats:
     if side.held is not None:
         return side.held * ones - along
     return side.flux * even + side.h * (side.fluid * ones - along)
-
-
-def _fading(count: int) -> Floats:
-    """Factors (n,) that go smoothly from 1 half way to 0: what is left out of a sum whose terms swing then cancels."""
-    rest = np.clip(2 * (np.arange(count) + 0.5) / count - 1, 1e-12, 1 - 1e-12)
-    return np.asarray(special.expit(1 / rest - 1 / (1 - rest)))

@@ -193,8 +193,8 @@ class _Followed:
     def _refuse(self, *of: object) -> NoReturn:
         raise NoAdjointError("it is no temperature and no heat through an outer surface")
 
-    heat_passed = heat_stored = radiation = view_factor = exchanged = coupling = undisturbed = _refuse
-    temperature_factor = surface_humidity = time_of = _refuse
+    heat_passed = heat_stored = radiation = view_factor = exchanged = coupling = _refuse
+    undisturbed = undisturbed_flat = temperature_factor = surface_humidity = time_of = _refuse
 
 
 def _require_told(problem: Problem, names: Sequence[str]) -> None:

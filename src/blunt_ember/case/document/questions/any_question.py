@@ -22,7 +22,7 @@ from blunt_ember.case.document.questions.temperatures import (
     MeanQuestion,
     PointQuestion,
 )
-from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
+from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
 from blunt_ember.case.document.questions.when import WhenQuestion
 
 #: Kinds of question by the key they ask by.
@@ -43,6 +43,7 @@ QUESTIONS: Mapping[str, type[Question]] = MappingProxyType(
             ExchangeQuestion,
             CouplingQuestion,
             TransmittanceQuestion,
+            PointTransmittanceQuestion,
             TemperatureFactorQuestion,
             SurfaceHumidityQuestion,
             DerivedQuestion,
@@ -93,6 +94,7 @@ AnyQuestion = Annotated[
     | Annotated[ExchangeQuestion, Tag("asks exchange")]
     | Annotated[CouplingQuestion, Tag("asks coupling")]
     | Annotated[TransmittanceQuestion, Tag("asks transmittance")]
+    | Annotated[PointTransmittanceQuestion, Tag("asks point_transmittance")]
     | Annotated[TemperatureFactorQuestion, Tag("asks temperature_factor")]
     | Annotated[SurfaceHumidityQuestion, Tag("asks surface_humidity")]
     | Annotated[DerivedQuestion, Tag("asks derived")],

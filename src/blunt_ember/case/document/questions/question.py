@@ -98,6 +98,9 @@ class Reader(Protocol):
     def undisturbed(self, first: str, to: str, sides: Literal["inner", "outer"]) -> Floats:
         """Return what the walls between two environments would pass without what joins them, W/(m K)."""
 
+    def undisturbed_flat(self, first: str, to: str) -> Floats:
+        """Return what the flat wall between two environments would pass without what passes it, W/K."""
+
     def temperature_factor(self, room: str) -> Floats:
         """Return the least temperature factor of the surfaces that face an environment."""
 

@@ -207,7 +207,7 @@ def require_no_radiation(*sides: Side) -> None:
         raise ReferenceRefusedError("a surface radiates")
 
 
-def crossings_of(order: list[int], geometry: SectionGeometry) -> dict[str, list[tuple[int, float]]]:
+def crossings_of(order: list[int], geometry: BodyGeometry) -> dict[str, list[tuple[int, float]]]:
     """Return for each interface that layers in ``order`` make the layers before it and the signs of heat through it."""
     names = [region.name for region in geometry.regions]
     crossing: dict[str, list[tuple[int, float]]] = {}

@@ -57,7 +57,7 @@ class BodyAxis:
 
 
 @dataclass(frozen=True)
-class _Places:
+class Places:
     """Takes points to coordinates along axes ``order``, from an ``origin``, or to a radius from it and the height."""
 
     origin: tuple[float, ...]
@@ -65,6 +65,7 @@ class _Places:
     radial: bool = False
 
     def __call__(self, points: Floats) -> Floats:
+        """Return coordinates (p, axes) in m of ``points`` (p, d)."""
         away = points - np.array(self.origin)
         if self.radial:
             return np.column_stack([np.linalg.norm(away[:, :2], axis=1), away[:, 2]])
@@ -226,14 +227,14 @@ def _layers(
     geometry: SectionGeometry, problem: Problem, across: int, lines: tuple[Floats, Floats], order: list[int]
 ) -> SeparableField:
     """A section of layers ``across`` x (0) or y (1), in a turned one about the axis."""
-    lines, order = _merged(lines, across, order)
+    lines, order = merged(lines, across, order)
     axes = []
     spots: list[Spot] = []
     origins = [0.0 if geometry.turned and axis == 0 else float(lines[axis][0]) for axis in (0, 1)]
     left = {surface.name for surface in geometry.outer_surfaces}
     for axis in (across, 1 - across):
         ends = float(lines[axis][0]), float(lines[axis][-1])
-        names = _at_line(axis, ends[0], geometry), _at_line(axis, ends[1], geometry)
+        names = at_line(axis, ends[0], geometry), at_line(axis, ends[1], geometry)
         left -= {*names[0], *names[1]}
         places = lines[axis] - origins[axis]
         places = np.where(np.abs(places) < 1e-9 * places[-1], 0.0, places)
@@ -242,7 +243,7 @@ def _layers(
         rests = []
         if axis != across:
             for end, own in enumerate(names):
-                rest, parts = _parts(own, problem)
+                rest, parts = parts_of(own, problem)
                 rests.append(rest)
                 for name, flux in parts:
                     along = geometry.surfaces[name].segments[..., across] - float(origins[across])
@@ -268,22 +269,22 @@ def _layers(
         "cylinder" if geometry.turned else "wall",
         tuple(axes),
         tuple(heat.get(region, 0.0) for region in order),
-        _Places(tuple(origins), (across, 1 - across)),
+        Places(tuple(origins), (across, 1 - across)),
         2 * np.pi if geometry.turned else geometry.depth or 0.0,
         tuple(order),
         tuple(spots),
     )
 
 
-def _merged(lines: tuple[Floats, Floats], across: int, order: list[int]) -> tuple[tuple[Floats, Floats], list[int]]:
-    """Lines and layers without those at which nothing but a surface is cut."""
+def merged(lines: tuple[Floats, Floats], across: int, order: list[int]) -> tuple[tuple[Floats, Floats], list[int]]:
+    """Return lines and layers without those at which nothing but a surface is cut."""
     changes = np.flatnonzero(np.diff(order)) + 1
     kept = lines[across][[0, *changes.tolist(), len(order)]]
     return (kept, lines[1]) if across == 0 else (lines[0], kept), [order[at] for at in (0, *changes.tolist())]
 
 
-def _parts(names: tuple[str, ...], problem: Problem) -> tuple[Side, list[tuple[str, float]]]:
-    """What all surfaces of an end meet, and the parts of it into which more flux comes than into the rest."""
+def parts_of(names: tuple[str, ...], problem: Problem) -> tuple[Side, list[tuple[str, float]]]:
+    """Return what all surfaces of an end meet, and the parts of it into which more flux comes than into the rest."""
     met = {name: side_of(name, problem) for name in names}
     rests = {replace(side, flux=0.0) for side in met.values()}
     if len(rests) > 1:
@@ -309,33 +310,38 @@ def box(geometry: SolidGeometry, problem: Problem) -> SeparableField:
         for low, high, (first, last) in zip(lows[:2], highs[:2], ends[:2], strict=True)
     )
     up, heated = _upright_axis(geometry, ks, problem)
-    spots = []
-    for end, column, flux in heated:
-        low, high = _corners_of(column, geometry)
-        within = tuple((float(a - o), float(b - o)) for a, b, o in zip(low, high, lows[:2], strict=True))
-        spots.append(Spot(end, within, flux))
+    spots = [Spot(end, rectangle_of(column, geometry), flux) for end, column, flux in heated]
     require_whole(geometry, (name for axis in (*sides, up) for names in axis.names for name in names))
     heat = (generation_of(problem).get(0, 0.0),)
-    return SeparableField("box", "wall", (*sides, up), heat, _Places(lows), 1.0, spots=tuple(spots))
+    return SeparableField("box", "wall", (*sides, up), heat, Places(lows), 1.0, spots=tuple(spots))
 
 
 def _upright_axis(geometry: SolidGeometry, k: float, problem: Problem) -> tuple[BodyAxis, list[tuple[int, int, float]]]:
     """The axis up, and the ends, columns and fluxes of what is heated besides."""
     stations = geometry.path.stations
+    sides, names, heated = flat_ends(geometry, problem)
+    return BodyAxis((0.0, float(stations[-1] - stations[0])), (k,), sides, names), heated
+
+
+def flat_ends(
+    geometry: SolidGeometry, problem: Problem
+) -> tuple[tuple[Side, Side], tuple[tuple[str, ...], tuple[str, ...]], list[tuple[int, int, float]]]:
+    """What all of the lowest and the highest faces of a solid meet, their names, and the ends, columns of the plan and
+    fluxes of what is heated besides."""
     names, rests, heated = [], [], []
-    for end, station in ((0, 0), (1, len(stations) - 1)):
+    for end, station in ((0, 0), (1, len(geometry.path.stations) - 1)):
         own = {column: name for (column, at), name in geometry.ends.items() if at == station}
-        rest, parts = _parts(tuple(own.values()), problem)
+        rest, parts = parts_of(tuple(own.values()), problem)
         more = dict(parts)
         heated += [(end, column, more[name]) for column, name in own.items() if name in more]
         names.append(tuple(dict.fromkeys(own.values())))
         rests.append(rest)
-    axis = BodyAxis((0.0, float(stations[-1] - stations[0])), (k,), (rests[0], rests[1]), (names[0], names[1]))
-    return axis, heated
+    return (rests[0], rests[1]), (names[0], names[1]), heated
 
 
-def _corners_of(column: int, geometry: SolidGeometry) -> tuple[Floats, Floats]:
-    """The lower and upper corner of a column of the plan that is a rectangle along the axes."""
+def rectangle_of(column: int, geometry: SolidGeometry) -> tuple[tuple[float, float], ...]:
+    """Return where a column of the plan that is a rectangle along the axes begins and ends along each, m from the
+    lowest corner of the body."""
     plan, own = geometry.plan.arrangement, _edges_of(column, geometry)
     first, last = plan.points[plan.start[own]], plan.points[plan.end[own]]
     low, high = first.min(axis=0), first.max(axis=0)
@@ -343,7 +349,20 @@ def _corners_of(column: int, geometry: SolidGeometry) -> tuple[Floats, Floats]:
     area = float((first[:, 0] * last[:, 1] - last[:, 0] * first[:, 1]) @ way)
     if plan.curves.take(own).is_arc.any() or abs(area - float(np.prod(high - low))) > 1e-9 * geometry.extent**2:
         raise ReferenceRefusedError("what is heated is no rectangle along the sides")
-    return low, high
+    lows = geometry.low[:2]
+    return tuple((float(a - o), float(b - o)) for a, b, o in zip(low, high, lows, strict=True))
+
+
+def ring_of(column: int, geometry: SolidGeometry, centre: tuple[float, float]) -> tuple[float, float]:
+    """Return the radii in m between which a column of the plan lies that is a disc or a ring about a centre."""
+    plan, own = geometry.plan.arrangement, _edges_of(column, geometry)
+    curves = plan.curves.take(own)
+    aside = np.abs(curves.centre - np.array(centre)).max() > 1e-9 * geometry.extent
+    away = np.linalg.norm(plan.points[plan.start[own]] - np.array(centre), axis=1)
+    reaches = np.unique(np.round(away / (1e-9 * geometry.extent))) * 1e-9 * geometry.extent
+    if not curves.is_arc.all() or aside or len(reaches) > 2:
+        raise ReferenceRefusedError("what is heated is no disc or ring about the middle")
+    return float(reaches[0]) if len(reaches) == 2 else 0.0, float(reaches[-1])
 
 
 def _edges_of(column: int, geometry: SolidGeometry) -> Ints:
@@ -364,19 +383,10 @@ def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableFiel
     inner, outer = rings.us.tolist()
     bore = "" if inner == 0 else f"{region}.bore"
     up, heated = _upright_axis(geometry, k, problem)
-    spots = []
-    for end, column, flux in heated:
-        plan, own = geometry.plan.arrangement, _edges_of(column, geometry)
-        curves = plan.curves.take(own)
-        aside = np.abs(curves.centre - np.array(rings.centre)).max() > 1e-9 * geometry.extent
-        away = np.linalg.norm(plan.points[plan.start[own]] - np.array(rings.centre), axis=1)
-        reaches = np.unique(np.round(away / (1e-9 * geometry.extent))) * 1e-9 * geometry.extent
-        if not curves.is_arc.all() or aside or len(reaches) > 2:
-            raise ReferenceRefusedError("what is heated is no disc or ring about the middle")
-        spots.append(Spot(end, ((float(reaches[0]) if len(reaches) == 2 else 0.0, float(reaches[-1])),), flux))
+    spots = [Spot(end, (ring_of(column, geometry, rings.centre),), flux) for end, column, flux in heated]
     axes = _named_axis(outer, inner, k, (bore, f"{region}.rim"), problem), up
     require_whole(geometry, (name for axis in axes for names in axis.names for name in names))
-    heat, places = (generation_of(problem).get(0, 0.0),), _Places((*rings.centre, low), radial=True)
+    heat, places = (generation_of(problem).get(0, 0.0),), Places((*rings.centre, low), radial=True)
     return SeparableField("upright-cylinder", "cylinder", axes, heat, places, 2 * np.pi, spots=tuple(spots))
 
 
@@ -397,8 +407,8 @@ def _constant(k: float | None) -> float:
     return k
 
 
-def _at_line(axis: int, line: float, geometry: SectionGeometry) -> tuple[str, ...]:
-    """Names of the surfaces that lie whole at a line of a lattice; none on the axis of a turned section."""
+def at_line(axis: int, line: float, geometry: SectionGeometry) -> tuple[str, ...]:
+    """Return names of the surfaces that lie whole at a line of a lattice; none on the axis of a turned section."""
     reach = 1e-9 * geometry.extent
     return tuple(s.name for s in geometry.outer_surfaces if np.abs(s.segments[..., axis] - line).max() < reach)
 

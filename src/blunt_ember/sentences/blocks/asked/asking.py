@@ -56,11 +56,25 @@ def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
         )
         for first in names
     )
+    points = tuple(
+        Option(
+            first,
+            options=tuple(
+                Option(f"to {to}", ask("chi", point_transmittance=first, to=to)) for to in names if to != first
+            ),
+        )
+        for first in names
+    )
     rooms = tuple(Option(name, ask("factor", temperature_factor=name)) for name in names)
     humid = tuple(Option(name, ask("humidity", surface_humidity=name, humidity="50 %")) for name in names)
     return [
         Option("thermal coupling coefficient of", options=pairs),
         *([Option("linear transmittance ψ of", options=junctions)] if case.document.body.kind == "section" else []),
+        *(
+            [Option("point transmittance χ of", options=points)]
+            if case.document.body.kind not in ("section", "rod")
+            else []
+        ),
         Option("temperature factor at the coldest place of", options=rooms),
         Option("humidity at the coldest place of", options=humid),
     ]

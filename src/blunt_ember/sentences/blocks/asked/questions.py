@@ -26,7 +26,7 @@ from blunt_ember.case.document.questions.temperatures import (
     MeanQuestion,
     PointQuestion,
 )
-from blunt_ember.case.document.questions.transmittance import TransmittanceQuestion
+from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
 from blunt_ember.case.document.questions.when import WhenQuestion
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_question
@@ -214,6 +214,19 @@ def _transmitted(case: Case, path: DataPath, question: Question, surfaces: tuple
     ]
 
 
+def _point_transmitted(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
+    assert isinstance(question, PointTransmittanceQuestion)
+    names = tuple(case.document.environments)
+    to = tuple(Option(name, setting((*path, "to"), name)) for name in names if name != question.point_transmittance)
+    first = tuple(Option(name, setting((*path, question.asks), name)) for name in names if name != question.to)
+    return [
+        Word("point transmittance χ of"),
+        Choice(f"target {path[1]}", question.point_transmittance, first, at=(*path, question.asks)),
+        Word("to"),
+        Choice(f"to {path[1]}", question.to, to, at=(*path, "to")),
+    ]
+
+
 def _factor(case: Case, path: DataPath, question: Question, surfaces: tuple[str, ...]) -> list[SentencePart]:
     names = tuple(Option(name, setting((*path, question.asks), name)) for name in case.document.environments)
     room = Choice(f"target {path[1]}", str(question.target), names, at=(*path, question.asks))
@@ -286,6 +299,7 @@ _SENTENCES: Mapping[type[Question], _Said] = MappingProxyType(
         ExchangeQuestion: _between_two,
         CouplingQuestion: _coupled,
         TransmittanceQuestion: _transmitted,
+        PointTransmittanceQuestion: _point_transmitted,
         TemperatureFactorQuestion: _factor,
         SurfaceHumidityQuestion: _humidity,
         DerivedQuestion: _derived,
