@@ -10,8 +10,9 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.faults.structure_faults import nearest
+from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.evaluation import evaluate, require_kind
-from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension
+from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import ExpressionError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.points import Point, StudyError, si_text

@@ -12,8 +12,9 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import MOST_POINTS, Sweep, Values
 from blunt_ember.case.editing.parameters import unfollowed
+from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.evaluation import Value, evaluate
-from blunt_ember.case.values.units import DIMENSIONLESS, TEMPERATURE, Dimension, kind_of
+from blunt_ember.case.values.units import TEMPERATURE, kind_of
 from blunt_ember.errors import BluntEmberError, ExpressionError
 
 #: Values of parameters, SI, by their names.

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.expressions import (
     Call,
     Literal,
@@ -26,13 +27,12 @@ from blunt_ember.case.values.expressions import (
 from blunt_ember.case.values.textbook.entry import Entry, RangeError
 from blunt_ember.case.values.textbook.registry import TEXTBOOK
 from blunt_ember.case.values.units import (
-    DIMENSIONLESS,
+    LENGTH,
+    POWER_DENSITY,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
-    Dimension,
     Kind,
     describe_dimension,
-    registry,
     single_unit,
     unit_error,
 )
@@ -300,7 +300,7 @@ def _named(text: str, names: Names) -> Value:
     if text == "pi":
         return Value(math.pi, DIMENSIONLESS)
     if text == "sigma":
-        return Value(STEFAN_BOLTZMANN, registry().Unit("W/m**2/K**4").dimensionality)
+        return Value(STEFAN_BOLTZMANN, (POWER_DENSITY.dimension * LENGTH.dimension) / TEMPERATURE.dimension**4)
     if text in VARIABLES:
         raise ExpressionError(f"'{text}' ({VARIABLES[text]}) has no value here")
     raise ExpressionError(undefined(text))

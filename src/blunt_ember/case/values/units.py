@@ -7,23 +7,14 @@ quantity is called when it is wrong.
 from __future__ import annotations
 
 import difflib
-import hashlib
-import os
 import re
-import shutil
-import sys
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
-from typing import Any
 
-import pint
-from pint.util import UnitsContainer
-
+from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
+from blunt_ember.case.values.unit_names import Unit, base_units_text, unit_of_name
 from blunt_ember.errors import ExpressionError
 
-Dimension = UnitsContainer
-DIMENSIONLESS = UnitsContainer()
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
 _SPELLINGS = {
     "°C": "degC",
@@ -68,65 +59,11 @@ _COMMON = [
     "um",
     "liter",
 ]
-#: Offsets of the relative scales: kelvin = (reading + offset) * factor.
-_RELATIVE_SCALES = {"degree_Celsius": (273.15, 1.0), "degree_Fahrenheit": (459.67, 5.0 / 9.0)}
 
 
-@lru_cache(maxsize=1)
-def registry() -> Any:
-    """Return the pint registry; reading its definitions takes a quarter of a second, so they are kept in a folder.
-
-    Whatever is wrong with that folder (cut short, not to be written, no home to hold it), the definitions are read.
-    """
-    folder: Path | None = None
-    try:
-        folder = _kept_definitions()
-        made: Any = pint.UnitRegistry(cache_folder=folder)
-        made.Unit("W/m**2")
-    except Exception:  # what was kept is a pickle, which fails as it likes
-        if folder is not None:
-            shutil.rmtree(folder, ignore_errors=True)
-        return pint.UnitRegistry()
-    return made
-
-
-def _kept_definitions() -> Path:
-    """A folder for the definitions that this Python reads: they name the files they came from."""
-    read_by = f"{pint.__version__} {pint.__file__} {sys.version}"
-    caches = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(caches) / "blunt-ember" / f"units-{hashlib.sha256(read_by.encode()).hexdigest()[:16]}"
-
-
-@dataclass(frozen=True)
-class Unit:
-    """A unit reduced to SI: ``value_SI = (reading + offset) * factor``; ``relative`` marks °C and °F."""
-
-    factor: float
-    dimension: Dimension
-    offset: float = 0.0
-    relative: bool = False
-
-
-@lru_cache(maxsize=512)
 def single_unit(name: str) -> Unit | None:
     """Return the named unit (``mm``, ``°C``, ``BTU``), or None when there is no such unit."""
-    spelled = _SPELLINGS.get(name, name)
-    if not spelled or len(spelled) > 40:
-        return None
-    ureg = registry()
-    try:
-        canonical = ureg.get_name(spelled)
-        if not canonical:
-            return None
-        if canonical in _RELATIVE_SCALES:
-            offset, factor = _RELATIVE_SCALES[canonical]
-            return Unit(factor, _dimension("kelvin"), offset, relative=True)
-        one, two = (ureg.Quantity(number, canonical).to_base_units() for number in (1.0, 2.0))
-        if abs(two.magnitude - 2 * one.magnitude) > 1e-9 * abs(one.magnitude):  # other offsets, and logarithms
-            return None
-    except (pint.errors.PintError, AttributeError, ValueError, TypeError, ArithmeticError):
-        return None
-    return Unit(float(one.magnitude), _dimension(canonical))
+    return unit_of_name(_SPELLINGS.get(name, name))
 
 
 def split_power(name: str) -> tuple[str, int] | None:
@@ -153,10 +90,6 @@ def nearest_unit(name: str) -> str | None:
     return close[0] if close else None
 
 
-def _dimension(name: str) -> Dimension:
-    return registry().Unit(name).dimensionality
-
-
 @dataclass(frozen=True)
 class Kind:
     """A kind of quantity: its name with article, the SI unit it is held in, and an example of how to write it."""
@@ -180,7 +113,15 @@ class Kind:
 
 @lru_cache(maxsize=64)
 def _kind_dimension(unit: str) -> Dimension:
-    return registry().Unit(unit).dimensionality
+    """That of a product of powers over others, such as ``W/(m**2*K)``."""
+    found = DIMENSIONLESS
+    for place, part in enumerate(re.sub("[()]", "", unit).replace("**", "^").split("/")):
+        for factor in part.split("*") if part else ():
+            name, _, power = factor.partition("^")
+            of_one = unit_of_name(name)
+            assert of_one is not None, name
+            found = found * of_one.dimension ** (int(power or 1) * (-1 if place else 1))
+    return found
 
 
 LENGTH = Kind("a length", "m", "12 mm", "mm", 1000.0)
@@ -240,7 +181,7 @@ def describe_dimension(dimension: Dimension) -> str:
     for kind in KINDS:
         if kind.dimension == dimension:
             return kind.name
-    return f"in {_in_base_units(dimension)}"
+    return f"in {base_units_text(dimension)}"
 
 
 def kind_of(dimension: Dimension) -> Kind:
@@ -248,25 +189,8 @@ def kind_of(dimension: Dimension) -> Kind:
     for kind in KINDS:
         if kind.dimension == dimension:
             return kind
-    unit = _in_base_units(dimension)
+    unit = base_units_text(dimension)
     return Kind(describe_dimension(dimension), unit, "", unit)
-
-
-def _in_base_units(dimension: Dimension) -> str:
-    return f"{registry().get_base_units(registry().UnitsContainer(_base_units(dimension)))[1]:~P}".replace("·", " ")
-
-
-def _base_units(dimension: Dimension) -> dict[str, float]:
-    names = {
-        "[length]": "meter",
-        "[mass]": "kilogram",
-        "[time]": "second",
-        "[temperature]": "kelvin",
-        "[current]": "ampere",
-        "[substance]": "mole",
-        "[luminosity]": "candela",
-    }
-    return {names[base]: float(str(power)) for base, power in dimension.items()}
 
 
 def unit_error(name: str) -> ExpressionError:
