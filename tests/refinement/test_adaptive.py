@@ -15,8 +15,9 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.mesh.rod import graded_rod_mesh
-from blunt_ember.refinement.adaptive import adaptive_refinement, left_over
-from blunt_ember.refinement.uniform import RefinementLevel, uniform_refinement
+from blunt_ember.refinement.adaptive import adaptive_refinement
+from blunt_ember.refinement.trend import RefinementLevel, left_over
+from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.refined import trends
 
 

@@ -12,7 +12,8 @@ from blunt_ember.cli.main import main
 from blunt_ember.fem.transient import exact_in_time
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.refinement.uniform import MOST_NODES, trend, uniform_refinement
+from blunt_ember.refinement.trend import trend
+from blunt_ember.refinement.uniform import MOST_NODES, uniform_refinement
 from blunt_ember.report.refined import trends
 
 

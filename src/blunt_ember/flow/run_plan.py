@@ -26,7 +26,7 @@ from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch, Watched
 from blunt_ember.fem.transient.recorder import Keeping, Recorder
 from blunt_ember.fem.transient.run import Progress, Run
-from blunt_ember.fem.transient.time_constants import TimeScales
+from blunt_ember.fem.transient.time_constants import SETTLED_SHARE, TimeScales
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 
@@ -34,8 +34,6 @@ from blunt_ember.mesh.mesh import Mesh
 _PATIENCE = 100.0
 #: Instants that a run is read at, at least, where it says nothing of them.
 _INSTANTS = 100
-#: Share of the span within which a run ends that says nothing of its end.
-SETTLED_SHARE = 0.005
 #: What a temperature is near to when nothing is said, K.
 _NEAR = 1.0
 

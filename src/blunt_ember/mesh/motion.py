@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
@@ -51,6 +50,8 @@ def laid_upon(mesh: Mesh, moved: FacetSet, still: FacetSet) -> Motion:
         axis = np.cross(normal, -facing)
         size = float(np.linalg.norm(axis))
         if size > _SAME:
+            from scipy.spatial.transform import Rotation  # for which a start would wait
+
             turn = Rotation.from_rotvec(axis / size * np.arctan2(size, np.dot(normal, -facing))).as_matrix()
     return Motion(turn, middle, aim)
 

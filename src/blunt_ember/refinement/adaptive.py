@@ -4,7 +4,7 @@ tolerances."""
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,7 +20,8 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.refinement.followers import MORE, follower_of
 from blunt_ember.refinement.goal_oriented_error import weighed_error
-from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, RefinementLevel, in_time_of, too_many
+from blunt_ember.refinement.trend import RefinementLevel, left_over
+from blunt_ember.refinement.uniform import LONGER, MOST_NODES, SMALLER_STEPS, in_time_of, too_many
 
 _MOST_MESHES = 14
 #: Meshes at most from which on steps are made no shorter.
@@ -80,16 +81,6 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         if solved.run is None and document.questions:
             error = weighed_error(document, solved, problem, error, allowed)
         mesh = follower.finer(solved.mesh, error)
-
-
-def left_over(levels: Sequence[RefinementLevel]) -> tuple[float, ...]:
-    """Return how far each answer (a,) may still be off, SI: the last change, or a quarter of the one before if that is
-    more, so that an answer which stands still by chance is not taken for settled; and what steps in time are off by."""
-    if len(levels) < 2:
-        return tuple(float("inf") for _ in levels[-1].values)
-    changes = np.abs(np.diff([level.values for level in levels[-3:]], axis=0))
-    change = np.maximum(changes[1], changes[0] / 4) if len(changes) == 2 else changes[0]
-    return tuple((change + np.array(levels[-1].in_time or 0.0)).tolist())
 
 
 def allowances(case: Case, level: RefinementLevel, solved: SolvedField) -> tuple[float, ...]:

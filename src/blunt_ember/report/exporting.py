@@ -13,7 +13,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.refinement.uniform import RefinementLevel
+from blunt_ember.refinement.trend import RefinementLevel
 from blunt_ember.report.checks_table import checks_csv
 from blunt_ember.report.foreign_files import write_mesh_file, write_outlines, write_skin_file
 from blunt_ember.report.html import write_report

@@ -31,7 +31,7 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.refinement.uniform import RefinementLevel
+from blunt_ember.refinement.trend import RefinementLevel
 from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends

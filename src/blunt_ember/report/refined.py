@@ -9,8 +9,7 @@ from typing import Any
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference
 from blunt_ember.case.values.units import Kind
-from blunt_ember.refinement.adaptive import left_over
-from blunt_ember.refinement.uniform import RefinementLevel, Trend, trend
+from blunt_ember.refinement.trend import RefinementLevel, Trend, left_over, trend
 from blunt_ember.report.checks_table import in_blocks
 
 #: Characters of a line where no terminal tells.

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind
     from blunt_ember.picture.look import Look
     from blunt_ember.picture.palette import Theme
-    from blunt_ember.refinement.uniform import RefinementLevel
+    from blunt_ember.refinement.trend import RefinementLevel
     from blunt_ember.studies.result import StudyDone
 
 

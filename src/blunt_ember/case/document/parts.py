@@ -15,7 +15,7 @@ NAME_RULE = "a name starts with a letter and holds letters, digits, spaces, - an
 class Part(BaseModel):
     """Base of every entry: immutable, and an unknown key is a fault."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True, defer_build=True)
 
 
 class Statement(Part):

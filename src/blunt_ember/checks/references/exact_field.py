@@ -11,17 +11,8 @@ from typing import Any
 import numpy as np
 
 from blunt_ember.checks.references.fits.field import ExactField
-from blunt_ember.checks.references.fits.fins import annular_fin, straight_fin
-from blunt_ember.checks.references.fits.layered import composite_wall, hollow_cylinder, hollow_sphere, plane_wall
-from blunt_ember.checks.references.fits.networks.grey_network import grey_network
-from blunt_ember.checks.references.fits.networks.seen_views import view_factors
-from blunt_ember.checks.references.fits.plates import hot_edge_plate, rectangle
-from blunt_ember.checks.references.fits.plates_on_each_other import plates, plates_in_section
-from blunt_ember.checks.references.fits.rods import rod
-from blunt_ember.checks.references.fits.separable import box, finite_cylinder, layered_rectangle, upright_cylinder
 from blunt_ember.checks.references.fits.solids import solid_field
-from blunt_ember.checks.references.fits.two_circles import off_centre_bore
-from blunt_ember.checks.references.understood import Fit, fit, require_understood
+from blunt_ember.checks.references.understood import Fit, fit, made_by, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
@@ -33,24 +24,24 @@ from blunt_ember.mesh.imported import ImportedGeometry
 #: Every exact solution of sections by the name a case refers to it.
 SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactField]]] = MappingProxyType(
     {
-        "plane-wall": fit(plane_wall, "sources", "joints", "periodic"),
-        "composite-wall": fit(composite_wall, "sources", "joints", "periodic", "enclosures"),
-        "hollow-cylinder": fit(hollow_cylinder, "sources", "joints", "enclosures"),
-        "off-centre-bore": fit(off_centre_bore),
-        "hollow-sphere": fit(hollow_sphere, "sources", "joints", "enclosures"),
-        "hot-edge-plate": fit(hot_edge_plate),
-        "straight-fin": fit(straight_fin),
-        "annular-fin": fit(annular_fin),
-        "rectangle": fit(rectangle, "sources"),
-        "layered-rectangle": fit(layered_rectangle, "sources", "joints"),
-        "finite-cylinder": fit(finite_cylinder, "sources", "joints"),
-        "plates": fit(plates_in_section, "sources", "joints"),
+        "plane-wall": fit(made_by("layered", "plane_wall"), "sources", "joints", "periodic"),
+        "composite-wall": fit(made_by("layered", "composite_wall"), "sources", "joints", "periodic", "enclosures"),
+        "hollow-cylinder": fit(made_by("layered", "hollow_cylinder"), "sources", "joints", "enclosures"),
+        "off-centre-bore": fit(made_by("two_circles", "off_centre_bore")),
+        "hollow-sphere": fit(made_by("layered", "hollow_sphere"), "sources", "joints", "enclosures"),
+        "hot-edge-plate": fit(made_by("plates", "hot_edge_plate")),
+        "straight-fin": fit(made_by("fins", "straight_fin")),
+        "annular-fin": fit(made_by("fins", "annular_fin")),
+        "rectangle": fit(made_by("plates", "rectangle"), "sources"),
+        "layered-rectangle": fit(made_by("separable", "layered_rectangle"), "sources", "joints"),
+        "finite-cylinder": fit(made_by("separable", "finite_cylinder"), "sources", "joints"),
+        "plates": fit(made_by("plates_on_each_other", "plates_in_section"), "sources", "joints"),
     }
 )
 _OF_SOLIDS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = {
-    "box": fit(box, "sources"),
-    "upright-cylinder": fit(upright_cylinder, "sources"),
-    "plates": fit(plates, "sources", "joints"),
+    "box": fit(made_by("separable", "box"), "sources"),
+    "upright-cylinder": fit(made_by("separable", "upright_cylinder"), "sources"),
+    "plates": fit(made_by("plates_on_each_other", "plates"), "sources", "joints"),
 }
 #: Those of solids: of the sections in which heat flows as in them, and their own.
 SOLID_SOLUTIONS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = MappingProxyType(
@@ -66,13 +57,23 @@ SOLID_SOLUTIONS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]
 
 #: Those of rods.
 ROD_SOLUTIONS: Mapping[str, Fit[Callable[[RodGeometry, Problem], ExactField]]] = MappingProxyType(
-    {"rod": fit(rod, "sources", "joints")}
+    {"rod": fit(made_by("rods", "rod"), "sources", "joints")}
 )
 #: Those of surfaces that see each other, in every body; they say nothing of what lies behind the surfaces.
 RADIATION_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem], ExactField]]] = MappingProxyType(
     {
-        "view-factors": fit(view_factors, "sources", "points", "joints", "periodic", "enclosures", "isothermal"),
-        "grey-network": fit(grey_network, "sources", "joints", "enclosures", "isothermal"),
+        "view-factors": fit(
+            made_by("networks.seen_views", "view_factors"),
+            "sources",
+            "points",
+            "joints",
+            "periodic",
+            "enclosures",
+            "isothermal",
+        ),
+        "grey-network": fit(
+            made_by("networks.grey_network", "grey_network"), "sources", "joints", "enclosures", "isothermal"
+        ),
     }
 )
 SOLUTIONS = (*SOLID_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)

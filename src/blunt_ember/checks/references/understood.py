@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, fields
-from typing import Generic, TypeVar
+from importlib import import_module
+from typing import Any, Generic, TypeVar
 
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
@@ -36,6 +37,15 @@ class Fit(Generic[MadeBy]):
 
     make: MadeBy
     understands: frozenset[str]
+
+
+def made_by(module: str, name: str) -> Callable[..., Any]:
+    """Return a maker of this folder's ``fits`` that is imported when it first is called: a start needs few of them."""
+
+    def make(*given: object) -> Any:
+        return getattr(import_module(f"blunt_ember.checks.references.fits.{module}"), name)(*given)
+
+    return make
 
 
 def fit(make: MadeBy, *understands: str) -> Fit[MadeBy]:

@@ -9,7 +9,6 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.references.fits.field import ExactField, Idealised, MovingField, Unsaid
-from blunt_ember.checks.references.fits.second_method import by_fewer
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
@@ -55,6 +54,8 @@ def source_of(field: ExactField | MovingField) -> Source:
     """Return where a field that answers are compared with comes from."""
     if isinstance(field, OwnField):
         return Source(Provenance.WORKING, field.source)
+    from blunt_ember.checks.references.fits.second_method import by_fewer  # which a window does without
+
     if by_fewer(field) is not None:
         return Source(Provenance.SECOND, field.source)
     return Source(Provenance.THEORY if isinstance(field, Idealised) else Provenance.EXACT, field.source)

@@ -16,7 +16,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.server import packed
 from blunt_ember.picture.charts.plot import CHART_FILES, write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
-from blunt_ember.refinement.uniform import RefinementLevel
+from blunt_ember.refinement.trend import RefinementLevel
 from blunt_ember.report.server import serve_animation, serve_report
 
 _CHART_SIZE, _USUAL_SIZE = (900, 320), (1600, 1000)

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
@@ -29,15 +30,16 @@ from blunt_ember.desk.app.settings import Settings
 from blunt_ember.desk.beginning.noted_line import NotedLine
 from blunt_ember.desk.beginning.sketches import Sketches
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
-from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.blank import BLANKS, Blank
 from blunt_ember.gallery.families import FAMILIES, GROUPS, VARIANTS
 from blunt_ember.gallery.family import Family
 from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from blunt_ember.flow.flow import Flow
 
 #: Between the lines of a card, pixels.
 _GAP = 5
@@ -120,7 +122,7 @@ class StartPage(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._settings = settings
         self._sketches = Sketches()
-        self._flow = Flow()
+        self._flow: Flow | None = None
         self._undrawn: list[str] = []
         layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 36, 60, 48)
@@ -210,7 +212,7 @@ class StartPage(QScrollArea):
 
     def close_renderer(self) -> None:
         """Give back the graphics contexts and what was kept of solved cases."""
-        self._flow = Flow()
+        self._flow = None
         self._sketches.close()
         self.line.close_renderer()
 
@@ -231,6 +233,8 @@ class StartPage(QScrollArea):
                 self._recent.addWidget(link)
 
     def _draw_cards(self) -> None:
+        from blunt_ember.mesh.generate import generate_mesh  # which a window on a case does without
+
         for name, card in self._blanks.items():
             case = BLANKS[name].case()
             geometry = geometry_of(case.document.body)
@@ -252,6 +256,10 @@ class StartPage(QScrollArea):
         if case.document.running_clock is not None:  # nor more than a rough run does
             case = with_value(with_value(case, ("clock", "tolerance"), "5 %"), ("questions",), [])
             case = with_value(case, ("mesh", "order"), 1)
+        if self._flow is None:
+            from blunt_ember.flow.flow import Flow
+
+            self._flow = Flow()
         outcomes = self._flow.outcomes(case)
         outcome = _where_it_differs_most(next(each for each in outcomes if each.solution is not None or each.trouble))
         self._draw(self._cards[name], outcome, "Temperature")

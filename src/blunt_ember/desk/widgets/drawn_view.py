@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtCore import QPointF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from blunt_ember.picture.charts.plot import Plot, image_of
+from blunt_ember.picture.charts.plot import Plot, charts_are_imported, image_of, import_charts
 from blunt_ember.picture.palette import LIGHT, Theme
 
 
@@ -46,6 +46,11 @@ class DrawnView(QWidget):
         super().resizeEvent(event)
         self._image = None
 
+    def _import_and_draw(self) -> None:
+        """Import what draws charts, once what else is painted is seen: the first picture does not wait for it."""
+        import_charts()
+        self.update()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the chart, or say why there is none."""
         painter = QPainter(self)
@@ -54,6 +59,8 @@ class DrawnView(QWidget):
             painter.setPen(QColor(self.theme.quiet))
             wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(self.rect().adjusted(20, 0, -20, 0), wrapped, self._message)
+        elif self._image is None and not charts_are_imported():
+            QTimer.singleShot(0, self._import_and_draw)
         else:
             if self._image is None:
                 ratio = self.devicePixelRatioF()

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.field_store import FieldStore
-from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.time_step import SAME_INSTANT
+
+if TYPE_CHECKING:
+    from blunt_ember.fem.transient.stepping import Work
 
 
 @dataclass(frozen=True)

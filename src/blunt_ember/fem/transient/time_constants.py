@@ -25,6 +25,8 @@ from blunt_ember.fem.transient.stepping import Stepper
 _MODE_STEPS, _MODE_CHANGE = 60, 1e-6
 #: Time constants after which 99.3 % of a change is over.
 SETTLED_AFTER = 5.0
+#: Share of the span within which a run ends that says nothing of its end.
+SETTLED_SHARE = 0.005
 #: Instants at which what follows time is looked at for its range.
 _LOOKS = 65
 

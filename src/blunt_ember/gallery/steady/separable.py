@@ -257,7 +257,7 @@ _PART_ON_LAYERS = Family(
             {"on": "driver", "heat": "P"},
             {"on": "plate.bottom", "film": {"h": "h_below", "temperature": "T_water"}},
         ],
-        "mesh": {"size": "2.5 mm"},
+        "mesh": {"size": "auto"},
         "questions": [
             exactly("under the driver", {"temperature": ["28 mm", "20 mm", "0 mm"]}, "plates", _WITHIN),
             exactly("driver", {"mean": "driver"}, "plates", "0.5 %"),

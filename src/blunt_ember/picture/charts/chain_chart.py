@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import matplotlib as mpl
+from typing import TYPE_CHECKING
+
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.figure import Figure
-from matplotlib.patches import Rectangle
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference
@@ -16,6 +14,11 @@ from blunt_ember.checks.references.series_path import Link, SeriesPath
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Room beside the chain, in pixels: left, right; and the heights of its rows from the top as shares.
 _LEFT, _RIGHT = 16, 16
@@ -33,6 +36,9 @@ def chain_plot(path: SeriesPath, units: UnitSet) -> Plot:
 
 
 def _fill(figure: Figure, path: SeriesPath, units: UnitSet, width: int, height: int, theme: Theme) -> None:
+    import matplotlib as mpl
+    from matplotlib.patches import Rectangle
+
     with mpl.rc_context(chart_style(theme)):
         axes = figure.add_axes((0, 0, 1, 1))
         axes.set_axis_off()

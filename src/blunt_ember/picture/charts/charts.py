@@ -3,17 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.artist import Artist
-from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
-from matplotlib.figure import Figure
-from matplotlib.lines import Line2D
-from matplotlib.text import Text
-from matplotlib.ticker import MaxNLocator
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Image
@@ -24,6 +16,14 @@ from blunt_ember.checks.questions.profile import Profile
 from blunt_ember.picture.charts.plot import DPI, Plot
 from blunt_ember.picture.charts.scale import rest_still
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.artist import Artist
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+    from matplotlib.lines import Line2D
+    from matplotlib.text import Text
+
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 LINE_MARGINS = (62, 14, 36, 22)
@@ -38,6 +38,8 @@ class ProfileChart:
     """
 
     def __init__(self, figure: Figure | None = None) -> None:
+        from matplotlib.figure import Figure
+
         self._figure = figure or Figure(dpi=DPI)
         self._made_for: tuple[Theme, str, UnitSet, Kind] | None = None
         self._axes: list[Axes] = []
@@ -57,6 +59,8 @@ class ProfileChart:
         beside: Sequence[Profile] = (),
     ) -> Image:
         """Return the chart as (height, width, 4) bytes RGBA, its axes in ``units``; other lines ``beside`` it."""
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+
         width, height = max(width, 80), max(height, 60)
         self._figure.set_dpi(DPI * pixel_ratio)
         self._figure.set_size_inches(width / DPI, height / DPI)
@@ -81,6 +85,9 @@ class ProfileChart:
 
     def _make(self, theme: Theme, known: str, units: UnitSet, kind: Kind) -> None:
         """Make axes and curves; their data follow. ``known`` says what the mesh is compared with, empty for nothing."""
+        import matplotlib as mpl
+        from matplotlib.ticker import MaxNLocator
+
         self._figure.clear()
         self._figure.set_facecolor(theme.paper)
         self._passing = []
@@ -151,7 +158,8 @@ class ProfileChart:
 
     def _others(self, axes: Axes, beside: Sequence[Profile], theme: Theme, units: UnitSet) -> list[Artist]:
         """Put the curves of other lines into the axes."""
-        length, drawn = units.of(LENGTH).factor, list[Artist]()
+        length = units.of(LENGTH).factor
+        drawn: list[Artist] = []
         for place, other in enumerate(beside):
             kind = units.of(other.kind)
             style = _STYLES[place % len(_STYLES)]

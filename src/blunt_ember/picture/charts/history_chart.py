@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.figure import Figure
-from matplotlib.ticker import MaxNLocator
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import number, time_kind
@@ -20,6 +17,11 @@ from blunt_ember.picture.charts.charts import chart_style, name_difference
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.charts.scale import rest_still
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 HISTORY_MARGINS = (74, 14, 36, 22)
@@ -78,6 +80,9 @@ def history_plot(curves: TimeCurves, units: UnitSet) -> Plot:
 
 
 def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height: int, theme: Theme) -> None:
+    import matplotlib as mpl
+    from matplotlib.ticker import MaxNLocator
+
     kind, time = curves.kind, time_kind(float(curves.times[-1]), units)
     shown = [each.values * kind.factor - kind.zero for each in curves.curves]
     compared = curves.exact is not None

@@ -2,31 +2,48 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
+from importlib import import_module
 from io import BytesIO
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.backends.backend_agg import FigureCanvasAgg
-from matplotlib.figure import Figure
 
 from blunt_ember.arrays import Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.picture.palette import Theme
 from blunt_ember.written_file import written
 
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+_DRAWS = "matplotlib.backends.backend_agg"
 #: Fills an empty figure of a width and a height in pixels, in a theme.
-Plot = Callable[[Figure, int, int, Theme], None]
+Plot = Callable[["Figure", int, int, Theme], None]
 #: Points of a figure at 100 dots an inch are close to the pixels of an ordinary screen.
 DPI = 100
 #: Kinds of files a chart is written to.
 CHART_FILES = {".svg": "Drawing that scales", ".pdf": "Page", ".png": "Picture"}
 
 
+def charts_are_imported() -> bool:
+    """Tell whether a chart can be drawn at once."""
+    return _DRAWS in sys.modules
+
+
+def import_charts() -> None:
+    """Import what draws charts, which takes as long as a start otherwise does."""
+    import_module(_DRAWS)
+    import_module("matplotlib.figure")
+
+
 def image_of(plot: Plot, width: int, height: int, theme: Theme, ratio: float = 1.0) -> Image:
     """Return a chart as (height, width, 4) bytes RGBA, with ``ratio`` pixels for each."""
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+
     figure = _filled(plot, max(width, 160), max(height, 60), theme, ratio)
     canvas = FigureCanvasAgg(figure)
     canvas.draw()  # type: ignore[no-untyped-call]
@@ -35,6 +52,8 @@ def image_of(plot: Plot, width: int, height: int, theme: Theme, ratio: float = 1
 
 def write_plot(plot: Plot, path: Path, width: int, height: int, theme: Theme) -> None:
     """Write a chart as PNG, SVG or PDF, as the suffix says; raise :class:`BluntEmberError` for any other."""
+    import matplotlib as mpl
+
     suffix = path.suffix.lower()
     if suffix not in CHART_FILES:
         raise BluntEmberError(f"a chart is written as {', '.join(CHART_FILES)}; '{path.suffix}' is none of them")
@@ -54,6 +73,8 @@ _NO_DATE: dict[str, dict[str, str | None]] = {".svg": {"Date": None}, ".pdf": {"
 
 
 def _filled(plot: Plot, width: int, height: int, theme: Theme, ratio: float) -> Figure:
+    from matplotlib.figure import Figure
+
     figure = Figure(figsize=(width / DPI, height / DPI), dpi=DPI * ratio, facecolor=theme.paper)
     plot(figure, width, height, theme)
     return figure

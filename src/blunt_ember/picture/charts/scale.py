@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-from matplotlib.axes import Axes
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import TEMPERATURE, Kind
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
 
 #: What changes by less than this share of its size stands still: round-off would fill the scale, in numbers too long
 #: to be read.

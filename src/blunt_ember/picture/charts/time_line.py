@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.figure import Figure
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
@@ -19,6 +18,10 @@ from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.history_chart import HISTORY_MARGINS
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
 
 _SAMPLES = 400
 _MOST_ROWS = 8
@@ -94,6 +97,8 @@ def time_line_plot(rows: tuple[Track, ...], end: float, case: Case) -> Plot:
 def _fill(
     figure: Figure, rows: tuple[Track, ...], end: float, case: Case, width: int, height: int, theme: Theme
 ) -> None:
+    import matplotlib as mpl
+
     time = time_kind(end, case.units)
     with mpl.rc_context(chart_style(theme)):
         left, right, bottom, _ = HISTORY_MARGINS

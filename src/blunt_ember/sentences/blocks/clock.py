@@ -13,9 +13,8 @@ from blunt_ember.case.values.display import number, time_kind, time_shown
 from blunt_ember.case.values.laws import PLACE
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import DataPath
-from blunt_ember.fem.transient.time_constants import SETTLED_AFTER, TimeScales
+from blunt_ember.fem.transient.time_constants import SETTLED_AFTER, SETTLED_SHARE, TimeScales
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.flow.run_plan import SETTLED_SHARE
 from blunt_ember.sentences.blocks.surroundings import surrounding_options, surrounding_sentence
 from blunt_ember.sentences.parts import (
     Choice,

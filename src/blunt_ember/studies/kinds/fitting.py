@@ -12,9 +12,10 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.studies.kinds.logs import with_logs
-from blunt_ember.studies.laboratory import Laboratory, answer_value, deviation_of, require_rising
+from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import Point, StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.stated_values import answer_value, deviation_of, require_rising
 
 #: Steps of the differences that slopes are taken by, as a share of the larger bound: above what meshes jitter by.
 _STEP = 1e-3

@@ -7,9 +7,10 @@ from scipy.optimize import brentq
 
 from blunt_ember.case.document.studies import Aim
 from blunt_ember.case.values.display import shown
-from blunt_ember.studies.laboratory import Laboratory, answer_value
+from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import Point, StudyError, parameter_value
 from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.stated_values import answer_value
 from blunt_ember.studies.telling import kind_of_parameter, kinds_of_questions
 
 #: How near a target is met, as a share of the range it is looked for in.

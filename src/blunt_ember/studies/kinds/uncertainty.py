@@ -14,9 +14,10 @@ from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow.error_estimate import estimate_errors
 from blunt_ember.studies.kinds.variance_shares import SharedDraws, straight_shares
-from blunt_ember.studies.laboratory import Laboratory, deviation_of, require_rising
+from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError, current, parameter_value
 from blunt_ember.studies.result import StudyResult
+from blunt_ember.studies.stated_values import deviation_of, require_rising
 
 #: Percentiles of an uncertain answer that are told.
 PERCENTILES = (2.5, 50.0, 97.5)

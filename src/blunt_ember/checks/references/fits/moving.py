@@ -6,29 +6,21 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
-from blunt_ember.checks.references.fits.layers_in_time import half_space_in_time, series_in_time
-from blunt_ember.checks.references.fits.lumped_in_time import lumped_in_time
-from blunt_ember.checks.references.fits.networks.network_in_time import network_in_time
-from blunt_ember.checks.references.fits.products import product_field
-from blunt_ember.checks.references.fits.timing import Timing, one_material
-from blunt_ember.checks.references.understood import Fit, fit, require_understood
+from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.understood import Fit, fit, made_by, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 
-
-def product_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
-    """Fit a rectangle, block or short cylinder of one material."""
-    return product_field(geometry, problem, timing.temperature, *one_material(problem))
-
-
 MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
     {
-        "series-in-time": fit(series_in_time, "sources", "joints"),
-        "half-space": fit(half_space_in_time, "sources"),
-        "product-in-time": fit(product_in_time),
-        "lumped": fit(lumped_in_time, "sources"),
-        "network-in-time": fit(network_in_time, "sources", "joints", "enclosures", "isothermal"),
+        "series-in-time": fit(made_by("layers_in_time", "series_in_time"), "sources", "joints"),
+        "half-space": fit(made_by("layers_in_time", "half_space_in_time"), "sources"),
+        "product-in-time": fit(made_by("products", "product_in_time")),
+        "lumped": fit(made_by("lumped_in_time", "lumped_in_time"), "sources"),
+        "network-in-time": fit(
+            made_by("networks.network_in_time", "network_in_time"), "sources", "joints", "enclosures", "isothermal"
+        ),
     }
 )
 

@@ -17,6 +17,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
 from blunt_ember.checks.references.fits.field import Unsaid, require_whole, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
+from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
@@ -108,6 +109,11 @@ class _Sides:
         """Return a cylinder with its rim."""
         sides = Side(), _towards_nothing(self.met.get(name, Side()))
         return Factor(one_layer("cylinder", 0.0, radius, self.k, self.diffusivity, sides, 1.0), 0, centre)
+
+
+def product_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> ProductInTime:
+    """Fit a rectangle, block or short cylinder of one material; raise as :func:`product_field` does."""
+    return product_field(geometry, problem, timing.temperature, *one_material(problem))
 
 
 def product_field(

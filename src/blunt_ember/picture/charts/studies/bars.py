@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.figure import Figure
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import number
@@ -12,6 +12,11 @@ from blunt_ember.picture.charts.studies.pointed import StudyPlot, name_axes
 from blunt_ember.picture.palette import Theme
 from blunt_ember.studies.result import StudyDone
 from blunt_ember.studies.telling import kinds_of_questions, step_of
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Bars that are drawn at most, and room for each, pixels.
 _MOST, _EACH = 12, 14

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.figure import Figure
-from matplotlib.ticker import MaxNLocator
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.studies import Aim
@@ -15,9 +13,14 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.picture.charts.studies.pointed import StudyPlot, name_axes, with_unit
 from blunt_ember.picture.palette import Theme
-from blunt_ember.studies.laboratory import answer_value
 from blunt_ember.studies.result import StudyDone
+from blunt_ember.studies.stated_values import answer_value
 from blunt_ember.studies.telling import kind_of_parameter, kinds_of_questions
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Curves that are drawn at most.
 _MOST = 6
@@ -60,6 +63,8 @@ class StudyCurves(StudyPlot):
 
     def fill(self, figure: Figure, theme: Theme, width: int, height: int) -> tuple[Axes, Floats]:
         """Draw the curves."""
+        from matplotlib.ticker import MaxNLocator
+
         over, kind = self.parameter_kind, self.question_kind
         axes = figure.subplots(1, 1)
         colours = (theme.ember, theme.teal, theme.ink, theme.agree, theme.off, theme.quiet)

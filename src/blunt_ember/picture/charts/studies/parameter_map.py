@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.colors import LinearSegmentedColormap
-from matplotlib.figure import Figure
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import number
@@ -14,6 +13,11 @@ from blunt_ember.picture.charts.studies.pointed import StudyPlot, name_axes, wit
 from blunt_ember.picture.palette import Theme
 from blunt_ember.studies.result import StudyDone
 from blunt_ember.studies.telling import kind_of_parameter, kinds_of_questions
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Cells of a map on which there is room for their numbers, pixels.
 _WIDE, _HIGH = 46, 15
@@ -42,6 +46,8 @@ class ParameterMap(StudyPlot):
 
     def fill(self, figure: Figure, theme: Theme, width: int, height: int) -> tuple[Axes, Floats]:
         """Draw the map, each value in the middle of its cell."""
+        from matplotlib.colors import LinearSegmentedColormap
+
         axes = figure.subplots(1, 1)
         x, y = (each * kind.factor - kind.zero for each, kind in zip(self.values, self.kinds, strict=True))
         shades = LinearSegmentedColormap.from_list("answers", [theme.paper, theme.ember])

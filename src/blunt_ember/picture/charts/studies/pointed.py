@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.axes import Axes
-from matplotlib.figure import Figure
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import Kind
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.plot import DPI
 from blunt_ember.picture.palette import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 MARGINS = (74, 14, 36, 22)
@@ -35,6 +38,8 @@ class StudyPlot:
 
     def __call__(self, figure: Figure, width: int, height: int, theme: Theme) -> None:
         """Fill a figure of a width and a height in pixels."""
+        import matplotlib as mpl
+
         with mpl.rc_context(chart_style(theme)):
             axes, at = self.fill(figure, theme, width, height)
         left, right, bottom, top = self.margins
