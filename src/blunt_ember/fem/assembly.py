@@ -21,6 +21,8 @@ from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 _BENT = 1e-12
 #: Numbers held at once for the gradients of a run of cells.
 _AT_ONCE = 4_000_000
+#: Cells whose matrices are added together, so that the rows of neighbours are still in the cache of memory.
+_ADDED_AT_ONCE = 1024
 
 
 def jacobians(family: str, corners: Floats, at: Floats) -> Floats:
@@ -260,11 +262,13 @@ def _chosen(matrix: sparse.csr_array, free: Flags | None) -> sparse.csr_array:
 
 def _add_cells(values: Floats, neighbours: NodeNeighbours, nodes: Ints, matrices: Floats) -> None:
     """Add those of all cells to the places of their entries; row by row no place is met twice."""
-    at = neighbours.at[nodes[0]]
-    for row in range(nodes.shape[1]):
-        own = nodes[:, row]
-        steps = at - at[row] + neighbours.reach[own[0]]
-        values[neighbours.first[own][:, None] + steps @ neighbours.strides[own[0]]] += matrices[:, row]
+    at, reach, strides = (each[nodes[0]] for each in (neighbours.at, neighbours.reach, neighbours.strides))
+    ahead = [(at - at[row] + reach[row]) @ strides[row] for row in range(nodes.shape[1])]
+    for start in range(0, len(nodes), _ADDED_AT_ONCE):
+        run = slice(start, start + _ADDED_AT_ONCE)
+        first = neighbours.first[nodes[run]]
+        for row, steps in enumerate(ahead):
+            values[first[:, row, None] + steps] += matrices[run, row]
 
 
 def _sorted(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:

@@ -52,7 +52,10 @@ def swept_mesh(geometry: SolidGeometry, plan: Mesh, counts: Ints, ends: Floats) 
     for name, closing in _ends(geometry, plan, counts, numbers).items():
         facets.setdefault(name, []).extend(closing)
 
-    used = np.unique(np.concatenate([nodes.ravel() for _, nodes, _ in blocks]))
+    met = np.zeros(numbers.size, dtype=bool)
+    for _, nodes, _ in blocks:
+        met[nodes] = True
+    used = np.flatnonzero(met)
     compact = np.full(numbers.size, -1, dtype=np.int64)
     compact[used] = np.arange(len(used))
     level, place = np.divmod(used, len(plan.points))
