@@ -5,9 +5,14 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from blunt_ember.cli.command import Command, add_output, count_of_meshes, require_new, status_of
 from blunt_ember.cli.told import Told
+
+if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
+    from blunt_ember.studies.result import StudyDone
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -15,10 +20,6 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.refinement.uniform import uniform_refinement
     from blunt_ember.report.html import write_report
-    from blunt_ember.studies.points import StudyError
-    from blunt_ember.studies.result import StudyDone
-    from blunt_ember.studies.running.store import ResultsStore
-    from blunt_ember.studies.study import study
 
     path, source = Path(options.output), Path(options.file)
     require_new(path, options.force)
@@ -29,20 +30,29 @@ def _run(options: argparse.Namespace) -> int:
         wanted = options.refine and case.document.questions
         levels = tuple(uniform_refinement(flow, case, options.refine)) if wanted else ()
     kinds = flow.kinds(case, flow.solved(case))
-    studies = []
-    if case.document.studies:
-        store = ResultsStore(source.with_suffix(".results"))
-        try:
-            for name in case.document.studies:
-                try:
-                    studies.append(StudyDone(case, name, study(case, name, store)))
-                except StudyError as error:
-                    print(f"the study '{name}' is not in the report: {error}", file=sys.stderr)
-        finally:
-            store.close()
-    write_report(outcome, path, levels, kinds, studies=studies)
+    write_report(outcome, path, levels, kinds, studies=_studies(case, source) if case.document.studies else ())
     print(f"{path} written")
     return status_of(outcome.checks)
+
+
+def _studies(case: Case, source: Path) -> list[StudyDone]:
+    """Those that can be done; of the others it is said that they are not in the report."""
+    from blunt_ember.studies.points import StudyError
+    from blunt_ember.studies.result import StudyDone
+    from blunt_ember.studies.running.store import ResultsStore
+    from blunt_ember.studies.study import study
+
+    found = []
+    store = ResultsStore(source.with_suffix(".results"))
+    try:
+        for name in case.document.studies:
+            try:
+                found.append(StudyDone(case, name, study(case, name, store)))
+            except StudyError as error:
+                print(f"the study '{name}' is not in the report: {error}", file=sys.stderr)
+    finally:
+        store.close()
+    return found
 
 
 def _add_arguments(command: argparse.ArgumentParser) -> None:
