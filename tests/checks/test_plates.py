@@ -13,8 +13,9 @@ from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.checks.references.exact_field import recognised
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
+from blunt_ember.reference.crosswise.plans import Disc, Plan, Rectangle, Strip
 from blunt_ember.reference.crosswise.separated import Along, Separated, Spot
-from blunt_ember.reference.crosswise.spreading import Disc, Patch, Plan, Plate, Rectangle, Spreading, Strip
+from blunt_ember.reference.crosswise.spreading import Patch, Plate, Spreading
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
 

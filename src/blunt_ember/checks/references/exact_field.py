@@ -32,16 +32,16 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "hot-edge-plate": fit(made_by("plates", "hot_edge_plate")),
         "straight-fin": fit(made_by("fins", "straight_fin")),
         "annular-fin": fit(made_by("fins", "annular_fin")),
-        "rectangle": fit(made_by("plates", "rectangle"), "sources"),
-        "layered-rectangle": fit(made_by("separable", "layered_rectangle"), "sources", "joints"),
-        "finite-cylinder": fit(made_by("separable", "finite_cylinder"), "sources", "joints"),
-        "plates": fit(made_by("plates_on_each_other", "plates_in_section"), "sources", "joints"),
+        "rectangle": fit(made_by("followed", "rectangle"), "sources"),
+        "layered-rectangle": fit(made_by("followed", "layered_rectangle"), "sources", "joints"),
+        "finite-cylinder": fit(made_by("followed", "finite_cylinder"), "sources", "joints"),
+        "plates": fit(made_by("followed", "plates_in_section"), "sources", "joints"),
     }
 )
 _OF_SOLIDS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = {
-    "box": fit(made_by("separable", "box"), "sources"),
-    "upright-cylinder": fit(made_by("separable", "upright_cylinder"), "sources"),
-    "plates": fit(made_by("plates_on_each_other", "plates"), "sources", "joints"),
+    "box": fit(made_by("followed", "box"), "sources"),
+    "upright-cylinder": fit(made_by("followed", "upright_cylinder"), "sources"),
+    "plates": fit(made_by("followed", "plates_in_space"), "sources", "joints"),
 }
 #: Those of solids: of the sections in which heat flows as in them, and their own.
 SOLID_SOLUTIONS: Mapping[str, Fit[Callable[[SolidGeometry, Problem], ExactField]]] = MappingProxyType(

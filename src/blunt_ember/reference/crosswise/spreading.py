@@ -9,15 +9,14 @@ Carslaw & Jaeger, *Conduction of Heat in Solids*, 2nd ed. (1959), secs. 5.6, 8.3
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol
 
 import numpy as np
-from scipy import special
 
 from blunt_ember.arrays import Floats
-from blunt_ember.reference.crosswise.fading import fading
+from blunt_ember.reference.crosswise.plans import Plan, projected
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
 
@@ -25,138 +24,6 @@ SPREADING_SOURCE = "Carslaw & Jaeger (1959), secs. 5.6 and 8.3; Muzychka, Culham
 _AT_ONCE = 4_000_000
 #: A term with an exponent beyond this adds nothing to a double.
 _SPENT = 40.0
-
-
-class Plan(Protocol):
-    """The outline of plates through whose edge no heat passes."""
-
-    @property
-    def reach(self) -> float:
-        """The longest wave of its modes is about twice this, m."""
-
-    def modes(self, count: int) -> Floats:
-        """Return Λ (n,) of modes, 1/m, ``count`` of them along each axis, without the one that is even."""
-
-    def shares(self, patch: tuple[tuple[float, float], ...], count: int) -> Floats:
-        """Return what a flux of 1 through a patch, between places in m along each axis, is of each mode (n,)."""
-
-    def area(self, patch: tuple[tuple[float, float], ...]) -> float:
-        """Return the area of a patch over that of the plan."""
-
-    def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
-        """Return Σ Uₙ wₙ at ``places`` (p, axes) in m with ``weights`` (n,)."""
-
-
-@dataclass(frozen=True)
-class Strip:
-    """A width from 0 on, m, of a section."""
-
-    wide: float
-
-    @property
-    def reach(self) -> float:
-        """The width, m."""
-        return self.wide
-
-    def modes(self, count: int) -> Floats:
-        """Those of cosines."""
-        return np.asarray(np.pi * np.arange(1, count) / self.wide)
-
-    def shares(self, patch: tuple[tuple[float, float], ...], count: int) -> Floats:
-        """The integral of each cosine over the patch."""
-        return _of_cosines(self.wide, patch[0], count)[1:] * fading(count)[1:]
-
-    def area(self, patch: tuple[tuple[float, float], ...]) -> float:
-        """A share of the width."""
-        return (patch[0][1] - patch[0][0]) / self.wide
-
-    def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
-        """Of cosines."""
-        return np.asarray(np.cos(places[:, :1] * self.modes(count)) @ weights)
-
-
-@dataclass(frozen=True)
-class Rectangle:
-    """A plan ``wide`` by ``deep`` from the origin on, m."""
-
-    wide: float
-    deep: float
-
-    @property
-    def reach(self) -> float:
-        """The longer side, m."""
-        return max(self.wide, self.deep)
-
-    def modes(self, count: int) -> Floats:
-        """Products of cosines, in the order of the first axis."""
-        along, across = (np.pi * np.arange(count) / length for length in (self.wide, self.deep))
-        return np.asarray(np.hypot(along[:, None], across).ravel()[1:])
-
-    def shares(self, patch: tuple[tuple[float, float], ...], count: int) -> Floats:
-        """Products of those of both axes."""
-        soft = fading(count)
-        both = [_of_cosines(length, within, count) * soft for length, within in zip(self._sides, patch, strict=True)]
-        return np.asarray(np.multiply.outer(*both).ravel()[1:])
-
-    def area(self, patch: tuple[tuple[float, float], ...]) -> float:
-        """A share of the area."""
-        return float(np.prod([(high - low) / length for length, (low, high) in zip(self._sides, patch, strict=True)]))
-
-    def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
-        """First along one axis."""
-        first, second = (
-            np.cos(places[:, axis, None] * (np.pi * np.arange(count) / length))
-            for axis, length in enumerate(self._sides)
-        )
-        table = np.concatenate([[0.0], weights]).reshape(count, count)
-        return np.asarray(((first @ table) * second).sum(axis=1))
-
-    @property
-    def _sides(self) -> tuple[float, float]:
-        return self.wide, self.deep
-
-
-@dataclass(frozen=True)
-class Disc:
-    """A plan within a ``radius``, m, in which heat spreads from the middle alike in every direction."""
-
-    radius: float
-    _roots: dict[int, Floats] = field(default_factory=dict, compare=False, repr=False)
-
-    @property
-    def reach(self) -> float:
-        """The radius, m."""
-        return self.radius
-
-    def modes(self, count: int) -> Floats:
-        """Roots of J₁."""
-        if count not in self._roots:
-            self._roots[count] = np.asarray(special.jn_zeros(1, count - 1) / self.radius)
-        return self._roots[count]
-
-    def shares(self, patch: tuple[tuple[float, float], ...], count: int) -> Floats:
-        """The integral of each over a ring."""
-        roots, (low, high) = self.modes(count), patch[0]
-        whole = [reach * special.j1(roots * reach) for reach in (low, high)]
-        norms = roots * (self.radius * special.j0(roots * self.radius)) ** 2 / 2
-        return np.asarray((whole[1] - whole[0]) / norms * fading(count)[1:])
-
-    def area(self, patch: tuple[tuple[float, float], ...]) -> float:
-        """A share of the disc."""
-        low, high = patch[0]
-        return (high**2 - low**2) / self.radius**2
-
-    def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
-        """Of J₀."""
-        return np.asarray(special.j0(places[:, :1] * self.modes(count)) @ weights)
-
-
-def _of_cosines(length: float, within: tuple[float, float], count: int) -> Floats:
-    """What 1 between two places is of the first ``count`` cosines of a length."""
-    order = np.pi * np.arange(count) / length
-    low, high = within
-    swept = 2 * (np.sin(order * high) - np.sin(order * low)) / np.where(order > 0, order, 1.0) / length
-    return np.where(order > 0, swept, (high - low) / length)
 
 
 @dataclass(frozen=True)
@@ -180,6 +47,31 @@ class Patch:
     within: tuple[tuple[float, float], ...]
     flux: float
 
+    def of_modes(self, plan: Plan, count: int) -> Floats:
+        """Return what it is of each mode (n,), W/m²."""
+        return self.flux * plan.shares(self.within, count)
+
+    def mean(self, plan: Plan) -> float:
+        """Return its mean over the plan, W/m²."""
+        return self.flux * plan.area(self.within)
+
+
+@dataclass(frozen=True)
+class Course:
+    """What ``follows`` the place on all of an ``end``, besides a mean that the sides have: W/m² that come in, or where
+    the end is held K, at places (p, axes) of the plan in m."""
+
+    end: int
+    follows: Callable[[Floats], Floats]
+
+    def of_modes(self, plan: Plan, count: int) -> Floats:
+        """Return what it is of each mode (n,)."""
+        return projected(plan, self.follows, count)
+
+    def mean(self, plan: Plan) -> float:
+        """Nothing, besides what the sides have."""
+        return 0.0
+
 
 @dataclass(frozen=True)
 class Spreading:
@@ -191,16 +83,14 @@ class Spreading:
     plan: Plan
     plates: tuple[Plate, ...]
     sides: tuple[Side, Side]
-    patches: tuple[Patch, ...]
+    patches: tuple[Patch | Course, ...]
     counts: tuple[int, ...]
+    _made: dict[tuple[int, int], Floats] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def mean(self) -> Warming:
         """The pile with every flux spread over all of its end."""
-        fluxes = [
-            sum(patch.flux * self.plan.area(patch.within) for patch in self.patches if patch.end == end)
-            for end in (0, 1)
-        ]
+        fluxes = [sum(patch.mean(self.plan) for patch in self.patches if patch.end == end) for end in (0, 1)]
         layers = tuple(
             WarmingLayer(each.end, each.k, each.k, 0.0, each.generation, each.contact) for each in self.plates
         )
@@ -209,9 +99,9 @@ class Spreading:
         )
         return Warming("wall", 0.0, layers, (first, last))
 
-    def temperature_at(self, places: Floats, layer: int | None = None) -> Floats:
+    def temperature_at(self, places: Floats, layer: int | None = None, with_mean: bool = True) -> Floats:
         """Temperature in K at ``places`` (p, axes + 1) in m, the last of them up the pile, in one ``layer`` if one is
-        given."""
+        given; without the mean of each height if that is not wanted."""
         up = places[:, -1]
         owner = self.mean.stack.layer_at(up) if layer is None else np.full(len(places), layer)
         ends = [0.0 if patch.end == 0 else self.plates[-1].end for patch in self.patches]
@@ -226,14 +116,19 @@ class Spreading:
             kinds, np.split(order, np.flatnonzero(np.diff(which.ravel()[order])) + 1), strict=True
         ):
             count, layer = self.counts[int(size)], int(at)
-            result[own] = self.mean.settled_at(layer, np.array([height]))
+            result[own] = self.mean.settled_at(layer, np.array([height])) if with_mean else 0.0
             weights = sum(
-                patch.flux * self.plan.shares(patch.within, count) * self._through(count, patch.end, layer, height)
-                for patch in self.patches
+                self._of_modes(place, count) * self._through(count, patch.end, layer, height)
+                for place, patch in enumerate(self.patches)
             )
             for some in np.array_split(own, len(own) * count // _AT_ONCE + 1) if self.patches else ():
                 result[some] += self.plan.summed(places[some, :-1], np.asarray(weights), count)
         return result
+
+    def _of_modes(self, place: int, count: int) -> Floats:
+        if (place, count) not in self._made:
+            self._made[place, count] = self.patches[place].of_modes(self.plan, count)
+        return self._made[place, count]
 
     def _through(self, count: int, end: int, layer: int, up: float) -> Floats:
         """θ (n,) of every mode at a height of a layer for a flux of 1 at an end, m² K/W."""
@@ -252,7 +147,8 @@ class Spreading:
             near = _entering(behind, own, np.tanh(root * length))
             carried.append((behind / own, near))
             behind = near / (1 + contact * near)
-        level = 1 / (carried[-1][1] + self.sides[end].h)
+        near_side = self.sides[end]
+        level = np.ones(len(modes)) if near_side.held is not None else 1 / (carried[-1][1] + near_side.h)
         number = layer if end else len(plates) - 1 - layer
         for place in range(len(plates) - 1, number, -1):
             level = level * _fallen(roots[place], thick[place], 0.0, carried[place][0])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,16 +35,8 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
-from blunt_ember.reference.crosswise.spreading import (
-    SPREADING_SOURCE,
-    Disc,
-    Patch,
-    Plan,
-    Plate,
-    Rectangle,
-    Spreading,
-    Strip,
-)
+from blunt_ember.reference.crosswise.plans import Disc, Plan, Rectangle, Strip
+from blunt_ember.reference.crosswise.spreading import SPREADING_SOURCE, Patch, Plate, Spreading
 from blunt_ember.reference.side import Side
 
 #: Modes along one axis of the plan, and along each of two.
@@ -58,7 +49,9 @@ class PlatesField:
     ``known`` is the heat in W through each surface that is known."""
 
     spreading: Spreading
-    places: Callable[[Floats], Floats]
+    places: Places
+    #: The surfaces at both ends.
+    ends: tuple[tuple[str, ...], tuple[str, ...]]
     order: tuple[int, ...]
     known: dict[str, float]
     name: str = "plates"
@@ -81,7 +74,7 @@ def plates(geometry: SolidGeometry, problem: Problem) -> ExactField:
     Raises :class:`ReferenceRefusedError` with the reason it does not hold, as all here do.
     """
     try:
-        return _pile(geometry, problem)
+        return pile(geometry, problem)
     except ReferenceRefusedError as refused:
         try:
             return solid_field(plates_in_section, geometry, problem)
@@ -89,7 +82,8 @@ def plates(geometry: SolidGeometry, problem: Problem) -> ExactField:
             raise refused from None
 
 
-def _pile(geometry: SolidGeometry, problem: Problem) -> PlatesField:
+def pile(geometry: SolidGeometry, problem: Problem) -> PlatesField:
+    """Fit a pile of plates; raise as :func:`plates` does."""
     holds, stations = geometry.holds, geometry.path.stations
     if not geometry.path.straight or (holds != holds[:1]).any() or (holds == VOID).any():
         raise ReferenceRefusedError("the body is no pile of plates of one outline")
@@ -181,7 +175,7 @@ def _field(
     )
     counts = _OF_TWO if isinstance(plan, Rectangle) else _ALONE
     spreading = Spreading(plan, layers, sides, tuple(patches), counts)
-    return PlatesField(spreading, places, tuple(order), _known(problem, spreading, names, areas))
+    return PlatesField(spreading, places, names, tuple(order), _known(problem, spreading, names, areas))
 
 
 def _in_space(problem: Problem, region: int) -> tuple[float, float]:

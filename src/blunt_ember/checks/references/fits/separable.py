@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
@@ -71,6 +71,15 @@ class Places:
             return np.column_stack([np.linalg.norm(away[:, :2], axis=1), away[:, 2]])
         return away[:, list(self.order)]
 
+    def points(self, coordinates: Floats, angle: float = 0.0) -> Floats:
+        """Return points (p, d) in m of coordinates (p, axes), about an axis at an angle in radians."""
+        if self.radial:
+            r, height = coordinates.T
+            return np.column_stack([r * np.cos(angle), r * np.sin(angle), height]) + np.array(self.origin)
+        found = np.empty_like(coordinates)
+        found[:, list(self.order)[: coordinates.shape[1]]] = coordinates
+        return found + np.array(self.origin)
+
 
 @dataclass(frozen=True)
 class SeparableField:
@@ -84,7 +93,7 @@ class SeparableField:
     form: Literal["wall", "cylinder"]
     axes: tuple[BodyAxis, ...]
     generation: tuple[float, ...]
-    places: Callable[[Floats], Floats]
+    places: Places
     factor: float
     order: tuple[int, ...] = ()
     #: Parts of the ends of the last axis that are heated besides.
@@ -211,6 +220,14 @@ def layered_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableF
         if (owner == owner[:, :1]).all() and len(np.unique(owner)) > 1:
             return _layers(geometry, problem, across, (lattice.us, lattice.vs), owner[:, 0].tolist())
     raise ReferenceRefusedError("the body is no rectangle of layers")
+
+
+def one_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableField:
+    """Fit a rectangle of one material, by its axes."""
+    lattice = single_rectangle(geometry)
+    if geometry.turned:
+        raise ReferenceRefusedError("the section is turned about an axis")
+    return _layers(geometry, problem, 0, (lattice.us, lattice.vs), lattice.owner[:, 0].tolist())
 
 
 def finite_cylinder(geometry: SectionGeometry, problem: Problem) -> SeparableField:
