@@ -33,6 +33,7 @@ SECTION_SOLUTIONS: Mapping[str, Fit[Callable[[SectionGeometry, Problem], ExactFi
         "straight-fin": fit(made_by("fins", "straight_fin")),
         "annular-fin": fit(made_by("fins", "annular_fin")),
         "rectangle": fit(made_by("followed", "rectangle"), "sources"),
+        "ring-sector": fit(made_by("ring_sector", "ring_sector"), "sources"),
         "layered-rectangle": fit(made_by("followed", "layered_rectangle"), "sources", "joints"),
         "finite-cylinder": fit(made_by("followed", "finite_cylinder"), "sources", "joints"),
         "plates": fit(made_by("followed", "plates_in_section"), "sources", "joints"),

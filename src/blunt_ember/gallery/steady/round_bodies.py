@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from blunt_ember.case.document.case_document import FORMAT
-from blunt_ember.gallery.family import Family
+from blunt_ember.gallery.family import Family, exactly
 
 _LAGGED_PIPE = Family(
     "hollow-cylinder",
@@ -171,4 +171,49 @@ _RING_SECTOR = Family(
     },
 )
 
-ROUND_FAMILIES = (_LAGGED_PIPE, _HOLLOW_SPHERE, _RING_SECTOR)
+_ARCH = Family(
+    "arch-on-feet",
+    "Sector of a ring, hot within, in air without, its feet held",
+    {
+        "format": FORMAT,
+        "title": "Arch of the kiln on its cooled feet",
+        "parameters": {
+            "r_bore": "600 mm",
+            "t_arch": "180 mm",
+            "k_arch": "1.3 W/(m K)",
+            "h_in": "45 W/(m² K)",
+            "T_in": "980 °C",
+            "h_out": "11 W/(m² K)",
+            "T_air": "25 °C",
+            "T_feet": "140 °C",
+        },
+        "materials": {"arch": {"k": "k_arch"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "arch": {
+                    "shape": "ring sector",
+                    "inner": "r_bore",
+                    "outer": "r_bore + t_arch",
+                    "start": "25 deg",
+                    "end": "155 deg",
+                    "material": "arch",
+                }
+            },
+        },
+        "surroundings": [
+            {"on": "arch.bore", "film": {"h": "h_in", "temperature": "T_in"}},
+            {"on": "arch.rim", "film": {"h": "h_out", "temperature": "T_air"}},
+            {"on": ["arch.start", "arch.end"], "temperature": "T_feet"},
+        ],
+        "mesh": {"size": "15 mm"},
+        "questions": [
+            exactly("crown", {"temperature": ["0 mm", "r_bore + t_arch"]}, "ring-sector", "0.2 %"),
+            exactly("near a foot", {"temperature": ["640 mm", "300 mm"]}, "ring-sector", "0.2 %"),
+            exactly("off the arch", {"heat_flow": "arch.rim", "direction": "out"}, "ring-sector", "0.2 %"),
+        ],
+    },
+)
+
+ROUND_FAMILIES = (_LAGGED_PIPE, _HOLLOW_SPHERE, _RING_SECTOR, _ARCH)

@@ -1,0 +1,79 @@
+"""Sectors of rings whose flanks are held or insulated: recognised, and the mesh comes to what is exact of them."""
+
+from __future__ import annotations
+
+import pickle
+from typing import Any
+
+import numpy as np
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.checks.references.exact_field import exact_field
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+
+FILM = {"film": {"h": "60 W/(m² K)", "temperature": "20 °C"}}
+HEAT = [{"region": "arch", "per_volume": "300 kW/m³"}]
+
+
+def solved(start: str, end: str, surroundings: list[dict[str, Any]], **more: Any) -> Outcome:
+    radii = {"inner": "30 mm", "outer": "70 mm"}
+    arch = {"shape": "ring sector", **radii, "start": start, "end": end, "at": ["5 mm", "8 mm"], "material": "clay"}
+    data = {
+        "format": FORMAT,
+        "materials": {"clay": {"k": "1.4 W/(m K)"}},
+        "body": {"kind": "section", "depth": "0.5 m", "regions": {"arch": arch}},
+        "surroundings": surroundings,
+        "mesh": {"size": "1.5 mm"},
+        "questions": [
+            {"name": "inside", "temperature": ["-40 mm", "12 mm"]},
+            {"name": "rim", "mean": "arch.rim"},
+            *({"name": f"through {name}", "heat_flow": f"arch.{name}"} for name in ("rim", "bore", "start")),
+        ],
+        **more,
+    }
+    outcome = Flow().run(case_from_data(data))
+    assert outcome.trouble is None
+    return outcome
+
+
+@pytest.mark.parametrize(("start", "end"), [("100 deg", "190 deg"), ("150 deg", "290 deg"), ("-200 deg", "40 deg")])
+@pytest.mark.parametrize(
+    ("surroundings", "more"),
+    [
+        ([{"on": "arch.bore", "flux": "3 kW/m²"}, {"on": "arch.start", "temperature": "60 °C"}], {}),
+        ([{"on": "arch.bore", **FILM}, {"on": ["arch.start", "arch.end"], "temperature": "160 °C"}], {}),
+        ([{"on": "arch.bore", "temperature": "90 °C"}, {"on": "arch.rim", **FILM}], {"heat_inside": HEAT}),
+        ([{"on": "arch.start", "temperature": "160 °C"}, {"on": "arch.end", "temperature": "30 °C"}], {}),
+    ],
+)
+def test_a_sector_is_known_and_the_mesh_comes_to_it(
+    start: str, end: str, surroundings: list[dict[str, Any]], more: dict[str, Any]
+) -> None:
+    outcome = solved(start, end, surroundings, **more)
+    assert outcome.geometry is not None and outcome.problem is not None and outcome.solution is not None
+    field = exact_field("ring-sector", outcome.geometry, outcome.problem)
+    assert pickle.loads(pickle.dumps(field)) == field
+    assert outcome.mesh is not None
+    off = field.temperature(outcome.mesh.points) - outcome.solution.temperature
+    assert np.abs(off).max() < 5e-3 * np.ptp(outcome.solution.temperature)
+    assert outcome.exact is not None  # of what goes straight through, another solution
+    for check in outcome.checks:
+        if check.deviation is not None:
+            assert check.error is not None
+            assert abs(check.deviation) <= check.error + 1e-9 * abs(check.value), check
+
+
+@pytest.mark.parametrize(
+    ("surroundings", "more"),
+    [
+        ([{"on": "arch.start", **FILM}, {"on": "arch.rim", **FILM}], {}),
+        ([{"on": "arch.start", "temperature": "60 °C"}, {"on": "arch.rim", **FILM}], {"heat_inside": HEAT}),
+    ],
+)
+def test_what_is_no_rectangle_in_the_logarithm_is_not_taken_for_one(
+    surroundings: list[dict[str, Any]], more: dict[str, Any]
+) -> None:
+    assert solved("100 deg", "190 deg", surroundings, **more).exact is None
