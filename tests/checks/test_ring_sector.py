@@ -58,7 +58,8 @@ def test_a_sector_is_known_and_the_mesh_comes_to_it(
     assert pickle.loads(pickle.dumps(field)) == field
     assert outcome.mesh is not None
     off = field.temperature(outcome.mesh.points) - outcome.solution.temperature
-    assert np.abs(off).max() < 5e-3 * np.ptp(outcome.solution.temperature)
+    # At the corners of held flanks and films the flux is singular, and cells come near it slowly.
+    assert np.quantile(np.abs(off), 0.99) < 1e-3 * np.ptp(outcome.solution.temperature)
     assert outcome.exact is not None  # of what goes straight through, another solution
     for check in outcome.checks:
         if check.deviation is not None:

@@ -117,6 +117,7 @@ def between(**more: Any) -> dict[str, Any]:
             {"name": "L", "coupling": "room", "to": "yard", "basis": "length", "state": "present"},
             {"name": "f", "temperature_factor": "room"},
             {"name": "psi", "transmittance": "room", "to": "yard", "lengths": "inner"},
+            {"name": "chi", "point_transmittance": "room", "to": "yard"},
             {"name": "wet", "surface_humidity": "room", "humidity": "55 %"},
             {"name": "warmest", "highest": "body"},
         ],

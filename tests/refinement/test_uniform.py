@@ -70,7 +70,7 @@ def test_an_order_that_no_cells_have_is_chance_and_what_steps_are_off_by_is_in_t
     assert lost.order is None and "error in time" in lost.note
     assert lost.band == pytest.approx(0.003) and lost.in_time == 0.001
     two = trend([1.0, 1.01], 1.0, (0.01, 0.004))
-    assert two.band == pytest.approx(0.014) and two.in_time == 0.004
+    assert two.band == pytest.approx(0.01 / (2**0.5 - 1) + 0.004) and two.in_time == 0.004
     assert np.isnan(trend([1.0, 1.4, 1.5], 1.0, (0.01, np.nan, 0.001)).band)
     both = trend([1.0, 1.4, 1.5], 1.0, (0.01, 0.004, 0.001))
     assert both.order == pytest.approx(2.0) and both.band == pytest.approx(1.25 * 0.1 / 3 + 0.001)

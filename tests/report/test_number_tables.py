@@ -153,7 +153,8 @@ def test_a_wish_that_cannot_be_understood_says_what_to_write(wall: Outcome, wish
 
 @pytest.mark.parametrize("name", TABLES)
 def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, door: Outcome, name: str) -> None:
-    others = {"histories": "cooling-bar", "coupling": "floor-through-wall", "walls": "corner-of-two-walls"}
+    walls = {"walls": "corner-of-two-walls", "flat walls": "bolt-through-wool"}
+    others = {"histories": "cooling-bar", "coupling": "floor-through-wall", **walls}
     shown = FLOW.run(family(others[name]).case()) if name in others else wall
     if name == "weights":
         data = {**family("coupled-wall").case().data, "questions": [{"name": "middle", "mean": "brick|wool"}]}

@@ -47,6 +47,20 @@ def weights_at(mesh: Mesh, points: Floats, region: int | None = None) -> csr_arr
     return csr_array(entries, shape=(len(points), mesh.node_count))
 
 
+def places_about(mesh: Mesh, point: Floats, region: int | None = None) -> Floats:
+    """Return places (k, d) in m about a ``point`` (d,) in m, half way to the corners of the cell it lies in, of one
+    region if one is given; none outside the body."""
+    for block in reversed(mesh.blocks):
+        own = _of_region(block, region)
+        for _, cell, local in _located(own, mesh.points, point[None]):
+            family = CELL_FAMILIES[block.family]
+            corners = family.nodes[: family.corners]
+            # A little inwards, as the body goes on behind a curved side of a cell no further than it does.
+            about = local / 2 + 0.45 * corners + 0.05 * family.middle
+            return np.asarray(family.values(about) @ mesh.points[own.nodes[cell[0]]])
+    return np.zeros((0, mesh.points.shape[1]))
+
+
 def _of_region(block: CellBlock, region: int | None) -> CellBlock:
     if region is None:
         return block

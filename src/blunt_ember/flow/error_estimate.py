@@ -18,11 +18,12 @@ from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
 from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.errors import BluntEmberError, StoppedError
+from blunt_ember.errors import BluntEmberError, CaseError, StoppedError
 from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
+from blunt_ember.flow.about_points import asked_about_points, largest_about
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -98,7 +99,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
     if solved.run is not None and solved.run.unfinished:
         return Errors(none, missing="the run was stopped before its end")
     try:
-        amounts, told_by = _amounts(solver, case, solved, values)
+        amounts, told_by = _amounts_about(solver, case, solved, values)
         least = np.maximum(_round_off(case, solved), _LAST_DIGITS * np.abs(values))
         amounts = np.maximum(amounts, np.maximum(least, _between_nodes(case, solved)))
     except StoppedError:
@@ -113,6 +114,20 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
     elif np.isnan(values).any():
         missing = "there is no answer to it"
     return Errors(tuple(amounts.tolist()), told_by, missing)
+
+
+def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
+    """The amounts, of points the largest of those about them where one other mesh alone is asked."""
+    if solved.run is None and _small(solved) and not _singular(solved):
+        more, owners = asked_about_points(case, solved)
+        if len(owners):
+            about = replace(solved, document=more.document)
+            try:
+                amounts, told_by = _amounts(solver, more, about, np.array(solver.answers(more, about)))
+            except CaseError:  # a place about a point lies outside of other cells
+                return _amounts(solver, case, solved, values)
+            return largest_about(amounts, owners), told_by
+    return _amounts(solver, case, solved, values)
 
 
 def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:

@@ -1,0 +1,48 @@
+"""Places about the points that are asked for, so that how far an answer may be off is not read where it is by chance.
+
+Between its nodes a cell is off now to this side and now to that; at one place two meshes may agree on what both miss.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from blunt_ember.arrays import Floats, Ints
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.temperatures import PointQuestion
+from blunt_ember.case.values.quantity import stated
+from blunt_ember.case.values.units import LENGTH
+from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.reading import places_about
+
+
+def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
+    """Return the case with questions for places about the points it asks for behind its own, and for each of these (p,)
+    the place of the question it stands beside."""
+    mesh, questions = solved.mesh, list[Question](case.document.questions)
+    owners: list[int] = []
+    for place, question in enumerate(case.document.questions):
+        if not isinstance(question, PointQuestion):
+            continue
+        point = np.array([each.si for each in question.temperature])
+        region = mesh.regions.index(question.side) if question.side is not None else None
+        for number, about in enumerate(places_about(mesh, point, region)):
+            questions.append(_asked_at(question, about, f"about {place} {number}"))
+            owners.append(place)
+    document = case.document.model_copy(update={"questions": questions})
+    return replace(case, document=document), np.array(owners, dtype=np.int64)
+
+
+def largest_about(amounts: Floats, owners: Ints) -> Floats:
+    """Return the amounts (a,) of a case's own questions, each the largest of it and of those that stand beside it."""
+    own = amounts[: len(amounts) - len(owners)].copy()
+    np.fmax.at(own, owners, amounts[len(own) :])
+    return own
+
+
+def _asked_at(question: PointQuestion, point: Floats, name: str) -> Question:
+    place = tuple(stated(f"{value!r} m", LENGTH) for value in point.tolist())
+    return question.model_copy(update={"temperature": place, "name": name, "expect": None})
