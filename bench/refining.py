@@ -15,7 +15,8 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
 from blunt_ember.refinement.adaptive import adaptive_refinement
-from blunt_ember.refinement.uniform import RefinementLevel, uniform_refinement
+from blunt_ember.refinement.trend import RefinementLevel
+from blunt_ember.refinement.uniform import uniform_refinement
 
 SHARE = 1e-3
 MOST = 150_000

@@ -16,7 +16,7 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.flow import error_estimate
 from blunt_ember.flow.flow import Flow
-from blunt_ember.refinement.uniform import trend
+from blunt_ember.refinement.trend import trend
 
 _FINEST = 4
 
