@@ -10,6 +10,7 @@ import pytest
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.checks.questions.profile import profile_through
 from blunt_ember.checks.references.exact_field import exact_field
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
@@ -65,6 +66,17 @@ def test_a_sector_is_known_and_the_mesh_comes_to_it(
         if check.deviation is not None:
             assert check.error is not None
             assert abs(check.deviation) <= check.error + 1e-9 * abs(check.value), check
+
+
+def test_the_exact_curve_has_the_gaps_of_the_line_that_leaves_the_body() -> None:
+    surroundings = [{"on": "arch.bore", **FILM}, {"on": "arch.start", "temperature": "160 °C"}]
+    outcome = solved("20 deg", "160 deg", surroundings, questions=[])
+    assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
+    profile = profile_through(0, outcome.geometry, outcome.mesh, outcome.solution.temperature, outcome.exact)
+    assert profile.exact is not None
+    outside = np.isnan(profile.mesh)
+    assert 0 < outside.sum() < len(outside)
+    assert (np.isnan(profile.exact) == outside).all()
 
 
 @pytest.mark.parametrize(

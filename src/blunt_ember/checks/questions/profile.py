@@ -77,9 +77,12 @@ def radiation_profile(
 
 def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None) -> Profile:
     """Read the temperatures (n,) in K of the nodes along a line, and an exact field beside them."""
-    curve = line.of_each_region(exact.temperature) if exact is not None else None
-    source = source_of(exact) if exact is not None else None
-    return Profile(line.title, line.distance, line.read(temperature), curve, source, line.joints)
+    values, curve, source = line.read(temperature), None, None
+    if exact is not None:
+        # Outside the body a formula still says something, and means nothing.
+        curve = np.where(np.isnan(values), np.nan, line.of_each_region(exact.temperature))
+        source = source_of(exact)
+    return Profile(line.title, line.distance, values, curve, source, line.joints)
 
 
 def flux_profile(
