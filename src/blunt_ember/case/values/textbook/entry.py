@@ -57,7 +57,7 @@ class Entry:
     def called(self) -> str:
         """How a formula calls it, with arguments to begin with."""
         given = (
-            f"{value:g} {self.kinds[name].shown if name in self.kinds else 'mm'}"
+            f"{value:g} {self.kinds[name].shown if name in self.kinds else 'mm'}".strip()
             for name, value in zip(self.arguments, self.example, strict=True)
         )
         return f"{self.name}({', '.join(given)})"
