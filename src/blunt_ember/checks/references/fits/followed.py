@@ -32,7 +32,7 @@ from blunt_ember.reference.in_layers.modes import Stack
 from blunt_ember.reference.side import Side
 
 #: Modes along one axis of a face, and along each of two.
-_ALONE, _OF_TWO = (32, 128, 512, 2_048), (24, 48, 96, 160)
+_ALONE, _OF_TWO = (32, 128, 512), (24, 48, 96, 160)
 #: What a formula may name to follow the place.
 _PLACE = frozenset({"x", "y", "z", "r", "theta"})
 #: Angles, in radians, at which what is said to go round an axis alike is read.
@@ -287,7 +287,8 @@ def _face_of(field: SeparableField | PlatesField, surface: str) -> _Face:
         pile = field.spreading
         for end, names in enumerate(field.ends):
             if names == (surface,):
-                return _Face(len(pile.plan.spans), end, pile.plan, pile.plates, _at_nothing(pile.sides), pile.counts)
+                counts = _ALONE if len(pile.plan.spans) == 1 else _OF_TWO
+                return _Face(len(pile.plan.spans), end, pile.plan, pile.plates, _at_nothing(pile.sides), counts)
         raise ReferenceRefusedError(f"'{surface}' is no whole end of the plates")
     for axis, own in enumerate(field.axes):
         for end, names in enumerate(own.names):
