@@ -10,7 +10,7 @@ setup: .venv/ready
 
 # Sources that are compiled once start twice as fast, whether or not Python may write what it compiles itself.
 compiled: setup
-	$(PYTHON) -m compileall -q src
+	-$(PYTHON) -m compileall -q src
 
 demo: compiled
 	.venv/bin/blunt-ember demo
@@ -21,7 +21,7 @@ test: compiled check core-without-qt newest
 	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 .venv-newest/bin/python -m pytest tests/desk -n 2
 
 newest: .venv-newest/ready
-	.venv-newest/bin/python -m compileall -q src
+	-.venv-newest/bin/python -m compileall -q src
 
 .venv-newest/ready: .venv/ready scripts/newest.sh
 	sh scripts/newest.sh
