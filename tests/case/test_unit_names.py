@@ -12,7 +12,8 @@ from scripts.usual_units import usual_names
 
 from blunt_ember.case.values import unit_names
 from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
-from blunt_ember.case.values.units import KINDS, single_unit
+from blunt_ember.case.values.evaluation import evaluate
+from blunt_ember.case.values.units import KINDS, kind_of, single_unit
 
 ASK = (
     "import sys; from blunt_ember.case.values.units import single_unit; "
@@ -71,6 +72,23 @@ def test_dimensions_are_multiplied_divided_and_raised() -> None:
     assert speed * time == length and speed**0 == DIMENSIONLESS and (length**0.5) ** 2 == length
     assert len({speed, length * time**-1}) == 1
     assert unit_names.base_units_text(speed**2 / length) == "m/s²"
+
+
+@pytest.mark.parametrize("text", ["3 kg*m/s^2", "2 W*W", "sqrt(4 mm)", "5 W/(m K^2)"])
+def test_a_kind_that_is_made_up_has_the_dimension_it_was_made_of(text: str) -> None:
+    value = evaluate(text, {})
+    assert kind_of(value.dimension).dimension == value.dimension
+
+
+def test_units_are_known_where_there_is_no_home() -> None:
+    ask = (
+        "import pathlib; "
+        "pathlib.Path.home = classmethod(lambda cls: (_ for _ in ()).throw(RuntimeError('no home'))); "
+        "from blunt_ember.case.values.units import single_unit; print(single_unit('furlong').factor)"
+    )
+    env = {name: value for name, value in os.environ.items() if name != "XDG_CACHE_HOME"}
+    run = subprocess.run([sys.executable, "-c", ask], check=True, capture_output=True, text=True, env=env)
+    assert float(run.stdout) == pytest.approx(201.168, rel=1e-5)
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.name)

@@ -13,7 +13,7 @@ from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.checks.references.exact_field import recognised
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.reference.crosswise.plans import Disc, Plan, Rectangle, Strip
+from blunt_ember.reference.crosswise import plans
 from blunt_ember.reference.crosswise.separated import Along, Separated, Spot
 from blunt_ember.reference.crosswise.spreading import Patch, Plate, Spreading
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
@@ -124,7 +124,9 @@ def test_one_plate_is_what_the_box_says_of_it() -> None:
     """Which sums along other axes."""
     sides = Side(h=500.0, fluid=300.0), Side(h=20.0, fluid=310.0)
     within = ((0.01, 0.03), (0.012, 0.025))
-    plates = Spreading(Rectangle(0.06, 0.04), (Plate(0.012, 20.0, 20.0, 1e5),), sides, (Patch(1, within, 1e5),), (320,))
+    plates = Spreading(
+        plans.rectangle(0.06, 0.04), (Plate(0.012, 20.0, 20.0, 1e5),), sides, (Patch(1, within, 1e5),), (320,)
+    )
     along = tuple(
         Along(length, 1.0, tuple(Side(each.held, each.flux, each.h / 20, each.fluid) for each in ends))
         for length, ends in ((0.04, (Side(), Side())), (0.012, sides))
@@ -138,12 +140,12 @@ def test_one_plate_is_what_the_box_says_of_it() -> None:
 @pytest.mark.parametrize(
     ("plan", "patch", "place"),
     [
-        (Strip(0.06), ((0.01, 0.03),), (0.021,)),
-        (Disc(0.05), ((0.0, 0.012),), (0.004,)),
-        (Rectangle(0.06, 0.04), ((0.01, 0.03), (0.012, 0.025)), (0.02, 0.02)),
+        (plans.strip(0.06), ((0.01, 0.03),), (0.021,)),
+        (plans.disc(0.05), ((0.0, 0.012),), (0.004,)),
+        (plans.rectangle(0.06, 0.04), ((0.01, 0.03), (0.012, 0.025)), (0.02, 0.02)),
     ],
 )
-def test_heat_goes_on_through_joints_and_is_all_that_comes_in(plan: Plan, patch: Any, place: Any) -> None:
+def test_heat_goes_on_through_joints_and_is_all_that_comes_in(plan: plans.Plan, patch: Any, place: Any) -> None:
     """In each plate ∇²T follows from what arises in it; between them the flux is one and T jumps by the joint's."""
     plates = Plate(0.003, 200.0, 200.0, 0.0, 2e-4), Plate(0.008, 1.2, 15.0, 4e5), Plate(0.011, 30.0, 30.0)
     pile = Spreading(plan, plates, (Side(held=300.0), Side(h=12.0, fluid=290.0)), (Patch(1, patch, 4e4),), (400,))
@@ -171,7 +173,9 @@ def test_heat_goes_on_through_joints_and_is_all_that_comes_in(plan: Plan, patch:
 def test_a_small_disc_on_a_thick_plate_meets_the_constriction_of_a_half_space() -> None:
     """8 q a/(3 π k) in the mean of an even flux and q a/k in its middle (Carslaw & Jaeger, 8.2)."""
     a, q, k = 1e-3, 1e4, 2.0
-    pile = Spreading(Disc(0.2), (Plate(0.2, k, k),), (Side(held=0.0), Side()), (Patch(1, ((0.0, a),), q),), (16_384,))
+    pile = Spreading(
+        plans.disc(0.2), (Plate(0.2, k, k),), (Side(held=0.0), Side()), (Patch(1, ((0.0, a),), q),), (16_384,)
+    )
     beneath = q * a**2 / 0.2**2 * 0.2 / k
     middle = float(pile.temperature_at(np.array([[0.0, 0.2]]))[0]) - beneath
     assert middle == pytest.approx(q * a / k, rel=1e-2)
@@ -192,3 +196,14 @@ def test_plates_that_are_none_are_not_taken_for_them(cooled: list[dict[str, Any]
     data["surroundings"] = [{"on": "driver", "heat": "12 W"}, *cooled]
     data["questions"] = [{"name": "hot", "temperature": ["28 mm", "20 mm", "7 mm"]}]
     assert Flow().run(case_from_data(data)).exact is None
+
+
+def test_a_plate_may_be_placed_by_another_one() -> None:
+    stated = family("part-on-layers").case().data
+    board = dict(stated["body"]["regions"]["board"])
+    plate = {**stated["body"]["regions"]["plate"], "inside": "board"}
+    body = {"kind": "stacked", "regions": {"board": board, "plate": plate}}
+    joints = [{"on": "board|plate", "resistance": "R_joint"}]
+    data = {**stated, "body": body, "joints": joints, "mesh": {"size": "8 mm"}, "questions": []}
+    outcome = Flow().run(case_from_data(data))
+    assert outcome.exact is not None and outcome.exact.name == "plates"

@@ -145,6 +145,11 @@ def surface_humidity(problem: Problem, temperature: Floats, room: str, humidity:
     return humidity * saturation_pressure(inside) / saturation_pressure(there)
 
 
+def faced_by(problem: Problem) -> dict[str, str]:
+    """Return the environment, by its name, that each surface with a film faces."""
+    return {name: law.environment for name, law in _rooms(problem).films}
+
+
 def faces_of(problem: Problem, room: str) -> tuple[str, ...]:
     """Return the surfaces that face a room."""
     return tuple(name for name, law in _rooms(problem).films if law.environment == room)

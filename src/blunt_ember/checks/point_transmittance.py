@@ -15,15 +15,15 @@ from itertools import pairwise
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
-from blunt_ember.checks.environments import UncoupledError
+from blunt_ember.checks.environments import UncoupledError, faced_by
 from blunt_ember.checks.transmittance import film_resistance, resistance_of_layers
-from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 
 #: Sine of the angle below which directions are the same, and share of the thickness below which places are.
 _SAME_WAY, _SAME_PLACE = 1e-4, 1e-6
 #: Share by which areas of facets may miss those of whole layers.
 _SAME_AREA = 1e-4
+#: Of a step of rounding, and no round share of one.
 _SHIFT = 0.2718
 
 
@@ -122,9 +122,7 @@ def _outer_faces(problem: Problem) -> _Faces:
 
 def _environments(problem: Problem, faces: _Faces) -> np.ndarray[tuple[int], np.dtype[np.str_]]:
     """The environment that each facet (f,) faces, or none."""
-    faced = {
-        name: law.environment for name, laws in problem.exchanges.items() for law in laws if isinstance(law, FilmLaw)
-    }
+    faced = faced_by(problem)
     return np.array([faced.get(surface, "") for surface in faces.surfaces])
 
 

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.checks.environments import UncoupledError
+from blunt_ember.checks.environments import UncoupledError, faced_by
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 
@@ -153,9 +153,7 @@ def _walls_of(problem: Problem, outline: _Outline, first: str, to: str, sides: S
 
 def _runs(problem: Problem, outline: _Outline) -> list[_Run]:
     """The runs of facets, of which the first begins where something changes."""
-    faced = {
-        name: law.environment for name, laws in problem.exchanges.items() for law in laws if isinstance(law, FilmLaw)
-    }
+    faced = faced_by(problem)
     faces = [faced.get(surface, "") for surface in outline.surfaces]
     changes = [number for number in range(len(faces)) if faces[number] != faces[number - 1]]
     if not changes:

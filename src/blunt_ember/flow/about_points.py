@@ -15,6 +15,7 @@ from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.values.quantity import stated
 from blunt_ember.case.values.units import LENGTH
+from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.reading import places_about
 
@@ -34,6 +35,12 @@ def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
             owners.append(place)
     document = case.document.model_copy(update={"questions": questions})
     return replace(case, document=document), np.array(owners, dtype=np.int64)
+
+
+def answers_beside(case: Case, solved: SolvedField, own: int) -> Floats:
+    """Return the answers (p,) to the questions behind a case's ``own`` ones."""
+    questions = case.document.questions
+    return np.array([answer(questions[place], place, solved) for place in range(own, len(questions))])
 
 
 def largest_about(amounts: Floats, owners: Ints) -> Floats:

@@ -23,7 +23,7 @@ from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
-from blunt_ember.flow.about_points import asked_about_points, largest_about
+from blunt_ember.flow.about_points import answers_beside, asked_about_points, largest_about
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -123,7 +123,8 @@ def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: 
         if len(owners):
             about = replace(solved, document=more.document)
             try:
-                amounts, told_by = _amounts(solver, more, about, np.array(solver.answers(more, about)))
+                beside = answers_beside(more, about, len(values))
+                amounts, told_by = _amounts(solver, more, about, np.concatenate([values, beside]))
             except CaseError:  # a place about a point lies outside of other cells
                 return _amounts(solver, case, solved, values)
             return largest_about(amounts, owners), told_by

@@ -109,8 +109,11 @@ def _usual() -> dict[str, Unit | None]:
 def _kept() -> dict[str, Unit | None]:
     """Answers by name, of lines that are whole."""
     found: dict[str, Unit | None] = {}
-    with suppress(OSError, UnicodeDecodeError):
-        for line in (_folder() / "names").read_text("utf-8").splitlines():
+    folder = _folder()
+    if folder is None:
+        return found
+    with suppress(OSError):
+        for line in (folder / "names").read_text("utf-8", errors="replace").splitlines():
             with suppress(ValueError, TypeError, AttributeError):
                 name, stated = json.loads(line)
                 found[str(name)] = _from_stated(stated)
@@ -119,10 +122,12 @@ def _kept() -> dict[str, Unit | None]:
 
 def _keep(name: str, unit: Unit | None) -> None:
     """Add a line; where that can't be done pint is asked again another time."""
+    folder = _folder()
+    if folder is None:
+        return
     with suppress(OSError):
-        path = _folder() / "names"
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with path.open("ab") as kept:
+        folder.mkdir(parents=True, exist_ok=True)
+        with (folder / "names").open("ab") as kept:
             if kept.tell() < _MOST_KEPT:
                 kept.write(json.dumps([name, as_stated(unit)]).encode() + b"\n")
 
@@ -140,15 +145,20 @@ def _registry() -> Any:
         made: Any = pint.UnitRegistry(cache_folder=folder)
         made.Unit("W/m**2")
     except Exception:  # what was kept is a pickle, which fails as it likes
-        shutil.rmtree(folder, ignore_errors=True)
+        if folder is not None:
+            shutil.rmtree(folder, ignore_errors=True)
         return pint.UnitRegistry()
     return made
 
 
-def _folder() -> Path:
-    """A folder for what this Python's pint says: its definitions name the files they came from."""
+def _folder() -> Path | None:
+    """A folder for what this Python's pint says: its definitions name the files they came from. None where there is no
+    home to hold it."""
     spec = find_spec("pint")
     origin = Path(spec.origin) if spec is not None and spec.origin is not None else Path()
     read_by = f"{origin} {origin.stat().st_mtime_ns} {sys.version}"
-    caches = os.environ.get("XDG_CACHE_HOME") or str(Path("~").expanduser() / ".cache")
-    return Path(caches) / "blunt-ember" / f"units-{hashlib.sha256(read_by.encode()).hexdigest()[:16]}"
+    try:
+        caches = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    except RuntimeError:
+        return None
+    return caches / "blunt-ember" / f"units-{hashlib.sha256(read_by.encode()).hexdigest()[:16]}"

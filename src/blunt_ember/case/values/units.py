@@ -104,11 +104,13 @@ class Kind:
     zero: float = 0.0
     #: Unit of a difference where it is another than that of a value.
     difference: str = ""
+    #: What it is of, where its unit is made up for it.
+    of: Dimension | None = None
 
     @property
     def dimension(self) -> Dimension:
         """The dimension every value of this kind must have."""
-        return _kind_dimension(self.unit)
+        return _kind_dimension(self.unit) if self.of is None else self.of
 
 
 @lru_cache(maxsize=64)
@@ -190,7 +192,7 @@ def kind_of(dimension: Dimension) -> Kind:
         if kind.dimension == dimension:
             return kind
     unit = base_units_text(dimension)
-    return Kind(describe_dimension(dimension), unit, "", unit)
+    return Kind(describe_dimension(dimension), unit, "", unit, of=dimension)
 
 
 def unit_error(name: str) -> ExpressionError:

@@ -16,7 +16,7 @@ from functools import cached_property
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.reference.crosswise.plans import Plan, projected
+from blunt_ember.reference.crosswise.plans import Plan
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
 
@@ -66,7 +66,7 @@ class Course:
 
     def of_modes(self, plan: Plan, count: int) -> Floats:
         """Return what it is of each mode (n,)."""
-        return projected(plan, self.follows, count)
+        return plan.projected(self.follows, count)
 
     def mean(self, plan: Plan) -> float:
         """Nothing, besides what the sides have."""

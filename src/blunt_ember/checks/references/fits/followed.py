@@ -26,7 +26,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.geometry.space import Space
-from blunt_ember.reference.crosswise.plans import Crossed, Plan, mean_over
+from blunt_ember.reference.crosswise.plans import Plan
 from blunt_ember.reference.crosswise.spreading import Course, Plate, Spreading
 from blunt_ember.reference.in_layers.modes import Stack
 from blunt_ember.reference.side import Side
@@ -161,7 +161,7 @@ def _fitted(
         surface: partial(_along_face, _Read(laws, problem.mesh.space), anyhow.places, faces[surface])
         for surface, laws in following.items()
     }
-    means = {surface: mean_over(faces[surface].plan, follows[surface]) for surface in following}
+    means = {surface: _mean(faces[surface].plan, follows[surface], surface) for surface in following}
     base = of_means(geometry, _with_means(problem, means))
     parts: list[_Part] = []
     for surface, laws in following.items():
@@ -169,10 +169,17 @@ def _fitted(
         beside = _Beside(follows[surface], means[surface], laws.factor)
         course = Course(face.end, beside)
         spreading = Spreading(face.plan, face.plates, face.sides, (course,), face.counts)
-        order = (*(axis for axis in range(len(face.plan.spans) + 1) if axis != face.axis), face.axis)
+        order = (*(axis for axis in range(len(face.plan.axes) + 1) if axis != face.axis), face.axis)
         held = beside if laws.held is not None else None
         parts.append(_Part(spreading, base.places, order, held))
     return FollowedField(base, tuple(parts), name)
+
+
+def _mean(plan: Plan, follows: Callable[[Floats], Floats], surface: str) -> float:
+    found = plan.mean(follows)
+    if not np.isfinite(found):
+        raise ReferenceRefusedError(f"what is stated on {surface} jumps from place to place")
+    return found
 
 
 @dataclass(frozen=True)
@@ -287,8 +294,8 @@ def _face_of(field: SeparableField | PlatesField, surface: str) -> _Face:
         pile = field.spreading
         for end, names in enumerate(field.ends):
             if names == (surface,):
-                counts = _ALONE if len(pile.plan.spans) == 1 else _OF_TWO
-                return _Face(len(pile.plan.spans), end, pile.plan, pile.plates, _at_nothing(pile.sides), counts)
+                counts = _ALONE if len(pile.plan.axes) == 1 else _OF_TWO
+                return _Face(len(pile.plan.axes), end, pile.plan, pile.plates, _at_nothing(pile.sides), counts)
         raise ReferenceRefusedError(f"'{surface}' is no whole end of the plates")
     for axis, own in enumerate(field.axes):
         for end, names in enumerate(own.names):
@@ -316,7 +323,7 @@ def _separable_face(field: SeparableField, axis: int, end: int) -> _Face:
         for line, k, k_along, contact in zip(through.lines[1:], through.k, along, contacts, strict=True)
     )
     counts = _ALONE if len(others) == 1 else _OF_TWO
-    return _Face(axis, end, Crossed(tuple(stacks)), plates, _at_nothing(through.sides), counts)
+    return _Face(axis, end, Plan(tuple(stacks)), plates, _at_nothing(through.sides), counts)
 
 
 def _at_nothing(sides: tuple[Side, Side]) -> tuple[Side, Side]:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.document.bodies import Section
 from blunt_ember.checks.references.fits.field import (
     ExactField,
     conductivity_towards,
@@ -16,7 +15,6 @@ from blunt_ember.checks.references.fits.field import (
     generation_of,
     require_no_radiation,
     side_of,
-    single_rectangle,
 )
 from blunt_ember.checks.references.fits.separable import (
     Places,
@@ -32,10 +30,10 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
-from blunt_ember.geometry.section import SectionGeometry, section_geometry
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
-from blunt_ember.reference.crosswise.plans import Disc, Plan, Rectangle, Strip
+from blunt_ember.reference.crosswise.plans import Plan, disc, rectangle, strip
 from blunt_ember.reference.crosswise.spreading import SPREADING_SOURCE, Patch, Plate, Spreading
 from blunt_ember.reference.side import Side
 
@@ -87,21 +85,20 @@ def pile(geometry: SolidGeometry, problem: Problem) -> PlatesField:
     holds, stations = geometry.holds, geometry.path.stations
     if not geometry.path.straight or (holds != holds[:1]).any() or (holds == VOID).any():
         raise ReferenceRefusedError("the body is no pile of plates of one outline")
-    first = geometry.regions[int(holds[0, 0])].name.split(".")[0]
-    outline = section_geometry(Section(kind="section", regions={first: geometry.stated[first]}))
     sides, names, heated = flat_ends(geometry, problem)
-    rings = rings_of(outline)
-    plan: Plan
+    rings = rings_of(geometry.plan)
     origin: tuple[float, ...]
     if rings is not None:
-        if not rings.closed or rings.centre is None or rings.us[0] != 0 or rings.owner.size != len(rings.vs) - 1:
+        if not rings.closed or rings.centre is None or rings.us[0] != 0 or (rings.owner == VOID).any():
             raise ReferenceRefusedError("the plates are no whole discs")
-        plan = Disc(float(rings.us[-1]))
+        plan = disc(float(rings.us[-1]))
         patches = [Patch(end, (ring_of(column, geometry, rings.centre),), flux) for end, column, flux in heated]
         origin, radial = (*rings.centre, float(stations[0])), True
     else:
-        lattice = single_rectangle(outline)
-        plan = Rectangle(float(np.ptp(lattice.us)), float(np.ptp(lattice.vs)))
+        wide, deep = (float(high - low) for low, high in zip(geometry.low[:2], geometry.high[:2], strict=True))
+        if abs(geometry.volume / float(stations[-1] - stations[0]) - wide * deep) > 1e-9 * geometry.extent**2:
+            raise ReferenceRefusedError("the plates are no rectangles")
+        plan = rectangle(wide, deep)
         patches = [Patch(end, rectangle_of(column, geometry), flux) for end, column, flux in heated]
         origin, radial = (*geometry.low[:2], float(stations[0])), False
     pile = _without_cuts(stations, holds[0].tolist())
@@ -131,7 +128,7 @@ def plates_in_section(geometry: SectionGeometry, problem: Problem) -> PlatesFiel
     return _field(
         geometry,
         problem,
-        Disc(wide) if geometry.turned else Strip(wide),
+        disc(wide) if geometry.turned else strip(wide),
         (heights, order, [_in_section(problem, region) for region in order]),
         ((rests[0], rests[1]), (ends[0], ends[1])),
         patches,
@@ -173,7 +170,7 @@ def _field(
         Plate(float(end - heights[0]), *ks, heat.get(region, 0.0), contact)
         for end, region, ks, contact in zip(heights[1:], order, conducting, contacts, strict=True)
     )
-    counts = _OF_TWO if isinstance(plan, Rectangle) else _ALONE
+    counts = _OF_TWO if len(plan.axes) == 2 else _ALONE
     spreading = Spreading(plan, layers, sides, tuple(patches), counts)
     return PlatesField(spreading, places, names, tuple(order), _known(problem, spreading, names, areas))
 

@@ -78,7 +78,13 @@ def ring_sector(geometry: SectionGeometry, problem: Problem) -> RingSectorField:
     if geometry.turned:
         raise ReferenceRefusedError("the section is turned about an axis")
     lattice = rings_of(geometry)
-    if lattice is None or len(lattice.us) != 2 or lattice.centre is None or lattice.us[0] <= 0:
+    if (
+        len(geometry.regions) != 1
+        or lattice is None
+        or len(lattice.us) != 2
+        or lattice.centre is None
+        or lattice.us[0] <= 0
+    ):
         raise ReferenceRefusedError(_NONE)
     inner, outer = lattice.us.tolist()
     start, wide = _angles(lattice)
