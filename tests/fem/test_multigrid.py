@@ -94,10 +94,26 @@ def test_fields_linear_in_space_are_taken_over_exactly(order: int) -> None:
     height = mesh.points[free, 2]
     spaces = list(balance.spaces)
     assert len(spaces) >= order + 1
-    for up in spaces:
-        coarse = sparse.linalg.lsqr(up, height, atol=1e-15, btol=1e-15)[0]
-        assert np.abs(up @ coarse - height).max() < 1e-9
+    for space in spaces:
+        coarse = sparse.linalg.lsqr(space.up, height, atol=1e-15, btol=1e-15)[0]
+        assert np.abs(space.up @ coarse - height).max() < 1e-9
         height = coarse
+
+
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize("name", CASES)
+def test_what_longer_cells_conduct_is_what_products_say(name: str, order: int) -> None:
+    *what, _ = CASES[name]
+    balance = balance_of(order, *what)
+    spaces = balance.spaces_in_parts
+    assert spaces.in_parts is not None
+    whole, rest, known = balance.matrix(balance.fixed), spaces.in_parts.rest(), 0
+    for space in spaces:
+        whole, rest = (sparse.csr_array(space.up.T @ each @ space.up) for each in (whole, rest))
+        if space.conduction is not None:
+            known += 1
+            assert abs(space.conduction + rest - whole).max() < 1e-12 * abs(whole).max()
+    assert known >= 2
 
 
 @pytest.mark.parametrize("order", [1, 2])

@@ -12,6 +12,8 @@ from scipy import sparse
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices
+from blunt_ember.fem.lattice_sums import lattice_sums
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
@@ -78,6 +80,18 @@ def in_runs(block: CellBlock, points: int) -> Iterator[slice]:
         yield slice(start, start + count)
 
 
+def alike_conduction(block: CellBlock, mesh: Mesh, k: Floats) -> AlikeMatrices | None:
+    """Return the element matrices ∫ ∇N·k·∇N dV in W/K of cells on a lattice that conduct evenly each, ``k`` (m, 1) in
+    W/(m K); None where cells lie on none."""
+    if mesh.lattice is None or mesh.space.axisymmetric:
+        return None
+    dimension = mesh.dimension
+    own = np.arange(dimension) * (dimension + 1)
+    metric = _lattice_metric(mesh.lattice, block.region, mesh, slice(None))[:, own]
+    products = _reference_products(block.family)[own]
+    return AlikeMatrices(metric * k, products.reshape(dimension, *[block.nodes.shape[1]] * 2))
+
+
 def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[slice], Floats]) -> Floats:
     """Return the element matrices ∫ ∇N·k·∇N dV (m, n, n) in W/K.
 
@@ -126,8 +140,6 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     matrices are then sums of the reference cell's. None where one is bent, or stands in a turned section."""
     if mesh.space.axisymmetric:
         return None
-    if mesh.lattice is not None and block is mesh.blocks[0]:
-        return _lattice_metric(mesh.lattice, block.region[run], mesh, run)
     family = CELL_FAMILIES[block.family]
     corners = mesh.points[block.nodes[run]]
     dimension = corners.shape[2]
@@ -226,29 +238,28 @@ def nodal_area(facets: FacetSet, mesh: Mesh) -> Floats:
     return area
 
 
-def assembled(blocks: list[tuple[Ints, Floats]], mesh: Mesh, free: Flags | None = None) -> sparse.csr_array:
+def assembled(blocks: list[tuple[Ints, ElementMatrices]], mesh: Mesh, free: Flags | None = None) -> sparse.csr_array:
     """Sum element matrices (m, n, n) on nodes (m, n) of a mesh into one sparse matrix (nodes, nodes).
 
     Of nodes that are ``free`` (nodes,) alone, if that is given.
     """
     neighbours = mesh.neighbours if any(_of_cells(nodes, mesh) for nodes, _ in blocks) else None
     if neighbours is None:
-        return _chosen(_sorted(blocks, mesh.node_count), free)
-    values = np.zeros(neighbours.first[-1])
+        return _chosen(_sorted([(nodes, np.asarray(each)) for nodes, each in blocks], mesh.node_count), free)
+    on_cells = [matrices for nodes, matrices in blocks if _of_cells(nodes, mesh)]
+    values = _summed_on_cells(on_cells, mesh, neighbours)
     left = []
-    for nodes, matrices in blocks:
+    for nodes, each in blocks:
         if _of_cells(nodes, mesh):
-            _add_cells(values, neighbours, nodes, matrices)
             continue
+        matrices = np.asarray(each)
         rows, columns = (each.ravel() for each in np.broadcast_arrays(nodes[:, :, None], nodes[:, None, :]))
         places = neighbours.places(rows, columns)
         if (places >= 0).all():
             np.add.at(values, places, matrices.ravel())
         else:
             left.append((nodes, matrices))
-    pattern = neighbours.pattern(np.ones(mesh.node_count, dtype=bool) if free is None else free)
-    count = len(pattern.ends) - 1
-    matrix = sparse.csr_array((values[pattern.present], pattern.columns, pattern.ends), shape=(count, count))
+    matrix = neighbours.matrix(values, np.ones(mesh.node_count, dtype=bool) if free is None else free)
     return sparse.csr_array(matrix + _chosen(_sorted(left, mesh.node_count), free)) if left else matrix
 
 
@@ -260,15 +271,31 @@ def _chosen(matrix: sparse.csr_array, free: Flags | None) -> sparse.csr_array:
     return matrix if free is None else sparse.csr_array(matrix[free][:, free])
 
 
-def _add_cells(values: Floats, neighbours: NodeNeighbours, nodes: Ints, matrices: Floats) -> None:
+def _summed_on_cells(blocks: list[ElementMatrices], mesh: Mesh, neighbours: NodeNeighbours) -> Floats:
+    """The sum of matrices of all cells of a mesh, at the places of their entries."""
+    lattice, (block,) = mesh.lattice, mesh.blocks
+    assert lattice is not None
+    values: Floats | None = None
+    for matrices in blocks:
+        if isinstance(matrices, AlikeMatrices) and values is None:
+            values = lattice_sums(lattice, neighbours, matrices.weights[:, np.argsort(lattice.axes)], mesh.order)
+            continue
+        if values is None:
+            values = np.zeros(neighbours.first[-1])
+        _add_cells(values, neighbours, block.nodes, matrices)
+    assert values is not None
+    return values
+
+
+def _add_cells(values: Floats, neighbours: NodeNeighbours, nodes: Ints, matrices: ElementMatrices) -> None:
     """Add those of all cells to the places of their entries; row by row no place is met twice."""
     at, reach, strides = (each[nodes[0]] for each in (neighbours.at, neighbours.reach, neighbours.strides))
     ahead = [(at - at[row] + reach[row]) @ strides[row] for row in range(nodes.shape[1])]
     for start in range(0, len(nodes), _ADDED_AT_ONCE):
         run = slice(start, start + _ADDED_AT_ONCE)
-        first = neighbours.first[nodes[run]]
+        first, of_run = neighbours.first[nodes[run]], matrices[run]
         for row, steps in enumerate(ahead):
-            values[first[:, row, None] + steps] += matrices[run, row]
+            values[first[:, row, None] + steps] += of_run[:, row]
 
 
 def _sorted(blocks: list[tuple[Ints, Floats]], count: int) -> sparse.csr_array:

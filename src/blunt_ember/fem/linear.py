@@ -137,19 +137,20 @@ class LinearSolver:
 
 
 def solve_corrected(
-    matrix: csr_array, residual: Callable[[Floats], Floats], spaces: Spaces, dimension: int
+    matrix: csr_array, left_at: Callable[[Floats], tuple[Floats, float]], spaces: Spaces, dimension: int
 ) -> tuple[Floats, str]:
-    """Return the x (n,) at which ``residual`` (n,) → (n,) vanishes, and how it was found.
+    """Return the x (n,) at which nothing is left over, and how it was found.
 
-    ``matrix`` (n, n) is minus the derivative of the residual; ``spaces`` as in :class:`LinearSolver`. Raises
+    ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of;
+    ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` as in :class:`LinearSolver`. Raises
     :class:`SolverError` when it is singular or the iteration does not get there.
     """
     solver = LinearSolver(matrix, spaces, dimension)
     with np.errstate(all="ignore"):
-        x, size, first = _corrected(solver, residual)
+        x, size, first = _corrected(solver, matrix, left_at)
     if not np.isfinite(x).all() or not np.isfinite(first) or not size <= POOR * first:
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    if solver.multigrid and size > max(GOOD_ENOUGH * first, _round_off(matrix, x)):
+    if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(matrix, x):
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
         raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
     return x, solver.method
@@ -161,19 +162,24 @@ def _round_off(matrix: csr_array, x: Floats) -> float:
     return float(MANY_DIGITS * np.finfo(float).eps * np.linalg.norm(abs(matrix) @ np.abs(x)))
 
 
-def _corrected(solver: LinearSolver, residual: Callable[[Floats], Floats]) -> tuple[Floats, float, float]:
-    """Return x, the size of the residual there, and what it was at the start."""
+def _corrected(
+    solver: LinearSolver, matrix: csr_array, left_at: Callable[[Floats], tuple[Floats, float]]
+) -> tuple[Floats, float, float]:
+    """Return x, the size of what is left over there, and what it was at the start."""
     x = np.zeros(solver.count)
-    left = residual(x)
+    left, _ = left_at(x)
     first = size = float(np.linalg.norm(left))
     for _ in range(CORRECTIONS):
         trial = x + solver.solve(left)
-        after = residual(trial)
+        after, flowing = left_at(trial)
         shrunk = float(np.linalg.norm(after))
         if not shrunk < size:  # round-off: there is nothing left to gain
             break
         x, left, size = trial, after, shrunk
-        if size <= (ENOUGH_ITERATED if solver.multigrid else ENOUGH) * first:
+        if size <= (ENOUGH_ITERATED if solver.multigrid else ENOUGH) * min(first, flowing):
+            break
+        # What would flow if neighbours of what is held were not warm yet says little of what flows in the end.
+        if solver.multigrid and size <= ENOUGH_ITERATED * first and size <= _round_off(matrix, x):
             break
     return x, size, first
 
@@ -194,7 +200,7 @@ def _multigrid(
     """A run of the iteration, and the one cycle that makes each of its steps a good one; a ``large`` matrix is not
     given up where halves of a lattice are not what it wants."""
     even = matrix if symmetric else csr_array((matrix + matrix.T) / 2)
-    cycles = [multigrid_cycle(even, spaces)]
+    cycles = [multigrid_cycle(even, spaces, spaces.in_parts.rest() if spaces.in_parts else None)]
     product = Product(matrix)
     fine = LinearOperator(matrix.shape, matvec=lambda x: product @ np.ravel(x), dtype=float)
 

@@ -92,7 +92,8 @@ def swept_nodes(family: str, nodes: Ints, layer: Ints, order: int, numbers: Ints
     """Return the nodes (m, k) of what cells with plan ``nodes`` (m, j) sweep in their ``layer`` (m,)."""
     of_plan, height = plan_places(family)
     level = np.rint(height * order).astype(np.int64)
-    return numbers[(layer[:, None] * order + level) % len(numbers), nodes[:, of_plan]]
+    around = np.concatenate([numbers, numbers[:order]])  # above the last level of a closed path is the first
+    return around[layer[:, None] * order + level, nodes[:, of_plan]]
 
 
 def _sides(geometry: SolidGeometry, plan: Mesh, slab: Ints, numbers: Ints) -> dict[str, list[tuple[str, Ints]]]:

@@ -11,6 +11,7 @@ from scipy.sparse import csr_array, csr_matrix
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.multigrid.smoothing import Smoothing
+from blunt_ember.fem.multigrid.spaces import Space
 
 Correction = Callable[[Floats], Floats]
 
@@ -28,19 +29,24 @@ class _Level:
     down: csr_array
 
 
-def multigrid_cycle(matrix: csr_array, spaces: Iterable[csr_array]) -> Correction:
+def multigrid_cycle(matrix: csr_array, spaces: Iterable[Space], rest: csr_array | None = None) -> Correction:
     """Return what nearly solves with a symmetric matrix (n, n), positive definite.
 
-    ``spaces`` are the matrices from each space to the one before, the first to that of the matrix. Where they end in
-    one that is still large, algebraic multigrid goes on.
+    ``spaces`` begin with the one after that of the matrix, and ``rest`` (n, n) is what it has beside the conduction
+    that they know. Where they end in one that is still large, algebraic multigrid goes on.
     """
     levels: list[_Level] = []
-    for up in spaces:
+    for space in spaces:
+        up = space.up
         if matrix.shape[0] <= _FACTORED or up.shape[1] > _WORTH * up.shape[0]:
             break
         down = csr_array(up.T)
         levels.append(_Level(matrix, Smoothing(matrix), up, down))
-        matrix = csr_array(down @ csr_array(matrix @ up))
+        rest = None if rest is None else csr_array(down @ csr_array(rest @ up))
+        if rest is not None and space.conduction is not None:
+            matrix = csr_array(space.conduction + rest)
+        else:
+            matrix = csr_array(down @ csr_array(matrix @ up))
     last = factorised(matrix, True) if matrix.shape[0] <= _FACTORED else aggregated(matrix)
 
     def cycle(left: Floats, number: int = 0) -> Floats:

@@ -8,30 +8,50 @@ smooth in every direction; lines at which regions end stay. Sources: Trottenberg
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from itertools import pairwise, product
 
 import numpy as np
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, kron
 
-from blunt_ember.arrays import Flags, Ints, ShortInts
+from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_of_corners
 
 #: Cells are joined that are this many times as long, at most, as the shortest that can be.
 _SHORT = 4.5
 
 
-def halvings(lattice: CellLattice) -> Iterator[tuple[csr_array, Ints]]:
-    """Halve a lattice again and again.
+@dataclass(frozen=True)
+class Halved:
+    """A ``lattice`` of fewer lines than one before it.
 
-    Yields the matrix (n, c) that takes values at the nodes of the coarser lattice to those of the one before, by
-    linear interpolation along each axis, and which of these nodes (c,) the coarser one has.
+    ``up`` (n, c) takes values at its nodes to those of the one before, by linear interpolation along each axis,
+    ``kept`` (c,) tells which of these nodes it has, and ``joined`` (m,) which of its cells those before were joined
+    into.
     """
+
+    lattice: CellLattice
+    up: csr_array
+    kept: Ints
+    joined: ShortInts
+
+    def of_cells(self, values: Floats) -> Floats:
+        """Return values (m,) of the cells before, the same in all that were joined, by its own cells."""
+        own = np.empty(len(self.lattice.cells))
+        own[self.joined] = values
+        return own
+
+
+def halvings(lattice: CellLattice) -> Iterator[Halved]:
+    """Halve a lattice again and again."""
     while True:
         joined = _joined(lattice)
         if all(len(left) == len(lines) for left, lines in zip(joined, lattice.lines, strict=True)):
             return
-        lattice, up, own = _coarser(lattice, joined)
-        yield up, own
+        halved = _coarser(lattice, joined)
+        lattice = halved.lattice
+        yield halved
 
 
 def _joined(lattice: CellLattice) -> list[Ints]:
@@ -68,7 +88,7 @@ def _in_pairs(short: Flags) -> Ints:
     return np.array(ends)
 
 
-def _coarser(lattice: CellLattice, joined: list[Ints]) -> tuple[CellLattice, csr_array, Ints]:
+def _coarser(lattice: CellLattice, joined: list[Ints]) -> Halved:
     width = lattice.corners.shape[1]
     between = [np.searchsorted(left, np.arange(left[-1]), side="right") - 1 for left in joined]
     cells = np.stack([of[lattice.cells[:, axis]] for axis, of in enumerate(between)], axis=1)
@@ -78,29 +98,72 @@ def _coarser(lattice: CellLattice, joined: list[Ints]) -> tuple[CellLattice, csr
     taken[place] = True
     number = np.cumsum(taken, dtype=np.int32) - 1
     cell = number[place]
-    corners = np.empty((int(taken.sum()), width), dtype=np.int32)
-    for corner in range(width):
-        outermost = np.ones(len(cells), dtype=bool)
-        for axis, left in enumerate(joined):
-            above = corner >> axis & 1
-            outermost &= (left[cells[:, axis] + above] - above) == lattice.cells[:, axis]
-        corners[cell[outermost], corner] = lattice.corners[outermost, corner]
-    up, own = _interpolation(lattice, joined, cells, corners[cell])
+    coarse = np.stack(np.unravel_index(np.flatnonzero(taken), shape), axis=1).astype(np.int32)
+    neighbours = neighbours_of_corners(lattice)
+    if neighbours.apart:
+        corners = _corners(neighbours, lattice, joined, coarse)
+        up, own = _product(neighbours, lattice, joined)
+    else:
+        corners = np.empty((len(coarse), width), dtype=np.int32)
+        for corner in range(width):
+            outermost = np.ones(len(cells), dtype=bool)
+            for axis, left in enumerate(joined):
+                above = corner >> axis & 1
+                outermost &= (left[cells[:, axis] + above] - above) == lattice.cells[:, axis]
+            corners[cell[outermost], corner] = lattice.corners[outermost, corner]
+        up, own = _interpolation(lattice, joined, cells, corners[cell])
     compact = np.full(lattice.count, -1, dtype=np.int32)
     compact[own] = np.arange(len(own), dtype=np.int32)
     coarser = CellLattice(
         tuple(lines[left] for lines, left in zip(lattice.lines, joined, strict=True)),
         tuple(kept[left] for kept, left in zip(lattice.kept, joined, strict=True)),
-        np.stack(np.unravel_index(np.flatnonzero(taken), shape), axis=1).astype(np.int32),
+        coarse,
         compact[corners],
         len(own),
         lattice.axes,
     )
-    return coarser, up, own
+    return Halved(coarser, up, own, cell)
+
+
+def _corners(neighbours: NodeNeighbours, lattice: CellLattice, joined: list[Ints], cells: ShortInts) -> Ints:
+    """The nodes (c, 2ᵈ) at the corners of ``cells`` (c, d) between the lines that are left."""
+    above = np.arange(2 ** len(joined))[:, None] >> np.arange(len(joined)) & 1
+    lines = [left[cells[:, None, axis] + above[None, :, axis]] for axis, left in enumerate(joined)]
+    return neighbours.nodes_at(*(lines[axis] for axis in neighbours.axes.tolist()))
+
+
+def _product(neighbours: NodeNeighbours, lattice: CellLattice, joined: list[Ints]) -> tuple[csr_array, Ints]:
+    """Linear along each axis, as the product of what it is along every one; and which nodes (c,) are left."""
+    axes = neighbours.axes.tolist()
+    up = csr_array([[1.0]])
+    for axis in axes:
+        up = csr_array(kron(up, _along(lattice.lines[axis], joined[axis]), format="csr"))
+    if lattice.count < up.shape[0]:
+        up = csr_array(up[neighbours.box_places])
+    met = np.zeros(up.shape[1], dtype=bool)
+    met[up.indices] = True
+    left = np.unravel_index(np.flatnonzero(met), [len(joined[axis]) for axis in axes])
+    own = neighbours.nodes_at(*(joined[axis][line] for axis, line in zip(axes, left, strict=True)))
+    if not met.all():
+        up = csr_array(up[:, met])
+    return up, own
+
+
+def _along(lines: Floats, left: Ints) -> csr_array:
+    """Linear interpolation (l, c) at ``lines`` (l,) from those (c,) that are ``left``."""
+    low = np.searchsorted(left, np.arange(len(lines)), side="right") - 1
+    share = np.zeros(len(lines))
+    inside = np.flatnonzero(left[low] < np.arange(len(lines)))
+    begin, end = lines[left[low[inside]]], lines[left[low[inside] + 1]]
+    share[inside] = (lines[inside] - begin) / (end - begin)
+    rows = np.concatenate([np.arange(len(lines)), inside])
+    columns = np.concatenate([low, low[inside] + 1])
+    return csr_array((np.concatenate([1 - share, share[inside]]), (rows, columns)), shape=(len(lines), len(left)))
 
 
 def _interpolation(lattice: CellLattice, joined: list[Ints], cells: Ints, around: ShortInts) -> tuple[csr_array, Ints]:
-    """Linear along each axis, from the corners ``around`` (m, 2ᵈ) the cell that each cell is joined into."""
+    """The same where two nodes may lie on one place, as on the two sides of a joint: from the corners ``around``
+    (m, 2ᵈ) the cell that each cell is joined into."""
     dimension, width = len(joined), around.shape[1]
     holder = np.empty(lattice.count, dtype=np.int32)
     corner = np.empty(lattice.count, dtype=np.int8)

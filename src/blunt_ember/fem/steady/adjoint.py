@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.fem.alike_matrices import ElementMatrices
 from blunt_ember.fem.assembly import assembled, nodal_area
 from blunt_ember.fem.coupling import coupled
 from blunt_ember.fem.linear import RUN_TOLERANCE, LinearSolver
@@ -72,7 +73,7 @@ class Influences:
         load = np.zeros(self._mesh.node_count)
         for kind, name, nodes, slope in self._slopes:
             if kind in ("surface", "emission") and name in surfaces:
-                load += np.bincount(nodes.ravel(), slope.sum(axis=1).ravel(), minlength=len(load))
+                load += np.bincount(nodes.ravel(), np.asarray(slope).sum(axis=1).ravel(), minlength=len(load))
         return load
 
     def _solved(self, load: Floats, held: Floats) -> Floats:
@@ -83,7 +84,7 @@ class Influences:
         return np.asarray(prolongation @ self._solver.solve(prolongation.T @ (load - self._matrix @ held)) + held)
 
 
-def _slope(term: Term, excess: Floats, as_it_stands: bool) -> Floats | None:
+def _slope(term: Term, excess: Floats, as_it_stands: bool) -> ElementMatrices | None:
     """By how much less heat is given per kelvin (m, n, n), W/K."""
     if as_it_stands and isinstance(term, Conduction | OnSurface):
         return term.exchange(excess)

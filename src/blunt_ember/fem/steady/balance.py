@@ -11,16 +11,18 @@ from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.alike_matrices import diagonals_of
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
 from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.linear import LinearSolver, solve_corrected
-from blunt_ember.fem.multigrid.spaces import Spaces
+from blunt_ember.fem.multigrid.spaces import InParts, Spaces
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
-from blunt_ember.fem.terms.term import TermKind
+from blunt_ember.fem.terms.inside import Conduction
+from blunt_ember.fem.terms.term import Term, TermKind
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
 #: second share, where round-off begins.
@@ -122,18 +124,36 @@ class Balance:
         for term in self.terms:
             slope = term.slope(excess[term.nodes], self.t)
             if slope is not None:
-                own = np.abs(np.diagonal(slope, axis1=1, axis2=2))
+                own = np.abs(diagonals_of(slope))
                 total += np.bincount(term.nodes.ravel(), own.ravel(), minlength=len(total))
         return np.finfo(float).eps * (np.abs(excess).max() + abs(self.reference_temperature)) * total
 
     def matrix(self, excess: Floats) -> csr_array:
         """Minus the derivative of the residual, for the free temperatures."""
+        return self._assembled(self.terms, excess)
+
+    def _assembled(self, terms: Sequence[Term], excess: Floats) -> csr_array:
+        """What some terms make of it."""
         slopes = [
-            (term.nodes, slope) for term in self.terms if (slope := term.slope(excess[term.nodes], self.t)) is not None
+            (term.nodes, slope) for term in terms if (slope := term.slope(excess[term.nodes], self.t)) is not None
         ]
         if self.constraints.ties:
             return self.constraints.reduced(assembled(slopes, self.problem.mesh))
         return assembled(slopes, self.problem.mesh, self.constraints.free)
+
+    @property
+    def spaces_in_parts(self) -> Spaces:
+        """Those of a linear problem, which know what its conduction comes to."""
+        return Spaces(self.problem.mesh, self.constraints, self._in_parts)
+
+    @property
+    def _in_parts(self) -> InParts | None:
+        """The matrix of a linear problem on a lattice, as what alike cells conduct and the rest."""
+        conduction = [term.alike for term in self.terms if isinstance(term, Conduction)]
+        if len(conduction) != 1 or conduction[0] is None:
+            return None
+        others = [term for term in self.terms if not isinstance(term, Conduction)]
+        return InParts(conduction[0], lambda: self._assembled(others, self.fixed))
 
     def couplings(self, excess: Floats) -> tuple[Coupling, ...]:
         """What the matrix leaves out, for the free temperatures: heat that follows temperatures far away."""
@@ -159,7 +179,7 @@ class Balance:
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
-        unknown, method = solve_corrected(matrix, self.free_residual, self.spaces, self.problem.mesh.dimension)
+        unknown, method = solve_corrected(matrix, self._left, self.spaces_in_parts, self.problem.mesh.dimension)
         return self.excess_of(unknown), method
 
     def newton(
@@ -231,14 +251,17 @@ class Balance:
 
     def _left(self, free: Floats) -> tuple[Floats, float]:
         """The residual (f,), and the size of the heat flows it is the sum of."""
-        excess = self.excess_of(free)
-        given = self.given(excess)
-        total = np.zeros(len(excess))
+        given = self.given(self.excess_of(free))
+        left, total = np.zeros((2, self.problem.mesh.node_count))
         for each in given:
-            heat = each.heat if each.kind == "conduction" else np.abs(each.heat)
-            total += np.abs(np.bincount(each.nodes.ravel(), heat.ravel(), minlength=len(total)))
-        left: Floats = self.constraints.prolongation.T @ self.residual(given)
-        return left, max(float(np.linalg.norm(total)), 1e-300)
+            nodes = each.nodes.ravel()
+            at_nodes = np.bincount(nodes, each.heat.ravel(), minlength=len(left))
+            left += at_nodes
+            if each.kind != "conduction":
+                at_nodes = np.bincount(nodes, np.abs(each.heat.ravel()), minlength=len(left))
+            total += np.abs(at_nodes)
+        free_left: Floats = self.constraints.prolongation.T @ left
+        return free_left, max(float(np.linalg.norm(total)), 1e-300)
 
     def _searched(
         self, free: Floats, left: Floats, step: Floats, halvings: int

@@ -10,7 +10,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
-from blunt_ember.fem.assembly import cell_places, conduction_elements, in_runs, weighted_gradients
+from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices, times
+from blunt_ember.fem.assembly import alike_conduction, cell_places, conduction_elements, in_runs, weighted_gradients
 from blunt_ember.fem.problem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.terms.cells import OfCells
 from blunt_ember.fem.terms.term import TermKind, sampled
@@ -62,14 +63,22 @@ class Conduction(OfCells):
         return self.nodes
 
     @cached_property
-    def _constant(self) -> Floats:
+    def alike(self) -> AlikeMatrices | None:
+        """The element matrices where cells lie on a lattice and each conducts evenly and constantly; else None."""
+        even = even_conductivity(self.conductors, self.block)
+        return None if even is None else alike_conduction(self.block, self.mesh, even)
+
+    @cached_property
+    def _constant(self) -> ElementMatrices:
+        if self.alike is not None:
+            return self.alike
         even = even_conductivity(self.conductors, self.block)
         if even is not None:
             return conduction_elements(self.block, self.mesh, lambda run: even[run])
         zero = np.zeros(self.nodes.shape)
         return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, zero, 0.0))
 
-    def _elements(self, excess: Floats, t: float) -> Floats:
+    def _elements(self, excess: Floats, t: float) -> ElementMatrices:
         if self.linear and self.time_independent:
             return self._constant
         return conduction_elements(self.block, self.mesh, lambda run: self._conductivity(run, excess, t))
@@ -87,8 +96,7 @@ class Conduction(OfCells):
         conduct well, and so is the round-off.
         """
         if self.linear:
-            matrices = self._elements(excess, t)
-            return -(matrices @ (excess - excess[:, :1])[..., None])[..., 0]
+            return -times(self._elements(excess, t), excess - excess[:, :1])
         result = np.empty(excess.shape)
         for run in in_runs(self.block, len(CELL_FAMILIES[self.block.family].points)):
             gradients, weights = self._weighted(run)
@@ -110,15 +118,15 @@ class Conduction(OfCells):
             return None
         return weighted_gradients(self.block, self.mesh, slice(None))
 
-    def exchange(self, excess: Floats, t: float = 0.0) -> Floats:
+    def exchange(self, excess: Floats, t: float = 0.0) -> ElementMatrices:
         """∫ ∇N·k·∇N dV, with k as it is."""
         return self._elements(excess, t)
 
-    def slope(self, excess: Floats, t: float = 0.0) -> Floats:
+    def slope(self, excess: Floats, t: float = 0.0) -> ElementMatrices:
         """∫ ∇N·k·∇N dV, and where k follows T also ∫ (∇N·k'·∇T) N dV."""
-        result = self._elements(excess, t)
         if self.linear:
-            return result
+            return self._elements(excess, t)
+        result = np.asarray(self._elements(excess, t))
         shape = CELL_FAMILIES[self.block.family].at_points
         for run in in_runs(self.block, len(shape)):
             gradients, weights = self._weighted(run)

@@ -13,6 +13,7 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError, SolverError
+from blunt_ember.fem.alike_matrices import ElementMatrices
 
 TermKind = Literal["conduction", "surface", "region", "point", "joint", "storage", "enclosure", "emission"]
 
@@ -65,7 +66,7 @@ class Term(Protocol):
         ``t`` is the time in s.
         """
 
-    def slope(self, excess: Floats, t: float) -> Floats | None:
+    def slope(self, excess: Floats, t: float) -> ElementMatrices | None:
         """Return by how much less heat is given per kelvin, (m, n, n) in W/K; None where it does not change."""
 
 

@@ -100,10 +100,15 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
         return None
     corners = np.ascontiguousarray(nodes[:, np.argsort(above)])
     cells = np.stack([place[corners[:, 0]] for place in places], axis=1)
-    for corner in range(width):
-        for axis, place in enumerate(places):
-            if not np.array_equal(place[corners[:, corner]], cells[:, axis] + (corner >> axis & 1)):
-                return None
+    shape = [len(axis) for axis in lines]
+    flat = np.ravel_multi_index(tuple(places), shape)
+    lowest = flat[corners[:, 0]]
+    strides = np.concatenate([np.cumprod(shape[:0:-1])[::-1], [1]]).astype(np.int64)
+    for corner in range(1, width):
+        if not np.array_equal(flat[corners[:, corner]], lowest + strides @ (corner >> np.arange(dimension) & 1)):
+            return None
+    if any((own + 1 >= count).any() for own, count in zip(cells.T, shape, strict=True)):
+        return None
     region = np.full([len(axis) - 1 for axis in lines], -1, dtype=np.int32)
     region[tuple(cells.T)] = block.region
     directions = (above >> np.arange(dimension)[:, None] & 1) @ CELL_FAMILIES[block.family].nodes[:width]

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Flags, Ints, ShortInts
+from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 
 if TYPE_CHECKING:
@@ -18,6 +21,8 @@ if TYPE_CHECKING:
 #: Nodes up to which what is found takes little memory, so that it is kept, and for how many sets of free nodes.
 _SMALL = 200_000
 _KEPT = 2
+#: Nodes whose neighbours are looked up at once, so that they stay in the cache of memory.
+_AT_ONCE = 8_192
 
 
 @dataclass(frozen=True)
@@ -34,13 +39,15 @@ class Pattern:
 class NodeNeighbours:
     """The nodes of a mesh that lies on a lattice, each with places for all that may share a cell with it.
 
-    ``at`` (n, d) are the places of the nodes on the lattice, half lines among them where cells are quadratic. ``first``
-    (n + 1,) is the first place of each node, ``strides`` (n, d) how far apart those are that lie a step apart along an
-    axis, ``reach`` (n, d) how many steps to either side they go.
+    ``axes`` (d,) are those of the lattice, the one along which numbers go fastest last, and ``at`` (n, d) the places
+    of the nodes along them, half lines among them where cells are quadratic. ``first`` (n + 1,) is the first place of
+    each node, ``strides`` (n, d) how far apart those are that lie a step apart along an axis, ``reach`` (n, d) how many
+    steps to either side they go.
     """
 
-    def __init__(self, at: ShortInts, order: int) -> None:
+    def __init__(self, at: ShortInts, order: int, axes: Ints) -> None:
         self.at = at
+        self.axes = axes
         self._order = order
         self.reach = np.where(at % order == 0, order, 1).astype(np.int32)
         wide = 2 * self.reach + 1
@@ -50,12 +57,43 @@ class NodeNeighbours:
         self.first: Ints = np.concatenate([[0], np.cumsum(wide.prod(axis=1), dtype=np.int64)])
         self._known: list[tuple[Flags, Pattern]] = []
 
+    @cached_property
+    def box_places(self) -> Ints:
+        """The places (n,) of the nodes in the box of all lines that any of them lies on."""
+        return np.ravel_multi_index(tuple(self.at.T), tuple((self.at.max(axis=0) + 1).tolist()))
+
+    @property
+    def numbers(self) -> ShortInts:
+        """The numbers of the nodes at all places of that box, −1 where there is none."""
+        shape = self.at.max(axis=0) + 1
+        numbers = np.full(int(np.prod(shape, dtype=np.int64)), -1, dtype=np.int32)
+        numbers[self.box_places] = np.arange(len(self.at), dtype=np.int32)
+        return numbers.reshape(shape)
+
+    @property
+    def apart(self) -> bool:
+        """Whether each node has a place of its own, and they are numbered along the axes."""
+        return bool((np.diff(self.box_places) > 0).all())
+
+    def nodes_at(self, *lines: Ints) -> Ints:
+        """Return the nodes at places that are told by their lines along each of the axes."""
+        wanted = np.ravel_multi_index(lines, tuple((self.at.max(axis=0) + 1).tolist()))
+        if len(self.at) == int(self.box_places[-1]) + 1:
+            return wanted
+        return np.searchsorted(self.box_places, wanted)
+
     def places(self, rows: Ints, columns: Ints) -> Ints:
         """Return the place of each ``columns`` (r,) at ``rows`` (r,), nodes; −1 where they share no cell."""
         steps = self.at[columns] - self.at[rows]
         reach = self.reach[rows]
         place = self.first[rows] + ((steps + reach) * self.strides[rows]).sum(axis=1)
         return np.where((np.abs(steps) <= reach).all(axis=1), place, -1)
+
+    def matrix(self, values: Floats, free: Flags) -> csr_array:
+        """Return the matrix (f, f) of the nodes that are ``free`` (n,), of ``values`` (places,)."""
+        pattern = self.pattern(free)
+        count = len(pattern.ends) - 1
+        return csr_array((values[pattern.present], pattern.columns, pattern.ends), shape=(count, count))
 
     def pattern(self, free: Flags) -> Pattern:
         """Return where the entries of a matrix are, of nodes that are ``free`` (n,)."""
@@ -68,36 +106,76 @@ class NodeNeighbours:
         return pattern
 
     def _pattern(self, free: Flags) -> Pattern:
-        holder, own, across = _box(self.at, self._order)
-        holder[own] = np.where(free, np.cumsum(free) - 1, -1)
-        around = np.empty(self.first[-1], dtype=np.int32)
-        for halves in product(range(self._order), repeat=self.at.shape[1]):
-            rows = np.flatnonzero((self.at % self._order == halves).all(axis=1))
-            sides = [np.arange(-most, most + 1) for most in (1 if half else self._order for half in halves)]
-            steps = np.stack(np.meshgrid(*sides, indexing="ij"), axis=-1).reshape(-1, len(halves)) @ across
-            found = holder[own[rows][:, None] + steps]
-            found[~free[rows]] = -1
-            if self._order == 1:
-                around = found.ravel()
-            else:
-                around[self.first[rows][:, None] + np.arange(len(steps))] = found
-        present = around >= 0
+        number, own, across = _box(self.at, self._order)
+        number[own] = np.where(free, np.cumsum(free) - 1, -1)
+        # Nodes of one sort, at ends or in middles of cells, have their neighbours at the same steps.
+        sorts = list(product(range(self._order), repeat=self.at.shape[1]))
+        sort = np.ravel_multi_index(tuple(self.at.T % self._order), [self._order] * self.at.shape[1])
+        every = [_steps([1 if half else self._order for half in halves], across) for halves in sorts]
+        present = np.empty(self.first[-1], dtype=bool)
+        columns: list[ShortInts] = []
+        for start in range(0, len(own), _AT_ONCE):
+            stop = min(start + _AT_ONCE, len(own))
+            begin = self.first[start]
+            around = np.empty(self.first[stop] - begin, dtype=np.int32)
+            for number_of_sort, steps in enumerate(every):
+                rows = start + np.flatnonzero(sort[start:stop] == number_of_sort)
+                found = number[own[rows, None] + steps]
+                found[~free[rows]] = -1
+                if len(every) == 1:
+                    around = found.ravel()
+                else:
+                    around[(self.first[rows] - begin)[:, None] + np.arange(len(steps))] = found
+            there = np.greater_equal(around, 0, out=present[begin : self.first[stop]])
+            columns.append(around[there])
         counts = np.add.reduceat(present, self.first[:-1], dtype=np.int32)[free]
         ends = np.concatenate([[0], np.cumsum(counts)]).astype(np.int32)
-        return Pattern(present, around[present], ends)
+        return Pattern(present, np.concatenate(columns), ends)
+
+
+def _steps(reach: Sequence[int], across: Ints) -> Ints:
+    """How far in a box all neighbours are that lie so many steps away along each axis at most."""
+    sides = [np.arange(-most, most + 1) for most in reach]
+    return np.stack(np.meshgrid(*sides, indexing="ij"), axis=-1).reshape(-1, len(reach)) @ across
 
 
 def neighbours_of(mesh: Mesh, lattice: CellLattice) -> NodeNeighbours | None:
     """Return the neighbours of the nodes of a mesh that lies on a lattice; None where two nodes lie on one place, or
     are numbered in some other order than along its axes."""
     (block,) = mesh.blocks
+    axes = _axes(lattice)
+    cells = np.ascontiguousarray(lattice.cells[:, axes] * mesh.order)
+    found = NodeNeighbours(
+        _places(cells, block.nodes, lattice.steps(block)[:, axes], mesh.node_count), mesh.order, axes
+    )
+    return found if found.apart else None
+
+
+def neighbours_of_corners(lattice: CellLattice) -> NodeNeighbours:
+    """Return the neighbours among the corners of a lattice, whose numbers go along its axes."""
+    axes = _axes(lattice)
+    above = np.arange(lattice.corners.shape[1])[:, None] >> axes & 1
+    at = _places(np.ascontiguousarray(lattice.cells[:, axes]), lattice.corners, above, lattice.count)
+    return NodeNeighbours(at, 1, axes)
+
+
+def _places(cells: ShortInts, nodes: Ints | ShortInts, steps: Ints | ShortInts, count: int) -> ShortInts:
+    """The places (count, d) of the nodes (m, k) of cells, which lie ``steps`` (k, d) above those of the ``cells``
+    (m, d)."""
+    at = np.empty((count, cells.shape[1]), dtype=np.int32)
+    known = np.zeros(count, dtype=bool)
+    for node, step in enumerate(steps):
+        # Most nodes are the lowest of some cell, so that few are met a second time.
+        rows = np.flatnonzero(~known[nodes[:, node]])
+        at[nodes[rows, node]] = cells[rows] + step.astype(np.int32)
+        known[nodes[rows, node]] = True
+    return at
+
+
+def _axes(lattice: CellLattice) -> Ints:
+    """The axes, the one along which numbers go fastest last."""
     apart = np.abs(lattice.corners[0, 2 ** np.arange(lattice.cells.shape[1])] - lattice.corners[0, 0])
-    axes = np.argsort(-apart)  # the one along which numbers go fastest is the last
-    at = np.empty((mesh.node_count, len(axes)), dtype=np.int32)
-    for node, step in enumerate(lattice.steps(block)):
-        at[block.nodes[:, node]] = (lattice.cells * mesh.order + step)[:, axes]
-    _, own, _ = _box(at, mesh.order)
-    return NodeNeighbours(at, mesh.order) if (np.diff(own) > 0).all() else None
+    return np.asarray(np.argsort(-apart))
 
 
 def _box(at: ShortInts, order: int) -> tuple[ShortInts, Ints, Ints]:

@@ -1,0 +1,114 @@
+"""Sums of the conduction matrices of cells on a lattice, in runs of its nodes.
+
+Of such cells the entry of two nodes depends on no more than how far they are apart along each axis, and on whether the
+first lies at an end or in the middle of its cell there: so what nodes of one sort have with their neighbours is a sum
+of whole planes of numbers, shifted by a cell.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from itertools import product
+
+import numpy as np
+
+from blunt_ember.arrays import Floats, Ints, ShortInts
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
+
+#: Cells whose sums are made at once.
+_AT_ONCE = 65_536
+#: ∫ N N and ∫ N' N' over the reference interval by order: of the node at an end with those 0, 1, … steps away in its
+#: cell, and of the one in the middle.
+_MASS = {1: ((2 / 3, 1 / 3),), 2: ((4 / 15, 2 / 15, -1 / 15), (16 / 15, 2 / 15))}
+_STIFFNESS = {1: ((1 / 2, -1 / 2),), 2: ((7 / 6, -8 / 6, 1 / 6), (16 / 6, -8 / 6))}
+
+
+def lattice_sums(lattice: CellLattice, neighbours: NodeNeighbours, conducting: Floats, order: int = 1) -> Floats:
+    """Return what the matrices of all cells give to the places of ``neighbours``, (places,).
+
+    ``conducting`` (m, d) is what the cells of an ``order`` conduct along each axis in W/K: k times their size over the
+    square of half their width along it, all on the reference cell.
+    """
+    axes = list(neighbours.axes)
+    cells = lattice.cells[:, axes]
+    shape = tuple(len(lattice.lines[axis]) - 1 for axis in axes)
+    weights = np.zeros((len(axes), *(count + 2 for count in shape)))
+    weights[(slice(None), *(cells.T + 1))] = conducting[:, axes].T
+    numbers = neighbours.numbers
+    values = np.empty(neighbours.first[-1])
+    thick = max(1, _AT_ONCE // int(np.prod(shape[1:])))
+    for low in range(0, shape[0] + 1, thick):
+        high = min(low + thick, shape[0] + 1)
+        slab = weights[:, low : high + 1]
+        for halves in product(range(order), repeat=len(axes)):
+            first, *others = (slice(half, None, order) for half in halves)
+            own = numbers[order * low : order * high][(first, *others)]
+            _put(values, neighbours.first, own.ravel(), _slab_sums(slab, halves, order)[:, : len(own)])
+    return values
+
+
+def _put(values: Floats, first: Ints, nodes: ShortInts, sums: Floats) -> None:
+    """Put the ``sums`` (neighbours, …) of nodes, −1 where there is none, into their places."""
+    width = len(sums)
+    rows = sums.reshape(width, -1).T
+    there = nodes >= 0
+    if not there.all():
+        nodes, rows = nodes[there], rows[there]
+    if not len(nodes):
+        return
+    begin = first[nodes]
+    if begin[-1] - begin[0] == width * (len(nodes) - 1):
+        values[begin[0] : begin[0] + rows.size].reshape(rows.shape)[:] = rows
+    else:
+        values[begin[:, None] + np.arange(width)] = rows
+
+
+def _slab_sums(weights: Floats, halves: tuple[int, ...], order: int) -> Floats:
+    """The sums (neighbours, …) at the nodes of a slab that lie in the middle of cells along some axes, ``halves``, and
+    at their ends along the others; its cells and those around them have ``weights`` (d, …)."""
+    reach = [1 if half else order for half in halves]
+    shape = [count - 1 for count in weights.shape[1:]]
+    shape[1:] = [count - half for count, half in zip(shape[1:], halves[1:], strict=True)]
+    sums = np.empty((int(np.prod([2 * most + 1 for most in reach])), *shape))
+    for apart in product(*(range(most + 1) for most in reach)):
+        of_cells = np.tensordot(_shares(halves, apart, order), weights, 1)
+        for axis, (half, steps) in enumerate(zip(halves, apart, strict=True)):
+            ahead = np.moveaxis(of_cells, axis, 0)
+            if half:  # the one cell that it is the middle of; the slab has one more before it, and others after it too
+                ahead = ahead[1:-1] if axis else ahead[1:]
+            elif not steps:
+                ahead = ahead[:-1] + ahead[1:]
+            of_cells = np.moveaxis(ahead, 0, axis)
+        for sides in product(*((-steps, steps) if steps else (0,) for steps in apart)):
+            # Below an end lies the cell of the same number, as cells are counted from one before the first.
+            cut = tuple(
+                slice(None) if half or not side else slice(1, None) if side > 0 else slice(-1)
+                for half, side in zip(halves, sides, strict=True)
+            )
+            sums[_place(sides, reach)] = of_cells[cut]
+    return sums
+
+
+@lru_cache(maxsize=256)
+def _shares(halves: tuple[int, ...], apart: tuple[int, ...], order: int) -> Floats:
+    """What conduction along each axis (d,) makes of two nodes that are so many steps apart along the axes."""
+    return np.array(
+        [
+            np.prod(
+                [
+                    (_STIFFNESS if axis == along else _MASS)[order][half][steps]
+                    for axis, (half, steps) in enumerate(zip(halves, apart, strict=True))
+                ]
+            )
+            for along in range(len(halves))
+        ]
+    )
+
+
+def _place(sides: tuple[int, ...], reach: list[int]) -> int:
+    """The place of a neighbour among those of a node."""
+    place = 0
+    for side, most in zip(sides, reach, strict=True):
+        place = (2 * most + 1) * place + side + most
+    return place
