@@ -5,14 +5,11 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from dataclasses import fields, is_dataclass
-from typing import Any, Protocol
+from functools import cache
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
-
-
-class _Digest(Protocol):
-    def update(self, data: bytes, /) -> None: ...
 
 
 def content_hash(*values: Any) -> str:
@@ -20,40 +17,45 @@ def content_hash(*values: Any) -> str:
 
     Fields a dataclass leaves out of comparison (the text of a quantity, say) do not count.
     """
-    digest = hashlib.sha256()
+    said: list[bytes] = []
     for value in values:
-        _add(digest, value)
-    return digest.hexdigest()
+        _add(said, value)
+    return hashlib.sha256(b"".join(said)).hexdigest()
 
 
 #: Types of most values, which are nothing else.
 _PLAIN = frozenset({str, int, float, bool, type(None)})
 
 
-def _add(digest: _Digest, value: Any) -> None:
+def _add(said: list[bytes], value: Any) -> None:
     kind = type(value)
-    digest.update(kind.__name__.encode())
     if kind in _PLAIN:
-        digest.update(repr(value).encode() + b";")
+        said.append(f"{value!r};".encode())  # which tells the type too
+        return
+    said.append(kind.__name__.encode())
+    if isinstance(value, list | tuple):
+        for entry in value:
+            _add(said, entry)
+        said.append(b"end")
+    elif isinstance(value, np.ndarray):
+        said += (str((value.dtype, value.shape)).encode(), np.ascontiguousarray(value).tobytes())
     elif isinstance(value, BaseModel):
-        for key in type(value).model_fields:
-            digest.update(key.encode())
-            _add(digest, getattr(value, key))
+        for key in kind.model_fields:
+            said.append(key.encode())
+            _add(said, getattr(value, key))
     elif is_dataclass(value) and not isinstance(value, type):
-        for field in fields(value):
-            if field.compare:
-                _add(digest, getattr(value, field.name))
+        for name in _compared(type(value)):
+            _add(said, getattr(value, name))
     elif isinstance(value, Mapping):
         for key, entry in value.items():
-            _add(digest, key)
-            _add(digest, entry)
-        digest.update(b"end")
-    elif isinstance(value, list | tuple):
-        for entry in value:
-            _add(digest, entry)
-        digest.update(b"end")
-    elif isinstance(value, np.ndarray):
-        digest.update(str((value.dtype, value.shape)).encode())
-        digest.update(np.ascontiguousarray(value).tobytes())
+            _add(said, key)
+            _add(said, entry)
+        said.append(b"end")
     else:
-        digest.update(repr(value).encode() + b";")
+        said.append(f"{value!r};".encode())
+
+
+@cache
+def _compared(kind: type[Any]) -> tuple[str, ...]:
+    """The fields of a dataclass that count."""
+    return tuple(field.name for field in fields(kind) if field.compare)

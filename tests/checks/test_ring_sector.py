@@ -27,7 +27,7 @@ def solved(start: str, end: str, surroundings: list[dict[str, Any]], **more: Any
         "materials": {"clay": {"k": "1.4 W/(m K)"}},
         "body": {"kind": "section", "depth": "0.5 m", "regions": {"arch": arch}},
         "surroundings": surroundings,
-        "mesh": {"size": "1.5 mm"},
+        "mesh": {"size": "2.5 mm"},
         "questions": [
             {"name": "inside", "temperature": ["-40 mm", "12 mm"]},
             {"name": "rim", "mean": "arch.rim"},

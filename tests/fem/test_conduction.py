@@ -133,6 +133,23 @@ def test_heat_flows_balance_to_round_off_on_a_coarse_mesh(order: Literal[1, 2]) 
     assert heat["insulation.left"] == heat["insulation.right"] == 0.0
 
 
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize("size", ["1 m", "0.5 m", "0.3 m"])
+def test_what_is_held_may_be_the_answer_already(order: Literal[1, 2], size: str) -> None:
+    """Of a field that is odd about the middle, which is the level that temperatures are counted from, next to nothing
+    is left over before anything is solved."""
+    mesh = plate_mesh(SQUARE, order, size)
+    rng = np.random.default_rng(5)
+    for _ in range(20):
+        k, (left, right) = 10 ** rng.uniform(-3, 4), rng.uniform(200, 1500, 2)
+        held = {"plate.left": constant_law(left, TEMPERATURE), "plate.right": constant_law(right, TEMPERATURE)}
+        problem = Problem(mesh, conducting(k), held, {})
+        solution = solve_steady(problem)
+        expected = left + (right - left) * mesh.points[:, 0]
+        assert np.abs(solution.temperature - expected).max() < 1e-11 * 1500
+        assert heat_flows(problem, solution)["plate.left"] == pytest.approx(k * (left - right), rel=1e-12)
+
+
 def test_readings_use_the_shape_functions_of_the_cell() -> None:
     mesh = plate_mesh(SQUARE, 2, "0.34 m")
     x, y = mesh.points.T

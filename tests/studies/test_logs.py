@@ -37,7 +37,7 @@ def stated(folder: Path, **more: Any) -> Case:
     base = family("cooling-wall").case().data
     fit = {
         "kind": "fit",
-        "vary": {"h_out": ["20 W/(m² K)", "300 W/(m² K)"]},
+        "vary": {"h_out": ["60 W/(m² K)", "160 W/(m² K)"]},
         "logs": {"middle": "middle.csv"},
         "within": {"middle": f"{NOISE} K"},
         **more,

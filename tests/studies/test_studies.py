@@ -103,7 +103,7 @@ def test_an_uncertain_answer_has_the_variance_of_its_closed_form() -> None:
     ],
 )
 def test_every_distribution_stays_where_it_belongs(spread: dict[str, Any], low: float, high: float) -> None:
-    found = done({"kind": "uncertainty", "spread": {"k_blanket": spread}, "count": 64})
+    found = done({"kind": "uncertainty", "spread": {"k_blanket": spread}, "count": 32})
     values = [point["k_blanket"] for point in found.points]
     assert low <= min(values) < 0.12 < max(values) <= high
 
@@ -180,14 +180,14 @@ def test_a_fit_finds_what_made_the_values_and_how_well_they_tell_it() -> None:
 def test_in_all_but_few_noisy_logs_the_truth_lies_within_two_deviations() -> None:
     rng, inside = np.random.default_rng(4), 0
     deviations = {"heat flow": 12.0, "outer surface": 1.0, "brick to blanket": 3.0}
-    for _ in range(12):
+    for _ in range(8):
         noisy = {}
         for name, text in measured(0.42, 9.0).items():
             value, unit = text.split(" ", 1)
             noisy[name] = f"{float(value) + deviations[name] * rng.normal()} {unit}"
         found = done({"kind": "fit", "vary": FITTED, "measured": noisy, "within": WITHIN})
         inside += abs(found.found["k_brick"] - 0.42) <= 2 * found.deviations["k_brick"]
-    assert inside >= 10
+    assert inside >= 7
 
 
 def test_parameters_that_data_cannot_tell_apart_are_named() -> None:

@@ -57,7 +57,7 @@ def test_correlated_temperatures_spread_a_flux_as_its_closed_form_says(by: float
 def test_shares_of_a_product_are_its_closed_form() -> None:
     """Of k ΔT with independent factors, each share alone and with what they do together."""
     spread = {"k": {"uniform": ["0.5 W/(m K)", "3.5 W/(m K)"]}, "T_1": {"uniform": ["30 °C", "130 °C"]}}
-    found = done({"spread": spread, "shares": True, "count": 1100})
+    found = done({"spread": spread, "shares": True, "count": 700})
     told, mean, var = found.findings["flux"], np.array([2.0, 60.0]), np.array([9.0, 100.0**2]) / 12
     alone = var * mean[::-1] ** 2
     whole = alone.sum() + var.prod()

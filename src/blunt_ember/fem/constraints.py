@@ -64,6 +64,22 @@ class Constraints:
     prolongation: csr_array
     ties: tuple[Tie, ...]
 
+    @cached_property
+    def _collecting(self) -> csr_array:
+        return csr_array(self.prolongation.T)
+
+    def every(self, free: Floats) -> Floats:
+        """Return all temperatures (n,) from the ``free`` ones (f,), less those that are held."""
+        if self.ties:
+            return np.asarray(self.prolongation @ free)
+        whole = np.zeros(len(self.free))
+        whole[self.free] = free
+        return whole
+
+    def collected(self, heat: Floats) -> Floats:
+        """Return what of the ``heat`` (n,) of all nodes the free ones (f,) see."""
+        return np.asarray(self._collecting @ heat) if self.ties else heat[self.free]
+
     def reduced(self, matrix: csr_array) -> csr_array:
         """Return the matrix (f, f) that the free ones see."""
         if not self.ties:

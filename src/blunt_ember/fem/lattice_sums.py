@@ -72,14 +72,16 @@ def _slab_sums(weights: Floats, halves: tuple[int, ...], order: int) -> Floats:
     shape[1:] = [count - half for count, half in zip(shape[1:], halves[1:], strict=True)]
     sums = np.empty((int(np.prod([2 * most + 1 for most in reach])), *shape))
     for apart in product(*(range(most + 1) for most in reach)):
-        of_cells = np.tensordot(_shares(halves, apart, order), weights, 1)
+        first, *others = _shares(halves, apart, order).tolist()
+        of_cells = first * weights[0]
+        for share, weight in zip(others, weights[1:], strict=True):
+            of_cells += share * weight
         for axis, (half, steps) in enumerate(zip(halves, apart, strict=True)):
-            ahead = np.moveaxis(of_cells, axis, 0)
+            before = (slice(None),) * axis
             if half:  # the one cell that it is the middle of; the slab has one more before it, and others after it too
-                ahead = ahead[1:-1] if axis else ahead[1:]
+                of_cells = of_cells[(*before, slice(1, -1 if axis else None))]
             elif not steps:
-                ahead = ahead[:-1] + ahead[1:]
-            of_cells = np.moveaxis(ahead, 0, axis)
+                of_cells = of_cells[(*before, slice(-1))] + of_cells[(*before, slice(1, None))]
         for sides in product(*((-steps, steps) if steps else (0,) for steps in apart)):
             # Below an end lies the cell of the same number, as cells are counted from one before the first.
             cut = tuple(

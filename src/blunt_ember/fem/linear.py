@@ -147,8 +147,9 @@ def solve_corrected(
     """
     solver = LinearSolver(matrix, spaces, dimension)
     with np.errstate(all="ignore"):
-        x, size, first = _corrected(solver, matrix, left_at)
-    if not np.isfinite(x).all() or not np.isfinite(first) or not size <= POOR * first:
+        x, size, first, flowing = _corrected(solver, matrix, left_at)
+    # Where what is held happens to be the answer already, round-off is all that is left over from the start on.
+    if not np.isfinite(x).all() or not np.isfinite(first) or not size <= max(POOR * first, GOOD_ENOUGH * flowing):
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(matrix, x):
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
@@ -164,24 +165,24 @@ def _round_off(matrix: csr_array, x: Floats) -> float:
 
 def _corrected(
     solver: LinearSolver, matrix: csr_array, left_at: Callable[[Floats], tuple[Floats, float]]
-) -> tuple[Floats, float, float]:
-    """Return x, the size of what is left over there, and what it was at the start."""
+) -> tuple[Floats, float, float, float]:
+    """Return x, the size of what is left over there, what it was at the start, and the size of the heat flows."""
     x = np.zeros(solver.count)
-    left, _ = left_at(x)
+    left, flowing = left_at(x)
     first = size = float(np.linalg.norm(left))
     for _ in range(CORRECTIONS):
         trial = x + solver.solve(left)
-        after, flowing = left_at(trial)
+        after, of_trial = left_at(trial)
         shrunk = float(np.linalg.norm(after))
         if not shrunk < size:  # round-off: there is nothing left to gain
             break
-        x, left, size = trial, after, shrunk
-        if size <= (ENOUGH_ITERATED if solver.multigrid else ENOUGH) * min(first, flowing):
+        x, left, size, flowing = trial, after, shrunk, of_trial
+        if size <= (ENOUGH_ITERATED * min(first, flowing) if solver.multigrid else ENOUGH * first):
             break
-        # What would flow if neighbours of what is held were not warm yet says little of what flows in the end.
+        # What would flow while nothing but what is held is warm says little of what flows in the end.
         if solver.multigrid and size <= ENOUGH_ITERATED * first and size <= _round_off(matrix, x):
             break
-    return x, size, first
+    return x, size, first, flowing
 
 
 def _by_diagonal(matrix: csr_array, left: Floats) -> Floats | None:

@@ -37,6 +37,9 @@ _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: to mesh, so that a part of what larger cells change is added.
 _MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 3.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
+#: So it does where conductivity bends with temperature: within a cell, at one place in one mesh and at another in the
+#: next.
+_WHERE_BENT = ", as conductivity bends with temperature"
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
@@ -118,7 +121,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
 
 def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     """The amounts, of points the largest of those about them where one other mesh alone is asked."""
-    if solved.run is None and _small(solved) and not _singular(solved):
+    if solved.run is None and _small(solved) and not _rough(solved):
         more, owners = asked_about_points(case, solved)
         if len(owners):
             about = replace(solved, document=more.document)
@@ -133,21 +136,20 @@ def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: 
 
 def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     in_time = "" if _lost_nothing_in_time(solved) else " and other steps in time"
-    singular = _singular(solved)
-    why, halved = _WHERE_SINGULAR if singular else "", f"the change on cells of half the size{in_time}"
+    why, halved = _rough(solved), f"the change on cells of half the size{in_time}"
     if _small(solved):
         change = _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values)
-        if not singular and solved.run is None:
+        if not why and solved.run is None:
             return change, f"twice {halved}"
         # What was stated at the start of a run need not be smooth either.
-        more, times = (_MORE_BY_FINER, "3.5 times") if singular else (1.0, "twice")
+        more, times = (_MORE_BY_FINER, "3.5 times") if why else (1.0, "twice")
         part = f"{times} {halved}{why}, and a part of that on larger cells"
         return more * change + _by_larger(solver, case, solved, values), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
             if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
-                slow = singular and settles_slowly(_last_problem(solved))
+                slow = why == _WHERE_SINGULAR and settles_slowly(_last_problem(solved))
                 more, times = (_MORE_BY_COARSER, "three times ") if slow else (1.0, "")
                 told_by = f"{times}the largest change on three meshes of larger cells{in_time}{why if slow else ''}"
                 return more * _by_coarser(solver, case, solved, values), told_by
@@ -155,7 +157,7 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    more, times = (_MORE_BY_FINER, "3.5 times") if singular else (1.0, "twice")
+    more, times = (_MORE_BY_FINER, "3.5 times") if why else (1.0, "twice")
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 
@@ -210,9 +212,13 @@ def _by_larger(solver: CaseSolver, case: Case, solved: SolvedField, values: Floa
         return in_time
 
 
-def _singular(solved: SolvedField) -> bool:
-    """Whether the flux is singular somewhere; of a run, in the end."""
-    return flux_is_singular(_last_problem(solved))
+def _rough(solved: SolvedField) -> str:
+    """Why answers leap from mesh to mesh, empty where they do not; of a run, in the end."""
+    problem = _last_problem(solved)
+    if flux_is_singular(problem):
+        return _WHERE_SINGULAR
+    bent = any(law.follows_temperature and law.has_kinks for each in problem.conductors for law in each.k)
+    return _WHERE_BENT if bent else ""
 
 
 def _last_problem(solved: SolvedField) -> Problem:

@@ -154,15 +154,40 @@ def member_for(annotation: Any, data: Any, marks: tuple[Any, ...] = ()) -> tuple
     Of a union it is the member that the data choose: by tag, by discriminator, by being one of the literals, else by
     their own type.
     """
-    if get_origin(annotation) is Annotated:
-        inner, *own = get_args(annotation)
-        return member_for(inner, data, (*marks, *own))
-    if get_origin(annotation) not in (Union, UnionType):
-        return annotation, tuple(mark for mark in marks if not isinstance(mark, FieldInfo | Discriminator | Tag))
-    members = [member for member in get_args(annotation) if member is not type(None)]
-    if len(members) == 1:
-        return member_for(members[0], data, marks)
-    return member_for(_meant(members, data, marks), data)
+    taken = _apart(annotation)
+    if taken.marks:
+        marks = (*marks, *taken.marks)
+    if len(taken.members) > 1:
+        return member_for(_meant(taken.members, data, marks), data)
+    if taken.is_union:
+        return member_for(taken.members[0], data, marks)
+    return taken.members[0], tuple(mark for mark in marks if not isinstance(mark, FieldInfo | Discriminator | Tag))
+
+
+@dataclass(frozen=True)
+class _Apart:
+    """A type less its annotations, and these: the ``members`` of what is a union, itself otherwise."""
+
+    members: list[Any]
+    is_union: bool
+    marks: tuple[Any, ...]
+
+
+#: Types that were taken apart, by their identity; each is kept, so that no other has it.
+_TAKEN: dict[int, tuple[Any, _Apart]] = {}
+
+
+def _apart(annotation: Any) -> _Apart:
+    known = _TAKEN.get(id(annotation))
+    if known is None:
+        inner, marks = annotation, ()
+        while get_origin(inner) is Annotated:
+            inner, *own = get_args(inner)
+            marks = (*marks, *own)
+        is_union = get_origin(inner) in (Union, UnionType)
+        members = [member for member in get_args(inner) if member is not type(None)] if is_union else [inner]
+        known = _TAKEN[id(annotation)] = annotation, _Apart(members, is_union, marks)
+    return known[1]
 
 
 def _meant(members: list[Any], data: Any, marks: tuple[Any, ...]) -> Any:

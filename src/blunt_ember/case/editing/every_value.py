@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cache
 from typing import Any, get_args
 
 from pydantic import BaseModel
@@ -13,51 +14,52 @@ from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.references import IsPlace, RefersTo, Target
 from blunt_ember.errors import DataPath
 
+#: Types of most entries, which hold no others and state no value.
+_PLAIN = frozenset({str, int, float, bool, type(None)})
+
 
 def every_value(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Law | Quantity]]:
     """Yield the laws and quantities in a document or a part of it, each with its path."""
     if isinstance(part, Law | Quantity):
         yield path, part
-    elif isinstance(part, BaseModel):
-        for key in type(part).model_fields:
-            yield from every_value(getattr(part, key), (*path, key))
-    elif isinstance(part, Mapping):
-        for key, entry in part.items():
+        return
+    for key, entry in _entries(part):
+        if type(entry) not in _PLAIN:
             yield from every_value(entry, (*path, key))
-    elif isinstance(part, list | tuple):
-        for place, entry in enumerate(part):
-            yield from every_value(entry, (*path, place))
+
+
+def _entries(part: Any) -> Iterable[tuple[str | int, Any]]:
+    """What a part holds, by its key or place."""
+    if isinstance(part, BaseModel):
+        return ((key, getattr(part, key)) for key in type(part).model_fields)
+    if isinstance(part, list | tuple):
+        return enumerate(part)
+    return part.items() if isinstance(part, Mapping) else ()
 
 
 def every_place(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Sequence[Quantity]]]:
     """Yield the places in a document or a part of it, each with its path."""
-    if isinstance(part, BaseModel):
-        for key, field in type(part).model_fields.items():
-            entry = getattr(part, key)
-            if isinstance(entry, tuple) and is_marked(field_type(field), IsPlace):
-                yield (*path, key), entry
-            else:
-                yield from every_place(entry, (*path, key))
-    elif isinstance(part, Mapping):
-        for key, entry in part.items():
+    places = _places(type(part)) if isinstance(part, BaseModel) else ()
+    for key, entry in _entries(part):
+        if key in places and isinstance(entry, tuple):
+            yield (*path, key), entry
+        elif type(entry) not in _PLAIN and not isinstance(entry, tuple):
             yield from every_place(entry, (*path, key))
-    elif isinstance(part, list):
-        for place, entry in enumerate(part):
-            yield from every_place(entry, (*path, place))
+
+
+@cache
+def _places(model: type[BaseModel]) -> frozenset[str]:
+    """The fields of a model that are places."""
+    return frozenset(key for key, field in model.model_fields.items() if is_marked(field_type(field), IsPlace))
 
 
 def every_part(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, BaseModel]]:
     """Yield every entry of a document or a part of it, from the outside in, each with its path."""
     if isinstance(part, BaseModel):
         yield path, part
-        for key in type(part).model_fields:
-            yield from every_part(getattr(part, key), (*path, key))
-    elif isinstance(part, Mapping):
-        for key, entry in part.items():
+    for key, entry in _entries(part):
+        if type(entry) not in _PLAIN:
             yield from every_part(entry, (*path, key))
-    elif isinstance(part, list | tuple):
-        for place, entry in enumerate(part):
-            yield from every_part(entry, (*path, place))
 
 
 def own_references(part: BaseModel) -> Iterator[tuple[DataPath, str, Target]]:

@@ -141,6 +141,19 @@ def names_in(node: Node) -> Iterator[NameNode]:
                 yield from names_in(argument)
 
 
+def calls_in(node: Node) -> frozenset[str]:
+    """Return the names of all functions in an expression."""
+    match node:
+        case Negative(operand):
+            return calls_in(operand)
+        case Operation(_, left, right):
+            return calls_in(left) | calls_in(right)
+        case Call(function, arguments):
+            return frozenset({function}).union(*(calls_in(argument) for argument in arguments))
+        case _:
+            return frozenset()
+
+
 def degree_in(node: Node, variable: str) -> float:
     """Return the degree of an expression as a polynomial of a variable; infinite where it is none, or not plainly."""
     match node:

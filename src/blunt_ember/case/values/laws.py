@@ -24,7 +24,7 @@ from blunt_ember.case.values.evaluation import (
     undefined,
 )
 from blunt_ember.case.values.expressions import Literal as Number
-from blunt_ember.case.values.expressions import Node, Operation, degree_in, names_in, parse, unknown_in
+from blunt_ember.case.values.expressions import Node, Operation, calls_in, degree_in, names_in, parse, unknown_in
 from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
@@ -134,6 +134,13 @@ class Law:
     def breaks(self) -> tuple[float, ...]:
         """Times, s, at which it jumps, bends, or goes on as another polynomial, as far as they are written out."""
         return self.table.kinks if self.table is not None and self.table.over == "t" else ()
+
+    @property
+    def has_kinks(self) -> bool:
+        """Whether it may bend or jump in what it depends on."""
+        if self.table is not None:
+            return self.table.between != "smooth"
+        return self.formula is not None and bool(calls_in(self.formula) & {"abs", "min", "max"})
 
     def over_amount(self, amount: float, kind: Kind) -> Law:
         """Return the law of the value spread over an ``amount`` of area or volume, SI, which is of another ``kind``."""

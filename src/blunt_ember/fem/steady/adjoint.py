@@ -80,8 +80,8 @@ class Influences:
         """The influence of a ``load`` (n,) that is ``held`` (n,) where temperatures are."""
         if not self._free:
             return held
-        prolongation = self._balance.constraints.prolongation
-        return np.asarray(prolongation @ self._solver.solve(prolongation.T @ (load - self._matrix @ held)) + held)
+        constraints = self._balance.constraints
+        return constraints.every(self._solver.solve(constraints.collected(load - self._matrix @ held))) + held
 
 
 def _slope(term: Term, excess: Floats, as_it_stands: bool) -> ElementMatrices | None:

@@ -102,7 +102,7 @@ class Balance:
 
     def excess_of(self, free: Floats) -> Floats:
         """All temperatures over the reference temperature, from those that are free."""
-        return self.constraints.prolongation @ free + self.fixed
+        return self.constraints.every(free) + self.fixed
 
     def given(self, excess: Floats) -> tuple[Given, ...]:
         """Every term with the heat it gives."""
@@ -171,7 +171,7 @@ class Balance:
 
     def free_residual(self, free: Floats) -> Floats:
         """The residual as the free temperatures see it."""
-        return self.constraints.prolongation.T @ self.residual(self.given(self.excess_of(free)))
+        return self.constraints.collected(self.residual(self.given(self.excess_of(free))))
 
     def linear_excess(self) -> tuple[Floats, str]:
         """Solve a linear problem in one go."""
@@ -260,8 +260,7 @@ class Balance:
             if each.kind != "conduction":
                 at_nodes = np.bincount(nodes, np.abs(each.heat.ravel()), minlength=len(left))
             total += np.abs(at_nodes)
-        free_left: Floats = self.constraints.prolongation.T @ left
-        return free_left, max(float(np.linalg.norm(total)), 1e-300)
+        return self.constraints.collected(left), max(float(np.linalg.norm(total)), 1e-300)
 
     def _searched(
         self, free: Floats, left: Floats, step: Floats, halvings: int

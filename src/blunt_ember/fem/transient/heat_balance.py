@@ -159,7 +159,7 @@ class Heating:
 
     def excess_of(self, free: Floats, t: float) -> Floats:
         """Return all temperatures (n,) over the reference temperature from those that are free."""
-        return np.asarray(self.constraints.prolongation @ free + self.held(t))
+        return self.constraints.every(free) + self.held(t)
 
     def _evened(self, excess: Floats) -> Floats:
         """Give what has one temperature the mean of its nodes (n,), each weighed by what it stores."""

@@ -123,7 +123,6 @@ class Stepper:
         seen = float(np.nextafter(t, -np.inf)) if last else t
         halfway = state.t + INNER * length
         share = (1 / (INNER * (2 - INNER)), (1 - INNER) ** 2 / (INNER * (2 - INNER)))
-        prolongation = self.heating.constraints.prolongation
         with np.errstate(all="ignore"):
             guess = state.excess
             inner = self._settled(state.content + weight * state.heat, weight, halfway, guess, state)
@@ -135,7 +134,7 @@ class Stepper:
             if after is None:
                 return None
             heats = sum(each * moment.heat for each, moment in zip(ERROR_WEIGHTS, (state, inner, after), strict=True))
-            error = self._solved(weight, after, np.asarray(prolongation.T @ (length * heats)))
+            error = self._solved(weight, after, self.heating.constraints.collected(length * heats))
         largest = float(np.abs(error).max(initial=0.0))
         made = TimeStep(state, inner, after, largest if np.isfinite(largest) else np.inf)
         return self._within_bounds(replace(made, straight=True), seen) if self.bounded else made
@@ -169,7 +168,7 @@ class Stepper:
         """The instant at which content less ``weight`` times heat is what is ``known``; None where none is found."""
         heating = self.heating
         seen = t if seen is None else seen
-        prolongation, free = heating.constraints.prolongation, guess[heating.constraints.free]
+        constraints, free = heating.constraints, guess[heating.constraints.free]
         fresh, size = False, np.inf
         for correction in range(_CORRECTIONS):
             excess = heating.excess_of(free, seen)
@@ -177,7 +176,7 @@ class Stepper:
                 content, heat = heating.content(excess), heating.heat(excess, seen)
             except SolverError:
                 return None
-            left = np.asarray(prolongation.T @ (known + weight * heat - content))
+            left = constraints.collected(known + weight * heat - content)
             before_size, size = size, float(np.linalg.norm(left))
             moved = weight * np.linalg.norm(heat) + np.linalg.norm(content - before.content)
             floor = _ROUND_OFF * (np.linalg.norm(known) + np.linalg.norm(content))
