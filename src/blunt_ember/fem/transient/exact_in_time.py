@@ -350,7 +350,7 @@ def _longest_step(driven: Driving) -> float:
 
 def _over(rates: Floats, times: Floats, order: int) -> Floats:
     """How far modes have moved by some times, and how fast they then do times that, (m, 2 t)."""
-    every = np.stack([every_integral(rates, t, order) for t in times.tolist()], axis=2)
+    every = every_integral(rates, times, order)
     return np.concatenate([every[order], times * every[order - 1]], axis=1)
 
 

@@ -10,8 +10,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.transient.driving import Driving
 
-#: Terms of the series that integrals of slow modes are taken from.
-_TERMS = 48
+#: Terms that are smaller beside the first are left out of a series.
+_NOTHING = 1e-18
 _FACTORIALS = np.array([float(factorial(order)) for order in range(64)])
 
 
@@ -84,33 +84,42 @@ class Trajectory:
         return self._summed.get(t, [])
 
 
-def every_integral(rates: Floats, t: float, most: int) -> Floats:
-    """Return exp(−λ t) for ``rates`` λ (m,), integrated over t from 0 no, one and up to ``most`` times, (most + 1, m):
-    tᵏ φₖ(−λ t).
+def every_integral(rates: Floats, t: Floats | float, most: int) -> Floats:
+    """Return exp(−λ t) for ``rates`` λ (m,) and times (…), integrated over t from 0 no, one and up to ``most`` times,
+    (most + 1, m, …): tᵏ φₖ(−λ t).
 
     Each follows from the one before where a mode decays fast, and from the one after where it is slow: the other way
     the difference would be lost in round-off.
     """
-    gone = rates * t
-    power = t ** np.arange(most + 1) / _FACTORIALS[: most + 1]
-    found = np.empty((most + 1, len(rates)))
+    times = np.asarray(t, dtype=float)
+    decay = rates.reshape(-1, *[1] * times.ndim)
+    gone = decay * times
+    power = [times**order / _FACTORIALS[order] for order in range(most + 1)]
+    found = np.empty((most + 1, *gone.shape))
     found[0] = np.exp(-gone)
     with np.errstate(all="ignore"):  # of modes that are slow nothing is kept here
         for order in range(1, most + 1):
-            found[order] = (power[order - 1] - found[order - 1]) / rates
-    after = _series(np.minimum(gone, most + 1.0), most) * t**most
+            found[order] = (power[order - 1] - found[order - 1]) / decay
+    slow = gone < most + 1.0
+    after = np.zeros(gone.shape)
+    after[slow] = _series(gone[slow], most)
+    after *= times**most
     for order in range(most, 0, -1):
-        slow = gone < order + 1
-        found[order, slow] = after[slow]
-        after = power[order - 1] - rates * after
+        np.copyto(found[order], after, where=gone < order + 1)
+        after = power[order - 1] - decay * after
     return found
 
 
 def _series(gone: Floats, order: int) -> Floats:
-    """Σ (−x)ʲ / (j + k)! for x (m,) up to about k, whose terms only fall."""
-    term = np.full_like(gone, 1 / factorial(order))
-    total = term.copy()
-    for place in range(1, _TERMS):
-        term = -term * gone / (order + place)
-        total += term
+    """Σ (−x)ʲ / (j + k)! for x (m,) up to about k, whose terms only fall, by Horner's scheme."""
+    largest, shares = float(gone.max(initial=0.0)), [1 / factorial(order)]
+    size = shares[0]
+    while size > _NOTHING * shares[0]:
+        place = order + len(shares)
+        size *= largest / place
+        shares.append(shares[-1] / place)
+    total = np.full_like(gone, shares[-1])
+    for share in reversed(shares[:-1]):
+        total *= -gone
+        total += share
     return total

@@ -9,7 +9,7 @@ Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.9 t
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
@@ -163,6 +163,10 @@ class Stack:
         return found
 
 
+#: Values of modes at places that are remembered at most.
+_REMEMBERED = 100_000
+
+
 @dataclass(frozen=True)
 class Modes:
     """The ``roots`` (n,) of a stack, and values and flows (l, n) of their modes where each layer begins and ends."""
@@ -171,6 +175,7 @@ class Modes:
     roots: Floats
     values: tuple[Floats, Floats]
     flows: tuple[Floats, Floats]
+    _last: dict[int, tuple[Floats, Floats]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def resting(self) -> Floats:
@@ -178,7 +183,16 @@ class Modes:
         return self.roots == 0
 
     def in_layer(self, layer: int, s: Floats) -> Floats:
-        """Return the modes (p, n) at places (p,) of a layer."""
+        """Return the modes (p, n) at places (p,) of a layer; those asked for last are known, as curves over time ask
+        for them again and again."""
+        if len(s) * len(self.roots) > _REMEMBERED:
+            return self._found_in(layer, s)
+        known = self._last.get(layer)
+        if known is None or not np.array_equal(known[0], s):
+            self._last[layer] = known = np.array(s), self._found_in(layer, s)
+        return known[1]
+
+    def _found_in(self, layer: int, s: Floats) -> Floats:
         value, flow = self.values[0][layer], self.flows[0][layer]
         root = np.where(self.resting, 1.0, self.roots)
         found, _ = self.stack.crossed(layer, np.asarray(s)[:, None], root, value, flow)

@@ -200,7 +200,7 @@ class Warming:
         since = min([t, *(t - course_jump for course_jump in self._jumps(t))])
         if since <= 0:
             return None
-        count = int(self.stack.below(np.array([np.sqrt(_FADED / since)]))[0]) + 1
+        count = self._below(float(np.sqrt(_FADED / since))) + 1
         if count > (_MOST_READ_TERMS if any(callable(each.start) for each in self.layers) else _MOST_TERMS):
             return None
         if any(isinstance(change, Course) for change in self.changes):
@@ -215,6 +215,13 @@ class Warming:
             if isinstance(change, Course):
                 weights = weights - self._forcing(modes, place) / modes.norms * _lagging(modes, change, t)
         return modes, weights
+
+    def _below(self, root: float) -> int:
+        """How many modes have a smaller root, by those that are known if they reach so far."""
+        for modes, _ in self._made.values():
+            if modes.roots[-1] > root:
+                return int(np.searchsorted(modes.roots, root))
+        return int(self.stack.below(np.array([root]))[0])
 
     def _jumps(self, t: float) -> list[float]:
         """When the temperature of a side has jumped before a time."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from itertools import pairwise
 from typing import Protocol, runtime_checkable
 
@@ -94,7 +95,13 @@ class MovingField(Protocol):
 
 def exact_field_at(field: ExactField | MovingField, t: float) -> ExactField:
     """Return the field of a time in s; one that does not change is its own."""
-    return field.at(t) if isinstance(field, MovingField) else field
+    return field.at(t) if _moves(type(field)) else field  # type: ignore[union-attr, return-value]
+
+
+@cache
+def _moves(kind: type[ExactField] | type[MovingField]) -> bool:
+    """Whether fields of a kind change; it takes long to see, and curves ask for thousands of instants."""
+    return hasattr(kind, "at")
 
 
 def side_of(surface: str, problem: Problem) -> Side:
