@@ -13,7 +13,7 @@ from blunt_ember.case.editing.removal import without_part
 from blunt_ember.case.editing.renaming import renamed_formula, renamed_part, renamed_surface
 from blunt_ember.case.values.laws import law_of
 from blunt_ember.case.values.units import TEMPERATURE
-from blunt_ember.checks.references.fits.changing_sides import swing_of
+from blunt_ember.checks.references.fits.in_time.changing_sides import swing_of
 from blunt_ember.errors import CaseError, ReferenceRefusedError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family

@@ -9,8 +9,8 @@ import pytest
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.exact_field import SOLUTIONS, exact_field, recognised
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
-from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.fits.in_time.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.laws.surface_law import OnFacets, SurfaceLaw
 from blunt_ember.fem.problem.problem import Problem

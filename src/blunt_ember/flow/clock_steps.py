@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import reference_temperature_of
 from blunt_ember.fem.steady.steady import Solution

@@ -8,8 +8,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Expectation, Question
 from blunt_ember.checks.references.exact_field import exact_field, recognised
 from blunt_ember.checks.references.fits.field import ExactField, Idealised, MovingField
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
-from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.fits.in_time.moving import MOVING_SOLUTIONS, moving_field, recognised_in_time
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.checks.references.working_field import source_of, working_field
 from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import ReferenceRefusedError

@@ -9,7 +9,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.gallery.families import FAMILIES
 
 #: A number that a value begins with, and its unit.
-_STATED = re.compile(r"(-?\d+(?:\.\d+)?(?:e-?\d+)?)(\s*\S.*)?")
+_STATED = re.compile(r"(-?\d+(?:\.\d+)?(?:e-?\d+)?)(\s*[^\W\d_][^+*]*|\s*[°%][^+*]*)?")
 #: Values become these shares of what they are, spread evenly between by the golden ratio.
 _LEAST, _MOST = 0.9, 1.15
 _GOLDEN = (5**0.5 - 1) / 2

@@ -6,7 +6,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.editing.edits import without
 from blunt_ember.checks.references.exact_field import SOLUTIONS
-from blunt_ember.checks.references.fits.moving import MOVING_SOLUTIONS
+from blunt_ember.checks.references.fits.in_time.moving import MOVING_SOLUTIONS
 from blunt_ember.errors import DataPath
 from blunt_ember.sentences.parts import Choice, Entry, Option, SentencePart, Word, entry, setting, typing
 

@@ -11,11 +11,11 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.checks.references.fits.networks.grey_network import NetworkField
 from blunt_ember.checks.references.fits.networks.isothermal_parts import Parts
 from blunt_ember.checks.references.fits.networks.radiating_cell import RadiatingCell, cell_of, source_of_cells
 from blunt_ember.checks.references.fits.networks.seen_views import Names, known_views
-from blunt_ember.checks.references.fits.timing import Timing
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.assembly import region_volume

@@ -16,8 +16,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.bodies import Section
 from blunt_ember.checks.references.fits.field import Unsaid, require_whole, side_of, single_rectangle
+from blunt_ember.checks.references.fits.in_time.timing import Timing, one_material
 from blunt_ember.checks.references.fits.layered import flat_end, flat_ends
-from blunt_ember.checks.references.fits.timing import Timing, one_material
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -10,7 +10,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import Idealised, MovingField, Unsaid, side_of
-from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.storage import storage_of

@@ -10,11 +10,11 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law, constant_law
-from blunt_ember.checks.references.fits.changing_sides import change_of
 from blunt_ember.checks.references.fits.field import InstantField, MovingField
+from blunt_ember.checks.references.fits.in_time.changing_sides import change_of
+from blunt_ember.checks.references.fits.in_time.timing import Timing, material_of, one_material
 from blunt_ember.checks.references.fits.layered import LayeredField, composite_wall, hollow_cylinder, hollow_sphere
 from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, sections_of
-from blunt_ember.checks.references.fits.timing import Timing, material_of, one_material
 from blunt_ember.errors import ExpressionError, ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem

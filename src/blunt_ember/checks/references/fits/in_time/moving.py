@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
 from blunt_ember.checks.references.fits.field import Idealised, MovingField
-from blunt_ember.checks.references.fits.timing import Timing
+from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.checks.references.understood import Fit, fit, made_by, require_understood
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
@@ -14,10 +14,10 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 
 MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], MovingField]]] = MappingProxyType(
     {
-        "series-in-time": fit(made_by("layers_in_time", "series_in_time"), "sources", "joints"),
-        "half-space": fit(made_by("layers_in_time", "half_space_in_time"), "sources"),
-        "product-in-time": fit(made_by("products", "product_in_time")),
-        "lumped": fit(made_by("lumped_in_time", "lumped_in_time"), "sources"),
+        "series-in-time": fit(made_by("in_time.layers", "series_in_time"), "sources", "joints"),
+        "half-space": fit(made_by("in_time.layers", "half_space_in_time"), "sources"),
+        "product-in-time": fit(made_by("in_time.products", "product_in_time")),
+        "lumped": fit(made_by("in_time.lumped", "lumped_in_time"), "sources"),
         "network-in-time": fit(
             made_by("networks.network_in_time", "network_in_time"), "sources", "joints", "enclosures", "isothermal"
         ),

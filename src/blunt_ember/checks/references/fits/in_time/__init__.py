@@ -1,0 +1,1 @@
+"""Which of the exact solutions that change in time a run is."""
