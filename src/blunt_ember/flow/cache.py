@@ -6,6 +6,7 @@ from collections import Counter, OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, is_dataclass
 from enum import Enum
+from functools import cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -17,6 +18,8 @@ Result = TypeVar("Result")
 CAPACITY = 1_500_000_000
 #: Results that stay whatever they take: those of the case at hand.
 _ALWAYS = 12
+#: Types of most values, which hold no array.
+_PLAIN = frozenset({str, int, float, bool, type(None)})
 
 
 class Step(Enum):
@@ -98,27 +101,30 @@ class StepCache:
                 self.size -= size
 
 
-def _arrays_in(value: Any, seen: set[int] | None = None) -> Iterator[tuple[int, int]]:
+def _arrays_in(whole: Any) -> Iterator[tuple[int, int]]:
     """The identity and bytes of every array in a result."""
-    seen = set() if seen is None else seen
-    if id(value) in seen:
-        return
-    if isinstance(value, np.ndarray):
-        owner = value if value.base is None or not isinstance(value.base, np.ndarray) else value.base
+    seen: set[int] = set()
+    waiting = [whole]
+    while waiting:
+        value = waiting.pop()
+        kind = type(value)
+        if kind in _PLAIN or id(value) in seen:
+            continue
         seen.add(id(value))
-        yield id(owner), owner.nbytes
-    elif sparse.issparse(value):
-        for part in vars(value).values():
-            yield from _arrays_in(part, seen)
-    elif is_dataclass(value) and not isinstance(value, type):
-        seen.add(id(value))
-        for field in fields(value):
-            yield from _arrays_in(getattr(value, field.name), seen)
-    elif isinstance(value, Mapping):
-        seen.add(id(value))
-        for entry in value.values():
-            yield from _arrays_in(entry, seen)
-    elif isinstance(value, list | tuple) and not isinstance(value, str):
-        seen.add(id(value))
-        for entry in value:
-            yield from _arrays_in(entry, seen)
+        if isinstance(value, np.ndarray):
+            owner = value if value.base is None or not isinstance(value.base, np.ndarray) else value.base
+            yield id(owner), owner.nbytes
+        elif isinstance(value, list | tuple):
+            waiting += value
+        elif sparse.issparse(value):
+            waiting += vars(value).values()
+        elif is_dataclass(value) and not isinstance(value, type):
+            waiting += [getattr(value, name) for name in _names(type(value))]
+        elif isinstance(value, Mapping):
+            waiting += value.values()
+
+
+@cache
+def _names(kind: type[Any]) -> tuple[str, ...]:
+    """The fields of a dataclass."""
+    return tuple(field.name for field in fields(kind))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import cached_property
 
 import numpy as np
 
@@ -28,23 +29,28 @@ class Curves:
     def __len__(self) -> int:
         return len(self.sweep)
 
-    @property
+    @cached_property
+    def _straight(self) -> bool:
+        """Whether none is an arc, which spares most of the work on most bodies."""
+        return not self.sweep.any()
+
+    @cached_property
     def is_arc(self) -> Flags:
         """Which curves are arcs, (n,)."""
         return self.sweep != 0
 
-    @property
+    @cached_property
     def radius(self) -> Floats:
         """Radii in m, (n,); 0 for lines."""
         return np.where(self.is_arc, np.linalg.norm(self.start - self.centre, axis=1), 0.0)
 
-    @property
+    @cached_property
     def length(self) -> Floats:
         """Lengths in m, (n,)."""
         chord = np.linalg.norm(self.end - self.start, axis=1)
         return np.where(self.is_arc, self.radius * np.abs(self.sweep), chord)
 
-    @property
+    @cached_property
     def start_angle(self) -> Floats:
         """Angle of the start about the centre in radians, (n,)."""
         away = self.start - self.centre
@@ -57,18 +63,22 @@ class Curves:
     def at(self, share: Floats) -> Floats:
         """Return the places at ``share`` (n,) of each curve, (n, 2)."""
         straight = self.start + share[:, None] * (self.end - self.start)
+        if self._straight:
+            return straight
         angle = self.start_angle + share * self.sweep
         round_ = self.centre + self.radius[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
         return np.where(self.is_arc[:, None], round_, straight)
 
     def direction(self, share: Floats) -> Floats:
         """Return unit vectors along each curve at ``share`` (n,), (n, 2)."""
-        angle = self.start_angle + share * self.sweep
-        turn = np.sign(self.sweep)
-        along_arc = turn[:, None] * np.column_stack([-np.sin(angle), np.cos(angle)])
         chord = self.end - self.start
         size = np.linalg.norm(chord, axis=1)[:, None]
         along_line = np.divide(chord, size, out=np.zeros_like(chord), where=size > 0)
+        if self._straight:
+            return along_line
+        angle = self.start_angle + share * self.sweep
+        turn = np.sign(self.sweep)
+        along_arc = turn[:, None] * np.column_stack([-np.sin(angle), np.cos(angle)])
         return np.where(self.is_arc[:, None], along_arc, along_line)
 
     def share_of(self, points: Floats) -> Floats:
@@ -77,6 +87,8 @@ class Curves:
         square = (chord**2).sum(axis=1)
         along = ((points - self.start) * chord).sum(axis=1)
         straight = np.divide(along, square, out=np.zeros_like(square), where=square > 0)
+        if self._straight:
+            return straight
         away = points - self.centre
         turned = np.arctan2(away[:, 1], away[:, 0]) - self.start_angle
         # Seen from the middle of the arc, so that both ends keep their side whatever the round-off.
@@ -92,6 +104,8 @@ class Curves:
         away = points - self.start
         cross = np.abs(chord[:, 0] * away[:, 1] - chord[:, 1] * away[:, 0])
         straight = np.divide(cross, size, out=np.linalg.norm(away, axis=1), where=size > 0)
+        if self._straight:
+            return straight
         round_ = np.abs(np.linalg.norm(points - self.centre, axis=1) - self.radius)
         return np.where(self.is_arc, round_, straight)
 
