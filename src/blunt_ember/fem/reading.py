@@ -168,19 +168,38 @@ def surface_places(facets: FacetSet, mesh: Mesh) -> tuple[Floats, Floats]:
 
 def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints, Ints, Floats]]:
     """Find a cell for each point; return (point numbers, cells, local coordinates) of those inside the block."""
-    if not len(block.nodes):
+    near = _cells_near(block, nodes, points)
+    if not len(near):
         return []
-    corners = nodes[block.nodes]
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    # A curved side may reach beyond its nodes, and what is read may lie on a flat one but for round-off.
-    slack = _BULGE * (high - low) + 1e-12 * np.abs(high).max()
-    place, cell = boxed(points, low - slack, high + slack)
+    low, high = _reach(nodes[block.nodes[near]], nodes)
+    place, box = boxed(points, low, high)
     if not len(place):
         return []
+    cell = near[box]
     local, converged = _local_coordinates(block, nodes, cell, points[place])
     place, cell, local = place[converged], cell[converged], local[converged]
     _, first = np.unique(place, return_index=True)
     return [(place[first], cell[first], local[first])]
+
+
+def _reach(corners: Floats, nodes: Floats) -> tuple[Floats, Floats]:
+    """From where to where (m, …) cells with ``corners`` (m, k, …) may reach: a curved side goes beyond its nodes, and
+    what is read may lie on a flat one but for round-off."""
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    slack = _BULGE * (high - low) + 1e-12 * np.abs(nodes).max()
+    return low - slack, high + slack
+
+
+def _cells_near(block: CellBlock, nodes: Floats, points: Floats) -> Ints:
+    """The cells (c,) that may reach to where any of the points lie; axis after axis, as few are left after the
+    first."""
+    near = np.arange(len(block.nodes))
+    if not len(points):
+        return near[:0]
+    for axis, place in enumerate(nodes.T):
+        low, high = _reach(place[block.nodes if axis == 0 else block.nodes[near]], place)
+        near = near[(low <= points[:, axis].max()) & (high >= points[:, axis].min())]
+    return near
 
 
 def boxed(points: Floats, low: Floats, high: Floats) -> tuple[Ints, Ints]:
