@@ -1,9 +1,10 @@
-"""Kill the window, the saving of a file, studies and first starts at random moments.
+"""Kill the window, the saving of a file, studies, their workers and first starts at random moments.
 
-``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--studies N] [--starts N]``: a window that is
-edited and killed must offer its case back, at most a second old, and leave no process; a file that was being saved must
-be whole, and the next saving leaves nothing beside it; a study must keep every row and never put down one again; the
-program must start with any home, or none. ``make attack`` runs it.
+``python -m tests.attack.kills [--seed N] [--windows N] [--saves N] [--studies N] [--workers N] [--starts N]``: a window
+that is edited and killed must offer its case back, at most a second old, and leave no process; a file that was being
+saved must be whole, and the next saving leaves nothing beside it; a study must keep every row and never put down one
+again; a case that ends every worker that takes it on must say so in its row, and the others be solved; the program must
+start with any home, or none. ``make attack`` runs it.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import resource
 import signal
 import sqlite3
 import subprocess
@@ -22,6 +24,15 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from random import Random
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.studies.running.cluster import Cluster
+from blunt_ember.studies.running.store import ResultsStore
+from blunt_ember.studies.study import study
+from tests.studies.test_cluster import Farm
+
+#: What the workers of a cluster may yet compute, s: less than a million nodes take.
+_SECONDS = 6
 
 #: A window whose case is edited every few hundredths of a second; it writes down when, and how often.
 _WINDOW = """
@@ -179,6 +190,39 @@ def _rows_kept(path: Path) -> tuple[int, int]:
         base.close()
 
 
+def workers_ended(seed: int) -> str:
+    """Let one case of a study take more time than workers are given by the machine; say what is wrong afterwards."""
+    sizes = ["100 mm", "50 mm", "80 mm", "40 mm"]
+    heavy = Random(seed).randrange(5)
+    sizes.insert(heavy, "4 mm")
+    block = {"shape": "rectangle", "size": ["400 mm", "400 mm"], "z": ["0 mm", "400 mm"], "material": "a"}
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "parameters": {"s": "50 mm"},
+            "materials": {"a": {"k": "2 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": {"b": block}},
+            "mesh": {"size": "s", "order": 1},
+            "surroundings": [{"on": "b.bottom", "temperature": "0 °C"}, {"on": "b.top", "temperature": "90 °C"}],
+            "questions": [{"name": "in", "heat_flow": "b.top"}],
+            "studies": {"it": {"kind": "sweep", "vary": {"s": {"values": sizes}}}},
+        }
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        farm = Farm(Path(folder))
+        try:
+            for worker in [farm.worker() for _ in range(5)]:
+                spent = Path(f"/proc/{worker.pid}/stat").read_text().rsplit(")", 1)[1].split()[11:13]
+                most = round(sum(map(int, spent)) / os.sysconf("SC_CLK_TCK")) + _SECONDS
+                resource.prlimit(worker.pid, resource.RLIMIT_CPU, (most, most))
+            rows = study(case, "it", ResultsStore(None), elsewhere=lambda: Cluster(farm.address)).rows
+        finally:
+            farm.close()
+    said = [place for place, row in enumerate(rows) if "ended every worker" in row.trouble]
+    solved = [place for place, row in enumerate(rows) if row.answers]
+    return "" if said == [heavy] and len(solved) == 4 else f"{said} ended workers, {solved} were solved"
+
+
 def first_start(seed: int) -> str:
     """Start with a home in some state, several at once; say what is wrong, empty for nothing."""
     random = Random(seed)
@@ -236,7 +280,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Run the kills, two at a time; return 1 where something is wrong."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seed", type=int, default=1)
-    for name, count in (("windows", 20), ("saves", 40), ("studies", 2), ("starts", 10)):
+    for name, count in (("windows", 20), ("saves", 40), ("studies", 2), ("workers", 1), ("starts", 10)):
         parser.add_argument(f"--{name}", type=int, default=count)
     options = parser.parse_args(arguments)
     wrong = 0
@@ -244,6 +288,7 @@ def main(arguments: list[str] | None = None) -> int:
         ("windows", options.windows, window_killed),
         ("saves", options.saves, save_killed),
         ("studies", options.studies, study_killed),
+        ("workers", options.workers, workers_ended),
         ("starts", options.starts, first_start),
     ):
         with ThreadPoolExecutor(2) as pool:

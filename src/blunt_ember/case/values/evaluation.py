@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import reduce
+from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -231,7 +232,7 @@ def _value(node: Node, names: Names) -> Value:
 def folded(node: Node, names: Names) -> Node:
     """Return an expression in which everything without variables is one plain number, its SI magnitude.
 
-    It is for :func:`magnitude_of`, once the dimensions have been checked by :func:`evaluate_node`.
+    It is for :func:`computed`, once the dimensions have been checked by :func:`evaluate_node`.
     """
     if not unknown_in(node, names) - CONSTANTS.keys():
         return Literal(float(evaluate_node(node, names).magnitude), ())
@@ -246,25 +247,35 @@ def folded(node: Node, names: Names) -> Node:
             return node
 
 
-def magnitude_of(node: Node, variables: Mapping[str, NDArray[np.float64]]) -> Magnitude:
-    """Return the SI magnitude of a folded expression for arrays of its variables, SI; it checks no dimension."""
+def computed(node: Node) -> Callable[[Mapping[str, NDArray[np.float64]]], Magnitude]:
+    """Return what computes the SI magnitude of a folded expression from arrays of its variables, SI; it checks no
+    dimension. The expression is looked through once, however often it is computed."""
     match node:
         case Literal(value):
-            return value
+            return lambda variables: value
         case NameNode(text):
-            return variables[text]
+            return itemgetter(text)
         case Negative(operand):
-            return -magnitude_of(operand, variables)
+            inner = computed(operand)
+            return lambda variables: -inner(variables)
         case Operation(sign, left, right):
-            return _OPERATIONS[sign](magnitude_of(left, variables), magnitude_of(right, variables))
-        case Call("min", arguments):
-            return reduce(np.minimum, (magnitude_of(each, variables) for each in arguments))
-        case Call("max", arguments):
-            return reduce(np.maximum, (magnitude_of(each, variables) for each in arguments))
-        case Call(function, arguments) if function in TEXTBOOK:
-            return _given(TEXTBOOK[function], [magnitude_of(each, variables) for each in arguments])
+            operation, first, second = _OPERATIONS[sign], computed(left), computed(right)
+            return lambda variables: operation(first(variables), second(variables))
         case Call(function, arguments):
-            return _BY_NAME[function](magnitude_of(arguments[0], variables))
+            return _called(function, [computed(argument) for argument in arguments])
+
+
+def _called(
+    function: str, given: list[Callable[[Mapping[str, NDArray[np.float64]]], Magnitude]]
+) -> Callable[[Mapping[str, NDArray[np.float64]]], Magnitude]:
+    if function in ("min", "max"):
+        least_or_most = np.minimum if function == "min" else np.maximum
+        return lambda variables: reduce(least_or_most, (each(variables) for each in given))
+    if function in TEXTBOOK:
+        entry = TEXTBOOK[function]
+        return lambda variables: _given(entry, [each(variables) for each in given])
+    plain, (argument,) = _BY_NAME[function], given
+    return lambda variables: plain(argument(variables))
 
 
 _OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {

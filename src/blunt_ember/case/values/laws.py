@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any, Literal, get_args
@@ -15,10 +15,10 @@ from pydantic_core import PydanticCustomError, core_schema
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import (
     Value,
+    computed,
     evaluate,
     evaluate_node,
     folded,
-    magnitude_of,
     quantity_si,
     require_kind,
     undefined,
@@ -173,14 +173,18 @@ class Law:
         if missing:
             raise ExpressionError(undefined(sorted(missing)[0]))
         with np.errstate(all="ignore"):
-            value = magnitude_of(self._folded, where)
+            value = self._computed(where)
         return np.broadcast_to(np.asarray(value, dtype=float), np.shape(next(iter(where.values()))))
 
     @cached_property
-    def _folded(self) -> Node:
+    def _computed(self) -> Callable[[Mapping[str, Floats]], Any]:
         """The formula with all that is constant in it worked out; its dimensions were checked when it was read."""
         assert self.formula is not None
-        return folded(self.formula, dict(self.names))
+        return computed(folded(self.formula, dict(self.names)))
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What it was made of; how it is computed is found again."""
+        return {field.name: getattr(self, field.name) for field in fields(self)}
 
     def slope(self, where: Mapping[str, Floats]) -> Floats:
         """Return its derivative with the temperature, SI, as :meth:`at` takes its variables."""

@@ -153,13 +153,21 @@ def _solved_at(
                     if len(bundle) > 1:
                         singly += bundle
                     else:
-                        what = f"it could not be solved there ({type(error).__name__}: {error})"
-                        yield bundle[0][0], Row({}, what, passing=True)
+                        yield bundle[0][0], Row({}, _why_not(error), passing=True)
                 else:
                     for (key, _), row in zip(bundle, rows, strict=True):
                         yield key, row
     finally:
         rest.extendleft(each for bundle in (*waiting.values(), singly) for each in bundle)
+
+
+def _why_not(error: Exception) -> str:
+    """Why a case could not be solved elsewhere, in words."""
+    if type(error).__name__ == "KilledWorker":
+        return (
+            "it ended every worker that took it on; it may want more memory than they have: look at what they said last"
+        )
+    return f"it could not be solved there ({type(error).__name__}: {error})"
 
 
 def _files_of(case: Case, far: bool) -> CaseFiles:
