@@ -131,6 +131,50 @@ def test_a_matrix_on_a_lattice_is_that_of_sorted_entries(order: int) -> None:
         assert abs(ours - sorted_ones).max() < 1e-13 * abs(sorted_ones).max()
 
 
+@pytest.mark.parametrize(
+    ("kind", "order", "size"), [("section", 1, 50), ("section", 2, 80), ("stacked", 1, 90), ("stacked", 2, 140)]
+)
+def test_bodies_that_fill_no_box_have_the_same_sums(kind: str, order: int, size: int) -> None:
+    """A trough of two materials, whose walls differ in height: there are places on its lattice where no cell is."""
+    trough = {
+        "low": {"size": ["1 m", "0.4 m"], "material": "clay"},
+        "left": {"size": ["0.3 m", "0.6 m"], "at": ["0 m", "0.4 m"], "material": "casting"},
+        "right": {"size": ["0.2 m", "0.6 m"], "at": ["0.8 m", "0.4 m"], "material": "clay"},
+    }
+    tops = {"low": "1 m", "left": "0.5 m", "right": "0.75 m"}
+    regions = {
+        name: {"shape": "rectangle", **each, **({"z": ["0 m", tops[name]]} if kind == "stacked" else {})}
+        for name, each in trough.items()
+    }
+    held = {"on": "low.bottom", "temperature": "0 °C"}
+    film = {"on": ["low.left", "right.right"], "film": {"h": "25 W/(m² K)", "temperature": "200 °C"}}
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}, "casting": {"k": "30 W/(m K)"}},
+            "body": {"kind": kind, "regions": regions},
+            "mesh": {"order": order, "size": f"{size} mm"},
+            "surroundings": [held, film],
+        }
+    )
+    mesh = generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
+    balance = Balance(problem_from_case(case.document, mesh))
+    terms = [(term.nodes.copy(), term.slope(np.zeros(term.nodes.shape), 0.0)) for term in balance.terms]
+    sorted_one = assembled(
+        [(nodes, slope) for nodes, slope in terms if slope is not None], mesh, balance.constraints.free
+    )
+    whole, spaces = balance.matrix(balance.fixed), balance.spaces_in_parts
+    assert abs(whole - sorted_one).max() < 1e-14 * abs(sorted_one).max()
+    assert spaces.in_parts is not None
+    rest, known = spaces.in_parts.rest(), 0
+    for space in spaces:
+        whole, rest = (sparse.csr_array(space.up.T @ each @ space.up) for each in (whole, rest))
+        if space.conduction is not None:
+            known += 1
+            assert abs(space.conduction + rest - whole).max() < 1e-13 * abs(whole).max()
+    assert known >= 2
+
+
 @pytest.mark.parametrize("large", [False, True])
 def test_cells_too_uneven_for_it_are_solved_all_the_same(large: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     """After a few steps by factors; of large matrices algebraic multigrid goes on from where it got to."""
