@@ -177,7 +177,7 @@ def _corrected(
         if not shrunk < size:  # round-off: there is nothing left to gain
             break
         x, left, size, flowing = trial, after, shrunk, of_trial
-        if size <= (ENOUGH_ITERATED * min(first, flowing) if solver.multigrid else ENOUGH * first):
+        if size <= (min(ENOUGH_ITERATED * first, GOOD_ENOUGH * flowing) if solver.multigrid else ENOUGH * first):
             break
         # What would flow while nothing but what is held is warm says little of what flows in the end.
         if solver.multigrid and size <= ENOUGH_ITERATED * first and size <= _round_off(matrix, x):
