@@ -87,7 +87,7 @@ def beside(dimension: int, divisions: int, order: int) -> None:
     print(f"    {mesh.node_count:,} nodes, peak {peak:.1f} GB, ledger closes to {abs(left):.0e}")
     balance = Balance(problem)
     matrix = csr_matrix(balance.matrix(balance.fixed))
-    load = balance.free_residual(np.zeros(matrix.shape[0]))
+    load = balance.left_over(np.zeros(matrix.shape[0]))[0]
     start = time.perf_counter()
     levels = pyamg.smoothed_aggregation_solver(matrix)
     ready = time.perf_counter()

@@ -7,8 +7,9 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import case_from_data, case_to_text
+from blunt_ember.case.document import walk
 from blunt_ember.case.document.case_document import CaseDocument
-from blunt_ember.case.document.walk import leaves, with_leaves
+from blunt_ember.case.document.walk import leaves, models_on, with_leaves
 from blunt_ember.case.editing.references import ON_THE_BODY, references, used_by
 from blunt_ember.case.editing.removal import without_part, without_surface_name
 from blunt_ember.case.editing.renaming import renamed_formula, renamed_material, renamed_part, renamed_surface
@@ -112,3 +113,12 @@ def test_a_name_that_the_clock_waits_for_is_kept(wall_data: dict[str, Any]) -> N
         without_surface_name(case, "outside")
     free = case_from_data({**wall_data, "surfaces": {"outside": "shell.right"}})
     assert not without_surface_name(free, "outside").document.surfaces
+
+
+def test_types_are_taken_apart_once_however_often_a_case_is_walked(wall_data: dict[str, Any]) -> None:
+    def walk_all() -> int:
+        for leaf in leaves(CaseDocument, wall_data):
+            models_on(CaseDocument, wall_data, leaf.path)
+        return len(walk._TAKEN)
+
+    assert walk_all() == walk_all() == walk_all()

@@ -14,6 +14,7 @@ from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.linear import LATTICE_NODES, PATIENT_STEPS, LinearSolver
 from blunt_ember.fem.multigrid.cycle import multigrid_cycle
 from blunt_ember.fem.multigrid.product import Product
+from blunt_ember.fem.problem import well_posedness
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import Balance
 from blunt_ember.fem.steady.steady import solve_steady
@@ -78,7 +79,7 @@ def test_few_steps_through_halves_of_the_lattice(name: str, order: int) -> None:
     assert balance.problem.mesh.lattice is not None and balance.spaces.on_lattice
     matrix = balance.matrix(balance.fixed)
     cycle = multigrid_cycle(matrix, balance.spaces)
-    load = balance.free_residual(np.zeros(matrix.shape[0]))
+    load = balance.left_over(np.zeros(matrix.shape[0]))[0]
     steps: list[Floats] = []
     operator = sparse.linalg.LinearOperator(matrix.shape, matvec=cycle, dtype=float)
     found, failed = sparse.linalg.cg(matrix, load, rtol=1e-10, M=operator, callback=steps.append)
@@ -185,7 +186,7 @@ def test_cells_too_uneven_for_it_are_solved_all_the_same(large: bool, monkeypatc
     assert PATIENT_STEPS > 2
     balance = balance_of(2, *CASES["cubes"][:-1])
     matrix = balance.matrix(balance.fixed)
-    load = balance.free_residual(np.zeros(matrix.shape[0]))
+    load = balance.left_over(np.zeros(matrix.shape[0]))[0]
     solver = LinearSolver(matrix, balance.spaces, 3)
     found = solver.solve(load)
     assert solver.method == (
@@ -240,3 +241,33 @@ def test_what_hardly_any_heat_passes_is_solved_to_its_last_digits() -> None:
     solution = solve_steady(problem_from_case(case.document, mesh))
     assert solution.method == "conjugate gradients with multigrid" and mesh.node_count > LATTICE_NODES
     assert 81 < solution.temperature.min() - 273.15 < solution.temperature.max() - 273.15 < 139
+
+
+@pytest.mark.parametrize("large", [False, True])
+def test_parts_on_a_lattice_are_those_whose_cells_meet(large: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of three blocks two meet at a corner alone; a few are linked by their nodes, very many looked through at once."""
+    monkeypatch.setattr(well_posedness, "_LARGE", 0 if large else 10**9)
+    places = {"a": ["0 m", "0 m"], "b": ["1 m", "1 m"], "c": ["0 m", "3 m"]}
+    regions = {
+        name: {"shape": "rectangle", "size": ["1 m", "1 m"], "at": at, "material": "clay"}
+        for name, at in places.items()
+    }
+    held = [{"on": ["a.left", "b.right", "c.left"], "temperature": "0 °C"}]
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}},
+            "body": {"kind": "section", "regions": regions},
+            "mesh": {"size": "200 mm"},
+            "surroundings": held,
+        }
+    )
+    problem = problem_from_case(
+        case.document, generate_mesh(geometry_of(case.document.body), MeshRequest(case.document.mesh))
+    )
+    assert problem.mesh.lattice is not None and problem.mesh.neighbours is not None
+    balance = Balance(problem)
+    count, part = well_posedness.separate_parts_of(problem, balance.terms, balance.constraints)
+    assert count == 2 and len(np.unique(part)) == 2
+    top = problem.mesh.points[:, 1] > 2.5
+    assert len(np.unique(part[top])) == len(np.unique(part[~top])) == 1

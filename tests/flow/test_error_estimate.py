@@ -265,7 +265,7 @@ def test_where_conductivity_bends_with_temperature_one_other_mesh_does_not_tell(
     """The bends of a table lie at other places in other cells, so that two meshes may agree by chance."""
     others = other_values(family("wall-k-table").parameters)
     outcome = Flow().run(family("wall-k-table").case({**others, "T_hot": hot}))
-    assert outcome.errors is not None and "as conductivity bends with temperature" in outcome.errors.told_by
+    assert outcome.errors is not None and "as what is stated bends with temperature" in outcome.errors.told_by
     for check in outcome.checks:
         assert check.error is not None and check.deviation is not None
         assert abs(check.deviation) <= check.error <= max(60 * abs(check.deviation), 1e-3 * abs(check.value)), check

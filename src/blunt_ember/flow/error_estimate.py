@@ -37,9 +37,9 @@ _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: to mesh, so that a part of what larger cells change is added.
 _MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 3.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
-#: So it does where conductivity bends with temperature: within a cell, at one place in one mesh and at another in the
-#: next.
-_WHERE_BENT = ", as conductivity bends with temperature"
+#: So it does where conductivity or heat inside bends with temperature: within a cell, at one place in one mesh and at
+#: another in the next.
+_WHERE_BENT = ", as what is stated bends with temperature"
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
@@ -217,8 +217,8 @@ def _rough(solved: SolvedField) -> str:
     problem = _last_problem(solved)
     if flux_is_singular(problem):
         return _WHERE_SINGULAR
-    bent = any(law.follows_temperature and law.has_kinks for each in problem.conductors for law in each.k)
-    return _WHERE_BENT if bent else ""
+    inside = [law for each in problem.conductors for law in each.k] + [each.per_volume for each in problem.sources]
+    return _WHERE_BENT if any(law.follows_temperature and law.has_kinks for law in inside) else ""
 
 
 def _last_problem(solved: SolvedField) -> Problem:

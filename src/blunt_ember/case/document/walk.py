@@ -106,7 +106,7 @@ def models_on(annotation: Any, data: Any, path: DataPath) -> list[tuple[DataPath
         if is_model:
             if part not in member.model_fields:
                 break
-            annotation = field_type(member.model_fields[str(part)])
+            annotation = _types_of(member)[str(part)]
         elif get_origin(member) is dict:
             annotation = get_args(member)[1]
         elif get_origin(member) in (list, tuple):

@@ -169,17 +169,13 @@ class Balance:
         """Ever coarser spaces of the free temperatures."""
         return Spaces(self.problem.mesh, self.constraints)
 
-    def free_residual(self, free: Floats) -> Floats:
-        """The residual as the free temperatures see it."""
-        return self.constraints.collected(self.residual(self.given(self.excess_of(free))))
-
     def linear_excess(self) -> tuple[Floats, str]:
         """Solve a linear problem in one go."""
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
-        unknown, method = solve_corrected(matrix, self._left, self.spaces_in_parts, self.problem.mesh.dimension)
+        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, self.problem.mesh.dimension)
         return self.excess_of(unknown), method
 
     def newton(
@@ -191,7 +187,7 @@ class Balance:
         )
         if not len(free):
             return self.fixed, "direct", ()
-        left, flowing = self._left(free)
+        left, flowing = self.left_over(free)
         if not np.isfinite(left).all():
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
@@ -249,7 +245,7 @@ class Balance:
             return f"{what}: the body heats up without end; state less heat, or better cooling"
         return "more heat is taken out than can flow in: the temperature would fall below absolute zero"
 
-    def _left(self, free: Floats) -> tuple[Floats, float]:
+    def left_over(self, free: Floats) -> tuple[Floats, float]:
         """The residual (f,), and the size of the heat flows it is the sum of."""
         given = self.given(self.excess_of(free))
         left, total = np.zeros((2, self.problem.mesh.node_count))
@@ -272,7 +268,7 @@ class Balance:
             trial = free + share * step
             try:
                 with np.errstate(all="ignore"):
-                    after, flowing = self._left(trial)
+                    after, flowing = self.left_over(trial)
                     shrunk = float(np.linalg.norm(after))
             except SolverError:  # a law has no value so far out
                 shrunk = np.inf
