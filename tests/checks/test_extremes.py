@@ -55,3 +55,27 @@ def test_of_a_run_it_is_known_at_the_end() -> None:
     early = {"name": "early", "highest": "body", "time": "5 min"}
     found = {check.name: check for check in solved(clock=clock, questions=[*PLATE["questions"][:1], early]).checks}
     assert found["hottest"].where == pytest.approx((0.08, 0.03)) and found["early"].where is None
+
+
+@pytest.mark.parametrize("solid", [False, True])
+def test_what_is_exactly_the_highest_lies_between_the_nodes(solid: bool) -> None:
+    """Heat arises evenly in a wall between two held faces: the parabola is highest at a place of no mesh."""
+    wide, k, heat, left, right = 0.08, 1.2, 40e3, 300.0, 360.0
+    at = wide / 2 + k * (right - left) / (heat * wide)
+    expected = left + (right - left) * at / wide + heat / (2 * k) * at * (wide - at)
+    region: dict[str, Any] = {"shape": "rectangle", "size": [f"{wide} m", "30 mm"], "material": "tile"}
+    kind: dict[str, Any] = {"kind": "section", "regions": {"tile": region}}
+    if solid:
+        kind = {"kind": "stacked", "regions": {"tile": {**region, "z": ["0 mm", "30 mm"]}}}
+    outcome = solved(
+        body=kind,
+        heat_inside=[{"region": "tile", "per_volume": f"{heat} W/m³"}],
+        surroundings=[
+            {"on": "tile.left", "temperature": f"{left} K"},
+            {"on": "tile.right", "temperature": f"{right} K"},
+        ],
+        mesh={"size": "17 mm", "across": 1},
+        questions=[{"name": "top", "highest": "tile.top"}, {"name": "all", "highest": "body"}],
+    )
+    for check in outcome.checks:
+        assert check.expected == pytest.approx(expected, rel=1e-8), check.name

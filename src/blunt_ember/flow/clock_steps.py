@@ -14,15 +14,8 @@ from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.fem.transient.time_constants import time_scales
 from blunt_ember.flow.cache import Step
-from blunt_ember.flow.run_plan import (
-    RunRequest,
-    breaks_of,
-    horizon_of,
-    run_case,
-    stage_plans,
-    start_field,
-    tolerance_of,
-)
+from blunt_ember.flow.run_plan import RunRequest, breaks_of, horizon_of, run_case, stage_plans, tolerance_of
+from blunt_ember.flow.start_field import start_field
 from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
 
 
@@ -54,8 +47,10 @@ class ClockSteps:
             problem = steps.problem(case, on)
             start = start_field(case, clock, problem)
             known = problem.held or problem.exchanges or any(law.opening for law in problem.enclosures)
-            reference_temperature = reference_temperature_of(problem) if known else float(start.mean())
-            scales = time_scales(problem, start, reference_temperature, horizon_of(clock), tolerance_of(case, clock))
+            reference_temperature = reference_temperature_of(problem) if known else float(start.temperature.mean())
+            scales = time_scales(
+                problem, start.temperature, reference_temperature, horizon_of(clock), tolerance_of(case, clock)
+            )
             return RunRequest(
                 case,
                 steps.geometry(case),

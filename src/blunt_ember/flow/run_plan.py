@@ -21,11 +21,11 @@ from blunt_ember.checks.questions.solved_field import RunColumns
 from blunt_ember.errors import CaseError, DataPath, Fault, OpenCaseError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Solution, solve_steady
-from blunt_ember.fem.terms.term import sampled
 from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch, Watched
 from blunt_ember.fem.transient.recorder import Keeping, Recorder
 from blunt_ember.fem.transient.run import Progress, Run
+from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.time_constants import SETTLED_SHARE, TimeScales
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -51,25 +51,9 @@ class RunRequest:
     mesh: Mesh
     problem_at: Callable[[int, float], Problem]
     scales: TimeScales
-    start: Floats
+    start: Start
     reference_temperature: float
     tolerance_factor: float = 1.0
-
-
-def start_field(case: Case, clock: Clock, problem: Problem) -> Floats:
-    """Return the temperatures (n,) in K at the start."""
-    mesh = problem.mesh
-    if isinstance(clock.start, Law):
-        field = sampled(clock.start, mesh.space.variables(mesh.points)).copy()
-    else:
-        field = solve_steady(problem).temperature.copy()
-    for region, law in clock.start_in.items():
-        number = mesh.regions.index(region)
-        nodes = np.unique(np.concatenate([block.nodes[block.region == number].ravel() for block in mesh.blocks]))
-        field[nodes] = sampled(law, mesh.space.variables(mesh.points[nodes]))
-    if field.min() < 0:
-        raise CaseError((Fault(("clock", "start"), f"'{clock.start}' goes below absolute zero in the body"),))
-    return field
 
 
 def run_case(
@@ -109,7 +93,7 @@ def run_case(
         plans,
         switches,
         kinks,
-        request.start,
+        request.start.temperature,
         request.reference_temperature,
         control_of(clock, request),
     )

@@ -106,16 +106,20 @@ class SectionGeometry(BodyGeometry):
         """The middle third of the pieces it is drawn by."""
         return thirds(self.surfaces[surface].segments)
 
-    def along(self, surface: str) -> tuple[Floats, Floats]:
-        """Return places (p, 2) in m along a surface, on its true curve, and the area (p,) in m² each stands for.
+    def curves_of(self, surface: str) -> Curves:
+        """Return the edges of a surface."""
+        return self.arrangement.curves.take(self.surfaces[surface].edges)
 
-        Ends of the edges are among them, with no area of their own.
+    def along(self, surface: str, pieces: int = 1) -> tuple[Floats, Floats]:
+        """Return places (p, 2) in m along a surface, on its true curve, and the area (p,) in m² each stands for: by
+        Gauss's rule on so many ``pieces`` of every edge.
         """
-        curves = self.arrangement.curves.take(self.surfaces[surface].edges)
-        nodes, weights = np.append(_GAUSS[0], [-1.0, 1.0]), np.append(_GAUSS[1], [0.0, 0.0])
-        places = np.stack([curves.at(np.full(len(curves), (node + 1) / 2)) for node in nodes], axis=1)
+        curves = self.curves_of(surface)
+        within = (np.arange(pieces)[:, None] + (_GAUSS[0] + 1) / 2).ravel() / pieces
+        weights = np.tile(_GAUSS[1], pieces) / (2 * pieces)
+        places = np.stack([curves.at(np.full(len(curves), share)) for share in within], axis=1)
         measure = self.space.of_facets((0,), 1, places)
-        return places.reshape(-1, 2), (curves.length[:, None] * weights / 2 * measure).ravel()
+        return places.reshape(-1, 2), (curves.length[:, None] * weights * measure).ravel()
 
     def cuts(self, start: Floats, end: Floats) -> Floats:
         """Return the shares, in order, at which a straight line from ``start`` to ``end`` (2,) meets an outline."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
+from functools import partial
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from blunt_ember.case.document.clock import WHOLE_BODY, Condition, How
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line, SurfaceNames
 from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
+from blunt_ember.checks.questions.exact_extremes import extreme_near, extreme_on_curves
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
@@ -21,10 +23,14 @@ from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import surface_places
 from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import CellBlock
 from blunt_ember.reference.crossing import first_crossing
 
 #: Instants at which an exact history is looked through for a crossing.
 _INSTANTS = 400
+#: Pieces of every edge that a mean along it is read on, one after the other until it changes by no more than a share of
+#: the span along it.
+_PIECES, _SETTLED = (1, 3, 9, 27), 1e-9
 #: Lines by their identity in the document, and the region they are read from where two meet.
 LaidLines = dict[tuple[int, int | None], ReadingLine]
 
@@ -161,18 +167,48 @@ def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, 
         if reading.how == "mean":
             return float(values[known] @ shares[known] / shares[known].sum()) if known.any() else float("nan")
         return _extreme(reading.how, values[known]) if known.any() else float("nan")
-    along = [_along(solved, name) for name in members]
     sides = [side if len(members) == 1 else mesh.surfaces[name].regions[0] for name in members]
-    values = np.concatenate(
-        [
-            _on_surface(field, name, places, own, solved)
-            for name, (places, _), own in zip(members, along, sides, strict=True)
+    if reading.how != "mean":
+        found = [
+            _extreme_on(name, own, reading.how == "highest", field, solved)
+            for name, own in zip(members, sides, strict=True)
         ]
-    )
-    if reading.how == "mean":
-        weights = np.concatenate([weights for _, weights in along])
-        return float(values @ weights / weights.sum())
-    return _extreme(reading.how, values)
+        return _extreme(reading.how, np.array(found))
+    parts = [_integral_on(name, own, field, solved) for name, own in zip(members, sides, strict=True)]
+    integral, area = np.sum(parts, axis=0)
+    return float(integral / area)
+
+
+def _integral_on(name: str, region: int | None, field: ExactField, solved: SolvedField) -> tuple[float, float]:
+    """The integral of the temperature over a surface in K m², seen from a region, and its area in m²."""
+    section = outlines_of(solved.geometry)
+    if section is None:
+        places, areas = surface_places(solved.mesh.surfaces[name], solved.mesh)
+        return float(_on_surface(field, name, places, region, solved) @ areas), float(areas.sum())
+    found = np.nan
+    for pieces in _PIECES:  # a field bends where what drives it does, and steeply near an end
+        places, areas = section.along(name, pieces)
+        values = _on_surface(field, name, places, region, solved)
+        before, found = found, float(values @ areas)
+        if abs(found - before) <= _SETTLED * float(np.ptp(values)) * float(areas.sum()):
+            break
+    return found, float(areas.sum())
+
+
+def _extreme_on(name: str, region: int | None, highest: bool, field: ExactField, solved: SolvedField) -> float:
+    """The highest or lowest temperature on a surface in K, seen from a region."""
+
+    def read(places: Floats) -> Floats:
+        return _on_surface(field, name, places, region, solved)
+
+    section = outlines_of(solved.geometry)
+    if section is not None:
+        curves = section.curves_of(name)
+        return extreme_on_curves(lambda share, number: curves.take(number).at(share), len(curves), read, highest)
+    facets = solved.mesh.surfaces[name]
+    values = read(solved.mesh.points[facets.nodes])
+    best = int(facets.nodes[values.argmax() if highest else values.argmin()])
+    return extreme_near(best, facets.blocks, solved.mesh, read, highest)
 
 
 def _on_surface(field: ExactField, name: str, places: Floats, region: int | None, solved: SolvedField) -> Floats:
@@ -187,7 +223,7 @@ def _on_surface(field: ExactField, name: str, places: Floats, region: int | None
 
 
 def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -> float:
-    """Extremes of an exact field at the nodes of regions, or its mean by the quadrature of their cells."""
+    """Extremes of an exact field in regions, or its mean by the quadrature of their cells."""
     mesh, regions = solved.mesh, solved.regions(target)
     if how == "mean":
         total = volume = 0.0
@@ -201,21 +237,21 @@ def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -
                     total += float(values @ weights[own].ravel())
                     volume += float(weights[own].sum())
         return total / volume
-    every = [
-        field.temperature(mesh.points[np.unique(block.nodes[block.region == region])], region)
-        for region in regions
-        for block in mesh.blocks
-    ]
-    return _extreme(how, np.concatenate(every))
-
-
-def _along(solved: SolvedField, surface: str) -> tuple[Floats, Floats]:
-    """Return places on a surface and the area in m² each stands for: on its true curve, or by its facets."""
-    section = outlines_of(solved.geometry)
-    if section is not None:
-        return section.along(surface)
-    return surface_places(solved.mesh.surfaces[surface], solved.mesh)
+    found = []
+    for region in regions:
+        blocks = [
+            CellBlock(block.family, block.nodes[own], block.region[own])
+            for block in mesh.blocks
+            if (own := block.region == region).any()
+        ]
+        nodes = np.unique(np.concatenate([block.nodes.ravel() for block in blocks]))
+        read = partial(field.temperature, region=region)
+        values = read(mesh.points[nodes])
+        best = int(nodes[values.argmax() if how == "highest" else values.argmin()])
+        found.append(extreme_near(best, blocks, mesh, read, how == "highest"))
+    return _extreme(how, np.array(found))
 
 
 def _extreme(how: How, values: Floats) -> float:
-    return float(values.max() if how == "highest" else values.min())
+    found = float(values.max() if how == "highest" else values.min())
+    return found if np.isfinite(found) else float("nan")

@@ -54,6 +54,7 @@ class Window(FilingWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.settings = settings or Settings()
+        self._wear(self.settings.dark)
         self.current = CurrentCase(self)
         self.current.changed.connect(self._case_changed)  # before the sheet hears of it: it is solved meanwhile
         self.solver = solver or SolverProcess(self)
@@ -313,18 +314,21 @@ class Window(FilingWindow):
 
     def set_dark(self, dark: bool) -> None:
         """Choose the dark or the light theme."""
-        theme = self.theme = DARK if dark else LIGHT
+        self._wear(dark)
+        for zone in (self.stage, self.checks, self.strip, self.start_page):
+            zone.set_theme(self.theme)
+        for folding in self.zones.values():
+            folding.set_theme(self.theme)
+        self.menus.show_dark(dark)
+
+    def _wear(self, dark: bool) -> None:
+        """Let every widget take up the colours of a theme, which is quickest while there are none."""
+        self.theme = DARK if dark else LIGHT
         self.settings.dark = dark
         application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.setPalette(palette(theme))
-            if application.styleSheet() != style_sheet(theme):  # every widget takes it up anew
-                application.setStyleSheet(style_sheet(theme))
-        for zone in (self.stage, self.checks, self.strip, self.start_page):
-            zone.set_theme(theme)
-        for folding in self.zones.values():
-            folding.set_theme(theme)
-        self.menus.show_dark(dark)
+        if isinstance(application, QApplication) and application.styleSheet() != style_sheet(self.theme):
+            application.setPalette(palette(self.theme))
+            application.setStyleSheet(style_sheet(self.theme))
 
     def copy_checks(self) -> None:
         """Put checks and ledger on the clipboard as tab-separated text."""

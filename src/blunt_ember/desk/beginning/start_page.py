@@ -124,7 +124,7 @@ class StartPage(QScrollArea):
         self._sketches = Sketches()
         self._flow: Flow | None = None
         self._undrawn: list[str] = []
-        layout = QVBoxLayout(page)
+        self._page = layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 36, 60, 48)
         layout.setSpacing(12)
         title = QLabel("State a case, solve it, set it beside theory", self)
@@ -148,12 +148,8 @@ class StartPage(QScrollArea):
         self._recent = QVBoxLayout()
         layout.addLayout(self._recent)
         self._cards: dict[str, FamilyCard] = {}
+        self._blanks: dict[str, FamilyCard] = {}
         self._groups: list[tuple[QLabel, QWidget]] = []
-        self._blanks = {name: self._blank_card(name, blank) for name, blank in BLANKS.items()}
-        self._add_group(layout, "From nothing", list(self._blanks.values()))
-        for group, families in GROUPS.items():
-            led = [family for family in families if family.name not in _VARIANTS]
-            self._add_group(layout, group, [self._family_card(family) for family in led])
         self._nothing = QLabel("No case of the gallery has these words.", self)
         self._nothing.setProperty("role", "quiet")
         self._nothing.hide()
@@ -161,16 +157,25 @@ class StartPage(QScrollArea):
         layout.addStretch(1)
         self.setWidget(page)
 
-    def _add_group(self, layout: QVBoxLayout, heading: str, cards: Sequence[QWidget]) -> None:
+    def _add_cards(self) -> None:
+        """All cards, which a window that opens on a case does without."""
+        self._blanks = {name: self._blank_card(name, blank) for name, blank in BLANKS.items()}
+        self._add_group("From nothing", list(self._blanks.values()))
+        for group, families in GROUPS.items():
+            led = [family for family in families if family.name not in _VARIANTS]
+            self._add_group(group, [self._family_card(family) for family in led])
+
+    def _add_group(self, heading: str, cards: Sequence[QWidget]) -> None:
         """Cards under a heading, side by side as many as fit."""
         label = QLabel(heading.upper(), self)
         label.setProperty("role", "heading")
-        layout.addWidget(label)
         holder = QWidget(self)
         flow = FlowLayout(holder, spacing=16, indent=0, as_high=True)
         for card in cards:
             flow.addWidget(card)
-        layout.addWidget(holder)
+        place = self._page.indexOf(self._nothing)
+        self._page.insertWidget(place, label)
+        self._page.insertWidget(place + 1, holder)
         self._groups.append((label, holder))
 
     def _blank_card(self, name: str, blank: Blank) -> FamilyCard:
@@ -217,7 +222,9 @@ class StartPage(QScrollArea):
         self.line.close_renderer()
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Draw the cards once the page is seen, and list the recent files."""
+        """Make the cards when the page is first seen and draw them, and list the recent files."""
+        if not self._cards:
+            self._add_cards()
         super().showEvent(event)
         QTimer.singleShot(0, self._draw_cards)
         while (item := self._recent.takeAt(0)) is not None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtWidgets import QLabel, QLayout, QLayoutItem, QWidget
 
 #: What a line asks for at most, pixels; what is longer is cut where there is no room.
@@ -25,12 +27,15 @@ class FlowLayout(QLayout):
         self._gap = spacing
         self._indent = indent
         self._heights: dict[int, int] = {}
+        self._seen: list[_Measured] | None = None
+        self._least: QSize | None = None
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem | None) -> None:
         """Take an item at the end."""
         if item is not None:
             self._items.append(item)
+            self.invalidate()
 
     def count(self) -> int:
         """Return how many items there are."""
@@ -42,7 +47,10 @@ class FlowLayout(QLayout):
 
     def takeAt(self, index: int) -> QLayoutItem | None:
         """Remove and return an item by its place."""
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+        if not 0 <= index < len(self._items):
+            return None
+        self.invalidate()
+        return self._items.pop(index)
 
     def expandingDirections(self) -> Qt.Orientation:
         """Grow in neither direction."""
@@ -59,8 +67,9 @@ class FlowLayout(QLayout):
         return self._heights[width]
 
     def invalidate(self) -> None:
-        """Forget heights when an item has changed; asking each item again for every pass of a layout is slow."""
+        """Forget sizes when an item has changed; asking each item again for every pass of a layout is slow."""
         self._heights.clear()
+        self._seen = self._least = None
         super().invalidate()
 
     def setGeometry(self, rect: QRect) -> None:
@@ -74,42 +83,72 @@ class FlowLayout(QLayout):
 
     def minimumSize(self) -> QSize:
         """Return the size of the largest item, but for one that is long."""
-        size = QSize()
-        for item in self._items:
-            size = size.expandedTo(item.minimumSize())
-        return size.boundedTo(QSize(_LONGEST, size.height()))
+        if self._least is None:
+            size = QSize()
+            for item in self._items:
+                size = size.expandedTo(item.minimumSize())
+            self._least = size.boundedTo(QSize(_LONGEST, size.height()))
+        return self._least
 
-    def _size_of(self, item: QLayoutItem, rect: QRect) -> QSize:
-        label = item.widget()
-        if isinstance(label, QLabel) and label.wordWrap():
-            return QSize(rect.width(), item.heightForWidth(rect.width()))
-        return item.sizeHint()
+    def _measured(self) -> list[_Measured]:
+        """What is shown, measured once until something of it changes."""
+        if self._seen is None:
+            self._seen = [_Measured.of(item) for item in self._items if not item.isEmpty()]  # a hidden one is empty
+        return self._seen
 
     def _placed(self, rect: QRect, apply: bool) -> int:
-        x, y, line = rect.x(), rect.y(), 0
-        pending: list[tuple[QLayoutItem, int, QSize]] = []
+        left, top, after = rect.x(), rect.y(), rect.right() + 1
+        x, y, line = left, top, 0
+        pending: list[tuple[QLayoutItem, QRect]] = []
 
         def finish() -> None:
-            for item, left, size in pending:
-                if apply:
-                    high = line if self._as_high else size.height()
-                    item.setGeometry(QRect(QPoint(left, y + (line - high) // 2), QSize(size.width(), high)))
+            for item, place in pending:
+                high = line if self._as_high else place.height()
+                item.setGeometry(QRect(place.x(), y + (line - high) // 2, place.width(), high))
             pending.clear()
 
-        for item in self._items:
-            if item.isEmpty():  # hidden
-                continue
-            size = self._size_of(item, rect)
-            rest = rect.right() + 1 - x
-            if item.expandingDirections() & Qt.Orientation.Horizontal:
-                size = QSize(max(rest, item.minimumSize().width()), size.height())
-            if pending and size.width() > max(rest, 0):
+        begun = False
+        for each in self._measured():
+            width, height = each.size(rect.width())
+            rest = after - x
+            if each.expands:
+                width = max(rest, each.least)
+            if begun and width > max(rest, 0):
                 finish()
-                x, y, line = rect.x() + self._indent, y + line + max(3, self._gap - 2), 0
-                if item.expandingDirections() & Qt.Orientation.Horizontal:
-                    size.setWidth(rect.right() + 1 - x)
-            pending.append((item, x, QSize(min(size.width(), max(rect.right() + 1 - x, 20)), size.height())))
-            x += size.width() + self._gap
-            line = max(line, size.height())
+                x, y, line = left + self._indent, y + line + max(3, self._gap - 2), 0
+                if each.expands:
+                    width = after - x
+            if apply:
+                pending.append((each.item, QRect(x, 0, min(width, max(after - x, 20)), height)))
+            begun = True
+            x += width + self._gap
+            line = max(line, height)
         finish()
-        return y + line - rect.y()
+        return y + line - top
+
+
+@dataclass(frozen=True, slots=True)
+class _Measured:
+    """An item and what it asks for: its size, what it needs at least, whether it takes the rest of its line and
+    whether its words wrap."""
+
+    item: QLayoutItem
+    hint: tuple[int, int]
+    least: int
+    expands: bool
+    wraps: bool
+
+    @classmethod
+    def of(cls, item: QLayoutItem) -> _Measured:
+        hint, label = item.sizeHint(), item.widget()
+        return cls(
+            item,
+            (hint.width(), hint.height()),
+            item.minimumSize().width(),
+            bool(item.expandingDirections() & Qt.Orientation.Horizontal),
+            isinstance(label, QLabel) and label.wordWrap(),
+        )
+
+    def size(self, width: int) -> tuple[int, int]:
+        """Its width and height in lines of a width, pixels."""
+        return (width, self.item.heightForWidth(width)) if self.wraps else self.hint

@@ -12,11 +12,12 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.alike_matrices import ElementMatrices
-from blunt_ember.fem.assembly import assembled, nodal_area
+from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.coupling import coupled
 from blunt_ember.fem.linear import RUN_TOLERANCE, LinearSolver
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Balance
+from blunt_ember.fem.steady.division import division, share_of
 from blunt_ember.fem.terms.inside import Conduction
 from blunt_ember.fem.terms.on_facets import OnSurface
 from blunt_ember.fem.terms.term import Term
@@ -35,6 +36,8 @@ class Influences:
     ) -> None:
         self._mesh = problem.mesh
         self._balance = Balance(problem)
+        surfaces = problem.mesh.surfaces
+        self._held = division(problem.mesh, [(name, surfaces[name].regions[0]) for name in problem.held])
         excess = temperature - self._balance.reference_temperature
         self._slopes = [
             (term.kind, term.name, term.nodes, slope)
@@ -59,14 +62,19 @@ class Influences:
         return self._solved(self.exchange_of(surfaces), self.shares_of(surfaces))
 
     def shares_of(self, surfaces: Sequence[str]) -> Floats:
-        """Return which share (n,) surfaces have of what comes in at held nodes; those that meet share it by areas."""
-        count = self._mesh.node_count
-        held, every = np.zeros(count), np.zeros(count)
-        for name in self._balance.problem.held:
-            area = nodal_area(self._mesh.surfaces[name], self._mesh)
-            every += area
-            held += area if name in surfaces else 0.0
-        return np.divide(held, every, out=np.zeros(count), where=every > 0)
+        """Return which share (n,) surfaces have of what comes in at held nodes.
+
+        Those of one region at a node share it as their heat is divided; by area where several regions meet there.
+        """
+        held, count = self._held, self._mesh.node_count
+        names = list(self._balance.problem.held)
+        own = np.isin(held.side, [number for number, name in enumerate(names) if name in surfaces])
+        share = np.zeros(count)
+        np.add.at(share, held.nodes[own], share_of(held.area, held.nodes)[own])
+        alone = np.bincount(held.of_pairs, minlength=count)[held.of_pairs] == 1
+        divided = held.among(np.ones(len(held.nodes), dtype=bool))
+        share[held.of_pairs[alone]] = np.asarray(divided[own].sum(axis=0)).ravel()[alone]
+        return share
 
     def exchange_of(self, surfaces: Sequence[str]) -> Floats:
         """Return by how much heat in through outer surfaces falls with the temperature of every node (n,), W/K."""

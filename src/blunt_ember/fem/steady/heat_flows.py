@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Floats, Ints
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.assembly import nodal_area
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Given
+from blunt_ember.fem.steady.division import division, share_of
 from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.terms.enclosure import strips_of
+
+#: Cosine of the angle at which an interface meets a held surface upright.
+_UPRIGHT = 0.3
 
 
 def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
@@ -62,35 +66,6 @@ class _Entering:
     heat: Floats
 
 
-@dataclass(frozen=True)
-class _Held:
-    """Nodes (m,) of all held surfaces: the ``surface`` of each by its number, and which share (m,) it has of all that
-    is held of the region inside of it, and of all regions, there.
-
-    ``group`` (m,) tells the place of node and region in ``pairs`` (g,) of them, whose nodes are ``of_pairs`` (g,).
-    """
-
-    surface: Ints
-    nodes: Ints
-    within: Floats
-    among: Floats
-    group: Ints
-    pairs: Ints
-    of_pairs: Ints
-
-
-@dataclass(frozen=True)
-class _Passing:
-    """Nodes of all interfaces that are no joints: the number of the interface, the pair of node and region that it is
-    read at, and the share it has of what all interfaces of that region pass on there, (m,) each; + or − by interface
-    (i,) for what passes from its first region to its second."""
-
-    interface: Ints
-    pairs: Ints
-    shares: Floats
-    sign: Floats
-
-
 class HeatFlows:
     """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
 
@@ -102,11 +77,6 @@ class HeatFlows:
         self._inside = np.array([facets.regions[0] for facets in mesh.surfaces.values()], dtype=np.int64)
         self._not_held = np.ones(mesh.node_count, dtype=bool)
         self._not_held[constraints.held_nodes] = False
-        areas = [(self._number[name], *_standing(problem, name)) for name in problem.held]
-        self._held_area = np.zeros(mesh.node_count)
-        for _, nodes, area in areas:
-            self._held_area[nodes] += area
-        self._held = self._shared(areas)
         self._entries = {
             law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
         }
@@ -115,14 +85,26 @@ class HeatFlows:
         self._inner = {
             name: 1 if facets.regions[0] in even else 0 for name, facets in mesh.surfaces.items() if not facets.outer
         }
-        self._passing = self._read_at_interfaces()
-        #: Pairs of a node and a region, as node + region × nodes, at which it is asked what the region draws in.
-        self._asked = np.unique(np.concatenate([self._held.pairs, self._passing.pairs]))
+        #: The held surfaces, and both sides of every interface that is no joint.
+        sides = [
+            *((name, mesh.surfaces[name].regions[0]) for name in problem.held),
+            *(
+                (name, region)
+                for name in self._inner
+                if name not in problem.joints
+                for region in dict.fromkeys(mesh.surfaces[name].regions)
+            ),
+        ]
+        self._division = division(mesh, sides)
+        self._surface = np.array([self._number[name] for name, _ in sides], dtype=np.int64)[self._division.side]
+        held = self._division.side < len(problem.held)
+        area = np.where(held, self._division.area, 0.0)
+        self._held_area = np.bincount(self._division.nodes, area, minlength=mesh.node_count).astype(float)
+        self._is_held = np.bincount(self._division.group, area, minlength=len(self._division.pairs)) > 0
+        self._taken, self._by_area = self._division.among(held), share_of(area, self._division.nodes)
+        self._across, self._passed = self._at_interfaces(sides, held)
         self._seen = np.zeros(mesh.node_count, dtype=bool)
-        self._seen[self._asked % mesh.node_count] = True
-        self._held_at, self._read_at = (
-            np.searchsorted(self._asked, each.pairs) for each in (self._held, self._passing)
-        )
+        self._seen[self._division.of_pairs] = True
         #: By place of a term, its nodes and regions, and where in its heat those are that are asked.
         self._places: dict[int, tuple[Ints, Ints, Ints, Ints]] = {}
 
@@ -133,9 +115,8 @@ class HeatFlows:
         entering, drawn = self._entering(given, reaction, drawn)
         through = np.bincount(entering.surface, entering.heat, minlength=len(self._inside)).tolist()
         heat = {name: through[number] for name, number in self._number.items() if mesh.surfaces[name].outer}
-        passing = self._passing
-        passed = np.bincount(passing.interface, drawn[self._read_at] * passing.shares, minlength=len(passing.sign))
-        heat |= zip(self._inner, (passed * passing.sign).tolist(), strict=True)
+        passed = self._passed @ drawn
+        heat |= zip(self._inner, passed.tolist(), strict=True)
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
             if each.kind in ("region", "point"):
@@ -148,7 +129,7 @@ class HeatFlows:
         """Heat that enters through the outer surfaces, and what is ``drawn`` in at the asked pairs, less that.
 
         At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
-        region divide that by their areas at the node.
+        region divide that as their fluxes beside it tell.
         """
         found: list[tuple[int, Ints, Floats]] = []
         for each in given:
@@ -165,23 +146,22 @@ class HeatFlows:
             np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)]),
         )
         left[self._not_held] = 0.0
-        held, drawn = self._held, drawn - self._at_asked(entering)
+        at, drawn = self._division, drawn - self._at_pairs(entering)
         # What regions without a held surface at the node draw in comes through those that have one.
-        own = drawn[self._held_at]
-        own[np.bincount(held.group, held.within, minlength=len(own)) == 0] = 0.0
-        rest = left - np.bincount(held.of_pairs, own, minlength=len(left))
-        given_to = _Entering(held.surface, held.nodes, held.within * own[held.group] + held.among * rest[held.nodes])
+        own = np.where(self._is_held, drawn + self._across @ drawn, 0.0)
+        rest = left - np.bincount(at.of_pairs, own, minlength=len(left))
+        given_to = _Entering(self._surface, at.nodes, self._taken @ own + self._by_area * rest[at.nodes])
         whole = _Entering(
             np.concatenate([entering.surface, given_to.surface]),
             np.concatenate([entering.nodes, given_to.nodes]),
             np.concatenate([entering.heat, given_to.heat]),
         )
-        return whole, drawn - self._at_asked(given_to)
+        return whole, drawn - self._at_pairs(given_to)
 
     def _drawn(self, given: Sequence[Given]) -> Floats:
         """Heat at the asked pairs that the region draws in at the node: what it conducts on and stores, less what
         arises in it or comes over its joints."""
-        drawn = np.zeros(len(self._asked))
+        drawn = np.zeros(len(self._division.pairs))
         for place, each in enumerate(given):
             if each.kind in ("joint", "conduction", "region", "storage"):
                 known = self._places.get(place)
@@ -198,50 +178,58 @@ class HeatFlows:
         # Of a joint the first half of every row is of its first region, the other of its second.
         region = each.regions[column // (each.nodes.shape[1] // 2)] if each.kind == "joint" else each.regions[row]
         pairs = each.nodes.ravel()[entries] + region * len(self._seen)
-        place = np.minimum(np.searchsorted(self._asked, pairs), len(self._asked) - 1)
-        kept = self._asked[place] == pairs
+        known = self._division.pairs
+        place = np.minimum(np.searchsorted(known, pairs), len(known) - 1)
+        kept = known[place] == pairs
         return entries[kept], place[kept]
 
-    def _at_asked(self, entering: _Entering) -> Floats:
-        """What enters at the asked pairs of a node and the region inside of the surface."""
-        if not len(self._asked):
+    def _at_pairs(self, entering: _Entering) -> Floats:
+        """What enters at the pairs of a node and the region inside of the surface."""
+        known = self._division.pairs
+        if not len(known):
             return np.zeros(0)
         pairs = entering.nodes + self._inside[entering.surface] * len(self._seen)
-        place = np.minimum(np.searchsorted(self._asked, pairs), len(self._asked) - 1)
-        kept = self._asked[place] == pairs
-        return np.bincount(place[kept], entering.heat[kept], minlength=len(self._asked)).astype(float)
+        place = np.minimum(np.searchsorted(known, pairs), len(known) - 1)
+        kept = known[place] == pairs
+        return np.bincount(place[kept], entering.heat[kept], minlength=len(known)).astype(float)
 
-    def _shared(self, areas: Sequence[tuple[int, Ints, Floats]]) -> _Held:
-        """Put the ``areas`` of held surfaces, (number, nodes (n,), area (n,) in m²) each, together."""
-        count = self._problem.mesh.node_count
-        surface = np.repeat([number for number, _, _ in areas], [len(nodes) for _, nodes, _ in areas]).astype(np.int64)
-        nodes = np.concatenate([np.zeros(0, dtype=np.int64), *(nodes for _, nodes, _ in areas)])
-        area = np.concatenate([np.zeros(0), *(area for _, _, area in areas)])
-        pairs, group = np.unique(nodes + self._inside[surface] * count, return_inverse=True)
-        of_region = np.bincount(group, area, minlength=len(pairs))[group]
-        of_all = self._held_area[nodes]
-        within = np.divide(area, of_region, out=np.zeros_like(area), where=of_region > 0)
-        among = np.divide(area, of_all, out=np.zeros_like(area), where=of_all > 0)
-        return _Held(surface, nodes, within, among, group, pairs, pairs % count)
+    def _at_interfaces(self, sides: Sequence[tuple[str, int]], held: Flags) -> tuple[csr_array, csr_array]:
+        """How what is drawn in at the pairs tells what passes through interfaces.
 
-    def _read_at_interfaces(self) -> _Passing:
-        problem, count = self._problem, self._problem.mesh.node_count
-        shares = _shares_of_interfaces(problem, self._inner)
-        found = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)], [np.zeros(0)]
-        for number, (name, side) in enumerate(self._inner.items()):
-            if name in shares:
-                nodes, share = shares[name]
-                found[0].append(np.full(len(nodes), number))
-                found[1].append(nodes + problem.mesh.surfaces[name].regions[side] * count)
-                found[2].append(share)
-        sign = np.array([1.0 if side else -1.0 for side in self._inner.values()])
-        return _Passing(np.concatenate(found[0]), np.concatenate(found[1]), np.concatenate(found[2]), sign)
+        First, (g, g), what their regions draw in less by them where they stand on held surfaces of both: it comes
+        through none of these. Where an interface meets them aslant, fluxes grow without bounds, and nothing is
+        foreseen. Then, (i, g), what passes through each, + from its first region to its second.
+        """
+        surfaces, at = self._problem.mesh.surfaces, self._division
+        place = {name: number for number, name in enumerate(self._inner)}
+        # Each is read from one of its sides; what the other one draws in there is that with another sign.
+        read = np.array(
+            [name in place and surfaces[name].regions[self._inner[name]] == region for name, region in sides],
+            dtype=bool,
+        )
+        entries = np.flatnonzero(read[at.side] & ~held)
+        into_first = np.array([1.0 if self._inner.get(name) else -1.0 for name, _ in sides])
+        row = np.array([place.get(name, 0) for name, _ in sides], dtype=np.int64)[at.side[entries]]
+        shape = len(self._inner), len(at.nodes)
+        through = csr_array((into_first[at.side[entries]], (row, entries)), shape=shape) @ at.among(~held)
+        beyond = np.array([sum(surfaces[name].regions) - region for name, region in sides], dtype=np.int64)
+        own = at.group[entries]
+        other = np.searchsorted(at.pairs, at.nodes[entries] + beyond[at.side[entries]] * self._problem.mesh.node_count)
+        smooth = self._is_held & self._upright(held)
+        both = smooth[own] & smooth[other]
+        entries, own, other = entries[both], own[both], other[both]
+        signs = np.repeat([-1.0, 1.0], len(entries))
+        where = np.concatenate([own, other]), np.tile(entries, 2)
+        less = csr_array((signs, where), shape=(len(at.pairs), len(at.nodes))) @ at.foreseen
+        return csr_array(less), csr_array(through)
 
-
-def _standing(problem: Problem, name: str) -> tuple[Ints, Floats]:
-    """The nodes (n,) of a surface and how much of it, (n,) in m², stands at each."""
-    facets = problem.mesh.surfaces[name]
-    return facets.nodes, nodal_area(facets, problem.mesh)[facets.nodes]
+    def _upright(self, held: Flags) -> Flags:
+        """Whether at a pair (g,) the interfaces stand upright on all that is ``held`` (m,)."""
+        at = self._division
+        along = np.zeros((len(at.pairs), at.ways.shape[1], at.ways.shape[1]))
+        np.add.at(along, at.group[held], at.ways[held][:, :, None] * at.ways[held][:, None, :])
+        leans = np.einsum("mi,mij,mj->m", at.ways, along[at.group], at.ways)
+        return np.bincount(at.group, ~held & (leans >= _UPRIGHT**2), minlength=len(at.pairs)) == 0
 
 
 def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> tuple[dict[str, Floats], Floats]:
@@ -279,27 +267,3 @@ def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats
         rest[here] -= passed
         rest[there] += passed
     return heat, rest
-
-
-def _shares_of_interfaces(problem: Problem, read_from: Mapping[str, int]) -> dict[str, tuple[Ints, Floats]]:
-    """By interface that is no joint, its nodes (n,) and the share (n,) it has there of what all interfaces of the
-    region that it is ``read_from`` pass on."""
-    mesh = problem.mesh
-    areas = {
-        name: _standing(problem, name)
-        for name, facets in mesh.surfaces.items()
-        if not facets.outer and name not in problem.joints
-    }
-    if not areas:
-        return {}
-    # All that an interface has at a node counts for the regions on both its sides.
-    sides = [(region, *areas[name]) for name in areas for region in dict.fromkeys(mesh.surfaces[name].regions)]
-    keys = np.concatenate([region * mesh.node_count + nodes for region, nodes, _ in sides])
-    known, place = np.unique(keys, return_inverse=True)
-    whole = np.bincount(place.ravel(), np.concatenate([area for _, _, area in sides]))
-    found = {}
-    for name, (nodes, area) in areas.items():
-        region = mesh.surfaces[name].regions[read_from[name]]
-        every = whole[np.searchsorted(known, region * mesh.node_count + nodes)]
-        found[name] = nodes, np.divide(area, every, out=np.zeros_like(area), where=every > 0)
-    return found

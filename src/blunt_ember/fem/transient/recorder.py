@@ -15,6 +15,7 @@ from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.marching import March, Marched, Watch, Watched, came_true
 from blunt_ember.fem.transient.run import Progress, Run
+from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.stepping import Work
 from blunt_ember.fem.transient.storage import Storage
 from blunt_ember.fem.transient.surface_heat import Moment
@@ -77,7 +78,7 @@ class Recorder:
     """
 
     mesh: Mesh
-    start: Floats
+    start: Start
     reference_temperature: float
     probes: Sequence[Callable[[Floats], float]]
     watched: Sequence[Watched]
@@ -100,6 +101,7 @@ class Recorder:
         self._heating: Heating | None = None
         self._pieces: list[tuple[float, Problem]] = []
         self._worst = 0.0
+        self._moved = 0.0, 0.0
         self._stride, self._count = 1, 0
         marched: Marched | None = None
         for marched in march.steps():
@@ -128,7 +130,14 @@ class Recorder:
             self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
             self._amounts = _amounts(marched.heating)
             if not self._rows:
-                self._at_start = self._by_region(self.start - self.reference_temperature)
+                self._at_start = self._by_region(self.start.temperature - self.reference_temperature)
+                for each, gained in zip(
+                    marched.heating.storage,
+                    self.start.gained(marched.heating.storage, self.reference_temperature),
+                    strict=True,
+                ):
+                    np.add.at(self._at_start, each.regions, -gained.sum(axis=1))
+                self._passed = marched.passing.evened(self.start)
         moments = marched.passing.moments(step)
         for name, heat in marched.jumped.items():
             self._passed[name] = self._passed.get(name, 0.0) + heat
@@ -157,7 +166,9 @@ class Recorder:
         step = marched.step
         rows = self._of_rows(whole)
         stored = float((step.after.content - step.before.content).sum())
-        moved = max(float(np.abs(rows).sum()), float(np.abs(step.after.content - step.before.content).sum()))
+        inside = float(np.abs(step.after.content - step.before.content).sum())
+        self._moved = self._moved[0] + inside, max(self._moved[1], inside / step.length)
+        moved = max(float(np.abs(rows).sum()), inside)
         floor = 1e-7 * float(np.abs(step.after.content).sum())  # round-off of contents themselves
         self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, floor, 1e-300))
 
@@ -248,6 +259,7 @@ class Recorder:
             tuple(self._came_true),
             tuple(self._stage_ends),
             missing,
+            self._moved,
             self.fields,
             work,
             self._worst,

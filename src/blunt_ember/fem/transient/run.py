@@ -39,7 +39,8 @@ class Run:
     ``stored`` (k, r) in J since the start by region and ``storing`` (k,) in W; ``lowest``, ``mean`` and ``highest``
     temperature (k,) of the body in K; ``readings`` (k, p) of what was asked to be read; ``came_true`` the times of what
     was watched for, None where it did not. ``stage_ends`` in s. ``missing`` (k,) in J is what the ledger up to an
-    instant does not account for.
+    instant does not account for. ``moved`` is all heat that left or came to a place of the body, J, and the most of it
+    at a time, W.
     """
 
     times: Floats
@@ -55,6 +56,7 @@ class Run:
     came_true: tuple[float | None, ...]
     stage_ends: tuple[float, ...]
     missing: Floats
+    moved: tuple[float, float]
     fields: FieldStore
     work: Work
     #: Largest gap of any single step, as a share of the heat that moved in it.

@@ -14,6 +14,7 @@ from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.term import Term
 from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.mesh import CellBlock
@@ -112,6 +113,19 @@ class SurfaceHeat:
             share = at / np.maximum(at.sum(axis=1, keepdims=True), 1)
             given.append(Given("storage", "", each.regions, each.nodes, -share * gained[:, None]))
         return self._flows.of(given, self._reaction(given))
+
+    def evened(self, start: Start) -> dict[str, float]:
+        """Return the heat in J by name that passes interfaces as regions that meet begin at one temperature there."""
+        if not len(start.pairs):
+            return {}
+        gained = start.gained(self._storage, self._heating.reference_temperature)
+        given = [
+            Given("storage", "", each.regions, each.nodes, -more)
+            for each, more in zip(self._storage, gained, strict=True)
+        ]
+        surfaces = self._heating.problem.mesh.surfaces
+        passed = self._flows.of(given, np.zeros(self._heating.count))
+        return {name: heat for name, heat in passed.items() if name in surfaces and not surfaces[name].outer}
 
     def _divided(self, heats: Floats, contents: Floats, moments: Sequence[Moment]) -> dict[str, float]:
         given = [

@@ -14,8 +14,9 @@ from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack, modes_
 
 #: Places of one piece that a course is read at; each piece has at most so many modes.
 _READ, _OF_PIECE = 16, 4
-#: Modes as many as a mean is read for, and so many that pieces lie elsewhere.
-_OF_MEAN, _ELSEWHERE = 128, 180
+#: Modes as many as a mean is read for, and so many that pieces lie elsewhere; and as many as it is read for along one
+#: axis alone, where it may bend.
+_OF_MEAN, _ELSEWHERE, _ALONE = 128, 180, 16_384
 #: Where two means differ by more than this of the largest value, what follows the place jumps.
 _JUMPS = 1e-5
 
@@ -76,7 +77,9 @@ class Plan:
         """Return the mean of what follows the place, given at places (p, axes) in m; NaN where it jumps, so that no
         rule reads it well."""
         first, again = (self._mean(follows, count) for count in (_OF_MEAN, _ELSEWHERE))
-        return first[0] if abs(first[0] - again[0]) <= _JUMPS * first[1] else float("nan")
+        if abs(first[0] - again[0]) > _JUMPS * first[1]:
+            return float("nan")
+        return self._mean(follows, _ALONE)[0] if len(self.axes) == 1 else first[0]
 
     def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
         """Return Σ Uₙ wₙ at ``places`` (p, axes) in m with ``weights`` (n,)."""
