@@ -86,6 +86,73 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
     assert warm["middle"] == pytest.approx(20 + 2e6 * 0.0225 * (1 / 600 + 0.0225 / 64) + 273.15, rel=1e-6)
 
 
+@pytest.mark.parametrize(
+    ("line", "as_well_as"),
+    [
+        ("plane wall L = 0.1 m k = 1.5 W/m-K T1 = 100 C T2 = 20 C", "wall 0.1 m k 1.5; left 100 °C; right 20 °C"),
+        (
+            "concrete wall 200 mm inside 20 C h=8 outside -10 C h=25",
+            "wall 200 mm concrete; inside 20 °C h 8; outside -10 °C h 25",
+        ),
+        (
+            "wall 0.3 m k 0.35 W/m K, left 30 C, right 10C h 12 W/m2 K, q 500 W/m3",
+            "wall 0.3 m k 0.35 generating 500 W/m3; left 30 °C; right 10 °C h 12",
+        ),
+        (
+            "furnace wall: 230 mm firebrick k 1.2 6 mm felt k 0.04 inside 1200 C air 30 C h 12",
+            "wall 230 mm k 1.2, felt 6 mm k 0.04; left 1200 °C; right 30 °C h 12",
+        ),
+        (
+            "wall brick 100 mm k 0.5 felt 20 mm k 0.04 left 90 C right 20 C",
+            "wall brick 100 mm k 0.5, felt 20 mm k 0.04; left 90 °C; right 20 °C",
+        ),
+        (
+            "wall 8 in k 1.0 Btu/h ft F, left 70 F, right 20 F h 5 Btu/h ft2 F",
+            "wall 203.2 mm k 1.7307346663713916; left 70 °F; right 20 °F h 28.39131670556745",
+        ),
+        (
+            "wall 0.1 m k 0.5; inside surface 20 C 0.13 m2K/W; outside 0 C Rse 0.04",
+            "wall 0.1 m k 0.5; left 20 °C h 7.6923076923076925; right 0 °C h 25",
+        ),
+        (
+            "pipe 60.3 x 2.9 mm k 50; lagging 40 mm k 0.04; steam 180 C h 5000; air 20 C h 10",
+            "pipe bore 54.5 mm, 2.9 mm k 50, lagging 40 mm k 0.04; inside 180 °C h 5000; air 20 °C h 10",
+        ),
+        (
+            "tube od 100 mm wall 5 mm k 50; fluid 90 C; ambient 15 C h 10",
+            "pipe bore 90 mm, 5 mm k 50; inside 90 °C; outside 15 °C h 10",
+        ),
+        (
+            "hollow cylinder od 100 mm id 90 mm k 50, lagging 10 mm k 1; inside 90 C; outside 15 C h 10",
+            "pipe bore 90 mm, 5 mm k 50, lagging 10 mm k 1; inside 90 °C; outside 15 °C h 10",
+        ),
+        (
+            "hollow sphere ri 50 mm ro 70 mm k 2 inside 100 C outside 20 C h 10",
+            "shell bore 100 mm, 20 mm k 2; inside 100 °C; outside 20 °C h 10",
+        ),
+        (
+            "rod 10 mm dia 200 mm long k 15 base 150 C air 20 C h 12",
+            "rod d 10 mm, 0.2 m long k 15; base 150 °C; 20 °C h 12",
+        ),
+        (
+            "fin 40 mm long 2 mm thick k 180 base 100 C air 25 C h 30",
+            "fin 40 x 2 mm k 180, base 100 °C, film h 30 25 °C",
+        ),
+        (
+            "cylinder r 25 mm k 0.5 generating 1e5 W/m3 surface 80 C",
+            "cylinder d 50 mm k 0.5 generating 0.1 MW/m3; 80 °C",
+        ),
+        ("plate 300x200 mm k 50; left 100C; others 20 C", "plate 300 x 200 mm k 50; left 100 °C; 20 °C"),
+        (
+            "wall 100 mm k 0.8 flux 1000 W/m2 left; right 25 C h 10",
+            "wall 100 mm k 0.8; left flux 1 kW/m2; right 25 °C h 10",
+        ),
+    ],
+)
+def test_a_problem_is_understood_as_it_is_jotted_down(line: str, as_well_as: str) -> None:
+    assert list(answers(line).values()) == pytest.approx(list(answers(as_well_as).values()), rel=1e-9)
+
+
 def test_sizes_are_tied_by_x_also_where_one_is_ten_or_a_hundred() -> None:
     for size in ("38 x 100", "38 × 10", "38 by 1000"):
         case = noted(f"plate {size} mm k 1; left 20 °C; right 30 °C").case
@@ -146,13 +213,15 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm k 1; left 9 °C 12 °C", "12 °C", "comes after '9 °C'"),
         ("wall 100 mm k 1; left 9 °C; until 30 °C", "until 30 °C", "is no time"),
         ("wall 100 mm k 1, 2 m high; left 9 °C", "2 m", "no size of a wall"),
-        ("pipe bore 9 mm od 12 mm, 1 mm k 1; 9 °C", "od 12 mm", "no size of a pipe"),
+        ("pipe bore 9 mm od 12 mm 1 mm k 1; 9 °C", "od 12 mm", "no size of a pipe"),
         ("ball d 70 mm 20 x 30 mm k 1; 9 °C", "20 x 30 mm", "no size of a ball"),
         ("ball d 70 mm k 1, d 60 mm; 9 °C", "d 60 mm", "comes after '70 mm'"),
         ("wall 1 mm k 1; 9 °C; " + " " * 2000, "", "2,000 characters at most"),
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
         ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
-        ("wall 100 mm k 1 left 9 °C", "9 °C", "a temperature, which a layer does not have"),
+        ("wall 100 mm k 1 W/mm; left 9 °C", "k 1 W/mm", "is no conductivity, such as"),
+        ("wall R 2.5 m2K/W; 9 °C", "R 2.5 m2K/W", "is no length"),
+        ("hollow 3 mm", "hollow", "a line begins with what it is"),
     ],
 )
 def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | None, said: str | None) -> None:

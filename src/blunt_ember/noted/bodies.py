@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
@@ -110,8 +110,8 @@ def _wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         regions[layer.name] = {"shape": "rectangle", "size": [layer.thickness, _TALL], **place, **_filled(layer)}
     first, last = f"{layers[0].name}.left", f"{layers[-1].name}.right"
     sides = {
-        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face"), (first,)),
-        **dict.fromkeys(("right", "outside", "outer", "cold", "back"), (last,)),
+        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", "indoors"), (first,)),
+        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2"), (last,)),
         **dict.fromkeys(("both", "all"), (first, last)),
         "top": tuple(f"{layer.name}.top" for layer in layers),
         "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
@@ -138,8 +138,8 @@ def _rings(
     layers: Sequence[NotedLayer], sizes: NotedSizes, example: str, shape: Mapping[str, str]
 ) -> tuple[dict[str, Any], dict[str, str]]:
     """Layers round each other; their sizes are parameters, so that one that is changed moves the others."""
+    layers, inner, stated = _bored(layers, sizes)
     _thick(layers, example)
-    inner, stated = ("bore/2", sizes.take("bore", "d")) if sizes.has("bore", "d") else ("r_bore", sizes.take("r"))
     if stated is None:
         raise NotEnoughError("how wide it is inside, such as 'bore 150 mm'")
     parameters = {inner.removesuffix("/2"): stated}
@@ -155,6 +155,30 @@ def _rings(
     return regions, parameters
 
 
+def _bored(layers: Sequence[NotedLayer], sizes: NotedSizes) -> tuple[Sequence[NotedLayer], str, str | None]:
+    """The layers, the name of the bore, halved if it is one across, and how large it is, None where that is not said.
+
+    A pipe is also known by its size outside and its wall, `60.3 x 2.9 mm`, or by its size outside and inside.
+    """
+    row = sizes.row(ROW)
+    if len(row) == 2 and layers and not layers[0].thickness:
+        layers = [replace(layers[0], thickness=row[1]), *layers[1:]]
+        return layers, "bore/2", f"{row[0]} - 2*({row[1]})"
+    first = layers[0] if layers else NotedLayer("", "", None)
+    if sizes.has("od", "ro") and sizes.has("bore", "d", "r", "ri") != bool(first.thickness):
+        outside = sizes.take("od", "ro")
+        across = sizes.has("od")
+        if first.thickness:
+            name, times = ("bore/2", "2*") if across else ("r_bore", "")
+            return layers, name, f"{outside} - {times}({first.thickness})"
+        inside = sizes.take("ri", "r") or f"({sizes.take('bore', 'd')})/2"
+        wall = f"{f'({outside})/2' if across else outside} - {inside}"
+        return [replace(first, thickness=wall), *layers[1:]], "r_bore", inside
+    if sizes.has("bore", "d"):
+        return layers, "bore/2", sizes.take("bore", "d")
+    return layers, "r_bore", sizes.take("r", "ri")
+
+
 def _hollow(layers: Sequence[NotedLayer], body: dict[str, Any], exact: str, parameters: Mapping[str, str]) -> NotedBody:
     first, last = f"{layers[0].name}.bore", f"{layers[-1].name}.rim"
     asked: list[dict[str, Any]] = [{"name": "loss", "heat_flow": last, "direction": "out"}]
@@ -168,8 +192,8 @@ _HOLLOW = ("inside", "outside")
 
 def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
     return {
-        **dict.fromkeys(("inside", "inner", "bore", "within", "hot"), (first,)),
-        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold"), (last,)),
+        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1"), (first,)),
+        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2"), (last,)),
         **dict.fromkeys(("both", "all"), (first, last)),
     }
 
@@ -189,7 +213,7 @@ def _ball(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     region = {"shape": "ring sector", "outer": radius, "start": "-90°", "end": "90°", **_filled(layer)}
     return NotedBody(
         {"kind": "turned section", "regions": {layer.name: region}},
-        {"all": (f"{layer.name}.rim",), "outside": (f"{layer.name}.rim",), "skin": (f"{layer.name}.rim",)},
+        dict.fromkeys(("all", "outside", "skin", "surface"), (f"{layer.name}.rim",)),
         ("all",),
         _inside(layer.name, "rim", ["0 mm", "0 mm"]),
         "hollow-sphere",
@@ -206,7 +230,7 @@ def _cylinder(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [radius, long or _FLAT], **_filled(layer)}
     rim, ends = f"{layer.name}.right", (f"{layer.name}.bottom", f"{layer.name}.top")
     sides = {
-        **dict.fromkeys(("rim", "side", "outside", "skin"), (rim,)),
+        **dict.fromkeys(("rim", "side", "outside", "skin", "surface"), (rim,)),
         "ends": ends,
         "bottom": ends[:1],
         "top": ends[1:],
@@ -398,5 +422,13 @@ SIDE_WORDS = frozenset(
         "below",
         "above",
         "front",
+        "surface",
+        "indoors",
+        "t1",
+        "t2",
     ]
+)
+#: What a body is called that is hollow, by what it is called otherwise.
+HOLLOW_HEADS: Mapping[str, str] = MappingProxyType(
+    {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}
 )

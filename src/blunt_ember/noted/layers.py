@@ -8,9 +8,10 @@ from typing import Any
 from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
 from blunt_ember.noted.bodies import ROW, SPAN, NotedLayer
 from blunt_ember.noted.line_so_far import IDLE, ReadLine, lacking
-from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
+from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
 
-_DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
+#: Bodies whose thickness is a size of the whole, and those that have a length.
+_THIN, _LONG = ("fin", "lid", "wedge"), ("fin", "lid", "wedge", "rod", "bar", "pin", "cylinder", "disc")
 
 
 #: Where the heat that arises in a layer is kept among its properties.
@@ -28,7 +29,7 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
     row: list[NotedValue] = []
     for place, token in enumerate(read):
         if isinstance(token, NotedWord):
-            if token.text.lower() not in IDLE | _DIMENSION_WORDS:
+            if token.text.lower() not in IDLE | DIMENSION_WORDS:
                 words.append(token)
             continue
         after = read[place + 1] if place + 1 < len(read) else None
@@ -39,10 +40,8 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
                 if not token.joined:
                     line.size(SPAN if any(each.joined == "to" for each in row) else ROW, *row)
                     row = []
-            elif token.key:
-                line.size("r" if token.key == "radius" else token.key, token)
-            elif named in _DIMENSION_WORDS and (named != "thick" or head in ("fin", "lid", "wedge")):
-                line.size(named, token)
+            elif (called := _called(token.key or named, line.head)) in _SIZES:
+                line.size(called, token)
             else:
                 line.once(thick, "", token)
         elif token.kind in _MATERIAL:
@@ -59,6 +58,19 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
         name = line.layers[-1].name  # more is said of the last layer
     heat = material.pop(_HEAT, "")
     _add_layer(line, NotedLayer(name or head, thickness, None, heat), material, stuff)
+
+
+#: Sizes of the whole body by the words for them; any other length is the thickness of a layer.
+_SIZES = frozenset(("d", "dia", "diameter", "bore", "od", "r", "ri", "ro", *DIMENSION_WORDS))
+
+
+def _called(word: str, head: str) -> str:
+    """The size a word beside a length stands for, empty where it is the thickness of a layer."""
+    if word in ("thick", "thickness"):
+        return "thick" if head in _THIN else ""
+    if word in ("l", "length"):
+        return "long" if head in _LONG else ""
+    return {"radius": "r", "id": "bore"}.get(word, word)
 
 
 def _named(line: ReadLine, words: list[NotedWord], head: str) -> tuple[str, str]:
@@ -115,5 +127,11 @@ def _says_more(line: ReadLine, last: NotedLayer, name: str, thickness: str) -> b
     """Whether a phrase goes on with the layer before it: the head had the sizes of the whole body alone, or this has no
     thickness and is of the same name, or tells what that is made of."""
     if thickness:
-        return not last.thickness and len(line.layers) == 1
+        return not last.thickness and len(line.layers) == 1 and not _is_sized(line)
     return name in ("", last.name) or last.material is None
+
+
+def _is_sized(line: ReadLine) -> bool:
+    """Whether the sizes of the whole tell how thick its first layer is: `60.3 x 2.9 mm`, or outside and inside."""
+    within, without = line.sizes.keys() & {"bore", "d", "r", "ri"}, line.sizes.keys() & {"od", "ro"}
+    return ROW in line.sizes or bool(within and without)

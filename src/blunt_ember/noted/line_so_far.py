@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from blunt_ember.case.case import Case
 from blunt_ember.noted.bodies import NotedLayer
-from blunt_ember.noted.phrases import NotedValue, Token
+from blunt_ember.noted.phrases import KEYS, NotedValue, Token
 
 #: Words that say nothing by themselves.
 IDLE = frozenset(
@@ -32,6 +32,11 @@ IDLE = frozenset(
         "kept",
         "near",
         "made",
+        "others",
+        "other",
+        "rest",
+        "remaining",
+        "elsewhere",
     ]
 )
 
@@ -106,6 +111,8 @@ class ReadLine:
 
 def lacking(token: NotedValue, unit: str, what: str) -> str:
     """Say why a value cannot stand in a phrase of ``what``: it has no ``unit``, or is of another kind."""
+    if token.kind is None and " " in token.text and token.key in KEYS:
+        return f"is no {KEYS[token.key][0].name.split(' ', 1)[1]}, such as {KEYS[token.key][0].example}"
     return (
         f"has no unit here, such as {unit}"
         if token.kind is None

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 from blunt_ember.case.values.evaluation import quantity_si
 from blunt_ember.case.values.units import (
+    AREA_RESISTANCE,
     CONDUCTIVITY,
     DENSITY,
     EMISSIVITY,
@@ -35,7 +36,9 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),
         **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("generating", "source"), (POWER_DENSITY, "W/m³")),
-        **dict.fromkeys(("d", "dia", "diameter", "bore", "od", "r", "radius"), (LENGTH, "")),
+        **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
+        **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
+        **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
         **dict.fromkeys(("from", "starts", "start", "initially"), (TEMPERATURE, "")),
         "within": (TEMPERATURE_DIFFERENCE, ""),
         **dict.fromkeys(("until", "for", "lasts"), (TIME, "")),
@@ -53,10 +56,22 @@ _KINDS = (
     HEAT_CAPACITY,
     TIME,
     HEAT_FLOW,
+    AREA_RESISTANCE,
 )
+#: What a word may stand before besides: heat is called q however it comes.
+_ALSO = {"q": (POWER_DENSITY,)}
+#: Words for the size of a body that may stand behind it too: `10 mm dia`.
+_ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "thickness", "length"))
+#: Words behind a size that say which it is.
+DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?")
 _WORD = re.compile(r"[^\W\d][\w\-'|]*")
 _UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
+#: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
+_MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")
+_TIED = re.compile(r"[xX×]\s*(?=\d)")
+_SIZED = re.compile(rf"\s*[=:]?\s*{_NUMBER.pattern}\s*[^\W\d]*\s*(?:{'|'.join(sorted(DIMENSION_WORDS))})\b")
+_NUMBERED = re.compile(rf"\s*[=:]?\s*{_NUMBER.pattern}")
 _BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
 
 
@@ -104,7 +119,14 @@ def tokens(phrase: str, begin: int) -> list[Token]:
     while place < len(phrase):
         number = _NUMBER.match(phrase, place)
         word = _WORD.match(phrase, place)
-        if number:
+        last = found[-1] if found and key is None else None
+        if isinstance(last, NotedValue) and (tie := _TIED.match(phrase, place)):
+            place = tie.end()
+            found[-1] = replace(last, end=begin + place, joined="x")
+        elif isinstance(last, NotedValue) and word and _belongs(last, word, phrase):
+            place = word.end()
+            found[-1] = replace(last, key=word[0].lower(), end=begin + place)
+        elif number:
             value = _value(phrase, number, key, begin)
             found.append(value)
             key, place = None, value.end - begin
@@ -140,6 +162,13 @@ def tokens(phrase: str, begin: int) -> list[Token]:
     return _with_units_shared(found)
 
 
+def _belongs(value: NotedValue, word: re.Match[str], phrase: str) -> bool:
+    """Whether a word behind a size says which it is, not which the next one is: `10 mm dia, 200 mm long`."""
+    if value.kind is not LENGTH or value.key or value.joined or word[0].lower() not in _ACROSS:
+        return False
+    return _NUMBERED.match(phrase, word.end()) is None or _SIZED.match(phrase, word.end()) is not None
+
+
 def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int) -> NotedValue:
     """A number with the unit behind it, if that fits; else in the one its key implies."""
     expected, implied = KEYS[key.text.lower()] if key else (None, "")
@@ -149,15 +178,29 @@ def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int
     start = key.start if key else begin + number.start()
     name = key.text.lower() if key else ""
     if unit is not None:
+        for end in _unit_ends(phrase, unit):
+            text = f"{number[0]} {phrase[unit.start() : end]}"
+            kind = _kind(text, expected) or next((each for each in _ALSO.get(name, ()) if _kind(text, each)), None)
+            if kind is not None:
+                return NotedValue(text, kind, name, start, begin + end)
         text = f"{number[0]} {unit[0]}"
-        kind = _kind(text, expected)
-        if kind is not None:
-            return NotedValue(text, kind, name, start, begin + unit.end())
-        if expected is not None and not implied and expected is not EMISSIVITY and _kind(text, None) is not None:
-            return NotedValue(text, None, name, start, begin + unit.end())  # another kind than its word asks for
+        strange = expected is not None and (implied or expected is not EMISSIVITY) and _kind(text, None) is not None
+        # Another kind than its word asks for, or a unit of none.
+        if (strange and not implied) or (implied and "/" in unit[0]):
+            return NotedValue(text, None, name, start, begin + unit.end())
     if expected is not None and (implied or expected is EMISSIVITY):
         return NotedValue(f"{number[0]} {implied}".strip(), expected, name, start, begin + after)
     return NotedValue(number[0], None, name, start, begin + after)
+
+
+def _unit_ends(phrase: str, unit: re.Match[str]) -> list[int]:
+    """Where a unit may end that goes on over spaces, the farthest first."""
+    ends = [unit.end()]
+    while more := _MORE.match(phrase, ends[-1]):
+        if more[0][1:] in KEYS:
+            break
+        ends.append(more.end())
+    return ends[::-1]
 
 
 def _kind(text: str, expected: Kind | None) -> Kind | None:

@@ -18,6 +18,7 @@ from blunt_ember.noted.bodies import HEADS, NotedBody, NotedSizes, NotEnoughErro
 from blunt_ember.noted.clock import clock_of, take_clock
 from blunt_ember.noted.layers import lacking_material, read_layer
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
+from blunt_ember.noted.parting import headed, parts
 from blunt_ember.noted.phrases import NotedWord, Token, phrases, tokens
 from blunt_ember.noted.statements import acts, placed_statements, read_statement
 
@@ -66,20 +67,27 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
 
 
 def _read_phrase(line: ReadLine, read: list[Token]) -> None:
-    """Read what one phrase says: first the clock, then a body or a layer, or what surrounds it."""
+    """Read what one phrase says: first the clock, then a body or layers, then what surrounds it."""
     read = take_clock(line, read)
-    if not line.head and read:
-        first = read[0]
-        if not isinstance(first, NotedWord) or first.text.lower() not in HEADS:
+    begins = not line.head
+    if begins and read:
+        found = headed(read)
+        if found is None:
+            first = read[0]
             meant = nearest(first.text.lower(), HEADS) if isinstance(first, NotedWord) else ""
             line.fault(first, f"a line begins with what it is{meant or f': {_KINDS}'}")
             return
-        line.head = first.text.lower()
-        read_layer(line, read[1:], line.head)
-    elif any(acts(each) for each in read):
-        read_statement(line, read)
-    elif read:
-        read_layer(line, read, "")
+        line.head, read = found
+        if not read:
+            read_layer(line, [], line.head)
+    for number, part in enumerate(parts(read, begins)):
+        head = line.head if begins and number == 0 else ""
+        if any(acts(token) for token in part):
+            if head:
+                read_layer(line, [], head)
+            read_statement(line, part)
+        else:
+            read_layer(line, part, head)
 
 
 def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:

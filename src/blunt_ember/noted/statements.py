@@ -5,23 +5,28 @@ from __future__ import annotations
 from typing import Any
 
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.case.values.units import EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
+from blunt_ember.case.values.units import AREA_RESISTANCE, EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.noted.bodies import SIDE_WORDS, NotedBody
 from blunt_ember.noted.line_so_far import IDLE, NotedStatement, NotUnderstood, ReadLine, lacking
 from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
 
 #: What surrounds a body, and whether it is rather the outside.
-_FLUIDS = {
+FLUIDS = {
     **dict.fromkeys(("air", "room", "ambient", "surroundings", "outdoors", "weather", "cellar"), True),
+    **dict.fromkeys(("tinf", "t_inf", "tamb", "t_amb", "tair", "t_air", "environment"), True),
     **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
 }
+
+_ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY)
+#: Words that only go with the one for a side: `both sides`, `inside surface`.
+_WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
 
 
 def acts(token: Token) -> bool:
     """Whether it says what surrounds a body."""
     if isinstance(token, NotedWord):
         return token.text.lower() == "insulated" or token.text.lower() in SIDE_WORDS
-    return token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY)
+    return token.kind in _ACTING
 
 
 def read_statement(line: ReadLine, read: list[Token]) -> None:
@@ -31,7 +36,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
     insulated, before = False, len(line.faults)
     for token in read:
         if isinstance(token, NotedValue):
-            if token.kind in (TEMPERATURE, FILM_COEFFICIENT, HEAT_FLUX, EMISSIVITY):
+            if token.kind in _ACTING:
                 line.once(says, token.kind, token)
             else:
                 line.fault(token, f"'{token.text}' {lacking(token, '°C', 'a surface')}")
@@ -39,9 +44,11 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         word = token.text.lower()
         if word == "insulated":
             insulated = True
-        elif word in _FLUIDS:
-            outward = outward or _FLUIDS[word]
-        elif word not in IDLE and not side:
+        elif word in FLUIDS:
+            outward = outward or FLUIDS[word]
+        elif word in _WITH_A_SIDE and side:
+            continue
+        elif word not in IDLE and (not side or side in _WITH_A_SIDE):
             side, side_at = word, (token.start, token.end)
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{side}'")
@@ -51,7 +58,9 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         made.says["insulated"] = True
     if FILM_COEFFICIENT in says and temperature:
         made.says["film"] = {"h": says[FILM_COEFFICIENT], "temperature": temperature}
-    elif FILM_COEFFICIENT in says:
+    elif AREA_RESISTANCE in says and temperature:
+        made.says["film"] = {"resistance": says[AREA_RESISTANCE], "temperature": temperature}
+    elif FILM_COEFFICIENT in says or AREA_RESISTANCE in says:
         line.faults.append(
             NotUnderstood(made.start, made.end, "a film has the temperature of its fluid, such as 25 °C")
         )
