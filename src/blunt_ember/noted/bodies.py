@@ -110,8 +110,8 @@ def _wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         regions[layer.name] = {"shape": "rectangle", "size": [layer.thickness, _TALL], **place, **_filled(layer)}
     first, last = f"{layers[0].name}.left", f"{layers[-1].name}.right"
     sides = {
-        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", "indoors"), (first,)),
-        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2"), (last,)),
+        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", "t_in", "indoors"), (first,)),
+        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2", "t_out"), (last,)),
         **dict.fromkeys(("both", "all"), (first, last)),
         "top": tuple(f"{layer.name}.top" for layer in layers),
         "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
@@ -192,8 +192,8 @@ _HOLLOW = ("inside", "outside")
 
 def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
     return {
-        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1"), (first,)),
-        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2"), (last,)),
+        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1", "t_in"), (first,)),
+        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2", "t_out"), (last,)),
         **dict.fromkeys(("both", "all"), (first, last)),
     }
 
@@ -315,6 +315,8 @@ def _slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 
 def _plate(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    if layers[0].thickness and not sizes.has(ROW):  # of which no more than the thickness matters
+        return _wall(layers, sizes)
     layer = _only(layers, "plate 200 x 120 mm k 1.5")
     row = sizes.row(ROW)
     if len(row) != 2:
@@ -426,6 +428,8 @@ SIDE_WORDS = frozenset(
         "indoors",
         "t1",
         "t2",
+        "t_in",
+        "t_out",
     ]
 )
 #: What a body is called that is hollow, by what it is called otherwise.
