@@ -1,7 +1,8 @@
 """What couples the environments of a case: coefficients and weighting factors from unit solutions (ISO 10211).
 
 In a linear case the temperature at every place is a mean of the environments, T = Σ gₑ Tₑ, with weights that sum to 1;
-gₑ is the solution for one environment at 1 and the others at 0, all of them from one factorisation. The coupling
+gₑ is the solution for one environment at 1 and the others at 0, all of them from one factorisation; the last is what
+the others leave of 1. The coupling
 coefficient of two is the heat that one gives at 1 K above the other, Lᵢⱼ = ∫ hᵢ gⱼ dA over what faces i.
 """
 
@@ -54,7 +55,9 @@ def environment_coupling(problem: Problem, temperature: Floats, as_it_stands: bo
     if len(faced) < 2:
         raise UncoupledError("films to two environments are needed")
     influences = Influences(problem, temperature, as_it_stands=as_it_stands)
-    weights = np.array([influences.on_heat(surfaces) for surfaces in faced.values()])
+    *some, _ = faced.values()
+    found = [influences.on_heat(surfaces) for surfaces in some]
+    weights = np.array([*found, 1 - np.sum(found, axis=0)])
     loads = np.array([influences.exchange_of(surfaces) for surfaces in faced.values()])
     coefficients = loads @ weights.T
     return EnvironmentCoupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)

@@ -29,6 +29,7 @@ class Step(Enum):
     MESH = "mesh"
     SPLIT_MESH = "mesh split at joints"
     CHAMBER = "what surfaces see of each other"
+    SHARING = "how surfaces share heat"
     PROBLEM = "problem"
     SOLUTION = "solution"
     HEAT = "heat flows"

@@ -68,6 +68,7 @@ IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.MESH: _WORDS | _FILLING | _SURFACES,
     Step.SPLIT_MESH: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
     Step.CHAMBER: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
+    Step.SHARING: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
     Step.PROBLEM: _WORDS,
     Step.SOLUTION: _WORDS | {(CaseDocument, "questions")},
     Step.HEAT: _WORDS | {(CaseDocument, "questions")},
@@ -144,7 +145,7 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
     if (CaseDocument, "surfaces") not in IGNORED[step]:
         return ()
     split = bool(document.mesh.local or document.joints)
-    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split}
+    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split, Step.SHARING: split}
     mapped = not document.body.files and document.mesh.cells in ("auto", "quadrilaterals")
     graded = step in looked_up and mapped and document.mesh.size == "auto"
     exchanging = sorted(document.exchanging_surfaces) if graded else []
@@ -153,7 +154,7 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
 
 def _patched(document: CaseDocument, step: Step) -> tuple[bool, ...]:
     """Of tolerances, what the patches of enclosures follow in all that is made of them."""
-    before = (Step.GEOMETRY, Step.MESH, Step.SPLIT_MESH, Step.CHAMBER)
+    before = (Step.GEOMETRY, Step.MESH, Step.SPLIT_MESH, Step.CHAMBER, Step.SHARING)
     return (document.asks_finely,) if document.enclosures and step not in before else ()
 
 

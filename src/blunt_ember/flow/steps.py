@@ -15,6 +15,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.heat_flows import heat_flows, round_off
+from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
@@ -139,9 +140,16 @@ class Steps:
         """Return the heat, W, through every surface of the steady solution of a case."""
 
         def make() -> dict[str, float]:
-            return heat_flows(self.problem(case, on), self.solution(case, on))
+            problem = self.problem(case, on)
+            return heat_flows(problem, self.solution(case, on), self._sharing(case, on, problem))
 
         return self.cache.get(Step.HEAT, self.keys.of(case, Step.HEAT, on.refinement), make)
+
+    def _sharing(self, case: Case, on: CaseMesh, problem: Problem) -> Sharing:
+        """How surfaces share heat, which stays as it is while what acts on them changes."""
+        by = tuple(problem.held), tuple(each.regions for each in problem.isothermal)
+        key = self.keys.of(case, Step.SHARING, on.refinement, *by)
+        return self.cache.get(Step.SHARING, key, lambda: sharing_of(problem))
 
     def solved(self, case: Case, refinement: float) -> SolvedField:
         """Return the steady solution as questions see it."""

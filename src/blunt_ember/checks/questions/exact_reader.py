@@ -28,6 +28,8 @@ from blunt_ember.reference.crossing import first_crossing
 
 #: Instants at which an exact history is looked through for a crossing.
 _INSTANTS = 400
+#: Share of themselves by which temperatures along an edge differ that are all the same.
+_ALIKE = 1e-14
 #: Pieces of every edge that a mean along it is read on, one after the other until it changes by no more than a share of
 #: the span along it.
 _PIECES, _SETTLED = (1, 3, 9, 27), 1e-9
@@ -189,8 +191,8 @@ def _integral_on(name: str, region: int | None, field: ExactField, solved: Solve
     for pieces in _PIECES:  # a field bends where what drives it does, and steeply near an end
         places, areas = section.along(name, pieces)
         values = _on_surface(field, name, places, region, solved)
-        before, found = found, float(values @ areas)
-        if abs(found - before) <= _SETTLED * float(np.ptp(values)) * float(areas.sum()):
+        before, found, spread = found, float(values @ areas), float(np.ptp(values))
+        if spread <= _ALIKE * np.abs(values).max() or abs(found - before) <= _SETTLED * spread * float(areas.sum()):
             break
     return found, float(areas.sum())
 

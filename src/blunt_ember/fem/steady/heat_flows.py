@@ -6,30 +6,26 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Given
-from blunt_ember.fem.steady.division import division, share_of
+from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.terms.enclosure import strips_of
 
-#: Cosine of the angle at which an interface meets a held surface upright.
-_UPRIGHT = 0.3
 
-
-def heat_flows(problem: Problem, solution: Solution) -> dict[str, float]:
-    """Return the heat in W through every surface and of every source, by its name.
+def heat_flows(problem: Problem, solution: Solution, sharing: Sharing | None = None) -> dict[str, float]:
+    """Return the heat in W through every surface and of every source, by its name, ``sharing`` it as is known already.
 
     + is into the body; through an interface, from the first region to the second.
     """
     heat = solution.heat
     if heat is None:
         raise SolverError("the heat of this solution was not kept")
-    return HeatFlows(problem, heat.constraints).of(heat.given, heat.reaction)
+    return HeatFlows(problem, heat.constraints, sharing).of(heat.given, heat.reaction)
 
 
 def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
@@ -69,10 +65,10 @@ class _Entering:
 class HeatFlows:
     """Divides the heat of a balance among the surfaces of a problem; areas are found once."""
 
-    def __init__(self, problem: Problem, constraints: Constraints) -> None:
-        self._problem = problem
-        self._constraints = constraints
+    def __init__(self, problem: Problem, constraints: Constraints, sharing: Sharing | None = None) -> None:
         mesh = problem.mesh
+        self._problem, self._constraints = problem, constraints
+        self._sharing = sharing or sharing_of(problem)
         self._number = {name: number for number, name in enumerate(mesh.surfaces)}
         self._inside = np.array([facets.regions[0] for facets in mesh.surfaces.values()], dtype=np.int64)
         self._not_held = np.ones(mesh.node_count, dtype=bool)
@@ -80,31 +76,8 @@ class HeatFlows:
         self._entries = {
             law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
         }
-        # A region of one temperature conducts nothing inside: what passes into it is what the other side draws.
-        even = {region for each in problem.isothermal for region in each.regions}
-        self._inner = {
-            name: 1 if facets.regions[0] in even else 0 for name, facets in mesh.surfaces.items() if not facets.outer
-        }
-        #: The held surfaces, and both sides of every interface that is no joint.
-        sides = [
-            *((name, mesh.surfaces[name].regions[0]) for name in problem.held),
-            *(
-                (name, region)
-                for name in self._inner
-                if name not in problem.joints
-                for region in dict.fromkeys(mesh.surfaces[name].regions)
-            ),
-        ]
-        self._division = division(mesh, sides)
-        self._surface = np.array([self._number[name] for name, _ in sides], dtype=np.int64)[self._division.side]
-        held = self._division.side < len(problem.held)
-        area = np.where(held, self._division.area, 0.0)
-        self._held_area = np.bincount(self._division.nodes, area, minlength=mesh.node_count).astype(float)
-        self._is_held = np.bincount(self._division.group, area, minlength=len(self._division.pairs)) > 0
-        self._taken, self._by_area = self._division.among(held), share_of(area, self._division.nodes)
-        self._across, self._passed = self._at_interfaces(sides, held)
         self._seen = np.zeros(mesh.node_count, dtype=bool)
-        self._seen[self._division.of_pairs] = True
+        self._seen[self._sharing.of_pairs] = True
         #: By place of a term, its nodes and regions, and where in its heat those are that are asked.
         self._places: dict[int, tuple[Ints, Ints, Ints, Ints]] = {}
 
@@ -115,8 +88,7 @@ class HeatFlows:
         entering, drawn = self._entering(given, reaction, drawn)
         through = np.bincount(entering.surface, entering.heat, minlength=len(self._inside)).tolist()
         heat = {name: through[number] for name, number in self._number.items() if mesh.surfaces[name].outer}
-        passed = self._passed @ drawn
-        heat |= zip(self._inner, passed.tolist(), strict=True)
+        heat |= zip(self._sharing.inner, (self._sharing.passed @ drawn).tolist(), strict=True)
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
         for each in given:
             if each.kind in ("region", "point"):
@@ -138,7 +110,7 @@ class HeatFlows:
             elif each.kind == "enclosure":
                 entries = self._entries[each.name]
                 found += [(self._number[name], each.nodes[0, own], each.heat[0, own]) for name, own in entries]
-        periodic, left = _periodic_heat(reaction, self._constraints, self._held_area)
+        periodic, left = _periodic_heat(reaction, self._constraints, self._sharing.held_area)
         found += [(self._number[name], np.flatnonzero(heat), heat[heat != 0]) for name, heat in periodic.items()]
         entering = _Entering(
             np.repeat([number for number, _, _ in found], [nodes.size for _, nodes, _ in found]).astype(np.int64),
@@ -146,11 +118,11 @@ class HeatFlows:
             np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)]),
         )
         left[self._not_held] = 0.0
-        at, drawn = self._division, drawn - self._at_pairs(entering)
+        at, drawn = self._sharing, drawn - self._at_pairs(entering)
         # What regions without a held surface at the node draw in comes through those that have one.
-        own = np.where(self._is_held, drawn + self._across @ drawn, 0.0)
+        own = np.where(at.is_held, drawn + at.across @ drawn, 0.0)
         rest = left - np.bincount(at.of_pairs, own, minlength=len(left))
-        given_to = _Entering(self._surface, at.nodes, self._taken @ own + self._by_area * rest[at.nodes])
+        given_to = _Entering(at.surface, at.nodes, at.taken @ own + at.by_area * rest[at.nodes])
         whole = _Entering(
             np.concatenate([entering.surface, given_to.surface]),
             np.concatenate([entering.nodes, given_to.nodes]),
@@ -161,7 +133,7 @@ class HeatFlows:
     def _drawn(self, given: Sequence[Given]) -> Floats:
         """Heat at the asked pairs that the region draws in at the node: what it conducts on and stores, less what
         arises in it or comes over its joints."""
-        drawn = np.zeros(len(self._division.pairs))
+        drawn = np.zeros(len(self._sharing.pairs))
         for place, each in enumerate(given):
             if each.kind in ("joint", "conduction", "region", "storage"):
                 known = self._places.get(place)
@@ -178,58 +150,20 @@ class HeatFlows:
         # Of a joint the first half of every row is of its first region, the other of its second.
         region = each.regions[column // (each.nodes.shape[1] // 2)] if each.kind == "joint" else each.regions[row]
         pairs = each.nodes.ravel()[entries] + region * len(self._seen)
-        known = self._division.pairs
+        known = self._sharing.pairs
         place = np.minimum(np.searchsorted(known, pairs), len(known) - 1)
         kept = known[place] == pairs
         return entries[kept], place[kept]
 
     def _at_pairs(self, entering: _Entering) -> Floats:
         """What enters at the pairs of a node and the region inside of the surface."""
-        known = self._division.pairs
+        known = self._sharing.pairs
         if not len(known):
             return np.zeros(0)
         pairs = entering.nodes + self._inside[entering.surface] * len(self._seen)
         place = np.minimum(np.searchsorted(known, pairs), len(known) - 1)
         kept = known[place] == pairs
         return np.bincount(place[kept], entering.heat[kept], minlength=len(known)).astype(float)
-
-    def _at_interfaces(self, sides: Sequence[tuple[str, int]], held: Flags) -> tuple[csr_array, csr_array]:
-        """How what is drawn in at the pairs tells what passes through interfaces.
-
-        First, (g, g), what their regions draw in less by them where they stand on held surfaces of both: it comes
-        through none of these. Where an interface meets them aslant, fluxes grow without bounds, and nothing is
-        foreseen. Then, (i, g), what passes through each, + from its first region to its second.
-        """
-        surfaces, at = self._problem.mesh.surfaces, self._division
-        place = {name: number for number, name in enumerate(self._inner)}
-        # Each is read from one of its sides; what the other one draws in there is that with another sign.
-        read = np.array(
-            [name in place and surfaces[name].regions[self._inner[name]] == region for name, region in sides],
-            dtype=bool,
-        )
-        entries = np.flatnonzero(read[at.side] & ~held)
-        into_first = np.array([1.0 if self._inner.get(name) else -1.0 for name, _ in sides])
-        row = np.array([place.get(name, 0) for name, _ in sides], dtype=np.int64)[at.side[entries]]
-        shape = len(self._inner), len(at.nodes)
-        through = csr_array((into_first[at.side[entries]], (row, entries)), shape=shape) @ at.among(~held)
-        beyond = np.array([sum(surfaces[name].regions) - region for name, region in sides], dtype=np.int64)
-        own = at.group[entries]
-        other = np.searchsorted(at.pairs, at.nodes[entries] + beyond[at.side[entries]] * self._problem.mesh.node_count)
-        smooth = self._is_held & self._upright(held)
-        both = smooth[own] & smooth[other]
-        entries, own, other = entries[both], own[both], other[both]
-        signs = np.repeat([-1.0, 1.0], len(entries))
-        where = np.concatenate([own, other]), np.tile(entries, 2)
-        less = csr_array((signs, where), shape=(len(at.pairs), len(at.nodes))) @ at.foreseen
-        return csr_array(less), csr_array(through)
-
-    def _upright(self, held: Flags) -> Flags:
-        """Whether at a pair (g,) the interfaces stand upright on all that is ``held`` (m,)."""
-        at = self._division
-        along = np.zeros((len(at.pairs), at.ways.shape[1], at.ways.shape[1]))
-        np.add.at(along, at.group[held], at.ways[held][:, :, None] * at.ways[held][:, None, :])
-        leans = np.einsum("mi,mij,mj->m", at.ways, along[at.group], at.ways)
-        return np.bincount(at.group, ~held & (leans >= _UPRIGHT**2), minlength=len(at.pairs)) == 0
 
 
 def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> tuple[dict[str, Floats], Floats]:
