@@ -25,7 +25,7 @@ def field_named(expect: Expectation, case: Case) -> str | None:
 
 
 class ExpectedFields:
-    """The fields a case is compared with, each fitted once; ``timing`` says how a run begins, where there is one."""
+    """The fields a case is compared with, each fitted or refused once; ``timing`` says how a run begins, if it is one."""
 
     def __init__(
         self, case: Case, geometry: BodyGeometry, problem: Problem, timing: Callable[[], Timing] | None
@@ -35,6 +35,7 @@ class ExpectedFields:
         self._problem = problem
         self._timing = timing
         self._fitted: dict[str, ReferenceField] = {}
+        self._refused: dict[str, str] = {}
         self._second: ExactField | None = None
 
     def recognised(self) -> ReferenceField | None:
@@ -74,8 +75,14 @@ class ExpectedFields:
 
     def named(self, name: str) -> ReferenceField:
         """Return the field of a name; raise :class:`ReferenceRefusedError` where it does not hold."""
+        if name in self._refused:
+            raise ReferenceRefusedError(self._refused[name])
         if name not in self._fitted:
-            self._fitted[name] = self._fit(name)
+            try:
+                self._fitted[name] = self._fit(name)
+            except ReferenceRefusedError as why:
+                self._refused[name] = str(why)
+                raise
         return self._fitted[name]
 
     def _fit(self, name: str) -> ReferenceField:
