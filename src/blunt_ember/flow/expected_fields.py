@@ -25,7 +25,7 @@ def field_named(expect: Expectation, case: Case) -> str | None:
 
 
 class ExpectedFields:
-    """The fields a case is compared with, each fitted or refused once; ``timing`` says how a run begins, if it is one."""
+    """The fields a case is compared with, each fitted or refused once; ``timing`` says how a run begins."""
 
     def __init__(
         self, case: Case, geometry: BodyGeometry, problem: Problem, timing: Callable[[], Timing] | None
