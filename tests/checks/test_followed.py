@@ -230,3 +230,51 @@ def test_what_jumps_from_place_to_place_is_not_called_exact() -> None:
         surroundings = [{"on": "plate.top", "flux": f"9 kW/m²*({part})"}, {"on": "plate.bottom", **FILM}]
         exact = solved({"body": plate(), "surroundings": surroundings, "mesh": {"size": "4 mm"}}).exact
         assert (exact is None) == ("/abs" in part)
+
+
+def heats(body: dict[str, Any], surroundings: list[dict[str, Any]], size: str) -> dict[str, Any]:
+    """The heat through every face on which something is stated, by its name."""
+    faces = [on for each in surroundings for on in (each["on"] if isinstance(each["on"], list) else [each["on"]])]
+    questions = [{"name": on.replace(".", " "), "heat_flow": on} for on in faces]
+    outcome = solved({"body": body, "surroundings": surroundings, "mesh": {"size": size}, "questions": questions})
+    return {check.name.split(" ")[1]: check for check in outcome.checks}
+
+
+def test_heat_through_all_faces_is_the_closed_form_where_one_wave_is_held() -> None:
+    """Over a plate and over a block whose other faces are held level."""
+    wave, rise = "20 °C + 80 K*sin(pi*(x - 5 mm)/(40 mm))", 80.0
+    sides = [f"plate.{side}" for side in ("left", "right", "bottom")]
+    found = heats(plate(), [{"on": "plate.top", "temperature": wave}, {"on": sides, "temperature": "20 °C"}], "2 mm")
+    reach = np.pi * 25 / 40
+    known = {
+        "top": 2 / np.tanh(reach),
+        "left": -(np.cosh(reach) - 1) / np.sinh(reach),
+        "right": -(np.cosh(reach) - 1) / np.sinh(reach),
+        "bottom": -2 / np.sinh(reach),
+    }
+    for name, share in known.items():
+        assert found[name].expected == pytest.approx(0.5 * 1.4 * rise * share, rel=1e-9), name
+        assert abs(found[name].deviation) < found[name].error, name
+    wave += "*sin(pi*y/(30 mm))"
+    sides = [f"block.{side}" for side in ("left", "right", "front", "back", "bottom")]
+    found = heats(BLOCK, [{"on": "block.top", "temperature": wave}, {"on": sides, "temperature": "20 °C"}], "4 mm")
+    root = np.pi * np.hypot(1 / 0.04, 1 / 0.03)
+    whole = 1.4 * rise * (2 * 0.04 / np.pi) * (2 * 0.03 / np.pi) * root
+    assert found["top"].expected == pytest.approx(whole / np.tanh(root * 0.02), rel=1e-9)
+    assert found["bottom"].expected == pytest.approx(-whole / np.sinh(root * 0.02), rel=1e-9)
+    assert sum(check.expected for check in found.values()) == pytest.approx(0, abs=1e-9 * whole)
+
+
+def test_heat_that_grows_without_bound_at_an_edge_is_not_said() -> None:
+    """The top is held as its neighbours are on the left, and as they are not on the right."""
+    rising = {"on": "plate.top", "temperature": "20 °C + 80 K*(x - 5 mm)/(40 mm)"}
+    sides = [f"plate.{side}" for side in ("left", "right", "bottom")]
+    found = heats(plate(), [rising, {"on": sides, "temperature": "20 °C"}], "3 mm")
+    assert found["top"].expected is None and found["right"].expected is None
+    assert abs(found["bottom"].deviation) < found["bottom"].error
+    # Behind films at the sides it is bounded, and balances.
+    found = heats(plate(), [rising, {"on": sides[:2], **FILM}, {"on": sides[2:], "temperature": "20 °C"}], "1 mm")
+    exact = {name: check.expected for name, check in found.items()}
+    assert sum(exact.values()) == pytest.approx(0, abs=1e-6 * exact["top"])
+    for name, check in found.items():
+        assert abs(check.deviation) < check.error + 1e-9 * exact["top"], name

@@ -60,14 +60,30 @@ class Plan:
             found *= (high**power - low**power) / (end**power - begin**power)
         return found
 
-    def projected(self, follows: Callable[[Floats], Floats], count: int) -> Floats:
+    def whole(self, count: int) -> Floats:
+        """Return the integral of each mode (n,) over the plan."""
+        each = [
+            modes.between(axis.lines[0], axis.lines[-1])
+            for axis, modes in zip(self.axes, self._modes(count), strict=True)
+        ]
+        return self._crossed(each, np.multiply)
+
+    def leaving(self, axis: int, end: int, count: int) -> Floats:
+        """Return what of each mode (n,) leaves through an end, 0 or 1, of an axis, in all its length."""
+        each = []
+        for number, (own, modes) in enumerate(zip(self.axes, self._modes(count), strict=True)):
+            flow = -modes.flows[1][-1] if end else modes.flows[0][0]
+            each.append(flow if number == axis else modes.between(own.lines[0], own.lines[-1]))
+        return self._crossed(each, np.multiply)
+
+    def projected(self, follows: Callable[[Floats], Floats], count: int, fade: bool = True) -> Floats:
         """Return what something that follows the place, given at places (p, axes) in m, is of each mode (n,); they fade
-        as :meth:`shares` do."""
+        as :meth:`shares` do, unless that is not wanted."""
         places, taken = [], []
         for axis, modes in zip(self.axes, self._modes(count), strict=True):
             at, weight = _pieces(axis, count)
             places.append(at)
-            taken.append(weight[:, None] * modes.in_layer(0, at) / modes.norms * fading(count))
+            taken.append(weight[:, None] * modes.in_layer(0, at) / modes.norms * (fading(count) if fade else 1.0))
         found = taken[0].T @ _on_grid(follows, places)
         if len(taken) == 2:
             found = found @ taken[1]

@@ -65,8 +65,12 @@ class Course:
     follows: Callable[[Floats], Floats]
 
     def of_modes(self, plan: Plan, count: int) -> Floats:
-        """Return what it is of each mode (n,)."""
+        """Return what it is of each mode (n,), which fade, so that what is left out of their sum cancels."""
         return plan.projected(self.follows, count)
+
+    def of_every_mode(self, plan: Plan, count: int) -> Floats:
+        """Return what it is of each mode (n,), to the last."""
+        return plan.projected(self.follows, count, fade=False)
 
     def mean(self, plan: Plan) -> float:
         """Nothing, besides what the sides have."""
@@ -130,8 +134,25 @@ class Spreading:
             self._made[place, count] = self.patches[place].of_modes(self.plan, count)
         return self._made[place, count]
 
+    def flows(self, count: int, end: int) -> tuple[Floats, Floats]:
+        """Return what of every mode (n,) enters at an end for what drives it there, and leaves at the other one: W/m²
+        for each kelvin where the end is held, else for a flux of 1."""
+        column = self._column(count, end)
+        root, thick, leaves = column.roots[0], column.thick[0], column.leaves[0]
+        return column.enters * column.levels[-1], column.levels[0] * column.k * root * _falling(root, thick, leaves)
+
     def _through(self, count: int, end: int, layer: int, up: float) -> Floats:
         """θ (n,) of every mode at a height of a layer for a flux of 1 at an end, m² K/W."""
+        column = self._column(count, end)
+        number = layer if end else len(self.plates) - 1 - layer
+        begin = self.plates[layer - 1].end if layer else 0.0
+        within = up - begin if end else self.plates[layer].end - up
+        return column.levels[number] * _fallen(
+            column.roots[number], column.thick[number], within, column.leaves[number]
+        )
+
+    def _column(self, count: int, end: int) -> _Column:
+        """How every mode goes through the pile from an end, from plate to plate."""
         modes = self.plan.modes(count)
         plates = self.plates if end else self.plates[::-1]
         far = self.sides[1 - end]
@@ -149,12 +170,33 @@ class Spreading:
             behind = near / (1 + contact * near)
         near_side = self.sides[end]
         level = np.ones(len(modes)) if near_side.held is not None else 1 / (carried[-1][1] + near_side.h)
-        number = layer if end else len(plates) - 1 - layer
-        for place in range(len(plates) - 1, number, -1):
+        levels = [level]
+        for place in range(len(plates) - 1, 0, -1):
             level = level * _fallen(roots[place], thick[place], 0.0, carried[place][0])
             level = level / (1 + passed[place - 1] * carried[place - 1][1])
-        within = up - begins[layer] if end else self.plates[layer].end - up
-        return level * _fallen(roots[number], thick[number], within, carried[number][0])
+            levels.append(level)
+        return _Column(
+            tuple(roots),
+            tuple(thick),
+            tuple(leaves for leaves, _ in carried),
+            tuple(levels[::-1]),
+            carried[-1][1],
+            plates[0].k,
+        )
+
+
+@dataclass(frozen=True)
+class _Column:
+    """Of every mode, plate by plate from the far end to the near one: its decay ``roots`` (n,) in 1/m, how ``thick``
+    the plate is, what ``leaves`` (n,) behind it over its own admittance, and the ``levels`` (n,) on its near side; what
+    ``enters`` (n,) the nearest one for each kelvin, and ``k`` of the farthest."""
+
+    roots: tuple[Floats, ...]
+    thick: tuple[float, ...]
+    leaves: tuple[Floats, ...]
+    levels: tuple[Floats, ...]
+    enters: Floats
+    k: float
 
 
 def _entering(behind: Floats, own: Floats, tanh: Floats) -> Floats:
@@ -172,3 +214,10 @@ def _fallen(root: Floats, thick: float, height: float, leaves: Floats) -> Floats
     shut = np.isinf(leaves)
     share = np.where(shut, -1.0, (1 - np.where(shut, 0.0, leaves)) / (1 + np.where(shut, 0.0, leaves)))
     return np.asarray((down + share * up) / (1 + share * whole))
+
+
+def _falling(root: Floats, thick: float, leaves: Floats) -> Floats:
+    """The slope (n,) at the far side over the root, for 1 on the near side."""
+    shut = np.isinf(leaves)
+    share = np.where(shut, -1.0, (1 - np.where(shut, 0.0, leaves)) / (1 + np.where(shut, 0.0, leaves)))
+    return np.asarray(np.exp(-root * thick) * (1 - share) / (1 + share * np.exp(-2 * root * thick)))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -33,6 +33,12 @@ from blunt_ember.reference.side import Side
 
 #: Modes along one axis of a face, and along each of two.
 _ALONE, _OF_TWO = (32, 128, 512), (24, 48, 96, 160)
+#: Modes along one axis, and along each of two, of sums from which heat is extrapolated; and the share of all terms by
+#: which it may differ from the last of them, and what round-off may make of the largest term.
+_SUMS_ALONE, _SUMS_OF_TWO, _SETTLES, _ROUND_OFF = (64, 128, 256, 512), (20, 40, 80, 160), 1e-4, 1e-8
+#: Places along an edge at which it is looked whether two held faces meet at one temperature, and by what share they may
+#: differ.
+_ALONG, _MEETS = 33, 1e-9
 #: What a formula may name to follow the place.
 _PLACE = frozenset({"x", "y", "z", "r", "theta"})
 #: Angles, in radians, at which what is said to go round an axis alike is read.
@@ -45,13 +51,54 @@ Geometry = TypeVar("Geometry", SectionGeometry, SolidGeometry)
 
 @dataclass(frozen=True)
 class _Part:
-    """What one face makes besides its mean: ``order`` are the axes of the face and, last, the one through it."""
+    """What one face makes besides its mean, by its ``course``: ``order`` are the axes of the face and, last, the one
+    through it."""
 
     spreading: Spreading
+    course: Course
     places: Callable[[Floats], Floats]
     order: tuple[int, ...]
-    #: What the face has more than its mean, K, where it is held.
+    #: What the face has more than in the field of the means, K, where it is held.
     held: Callable[[Floats], Floats] | None
+
+    def heat(self, axis: int, end: int) -> float:
+        """What it adds to the heat through an end of an axis of the body, per what the field is of; NaN where that is
+        without bound, or its sum does not settle."""
+        course = self.course
+        through = axis == self.order[-1]
+        if self._is_torn and not (through and end != course.end):
+            return float("nan")
+        plan = self.spreading.plan
+        sums: list[float] = []
+        for count in _SUMS_ALONE if len(plan.axes) == 1 else _SUMS_OF_TWO:
+            enters, leaves = self.spreading.flows(count, course.end)
+            if through:
+                flow, passing = enters if end == course.end else -leaves, plan.whole(count)
+            else:
+                flow = (leaves - enters) / plan.modes(count) ** 2
+                passing = plan.leaving(self.order.index(axis), end, count)
+            flow = flow * course.of_every_mode(plan, count)
+            sums.append(float(flow @ passing))
+        found = separable.extrapolated(sums)
+        # What cancels but for round-off is as good as settled.
+        size = float(np.abs(flow) @ np.abs(passing)) + _ROUND_OFF * float(np.abs(flow).sum() * np.abs(passing).max())
+        return found if abs(found - sums[-1]) <= _SETTLES * size else float("nan")
+
+    @cached_property
+    def _is_torn(self) -> bool:
+        """Whether the face is held at another temperature than what it meets at an edge that is held too."""
+        if self.held is None:
+            return False
+        plan, along = self.spreading.plan, np.linspace(0.0, 1.0, _ALONG)
+        spans = [axis.lines[0] + (axis.lines[-1] - axis.lines[0]) * along for axis in plan.axes]
+        most = float(np.abs(self.held(_grid(spans))).max())
+        for number, axis in enumerate(plan.axes):
+            for end, leaves in enumerate(axis.leaves):
+                if np.isinf(leaves):
+                    edge = [np.array([axis.lines[-1 if end else 0]]) if n == number else s for n, s in enumerate(spans)]
+                    if float(np.abs(self.held(_grid(edge))).max()) > _MEETS * most:
+                        return True
+        return False
 
     def temperature(self, points: Floats, layer: int | None) -> Floats:
         """What it adds, K, at ``points`` (p, d) in m."""
@@ -59,7 +106,7 @@ class _Part:
         found = self.spreading.temperature_at(places, layer, with_mean=False)
         if self.held is None:
             return found
-        end, whole = self.spreading.patches[0].end, self.spreading.plates[-1].end
+        end, whole = self.course.end, self.spreading.plates[-1].end
         on_face = np.abs(places[:, -1] - end * whole) <= 1e-12 * whole
         return np.where(on_face, self.held(places[:, :-1]), found)
 
@@ -84,9 +131,18 @@ class FollowedField:
         return self.base.temperature(points, region) + sum(part.temperature(points, layer) for part in self.parts)
 
     def heat(self, surface: str) -> float:
-        """Heat in W through a surface; NaN but where none leaves along the faces, so that modes pass none in all."""
-        even = all(part.spreading.plan.shut for part in self.parts)
-        return self.base.heat(surface) if even else float("nan")
+        """Heat in W through a surface: that of the means, and what the parts add, none where nothing leaves by the
+        edges of their faces."""
+        known = self.base.heat(surface)
+        adding = [part for part in self.parts if not part.spreading.plan.shut]
+        if not adding or not isinstance(self.base, SeparableField):
+            return known
+        at = next(
+            ((n, e) for n, axis in enumerate(self.base.axes) for e in (0, 1) if axis.names[e] == (surface,)), None
+        )
+        if at is None:
+            return float("nan")
+        return known + self.base.factor * sum(part.heat(*at) for part in adding)
 
 
 @dataclass(frozen=True)
@@ -162,6 +218,7 @@ def _fitted(
         for surface, laws in following.items()
     }
     means = {surface: _mean(faces[surface].plan, follows[surface], surface) for surface in following}
+    means |= {surface: level for surface in following if (level := _level(anyhow, surface, following)) is not None}
     base = of_means(geometry, _with_means(problem, means))
     parts: list[_Part] = []
     for surface, laws in following.items():
@@ -171,7 +228,7 @@ def _fitted(
         spreading = Spreading(face.plan, face.plates, face.sides, (course,), face.counts)
         order = (*(axis for axis in range(len(face.plan.axes) + 1) if axis != face.axis), face.axis)
         held = beside if laws.held is not None else None
-        parts.append(_Part(spreading, base.places, order, held))
+        parts.append(_Part(spreading, course, base.places, order, held))
     return FollowedField(base, tuple(parts), name)
 
 
@@ -180,6 +237,27 @@ def _mean(plan: Plan, follows: Callable[[Floats], Floats], surface: str) -> floa
     if not np.isfinite(found):
         raise ReferenceRefusedError(f"what is stated on {surface} jumps from place to place")
     return found
+
+
+def _level(field: SeparableField | PlatesField, surface: str, following: Mapping[str, _Laws]) -> float | None:
+    """The temperature of all held faces beside one that is held, K, which the field of the means has there too, so that
+    it jumps at no edge; None where there is none, or several."""
+    if following[surface].held is None or not isinstance(field, SeparableField):
+        return None
+    own = next(number for number, axis in enumerate(field.axes) if (surface,) in axis.names)
+    beside = [
+        (side.held, names)
+        for number, axis in enumerate(field.axes)
+        for side, names in zip(axis.sides, axis.names, strict=True)
+        if number != own and side.held is not None
+    ]
+    levels = {held for held, _ in beside}
+    moving = any(name in following for _, names in beside for name in names)
+    return levels.pop() if len(levels) == 1 and not moving else None
+
+
+def _grid(spans: list[Floats]) -> Floats:
+    return np.column_stack([each.ravel() for each in np.meshgrid(*spans, indexing="ij")])
 
 
 @dataclass(frozen=True)

@@ -161,7 +161,7 @@ class SeparableField:
         else:
             order = (number, *(place for place in range(3) if place != number))
             sums = [self._body(order, count, count).heat_in(0, end) for count in _SUMS_DOUBLE]
-        return _extrapolated(sums) * self.factor
+        return extrapolated(sums) * self.factor
 
     def _body(self, order: tuple[int, ...], terms: int, pairs: int = 0) -> Separated:
         """The body with its axes in an order, of which the first is across layers, and so many terms."""
@@ -199,8 +199,8 @@ def _over(sides: tuple[Side, Side], k: float) -> tuple[Side, Side]:
     return first, second
 
 
-def _extrapolated(sums: list[float]) -> float:
-    """The limit of sums of twice as many terms each, which approach it in powers of 1/N (Richardson)."""
+def extrapolated(sums: list[float]) -> float:
+    """Return the limit of sums of twice as many terms each, which approach it in powers of 1/N (Richardson)."""
     power = 1
     while len(sums) > 1:
         sums = [(2**power * better - worse) / (2**power - 1) for worse, better in pairwise(sums)]
