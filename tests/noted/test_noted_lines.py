@@ -142,6 +142,18 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
             "cylinder r 25 mm k 0.5 generating 1e5 W/m3 surface 80 C",
             "cylinder d 50 mm k 0.5 generating 0.1 MW/m3; 80 °C",
         ),
+        (
+            "pipe 100 mm bore 5 mm wall k 50; inside 90 C; outside 15 C h 10",
+            "pipe d 100 mm, 5 mm k 50; inside 90 °C; outside 15 °C h 10",
+        ),
+        (
+            "pipe 100 mm od 5 mm k 50; inside 90 C; outside 15 C h 10",
+            "pipe bore 90 mm, 5 mm k 50; inside 90 °C; outside 15 °C h 10",
+        ),
+        (
+            "pipe 4 mm bore 150 mm k 50; inside 90 C; outside 15 C h 10",
+            "pipe bore 150 mm, 4 mm k 50; inside 90 °C; outside 15 °C h 10",
+        ),
         ("insulated plate 10 mm k 5 T_in 30 C T_out 20 C", "wall 10 mm k 5; left 30 °C; right 20 °C"),
         ("plate 300x200 mm k 50; left 100C; others 20 C", "plate 300 x 200 mm k 50; left 100 °C; 20 °C"),
         (

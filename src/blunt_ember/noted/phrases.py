@@ -70,8 +70,8 @@ _UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
 #: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
 _MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")
 _TIED = re.compile(r"[xX×]\s*(?=\d)")
-_SIZED = re.compile(rf"\s*[=:]?\s*{_NUMBER.pattern}\s*[^\W\d]*\s*(?:{'|'.join(sorted(DIMENSION_WORDS))})\b")
-_NUMBERED = re.compile(rf"\s*[=:]?\s*{_NUMBER.pattern}")
+#: A number with its unit, and the word behind it.
+_NEXT = re.compile(rf"\s*[=:]?\s*({_NUMBER.pattern}\s*(?:[^\W\d]+)?)\s*([^\W\d]*)")
 _BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
 
 
@@ -163,10 +163,18 @@ def tokens(phrase: str, begin: int) -> list[Token]:
 
 
 def _belongs(value: NotedValue, word: re.Match[str], phrase: str) -> bool:
-    """Whether a word behind a size says which it is, not which the next one is: `10 mm dia, 200 mm long`."""
+    """Whether a word behind a size says which it is, not which the next one is: `10 mm dia, 200 mm long`.
+
+    It does where the next one says for itself, and where that is smaller: a wall is thinner than a pipe is wide.
+    """
     if value.kind is not LENGTH or value.key or value.joined or word[0].lower() not in _ACROSS:
         return False
-    return _NUMBERED.match(phrase, word.end()) is None or _SIZED.match(phrase, word.end()) is not None
+    after = _NEXT.match(phrase, word.end())
+    if after is None or after[2].lower() in {*DIMENSION_WORDS, "wall"}:
+        return True
+    return _kind(after[1], LENGTH) is not None and quantity_si(after[1], LENGTH, {}) < quantity_si(
+        value.text, LENGTH, {}
+    )
 
 
 def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int) -> NotedValue:

@@ -398,13 +398,11 @@ def fitted(
 
     Raises :class:`ReferenceRefusedError` where so many poles as fit do not get there.
     """
+    tried = [each for each in _TRIED if _weights_of(outlines, *each) <= _MOST_WEIGHTS]
     fewer: RationalField | None = None
     before: list[Floats] = []
     seen = [_inside(outline) for outline in outlines]
-    for poles, degree in _TRIED:
-        counts = (poles * len(each.corners) + degree * len(each.loops) + len(each.slots[0]) for each in outlines)
-        if 2 * sum(counts) > _MOST_WEIGHTS:
-            break
+    for poles, degree in tried if len(tried) > 1 else ():  # one alone tells no error
         go_on()
         found = RationalField(outlines, poles, degree)
         values = [found.temperature_at(places, number) for number, places in enumerate(seen)]
@@ -415,6 +413,12 @@ def fitted(
                 return found, fewer, error
         fewer, before = found, values
     raise ReferenceRefusedError("the edges are too many, or too curved, for rational functions")
+
+
+def _weights_of(outlines: tuple[Outline, ...], poles: int, degree: int) -> int:
+    """How many weights there are in all."""
+    counts = (poles * len(each.corners) + degree * len(each.loops) + len(each.slots[0]) for each in outlines)
+    return 2 * sum(counts)
 
 
 def _inside(outline: Outline) -> Floats:
