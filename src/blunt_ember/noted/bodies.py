@@ -123,6 +123,16 @@ def _wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     return NotedBody(body, sides, ("left", "right"), asked, exact, "series-in-time")
 
 
+def _lying(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    """A wall that lies: of one layer its faces are above and below; which way several are told, nothing says."""
+    made = _wall(layers, sizes)
+    sides = {word: on for word, on in made.sides.items() if word not in ("top", "bottom")}
+    if len(layers) == 1:
+        sides |= dict.fromkeys(("bottom", "below", "under"), made.sides["left"])
+        sides |= dict.fromkeys(("top", "above"), made.sides["right"])
+    return replace(made, sides=sides)
+
+
 def _pipe(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     regions, parameters = _rings(layers, sizes, "pipe bore 150 mm, 4 mm k 24", {"shape": "ring"})
     return _hollow(layers, {"kind": "section", "depth": "1 m", "regions": regions}, "hollow-cylinder", parameters)
@@ -174,6 +184,9 @@ def _bored(layers: Sequence[NotedLayer], sizes: NotedSizes) -> tuple[Sequence[No
         inside = sizes.take("ri", "r") or f"({sizes.take('bore', 'd')})/2"
         wall = f"{f'({outside})/2' if across else outside} - {inside}"
         return [replace(first, thickness=wall), *layers[1:]], "r_bore", inside
+    wide = sizes.take("dia", "diameter")
+    if wide is not None:
+        raise NotEnoughError(f"whether {wide} is outside, 'od {wide}', or inside, 'bore {wide}'")
     if sizes.has("bore", "d"):
         return layers, "bore/2", sizes.take("bore", "d")
     return layers, "r_bore", sizes.take("r", "ri")
@@ -316,7 +329,7 @@ def _slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 def _plate(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     if layers[0].thickness and not sizes.has(ROW):  # of which no more than the thickness matters
-        return _wall(layers, sizes)
+        return _lying(layers, sizes)
     layer = _only(layers, "plate 200 x 120 mm k 1.5")
     row = sizes.row(ROW)
     if len(row) != 2:
@@ -374,13 +387,19 @@ def _four_sides(name: str, more: Mapping[str, str]) -> dict[str, tuple[str, ...]
     four = ("bottom", "right", "top", "left")
     sides = {side: (f"{name}.{side}",) for side in four}
     also = {word: (f"{name}.{side}",) for word, side in more.items()}
-    return {**sides, **also, "ends": sides["left"] + sides["right"], "all": tuple(f"{name}.{side}" for side in four)}
+    return {
+        **sides,
+        **also,
+        **dict.fromkeys(("ends", "sides"), sides["left"] + sides["right"]),
+        "all": tuple(f"{name}.{side}" for side in four),
+    }
 
 
 #: By the word a line begins with, what makes its body.
 HEADS: Mapping[str, MakesBody] = MappingProxyType(
     {
-        **dict.fromkeys(("wall", "window", "pane", "door", "floor", "ceiling", "roof", "slab"), _wall),
+        **dict.fromkeys(("wall", "window", "pane", "door"), _wall),
+        **dict.fromkeys(("floor", "ceiling", "roof", "slab"), _lying),
         **dict.fromkeys(("pipe", "tube", "duct"), _pipe),
         "shell": _shell,
         **dict.fromkeys(("ball", "sphere"), _ball),

@@ -65,9 +65,11 @@ class NotedProblem:
 
 @dataclass
 class NotedStatement:
-    """What is stated on a side: the word for it and where that stands, and what acts there."""
+    """What is stated on a side: the word for it and where that stands, whether it names a ``fluid``, and what acts
+    there."""
 
     side: str
+    fluid: bool
     outward: bool
     start: int
     end: int

@@ -29,7 +29,7 @@ def headed(read: Sequence[Token]) -> tuple[str, list[Token]] | None:
     at = 0 if named[0] == 0 else within[-1] if within else named[0]
     head, before = read[at].text.lower(), read[:at]
     hollow = any(_word(token) == "hollow" for token in before)
-    said = [token for token in before if _word(token) not in _PLAIN | {"hollow"} | FLUIDS.keys()]
+    said = [token for token in before if _word(token) not in _PLAIN | {"hollow"} | FLUIDS.keys() | SIDE_WORDS]
     return HOLLOW_HEADS.get(head, head) if hollow else head, [*said, *read[at + 1 :]]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from blunt_ember.case.faults.structure_faults import nearest
@@ -32,7 +33,7 @@ def acts(token: Token) -> bool:
 def read_statement(line: ReadLine, read: list[Token]) -> None:
     """What surrounds the body, on the side that the phrase names or on one that is left over."""
     says: dict[Kind, str] = {}
-    side, outward, side_at = "", False, (read[0].start, read[-1].end)
+    side, fluid, outward, side_at = "", False, False, (read[0].start, read[-1].end)
     insulated, before = False, len(line.faults)
     for token in read:
         if isinstance(token, NotedValue):
@@ -45,14 +46,16 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         if word == "insulated":
             insulated = True
         elif word in FLUIDS:
-            outward = outward or FLUIDS[word]
+            fluid, outward = True, outward or FLUIDS[word]
         elif word in _WITH_A_SIDE and side:
             continue
         elif word not in IDLE and (not side or side in _WITH_A_SIDE):
             side, side_at = word, (token.start, token.end)
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{side}'")
-    made = NotedStatement(side, outward, read[0].start, read[-1].end, side_at)
+    if not side and says and not says.keys() - {FILM_COEFFICIENT, AREA_RESISTANCE} and _goes_on(line, says):
+        return
+    made = NotedStatement(side, fluid, outward, read[0].start, read[-1].end, side_at)
     temperature = says.get(TEMPERATURE)
     if insulated:
         made.says["insulated"] = True
@@ -81,6 +84,17 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         )
     if made.says:
         line.statements.append(made)
+
+
+def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
+    """Take a film coefficient by itself as that of the fluid before it, `air 25 °C, h 40`; whether there is one."""
+    last = line.statements[-1] if line.statements else None
+    if last is None or not last.fluid or "temperature" not in last.says:
+        return False
+    how = "h" if FILM_COEFFICIENT in says else "resistance"
+    kind = FILM_COEFFICIENT if FILM_COEFFICIENT in says else AREA_RESISTANCE
+    last.says = {"film": {how: says[kind], "temperature": last.says["temperature"]}}
+    return True
 
 
 def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
