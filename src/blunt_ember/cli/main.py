@@ -66,6 +66,9 @@ exit status: 0 nothing is off, 1 a check is off, 2 the case or the command is wr
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command line; return the exit status."""
+    # Threads of dense linear algebra wait for each other in a loop: where another program has a core too, what takes
+    # three seconds takes twenty. It is read when NumPy is loaded, which is after this.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     given = list(sys.argv[1:] if arguments is None else arguments)
     if not given or (not given[0].startswith("-") and given[0] not in COMMANDS):
         given = ["window", *given]

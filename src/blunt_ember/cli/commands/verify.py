@@ -52,8 +52,6 @@ def _verified(name: str, case: Case) -> _Verified:
 def _all_verified(cases: list[tuple[str, Case]]) -> list[_Verified]:
     """Solve cases on all cores, and say on the error channel how far it is; the order stays."""
     workers = min(os.cpu_count() or 1, len(cases))
-    # Each process is one core's work; threads of the linear algebra within would only be in each other's way.
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
         # What runs in time takes longest, so that it comes first.
         order = sorted(cases, key=lambda each: each[1].document.running_clock is None)
