@@ -20,7 +20,8 @@ _ROUND_OFF = 1e-9
 _NONE: Mapping[str, float] = MappingProxyType({})
 #: Share of the most heat that ever moved below which an instant of a run is as good as still.
 _STILL = 1e-9
-#: Share of the heat that moves within the body that passes through it at least, for an imbalance to be held against.
+#: Share of all heat that has moved within the body that passes through it at least, for the imbalance of a whole run to
+#: be held against.
 _WITHIN = 1e-3
 
 
@@ -119,7 +120,7 @@ def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = Fals
     gone = (*rows, LedgerRow("", stored, ""))
     # What moves within a body that hardly anything enters or leaves counts too.
     most, moved = float(np.abs(run.passed if whole else run.power).sum(axis=1).max()), run.moved[0 if whole else 1]
-    floor = max(_STILL * most, _WITHIN * moved)
+    floor = max(_STILL * most, (_WITHIN if whole else _STILL) * moved)
     return Ledger(
         rows,
         imbalance,

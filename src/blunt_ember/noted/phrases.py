@@ -192,9 +192,9 @@ def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int
             if kind is not None:
                 return NotedValue(text, kind, name, start, begin + end)
         text = f"{number[0]} {unit[0]}"
-        strange = expected is not None and (implied or expected is not EMISSIVITY) and _kind(text, None) is not None
+        needed = expected is not None and not implied and expected is not EMISSIVITY
         # Another kind than its word asks for, or a unit of none.
-        if (strange and not implied) or (implied and "/" in unit[0]):
+        if (needed and _kind(text, None) is not None) or (implied and "/" in unit[0]):
             return NotedValue(text, None, name, start, begin + unit.end())
     if expected is not None and (implied or expected is EMISSIVITY):
         return NotedValue(f"{number[0]} {implied}".strip(), expected, name, start, begin + after)
