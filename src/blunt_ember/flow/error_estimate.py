@@ -16,6 +16,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
 from blunt_ember.case.document.questions.temperatures import PointQuestion
+from blunt_ember.case.editing.every_value import every_value
+from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, CaseError, StoppedError
@@ -37,9 +39,11 @@ _LEFT_BY_FINER, _LEFT_BY_COARSER = 2.0, 1.0
 #: to mesh, so that a part of what larger cells change is added.
 _MORE_BY_FINER, _MORE_BY_COARSER, _PART_OF_LARGER = 1.75, 3.0, 0.3
 _WHERE_SINGULAR = ", as the flux has singularities"
-#: So it does where conductivity or heat inside bends with temperature: within a cell, at one place in one mesh and at
-#: another in the next.
-_WHERE_BENT = ", as what is stated bends with temperature"
+#: So it does where what is stated bends with temperature or place: within a cell, at one place in one mesh and at
+#: another in the next, so that halved cells may change little by chance; all of what larger ones change is added.
+_WHERE_BENT, _PART_WHERE_BENT = ", as what is stated bends", 1.0
+#: By why answers leap, how much more than twice the change on halved cells is taken, and how that is said.
+_MORE = {"": (1.0, "twice"), _WHERE_SINGULAR: (_MORE_BY_FINER, "3.5 times"), _WHERE_BENT: (2.5, "5 times")}
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
@@ -142,9 +146,10 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
         if not why and solved.run is None:
             return change, f"twice {halved}"
         # What was stated at the start of a run need not be smooth either.
-        more, times = (_MORE_BY_FINER, "3.5 times") if why else (1.0, "twice")
+        more, times = _MORE[why]
         part = f"{times} {halved}{why}, and a part of that on larger cells"
-        return more * change + _by_larger(solver, case, solved, values), part
+        share = _PART_WHERE_BENT if why == _WHERE_BENT else _PART_OF_LARGER
+        return more * change + share * _by_larger(solver, case, solved, values), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -157,7 +162,7 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             raise
         except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
             pass
-    more, times = (_MORE_BY_FINER, "3.5 times") if why else (1.0, "twice")
+    more, times = _MORE[why]
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 
@@ -199,13 +204,13 @@ def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values
 
 
 def _by_larger(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
-    """A part of the change on larger cells (a,), so that no answer stands still by chance; 0 where there are none."""
+    """The change on larger cells (a,), a part of which lets no answer stand still by chance; 0 where there are none."""
     looser = _by_looser_steps(solver, case, solved, values)
-    in_time = _PART_OF_LARGER * np.abs(looser - values)
+    in_time = np.abs(looser - values)
     if not _joinable(case):
         return in_time
     try:
-        return in_time + _PART_OF_LARGER * np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), looser))
+        return in_time + np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), looser))
     except StoppedError:
         raise
     except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
@@ -217,8 +222,8 @@ def _rough(solved: SolvedField) -> str:
     problem = _last_problem(solved)
     if flux_is_singular(problem):
         return _WHERE_SINGULAR
-    inside = [law for each in problem.conductors for law in each.k] + [each.per_volume for each in problem.sources]
-    return _WHERE_BENT if any(law.follows_temperature and law.has_kinks for law in inside) else ""
+    laws = (value for _, value in every_value(solved.document) if isinstance(value, Law))
+    return _WHERE_BENT if any(law.has_kinks and law.variables - {"t"} for law in laws) else ""
 
 
 def _last_problem(solved: SolvedField) -> Problem:

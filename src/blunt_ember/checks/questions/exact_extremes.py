@@ -47,7 +47,6 @@ def extreme_near(
         corners = mesh.points[own]
         if family.dimension == 0:
             return float(read(corners[:, 0])[0])
-
         found.append(_closer(partial(_places, family, corners), family.samples, len(own), read, highest))
     return max(found) if highest else min(found)
 

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
@@ -17,9 +19,9 @@ from blunt_ember.fem.transient.storage import Storage, storage_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, Mesh
 
-#: Steps towards the temperatures at which no heat is gained, each of which halves what is left at least, and the share
-#: of it that is as good as none.
-_STEPS, _CLOSE = 60, 1e-13
+#: Steps of the secant method towards the temperatures at which no heat is gained, and the share of it that is as good
+#: as none.
+_STEPS, _CLOSE = 20, 1e-13
 
 
 @dataclass(frozen=True)
@@ -89,17 +91,50 @@ def _evened(start: Start, problem: Problem) -> Start:
     result[asked] = (np.bincount(node, heat * start.begins, minlength=count)[asked]) / whole[asked]
     storage = storage_of(replace(problem, mesh=near), middle)
     enough = _CLOSE * float(heat.sum()) * float(np.ptp(start.begins))
-    found = replace(start, temperature=result)
+    # What is left over, where capacities follow temperature, is made up along each line or face of such nodes.
+    label = _joined(near, asked, count)
+    way = np.zeros(count)
+    np.maximum.at(way, node, np.abs(start.begins - start.temperature[node]))
+    way[asked] = np.maximum(way[asked], _CLOSE)
+    mixed = replace(start, temperature=result)
+
+    def left_over(by: Floats) -> tuple[Start, Floats]:
+        moved = replace(mixed, temperature=mixed.temperature + np.where(label >= 0, by[label], 0.0) * way)
+        gained = np.zeros(len(by))
+        for each, more in zip(storage, moved.gained(storage, middle), strict=True):
+            own = label[each.nodes]
+            np.add.at(gained, own[own >= 0], more[own >= 0])
+        return moved, gained
+
+    before = np.zeros(int(label.max()) + 1)
+    found, gained = left_over(before)
+    slope = np.bincount(label[asked], (whole * way)[asked])
+    by = before - gained / slope
     for _ in range(_STEPS):
-        gained = np.zeros(count)
-        for each, more in zip(storage, found.gained(storage, middle), strict=True):
-            np.add.at(gained, each.nodes, more)
         if np.abs(gained).sum() <= enough:
             break
-        result = found.temperature.copy()
-        result[asked] -= gained[asked] / whole[asked]
-        found = replace(found, temperature=result)
+        found, again = left_over(by)
+        steep = np.divide(again - gained, by - before, out=slope.copy(), where=again != gained)
+        before, by, gained, slope = by, by - again / steep, again, steep
     return found
+
+
+def _joined(mesh: Mesh, nodes: Ints, count: int) -> Ints:
+    """By node (n,), the number of the group that cells join it to, of those that are among ``nodes``, −1 for all
+    others."""
+    asked = np.zeros(count, dtype=bool)
+    asked[nodes] = True
+    ends: list[Ints] = []
+    for block in mesh.blocks:
+        here = asked[block.nodes]
+        first = np.take_along_axis(block.nodes, here.argmax(axis=1)[:, None], axis=1)
+        ends.append(np.stack([np.broadcast_to(first, block.nodes.shape)[here], block.nodes[here]]))
+    one, other = np.concatenate(ends, axis=1)
+    graph = csr_array((np.ones(len(one)), (one, other)), shape=(count, count))
+    group = connected_components(graph, directed=False)[1]
+    label = np.full(count, -1, dtype=np.int64)
+    label[nodes] = np.unique(group[nodes], return_inverse=True)[1].reshape(-1)
+    return label
 
 
 def _about(mesh: Mesh, nodes: Ints) -> Mesh:

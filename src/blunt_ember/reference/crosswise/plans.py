@@ -17,8 +17,10 @@ _READ, _OF_PIECE = 16, 4
 #: Modes as many as a mean is read for, and so many that pieces lie elsewhere; and as many as it is read for along one
 #: axis alone, where it may bend.
 _OF_MEAN, _ELSEWHERE, _ALONE = 128, 180, 16_384
-#: Where two means differ by more than this of the largest value, what follows the place jumps.
-_JUMPS = 1e-5
+#: Modes as many as what bends is read for, as its bends lie within pieces.
+_BENT = 4_096
+#: Where two means differ by more than this of the largest value, what follows the place jumps, or bends.
+_JUMPS, _SMOOTH = 1e-5, 1e-12
 
 
 @dataclass(frozen=True)
@@ -80,8 +82,9 @@ class Plan:
         """Return what something that follows the place, given at places (p, axes) in m, is of each mode (n,); they fade
         as :meth:`shares` do, unless that is not wanted."""
         places, taken = [], []
+        pieces = max(count, _BENT) if len(self.axes) == 1 and self._bends(follows) else count
         for axis, modes in zip(self.axes, self._modes(count), strict=True):
-            at, weight = _pieces(axis, count)
+            at, weight = _pieces(axis, pieces)
             places.append(at)
             taken.append(weight[:, None] * modes.in_layer(0, at) / modes.norms * (fading(count) if fade else 1.0))
         found = taken[0].T @ _on_grid(follows, places)
@@ -96,6 +99,11 @@ class Plan:
         if abs(first[0] - again[0]) > _JUMPS * first[1]:
             return float("nan")
         return self._mean(follows, _ALONE)[0] if len(self.axes) == 1 else first[0]
+
+    def _bends(self, follows: Callable[[Floats], Floats]) -> bool:
+        """Whether what follows the place is not smooth: a rule with pieces elsewhere finds another mean."""
+        first, again = (self._mean(follows, count) for count in (_OF_MEAN, _ELSEWHERE))
+        return abs(first[0] - again[0]) > _SMOOTH * first[1]
 
     def summed(self, places: Floats, weights: Floats, count: int) -> Floats:
         """Return Σ Uₙ wₙ at ``places`` (p, axes) in m with ``weights`` (n,)."""

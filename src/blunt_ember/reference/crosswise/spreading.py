@@ -211,13 +211,17 @@ def _fallen(root: Floats, thick: float, height: float, leaves: Floats) -> Floats
     behind it over its own."""
     down, up = np.exp(-root * (thick - height)), np.exp(-root * (thick + height))
     whole = np.exp(-2 * root * thick)
-    shut = np.isinf(leaves)
-    share = np.where(shut, -1.0, (1 - np.where(shut, 0.0, leaves)) / (1 + np.where(shut, 0.0, leaves)))
+    share = _sent_back(leaves)
     return np.asarray((down + share * up) / (1 + share * whole))
 
 
 def _falling(root: Floats, thick: float, leaves: Floats) -> Floats:
     """The slope (n,) at the far side over the root, for 1 on the near side."""
-    shut = np.isinf(leaves)
-    share = np.where(shut, -1.0, (1 - np.where(shut, 0.0, leaves)) / (1 + np.where(shut, 0.0, leaves)))
+    share = _sent_back(leaves)
     return np.asarray(np.exp(-root * thick) * (1 - share) / (1 + share * np.exp(-2 * root * thick)))
+
+
+def _sent_back(leaves: Floats) -> Floats:
+    """What of a wave comes back (n,) from the far side."""
+    shut = np.isinf(leaves)
+    return np.where(shut, -1.0, (1 - np.where(shut, 0.0, leaves)) / (1 + np.where(shut, 0.0, leaves)))
