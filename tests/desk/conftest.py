@@ -68,6 +68,8 @@ def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.Monk
     for _ in range(2):  # what is let go of may let go of more
         gc.collect()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    for process in multiprocessing.active_children():  # one that was killed may not be told of yet
+        process.join(PATIENCE / 1000)
     widgets = qapp.topLevelWidgets()
     left = [f"{type(each).__name__} '{each.windowTitle() or each.objectName()}'" for each in widgets]
     left += [f"thread {thread.name}" for thread in set(threading.enumerate()) - threads]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import signal
+import tempfile
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -237,6 +238,18 @@ def test_unsaved_work_is_not_lost_without_a_question(window: Window) -> None:
     assert window.isVisible() and asked and "not saved" in asked[0]
     assert window.current.case is not None
     assert window.current.case.data["parameters"]["k_brick"] == "0.5 W/(m K)"
+
+
+def test_a_window_closes_where_the_machine_is_slow_to_tell_that_its_solver_has_ended(window: Window) -> None:
+    solver = window.solver.pid
+    forked_from = int(Path(f"/proc/{solver}/stat").read_text().rpartition(")")[2].split()[1])
+    os.kill(forked_from, signal.SIGSTOP)
+    try:
+        assert window.close() and not window.isVisible()
+    finally:
+        os.kill(forked_from, signal.SIGCONT)
+    assert window.solver.pid is None and not any(Path(tempfile.gettempdir()).iterdir())
+    window.show()
 
 
 def test_a_killed_solver_leaves_the_case_and_works_again(window: Window, qtbot: QtBot) -> None:

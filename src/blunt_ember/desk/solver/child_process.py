@@ -21,6 +21,9 @@ _IMPORTED = [
     "blunt_ember.refinement.uniform",
 ]
 
+#: The end of a process that was killed is told by the one it was forked from; so long it is waited for, s.
+_TOLD_WITHIN = 2.0
+
 
 def forked() -> ForkServerContext:
     """Processes forked from one that has imported all there is to import: a new one is there at once."""
@@ -80,14 +83,15 @@ class ChildProcess(QObject):
         return self._connection is not None
 
     def end(self) -> None:
-        """End it for good."""
+        """End it for good; on a machine too busy to tell that it has ended, it ends unseen."""
         if self._connection is None or self._process is None:
             return
         self._notifier.setEnabled(False)
         self._connection.close()
         self._process.kill()
-        self._process.join(2)
-        self._process.close()
+        self._process.join(_TOLD_WITHIN)
+        if self._process.exitcode is not None:
+            self._process.close()
         self._connection = self._process = None
         self.deleteLater()
 
