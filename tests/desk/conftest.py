@@ -79,17 +79,26 @@ def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.Monk
 
 
 @pytest.fixture
-def window(qapp: object, qtbot: QtBot) -> Iterator[Window]:
+def empty_window(qapp: object, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    """The desk, without a case on it yet."""
     application()
     made = Window()
-    made.show_case(demo_case(), None)
+    made._pages.setCurrentIndex(1)
     made.show()
     qtbot.waitExposed(made)
-    settled(qtbot, made)
     yield made
-    made.current.open(demo_case(), None)  # nothing left to save
+    made.commit_typing()
+    made.current.saved(tmp_path / "left.ember")  # nothing is left to save
     made.close()
     made.deleteLater()
+
+
+@pytest.fixture
+def window(empty_window: Window, qtbot: QtBot) -> Window:
+    """The desk with the demo on it, solved."""
+    empty_window.show_case(demo_case(), None)
+    settled(qtbot, empty_window)
+    return empty_window
 
 
 def settled(qtbot: QtBot, window: Window) -> None:

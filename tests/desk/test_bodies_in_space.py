@@ -25,6 +25,12 @@ from blunt_ember.mesh.cells.facets import skin_of
 from tests.desk.conftest import choose, field, settled, type_into
 
 
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
+
+
 def opened(window: Window, qtbot: QtBot, name: str, lens: str = "Shape") -> None:
     window.show_case(family(name).case(), None)
     settled(qtbot, window)

@@ -19,6 +19,12 @@ from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
+
+
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
     # A rough run does for what is looked at here.
     window.show_case(with_value(family(name).case(), ("clock", "tolerance"), "0.5 %"), None)

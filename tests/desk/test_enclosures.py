@@ -26,6 +26,12 @@ def door() -> dict[str, Any]:
     return {**data, "questions": data["questions"][:1]}
 
 
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
+
+
 def opened(window: Window, qtbot: QtBot, data: dict[str, Any]) -> None:
     window.show_case(case_from_data(data), None)
     qtbot.waitUntil(

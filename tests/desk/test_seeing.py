@@ -22,6 +22,12 @@ from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
+
+
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
     window.show_case(family(name).case(), None)
     settled(qtbot, window)
@@ -222,6 +228,7 @@ def test_a_case_is_refined_in_the_strip_and_what_it_tends_to_is_copied(window: W
 def test_what_is_seen_is_exported_as_picture_table_and_report(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    opened(window, qtbot, "composite-wall")
     typed = [("7", True), ("640 x 400", True)]  # a slip is asked again, with the reason
     asked: list[str] = []
 

@@ -23,6 +23,12 @@ from blunt_ember.library.shelves import own_file
 from tests.desk.conftest import choose, field, settled, type_into
 
 
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
+
+
 def opened(window: Window, qtbot: QtBot, name: str) -> None:
     window.show_case(family(name).case(), None)
     settled(qtbot, window)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton, QWidget
@@ -14,6 +15,12 @@ from blunt_ember.gallery.families import family
 from tests.desk.conftest import choose, field, settled, type_into
 
 THICK = "body.regions.brick.size[0]"
+
+
+@pytest.fixture
+def window(empty_window: Window) -> Window:
+    """Every test here opens a case of its own."""
+    return empty_window
 
 
 def opened(window: Window, qtbot: QtBot, name: str = "composite-wall") -> None:

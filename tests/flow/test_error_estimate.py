@@ -271,7 +271,7 @@ def test_where_conductivity_bends_with_temperature_one_other_mesh_does_not_tell(
         assert abs(check.deviation) <= check.error <= max(60 * abs(check.deviation), 1e-3 * abs(check.value)), check
 
 
-@pytest.mark.parametrize("size", ["2 mm", "1.5 mm", "0.7 mm"])
+@pytest.mark.parametrize("size", ["2 mm", "0.7 mm"])
 def test_where_a_flux_bends_within_a_facet_one_other_mesh_does_not_tell(size: str) -> None:
     """What comes in is the area of a triangle, and what leaves by the films is known as a series."""
     table = {"over": "x", "table": [["0 mm", "0 W/m²"], ["31.7 mm", "5 kW/m²"], ["100 mm", "0 W/m²"]]}

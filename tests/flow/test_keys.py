@@ -31,7 +31,7 @@ def rod(**more: Any) -> dict[str, Any]:
     """A rod of two pieces that says what no shipped case does."""
     return {
         "format": "blunt-ember/1",
-        "materials": {"a": {"k": "10 W/(m K)", "density": "8000 kg/m³", "c": "400 J/(kg K)", "emissivity": "0.8"}},
+        "materials": {"a": {"k": "10 W/(m K)", "emissivity": "0.8"}},
         "body": {
             "kind": "rod",
             "pieces": {
@@ -145,6 +145,7 @@ def warming(**more: Any) -> dict[str, Any]:
             "capacity": "lumped",
         }
     )
+    data["materials"]["a"] |= {"density": "8000 kg/m³", "c": "400 J/(kg K)"}
     data["surroundings"][1] |= {"after": "10 s", "before": "5 min"}
     data["heat_inside"][0] |= {"after": "5 s", "before": "4 min"}
     data["questions"] += [
@@ -351,11 +352,11 @@ def synthetic() -> Iterator[Case]:
     again["body"]["regions"]["upper"] = {**again["body"]["regions"]["left"], "at": ["0 mm", "60 mm"]}
     again["enclosures"] = {"row": {"faces": [{"on": ["left.top", "upper.bottom"], "emissivity": "0.7"}]}}
     again["enclosures"]["row"]["repeats"] = ["upper.left", "upper.right"]
-    said = (
-        warming(),
-        between(),
+    said = (  # each field is changed in the first that states it, so what runs comes after what does not
         rod(),
         plate(),
+        between(),
+        warming(),
         shapes(),
         stack(),
         turned(),

@@ -62,8 +62,9 @@ def test_regions_that_begin_otherwise_follow_the_series(mesh: dict[str, Any]) ->
     assert found["stored"].error < 1e-4 * found["stored"].value
 
 
-@pytest.mark.parametrize("capacity", ["consistent", "lumped"])
-@pytest.mark.parametrize("mesh", [{"order": 1}, {"order": 2, "cells": "triangles"}])
+@pytest.mark.parametrize(
+    ("mesh", "capacity"), [({"order": 1}, "consistent"), ({"order": 2, "cells": "triangles"}, "lumped")]
+)
 def test_of_two_parts_alone_the_heat_they_began_with_is_kept(mesh: dict[str, Any], capacity: str) -> None:
     """Specific heats follow temperature; in the end both have the temperature that holds what they began with.
 

@@ -39,7 +39,7 @@ CASES = [
 @pytest.mark.parametrize("name", CASES)
 def test_the_adjoint_solution_and_differences_tell_the_same(name: str) -> None:
     case = family(name).case()
-    vary = [name for name in case.parameters if np.ndim(case.parameters[name].magnitude) == 0][:3]
+    vary = [name for name in case.parameters if np.ndim(case.parameters[name].magnitude) == 0][:2]
     adjoint, differences = slopes(case, vary=vary), slopes(case, vary=vary, by="differences")
     assert "by the adjoint solution" in adjoint.said and "adjoint" not in differences.said
     assert len(adjoint.points) <= len(differences.points)

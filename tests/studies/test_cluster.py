@@ -161,7 +161,7 @@ def test_a_scheduler_that_does_not_answer_or_goes_away_is_told_and_what_was_solv
 ) -> None:
     farm.worker()
     path = tmp_path / "wall.ember"
-    write_case(swept(200), path)
+    write_case(swept(60), path)
     command = [sys.executable, "-m", "blunt_ember", "study", str(path), "--on", farm.address, "--json"]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     end = time.monotonic() + PATIENCE
@@ -172,13 +172,13 @@ def test_a_scheduler_that_does_not_answer_or_goes_away_is_told_and_what_was_solv
     assert process.returncode == 2 and "was lost; what was solved is kept: do the study again to go on" in said
     assert "Traceback" not in said
     kept = known(path)
-    assert 0 < kept < 200
+    assert 0 < kept < 60
     missing = subprocess.run(command, capture_output=True, text=True, timeout=PATIENCE, check=False)
     assert (
         missing.returncode == 2 and "no scheduler answers at" in missing.stderr and "dask scheduler" in missing.stderr
     )
     here = subprocess.run([*command[:-3], "--json"], capture_output=True, text=True, timeout=PATIENCE, check=True)
-    assert len(json.loads(here.stdout)[0]["points"]) == known(path) == 200
+    assert len(json.loads(here.stdout)[0]["points"]) == known(path) == 60
 
 
 def known(path: Path) -> int:

@@ -15,7 +15,7 @@ from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.questions.derived import bind_derived
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
-from blunt_ember.case.document.walk import leaves
+from blunt_ember.case.document.walk import leaves_marked
 from blunt_ember.case.editing.every_value import every_place
 from blunt_ember.case.faults.clock_faults import clock_faults
 from blunt_ember.case.faults.structure_faults import nearest, structure_faults
@@ -36,6 +36,9 @@ from blunt_ember.case.values.references import RefersTo, Target
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
+
+#: What is referred to by a name of its own, and is checked where the case is read.
+_CHECKED = frozenset({RefersTo(Target.PARAMETER), RefersTo(Target.ENVIRONMENT)})
 
 
 @dataclass(frozen=True)
@@ -207,12 +210,12 @@ def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[F
             relation, other = region.beside
             near = nearest(other, regions)
             faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
-    for leaf in leaves(CaseDocument, data):
-        mark = leaf.marked(RefersTo)
-        if mark is not None and mark.target is Target.PARAMETER and leaf.data not in document.parameters:
+    for leaf in leaves_marked(CaseDocument, data, _CHECKED):
+        target = leaf.marked(RefersTo).target
+        if target is Target.PARAMETER and leaf.data not in document.parameters:
             near = nearest(str(leaf.data), document.parameters)
             faults.append(Fault(leaf.path, f"there is no parameter '{leaf.data}'{near}"))
-        if mark is not None and mark.target is Target.ENVIRONMENT and leaf.data not in document.environments:
+        if target is Target.ENVIRONMENT and leaf.data not in document.environments:
             near = nearest(str(leaf.data), document.environments)
             faults.append(Fault(leaf.path, f"there is no environment '{leaf.data}'{near}; name it among them"))
     faults += _placement_loops(document)

@@ -38,6 +38,10 @@ class Analysis:
             self._of, self._factor = (row, column), make()
         return self._factor
 
+    def forget(self) -> None:
+        """Find it anew the next time."""
+        self._of = self._factor = None
+
 
 def factorised(matrix: csr_array, spd: bool, analysis: Analysis | None = None) -> Solve:
     """Return what solves with a matrix (n, n); ``spd`` says that it is symmetric and positive definite.
@@ -87,6 +91,7 @@ def _cholesky(matrix: csr_array, analysis: Analysis) -> Solve | None:
         factor = analysis.of(lower.row, lower.col, lambda: cholmod.symbolic(given))
         cholmod.numeric(given, factor)
     except (ArithmeticError, MemoryError):
+        analysis.forget()
         return None
 
     def solve(left: Floats) -> Floats:

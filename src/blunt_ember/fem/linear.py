@@ -137,15 +137,19 @@ class LinearSolver:
 
 
 def solve_corrected(
-    matrix: csr_array, left_at: Callable[[Floats], tuple[Floats, float]], spaces: Spaces, dimension: int
+    matrix: csr_array,
+    left_at: Callable[[Floats], tuple[Floats, float]],
+    spaces: Spaces,
+    dimension: int,
+    analysis: Analysis | None = None,
 ) -> tuple[Floats, str]:
     """Return the x (n,) at which nothing is left over, and how it was found.
 
     ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of;
-    ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` as in :class:`LinearSolver`. Raises
-    :class:`SolverError` when it is singular or the iteration does not get there.
+    ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` and ``analysis`` as in
+    :class:`LinearSolver`. Raises :class:`SolverError` when it is singular or the iteration does not get there.
     """
-    solver = LinearSolver(matrix, spaces, dimension)
+    solver = LinearSolver(matrix, spaces, dimension, analysis=analysis)
     with np.errstate(all="ignore"):
         x, size, first, flowing = _corrected(solver, matrix, left_at)
     # Where what is held happens to be the answer already, round-off is all that is left over from the start on.

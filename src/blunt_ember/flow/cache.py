@@ -30,6 +30,7 @@ class Step(Enum):
     SPLIT_MESH = "mesh split at joints"
     CHAMBER = "what surfaces see of each other"
     SHARING = "how surfaces share heat"
+    ANALYSIS = "the order in which unknowns are eliminated"
     PROBLEM = "problem"
     SOLUTION = "solution"
     HEAT = "heat flows"
@@ -39,8 +40,8 @@ class Step(Enum):
     SECOND_METHOD = "what another method than meshes finds"
 
 
-#: Steps of which fewer are kept: each run holds its fields on disk.
-_MOST = {Step.RUN: 4}
+#: Steps of which fewer are kept: each run holds its fields on disk, each analysis the factors last made with it.
+_MOST = {Step.RUN: 4, Step.ANALYSIS: 2}
 
 StepKey = tuple[Step, str]
 
@@ -80,9 +81,9 @@ class StepCache:
                 self.size += size
             self._holders[array] += 1
         self._kept[step, key] = kept
-        of_step = [place for place in self._kept if place[0] is step]
-        for place in of_step[: -_MOST.get(step, len(of_step))]:
-            self._drop(place)
+        if step in _MOST:
+            for place in [place for place in self._kept if place[0] is step][: -_MOST[step]]:
+                self._drop(place)
         while self.size > self._capacity and len(self._kept) > _ALWAYS:
             self._drop(next(iter(self._kept)))
 

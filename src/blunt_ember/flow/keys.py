@@ -62,13 +62,13 @@ _FILLING: frozenset[DocumentField] = frozenset(
 _SURFACES: frozenset[DocumentField] = frozenset({(CaseDocument, "surfaces")})
 _MESH: frozenset[DocumentField] = frozenset({(CaseDocument, "mesh")})
 
+#: Steps that follow from the split mesh alone.
+_OF_MESH = (Step.SPLIT_MESH, Step.CHAMBER, Step.SHARING, Step.ANALYSIS)
 #: By step, the fields of the document that it ignores.
 IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.GEOMETRY: _WORDS | _FILLING | _SURFACES | _MESH,
     Step.MESH: _WORDS | _FILLING | _SURFACES,
-    Step.SPLIT_MESH: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
-    Step.CHAMBER: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
-    Step.SHARING: _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES,
+    **dict.fromkeys(_OF_MESH, _WORDS | (_FILLING - {(CaseDocument, "joints")}) | _SURFACES),
     Step.PROBLEM: _WORDS,
     Step.SOLUTION: _WORDS | {(CaseDocument, "questions")},
     Step.HEAT: _WORDS | {(CaseDocument, "questions")},
@@ -145,7 +145,7 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
     if (CaseDocument, "surfaces") not in IGNORED[step]:
         return ()
     split = bool(document.mesh.local or document.joints)
-    looked_up = {Step.MESH: bool(document.mesh.local), Step.SPLIT_MESH: split, Step.CHAMBER: split, Step.SHARING: split}
+    looked_up = {Step.MESH: bool(document.mesh.local), **dict.fromkeys(_OF_MESH, split)}
     mapped = not document.body.files and document.mesh.cells in ("auto", "quadrilaterals")
     graded = step in looked_up and mapped and document.mesh.size == "auto"
     exchanging = sorted(document.exchanging_surfaces) if graded else []
@@ -154,7 +154,7 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
 
 def _patched(document: CaseDocument, step: Step) -> tuple[bool, ...]:
     """Of tolerances, what the patches of enclosures follow in all that is made of them."""
-    before = (Step.GEOMETRY, Step.MESH, Step.SPLIT_MESH, Step.CHAMBER, Step.SHARING)
+    before = (Step.GEOMETRY, Step.MESH, *_OF_MESH)
     return (document.asks_finely,) if document.enclosures and step not in before else ()
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.problem.enclosures import Chambers
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
@@ -132,7 +133,8 @@ class Steps:
         """Return the steady solution of a case on its mesh."""
 
         def make() -> Solution:
-            return solve_steady(self.problem(case, on), on_progress=self.on_progress)
+            analysis = self.cache.get(Step.ANALYSIS, self.keys.of(case, Step.ANALYSIS, on.refinement), Analysis)
+            return solve_steady(self.problem(case, on), on_progress=self.on_progress, analysis=analysis)
 
         return self.cache.get(Step.SOLUTION, self.keys.of(case, Step.SOLUTION, on.refinement), make)
 

@@ -47,6 +47,31 @@ def leaves(annotation: Any, data: Any, path: DataPath = ()) -> Iterator[Leaf]:
     yield from found
 
 
+def leaves_marked(model: type[BaseModel], data: Mapping[str, Any], marks: frozenset[Any]) -> Iterator[Leaf]:
+    """Yield every leaf of the data of a model that carries one of some annotations."""
+    types = _types_of(model)
+    for key, entry in data.items():
+        if key in types and _may_carry(model, key, marks):
+            yield from (leaf for leaf in leaves(types[key], entry, (key,)) if not marks.isdisjoint(leaf.marks))
+
+
+@cache
+def _may_carry(model: type[BaseModel], key: str, marks: frozenset[Any]) -> bool:
+    """Whether anything in a field of a model may carry one of some annotations."""
+    known = set[type[BaseModel]]()
+
+    def within(annotation: Any) -> bool:
+        if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+            if annotation in known:
+                return False
+            known.add(annotation)
+            return any(within(each) for each in _types_of(annotation).values())
+        own = getattr(annotation, "__metadata__", ())
+        return any(mark in own for mark in marks) or any(within(part) for part in get_args(annotation))
+
+    return within(_types_of(model)[key])
+
+
 def with_leaves(annotation: Any, data: Any, change: Callable[[Leaf], Any], path: DataPath = ()) -> Any:
     """Return the data with every leaf changed."""
     return _changed(annotation, (), data, change, path)
@@ -73,8 +98,9 @@ def _changed(annotation: Any, marks: tuple[Any, ...], data: Any, change: Callabl
 
 def _of_model(model: type[BaseModel], data: Mapping[str, Any], change: Callable[[Leaf], Any], path: DataPath) -> Any:
     made = {}
+    types = _types_of(model)
     for key, entry in data.items():
-        field = _types_of(model).get(key)
+        field = types.get(key)
         made[key] = entry if field is None else _changed(field, (), entry, change, (*path, key))
     return made
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cache
-from typing import Any, get_args
+from types import UnionType
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
@@ -31,10 +32,25 @@ def every_value(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Law 
 def _entries(part: Any) -> Iterable[tuple[str | int, Any]]:
     """What a part holds, by its key or place."""
     if isinstance(part, BaseModel):
-        return ((key, getattr(part, key)) for key in type(part).model_fields)
+        return ((key, getattr(part, key)) for key in _holding(type(part)))
     if isinstance(part, list | tuple):
         return enumerate(part)
     return part.items() if isinstance(part, Mapping) else ()
+
+
+@cache
+def _holding(model: type[BaseModel]) -> tuple[str, ...]:
+    """The fields of a model that may hold more than a word or a number."""
+    return tuple(key for key, field in model.model_fields.items() if not _is_plain(field.annotation))
+
+
+def _is_plain(annotation: Any) -> bool:
+    """Whether a type is that of words and numbers alone."""
+    if get_origin(annotation) is Annotated:
+        return _is_plain(get_args(annotation)[0])
+    if get_origin(annotation) in (Union, UnionType):
+        return all(_is_plain(member) for member in get_args(annotation))
+    return annotation in _PLAIN or get_origin(annotation) is Literal
 
 
 def every_place(part: Any, path: DataPath = ()) -> Iterator[tuple[DataPath, Sequence[Quantity]]]:

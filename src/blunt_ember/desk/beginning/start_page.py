@@ -257,12 +257,11 @@ class StartPage(QScrollArea):
             return
         name = next((each for each in self._undrawn if not self._cards[each].isHidden()), self._undrawn[0])
         self._undrawn.remove(name)
-        case = FAMILIES[name].case()
+        case = with_value(FAMILIES[name].case(), ("questions",), [])
         if len(case.document.body.coordinates) == 3:  # a card is too small to show more than a plain mesh does
             case = with_value(case, ("mesh",), {"order": 1})
         if case.document.running_clock is not None:  # nor more than a rough run does
-            case = with_value(with_value(case, ("clock", "tolerance"), "5 %"), ("questions",), [])
-            case = with_value(case, ("mesh", "order"), 1)
+            case = with_value(with_value(case, ("clock", "tolerance"), "5 %"), ("mesh", "order"), 1)
         if self._flow is None:
             from blunt_ember.flow.flow import Flow
 

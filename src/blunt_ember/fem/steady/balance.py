@@ -169,17 +169,18 @@ class Balance:
         """Ever coarser spaces of the free temperatures."""
         return Spaces(self.problem.mesh, self.constraints)
 
-    def linear_excess(self) -> tuple[Floats, str]:
-        """Solve a linear problem in one go."""
+    def linear_excess(self, analysis: Analysis | None = None) -> tuple[Floats, str]:
+        """Solve a linear problem in one go; ``analysis`` as in :class:`LinearSolver`."""
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
-        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, self.problem.mesh.dimension)
+        dimension = self.problem.mesh.dimension
+        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, dimension, analysis)
         return self.excess_of(unknown), method
 
     def newton(
-        self, start: float | None, on_progress: Callable[[NewtonStep], None]
+        self, start: float | None, on_progress: Callable[[NewtonStep], None], analysis: Analysis | None = None
     ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
         """Newton's method with a line search on the residual, from an even temperature."""
         free = np.full(
@@ -192,7 +193,7 @@ class Balance:
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
         solver: Solves | None = None
-        analysis = Analysis()
+        analysis = analysis or Analysis()
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 at = self.excess_of(free)

@@ -10,6 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import Note, SolverError
 from blunt_ember.fem.constraints import Constraints
+from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts, separate_parts_of
@@ -48,10 +49,12 @@ def solve_steady(
     start: float | None = None,
     on_progress: Callable[[NewtonStep], None] = lambda step: None,
     t: float = 0.0,
+    analysis: Analysis | None = None,
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
-    What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. Raises
+    What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. ``analysis`` is
+    that of solutions on the same mesh before, taken again where entries have the same places. Raises
     :class:`OpenCaseError` when no temperature can settle, and :class:`SolverError` when the equations have no finite
     solution.
     """
@@ -60,11 +63,11 @@ def solve_steady(
     parts = separate_parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
-        excess, method = balance.linear_excess()
+        excess, method = balance.linear_excess(analysis)
         steps: tuple[NewtonStep, ...] = ()
     else:
         with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
-            excess, method, steps = balance.newton(start, on_progress)
+            excess, method, steps = balance.newton(start, on_progress, analysis)
     given = balance.given(excess)
     reaction = -balance.residual(given)
     reaction[balance.untied] = 0.0

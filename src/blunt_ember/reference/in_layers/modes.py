@@ -98,9 +98,10 @@ class Stack:
             return _crossed_ring(low, s, k, turn, value, flow)
         away = s - low
         z = turn * away
-        cosine, share = np.cos(z), np.sinc(z / np.pi)
         if self.form == "wall":
-            return value * cosine + flow / k * away * share, flow * cosine - k * turn * value * np.sin(z)
+            cosine, sine = np.cos(z), np.sin(z)
+            return value * cosine + flow / k * _over(sine, turn, away), flow * cosine - k * turn * value * sine
+        cosine, share = np.cos(z), np.sinc(z / np.pi)
         # U = s X obeys the equation of a wall.
         bend = _bend(z)
         inner = flow / (k * low) if low else 0.0 * flow
@@ -108,6 +109,17 @@ class Stack:
             here = (low * value * cosine + (value + inner) * away * share) / s
         onward = k * value * away * (bend - turn**2 * low * s * share) + inner * k * (low * cosine + away * bend)
         return np.where(s == 0, value, here), onward
+
+    def grown(self, layer: int, s: Floats, root: Floats, value: Floats, flow: Floats) -> Floats:
+        """The value alone of what :meth:`crossed` tells of."""
+        if self.form != "wall":
+            return self.crossed(layer, s, root, value, flow)[0]
+        away, turn = s - self.lines[layer], root / np.sqrt(self.diffusivity[layer])
+        z = turn * away
+        found = _over(np.sin(z), turn, away)
+        found *= flow / self.k[layer]
+        found += value * np.cos(z)
+        return found
 
     def zeros(self, layer: int, root: Floats, value: Floats, flow: Floats, after: Floats) -> Floats:
         """How many zeros (n,) a solution has in a layer at whose begin it is not negative; ``after`` is its value at
@@ -195,8 +207,9 @@ class Modes:
     def _found_in(self, layer: int, s: Floats) -> Floats:
         value, flow = self.values[0][layer], self.flows[0][layer]
         root = np.where(self.resting, 1.0, self.roots)
-        found, _ = self.stack.crossed(layer, np.asarray(s)[:, None], root, value, flow)
-        return np.where(self.resting, 1.0, found)
+        found = self.stack.grown(layer, np.asarray(s)[:, None], root, value, flow)
+        found[:, self.resting] = 1.0
+        return found
 
     @cached_property
     def parts(self) -> Floats:
@@ -294,6 +307,12 @@ def _weights_of_ring(low: float, k: float, turn: Floats, value: Floats, flow: Fl
     z = turn * low
     ordinary = -np.pi / 2 * (value * z * special.y1(z) + special.y0(z) * flow / k)
     return ordinary, np.pi / 2 * (value * z * special.j1(z) + special.j0(z) * flow / k)
+
+
+def _over(sine: Floats, turn: Floats, away: Floats) -> Floats:
+    """sin(turn away) / turn, which is ``away`` where nothing turns."""
+    still = np.asarray(turn == 0)
+    return np.asarray(np.where(still, away, sine / np.where(still, 1.0, turn)) if still.any() else sine / turn)
 
 
 def _crossed_ring(low: float, s: Floats, k: float, turn: Floats, value: Floats, flow: Floats) -> tuple[Floats, Floats]:

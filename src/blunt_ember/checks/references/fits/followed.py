@@ -70,19 +70,37 @@ class _Part:
             return float("nan")
         plan = self.spreading.plan
         sums: list[float] = []
-        for count in _SUMS_ALONE if len(plan.axes) == 1 else _SUMS_OF_TWO:
+        for count in self._counts:
             enters, leaves = self.spreading.flows(count, course.end)
             if through:
                 flow, passing = enters if end == course.end else -leaves, plan.whole(count)
             else:
                 flow = (leaves - enters) / plan.modes(count) ** 2
                 passing = plan.leaving(self.order.index(axis), end, count)
-            flow = flow * course.of_every_mode(plan, count)
+            flow = flow * self._first_modes(count)
             sums.append(float(flow @ passing))
         found = separable.extrapolated(sums)
         # What cancels but for round-off is as good as settled.
         size = float(np.abs(flow) @ np.abs(passing)) + _ROUND_OFF * float(np.abs(flow).sum() * np.abs(passing).max())
         return found if abs(found - sums[-1]) <= _SETTLES * size else float("nan")
+
+    @property
+    def _counts(self) -> tuple[int, ...]:
+        """Along each axis, the modes of sums from which heat is extrapolated."""
+        return _SUMS_ALONE if len(self.spreading.plan.axes) == 1 else _SUMS_OF_TWO
+
+    @cached_property
+    def _of_modes(self) -> Floats:
+        """What the course is of every mode, (n,) or (n, n) of the most that are taken."""
+        plan, most = self.spreading.plan, self._counts[-1]
+        even = np.zeros(int(plan.shut))
+        whole = np.concatenate([even, self.course.of_every_mode(plan, most)])
+        return np.asarray(whole.reshape((most,) * len(plan.axes)))
+
+    def _first_modes(self, count: int) -> Floats:
+        """The same of the first of each axis, as the plan lists them."""
+        plan = self.spreading.plan
+        return np.asarray(self._of_modes[(slice(count),) * len(plan.axes)].ravel()[int(plan.shut) :])
 
     @cached_property
     def _is_torn(self) -> bool:
