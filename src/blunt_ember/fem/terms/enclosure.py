@@ -126,10 +126,24 @@ class Emitting:
 
         A formula that leaves what is possible is held there, and what it says is noted.
         """
-        where = {key: self.strip.mean(values) for key, values in self.strip.where.items()}
-        middle = self.strip.mean(temperature)
-        stated = sampled(self.emissivity, {**where, "T": middle, "t": np.full(len(middle), t)})
-        return np.clip(np.broadcast_to(stated, middle.shape), 0.0, 1.0)
+        if self.still_emissivity is not None:
+            return self.still_emissivity
+        return self._clipped({"T": self.strip.mean(temperature), "t": np.full(len(self.nodes), t)})
+
+    @cached_property
+    def still_emissivity(self) -> Floats | None:
+        """The emissivity (m,) where it follows neither temperature nor time."""
+        follows = self.emissivity.follows_time or self.emissivity.follows_temperature
+        return None if follows else self._clipped({})
+
+    def _clipped(self, moving: dict[str, Floats]) -> Floats:
+        stated = sampled(self.emissivity, {**self._middles, **moving})
+        return np.clip(np.broadcast_to(stated, (len(self.nodes),)), 0.0, 1.0)
+
+    @cached_property
+    def _middles(self) -> dict[str, Floats]:
+        """Where the facets are."""
+        return {key: self.strip.mean(values) for key, values in self.strip.where.items()}
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """−∫ ε σ T⁴ N dA."""
@@ -147,15 +161,21 @@ class Emitting:
 
 @dataclass(frozen=True)
 class _Shared:
-    """What the places of a strip take part in their patches with: ``temperature`` (m, q) in K, ``emissivity`` (m,), and
-    ``shares`` (m, q) of what their patch emits and absorbs, which sum to 1 over each patch."""
+    """What the places of a strip take part in their patches with: ``temperature`` (m, q) in K, and ``shares`` (m, q) of
+    what their patch emits and absorbs, which sum to 1 over each patch."""
 
     patch: Ints
     shape: Floats
-    weights: Floats
     temperature: Floats
-    emissivity: Floats
     shares: Floats
+
+
+@dataclass(frozen=True)
+class _Parting:
+    """The emissivity (p,) of patches, and the ``shares`` (m, q) of the places of every strip in their patch."""
+
+    emissivity: Floats
+    shares: list[Floats]
 
 
 @dataclass(frozen=True)
@@ -222,8 +242,8 @@ class Absorbing:
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Return what every node is given, (1, n) in W."""
-        shared = self._shared(excess, t)
-        absorbed = self.absorbed(self._state(shared, t))
+        emissivity, shared = self._shared(excess, t)
+        absorbed = self.absorbed(self._state(emissivity, shared, t))
         parts = [(absorbed[at.patch][:, None] * at.shares @ at.shape).ravel() for at in shared]
         return np.concatenate(parts)[None]
 
@@ -234,7 +254,7 @@ class Absorbing:
     def coupling(self, excess: Floats, t: float = 0.0) -> Coupling:
         """Return how what is absorbed follows the temperatures of all patches, at an ``excess`` (1, n) in K."""
         rows, columns, taken, seen = [], [], [], []
-        shared = self._shared(excess, t)
+        emissivity, shared = self._shared(excess, t)
         for each, at in zip(self.emitting, shared, strict=True):
             rows.append(each.strip.nodes.ravel())
             columns.append(np.repeat(at.patch, each.strip.nodes.shape[1]))
@@ -244,40 +264,51 @@ class Absorbing:
         patches = len(self.law.chamber.area)
         left = csr_array((np.concatenate(taken), (row, column)), shape=(self.count, patches))
         right = csr_array((np.concatenate(seen), (column, row)), shape=(patches, self.count))
-        return Coupling(left, self.absorption(self._state(shared, t).emissivity)[0], right)
+        return Coupling(left, self.absorption(emissivity)[0], right)
 
     def state(self, excess: Floats, t: float = 0.0) -> RadiatingState:
         """Return what decides about the exchange, at an ``excess`` (1, n) in K."""
-        return self._state(self._shared(excess, t), t)
+        return self._state(*self._shared(excess, t), t)
 
-    def _state(self, shared: list[_Shared], t: float) -> RadiatingState:
-        area = self.law.chamber.area
-        emissivity, power = np.zeros(len(area)), np.zeros(len(area))
+    def _state(self, emissivity: Floats, shared: list[_Shared], t: float) -> RadiatingState:
+        power = np.zeros(len(emissivity))
         for at in shared:
-            emissivity += np.bincount(at.patch, at.emissivity * at.weights.sum(axis=1), len(area)) / area
-            power += np.bincount(at.patch, (at.shares * emissive_power(at.temperature)).sum(axis=1), len(area))
+            power += np.bincount(at.patch, (at.shares * emissive_power(at.temperature)).sum(axis=1), len(power))
         behind = 0.0
         if self.law.opening is not None:
             behind = float(emissive_power(sampled(self.law.opening, {"t": np.array([t])}))[0])
         return RadiatingState(emissivity, power, behind)
 
-    def _shared(self, excess: Floats, t: float) -> list[_Shared]:
-        """What the places of every strip take part in their patches with."""
-        local, patches = excess.reshape(-1), len(self.law.chamber.area)
-        found, whole = [], np.zeros(patches)
-        for each in self.emitting:
-            strip = each.strip
-            temperature = each.temperature(local[strip.entries].reshape(each.nodes.shape))
-            emissivity = each.emissivity_at(temperature, t)
-            taking = np.maximum(emissivity, _LEAST)[:, None] * strip.weights
-            whole += np.bincount(strip.patch, taking.sum(axis=1), patches)
-            found.append((strip, temperature, emissivity, taking))
-        return [
-            _Shared(
-                strip.patch, strip.shape, strip.weights, temperature, emissivity, taking / whole[strip.patch][:, None]
-            )
-            for strip, temperature, emissivity, taking in found
+    def _shared(self, excess: Floats, t: float) -> tuple[Floats, list[_Shared]]:
+        """The emissivity (p,) of patches, and what the places of every strip take part in them with."""
+        local = excess.reshape(-1)
+        temperatures = [each.temperature(local[each.strip.entries].reshape(each.nodes.shape)) for each in self.emitting]
+        parting = self._still_parting
+        if parting is None:
+            every = zip(self.emitting, temperatures, strict=True)
+            parting = self._parting([each.emissivity_at(temperature, t) for each, temperature in every])
+        return parting.emissivity, [
+            _Shared(each.strip.patch, each.strip.shape, temperature, shares)
+            for each, temperature, shares in zip(self.emitting, temperatures, parting.shares, strict=True)
         ]
+
+    @cached_property
+    def _still_parting(self) -> _Parting | None:
+        """How patches are parted where no emissivity follows temperature or time."""
+        still = [each.still_emissivity for each in self.emitting]
+        known = [each for each in still if each is not None]
+        return self._parting(known) if len(known) == len(still) else None
+
+    def _parting(self, emissivities: list[Floats]) -> _Parting:
+        area = self.law.chamber.area
+        mean, whole, taking = np.zeros(len(area)), np.zeros(len(area)), []
+        for each, emissivity in zip(self.emitting, emissivities, strict=True):
+            strip = each.strip
+            mean += np.bincount(strip.patch, emissivity * strip.weights.sum(axis=1), len(area)) / area
+            taking.append(np.maximum(emissivity, _LEAST)[:, None] * strip.weights)
+            whole += np.bincount(strip.patch, taking[-1].sum(axis=1), len(area))
+        shares = [own / whole[each.strip.patch][:, None] for each, own in zip(self.emitting, taking, strict=True)]
+        return _Parting(mean, shares)
 
     def absorbed(self, state: RadiatingState) -> Floats:
         """Return what every patch (p,) absorbs, W."""
