@@ -39,19 +39,15 @@ def edge_divisions(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, in
     ``by_hand`` are the segments of edges that are divided by hand, evenly.
     """
     curves = plan.curves
-    shares = []
-    for each in range(len(curves)):
-        if each in by_hand:
-            shares.append(np.linspace(0, 1, by_hand[each] + 1))
-            continue
-        expected = curves.length[each] / sizes.largest
-        fine = int(np.clip(expected * _FINE, 32, 20_000))
-        ends, density = _densities(curves.take(np.full(1, each)), sizes, fine)
+    shares = {each: np.linspace(0, 1, count + 1) for each, count in by_hand.items()}
+    others = np.setdiff1d(np.arange(len(curves)), list(by_hand))
+    fine = np.clip(curves.length[others] / sizes.largest * _FINE, 32, 20_000).astype(np.int64)
+    for each, (ends, density) in zip(others.tolist(), _densities(curves.take(others), sizes, fine), strict=True):
         total = np.concatenate([[0.0], np.cumsum(density)])
         least = 2 if curves.is_arc[each] and abs(curves.sweep[each]) > 0.3 else 1
         count = max(least, int(np.ceil(total[-1] - 1e-6)))
-        shares.append(np.interp(np.linspace(0, total[-1], count + 1), total, ends))
-    return shares
+        shares[each] = np.interp(np.linspace(0, total[-1], count + 1), total, ends)
+    return [shares[each] for each in range(len(curves))]
 
 
 def divided_boundary(plan: Arrangement, shares: Sequence[Floats]) -> Boundary:
@@ -62,25 +58,29 @@ def divided_boundary(plan: Arrangement, shares: Sequence[Floats]) -> Boundary:
     return _numbered(plan, edge, span)
 
 
-def _densities(curve: Curves, sizes: SizeField, count: int) -> tuple[Floats, Floats]:
-    """Return shares (n + 1,) of a curve and how many segments are wanted between them (n,).
+def _densities(curves: Curves, sizes: SizeField, counts: Ints) -> list[tuple[Floats, Floats]]:
+    """Return of each curve shares (n + 1,) and how many segments are wanted between them (n,).
 
-    It is looked at in ``count`` even steps, and closer where the size asked for is less than a step.
+    It is looked at in ``counts`` even steps, and closer where the size asked for is less than a step.
     """
-    low, step = np.arange(count) / count, 1 / count
-    shares, wanted = [], []
+    of = np.repeat(np.arange(len(curves)), counts)
+    step = 1 / counts[of]
+    low = (np.arange(len(of)) - np.repeat(np.cumsum(counts) - counts, counts)) * step
+    found = []
     for left in reversed(range(_HALVINGS)):
         middle = low + step / 2
-        own = curve.take(np.zeros(len(low), dtype=np.int64))
-        density = curve.length[0] * step / sizes.at(own.at(middle))
+        density = curves.length[of] * step / sizes.at(curves.take(of).at(middle))
         coarse = (density > _COARSE) & (left > 0)
-        shares.append(low[~coarse])
-        wanted.append(density[~coarse])
-        low, step = np.concatenate([low[coarse], middle[coarse]]), step / 2
+        found.append((of[~coarse], low[~coarse], density[~coarse]))
+        of, step = np.tile(of[coarse], 2), np.tile(step[coarse] / 2, 2)
+        low = np.concatenate([low[coarse], middle[coarse]])
         if not len(low):
             break
-    order = np.argsort(np.concatenate(shares))
-    return np.append(np.concatenate(shares)[order], 1.0), np.concatenate(wanted)[order]
+    of, low, density = (np.concatenate(each) for each in zip(*found, strict=True))
+    order = np.lexsort((low, of))
+    ends = np.cumsum(np.bincount(of, minlength=len(curves)))[:-1]
+    each_low, each_wanted = np.split(low[order], ends), np.split(density[order], ends)
+    return [(np.append(shares, 1.0), wanted) for shares, wanted in zip(each_low, each_wanted, strict=True)]
 
 
 def halved_boundary(plan: Arrangement, boundary: Boundary, chosen: Ints) -> Boundary:

@@ -15,11 +15,11 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import solve_triangular
 from shapely import Polygon, distance, points
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.crosswise.demands import Demand, least_squares
 
 RATIONAL_SOURCE = "rational functions fitted to the edges, Gopal & Trefethen (2019)"
 Complexes = NDArray[np.complex128]
@@ -35,7 +35,8 @@ _ACROSS, _RAYS, _STEPS, _IN_A_SLOT = 1.5, 9, 60, 4
 #: Poles at each corner and degrees that are tried, and how many weights are looked for at most.
 _TRIED = ((8, 10), (14, 14), (20, 18), (30, 22), (44, 26))
 _MOST_WEIGHTS = 1_900
-#: How small weights are wished for, beside what the edges demand of functions of size one.
+#: How small weights are wished for, beside what the edges demand of functions of size one: those that are nearly alike
+#: are held apart by it.
 _TRACE = 1e-14
 
 
@@ -291,12 +292,6 @@ class RationalField:
             for outline in self.outlines
         )
 
-    @cached_property
-    def _begins(self) -> list[int]:
-        """Where the weights of each region begin among all, and where the last end."""
-        sizes = [part.rows(np.array([part.outline.middle + part.outline.size]))[0].shape[1] for part in self._parts]
-        return [0, *np.cumsum(sizes).tolist()]
-
     def _places(self, shift: float = 0.0) -> list[tuple[int, Edge, Floats]]:
         """The region and the shares of every edge, once, crowding to its ends as poles do."""
         count = max(_FEWEST, _PER_POLE * self.poles)
@@ -313,59 +308,45 @@ class RationalField:
             if edge.beyond is None or number < edge.beyond
         ]
 
-    def _equations(self, number: int, edge: Edge, share: Floats) -> tuple[Floats, Floats]:
-        """What an edge demands of all weights (p, m), and of what amount (p,): in K where it is held; elsewhere in W/m²
-        by its length over k, fading towards corners, where a flux may be infinite."""
-        part, begins = self._parts[number], self._begins
-        own = slice(begins[number], begins[number + 1])
+    def _demanded(self, number: int, edge: Edge, share: Floats) -> list[Demand]:
+        """What an edge demands of the weights of the regions at it: in K where it is held; elsewhere in W/m² by its
+        length over k, fading towards corners, where a flux may be infinite."""
+        part = self._parts[number]
         z = edge.at(share)
         value, flux, lost = part.flux(edge, share)
         bent = part.bent(z)[0]
         far = np.minimum(share, 1 - share) * edge.length
         if edge.beyond is None:
-            row = np.zeros((len(z), begins[-1]))
             if edge.held is not None:
-                row[:, own] = value
-                return row, edge.held(z) + bent
+                return [Demand({number: value}, edge.held(z) + bent)]
             h, weight = edge.h(z), far / part.outline.k
-            row[:, own] = (flux + h[:, None] * value) * weight[:, None]
-            return row, (edge.drive(z) + h * bent + lost) * weight
+            rows = (flux + h[:, None] * value) * weight[:, None]
+            return [Demand({number: rows}, (edge.drive(z) + h * bent + lost) * weight)]
         other = self._parts[edge.beyond]
-        theirs = slice(begins[edge.beyond], begins[edge.beyond + 1])
         # Seen from the other side n points the same way, so that its flux is what comes in.
         beyond, onward, taken = other.flux(edge, share)
-        rows, right = np.zeros((2, len(z), begins[-1])), np.zeros((2, len(z)))
-        least = far / (far + edge.resistance * part.outline.k) if edge.resistance else np.ones(len(z))
-        rows[0][:, own] = (value + edge.resistance * flux) * least[:, None]
-        rows[0][:, theirs] = -beyond * least[:, None]
-        right[0] = (bent + edge.resistance * lost - other.bent(z)[0]) * least
-        weight = far / np.sqrt(part.outline.k * other.outline.k)
-        rows[1][:, own], rows[1][:, theirs] = flux * weight[:, None], -onward * weight[:, None]
-        right[1] = (lost - taken) * weight
-        return rows.reshape(-1, begins[-1]), right.ravel()
+        least = (far / (far + edge.resistance * part.outline.k) if edge.resistance else np.ones(len(z)))[:, None]
+        weight = (far / np.sqrt(part.outline.k * other.outline.k))[:, None]
+        meeting = {number: (value + edge.resistance * flux) * least, edge.beyond: -beyond * least}
+        passing = {number: flux * weight, edge.beyond: -onward * weight}
+        return [
+            Demand(meeting, (bent + edge.resistance * lost - other.bent(z)[0]) * least[:, 0]),
+            Demand(passing, (lost - taken) * weight[:, 0]),
+        ]
 
     @cached_property
-    def _weights(self) -> Floats:
-        rows, right = zip(*(self._equations(*each) for each in self._places()), strict=True)
-        matrix = np.vstack(rows)
-        scale = np.maximum(np.linalg.norm(matrix, axis=0), 1e-300)
-        count = len(scale)
-        # Functions that are nearly alike are held apart by a trace of a demand to be small; so no order of columns has
-        # to be chosen, which takes three times as long.
-        least = np.hstack([_TRACE * np.eye(count), np.zeros((count, 1))])
-        whole = np.vstack([np.hstack([matrix / scale, np.concatenate(right)[:, None]]), least])
-        if not np.isfinite(whole).all():
+    def _weights(self) -> list[Floats]:
+        """Those of every region."""
+        demands = [demand for each in self._places() for demand in self._demanded(*each)]
+        if not all(each.is_finite for each in demands):
             raise ReferenceRefusedError("what is stated on an edge has no value somewhere on it")
-        triangle: Floats = np.asarray(np.linalg.qr(whole, mode="r"))
-        return np.asarray(solve_triangular(triangle[:count, :count], triangle[:count, count]) / scale)
+        sizes = [part.rows(np.array([part.outline.middle + part.outline.size]))[0].shape[1] for part in self._parts]
+        return least_squares(demands, sizes, _TRACE)
 
     def misses(self) -> float:
         """By how much what the edges demand is missed between the places it was fitted at, K."""
-        worst = 0.0
-        for each in self._places(0.37):
-            row, right = self._equations(*each)
-            worst = max(worst, float(np.abs(row @ self._weights - right).max()))
-        return worst
+        demands = (demand for each in self._places(0.37) for demand in self._demanded(*each))
+        return max(float(np.abs(each.missed(self._weights)).max()) for each in demands)
 
     def temperature_at(self, places: Floats, number: int | None = None) -> Floats:
         """Return the temperature in K at places (p, 2) in m, in one region if its ``number`` is given."""
@@ -378,8 +359,7 @@ class RationalField:
         for own in np.unique(owner).tolist():
             part, chosen = self._parts[own], owner == own
             z = places[chosen, 0] + 1j * places[chosen, 1]
-            weights = self._weights[self._begins[own] : self._begins[own + 1]]
-            result[chosen] = part.rows(z)[0] @ weights - part.bent(z)[0]
+            result[chosen] = part.rows(z)[0] @ self._weights[own] - part.bent(z)[0]
         return result
 
     def heat_in(self, number: int, edge: Edge) -> float:
@@ -387,7 +367,7 @@ class RationalField:
         temperatures jump, where it grows without bound."""
         if any(self._is_torn(complex(end)) for end in edge.at(np.array([0.0, 1.0]))):
             return float("nan")
-        return self._parts[number].gained(edge, self._weights[self._begins[number] : self._begins[number + 1]])
+        return self._parts[number].gained(edge, self._weights[number])
 
 
 def fitted(
