@@ -54,12 +54,12 @@ def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
 
 
 @dataclass(frozen=True)
-class _Entering:
-    """Heat (m,) that enters at ``nodes`` (m,) through outer surfaces, by their numbers (m,)."""
+class _Where:
+    """Places of heat (m,): the numbers (m,) of outer surfaces, the asked pair (k,) of those ``at`` (k,) one."""
 
     surface: Ints
-    nodes: Ints
-    heat: Floats
+    at: Ints
+    pair: Ints
 
 
 class HeatFlows:
@@ -74,19 +74,23 @@ class HeatFlows:
         self._not_held = np.ones(mesh.node_count, dtype=bool)
         self._not_held[constraints.held_nodes] = False
         self._entries = {
-            law.name: [(strip.surface, strip.entries) for strip in strips_of(law, mesh)] for law in problem.enclosures
+            law.name: [(strip.surface, strip.entries, strip.nodes.ravel()) for strip in strips_of(law, mesh)]
+            for law in problem.enclosures
         }
         self._seen = np.zeros(mesh.node_count, dtype=bool)
         self._seen[self._sharing.of_pairs] = True
         #: By place of a term, its nodes and regions, and where in its heat those are that are asked.
         self._places: dict[int, tuple[Ints, Ints, Ints, Ints]] = {}
+        #: The nodes of all that enters, and where that is.
+        self._entered: tuple[list[Ints], _Where] | None = None
+        self._given_to = self._where(self._sharing.surface, self._sharing.nodes)
 
     def of(self, given: Sequence[Given], reaction: Floats) -> dict[str, float]:
         """Return the heat by name, in what the terms ``given`` and the ``reaction`` (n,) of constraints are in."""
         problem, mesh = self._problem, self._problem.mesh
         drawn = self._drawn(given)
         entering, drawn = self._entering(given, reaction, drawn)
-        through = np.bincount(entering.surface, entering.heat, minlength=len(self._inside)).tolist()
+        through = entering.tolist()
         heat = {name: through[number] for name, number in self._number.items() if mesh.surfaces[name].outer}
         heat |= zip(self._sharing.inner, (self._sharing.passed @ drawn).tolist(), strict=True)
         heat |= dict.fromkeys([source.name for source in problem.sources] + [each.name for each in problem.points], 0.0)
@@ -97,8 +101,9 @@ class HeatFlows:
                 heat[each.name] -= float(each.heat[:, : each.heat.shape[1] // 2].sum())
         return heat
 
-    def _entering(self, given: Sequence[Given], reaction: Floats, drawn: Floats) -> tuple[_Entering, Floats]:
-        """Heat that enters through the outer surfaces, and what is ``drawn`` in at the asked pairs, less that.
+    def _entering(self, given: Sequence[Given], reaction: Floats, drawn: Floats) -> tuple[Floats, Floats]:
+        """Heat that enters through every outer surface, by its number, and what is ``drawn`` in at the asked pairs,
+        less that.
 
         At a node of several held surfaces each takes what the cells of its own region draw in there; surfaces of one
         region divide that as their fluxes beside it tell.
@@ -108,27 +113,24 @@ class HeatFlows:
             if each.kind in ("surface", "emission"):
                 found.append((self._number[each.name], each.nodes, each.heat))
             elif each.kind == "enclosure":
-                entries = self._entries[each.name]
-                found += [(self._number[name], each.nodes[0, own], each.heat[0, own]) for name, own in entries]
+                found += [
+                    (self._number[name], nodes, each.heat[0, own]) for name, own, nodes in self._entries[each.name]
+                ]
         periodic, left = _periodic_heat(reaction, self._constraints, self._sharing.held_area)
         found += [(self._number[name], np.flatnonzero(heat), heat[heat != 0]) for name, heat in periodic.items()]
-        entering = _Entering(
-            np.repeat([number for number, _, _ in found], [nodes.size for _, nodes, _ in found]).astype(np.int64),
-            np.concatenate([np.zeros(0, dtype=np.int64), *(nodes.ravel() for _, nodes, _ in found)]),
-            np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)]),
-        )
+        entering = self._where_of([number for number, _, _ in found], [nodes for _, nodes, _ in found])
+        heat = np.concatenate([np.zeros(0), *(heat.ravel() for _, _, heat in found)])
         left[self._not_held] = 0.0
-        at, drawn = self._sharing, drawn - self._at_pairs(entering)
+        at, drawn = self._sharing, drawn - self._at_pairs(entering, heat)
         # What regions without a held surface at the node draw in comes through those that have one.
         own = np.where(at.is_held, drawn + at.across @ drawn, 0.0)
         rest = left - np.bincount(at.of_pairs, own, minlength=len(left))
-        given_to = _Entering(at.surface, at.nodes, at.taken @ own + at.by_area * rest[at.nodes])
-        whole = _Entering(
-            np.concatenate([entering.surface, given_to.surface]),
-            np.concatenate([entering.nodes, given_to.nodes]),
-            np.concatenate([entering.heat, given_to.heat]),
-        )
-        return whole, drawn - self._at_pairs(given_to)
+        given_to = at.taken @ own + at.by_area * rest[at.nodes]
+        through = self._by_surface(entering, heat) + self._by_surface(self._given_to, given_to)
+        return through, drawn - self._at_pairs(self._given_to, given_to)
+
+    def _by_surface(self, where: _Where, heat: Floats) -> Floats:
+        return np.bincount(where.surface, heat, minlength=len(self._inside)).astype(float)
 
     def _drawn(self, given: Sequence[Given]) -> Floats:
         """Heat at the asked pairs that the region draws in at the node: what it conducts on and stores, less what
@@ -155,15 +157,32 @@ class HeatFlows:
         kept = known[place] == pairs
         return entries[kept], place[kept]
 
-    def _at_pairs(self, entering: _Entering) -> Floats:
-        """What enters at the pairs of a node and the region inside of the surface."""
+    def _where_of(self, numbers: Sequence[int], nodes: list[Ints]) -> _Where:
+        """Where heat enters at ``nodes`` through surfaces of some numbers, found anew where these are not as before."""
+        known = self._entered
+        if (
+            known is None
+            or len(known[0]) != len(nodes)
+            or any(a is not b for a, b in zip(known[0], nodes, strict=True))
+        ):
+            surface = np.repeat(numbers, [each.size for each in nodes]).astype(np.int64)
+            every = np.concatenate([np.zeros(0, dtype=np.int64), *(each.ravel() for each in nodes)])
+            self._entered = known = nodes, self._where(surface, every)
+        return known[1]
+
+    def _where(self, surface: Ints, nodes: Ints) -> _Where:
+        """Of heat at nodes (m,) the pairs of a node and the region inside of its surface (m,), where they are asked."""
         known = self._sharing.pairs
         if not len(known):
-            return np.zeros(0)
-        pairs = entering.nodes + self._inside[entering.surface] * len(self._seen)
+            return _Where(surface, np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64))
+        pairs = nodes + self._inside[surface] * len(self._seen)
         place = np.minimum(np.searchsorted(known, pairs), len(known) - 1)
-        kept = known[place] == pairs
-        return np.bincount(place[kept], entering.heat[kept], minlength=len(known)).astype(float)
+        at = np.flatnonzero(known[place] == pairs)
+        return _Where(surface, at, place[at])
+
+    def _at_pairs(self, where: _Where, heat: Floats) -> Floats:
+        """What of heat (m,) enters at the asked pairs."""
+        return np.bincount(where.pair, heat[where.at], minlength=len(self._sharing.pairs)).astype(float)
 
 
 def _periodic_heat(reaction: Floats, constraints: Constraints, held_area: Floats) -> tuple[dict[str, Floats], Floats]:

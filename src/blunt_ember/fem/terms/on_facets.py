@@ -80,16 +80,31 @@ class OnSurface:
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
         """Heat that enters."""
+        if self._settled is None:
+            return self._entering(self._at(excess, t))
+        given, slope = self._settled
+        return given if slope is None else given - (slope @ excess[..., None])[..., 0]
+
+    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
+        """−d(heat)/dT."""
+        if self._settled is not None:
+            return self._settled[1]
         at = self._at(excess, t)
+        return self._on_cells([law.slope(at) for law in self.laws])
+
+    @cached_property
+    def _settled(self) -> tuple[Floats, Floats | None] | None:
+        """Heat (m, n) at the reference temperature, and the slope, where no more is needed to know it at any."""
+        if not (self.linear and self.time_independent):
+            return None
+        at = self._at(np.zeros(self.nodes.shape), 0.0)
+        return self._entering(at), self._on_cells([law.slope(at) for law in self.laws])
+
+    def _entering(self, at: OnFacets) -> Floats:
         density = np.zeros(at.excess.shape)
         for law in self.laws:
             density = density + law.flux(at)
         return (density * self.weights) @ self.shape
-
-    def slope(self, excess: Floats, t: float = 0.0) -> Floats | None:
-        """−d(heat)/dT."""
-        at = self._at(excess, t)
-        return self._on_cells([law.slope(at) for law in self.laws])
 
     def exchange(self, excess: Floats, t: float = 0.0) -> Floats | None:
         """The same, were coefficients to stay as they are."""
