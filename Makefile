@@ -15,8 +15,11 @@ compiled: setup
 demo: compiled
 	.venv/bin/blunt-ember demo
 
-# Every test once: the core's where there is no Qt, then those of the desk in the newest Python there is.
-test: compiled check core-without-qt newest
+# Every test once: the core's where there is no Qt, then those of the desk in the newest Python there is, which is
+# prepared while style and types are looked at.
+test: compiled
+	$(MAKE) -j 2 check newest
+	$(MAKE) core-without-qt
 	.venv-newest/bin/python --version
 	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 .venv-newest/bin/python -m pytest tests/desk -n 2
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.case.editing.edits import with_value
 from blunt_ember.desk.app.window import Window
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
@@ -61,6 +64,10 @@ class Hand:
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         self.actions += 1
 
+    def meshes(self, **stated: Any) -> None:
+        """Change the mesh, which is no action: a coarse one does while the case is being stated."""
+        self.window.current.edit("mesh", lambda case: with_value(case, ("mesh",), stated))
+
     def _looks(self) -> None:
         """What can be chosen follows from the body."""
         self.qtbot.waitUntil(
@@ -76,6 +83,7 @@ class Hand:
 def test_a_corner_whose_floor_pierces_the_insulation_takes_thirty_one_actions(window: Window, qtbot: QtBot) -> None:
     hand = Hand(window, qtbot)
     hand.begins("blank stacked")
+    hand.meshes(size="600 mm", across=1, order=1)
     for line in (
         "foam: 1200 x 1200 x 2180 mm of foam",
         "wall: 1100 x 1100 x 2180 mm at 100, 100, 0 mm of brick",
@@ -101,6 +109,7 @@ def test_a_corner_whose_floor_pierces_the_insulation_takes_thirty_one_actions(wi
     for _, _, surfaces in around:
         hand.chooses("add question", "heat flow through", f"{', '.join(surfaces[:-1])} and {surfaces[-1]}")
     assert hand.actions == 31
+    hand.meshes()
     settled(qtbot, window)
     # What cells down to half the size in every direction tend to.
     for check, true in zip(window.outcome.checks, (17.0778, 51.0667, -68.1445), strict=True):
@@ -161,6 +170,7 @@ def test_a_cooling_block_takes_thirteen_actions(window: Window, qtbot: QtBot) ->
     """A plate of aluminium with a bore that water runs through, heated from above."""
     hand = Hand(window, qtbot)
     hand.begins("blank stacked")
+    hand.meshes(size="30 mm", across=1, order=1)
     hand.types("note region", "block: 80 x 60 x 30 mm of aluminium")
     hand.types("note region", "bore: 20 x 60 x 12 mm at 30, 0, 9 mm void")
     hand.removes("remove part")
@@ -173,6 +183,7 @@ def test_a_cooling_block_takes_thirteen_actions(window: Window, qtbot: QtBot) ->
         hand.chooses("surface 1", f"also on block.bore {side}")
     hand.chooses("add question", "highest temperature of a surface", "block.top")
     assert hand.actions == 13
+    hand.meshes()
     settled(qtbot, window)
     (hottest,) = window.outcome.checks
     # More than were all the bore as warm, and the block without resistance; less than a fin as wide as the plate.
