@@ -55,9 +55,9 @@ def died(tmp_path: Path, request: pytest.FixtureRequest) -> tuple[Path, int, Pat
     path, script = tmp_path / "wall.ember", tmp_path / "window.py"
     write_case(family("composite-wall").case(), path)
     script.write_text(SCRIPT, encoding="utf-8")
-    started = subprocess.Popen(
-        [sys.executable, str(script), str(path), str(after)], stdout=subprocess.PIPE, text=True, env=dict(os.environ)
-    )
+    own = {**os.environ, "XDG_CONFIG_HOME": str(tmp_path / "config")}
+    command = [sys.executable, str(script), str(path), str(after)]
+    started = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=own)
     assert started.stdout is not None
     said = started.stdout.readline().split()
     assert len(said) == 2

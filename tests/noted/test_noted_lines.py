@@ -167,6 +167,51 @@ def test_a_problem_is_understood_as_it_is_jotted_down(line: str, as_well_as: str
     assert list(answers(line).values()) == pytest.approx(list(answers(as_well_as).values()), rel=1e-9)
 
 
+@pytest.mark.parametrize(
+    ("said", "on"),
+    [
+        ("left, right, bottom air 20 C h 9", [["left", "right", "bottom"]]),
+        ("left, right and bottom: air 20 C h 9", [["left", "right", "bottom"]]),
+        ("top/bottom 20 C; both left & right insulated", [["top", "bottom"], ["left", "right"]]),
+        ("top 100 C; other sides air 20 C h 9", [["top"], ["bottom", "left", "right"]]),
+        ("left, 20 C; elsewhere 30 C", [["left"], ["bottom", "right", "top"]]),
+    ],
+)
+def test_sides_of_which_the_same_is_said_are_named_together(said: str, on: list[list[str]]) -> None:
+    read = noted(f"plate 100 x 40 mm k 2; {said}")
+    assert read.case is not None and not read.not_understood and not read.missing
+    stated = [entry["on"] for entry in read.case.data["surroundings"]]
+    named = [[each] if isinstance(each, str) else each for each in stated]
+    assert [sorted(side.removeprefix("plate.") for side in each) for each in named] == [sorted(each) for each in on]
+
+
+@pytest.mark.parametrize(
+    ("said", "marked", "message"),
+    [
+        ("left; right 20 C", "left", "say what acts there"),
+        ("left, right; top 20 C", "left, right", "say what acts there"),
+        ("left, 3 mm; right 20 C", "left", "say what acts there"),
+        ("left and lid 20 C", "lid", "'lid' is not understood beside 'left'"),
+        ("left and rim 20 C", "rim", "'rim' is no side of it"),
+        ("all 20 C; rest air 5 C h 9", "rest air 5 C h 9", "no side is left over"),
+        ("left 20 C; find highest temperature", "find highest temperature", "ask more of it in the sheet"),
+    ],
+)
+def test_sides_of_which_nothing_is_said_and_questions_are_marked(said: str, marked: str, message: str) -> None:
+    line = f"plate 100 x 40 mm k 2; {said}"
+    fault = noted(line).not_understood[0]
+    assert line[fault.start : fault.end].rstrip(",") == marked and message in fault.message
+
+
+def test_heat_by_its_name_arises_in_what_was_said_last() -> None:
+    read = noted("wall 200 mm k 0.8; both sides air 20 C h 10; heat generation 500 W/m3")
+    assert read.case is not None and not read.not_understood and not read.missing
+    assert read.case.data["heat_inside"] == [{"region": "wall", "per_volume": "500 W/m3"}]
+    assert answers("wall 200 mm k 0.8; left and right air 20 C h 10; source 500 W/m3")["first face"] == pytest.approx(
+        293.15 + 500 * 0.1 / 10, rel=1e-9
+    )
+
+
 def test_sizes_are_tied_by_x_also_where_one_is_ten_or_a_hundred() -> None:
     for size in ("38 x 100", "38 × 10", "38 by 1000"):
         case = noted(f"plate {size} mm k 1; left 20 °C; right 30 °C").case

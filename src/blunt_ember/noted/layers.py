@@ -16,6 +16,8 @@ _THIN, _LONG = ("fin", "lid", "wedge"), ("fin", "lid", "wedge", "rod", "bar", "p
 
 #: Where the heat that arises in a layer is kept among its properties.
 _HEAT = "heat"
+#: Words beside it that name no layer.
+_HEATING = frozenset(("heat", "heating", "source", "sources", "generation", "generated", "generating", "generates"))
 
 
 _MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
@@ -50,6 +52,8 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
             line.once(material, _HEAT, token)
         else:
             line.fault(token, f"'{token.text}' {lacking(token, 'mm', 'a layer')}")
+    if _HEAT in material:
+        words = [word for word in words if word.text.lower() not in _HEATING]
     name, stuff = _named(line, words, head)
     thickness = thick.get("", "")
     if not (head or thickness or material or stuff or name):

@@ -8,8 +8,10 @@ from typing import Any, TypeVar
 
 from blunt_ember.case.case import Case
 from blunt_ember.noted.bodies import NotedLayer
-from blunt_ember.noted.phrases import KEYS, NotedValue, Token
+from blunt_ember.noted.phrases import KEYS, NotedValue, NotedWord, Token
 
+#: Words for all sides of which nothing else is said.
+REST = frozenset(("others", "other", "rest", "remaining", "elsewhere"))
 #: Words that say nothing by themselves.
 IDLE = frozenset(
     [
@@ -32,11 +34,7 @@ IDLE = frozenset(
         "kept",
         "near",
         "made",
-        "others",
-        "other",
-        "rest",
-        "remaining",
-        "elsewhere",
+        *REST,
     ]
 )
 
@@ -65,15 +63,15 @@ class NotedProblem:
 
 @dataclass
 class NotedStatement:
-    """What is stated on a side: the word for it and where that stands, whether it names a ``fluid``, and what acts
-    there."""
+    """What is stated on ``sides``: the word for each and where that stands, or on all the ``rest``; whether it names a
+    ``fluid``, and what acts there."""
 
-    side: str
+    sides: list[NotedWord]
+    rest: bool
     fluid: bool
     outward: bool
     start: int
     end: int
-    side_at: tuple[int, int]
     says: dict[str, Any] = field(default_factory=dict)
 
 

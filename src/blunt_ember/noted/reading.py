@@ -20,7 +20,7 @@ from blunt_ember.noted.layers import lacking_material, read_layer
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
 from blunt_ember.noted.parting import headed, parts
 from blunt_ember.noted.phrases import NotedWord, Token, phrases, tokens
-from blunt_ember.noted.statements import acts, placed_statements, read_statement
+from blunt_ember.noted.statements import acts, names_sides_alone, placed_statements, read_statement
 
 #: What a line looks like, told where there is none or nothing is understood.
 EXAMPLES = (
@@ -36,6 +36,13 @@ EXAMPLES = (
 LONGEST = 2000
 
 
+#: Words that a question begins with.
+_ASKING = frozenset(
+    [
+        *("find", "what", "how", "determine", "calculate", "compute", "want", "wanted", "sought", "question"),
+        *("highest", "lowest", "hottest", "coldest", "maximum", "minimum", "max", "min", "mean", "average", "peak"),
+    ]
+)
 _KINDS = ", ".join(HEADS)
 
 
@@ -47,8 +54,18 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
     if len(line) > LONGEST:
         return NotedProblem(None, (NotUnderstood(LONGEST, len(line), f"a line has {LONGEST:,} characters at most"),))
     found = ReadLine({name: entry for shelf in shelves.values() for name, entry in shelf.items()})
+    named: list[Token] = []  # sides of which a comma says that more come before what acts there
     for begin, phrase in phrases(line):
-        _read_phrase(found, tokens(phrase, begin))
+        read = tokens(phrase, begin)
+        if named and not any(acts(token) for token in read):
+            _read_phrase(found, named)
+            named = []
+        read = named + read
+        named = []
+        if found.head and names_sides_alone(read) and line[begin + len(phrase) :].startswith(","):
+            named = [*read, NotedWord("and", begin + len(phrase), begin + len(phrase) + 1)]
+        else:
+            _read_phrase(found, read)
     if not found.head:
         return NotedProblem(None, tuple(found.faults), () if found.faults else (f"what it is: {_KINDS}",))
     unknown = [layer.name for layer in found.layers if layer.material is None]
@@ -70,6 +87,10 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
     """Read what one phrase says: first the clock, then a body or layers, then what surrounds it."""
     read = take_clock(line, read)
     begins = not line.head
+    if not begins and read and _asks(read):
+        what = "the case comes with questions of its own; ask more of it in the sheet, under Questions"
+        line.faults.append(NotUnderstood(read[0].start, read[-1].end, what))
+        return
     if begins and read:
         found = headed(read)
         if found is None:
@@ -88,6 +109,16 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
             read_statement(line, part)
         else:
             read_layer(line, part, head)
+
+
+def _asks(read: Sequence[Token]) -> bool:
+    """Whether a phrase asks for something and states nothing."""
+    first = read[0]
+    return (
+        isinstance(first, NotedWord)
+        and first.text.lower() in _ASKING
+        and all(isinstance(token, NotedWord) for token in read)
+    )
 
 
 def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.units import AREA_RESISTANCE, EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.noted.bodies import SIDE_WORDS, NotedBody
-from blunt_ember.noted.line_so_far import IDLE, NotedStatement, NotUnderstood, ReadLine, lacking
+from blunt_ember.noted.line_so_far import IDLE, REST, NotedStatement, NotUnderstood, ReadLine, lacking
 from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
 
 #: What surrounds a body, and whether it is rather the outside.
@@ -21,6 +21,14 @@ FLUIDS = {
 _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY)
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
 _WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
+#: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
+_JOINING = frozenset(("and", "/", "&", "+"))
+
+
+def names_sides_alone(read: Sequence[Token]) -> bool:
+    """Whether a phrase names sides and says nothing of them: `left, right, bottom air 25 °C h 9` does so twice."""
+    words = {token.text.lower() if isinstance(token, NotedWord) else "" for token in read}
+    return bool(words & SIDE_WORDS) and words <= SIDE_WORDS | IDLE | _WITH_A_SIDE | _JOINING
 
 
 def acts(token: Token) -> bool:
@@ -31,9 +39,11 @@ def acts(token: Token) -> bool:
 
 
 def read_statement(line: ReadLine, read: list[Token]) -> None:
-    """What surrounds the body, on the side that the phrase names or on one that is left over."""
+    """What surrounds the body, on the sides that the phrase names or on one that is left over."""
     says: dict[Kind, str] = {}
-    side, fluid, outward, side_at = "", False, False, (read[0].start, read[-1].end)
+    sides: list[NotedWord] = []
+    fluid, outward, joining = False, False, False
+    rest = any(isinstance(token, NotedWord) and token.text.lower() in REST for token in read)
     insulated, before = False, len(line.faults)
     for token in read:
         if isinstance(token, NotedValue):
@@ -47,15 +57,20 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             insulated = True
         elif word in FLUIDS:
             fluid, outward = True, outward or FLUIDS[word]
-        elif word in _WITH_A_SIDE and side:
+        elif word in _JOINING:
+            joining = bool(sides)
+        elif word in _WITH_A_SIDE and (sides or rest):
             continue
-        elif word not in IDLE and (not side or side in _WITH_A_SIDE):
-            side, side_at = word, (token.start, token.end)
+        elif word not in IDLE and (not sides or sides[-1].text.lower() in _WITH_A_SIDE | {"both"}):
+            sides[-1:], joining = [token], False
+        elif joining and word in SIDE_WORDS:
+            joining = False
+            sides.append(token)
         elif word not in IDLE:
-            line.fault(token, f"'{token.text}' is not understood beside '{side}'")
-    if not side and says and not says.keys() - {FILM_COEFFICIENT, AREA_RESISTANCE} and _goes_on(line, says):
+            line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
+    if not sides and says and not says.keys() - {FILM_COEFFICIENT, AREA_RESISTANCE} and _goes_on(line, says):
         return
-    made = NotedStatement(side, fluid, outward, read[0].start, read[-1].end, side_at)
+    made = NotedStatement(sides, rest and not sides, fluid, outward, read[0].start, read[-1].end)
     temperature = says.get(TEMPERATURE)
     if insulated:
         made.says["insulated"] = True
@@ -98,16 +113,18 @@ def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
 
 
 def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
-    """The statements on their surfaces: first those that name a side, then the others on what is left over."""
+    """The statements on their surfaces: first those that name sides, then the others on what is left over."""
     on: dict[int, tuple[str, ...]] = {}
     for number, stated in enumerate(line.statements):
-        if stated.side in body.sides:
-            on[number] = body.sides[stated.side]
-        elif stated.side:
-            meant = nearest(stated.side, body.sides) or f"; there are {', '.join(body.sides)}"
-            line.faults.append(NotUnderstood(*stated.side_at, f"'{stated.side}' is no side of it{meant}"))
+        for word in stated.sides:
+            side = word.text.lower()
+            if side in body.sides:
+                on[number] = tuple(dict.fromkeys((*on.get(number, ()), *body.sides[side])))
+            else:
+                meant = nearest(side, body.sides) or f"; there are {', '.join(body.sides)}"
+                line.fault(word, f"'{side}' is no side of it{meant}")
     taken = {surface for surfaces in on.values() for surface in surfaces}
-    unnamed = [number for number, stated in enumerate(line.statements) if not stated.side]
+    unnamed = [number for number, stated in enumerate(line.statements) if not (stated.sides or stated.rest)]
     free = [word for word in body.order if not taken.issuperset(body.sides[word])]
     if len(unnamed) == 1 and len(free) == len(body.order) > 1 and line.statements[unnamed[0]].outward:
         free = free[-1:]
@@ -118,6 +135,14 @@ def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, A
             continue
         on[number] = tuple(surface for surface in body.sides[free.pop(0)] if surface not in taken)
         taken.update(on[number])
+    every = dict.fromkeys(surface for word in body.order for surface in body.sides[word])
+    for number in [number for number, stated in enumerate(line.statements) if stated.rest]:
+        on[number] = tuple(surface for surface in every if surface not in taken)
+        taken.update(on[number])
+        if not on[number]:
+            stated = line.statements[number]
+            line.faults.append(NotUnderstood(stated.start, stated.end, "no side is left over; name one"))
+            del on[number]
     made = []
     for number, surfaces in sorted(on.items()):
         where = surfaces[0] if len(surfaces) == 1 else list(surfaces)
