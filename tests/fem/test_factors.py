@@ -9,7 +9,7 @@ import pytest
 from scipy.sparse import csr_array
 
 from blunt_ember.errors import SolverError
-from blunt_ember.fem.factors import factorised
+from blunt_ember.fem.factors import Analysis, factorised
 
 
 @pytest.mark.parametrize("middle", [2.1, -0.5])
@@ -27,3 +27,18 @@ def test_a_singular_matrix_is_refused() -> None:
     nothing = csr_array((3, 3))
     with pytest.raises(SolverError, match="no single solution"):
         factorised(nothing, True)
+
+
+def test_an_analysis_is_taken_again_for_the_same_places_and_made_anew_for_others() -> None:
+    """What is indefinite in between leaves nothing behind."""
+    analysis, random = Analysis(), np.random.default_rng(4)
+    chain = csr_array(2.5 * np.eye(30) - np.eye(30, k=1) - np.eye(30, k=-1))
+    ring = csr_array(chain + csr_array(([-0.2, -0.2], ([0, 29], [29, 0])), shape=(30, 30)))
+    orders = []
+    for matrix in (chain, csr_array(3 * chain), ring, csr_array(-ring), ring, chain):
+        left = random.normal(size=30)
+        found = factorised(matrix, True, analysis)(left)
+        np.testing.assert_allclose(matrix @ found, left, rtol=1e-11, atol=1e-12)
+        orders.append(analysis._factor)
+    assert orders[0] is orders[1] and orders[1] is not orders[2]
+    assert orders[3] is None and orders[4] is not None

@@ -28,6 +28,8 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.radiation.chamber import Chamber
 
+#: Nodes of meshes whose order of elimination is kept, and with it the last factors: some 20 MB.
+_ANALYSED = 60_000
 #: Hears of every step of Newton's method as it is done, and how far a run has got.
 OnProgress = Callable[[NewtonStep | Progress], None]
 
@@ -133,7 +135,9 @@ class Steps:
         """Return the steady solution of a case on its mesh."""
 
         def make() -> Solution:
-            analysis = self.cache.get(Step.ANALYSIS, self.keys.of(case, Step.ANALYSIS, on.refinement), Analysis)
+            analysis = None
+            if on.mesh.node_count <= _ANALYSED:
+                analysis = self.cache.get(Step.ANALYSIS, self.keys.of(case, Step.ANALYSIS, on.refinement), Analysis)
             return solve_steady(self.problem(case, on), on_progress=self.on_progress, analysis=analysis)
 
         return self.cache.get(Step.SOLUTION, self.keys.of(case, Step.SOLUTION, on.refinement), make)
