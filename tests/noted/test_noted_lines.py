@@ -174,6 +174,8 @@ def test_a_problem_is_understood_as_it_is_jotted_down(line: str, as_well_as: str
         ("left, right and bottom: air 20 C h 9", [["left", "right", "bottom"]]),
         ("top/bottom 20 C; both left & right insulated", [["top", "bottom"], ["left", "right"]]),
         ("top 100 C; other sides air 20 C h 9", [["top"], ["bottom", "left", "right"]]),
+        ("top 100 C; other three sides 20 C", [["top"], ["bottom", "left", "right"]]),
+        ("top 100 C; all other faces air T = 20 C hi 9", [["top"], ["bottom", "left", "right"]]),
         ("left, 20 C; elsewhere 30 C", [["left"], ["bottom", "right", "top"]]),
     ],
 )
@@ -193,6 +195,8 @@ def test_sides_of_which_the_same_is_said_are_named_together(said: str, on: list[
         ("left, 3 mm; right 20 C", "left", "say what acts there"),
         ("left and lid 20 C", "lid", "'lid' is not understood beside 'left'"),
         ("left and rim 20 C", "rim", "'rim' is no side of it"),
+        ("top 200 C; top air 20 C h 9", "top air 20 C h 9", "'top' is stated before, and both cannot stand"),
+        ("left flux 2 kW/m2; all insulated", "all insulated", "'left' is stated before"),
         ("all 20 C; rest air 5 C h 9", "rest air 5 C h 9", "no side is left over"),
         ("left 20 C; find highest temperature", "find highest temperature", "ask more of it in the sheet"),
     ],

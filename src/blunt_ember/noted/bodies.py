@@ -398,7 +398,7 @@ def _four_sides(name: str, more: Mapping[str, str]) -> dict[str, tuple[str, ...]
 #: By the word a line begins with, what makes its body.
 HEADS: Mapping[str, MakesBody] = MappingProxyType(
     {
-        **dict.fromkeys(("wall", "window", "pane", "door"), _wall),
+        **dict.fromkeys(("wall", "window", "pane", "door", "glazing"), _wall),
         **dict.fromkeys(("floor", "ceiling", "roof", "slab"), _lying),
         **dict.fromkeys(("pipe", "tube", "duct"), _pipe),
         "shell": _shell,

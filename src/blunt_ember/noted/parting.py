@@ -13,7 +13,22 @@ from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, To
 from blunt_ember.noted.statements import FLUIDS, acts
 
 #: Words before a body that say no more of it than it does itself.
-_PLAIN = frozenset(("plane", "plain", "flat", "straight", "solid", "single", "simple", "long", "round", "insulated"))
+_PLAIN = frozenset(
+    (
+        "plane",
+        "plain",
+        "flat",
+        "straight",
+        "solid",
+        "single",
+        "simple",
+        "long",
+        "round",
+        "insulated",
+        "double",
+        "triple",
+    )
+)
 
 
 def headed(read: Sequence[Token]) -> tuple[str, list[Token]] | None:

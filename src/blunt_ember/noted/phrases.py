@@ -30,7 +30,7 @@ from blunt_ember.errors import ExpressionError
 KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
     {
         **dict.fromkeys(("k", "lambda", "λ", "conductivity"), (CONDUCTIVITY, "W/(m K)")),
-        **dict.fromkeys(("h", "alpha", "α"), (FILM_COEFFICIENT, "W/(m² K)")),
+        **dict.fromkeys(("h", "alpha", "α", "hi", "ho", "h_in", "h_out", "h1", "h2"), (FILM_COEFFICIENT, "W/(m² K)")),
         **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
         **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),

@@ -21,6 +21,9 @@ FLUIDS = {
 _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY)
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
 _WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
+#: Words that say no more than the values beside them, and how many sides are left.
+_BESIDE = frozenset(("t", "temp", "temperature", "radiates", "radiating", "to"))
+_COUNTS = frozenset(("two", "three", "four", "five", "all", "both"))
 #: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
 _JOINING = frozenset(("and", "/", "&", "+"))
 
@@ -59,7 +62,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             fluid, outward = True, outward or FLUIDS[word]
         elif word in _JOINING:
             joining = bool(sides)
-        elif word in _WITH_A_SIDE and (sides or rest):
+        elif (word in _WITH_A_SIDE and (sides or rest)) or word in _BESIDE or (rest and word in _COUNTS):
             continue
         elif word not in IDLE and (not sides or sides[-1].text.lower() in _WITH_A_SIDE | {"both"}):
             sides[-1:], joining = [token], False
@@ -112,6 +115,11 @@ def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
     return True
 
 
+def _alone(says: Mapping[str, Any]) -> bool:
+    """Whether something is said that stands alone: what is held, or insulated."""
+    return not {"temperature", "insulated"}.isdisjoint(says)
+
+
 def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
     """The statements on their surfaces: first those that name sides, then the others on what is left over."""
     on: dict[int, tuple[str, ...]] = {}
@@ -144,7 +152,14 @@ def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, A
             line.faults.append(NotUnderstood(stated.start, stated.end, "no side is left over; name one"))
             del on[number]
     made = []
+    said: dict[str, dict[str, Any]] = {}
     for number, surfaces in sorted(on.items()):
+        stated = line.statements[number]
+        twice = [surface for surface in surfaces if surface in said and _alone({**said[surface], **stated.says})]
+        if twice:
+            what = f"'{twice[0].rpartition('.')[2]}' is stated before, and both cannot stand; this counts: remove one"
+            line.faults.append(NotUnderstood(stated.start, stated.end, what))
+        said |= dict.fromkeys(surfaces, stated.says)
         where = surfaces[0] if len(surfaces) == 1 else list(surfaces)
         made.append({"on": where, **line.statements[number].says})
     missing = [] if on else ["what surrounds it, such as 'left 980 °C' or 'air 25 °C h 9'"]
