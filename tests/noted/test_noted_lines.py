@@ -198,13 +198,26 @@ def test_sides_of_which_the_same_is_said_are_named_together(said: str, on: list[
         ("top 200 C; top air 20 C h 9", "top air 20 C h 9", "'top' is stated before, and both cannot stand"),
         ("left flux 2 kW/m2; all insulated", "all insulated", "'left' is stated before"),
         ("all 20 C; rest air 5 C h 9", "rest air 5 C h 9", "no side is left over"),
-        ("left 20 C; find highest temperature", "find highest temperature", "ask more of it in the sheet"),
+        ("left 20 C; find the entropy", "find the entropy", "ask it as 'find highest temperature of top'"),
+        ("left 20 C; what is the heat loss?", "what is the heat loss?", "or 'heat through left'"),
+        ("left 20 C; highest of rim", "rim", "'rim' is no side of it"),
     ],
 )
 def test_sides_of_which_nothing_is_said_and_questions_are_marked(said: str, marked: str, message: str) -> None:
     line = f"plate 100 x 40 mm k 2; {said}"
     fault = noted(line).not_understood[0]
     assert line[fault.start : fault.end].rstrip(",") == marked and message in fault.message
+
+
+def test_what_is_asked_in_a_line_is_a_question_beside_what_is_exact() -> None:
+    line = "wall 100 mm k 1; left 100 C; right air 20 C h 10; find heat loss through the right side; hottest point"
+    read = noted(f"{line}; mean temperature of left and right; coldest spot of right; highest temperature")
+    assert read.case is not None and not read.not_understood and not read.missing
+    outcome = Flow().run(read.case)
+    found = {check.name: check for check in outcome.checks}
+    expected = {"heat through right": -40, "highest of all": 373.15, "mean of left and right": 353.15}
+    for name, value in {**expected, "lowest of right": 333.15}.items():
+        assert found[name].value == pytest.approx(value, rel=1e-9) and found[name].verdict == "agrees", name
 
 
 def test_heat_by_its_name_arises_in_what_was_said_last() -> None:

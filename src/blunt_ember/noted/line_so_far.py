@@ -75,6 +75,14 @@ class NotedStatement:
     says: dict[str, Any] = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class NotedAsked:
+    """What is asked for, as the document calls it, of ``sides`` by their words, or of the whole body."""
+
+    kind: str
+    sides: list[NotedWord]
+
+
 @dataclass
 class ReadLine:
     """What has been read so far."""
@@ -87,6 +95,7 @@ class ReadLine:
     statements: list[NotedStatement] = field(default_factory=list)
     clock: dict[str, str] = field(default_factory=dict)
     within: dict[str, str] = field(default_factory=dict)
+    asked: list[NotedAsked] = field(default_factory=list)
     faults: list[NotUnderstood] = field(default_factory=list)
 
     def fault(self, at: Token, message: str) -> None:

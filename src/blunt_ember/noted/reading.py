@@ -14,6 +14,7 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError
+from blunt_ember.noted.asking import asked_questions, take_question
 from blunt_ember.noted.bodies import HEADS, NotedBody, NotedSizes, NotEnoughError
 from blunt_ember.noted.clock import clock_of, take_clock
 from blunt_ember.noted.layers import lacking_material, read_layer
@@ -36,13 +37,6 @@ EXAMPLES = (
 LONGEST = 2000
 
 
-#: Words that a question begins with.
-_ASKING = frozenset(
-    [
-        *("find", "what", "how", "determine", "calculate", "compute", "want", "wanted", "sought", "question"),
-        *("highest", "lowest", "hottest", "coldest", "maximum", "minimum", "max", "min", "mean", "average", "peak"),
-    ]
-)
 _KINDS = ", ".join(HEADS)
 
 
@@ -87,9 +81,7 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
     """Read what one phrase says: first the clock, then a body or layers, then what surrounds it."""
     read = take_clock(line, read)
     begins = not line.head
-    if not begins and read and _asks(read):
-        what = "the case comes with questions of its own; ask more of it in the sheet, under Questions"
-        line.faults.append(NotUnderstood(read[0].start, read[-1].end, what))
+    if not begins and take_question(line, read):
         return
     if begins and read:
         found = headed(read)
@@ -109,16 +101,6 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
             read_statement(line, part)
         else:
             read_layer(line, part, head)
-
-
-def _asks(read: Sequence[Token]) -> bool:
-    """Whether a phrase asks for something and states nothing."""
-    first = read[0]
-    return (
-        isinstance(first, NotedWord)
-        and first.text.lower() in _ASKING
-        and all(isinstance(token, NotedWord) for token in read)
-    )
 
 
 def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:
@@ -142,7 +124,8 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
         data["heat_inside"] = heats
     exact = body.exact_in_time if clock else body.exact
     beside = {"expect": {"exact": exact}, "tolerance": "0.5 %"} if exact else {}
-    asked = [*body.questions, *([{"name": "given off in all", "heat_stored": "body"}] if clock else [])]
+    stored = [{"name": "given off in all", "heat_stored": "body"}] if clock else []
+    asked = [*body.questions, *stored, *asked_questions(line, body)]
     data["questions"] = [{**question, **beside} for question in asked]
     try:
         return NotedProblem(case_from_data(data), tuple(line.faults), tuple(missing))

@@ -20,18 +20,18 @@ FLUIDS = {
 
 _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY)
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
-_WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
+WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
 #: Words that say no more than the values beside them, and how many sides are left.
 _BESIDE = frozenset(("t", "temp", "temperature", "radiates", "radiating", "to"))
 _COUNTS = frozenset(("two", "three", "four", "five", "all", "both"))
 #: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
-_JOINING = frozenset(("and", "/", "&", "+"))
+JOINING = frozenset(("and", "/", "&", "+"))
 
 
 def names_sides_alone(read: Sequence[Token]) -> bool:
     """Whether a phrase names sides and says nothing of them: `left, right, bottom air 25 °C h 9` does so twice."""
     words = {token.text.lower() if isinstance(token, NotedWord) else "" for token in read}
-    return bool(words & SIDE_WORDS) and words <= SIDE_WORDS | IDLE | _WITH_A_SIDE | _JOINING
+    return bool(words & SIDE_WORDS) and words <= SIDE_WORDS | IDLE | WITH_A_SIDE | JOINING
 
 
 def acts(token: Token) -> bool:
@@ -60,11 +60,11 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             insulated = True
         elif word in FLUIDS:
             fluid, outward = True, outward or FLUIDS[word]
-        elif word in _JOINING:
+        elif word in JOINING:
             joining = bool(sides)
-        elif (word in _WITH_A_SIDE and (sides or rest)) or word in _BESIDE or (rest and word in _COUNTS):
+        elif (word in WITH_A_SIDE and (sides or rest)) or word in _BESIDE or (rest and word in _COUNTS):
             continue
-        elif word not in IDLE and (not sides or sides[-1].text.lower() in _WITH_A_SIDE | {"both"}):
+        elif word not in IDLE and (not sides or sides[-1].text.lower() in WITH_A_SIDE | {"both"}):
             sides[-1:], joining = [token], False
         elif joining and word in SIDE_WORDS:
             joining = False
