@@ -176,6 +176,7 @@ def test_a_problem_is_understood_as_it_is_jotted_down(line: str, as_well_as: str
         ("top 100 C; other sides air 20 C h 9", [["top"], ["bottom", "left", "right"]]),
         ("top 100 C; other three sides 20 C", [["top"], ["bottom", "left", "right"]]),
         ("top 100 C; all other faces air T = 20 C hi 9", [["top"], ["bottom", "left", "right"]]),
+        ("top 100 C; left and the rest 20 C", [["top"], ["left", "bottom", "right"]]),
         ("left, 20 C; elsewhere 30 C", [["left"], ["bottom", "right", "top"]]),
     ],
 )
@@ -211,11 +212,19 @@ def test_sides_of_which_nothing_is_said_and_questions_are_marked(said: str, mark
 
 def test_what_is_asked_in_a_line_is_a_question_beside_what_is_exact() -> None:
     line = "wall 100 mm k 1; left 100 C; right air 20 C h 10; find heat loss through the right side; hottest point"
-    read = noted(f"{line}; mean temperature of left and right; coldest spot of right; highest temperature")
+    read = noted(
+        f"{line}; mean temperature of left and right; coldest spot of right; highest temperature; heat through left"
+    )
     assert read.case is not None and not read.not_understood and not read.missing
     outcome = Flow().run(read.case)
     found = {check.name: check for check in outcome.checks}
-    expected = {"heat through right": -40, "highest of all": 373.15, "mean of left and right": 353.15}
+    # How tall a wall is drawn says nothing: its heat is for each m², as in its own question.
+    expected = {
+        "heat loss through right": 400,
+        "heat through left": 400,
+        "highest of all": 373.15,
+        "mean of left and right": 353.15,
+    }
     for name, value in {**expected, "lowest of right": 333.15}.items():
         assert found[name].value == pytest.approx(value, rel=1e-9) and found[name].verdict == "agrees", name
 

@@ -63,7 +63,7 @@ class NotedProblem:
 
 @dataclass
 class NotedStatement:
-    """What is stated on ``sides``: the word for each and where that stands, or on all the ``rest``; whether it names a
+    """What is stated on ``sides``: the word for each and where that stands, and on all the ``rest``; whether it names a
     ``fluid``, and what acts there."""
 
     sides: list[NotedWord]
@@ -77,10 +77,12 @@ class NotedStatement:
 
 @dataclass(frozen=True)
 class NotedAsked:
-    """What is asked for, as the document calls it, of ``sides`` by their words, or of the whole body."""
+    """What is asked for, as the document calls it, of ``sides`` by their words, or of the whole body; heat that is
+    ``lost`` counts out of it."""
 
     kind: str
     sides: list[NotedWord]
+    lost: bool
 
 
 @dataclass

@@ -73,7 +73,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
     if not sides and says and not says.keys() - {FILM_COEFFICIENT, AREA_RESISTANCE} and _goes_on(line, says):
         return
-    made = NotedStatement(sides, rest and not sides, fluid, outward, read[0].start, read[-1].end)
+    made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end)
     temperature = says.get(TEMPERATURE)
     if insulated:
         made.says["insulated"] = True
@@ -145,7 +145,7 @@ def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, A
         taken.update(on[number])
     every = dict.fromkeys(surface for word in body.order for surface in body.sides[word])
     for number in [number for number, stated in enumerate(line.statements) if stated.rest]:
-        on[number] = tuple(surface for surface in every if surface not in taken)
+        on[number] = (*on.get(number, ()), *(surface for surface in every if surface not in taken))
         taken.update(on[number])
         if not on[number]:
             stated = line.statements[number]
