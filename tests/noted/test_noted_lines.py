@@ -229,6 +229,15 @@ def test_what_is_asked_in_a_line_is_a_question_beside_what_is_exact() -> None:
         assert found[name].value == pytest.approx(value, rel=1e-9) and found[name].verdict == "agrees", name
 
 
+def test_heat_of_a_cylinder_of_any_length_is_for_each_square_metre() -> None:
+    """How thick it is drawn says nothing; one that has a length loses what all of it does."""
+    found = answers("cylinder d 50 mm k 0.5 generating 0.1 MW/m3; 80 °C; heat loss through rim")
+    assert found["loss"] == pytest.approx(0.1e6 * 0.025 / 2, rel=1e-6)
+    assert found["heat loss through rim"] == pytest.approx(found["loss"], rel=1e-12)
+    long = answers("cylinder d 50 mm 2 m long k 0.5 generating 0.1 MW/m3; rim 80 °C; ends insulated")
+    assert long["loss"] == pytest.approx(0.1e6 * pi * 0.025**2 * 2, rel=1e-6)
+
+
 def test_heat_by_its_name_arises_in_what_was_said_last() -> None:
     read = noted("wall 200 mm k 0.8; both sides air 20 C h 10; heat generation 500 W/m3")
     assert read.case is not None and not read.not_understood and not read.missing

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from blunt_ember.noted.bodies import SIDE_WORDS, NotedBody
+from blunt_ember.noted.bodies import SIDE_WORDS
 from blunt_ember.noted.line_so_far import IDLE, NotedAsked, NotUnderstood, ReadLine
+from blunt_ember.noted.noted_body import NotedBody
 from blunt_ember.noted.phrases import NotedWord, Token
 from blunt_ember.noted.statements import JOINING, WITH_A_SIDE
 

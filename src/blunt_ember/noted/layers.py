@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
-from blunt_ember.noted.bodies import ROW, SPAN, NotedLayer
 from blunt_ember.noted.line_so_far import IDLE, ReadLine, lacking
+from blunt_ember.noted.noted_body import ROW, SPAN, NotedLayer
 from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
 
 #: Bodies whose thickness is a size of the whole, and those that have a length.

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from blunt_ember.case.case import Case
-from blunt_ember.noted.bodies import NotedLayer
+from blunt_ember.noted.noted_body import NotedLayer
 from blunt_ember.noted.phrases import KEYS, NotedValue, NotedWord, Token
 
 #: Words for all sides of which nothing else is said.

@@ -15,10 +15,11 @@ from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError
 from blunt_ember.noted.asking import asked_questions, take_question
-from blunt_ember.noted.bodies import HEADS, NotedBody, NotedSizes, NotEnoughError
+from blunt_ember.noted.bodies import HEADS
 from blunt_ember.noted.clock import clock_of, take_clock
 from blunt_ember.noted.layers import lacking_material, read_layer
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
+from blunt_ember.noted.noted_body import NotedBody, NotedSizes, NotEnoughError
 from blunt_ember.noted.parting import headed, parts
 from blunt_ember.noted.phrases import NotedWord, Token, phrases, tokens
 from blunt_ember.noted.statements import acts, names_sides_alone, placed_statements, read_statement

@@ -7,8 +7,9 @@ from typing import Any
 
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.units import AREA_RESISTANCE, EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
-from blunt_ember.noted.bodies import SIDE_WORDS, NotedBody
+from blunt_ember.noted.bodies import SIDE_WORDS
 from blunt_ember.noted.line_so_far import IDLE, REST, NotedStatement, NotUnderstood, ReadLine, lacking
+from blunt_ember.noted.noted_body import NotedBody
 from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
 
 #: What surrounds a body, and whether it is rather the outside.
