@@ -64,8 +64,8 @@ def test_what_is_stated_on_top_or_below_is_not_moved_to_a_side(name: str) -> Non
 
 def test_a_fin_answers_the_same_as_section_and_as_solid() -> None:
     case = with_value(family("straight-fin").case(), ("mesh",), {"size": "6 mm", "order": 2})
-    flat = {check.name: check.value for check in Flow().run(case).checks}
-    outcome = Flow().run(with_body_kind(case, "stacked"))
+    flat = {check.name: check.value for check in Flow().answered(case).checks}
+    outcome = Flow().answered(with_body_kind(case, "stacked"))
     assert outcome.exact is not None and outcome.exact.name == "straight-fin"
     assert {check.name: check.value for check in outcome.checks} == pytest.approx(flat, rel=2e-4)
     assert all(check.verdict == "agrees" for check in outcome.checks)
@@ -115,7 +115,7 @@ def test_a_surface_part_follows_its_surface_and_goes_with_it() -> None:
     spot = {"on": "plate.top", "start": ["2 mm", "80 mm"], "end": ["9 mm", "80 mm"]}
     case = with_value(family("plane-wall").case(), ("surfaces",), {"spot": spot})
     case = with_value(case, ("surroundings",), [*case.data["surroundings"], {"on": "spot", "flux": "1 kW/m²"}])
-    outcome = Flow().run(case)
+    outcome = Flow().answered(case)
     assert outcome.ledger is not None
     assert {row.name: row.heat for row in outcome.ledger.rows}["spot"] == pytest.approx(7.0, rel=1e-12)
     assert outcome.exact is None  # the wall is no longer one-dimensional

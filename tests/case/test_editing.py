@@ -51,7 +51,7 @@ def test_renaming_carries_every_reference_along(wall_data: dict[str, Any]) -> No
     assert '"blanket"' not in text.replace('"materials": {"brick"', "").replace('"blanket": {"k"', "").replace(
         '"material": "blanket"', ""
     )
-    before, after = Flow().run(case), Flow().run(renamed)
+    before, after = Flow().answered(case), Flow().answered(renamed)
     assert [check.value for check in before.checks] == [check.value for check in after.checks]
     assert all(check.verdict == "agrees" for check in after.checks)
 

@@ -137,7 +137,7 @@ def test_anything_else_is_not_taken_for_a_sine(text: str) -> None:
 def test_a_clock_that_cannot_run_says_where_and_how_to_mend_it(clock: object, path: str, said: str) -> None:
     data = dict(family("cooling-wall").case().data)
     try:
-        trouble = Flow().run(case_from_data({**data, "clock": clock, "questions": []})).trouble
+        trouble = Flow().answered(case_from_data({**data, "clock": clock, "questions": []})).trouble
     except CaseError as error:
         trouble = error
     assert isinstance(trouble, CaseError)

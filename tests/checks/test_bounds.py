@@ -17,7 +17,7 @@ def noted(mesh: dict[str, Any], clock: dict[str, Any], surroundings: list[dict[s
     case = with_value(case, ("clock",), {**case.data["clock"], **clock})
     if surroundings is not None:
         case = with_value(case, ("surroundings",), surroundings)
-    outcome = next(each for each in Flow().outcomes(case) if each.checks or each.trouble)
+    outcome = Flow().answered(case)
     assert outcome.trouble is None and outcome.run is not None
     return [note.message for note in outcome.notes if "no heat can lead" in note.message]
 

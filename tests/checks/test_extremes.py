@@ -34,7 +34,7 @@ PLATE: dict[str, Any] = {
 
 
 def solved(**more: Any) -> Outcome:
-    return Flow().run(case_from_data({**PLATE, **more}))
+    return Flow().answered(case_from_data({**PLATE, **more}))
 
 
 def test_an_extreme_is_where_it_must_be_and_says_so() -> None:

@@ -64,7 +64,7 @@ def room(temperatures: list[float], emissivity: list[float]) -> dict[str, Any]:
 
 
 def checks(data: dict[str, Any]) -> dict[str, Check]:
-    return {check.name: check for check in Flow().run(case_from_data(data)).checks}
+    return {check.name: check for check in Flow().answered(case_from_data(data)).checks}
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -152,7 +152,7 @@ def test_films_fluxes_and_heat_inside_drive_what_floats() -> None:
 )
 def test_what_is_no_network_is_refused_with_its_reason(path: tuple[Any, ...], value: Any, said: str) -> None:
     case = with_value(family("drum-kiln").case(), path, value)
-    found = {check.name: check for check in Flow().run(case).checks}
+    found = {check.name: check for check in Flow().answered(case).checks}
     assert said in found["side"].note and found["side"].verdict == "open"
 
 
@@ -160,16 +160,16 @@ def test_where_radiosity_is_not_even_the_network_is_not_taken_for_exact() -> Non
     data = room([900.0, 600.0, 300.0], [0.5, 0.3, 0.4, 0.6])
     data["enclosures"] = {"room": {"faces": data["enclosures"]["room"]["faces"]}}
     data["questions"] = [{"name": "up", "exchange": "floor.top", "to": "crown.bottom"}]
-    resolved = Flow().run(case_from_data(data)).checks[0]
+    resolved = Flow().answered(case_from_data(data)).checks[0]
     assert resolved.verdict == "open"
     data["questions"] = [{**data["questions"][0], "expect": {"exact": "grey-network"}, "tolerance": "0.01 %"}]
-    compared = Flow().run(case_from_data(data)).checks[0]
+    compared = Flow().answered(case_from_data(data)).checks[0]
     assert compared.verdict == "off" and "taken as one" in compared.note
     assert compared.source is not None and str(compared.source).startswith("theory: ")
 
 
 def test_what_is_held_and_radiates_stands_twice_in_the_ledger_and_a_sheet_passes_on_what_it_takes_in() -> None:
-    outcome = Flow().run(case_from_data(plates(0.1)))
+    outcome = Flow().answered(case_from_data(plates(0.1)))
     assert outcome.ledger is not None
     passed = outcome.checks[0].value * 0.1
     rows = {(row.name, row.statement): row.heat for row in outcome.ledger.rows}
@@ -177,7 +177,7 @@ def test_what_is_held_and_radiates_stands_twice_in_the_ledger_and_a_sheet_passes
     assert rows["hot.right", "in gap 0"] == pytest.approx(-passed)
     through = {row.name: row.heat for row in outcome.ledger.isothermal}
     assert through == pytest.approx(dict.fromkeys(("hot", "sheet 0", "cold"), passed))
-    drum = Flow().run(family("drum-kiln").case()).ledger
+    drum = Flow().answered(family("drum-kiln").case()).ledger
     assert drum is not None
     own = {row.statement: row.heat for row in drum.rows if row.name == "floor.top"}
     assert own["held"] == pytest.approx(-own["in kiln"], rel=1e-9) and own["held"] > 4000
@@ -316,4 +316,4 @@ def test_plates_that_cool_through_a_gap_follow_an_equation_of_their_own() -> Non
 def test_what_is_no_network_in_time_says_why(more: dict[str, Any], said: str) -> None:
     data = cooling(**more)
     data["questions"] = data["questions"][:1]
-    assert said in Flow().run(case_from_data(data)).checks[0].note
+    assert said in Flow().answered(case_from_data(data)).checks[0].note

@@ -37,9 +37,9 @@ def fin(**surfaces: Any) -> Case:
 
 
 def test_a_group_answers_as_its_members_together() -> None:
-    outcome = Flow().run(fin())
+    outcome = Flow().answered(fin())
     values = {check.name: check.value for check in outcome.checks}
-    plain = Flow().run(family("straight-fin").case())
+    plain = Flow().answered(family("straight-fin").case())
     assert values["in"] == pytest.approx(plain.checks[0].value, rel=1e-12)
     assert values["out"] == pytest.approx(values["in"], rel=1e-10)
     area = (2 * 0.038 + 0.0016) * 0.060
@@ -63,18 +63,18 @@ def test_a_group_answers_as_its_members_together() -> None:
 )
 def test_a_name_for_what_does_not_exist_is_explained(surfaces: dict[str, Any], path: str, said: str) -> None:
     with pytest.raises(CaseError) as caught:
-        Flow().run(fin(**surfaces))
+        Flow().answered(fin(**surfaces))
     assert [(f.path, said in f.message) for f in caught.value.faults] == [(path, True)]
 
 
 def test_of_two_statements_that_cannot_stand_together_the_later_counts_and_says_so() -> None:
     case = with_value(fin(), ("surroundings", 0, "on"), ["fin.left", "wetted"])
-    outcome = Flow().run(case)
+    outcome = Flow().answered(case)
     assert outcome.problem is not None and outcome.ledger is not None
     assert set(outcome.problem.held) == {"fin.left"}
     assert {note.path for note in outcome.notes} == {"surroundings[1]"}
     assert any("'fin.top' was said to be held at a temperature before; this later" in n.message for n in outcome.notes)
-    same = Flow().run(fin())
+    same = Flow().answered(fin())
     assert outcome.checks[0].value == pytest.approx(same.checks[0].value, rel=1e-12) and not same.notes
 
 
@@ -83,7 +83,7 @@ def test_own_names_follow_edits_and_are_kept_while_they_are_used() -> None:
     assert case.data["surfaces"]["skin"] == ["blade.top", "blade.bottom", "blade.right"]
     assert case.data["surroundings"][1]["on"] == "skin"
     assert '"heat_flow": "skin"' in case_to_text(case)
-    assert Flow().run(case).checks[0].value == pytest.approx(Flow().run(fin()).checks[0].value, rel=1e-12)
+    assert Flow().answered(case).checks[0].value == pytest.approx(Flow().answered(fin()).checks[0].value, rel=1e-12)
     with pytest.raises(CaseError, match="'skin' is still used: the statement on skin"):
         without_surface_name(case, "skin")
     with pytest.raises(CaseError, match="already"):

@@ -195,7 +195,7 @@ def test_plates_that_are_none_are_not_taken_for_them(cooled: list[dict[str, Any]
     data = {**family("part-on-layers").case().data, "mesh": {"size": "8 mm"}}
     data["surroundings"] = [{"on": "driver", "heat": "12 W"}, *cooled]
     data["questions"] = [{"name": "hot", "temperature": ["28 mm", "20 mm", "7 mm"]}]
-    assert Flow().run(case_from_data(data)).exact is None
+    assert Flow().answered(case_from_data(data)).exact is None
 
 
 def test_a_plate_may_be_placed_by_another_one() -> None:
@@ -205,5 +205,5 @@ def test_a_plate_may_be_placed_by_another_one() -> None:
     body = {"kind": "stacked", "regions": {"board": board, "plate": plate}}
     joints = [{"on": "board|plate", "resistance": "R_joint"}]
     data = {**stated, "body": body, "joints": joints, "mesh": {"size": "8 mm"}, "questions": []}
-    outcome = Flow().run(case_from_data(data))
+    outcome = Flow().answered(case_from_data(data))
     assert outcome.exact is not None and outcome.exact.name == "plates"

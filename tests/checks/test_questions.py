@@ -34,7 +34,7 @@ def ask(name: str, *asked: dict[str, Any], mesh: dict[str, Any] | None = None) -
         case = with_value(case, ("mesh",), mesh)
     for number, each in enumerate(asked):
         case = appended(case, ("questions",), {"name": f"own {number}", **each})
-    outcome = next(each for each in FLOW.outcomes(case) if each.trouble or each.checks)
+    outcome = FLOW.answered(case)
     if outcome.trouble is not None:
         raise outcome.trouble
     return list(outcome.checks[len(outcome.checks) - len(asked) :]), outcome
@@ -93,7 +93,7 @@ def test_heat_has_a_direction_and_a_basis() -> None:
     # Of several surfaces under one name the heats add up, and the areas with them.
     case = with_value(family("composite-wall").case(), ("surfaces",), {"ends": ["brick.left", "shell.right"]})
     case = appended(case, ("questions",), {"name": "both", "heat_flow": "ends", "basis": "area"})
-    assert FLOW.run(case).checks[-1].value == pytest.approx(0.0, abs=1e-9)
+    assert FLOW.answered(case).checks[-1].value == pytest.approx(0.0, abs=1e-9)
 
 
 SIDES = ["plate.left", "plate.right", "plate.top"]
@@ -142,7 +142,7 @@ def test_only_surfaces_are_taken_together(name: str, asks: str, together: list[s
     case = with_value(family(name).case(), ("questions",), [{"name": "q", asks: own}])
     what = f"'{strange.replace('brick', regions[0])}' is no surface, and only surfaces are taken together"
     with pytest.raises(CaseError, match=rf"questions\[0\]\.{asks}: {what}"):
-        Flow().run(case)
+        Flow().answered(case)
 
 
 def test_several_surfaces_follow_a_new_name_and_lose_what_is_removed() -> None:
@@ -151,7 +151,7 @@ def test_several_surfaces_follow_a_new_name_and_lose_what_is_removed() -> None:
     assert renamed.data["questions"][-1]["heat_flow"] == [side.replace("plate", "slab") for side in SIDES]
     for wrong, said in (([], "names no surface"), (["plate.left", "plate.lid"], "no surface 'plate.lid'")):
         with pytest.raises(CaseError, match=said):
-            FLOW.run(appended(family("hot-edge-plate").case(), ("questions",), {"name": "own", "highest": wrong}))
+            FLOW.answered(appended(family("hot-edge-plate").case(), ("questions",), {"name": "own", "highest": wrong}))
     with pytest.raises(CaseError, match="only a plane section has a depth"):
         ask("hollow-sphere", {"heat_flow": "shell.rim", "basis": "length"})
 

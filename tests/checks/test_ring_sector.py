@@ -40,14 +40,29 @@ def solved(start: str, end: str, surroundings: list[dict[str, Any]], **more: Any
     return outcome
 
 
-@pytest.mark.parametrize(("start", "end"), [("100 deg", "190 deg"), ("150 deg", "290 deg"), ("-200 deg", "40 deg")])
 @pytest.mark.parametrize(
-    ("surroundings", "more"),
+    ("start", "end", "surroundings", "more"),
     [
-        ([{"on": "arch.bore", "flux": "3 kW/m²"}, {"on": "arch.start", "temperature": "60 °C"}], {}),
-        ([{"on": "arch.bore", **FILM}, {"on": ["arch.start", "arch.end"], "temperature": "160 °C"}], {}),
-        ([{"on": "arch.bore", "temperature": "90 °C"}, {"on": "arch.rim", **FILM}], {"heat_inside": HEAT}),
-        ([{"on": "arch.start", "temperature": "160 °C"}, {"on": "arch.end", "temperature": "30 °C"}], {}),
+        (
+            *("100 deg", "190 deg"),
+            [{"on": "arch.bore", "flux": "3 kW/m²"}, {"on": "arch.start", "temperature": "60 °C"}],
+            {},
+        ),
+        (
+            *("150 deg", "290 deg"),
+            [{"on": "arch.bore", **FILM}, {"on": ["arch.start", "arch.end"], "temperature": "160 °C"}],
+            {},
+        ),
+        (
+            *("-200 deg", "40 deg"),
+            [{"on": "arch.bore", "temperature": "90 °C"}, {"on": "arch.rim", **FILM}],
+            {"heat_inside": HEAT},
+        ),
+        (
+            *("-200 deg", "40 deg"),
+            [{"on": "arch.start", "temperature": "160 °C"}, {"on": "arch.end", "temperature": "30 °C"}],
+            {},
+        ),
     ],
 )
 def test_a_sector_is_known_and_the_mesh_comes_to_it(

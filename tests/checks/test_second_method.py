@@ -143,7 +143,7 @@ CASES: dict[str, tuple[dict[str, Any], float]] = {
 def test_a_rectangle_of_two_materials_is_that_of_the_series() -> None:
     """One method beside the other, neither of which knows anything of meshes."""
     case = family("two-materials").case()
-    outcome = Flow().run(case)
+    outcome = Flow().answered(case)
     assert outcome.geometry is not None and outcome.problem is not None
     exact, second = outcome.exact, second_field(outcome.geometry, outcome.problem, 200.0)
     assert exact is not None and second is not None
@@ -173,13 +173,13 @@ def test_where_it_finds_nothing_the_answer_stands_and_a_hole_may_have_any_shape(
         "mesh": {"size": "8 mm"},
         "questions": [{"name": "inside", "temperature": ["20 mm", "20 mm", "10 mm"]}],
     }
-    outcome = Flow().run(case_from_data(data))  # a film in space that follows the place has no section
+    outcome = Flow().answered(case_from_data(data))  # a film in space that follows the place has no section
     assert outcome.trouble is None and [check.verdict for check in outcome.checks] == ["open"]
     hook = {**polygon((20, 20), (80, 20), (80, 30), (30, 30), (30, 65), (20, 65)), "void": True}
     del hook["material"]
     sides = [{"on": "a.side 1", "temperature": "90 °C"}, {"on": "a.side 3", "film": AIR}]
     held = case_from_data(section({"a": polygon((0, 0), (100, 0), (100, 80), (0, 80)), "hook": hook}, sides, {}))
-    plate = Flow().run(held)
+    plate = Flow().answered(held)
     assert plate.geometry is not None and plate.problem is not None
     found = second_field(plate.geometry, plate.problem, 2e4)  # rough, so that what there is of it is looked at
     assert plate.solution is not None and plate.mesh is not None and found is not None

@@ -26,7 +26,7 @@ def path_of(outcome: Outcome) -> SeriesPath:
 
 
 def path_in(name: str) -> SeriesPath:
-    return path_of(FLOW.run(family(name).case()))
+    return path_of(FLOW.answered(family(name).case()))
 
 
 def is_whole(path: SeriesPath, tolerance: float) -> None:
@@ -96,7 +96,7 @@ def test_solids_and_bent_conductivities_have_chains_too() -> None:
     floor = path_in("stacked-floor")
     case = family("stacked-floor").case()
     assert floor.per_area and len(floor.links) >= 3
-    first = FLOW.run(case).ledger
+    first = FLOW.answered(case).ledger
     assert first is not None
     # Per square metre of the floor, whatever its shape.
     assert max(abs(row.heat) for row in first.rows) > 0
@@ -123,7 +123,7 @@ def test_a_rod_without_losses_is_a_chain() -> None:
         "joints": [{"on": "shaft|tip", "resistance": "2e-4 m² K/W"}],
         "questions": [{"name": "heat", "heat_flow": "shaft.start"}],
     }
-    path = path_of(FLOW.run(case_from_data(data)))
+    path = path_of(FLOW.answered(case_from_data(data)))
     area = np.pi / 4 * np.array([8e-3, 5e-3]) ** 2
     expected = [0.06 / (16 * area[0]), 2e-4 / area[1], 0.025 / (380 * area[1]), 1 / (900 * area[1])]
     np.testing.assert_allclose([link.resistance for link in path.links], expected, rtol=1e-9)
@@ -131,7 +131,7 @@ def test_a_rod_without_losses_is_a_chain() -> None:
     is_whole(path, 1e-6)
     data["surroundings"].append({"on": "shaft.side", "film": {"h": "10 W/(m² K)", "temperature": "30 °C"}})
     with pytest.raises(ReferenceRefusedError, match="through the sides"):
-        path_of(FLOW.run(case_from_data(data)))
+        path_of(FLOW.answered(case_from_data(data)))
 
 
 @pytest.mark.parametrize(
@@ -154,8 +154,8 @@ def test_no_heat_tells_no_resistance_and_heat_may_go_either_way() -> None:
     case = family("composite-wall").case()
     still = with_value(case, ("parameters", "T_hot"), "25 °C")
     with pytest.raises(ReferenceRefusedError, match="no heat passes"):
-        path_of(FLOW.run(still))
-    backward = path_of(FLOW.run(with_value(case, ("parameters", "T_hot"), "-200 °C")))
+        path_of(FLOW.answered(still))
+    backward = path_of(FLOW.answered(with_value(case, ("parameters", "T_hot"), "-200 °C")))
     assert backward.heat < 0 and all(link.resistance > 0 > link.drop for link in backward.links)
     is_whole(backward, 1e-8)
 
@@ -188,7 +188,7 @@ def test_walls_made_at_random(layers: list[tuple[float, float]], h: float, hot: 
             ],
         }
     )
-    path = path_of(FLOW.run(case))
+    path = path_of(FLOW.answered(case))
     expected = [1 / h, *(thickness / k for thickness, k in layers)]
     np.testing.assert_allclose([link.resistance for link in path.links], expected, rtol=1e-8)
     is_whole(path, 1e-6)

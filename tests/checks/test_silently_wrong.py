@@ -35,7 +35,7 @@ def test_extremes_stay_within_what_is_held(order: int, size: str) -> None:
     asked = [(how, target) for how in ("highest", "lowest") for target in targets]
     for number, (how, target) in enumerate(asked):
         case = appended(case, ("questions",), {"name": f"{how} {number}", how: target})
-    outcome = Flow().run(case)
+    outcome = Flow().answered(case)
     assert outcome.problem is not None and outcome.solution is not None
     held = [law.constant for law in outcome.problem.held.values() if law.constant is not None]
     for check in outcome.checks[-len(asked) :]:
@@ -67,7 +67,7 @@ def test_extremes_of_a_solid_stay_within_what_is_held(across: int) -> None:
             for target in ("a.top", "a.right")
         ],
     }
-    values = {check.name: check.value - 273.15 for check in Flow().run(case_from_data(data)).checks}
+    values = {check.name: check.value - 273.15 for check in Flow().answered(case_from_data(data)).checks}
     assert values["highest top"] == pytest.approx(260.0, abs=1e-9)
     assert all(40.0 - 1e-9 <= value <= 260.0 + 1e-9 for value in values.values()), values
 
@@ -86,7 +86,7 @@ def test_a_smooth_maximum_between_nodes_is_still_found() -> None:
         "mesh": {"size": "12 mm"},
         "questions": [{"name": "peak", "highest": "a.top"}],
     }
-    peak = Flow().run(case_from_data(data)).checks[0].value
+    peak = Flow().answered(case_from_data(data)).checks[0].value
     # T = 20 + 3 x/L + q x (L − x)/2k, highest at x = L/2 + 3 k/(q L)
     length, q, k = 0.06, 2e5, 2.0
     x = length / 2 + 3 * k / (q * length)
@@ -138,7 +138,7 @@ def test_heat_that_grows_with_temperature_without_end_is_not_said_to_be_taken_ou
     growing = [{"region": "p", "per_volume": "1e5 W/m³*(T/(1 K))/300*40"}]
     plain = {"a": {"k": "1 W/(m K)"}, "b": {"k": "2 W/(m K)"}}
     with pytest.raises(SolverError, match="heats up without end"):
-        Flow().run(case_from_data(two_blocks(materials=plain, heat_inside=growing)))
+        Flow().answered(case_from_data(two_blocks(materials=plain, heat_inside=growing)))
 
 
 def drawn(region: dict[str, Any]) -> dict[str, Any]:
@@ -183,7 +183,7 @@ def test_an_outline_that_crosses_or_touches_itself_is_refused_where_it_does(name
     region, said = CROSSED[name]
     sized = json.loads(json.dumps(region).replace(" mm", f"*{scale} mm"))
     with pytest.raises(CaseError, match="crosses or touches itself") as refused:
-        Flow().run(case_from_data(drawn(sized)))
+        Flow().answered(case_from_data(drawn(sized)))
     assert scale != 1 or said in str(refused.value)
 
 

@@ -20,7 +20,7 @@ from blunt_ember.reference.side import Side
 
 
 def gap(name: str, question: str, mesh: dict[str, Any]) -> float:
-    outcome = Flow().run(with_value(family(name).case(), ("mesh",), mesh))
+    outcome = Flow().answered(with_value(family(name).case(), ("mesh",), mesh))
     check = next(check for check in outcome.checks if check.name == question)
     assert check.relative is not None
     return check.relative
@@ -52,7 +52,7 @@ def solved(body: dict[str, Any], surroundings: list[dict[str, Any]]) -> Outcome:
         "surroundings": surroundings,
         "mesh": {"order": 1},
     }
-    return Flow().run(case_from_data(case))
+    return Flow().answered(case_from_data(case))
 
 
 def test_a_pile_in_any_order_is_a_wall_with_its_signs() -> None:
@@ -85,7 +85,7 @@ def test_a_solution_that_does_not_hold_says_why() -> None:
     for name, words in (("hollow-cylinder", "as in any section"), ("rod", "for rods"), ("sphere", "there is no exact")):
         with pytest.raises(ReferenceRefusedError, match=words):
             exact_field(name, leaking.geometry, leaking.problem)
-    rod = Flow().run(family("rod-held-tip").case())
+    rod = Flow().answered(family("rod-held-tip").case())
     assert rod.geometry is not None and rod.problem is not None
     with pytest.raises(ReferenceRefusedError, match="is 'rod'"):
         exact_field("plane-wall", rod.geometry, rod.problem)

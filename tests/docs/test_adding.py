@@ -68,7 +68,7 @@ def test_every_kind_of_body_stands_in_every_table_and_is_asked_for_nowhere_else(
 def test_a_law() -> None:
     """Held at T0 behind a layer k/L: k/L (T0 − T) = c (T − T_air)²."""
     law = example("law")["DraughtLaw"]
-    outcome = Flow().run(family("plane-wall").case())
+    outcome = Flow().answered(family("plane-wall").case())
     assert outcome.problem is not None and outcome.geometry is not None
     problem = outcome.problem
     surface = next(iter(problem.exchanges))
@@ -98,7 +98,7 @@ def test_an_exact_solution(monkeypatch: pytest.MonkeyPatch) -> None:
             {"on": entry["on"], "temperature": "80 °C"} for entry in case.data["surroundings"] if "temperature" in entry
         ],
     }
-    outcome = Flow().run(case.restated({**data, "questions": []}))
+    outcome = Flow().answered(case.restated({**data, "questions": []}))
     assert outcome.problem is not None and outcome.geometry is not None
     offered = exact_field.Offered({"even": example("exact-solution")["EVEN"]}, "it is not even")
     monkeypatch.setattr(exact_field, "OFFERED", {type(outcome.geometry): offered})
@@ -109,7 +109,7 @@ def test_an_exact_solution(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_a_lens() -> None:
     lens = example("lens")["ABOVE"]
-    outcome = Flow().run(family("composite-wall").case())
+    outcome = Flow().answered(family("composite-wall").case())
     assert lens.field is not None and outcome.solution is not None
     field = lens.field(outcome, "")
     assert field is not None and field.ends == pytest.approx((0.0, float(np.ptp(outcome.solution.temperature))))
@@ -121,7 +121,7 @@ def test_a_question() -> None:
     question = kind.model_validate({"name": "spread", "spread": "plate.left"}, context={"names": {}})
     assert question.sentence("for 1 m depth", False) == "Spread of temperature of plate.left"
     solved = flow.solved(case)
-    exact = flow.run(case).exact
+    exact = flow.answered(case).exact
     assert exact is not None
     found = answer(question, 0, solved)
     nodes = solved.mesh.surfaces["plate.left"].nodes
@@ -132,7 +132,7 @@ def test_a_question() -> None:
 def test_an_export(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     export = example("export")["LEDGER"]
     monkeypatch.setattr(exporting, "BY_SUFFIX", {**exporting.BY_SUFFIX, ".txt": export})
-    outcome = Flow().run(family("composite-wall").case())
+    outcome = Flow().answered(family("composite-wall").case())
     exporting.write_outcome(outcome, tmp_path / "wall.txt", exporting.ExportOptions())
     assert outcome.ledger is not None
     rows = [line.split("\t") for line in (tmp_path / "wall.txt").read_text(encoding="utf-8").splitlines()]

@@ -97,7 +97,7 @@ def test_the_error_follows_the_tolerance(name: str, monkeypatch: pytest.MonkeyPa
 
 
 def test_the_published_transient_t3() -> None:
-    outcome = Flow().run(
+    outcome = Flow().answered(
         case_from_data(
             {
                 "format": "blunt-ember/1",
@@ -313,8 +313,8 @@ def test_lumped_cells_keep_within_their_bounds_and_consistent_ones_need_not(cell
 
 def test_settling_ends_on_the_steady_answer_and_starts_from_one() -> None:
     sides = [{"on": "bar.left", "flux": "30 kW/m²"}, {"on": "bar.right", "temperature": "20 °C"}]
-    steady = Flow().run(bar({"start": "20 °C"}, sides)).case
-    still = Flow().run(steady.restated({**steady.data, "clock": "steady"})).solution
+    steady = Flow().answered(bar({"start": "20 °C"}, sides)).case
+    still = Flow().answered(steady.restated({**steady.data, "clock": "steady"})).solution
     settled = first(bar({"start": "20 °C", "until": {"settled": "0.01 K"}}, sides))
     assert settled.solution is not None and still is not None and settled.run is not None
     assert np.abs(settled.solution.temperature - still.temperature).max() == pytest.approx(0.01, rel=1e-6)
@@ -415,7 +415,7 @@ def test_what_is_wrong_with_a_clock_is_said_where_it_stands(
 ) -> None:
     stated = {"surroundings": AIR, **more}
     with pytest.raises((CaseError, OpenCaseError)) as caught:
-        Flow().run(bar(clock, stated.pop("surroundings"), **stated))
+        Flow().answered(bar(clock, stated.pop("surroundings"), **stated))
     assert any(fault.path == path and said in fault.message for fault in caught.value.faults), str(caught.value)
 
 

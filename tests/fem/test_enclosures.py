@@ -80,7 +80,7 @@ def solved(data: dict[str, Any]) -> Outcome:
 
 def answered(data: dict[str, Any]) -> Outcome:
     """The outcome before errors are estimated."""
-    return next(each for each in Flow().outcomes(case_from_data(data)) if each.checks or each.trouble)
+    return Flow().answered(case_from_data(data))
 
 
 def test_conduction_gap_conduction_is_the_root_of_one_equation_and_recognised() -> None:
@@ -88,7 +88,7 @@ def test_conduction_gap_conduction_is_the_root_of_one_equation_and_recognised() 
         hot, cold = 1073.15 - q * 0.05 / 1, 323.15 + q * 0.04 / 2
         return q - SIGMA * (hot**4 - cold**4) / (1 / 0.8 + 1 / 0.5 - 1)
 
-    outcome = solved(plates())
+    outcome = answered(plates())
     (check,) = outcome.checks
     expected = brentq(left_over, 0, 20_000, xtol=1e-12) * 0.1
     assert check.value == pytest.approx(expected, rel=1e-11)
@@ -137,7 +137,7 @@ def test_rings_with_a_foil_between_them_agree_with_layers_in_series() -> None:
 
 @pytest.mark.parametrize("start", [1e-3, 1.0, 293.0, 2000.0])
 def test_it_settles_from_any_start(start: float) -> None:
-    problem = solved(chamber()).problem
+    problem = answered(chamber()).problem
     assert problem is not None
     found = solve_steady(problem, start)
     assert len(found.steps) <= 12
@@ -187,7 +187,7 @@ def test_black_plates_that_look_out_agree_with_a_network_of_three() -> None:
             {"name": "lip", "view_factor": "opening", "to": "cold.left"},
         ],
     )
-    net, out, seen, lip = (check.value for check in solved(data).checks)
+    net, out, seen, lip = (check.value for check in answered(data).checks)
     across = np.hypot(1, 0.2) - 0.2
     hot, cold, around = (SIGMA * (t + 273.15) ** 4 for t in (600, 300, 20))
     assert seen == pytest.approx(across, rel=1e-12)
@@ -261,22 +261,22 @@ def test_an_emissivity_that_follows_temperature_is_that_of_where_it_settles() ->
         hot, cold = 1073.15 - q * 0.05 / 1, 323.15 + q * 0.04 / 2
         return q - SIGMA * (hot**4 - cold**4) / (1 / (0.9 - hot / 4000) + 1 / 0.5 - 1)
 
-    (check,) = solved(data).checks
+    (check,) = answered(data).checks
     assert check.value == pytest.approx(brentq(left_over, 0, 20_000, xtol=1e-12) * 0.1, rel=1e-10)
 
 
 def test_an_emissivity_that_leaves_what_is_possible_is_noted() -> None:
     faces = [{"on": "hot.right", "emissivity": "T/300 K"}, {"on": "cold.left"}]
-    outcome = solved(plates(enclosures={"gap": {"faces": faces, "closed": True}}))
+    outcome = answered(plates(enclosures={"gap": {"faces": faces, "closed": True}}))
     assert [note.message for note in outcome.notes if "hot.right" in note.message and "between 0 and 1" in note.message]
-    black = solved(plates(enclosures={"gap": {"faces": [{**faces[0], "emissivity": 1}, faces[1]], "closed": True}}))
+    black = answered(plates(enclosures={"gap": {"faces": [{**faces[0], "emissivity": 1}, faces[1]], "closed": True}}))
     assert outcome.checks[0].value == pytest.approx(black.checks[0].value, rel=1e-9)
 
 
 def test_the_influence_on_an_answer_is_what_a_little_heat_changes() -> None:
     """The adjoint sees what is radiated across: heat at the back of the post, told at the wall opposite."""
     data = chamber(mesh={"size": "20 mm", "across": 1})
-    problem = solved(data).problem
+    problem = answered(data).problem
     assert problem is not None
     temperature = solve_steady(problem).temperature
     weights = np.zeros(problem.mesh.node_count)
@@ -284,7 +284,7 @@ def test_the_influence_on_an_answer_is_what_a_little_heat_changes() -> None:
     weights[read] = 1 / len(read)
     influence = Influences(problem, temperature).on_reading(weights)
     heated = case_from_data({**data, "heat_inside": [{"region": "post", "total": "0.1 W"}]})
-    changed = Flow().run(heated).solution
+    changed = Flow().answered(heated).solution
     assert changed is not None
     post = problem.mesh.regions.index("post")
     nodes = np.unique(np.concatenate([b.nodes[b.region == post].ravel() for b in problem.mesh.blocks]))
@@ -313,7 +313,7 @@ FAULTS: dict[str, tuple[dict[str, Any], str]] = {
 def test_what_is_no_enclosure_says_why(wrong: str) -> None:
     stated, said = FAULTS[wrong]
     with pytest.raises(CaseError, match=said) as caught:
-        solved(plates(enclosures=stated))
+        answered(plates(enclosures=stated))
     assert all(fault.at[0] == "enclosures" for fault in caught.value.faults)
 
 
@@ -326,12 +326,12 @@ def test_more_facets_than_can_be_looked_at_are_refused_with_their_number() -> No
 def test_an_opening_is_found_and_asked_for_and_questions_stay_in_the_chamber() -> None:
     case = case_from_data(plates(enclosures={"gap": {"faces": [{"on": ["hot.right", "cold.left"]}]}}))
     with pytest.raises(OpenCaseError, match=r"its surfaces see 0\.036 m² of something else, 18 %") as caught:
-        Flow().run(case)
+        Flow().answered(case)
     (fault,) = caught.value.faults
     assert fault.at == ("enclosures", "gap", "opening")
-    assert Flow().run(with_value(case, ("enclosures", "gap", "opening"), "20 °C")).ledger is not None
+    assert Flow().answered(with_value(case, ("enclosures", "gap", "opening"), "20 °C")).ledger is not None
     with pytest.raises(CaseError, match=r"'cold\.right' is in no enclosure"):
-        solved(plates(questions=[{"name": "x", "radiation": "cold.right"}]))
+        answered(plates(questions=[{"name": "x", "radiation": "cold.right"}]))
 
 
 @pytest.mark.parametrize("radius", [40.0, 3.0])
@@ -350,7 +350,7 @@ def test_an_opening_too_small_for_what_views_are_exact_to_is_found_by_its_rim(ra
         questions=[],
     )
     with pytest.raises(OpenCaseError, match="it is open") as caught:
-        solved(data)
+        answered(data)
     sized = float(caught.value.faults[0].message.split("see ")[1].split(" m²")[0])
     assert sized == pytest.approx(np.pi * (radius * 1e-3) ** 2, rel=0.15 if radius < 10 else 0.005)
 
@@ -358,11 +358,11 @@ def test_an_opening_too_small_for_what_views_are_exact_to_is_found_by_its_rim(ra
 def test_surfaces_that_plainly_face_each_other_are_noted() -> None:
     radiating = [{"on": s, "radiation": {"temperature": "20 °C"}} for s in ("hot.right", "cold.left", "cold.right")]
     held = {"on": "hot.left", "temperature": "800 °C"}
-    outcome = solved(plates(surroundings=[held, *radiating], enclosures={}))
+    outcome = answered(plates(surroundings=[held, *radiating], enclosures={}))
     said = [note.message for note in outcome.notes if "see each other" in note.message]
     assert len(said) == 1
     assert "'hot.right' and 'cold.left' see each other: about 82%" in said[0]
-    assert not [note for note in solved(plates()).notes if "see each other: " in note.message]
+    assert not [note for note in answered(plates()).notes if "see each other: " in note.message]
 
 
 def test_an_enclosure_of_surfaces_that_face_each_other_is_one_edit_away() -> None:
@@ -374,7 +374,7 @@ def test_an_enclosure_of_surfaces_that_face_each_other_is_one_edit_away() -> Non
         {"on": "cold.left", "radiation": {"temperature": "20 °C"}},
         {"on": "cold.right", "radiation": radiation},
     ]
-    before = solved(plates(surroundings=[*held, *stated], enclosures={}, questions=[]))
+    before = answered(plates(surroundings=[*held, *stated], enclosures={}, questions=[]))
     assert before.problem is not None and before.problem.facing == (("hot.right", "cold.left"),)
     require_understood(before.problem, fit(plates))  # that they face each other is no statement
     assert not can_be_enclosed(before.case, ["hot.left"]) and can_be_enclosed(before.case, ["hot.right"])
@@ -387,7 +387,7 @@ def test_an_enclosure_of_surfaces_that_face_each_other_is_one_edit_away() -> Non
     ]
     faces = [{"on": "hot.right", "emissivity": "0.6"}, {"on": "cold.left"}]
     assert after.data["enclosures"] == {"enclosure": {"faces": faces, "opening": "20 °C"}}
-    outcome = Flow().run(after)
+    outcome = Flow().answered(after)
     assert outcome.problem is not None and not outcome.problem.facing
     assert outcome.ledger is not None and outcome.ledger.relative < 1e-9
 
@@ -430,7 +430,7 @@ def test_in_space_and_turned_a_few_facets_tell_that_they_face_each_other(
         questions=[],
         mesh={"size": size, "across": 2},
     )
-    (said,) = [note.message for note in solved(data).notes if "state an enclosure" in note.message]
+    (said,) = [note.message for note in answered(data).notes if "state an enclosure" in note.message]
     assert said.startswith(seen)
     assert float(said.split("about ")[1].split("%")[0]) / 100 == pytest.approx(share, abs=0.06)
 
@@ -453,7 +453,7 @@ def test_a_small_surface_that_sees_little_else_than_a_large_one_is_noted_whichev
             questions=[],
             mesh={"size": "20 mm", "across": 2},
         )
-        (said,) = [note.message for note in solved(data).notes if "state an enclosure" in note.message]
+        (said,) = [note.message for note in answered(data).notes if "state an enclosure" in note.message]
         assert said.startswith("'chip.bottom' and 'plate.top' see each other: about 9")
 
 
@@ -476,7 +476,7 @@ def test_a_rod_has_no_surfaces_that_see_each_other() -> None:
     body = {"kind": "rod", "pieces": {"a": {"length": "50 mm", "diameter": "9 mm", "material": "a"}}}
     enclosure = {"gap": {"faces": [{"on": ["a.side"]}]}}
     with pytest.raises(CaseError, match="section"):
-        solved(plates(body=body, surroundings=[], questions=[], enclosures=enclosure))
+        answered(plates(body=body, surroundings=[], questions=[], enclosures=enclosure))
 
 
 def test_a_void_that_goes_leaves_its_enclosure_open() -> None:
@@ -489,14 +489,14 @@ def test_a_void_that_goes_leaves_its_enclosure_open() -> None:
     left, also = without_part(case, ("body", "regions", "flue"))
     assert also == ["flue in an enclosure"]
     with pytest.raises(OpenCaseError, match="name the surfaces that see each other in 'room'"):
-        Flow().run(left)
+        Flow().answered(left)
 
 
 def test_an_edit_of_an_emissivity_takes_no_new_views() -> None:
     flow = Flow()
-    first = flow.run(case_from_data(chamber()))
+    first = flow.answered(case_from_data(chamber()))
     data: Case = with_value(first.case, ("materials", "a", "emissivity"), "0.4")
-    second = flow.run(data)
+    second = flow.answered(data)
     assert first.problem is not None
     assert second.problem is not None
     assert second.problem.enclosures[0].chamber is first.problem.enclosures[0].chamber
@@ -640,7 +640,7 @@ def test_a_quarter_that_turns_four_times_is_a_room_with_a_post() -> None:
 )
 def test_what_cannot_repeat_says_why(repeats: list[str], message: str) -> None:
     with pytest.raises(CaseError, match=message):
-        Flow().run(case_from_data(row(1, repeats=repeats)))
+        Flow().answered(case_from_data(row(1, repeats=repeats)))
 
 
 def test_a_shield_between_plates_halves_what_passes_and_needs_no_conductivity() -> None:
@@ -666,6 +666,6 @@ def test_a_shield_between_plates_halves_what_passes_and_needs_no_conductivity() 
     assert answered(thinner.data).checks[0].value == pytest.approx(behind.checks[0].value, rel=1e-2)
     runs = with_value(shielded, ("clock",), {"start": "20 °C", "end": "1 min"})
     with pytest.raises(OpenCaseError, match="state the density of 'bright sheet'"):
-        Flow().run(runs)
+        Flow().answered(runs)
     with pytest.raises(CaseError, match="it ends where it starts"):
         with_value(shielded, ("body", "regions", "shield", "end"), ["12 mm", "0.5 mm"])

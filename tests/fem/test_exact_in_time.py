@@ -53,7 +53,7 @@ def plate(
 
 
 def solved(case: Case) -> Outcome:
-    return next(each for each in Flow().outcomes(case) if each.checks)
+    return Flow().answered(case)
 
 
 def exponential(heating: Heating, start: np.ndarray, t: float, begin: float = 0.0) -> np.ndarray:

@@ -48,7 +48,7 @@ def case(**more: Any) -> dict[str, Any]:
 
 
 def solved(data: dict[str, Any]) -> Outcome:
-    return Flow().run(case_from_data(data))
+    return Flow().answered(case_from_data(data))
 
 
 def test_a_surface_of_one_temperature_makes_a_network_of_uneven_cooling() -> None:

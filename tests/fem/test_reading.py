@@ -119,7 +119,7 @@ def test_surfaces_have_their_area_mean_and_extremes(name: str, order: int) -> No
 
 def test_at_a_joint_each_region_is_read_by_itself() -> None:
     case = family("wall-contact").case()
-    outcome = Flow().run(case)
+    outcome = Flow().answered(case)
     assert outcome.mesh is not None and outcome.solution is not None
     place = np.array([[0.012, 0.04]])
     near, far = (temperature_at(outcome.mesh, outcome.solution.temperature, place, region)[0] for region in (0, 1))
@@ -129,7 +129,7 @@ def test_at_a_joint_each_region_is_read_by_itself() -> None:
 
 @pytest.mark.parametrize(("name", "axis"), [("composite-wall", 0), ("hollow-cylinder", 0), ("room-corner", 2)])
 def test_a_line_changes_region_exactly_and_twice(name: str, axis: int) -> None:
-    outcome = Flow().run(family(name).case())
+    outcome = Flow().answered(family(name).case())
     assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
     line = through_middle(axis, outcome.geometry, outcome.mesh)
     assert line.shares.sum() == pytest.approx(1.0) and (line.shares >= 0).all()
@@ -152,7 +152,7 @@ def test_the_flux_of_an_exact_field_is_within_its_truncation() -> None:
     case = family("plane-wall").case()
     flow = Flow()
     geometry = flow.geometry(case)
-    outcome = flow.run(case)
+    outcome = flow.answered(case)
     assert outcome.problem is not None
 
     class Wave:

@@ -31,7 +31,7 @@ ENDS = [{"on": "a.left", "temperature": "120 °C"}, {"on": "b.right", "temperatu
 
 def run(**entries: Any) -> Any:
     data = {"format": "blunt-ember/1", "materials": {"clay": {"k": "1.5 W/(m K)", "emissivity": 0.85}}, "body": PAIR}
-    return Flow().run(case_from_data({**data, **entries}))
+    return Flow().answered(case_from_data({**data, **entries}))
 
 
 def heat(outcome: Any) -> dict[str, float]:
@@ -226,7 +226,7 @@ def test_a_total_is_spread_over_all_the_surfaces_it_is_stated_on() -> None:
     "name", ["wall-radiation", "wall-film-and-radiation", "rod-radiating-tip", "wall-k-of-t", "wall-k-table"]
 )
 def test_newton_settles_from_any_start(name: str, start: float | None) -> None:
-    outcome = Flow().run(family(name).case())
+    outcome = Flow().answered(family(name).case())
     assert outcome.problem is not None and outcome.solution is not None
     heard: list[Any] = []
     again = solve_steady(outcome.problem, start, heard.append)

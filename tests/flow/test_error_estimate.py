@@ -125,9 +125,9 @@ def test_groups_that_a_file_has_not_and_those_a_case_does_not_speak_of_are_named
     bar(tmp_path, (2, 1, 1))
     case, groups = cooling_bar(tmp_path), ("body", "groups")
     with pytest.raises(CaseError, match=r"body.groups.port: 'b.vtu' has no group 'port'.*'part'"):
-        Flow().run(with_value(case, groups, {"port": {"material": "a"}}))
+        Flow().answered(with_value(case, groups, {"port": {"material": "a"}}))
     with pytest.raises(OpenCaseError, match=r"body.groups.part.material: say what 'part' is made of"):
-        Flow().run(with_value(case, groups, {}))
+        Flow().answered(with_value(case, groups, {}))
 
 
 def test_errors_of_a_long_run_on_a_read_mesh_are_told_by_its_halves(
@@ -162,7 +162,9 @@ def test_naming_a_question_or_its_tolerance_solves_nothing_again(tmp_path: Path)
     flow, case = Flow(on_progress=steps.append), cooling_bar(tmp_path)
     before, taken = flow.run(case), len(steps)
     assert taken > 0
-    after = flow.run(with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b"))
+    after = flow.run(
+        with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b")
+    )
     assert len(steps) == taken and after.run is before.run
     assert [check.error for check in after.checks] == [check.error for check in before.checks]
 

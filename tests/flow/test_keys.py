@@ -87,11 +87,11 @@ def plate(**more: Any) -> dict[str, Any]:
         "heat_inside": [{"along": {"start": ["50 mm", "10 mm"], "end": ["60 mm", "20 mm"]}, "total": "2 W"}],
         "joints": [{"on": "left|right", "conductance": "300 W/(m² K)"}],
         "mesh": {
-            "size": "6 mm",
-            "across": 3,
+            "size": "12 mm",
+            "across": 2,
             "cells": "triangles",
             "growth": 0.4,
-            "local": [{"on": "right.bottom", "size": "3 mm"}, {"at": ["10 mm", "15 mm"], "size": "2 mm"}],
+            "local": [{"on": "right.bottom", "size": "6 mm"}, {"at": ["10 mm", "15 mm"], "size": "5 mm"}],
         },
         "questions": [
             {"name": "a", "heat_flow": "right.right", "direction": "out", "basis": "area"},
@@ -575,4 +575,4 @@ def test_what_is_refused_is_refused_again(wall_data: dict[str, Any]) -> None:
     case = case_from_data({**wall_data, "questions": [{"name": "q", "mean": "nowhere"}]})
     for _ in range(2):
         with pytest.raises(BluntEmberError):
-            flow.run(case)
+            flow.answered(case)

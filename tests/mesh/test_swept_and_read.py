@@ -181,7 +181,7 @@ def test_a_place_with_too_many_coordinates_for_a_read_plane_is_explained(tmp_pat
         str(tmp_path),
     )
     with pytest.raises(CaseError, match=r"questions\[0\].temperature: a place in this body has x, y; write it like"):
-        Flow().run(case)
+        Flow().answered(case)
 
 
 def test_hand_made_divisions_of_a_solid_are_shared_out_alike_every_time() -> None:
@@ -212,7 +212,7 @@ def test_profiles_run_along_the_axis_that_matters_and_stop_at_joints() -> None:
         **case.data,
         "surroundings": [{"on": "block.bottom", "temperature": "0 °C"}, {"on": "foil.top", "temperature": "51 °C"}],
     }
-    outcome = Flow().run(case.restated(data))
+    outcome = Flow().answered(case.restated(data))
     assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
     assert main_axis(outcome.geometry, outcome.mesh, outcome.solution.temperature) == 2
     profile = read_along(outcome, 2)

@@ -30,7 +30,7 @@ def answers(line: str) -> dict[str, float]:
     """The answers of what a line makes, all of which agree with what is exact where that is known."""
     read = noted(line)
     assert read.case is not None and not read.not_understood and not read.missing, read
-    checks = Flow().run(read.case).checks
+    checks = Flow().answered(read.case).checks
     assert all(check.verdict != "off" for check in checks)
     return {check.name: check.value for check in checks}
 
@@ -216,7 +216,7 @@ def test_what_is_asked_in_a_line_is_a_question_beside_what_is_exact() -> None:
         f"{line}; mean temperature of left and right; coldest spot of right; highest temperature; heat through left"
     )
     assert read.case is not None and not read.not_understood and not read.missing
-    outcome = Flow().run(read.case)
+    outcome = Flow().answered(read.case)
     found = {check.name: check for check in outcome.checks}
     # How tall a wall is drawn says nothing: its heat is for each m², as in its own question.
     expected = {
@@ -352,7 +352,7 @@ def test_what_a_line_lacks_is_asked_for(line: str, lack: str) -> None:
     if read.case is not None:
         assert list(read.case.document.body.fillings) == ["wall"]
         with pytest.raises(OpenCaseError):
-            Flow().run(read.case)
+            Flow().answered(read.case)
 
 
 PIECES = st.sampled_from(
@@ -377,7 +377,7 @@ def test_no_line_stops_the_program(line: str) -> None:
 def test_a_line_is_made_into_a_file_by_a_command(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = tmp_path / "wall.ember"
     assert main(["say", EXAMPLES[0], "-o", str(path)]) == 0
-    assert [check.verdict for check in Flow().run(read_case(path)).checks] == ["agrees"] * 3
+    assert [check.verdict for check in Flow().answered(read_case(path)).checks] == ["agrees"] * 3
     assert main(["say", EXAMPLES[0], "-o", str(path)]) == 2  # it is there already
     capsys.readouterr()
     assert main(["say", "wall 114 mm k 0.35; lfet 980 °C; right 20 °C"]) == 2

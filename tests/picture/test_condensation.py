@@ -29,7 +29,7 @@ def test_the_dew_point_of_a_room_is_the_one_that_is_tabulated() -> None:
 def test_a_surface_of_one_temperature_is_above_the_dew_point_by_one_margin_and_nothing_else_is_coloured() -> None:
     case = family("coupled-wall").case()
     asked = [{"name": "damp", "surface_humidity": "workshop", "humidity": "68 %"}]
-    outcome = Flow().run(with_value(case, ("questions",), asked))
+    outcome = Flow().answered(with_value(case, ("questions",), asked))
     assert outcome.mesh is not None and outcome.solution is not None
     assert lens_parts(outcome, "Condensation") == ("workshop",)
     field = field_of(outcome, "Condensation")
@@ -48,5 +48,5 @@ def test_a_surface_of_one_temperature_is_above_the_dew_point_by_one_margin_and_n
 
 
 def test_rooms_of_which_nothing_is_asked_are_not_offered() -> None:
-    outcome = Flow().run(family("coupled-wall").case())
+    outcome = Flow().answered(family("coupled-wall").case())
     assert lens_parts(outcome, "Condensation") == () and field_of(outcome, "Condensation") is None

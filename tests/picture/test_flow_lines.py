@@ -16,7 +16,7 @@ def flow() -> Flow:
 
 
 def _followed(flow: Flow, name: str) -> tuple[Outcome, FlowLines]:
-    outcome = flow.run(family(name).case())
+    outcome = flow.answered(family(name).case())
     assert outcome.mesh is not None and outcome.problem is not None and outcome.solution is not None
     return outcome, flow_lines(outcome.mesh, flux_at_nodes(outcome.problem, outcome.solution.temperature))
 

@@ -20,7 +20,7 @@ from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, r
 
 @pytest.fixture(scope="module")
 def outcome() -> Outcome:
-    return Flow().run(family("composite-wall").case())
+    return Flow().answered(family("composite-wall").case())
 
 
 @pytest.fixture(scope="module")

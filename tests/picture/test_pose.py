@@ -42,7 +42,7 @@ def test_turning_keeps_a_place_where_it_is_and_fitting_keeps_all_inside() -> Non
 
 def test_the_picture_of_a_solid_is_where_its_skin_is() -> None:
     """What is not background covers just the pixels inside the outline of the projected skin."""
-    outcome = Flow().run(family("room-corner").case())
+    outcome = Flow().answered(family("room-corner").case())
     assert outcome.geometry is not None and outcome.mesh is not None
     pose = pose_of(outcome.geometry)
     view = view_of_box(*drawn_box(outcome.geometry), 400, 300, (20, 20, 20, 20), pose)

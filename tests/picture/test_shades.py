@@ -128,7 +128,7 @@ def test_a_look_narrows_the_range_fixes_it_and_divides_it_by_tens() -> None:
 
 @pytest.fixture(scope="module")
 def plate() -> Outcome:
-    return Flow().run(family("hot-edge-plate").case())
+    return Flow().answered(family("hot-edge-plate").case())
 
 
 def test_a_corner_that_burns_does_not_set_the_range(plate: Outcome) -> None:
@@ -138,7 +138,7 @@ def test_a_corner_that_burns_does_not_set_the_range(plate: Outcome) -> None:
     assert every.max() > 5 * flux.ends[1] and (every <= flux.ends[1]).mean() > 0.95
     error = field_of(plate, "Error", "estimated")
     assert error is not None and error.ends[1] < max(float(block.max()) for block in error.values)
-    pipe = Flow().run(family("hollow-cylinder").case())
+    pipe = Flow().answered(family("hollow-cylinder").case())
     smooth = field_of(pipe, "Heat flow", "size")
     assert smooth is not None
     assert smooth.ends[1] == pytest.approx(max(float(block.max()) for block in smooth.values))
@@ -152,7 +152,7 @@ def test_what_each_lens_offers(plate: Outcome) -> None:
         assert field_of(plate, lens) is None and shade(plate, lens) is None
     bare = Outcome(plate.case, plate.geometry, plate.mesh)
     assert field_of(bare, "Temperature") is None and lens_parts(Outcome(plate.case), "Error") == ()
-    corner = Flow().run(family("wall-corner").case())
+    corner = Flow().answered(family("wall-corner").case())
     assert lens_parts(corner, "Error") == ("estimated",) and lens_parts(corner, "Difference") == ()
     assert field_of(corner, "Difference") is None
     assert corner.mesh is not None and corner.solution is not None
@@ -207,7 +207,7 @@ def test_arrows_are_as_long_as_the_flux_but_for_what_burns() -> None:
 
 @pytest.mark.parametrize(("name", "apart"), [("ware-chamber", 3e-3), ("setting-chamber", 0.02)])
 def test_what_surfaces_radiate_is_shown_on_them_alone_and_adds_up_to_their_heat(name: str, apart: float) -> None:
-    found = Flow().run(family(name).case())
+    found = Flow().answered(family(name).case())
     mesh, problem, solution = found.mesh, found.problem, found.solution
     assert mesh is not None and problem is not None and solution is not None
     (law,) = problem.enclosures
@@ -229,4 +229,6 @@ def test_what_surfaces_radiate_is_shown_on_them_alone_and_adds_up_to_their_heat(
         # What is shown are values at nodes: between them T⁴ follows the temperature, but what is shown is interpolated.
         np.testing.assert_allclose(heat, whole.of(part), rtol=1e-9, atol=apart * whole.emitted.max())
         assert np.isnan(every[~seen]).all() and not np.isnan(every[seen]).any()
-    assert parts[:2] == ("incident", "net") and lens_parts(Flow().run(family("plane-wall").case()), "Radiation") == ()
+    assert (
+        parts[:2] == ("incident", "net") and lens_parts(Flow().answered(family("plane-wall").case()), "Radiation") == ()
+    )

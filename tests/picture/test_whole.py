@@ -24,7 +24,7 @@ FLOW = Flow()
 
 
 def solved(name: str) -> Outcome:
-    return FLOW.run(family(name).case())
+    return FLOW.answered(family(name).case())
 
 
 @pytest.fixture(scope="module")
@@ -56,9 +56,9 @@ def test_a_body_is_mirrored_only_where_no_heat_passes(name: str) -> None:
 def test_an_edge_that_meets_anything_is_no_plane_of_symmetry() -> None:
     case = family("composite-wall").case()
     said = [*case.data["surroundings"], {"on": "shell.top", "flux": "3 W/m²"}]
-    assert set(mirrors_of(FLOW.run(with_value(case, ("surroundings",), said)))) == {MirrorPlane(1, False)}
+    assert set(mirrors_of(FLOW.answered(with_value(case, ("surroundings",), said)))) == {MirrorPlane(1, False)}
     insulated = [*case.data["surroundings"], {"on": "shell.top", "insulated": True}]
-    assert len(mirrors_of(FLOW.run(with_value(case, ("surroundings",), insulated)))) == 2
+    assert len(mirrors_of(FLOW.answered(with_value(case, ("surroundings",), insulated)))) == 2
 
 
 WHOLES = {

@@ -106,4 +106,4 @@ def test_cells_too_small_beside_the_body_are_refused_with_the_least_size() -> No
     with pytest.raises(
         CaseError, match=r"mesh.local\[0\].size: this is less than a millionth of the body.*state .* mm or more"
     ):
-        Flow().run(case.restated({**case.data, "mesh": tiny}))
+        Flow().answered(case.restated({**case.data, "mesh": tiny}))

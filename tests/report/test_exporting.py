@@ -36,12 +36,12 @@ from blunt_ember.report.series import write_series
 
 @pytest.fixture(scope="module")
 def corner() -> Outcome:
-    return Flow().run(family("wall-corner").case())
+    return Flow().answered(family("wall-corner").case())
 
 
 @pytest.fixture(scope="module")
 def ran() -> Outcome:
-    return Flow().run(family("cooling-wall").case())
+    return Flow().answered(family("cooling-wall").case())
 
 
 @pytest.mark.parametrize(
@@ -87,7 +87,7 @@ def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: 
 
 def test_what_is_looked_at_is_what_is_written(corner: Outcome, tmp_path: Path) -> None:
     pictures = {}
-    room, chamber = (Flow().run(family(name).case()) for name in ("room-corner", "setting-chamber"))
+    room, chamber = (Flow().answered(family(name).case()) for name in ("room-corner", "setting-chamber"))
     for name, outcome, look in (
         ("plain", corner, Look("Temperature")),
         ("bands", corner, Look("Temperature", bands=True)),
@@ -131,7 +131,7 @@ def test_a_lens_that_shows_nothing_and_a_part_there_is_not_are_refused(corner: O
 
 def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp_path: Path) -> None:
     flow, case = Flow(), family("composite-wall").case()
-    outcome = flow.run(case)
+    outcome = flow.answered(case)
     levels = list(uniform_refinement(flow, case, 3))
     look = Look("Temperature", low=500.0)
     write_outcome(
@@ -148,7 +148,7 @@ def test_the_report_holds_the_look_the_refinement_the_chain_and_the_surfaces(tmp
     ):
         assert wanted in text
     assert text.count("<img") == 8
-    corner = flow.run(family("wall-corner").case())
+    corner = flow.answered(family("wall-corner").case())
     write_outcome(corner, tmp_path / "corner.html", ExportOptions(Look("Mesh")))
     plain = (tmp_path / "corner.html").read_text("utf-8")
     assert "Resistances in series" not in plain and "as it was looked at" not in plain and plain.count("<img") == 6

@@ -21,12 +21,12 @@ FLOW = Flow()
 
 @pytest.fixture(scope="module")
 def wall() -> Outcome:
-    return FLOW.run(family("composite-wall").case())
+    return FLOW.answered(family("composite-wall").case())
 
 
 @pytest.fixture(scope="module")
 def door() -> Outcome:
-    return FLOW.run(family("door-gap").case())
+    return FLOW.answered(family("door-gap").case())
 
 
 def table_of(outcome: Outcome, name: str) -> NumberTable:
@@ -65,7 +65,7 @@ def test_surfaces_have_their_area_heat_and_temperatures(wall: Outcome) -> None:
 
 
 def test_a_joint_has_a_row_for_each_side() -> None:
-    table = table_of(FLOW.run(family("wall-contact").case()), "surfaces")
+    table = table_of(FLOW.answered(family("wall-contact").case()), "surfaces")
     on_joint = table.filtered("plate|casting")
     assert column(on_joint, "side").tolist() == ["plate", "casting"]
     near, far = column(on_joint, "mean")
@@ -85,7 +85,7 @@ def test_regions_share_out_the_body(wall: Outcome) -> None:
 @pytest.mark.parametrize("name", ["hollow-sphere", "room-corner", "rod-film-tip", "bowl"])
 def test_nodes_and_cells_of_every_kind_of_body(name: str) -> None:
     case = family(name).case()
-    outcome = FLOW.run(with_value(case, ("mesh",), {"size": "20 mm"}) if name == "bowl" else case)
+    outcome = FLOW.answered(with_value(case, ("mesh",), {"size": "20 mm"}) if name == "bowl" else case)
     assert outcome.mesh is not None and outcome.solution is not None and outcome.geometry is not None
     nodes, cells = table_of(outcome, "nodes"), table_of(outcome, "cells")
     assert len(nodes.rows) == outcome.mesh.node_count and len(cells.rows) == outcome.mesh.cell_count
@@ -155,10 +155,10 @@ def test_a_wish_that_cannot_be_understood_says_what_to_write(wall: Outcome, wish
 def test_what_is_written_is_read_again_to_the_last_digit(wall: Outcome, door: Outcome, name: str) -> None:
     walls = {"walls": "corner-of-two-walls", "flat walls": "bolt-through-wool"}
     others = {"histories": "cooling-bar", "coupling": "floor-through-wall", **walls}
-    shown = FLOW.run(family(others[name]).case()) if name in others else wall
+    shown = FLOW.answered(family(others[name]).case()) if name in others else wall
     if name == "weights":
         data = {**family("coupled-wall").case().data, "questions": [{"name": "middle", "mean": "brick|wool"}]}
-        shown = FLOW.run(case_from_data(data))
+        shown = FLOW.answered(case_from_data(data))
     table = table_of(door if name in ("radiation", "exchange") else shown, name).sorted_by(1, downward=True)
     rows = list(csv.reader(io.StringIO(table.csv())))
     assert rows[0] == [each.title for each in table.columns] and len(rows) == len(table.rows) + 1
@@ -184,14 +184,16 @@ def test_who_heats_whom_is_told_both_ways(wall: Outcome, door: Outcome) -> None:
 
 
 def test_units_of_the_case_are_those_of_the_table(wall: Outcome) -> None:
-    imperial = FLOW.run(with_value(family("composite-wall").case(), ("units",), {"set": "SI", "temperature": "°F"}))
+    imperial = FLOW.answered(
+        with_value(family("composite-wall").case(), ("units",), {"set": "SI", "temperature": "°F"})
+    )
     table = table_of(imperial, "surfaces")
     assert cell(table, "brick.left", "mean") == pytest.approx(980 * 1.8 + 32)
     assert "mean, °F" in table.csv().splitlines()[0]
 
 
 def test_a_run_is_told_at_the_instant_that_is_seen() -> None:
-    outcome = next(each for each in FLOW.outcomes(family("cooling-wall").case()) if each.trouble or each.checks)
+    outcome = FLOW.answered(family("cooling-wall").case())
     assert outcome.run is not None
     early = outcome.at_frame(len(outcome.run.fields.times) // 3)
     for seen in (early, outcome):
@@ -210,7 +212,7 @@ def test_a_run_is_told_at_the_instant_that_is_seen() -> None:
 def test_lines_are_told_point_by_point_beside_what_is_exact() -> None:
     data = dict(family("composite-wall").case().data)
     line = {"name": "across", "mean": {"start": ["0 mm", "20 mm"], "end": ["114 mm", "20 mm"]}}
-    outcome = FLOW.run(case_from_data({**data, "questions": [line]}))
+    outcome = FLOW.answered(case_from_data({**data, "questions": [line]}))
     table = table_of(outcome, "lines")
     own = column(table, "line") == "across"
     assert set(column(table, "line").tolist()) == {"across", "through the middle"}

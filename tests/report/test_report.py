@@ -51,7 +51,7 @@ def test_a_report_holds_everything_in_one_file() -> None:
     case = family("wall-corner").case()
     data = {**case.data, "title": "Corner <of> the room & more"}
     case, flow = case_from_data(data), Flow()
-    outcome = flow.run(case)
+    outcome = flow.answered(case)
     levels = list(uniform_refinement(flow, case, 3))
     text = report_html(outcome, levels, flow.kinds(case, flow.solved(case)))
     page = Page(text)

@@ -34,12 +34,12 @@ def test_csv_holds_plain_numbers_with_their_units_and_the_ledger(outcome: Outcom
 
 def test_an_answer_off_its_mark_is_told_in_the_unit_of_the_answer(outcome: Outcome) -> None:
     case = with_value(outcome.case, ("questions", 4, "expect"), {"value": "250 °F", "source": "made up"})
-    row = answer_object(Flow().run(case).checks[4])
+    row = answer_object(Flow().answered(case).checks[4])
     assert row["expected"] == pytest.approx((250 + 459.67) / 1.8 - 273.15)
     assert row["deviation"] == pytest.approx(row["value"] - row["expected"])
     assert (row["verdict"], row["source"], row["tolerance"]) == ("agrees", "made up", "0.5 K")
     far = with_value(case, ("questions", 4, "expect", "value"), "253 °F")
-    assert answer_object(Flow().run(far).checks[4])["verdict"] == "off"
+    assert answer_object(Flow().answered(far).checks[4])["verdict"] == "off"
 
 
 #: One of every group, and one whose clock runs; that all of them agree is tested elsewhere.

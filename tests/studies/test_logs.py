@@ -43,11 +43,13 @@ def stated(folder: Path, **more: Any) -> Case:
         **more,
     }
     asked = [question for question in base["questions"] if question["name"] == "middle"]
-    return case_from_data({**base, "questions": asked, "studies": {"film": fit}}, str(folder))
+    return case_from_data(
+        {**base, "mesh": {"size": "30 mm"}, "questions": asked, "studies": {"film": fit}}, str(folder)
+    )
 
 
 def done(case: Case) -> StudyResult:
-    return study(case, "film", ResultsStore(None))
+    return study(case, "film", ResultsStore(None), jobs=1)
 
 
 def test_a_film_is_found_from_the_log_of_a_thermocouple(tmp_path: Path) -> None:

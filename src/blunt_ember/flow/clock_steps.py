@@ -30,12 +30,16 @@ class Ran:
 
 
 class ClockSteps:
-    """Runs the clocks of cases and keeps recent runs; ``folder`` is where their fields go, else a temporary one."""
+    """Runs the clocks of cases and keeps recent runs; ``folder`` is where their fields go, else a temporary one.
 
-    def __init__(self, steps: Steps, stopped: Callable[[], bool], folder: str | None) -> None:
+    Where ``curves`` are wanted, long steps are read in between too.
+    """
+
+    def __init__(self, steps: Steps, stopped: Callable[[], bool], folder: str | None, curves: bool) -> None:
         self._steps = steps
         self._stopped = stopped
         self._folder = folder
+        self._curves = curves
 
     def request(self, case: Case, on: CaseMesh) -> RunRequest:
         """Return what a run on a mesh needs."""
@@ -72,17 +76,17 @@ class ClockSteps:
         request = replace(request, tolerance_factor=time_tolerance_factor)
         key = steps.keys.of(case, Step.RUN, refinement, time_tolerance_factor)
         if steps.cache.known(Step.RUN, key):
-            return steps.cache.get(Step.RUN, key, lambda: self._run(request, steps.on_progress))
-        ran = self._run(request, steps.on_progress)
+            return steps.cache.get(Step.RUN, key, lambda: self._run(request, steps.on_progress, self._curves))
+        ran = self._run(request, steps.on_progress, self._curves)
         if not ran.run.unfinished:
             steps.cache.put(Step.RUN, key, ran)
         return ran
 
     def ran_anew(
-        self, case: Case, on: CaseMesh, time_tolerance_factor: float, on_progress: OnProgress
+        self, case: Case, on: CaseMesh, time_tolerance_factor: float, on_progress: OnProgress, curves: bool
     ) -> tuple[SolvedField, Problem]:
         """Return a run on a mesh and the last of its problems, neither kept, with so much larger errors in time."""
-        ran = self._run(replace(self.request(case, on), tolerance_factor=time_tolerance_factor), on_progress)
+        ran = self._run(replace(self.request(case, on), tolerance_factor=time_tolerance_factor), on_progress, curves)
         return ran.solved, ran.problem
 
     def timing(self, case: Case) -> Timing:
@@ -95,8 +99,8 @@ class ClockSteps:
         start_in = {request.mesh.regions.index(name): law for name, law in clock.start_in.items()}
         return Timing(clock.start, start_in, one, sum(plan.lasts for plan in stage_plans(request)), request.scales.biot)
 
-    def _run(self, request: RunRequest, on_progress: OnProgress) -> Ran:
-        run, solution, problem, columns = run_case(request, self._folder, on_progress, self._stopped)
+    def _run(self, request: RunRequest, on_progress: OnProgress, curves: bool) -> Ran:
+        run, solution, problem, columns = run_case(request, self._folder, on_progress, self._stopped, curves)
         solved = SolvedField(
             request.case.document, request.geometry, request.mesh, solution.temperature, {}, run, columns
         )

@@ -37,7 +37,8 @@ class Flow:
     """Runs cases and keeps the results of recent steps; holds no other state.
 
     ``stopped`` is asked in a run whether it is to be stopped; what was computed until then is kept. The fields of runs
-    are kept in a ``folder``, among the temporary files when none is given.
+    are kept in a ``folder``, among the temporary files when none is given. Without ``curves`` a run is read where that
+    is asked for and at its steps, and nothing is drawn over time.
     """
 
     def __init__(
@@ -45,12 +46,14 @@ class Flow:
         on_progress: OnProgress = lambda step: None,
         stopped: Callable[[], bool] = lambda: False,
         folder: str | None = None,
+        curves: bool = True,
     ) -> None:
         self.cache = StepCache()
+        self._curves = curves
         self._on_progress = on_progress
         self._stopped = stopped
         self._steps = Steps(self.cache, on_progress)
-        self._clock = ClockSteps(self._steps, stopped, folder)
+        self._clock = ClockSteps(self._steps, stopped, folder, curves)
 
     def run(self, case: Case) -> Outcome:
         """Return the whole outcome; raise the error that stopped the flow when it could not be finished."""
@@ -59,9 +62,17 @@ class Flow:
             raise outcome.trouble
         return outcome
 
-    def outcomes(self, case: Case, curves: bool = True) -> Iterator[Outcome]:
-        """Yield the outcome as soon as it can be shown, then with the errors of its answers estimated; of a run with
-        the ``curves`` of what is asked, if they are wanted.
+    def answered(self, case: Case) -> Outcome:
+        """Return the outcome as soon as all that is asked is answered, before errors are estimated; raise the error
+        that stopped the flow."""
+        outcomes = self.outcomes(case)
+        outcome = next(each for each in outcomes if each.checks or each.trouble is not None or each.final)
+        if outcome.trouble is not None:
+            raise outcome.trouble
+        return outcome
+
+    def outcomes(self, case: Case) -> Iterator[Outcome]:
+        """Yield the outcome as soon as it can be shown, then with the errors of its answers estimated.
 
         Trouble is not raised: it is part of the outcome, with all that was reached before it.
         """
@@ -77,7 +88,7 @@ class Flow:
             reached = replace(
                 reached,
                 checks=checks_of(case, solved, fields, reached.exact),
-                histories=histories_of(case, solved, fields, reached.exact) if curves else (),
+                histories=histories_of(case, solved, fields, reached.exact) if self._curves else (),
                 seconds=time.perf_counter() - start,
             )
             yield reached
@@ -129,7 +140,8 @@ class Flow:
     def solved_on(self, case: Case, mesh: Mesh, time_tolerance_factor: float = 1) -> tuple[SolvedField, Problem]:
         """Return the solution on a mesh of the body, with so much larger errors in time, and the problem that was
         solved, the last one of a run."""
-        return self._solved_anew(case, self._steps.own_mesh(case, mesh), time_tolerance_factor, self._on_progress)
+        on = self._steps.own_mesh(case, mesh)
+        return self._solved_anew(case, on, time_tolerance_factor, self._on_progress, self._curves)
 
     def answers_again(self, case: Case, again: ResolveSpec) -> tuple[float, ...]:
         """Return the mesh value of every question, in SI, in a second solution that is not kept.
@@ -145,7 +157,7 @@ class Flow:
 
         def make() -> tuple[float, ...]:
             self._go_on()
-            solved, _ = self._solved_anew(case, on, again.time_tolerance_factor, on_progress)
+            solved, _ = self._solved_anew(case, on, again.time_tolerance_factor, on_progress, curves=False)
             if solved.run is not None and solved.run.unfinished:
                 raise StoppedError("it was stopped")
             return answers_of(case, solved)
@@ -220,11 +232,11 @@ class Flow:
         return ExpectedFields(case, reached.geometry, reached.problem, timing)
 
     def _solved_anew(
-        self, case: Case, on: CaseMesh, time_tolerance_factor: float, on_progress: OnProgress
+        self, case: Case, on: CaseMesh, time_tolerance_factor: float, on_progress: OnProgress, curves: bool
     ) -> tuple[SolvedField, Problem]:
         """The solution on a mesh and the problem, neither of them kept, with so much larger errors in time."""
         if case.document.running_clock is not None:
-            return self._clock.ran_anew(case, on, time_tolerance_factor, on_progress)
+            return self._clock.ran_anew(case, on, time_tolerance_factor, on_progress, curves)
         return self._steps.solved_anew(case, on, on_progress)
 
     def _go_on(self) -> None:

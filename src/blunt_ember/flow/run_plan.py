@@ -57,10 +57,14 @@ class RunRequest:
 
 
 def run_case(
-    request: RunRequest, folder: str | None, on_progress: Callable[[Progress], None], stopped: Callable[[], bool]
+    request: RunRequest,
+    folder: str | None,
+    on_progress: Callable[[Progress], None],
+    stopped: Callable[[], bool],
+    curves: bool,
 ) -> tuple[Run, Solution, Problem, RunColumns]:
     """Run the clock of a case; return the run, the solution at its end with the problem that held there, and where
-    the run keeps what questions read."""
+    the run keeps what questions read. For ``curves`` it is read between steps that are long, too."""
     case, mesh = request.case, request.mesh
     clock = case.document.running_clock
     assert clock is not None
@@ -86,7 +90,8 @@ def run_case(
     # What is radiated is read from fields, so these are kept where it is asked for.
     times = (question.asked_time for question in case.document.questions if question.enclosed)
     radiated = tuple(each.si for each in times if each is not None)
-    keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, expected / _INSTANTS, radiated)
+    apart = expected / _INSTANTS if curves else np.inf
+    keeping = Keeping(kept, tuple(at.si for at in clock.at), asked, apart, radiated)
     switches, kinks = breaks_of(case)
     march = March(
         request.problem_at,

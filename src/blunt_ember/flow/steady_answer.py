@@ -39,10 +39,7 @@ def serve_steady(connection: Connection, data: dict[str, Any], folder: str, name
         from blunt_ember.flow.flow import Flow
 
         case = steadied(case_from_data(data, folder), name)
-        flow = Flow()
-        outcome = next(each for each in flow.outcomes(case) if each.checks or each.trouble is not None)
-        if outcome.trouble is not None:
-            raise outcome.trouble
+        outcome = Flow().answered(case)
         value = outcome.checks[0].value
         if value is None:
             raise BluntEmberError(outcome.checks[0].note or "it has no steady answer")

@@ -29,7 +29,7 @@ class Laboratory:
     #: Where rows are solved, if not on this machine.
     elsewhere: OpenWorkplace | None = None
     #: What solves rows here; it knows what they share.
-    flow: Flow = field(default_factory=Flow, repr=False, compare=False)
+    flow: Flow = field(default_factory=lambda: Flow(curves=False), repr=False, compare=False)
 
     def rows(self, points: Sequence[Point], with_errors: bool = False) -> list[Row]:
         """Return the rows of points, if that is wanted with the errors of their answers."""

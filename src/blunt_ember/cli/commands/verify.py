@@ -39,10 +39,8 @@ def _verified(name: str, case: Case) -> _Verified:
 
     started = time.perf_counter()
     known_before = all(question.expect is not None for question in case.document.questions)
-    outcomes = Flow().outcomes(case, curves=False)
-    outcome = next(each for each in outcomes if each.trouble or each.final or (known_before and each.checks))
-    if outcome.trouble is not None:
-        raise outcome.trouble
+    flow = Flow(curves=False)
+    outcome = flow.answered(case) if known_before else flow.run(case)
     open_by = outcome.ledger.relative if outcome.ledger is not None else 0.0
     # What nobody knows beforehand is asked for its own sake.
     known = tuple(check for check in outcome.checks if check.expected is not None or check.source is not None)

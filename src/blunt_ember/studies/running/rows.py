@@ -63,7 +63,7 @@ def rows_of(
     todo: list[Todo] = [(key, stated[place]) for place, key in firsts]
     done = len(rows) - sum(len(found) for found in places.values())
     on_progress(done, len(rows))
-    solved = _each_solved(case, todo, jobs, flow or Flow(), elsewhere, with_errors)
+    solved = _each_solved(case, todo, jobs, flow or Flow(curves=False), elsewhere, with_errors)
     for key, row in solved:
         if not row.passing:
             store.put(key, row)

@@ -37,11 +37,9 @@ def solved_row(data: Mapping[str, Any], folder: str, flow: Flow, with_errors: bo
     """Read and solve a case as far as its answers, or their errors; what is wrong with it stands in the row."""
     try:
         case = case_from_data(dict(data), folder)
-        outcome = next(each for each in flow.outcomes(case, curves=False) if each.checks or each.trouble or each.final)
+        outcome = flow.answered(case)
     except BluntEmberError as error:
         return Row({}, str(error))
-    if outcome.trouble is not None:
-        return Row({}, str(outcome.trouble))
     known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
     allowed = {check.name: check.allowed for check in outcome.checks if check.allowed is not None}
     errors = None
@@ -68,7 +66,7 @@ def solved_bundle(
 @cache
 def _flow() -> Flow:
     """What this process solves with."""
-    return Flow()
+    return Flow(curves=False)
 
 
 _unpacked_folders: dict[str, str] = {}
