@@ -47,10 +47,10 @@ def edge_of(window: Window, surface: str, share: float = 0.5) -> QPointF:
 
 
 def kind_of(name: str) -> tuple[object, ...]:
-    """What sets a family apart from others in the window: its body, what is known of it, and what is stated."""
+    """What sets a family apart from others in the window: its body, whether it is known, and what is stated."""
     document = family(name).case().document
-    known = frozenset(question.expect.exact for question in document.questions if question.expect is not None)
-    return document.body.kind, known, bool(document.enclosures), bool(document.heat_inside), bool(document.joints)
+    known = any(question.expect is not None and question.expect.exact for question in document.questions)
+    return document.body.kind, known, bool(document.enclosures), bool(document.joints)
 
 
 #: One of each kind. Of a run the exact curve is held against the span of the
@@ -86,8 +86,10 @@ HEAT_KNOWN = (
 NOTHING_KNOWN = ("floor-through-wall", "corner-of-two-walls", "element-row", "bolt-through-wool")
 
 
-@pytest.mark.parametrize("names", [OPENED[place::6] for place in range(6)], ids=lambda names: names[0])
-def test_every_family_opens_solved_with_all_checks_agreeing(window: Window, qtbot: QtBot, names: list[str]) -> None:
+@pytest.mark.parametrize("names", [OPENED[0::2], OPENED[1::2]], ids=lambda names: names[0])
+def test_a_family_of_every_kind_opens_solved_with_all_checks_agreeing(
+    window: Window, qtbot: QtBot, names: list[str]
+) -> None:
     for name in names:
         opened(window, qtbot, name)
         verdicts = {card.verdict.text() for card in window.checks.cards.values()}

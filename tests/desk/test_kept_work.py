@@ -80,7 +80,7 @@ def gone(process: int) -> bool:
     return state == "Z"
 
 
-@pytest.mark.parametrize("died", [(signal.SIGKILL, 2500), (signal.SIGTERM, 0), (signal.SIGHUP, 0)], indirect=True)
+@pytest.mark.parametrize("died", [(signal.SIGKILL, 2500), (signal.SIGHUP, 0)], indirect=True)
 def test_work_is_offered_back_after_the_window_died(
     window: Window, qtbot: QtBot, died: tuple[Path, int, Path], monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -168,17 +168,17 @@ def test_a_study_that_was_stopped_goes_on_where_it_was_even_without_a_file(windo
     view.which.setCurrentText("sweep of h_out")
     view.which.activated.emit(view.which.currentIndex())
     view.errors.setChecked(False)
-    view.count.setValue(120)
+    view.count.setValue(60)
     QTest.mouseClick(view.run, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: view.progress[0] > 5, timeout=PATIENCE)
     QTest.mouseClick(view.stop, Qt.MouseButton.LeftButton)
-    assert "of 120 cases are kept: run goes on from there" in view.said.text()
+    assert "of 60 cases are kept: run goes on from there" in view.said.text()
     kept = view.progress[0]
     heard: list[int] = []
     view.progressed.connect(lambda done, of: heard.append(done))
     QTest.mouseClick(view.run, Qt.MouseButton.LeftButton)
     finished(qtbot, view)
-    assert heard[0] >= kept and heard[-1] == 120 and view.result is not None
+    assert heard[0] >= kept and heard[-1] == 60 and view.result is not None
 
 
 def test_every_kind_of_study_is_added_in_the_sheet_changed_there_and_seen(window: Window, qtbot: QtBot) -> None:
@@ -186,7 +186,7 @@ def test_every_kind_of_study_is_added_in_the_sheet_changed_there_and_seen(window
     choose(window, at("what matters", "vary"), "k_brick alone")
     choose(window, at("what matters", "vary"), "h_out too")
     choose(window, "add study", "how uncertain answers are", "h_out")
-    type_into(field(window, at("how sure", "count")), "64")
+    type_into(field(window, at("how sure", "count")), "16")
     choose(window, f"distribution at {at('how sure', 'spread', 'h_out')}", "uniform")
     type_into(field(window, at("how sure", "spread", "h_out", "uniform", 1)), "20 W/m2K")
     choose(window, f"add to {at('how sure', 'spread')}", "k_brick")

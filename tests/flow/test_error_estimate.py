@@ -162,9 +162,7 @@ def test_naming_a_question_or_its_tolerance_solves_nothing_again(tmp_path: Path)
     flow, case = Flow(on_progress=steps.append), cooling_bar(tmp_path)
     before, taken = flow.run(case), len(steps)
     assert taken > 0
-    after = flow.run(
-        with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b")
-    )
+    after = flow.run(with_value(with_value(case, ("questions", 0, "tolerance"), "3 %"), ("questions", 1, "name"), "b"))
     assert len(steps) == taken and after.run is before.run
     assert [check.error for check in after.checks] == [check.error for check in before.checks]
 

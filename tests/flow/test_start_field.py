@@ -13,9 +13,7 @@ from blunt_ember.gallery.family import case_from_data
 
 
 def answers(data: dict[str, Any]) -> dict[str, Any]:
-    (outcome,) = [each for each in Flow().outcomes(case_from_data(data)) if each.final]
-    assert outcome.trouble is None, outcome.trouble
-    return {check.name: check for check in outcome.checks}
+    return {check.name: check for check in Flow(curves=False).run(case_from_data(data)).checks}
 
 
 def lining(mesh: dict[str, Any], **more: Any) -> dict[str, Any]:
@@ -84,6 +82,5 @@ def test_of_two_parts_alone_the_heat_they_began_with_is_kept(mesh: dict[str, Any
         return taken - steel * 480 * (hot - temperature)
 
     expected = brentq(lack, cold, hot)
-    found = answers(data)
-    for check in found.values():
+    for check in Flow(curves=False).answered(case_from_data(data)).checks:
         assert check.value == pytest.approx(expected, abs=2e-3)

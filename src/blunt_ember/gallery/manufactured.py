@@ -110,7 +110,7 @@ def manufactured_cases() -> Iterator[tuple[str, Case]]:
         ("solid", "triangles", 2),
     ):
         name = f"manufactured {body} in time, {cells}, order {order}"
-        size = ("16 mm", "22 mm")[order - 1] if body == "solid" else ("5 mm", "10 mm")[order - 1]
+        size = ("22 mm", "36 mm")[order - 1] if body == "solid" else ("5 mm", "10 mm")[order - 1]
         yield name, case_from_data(in_time(_bulk(body, cells, order, name), size))
 
 
