@@ -175,8 +175,8 @@ class Stack:
         return found
 
 
-#: Values of modes at places that are remembered at most.
-_REMEMBERED = 100_000
+#: Values of modes at places that are remembered at most, and at how many sets of places.
+_REMEMBERED, _SETS = 300_000, 24
 
 
 @dataclass(frozen=True)
@@ -187,7 +187,7 @@ class Modes:
     roots: Floats
     values: tuple[Floats, Floats]
     flows: tuple[Floats, Floats]
-    _last: dict[int, tuple[Floats, Floats]] = field(default_factory=dict, compare=False, repr=False)
+    _last: dict[tuple[int, bytes], Floats] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def resting(self) -> Floats:
@@ -195,14 +195,19 @@ class Modes:
         return self.roots == 0
 
     def in_layer(self, layer: int, s: Floats) -> Floats:
-        """Return the modes (p, n) at places (p,) of a layer; those asked for last are known, as curves over time ask
-        for them again and again."""
-        if len(s) * len(self.roots) > _REMEMBERED:
+        """Return the modes (p, n) at places (p,) of a layer; those asked for last are known, as curves over time and
+        the search for when something comes true ask for them again and again."""
+        most = _REMEMBERED // len(self.roots)
+        if len(s) > most:
             return self._found_in(layer, s)
-        known = self._last.get(layer)
-        if known is None or not np.array_equal(known[0], s):
-            self._last[layer] = known = np.array(s), self._found_in(layer, s)
-        return known[1]
+        key = layer, np.ascontiguousarray(s).tobytes()
+        known = self._last.pop(key, None)
+        if known is None:
+            known = self._found_in(layer, s)
+            while self._last and (len(self._last) >= _SETS or sum(map(len, self._last.values())) > most - len(s)):
+                del self._last[next(iter(self._last))]
+        self._last[key] = known
+        return known
 
     def _found_in(self, layer: int, s: Floats) -> Floats:
         value, flow = self.values[0][layer], self.flows[0][layer]
