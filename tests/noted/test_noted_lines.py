@@ -158,6 +158,21 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
         ("insulated plate 10 mm k 5 T_in 30 C T_out 20 C", "wall 10 mm k 5; left 30 °C; right 20 °C"),
         ("plate 300x200 mm k 50; left 100C; others 20 C", "plate 300 x 200 mm k 50; left 100 °C; 20 °C"),
         (
+            "plaster 15 mm k 0.5, brick 225 mm k 0.8; inside 20 C h 8; outside -5 C h 25",
+            "wall plaster 15 mm k 0.5, brick 225 mm k 0.8; inside 20 °C h 8; outside -5 °C h 25",
+        ),
+        ("wall 300 mm k 0.9, surfaces at 800 C and 60 C", "wall 300 mm k 0.9; left 800 °C; right 60 °C"),
+        ("pipe bore 5 cm, 5 mm k 10; 100 C and 20 C", "pipe bore 50 mm, 5 mm k 10; inside 100 °C; outside 20 °C"),
+        (
+            "rod 10 mm dia 300 mm long k 60, ends 100 C and 50 C, air 20 C h 10",
+            "rod d 10 mm, 300 mm long k 60; base 100 °C; tip 50 °C; side 20 °C h 10",
+        ),
+        ("tank wall 80 mm k 1; brine -25 C h 50; air 30 C h 10", "wall 80 mm k 1; left -25 °C h 50; right 30 °C h 10"),
+        ("wall R 2.5 m2K/W; inside 20 C; outside 0 C", "wall 100 mm k 0.04; inside 20 °C; outside 0 °C"),
+        ("cylinder 20 mm k 15, q''' 5e6 W/m3, surface 100 C", "cylinder d 20 mm k 15 source 5 MW/m3; 100 °C"),
+        ("cylinder 50 x 80 mm k 2; ends 90 C; side 5 C", "cylinder d 50 mm, 80 mm long k 2; ends 90 °C; rim 5 °C"),
+        ("disc 200 mm dia 10 mm thick k 5; bottom 90 C; 5 C", "cylinder d 200 mm, 10 mm long k 5; bottom 90 °C; 5 °C"),
+        (
             "wall 100 mm k 0.8 flux 1000 W/m2 left; right 25 C h 10",
             "wall 100 mm k 0.8; left flux 1 kW/m2; right 25 °C h 10",
         ),
@@ -227,6 +242,49 @@ def test_what_is_asked_in_a_line_is_a_question_beside_what_is_exact() -> None:
     }
     for name, value in {**expected, "lowest of right": 333.15}.items():
         assert found[name].value == pytest.approx(value, rel=1e-9) and found[name].verdict == "agrees", name
+
+
+def test_a_round_core_has_layers_about_it() -> None:
+    """What arises in it goes out through them; a film on a thin wire is the worse for no insulation."""
+    cable = answers("cable d 4 mm k 380 generating 2 MW/m3, insulation 3 mm k 0.15, air 20 C h 10")
+    loss = 2e6 * pi * 0.002**2
+    skin = 20 + loss / (10 * 2 * pi * 0.005)
+    inner = skin + loss * log(5 / 2) / (2 * pi * 0.15)
+    assert cable["loss"] == pytest.approx(loss, rel=1e-3)
+    assert cable["between cable and insulation"] - 273.15 == pytest.approx(inner, abs=0.05)
+    assert cable["middle"] - cable["between cable and insulation"] == pytest.approx(2e6 * 4e-6 / (4 * 380), abs=2e-4)
+    ball = answers("ball 70 mm k 2 generating 100 kW/m3, wool 20 mm k 0.05; air 20 C h 5")
+    loss = 1e5 * 4 / 3 * pi * 0.035**3
+    inner = 20 + loss / (5 * 4 * pi * 0.055**2) + loss / (4 * pi * 0.05) * (1 / 0.035 - 1 / 0.055)
+    assert ball["middle"] - 273.15 == pytest.approx(inner + 1e5 * 0.035**2 / 12, rel=1e-3)
+    shell = answers("shell bore 110 mm, 30 mm k 2.2, wool 20 mm k 0.05; 100 C and 20 C")
+    resists = ((1 / 0.055 - 1 / 0.085) / 2.2 + (1 / 0.085 - 1 / 0.105) / 0.05) / (4 * pi)
+    assert shell["loss"] == pytest.approx(80 / resists, rel=1e-3)
+    bare = noted("tube od 60 mm, 50 mm wool k 0.04; steam 180 C; air 20 C h 9")
+    assert bare.case is not None and any("how thick the wall of the pipe is" in each for each in bare.missing)
+    (heat, *_) = Flow().answered(bare.case).checks
+    assert heat.value == pytest.approx(2 * pi * 160 / (log(80 / 30) / 0.04 + 1 / (9 * 0.08)), rel=1e-3)
+    fin = answers("annular fin ri 12 mm ro 30 mm thickness 1 mm k 180, base 120 C, air 20 C h 50; rim insulated")
+    assert 0.9 * 50 * 2 * pi * (0.03**2 - 0.012**2) * 100 < fin["heat of the fin"] < 2 * pi * 50 * 100 * 0.03**2
+
+
+@pytest.mark.parametrize(
+    ("end", "where"),
+    [
+        ("until 100 C", {"highest": "body"}),
+        ("until centre at 100 C", {"temperature": ["0 mm", "0 mm"]}),
+        ("until the surface is 100 C", {"highest": ["ball.rim"]}),
+    ],
+)
+def test_a_run_ends_where_a_temperature_is_passed_and_says_when(end: str, where: dict[str, object]) -> None:
+    line = f"ball 20 mm k 40 rho 7800 c 500 from 800 C, oil 50 C h 300, {end}"
+    read = noted(line)
+    assert read.case is not None and read.case.data["clock"]["until"] == {"passes": "100 C", **where}
+    # As one lump, and what a Biot number of 0.025 adds.
+    lump = 7800 * 500 * 0.01 / 3 / 300 * log(750 / 50)
+    assert lump < answers(line)["how long it takes"] < 1.06 * lump
+    warms = noted("wall 200 mm k 1 rho 2300 c 880 from 20 C; left 80 C; right insulated; until 60 C").case
+    assert warms is not None and warms.data["clock"]["until"] == {"passes": "60 C", "lowest": "body"}
 
 
 def test_heat_of_a_cylinder_of_any_length_is_for_each_square_metre() -> None:
@@ -305,7 +363,9 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm 17 k 1; left 9 °C", "17", "no unit here, such as mm"),
         ("wall 100 mm 20 mm k 1; left 9 °C", "20 mm", "comes after '100 mm'"),
         ("wall 100 mm k 1; left 9 °C 12 °C", "12 °C", "comes after '9 °C'"),
-        ("wall 100 mm k 1; left 9 °C; until 30 °C", "until 30 °C", "is no time"),
+        ("wall 100 mm k 1; left 9 °C; until 30 W", "until 30 W", "is no time"),
+        ("wall 100 mm k 1; left 9 °C; until centr 3 °C", "centr", "'centr' is no place of it"),
+        ("egg d 45 mm k 0.6; water 100 °C h 9; until 75 °C", "egg", "a line begins with what it is"),
         ("wall 100 mm k 1, 2 m high; left 9 °C", "2 m", "no size of a wall"),
         ("pipe bore 9 mm od 12 mm 1 mm k 1; 9 °C", "od 12 mm", "no size of a pipe"),
         ("ball d 70 mm 20 x 30 mm k 1; 9 °C", "20 x 30 mm", "no size of a ball"),
@@ -314,7 +374,6 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
         ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
         ("wall 100 mm k 1 W/mm; left 9 °C", "k 1 W/mm", "is no conductivity, such as"),
-        ("wall R 2.5 m2K/W; 9 °C", "R 2.5 m2K/W", "is no length"),
         ("floor tile 10 mm k 1, screed 50 mm k 1; top 20 °C; left 5 °C", "top", "is no side of it"),
         ("hollow 3 mm", "hollow", "a line begins with what it is"),
     ],
@@ -337,6 +396,10 @@ def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | 
         ("wall 100 mm k 1", "what surrounds it"),
         ("wall glass 4 mm; left 20 °C", "window glass, borosilicate glass"),
         ("pipe 4 mm k 24", "bore 150 mm"),
+        ("duct 300 x 200 mm k 24", "a wall of 200 mm that fits into 300 mm"),
+        ("cylinder d 45 mm, 80 mm k 2; air 20 °C h 5", "what of it is 80 mm"),
+        ("cable k 2, wool 3 mm; air 20 °C h 5", "how thick its core is"),
+        ("annular fin ri 12 mm k 2", "its radii and thickness"),
         ("pipe dia 22 mm wall 1 mm k 24", "whether 22 mm is outside, 'od 22 mm', or inside"),
         ("fin 38 mm k 180", "what of it is 38 mm"),
         ("fin k 180", "38 x 1.6 mm"),

@@ -7,19 +7,33 @@ from collections.abc import Mapping
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.case.document.regions import AnyRegion, HalfPlane, Outline, Polygon, Repeat
+from blunt_ember.case.document.regions import AnyRegion, Disc, HalfPlane, Outline, Polygon, Repeat, Ring, RingSector
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.curves import self_crossings
 from blunt_ember.geometry.primitives import Shape, shape_of
 
+#: Shapes whose reference point is their centre.
+_ROUND = (Disc, Ring, RingSector)
+
 
 def placed_regions(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
     """Return the pieces of every region in order, in the coordinates of the body (m)."""
-    done: dict[str, list[Shape]] = {}
+    placed = _placed(regions)
+    return [placed[name][1] for name in regions]
 
-    def pieces(name: str) -> list[Shape]:
+
+def place_of(regions: Mapping[str, AnyRegion], name: str) -> Floats:
+    """Return where the reference point of a region stands, (2,) in m."""
+    return _placed(regions)[name][0]
+
+
+def _placed(regions: Mapping[str, AnyRegion]) -> dict[str, tuple[Floats, list[Shape]]]:
+    """Where the reference point of every region stands, (2,) in m, and its pieces."""
+    done: dict[str, tuple[Floats, list[Shape]]] = {}
+
+    def placed(name: str) -> tuple[Floats, list[Shape]]:
         if name not in done:
             region = regions[name]
             shape = shape_of(region)
@@ -27,18 +41,23 @@ def placed_regions(regions: Mapping[str, AnyRegion]) -> list[list[Shape]]:
                 _require_simple(name, region, shape)
             for number, cut in enumerate(region.cuts or (), start=1):
                 shape = _cut(name, shape, cut, f"cut {number}" if len(region.cuts or ()) > 1 else "cut")
-            shape = shape.moved(_step(region, shape, pieces(region.beside[1]) if region.beside else []))
-            done[name] = _copies(shape, region.repeat)
+            if region.beside and _share_centre(region, regions[region.beside[1]]):
+                stands = placed(region.beside[1])[0]
+            else:
+                stands = _stands(region, shape, placed(region.beside[1])[1] if region.beside else [])
+            done[name] = stands, _copies(shape.moved(stands), region.repeat)
         return done[name]
 
-    return [pieces(name) for name in regions]
+    for name in regions:
+        placed(name)
+    return done
 
 
-def place_of(regions: Mapping[str, AnyRegion], name: str) -> Floats:
-    """Return where the reference point of a region stands, (2,) in m."""
-    region = regions[name]
-    pieces = dict(zip(regions, placed_regions(regions), strict=True))
-    return _step(region, shape_of(region), pieces[region.beside[1]] if region.beside else [])
+def _share_centre(region: AnyRegion, other: AnyRegion) -> bool:
+    """Whether a region is round and laid about another one that is: both have one centre then, which of a sector is not
+    the middle of its box."""
+    within = region.beside is not None and region.beside[0] in ("around", "inside")
+    return within and isinstance(region, _ROUND) and isinstance(other, _ROUND) and other.repeat is None
 
 
 def _require_simple(name: str, region: Polygon | Outline, shape: Shape) -> None:
@@ -78,7 +97,7 @@ def box_of(pieces: list[Shape]) -> tuple[float, float, float, float]:
     return x0, y0, x1, y1
 
 
-def _step(region: AnyRegion, shape: Shape, other: list[Shape]) -> Floats:
+def _stands(region: AnyRegion, shape: Shape, other: list[Shape]) -> Floats:
     if region.at is not None:
         return np.array([place.si for place in region.at])
     if region.beside is None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from blunt_ember.noted.bodies_of_one_piece import ball, block, cylinder, fin, plate, rod, slab
-from blunt_ember.noted.layered_bodies import lying, pipe, shell, wall
+from blunt_ember.noted.bodies_of_one_piece import ball, block, cylinder, fin, plate, ring_fin, rod, slab
+from blunt_ember.noted.layered_bodies import cable, lying, pipe, shell, wall
 from blunt_ember.noted.noted_body import MakesBody
 
 #: By the word a line begins with, what makes its body.
@@ -18,7 +18,9 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
         "shell": shell,
         **dict.fromkeys(("ball", "sphere"), ball),
         **dict.fromkeys(("cylinder", "disc"), cylinder),
+        **dict.fromkeys(("cable", "wire", "conductor"), cable),
         "fin": fin,
+        "ring fin": ring_fin,
         **dict.fromkeys(("lid", "wedge"), slab),
         "plate": plate,
         "block": block,
@@ -65,7 +67,21 @@ SIDE_WORDS = frozenset(
         "t_out",
     ]
 )
-#: What a body is called that is hollow, by what it is called otherwise.
-HOLLOW_HEADS: Mapping[str, str] = MappingProxyType(
-    {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}
+_HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}
+#: Words before a body that make another one of it: what that is called, by what it is called otherwise.
+OTHERWISE: Mapping[str, Mapping[str, str]] = MappingProxyType(
+    {"hollow": _HOLLOW, **{word: {"fin": "ring fin"} for word in ("annular", "circular", "ring", "radial")}}
+)
+#: Bodies that are full to their middle, of which one size alone is that across.
+ROUND = frozenset(("ball", "sphere", "cylinder", "disc", "cable", "wire", "conductor"))
+#: The two sides that are meant where two temperatures are said of its sides, by the body.
+BOTH_SIDES: Mapping[str, tuple[str, str]] = MappingProxyType(
+    {
+        **dict.fromkeys(
+            ("wall", "window", "pane", "door", "glazing", "floor", "ceiling", "roof", "slab"), ("left", "right")
+        ),
+        **dict.fromkeys(("pipe", "tube", "duct", "shell"), ("inside", "outside")),
+        **dict.fromkeys(("rod", "bar", "pin", "fin"), ("base", "tip")),
+        "plate": ("left", "right"),
+    }
 )

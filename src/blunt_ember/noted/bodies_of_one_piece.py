@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from blunt_ember.noted.layered_bodies import lying
+from blunt_ember.noted.layered_bodies import cable, coated_ball, lying
 from blunt_ember.noted.noted_body import ROW, SPAN, NotedBody, NotedLayer, NotedSizes, NotEnoughError, filled
 
 #: How thick discs are drawn, whose thickness no answer depends on.
@@ -13,9 +13,10 @@ _FLAT = "10 mm"
 
 
 def ball(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
-    """Return a ball."""
-    layer = _only(layers, "ball d 70 mm")
-    radius = sizes.radius("d", "dia", "diameter", "od")
+    """Return a ball, with layers about it where there are some."""
+    if len(layers) > 1:
+        return coated_ball(layers, sizes)
+    layer, radius = layers[0], _radius(layers[0], sizes, "ball d 70 mm")
     if radius is None:
         raise NotEnoughError("how large it is, such as 'd 70 mm'")
     region = {"shape": "ring sector", "outer": radius, "start": "-90°", "end": "90°", **filled(layer)}
@@ -30,12 +31,17 @@ def ball(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 
 def cylinder(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
-    """Return a cylinder, long or of any length."""
-    layer = _only(layers, "cylinder d 45 mm")
-    radius = sizes.radius("d", "dia", "diameter", "od")
+    """Return a cylinder, long or of any length; a long one may have layers about it."""
+    if len(layers) > 1 and not sizes.has("long", "high", ROW):
+        return cable(layers, sizes)
+    row, example = sizes.row(ROW), "cylinder d 45 mm, 80 mm long"
+    if len(row) not in (0, 2):
+        raise NotEnoughError(f"its diameter and length, such as '{example}'")
+    layer = _only(layers, example) if row or len(layers) > 1 else layers[0]
+    radius = f"{row[0]}/2" if row else _radius(layer, sizes, example)
     if radius is None:
         raise NotEnoughError("how thick it is, such as 'd 45 mm'")
-    long = sizes.take("long", "high")
+    long = row[1] if row else sizes.take("long", "high")
     region = {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": [radius, long or _FLAT], **filled(layer)}
     rim, ends = f"{layer.name}.right", (f"{layer.name}.bottom", f"{layer.name}.top")
     sides = {
@@ -62,6 +68,15 @@ def _inside(name: str, skin: str, middle: list[str], of_heat: Mapping[str, str])
         {"name": "skin", "mean": f"{name}.{skin}"},
         {"name": "loss", "heat_flow": f"{name}.{skin}", "direction": "out", **of_heat},
     ]
+
+
+def _radius(layer: NotedLayer, sizes: NotedSizes, example: str) -> str | None:
+    """The radius of what is round; where one size alone is said, it is that across."""
+    stated = sizes.radius("d", "dia", "diameter", "od")
+    if stated is None:
+        return f"{layer.thickness}/2" if layer.thickness else None
+    _only([layer], example)
+    return stated
 
 
 def _only(layers: Sequence[NotedLayer], example: str) -> NotedLayer:
@@ -96,6 +111,31 @@ def fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         {"name": "half way", "temperature": [f"{row[0]}/2", f"{row[1]}/2"]},
     ]
     return NotedBody(body, sides, ("base", "all"), asked, "straight-fin")
+
+
+def ring_fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    """Return a flat ring round a pipe, as thick as is said."""
+    example = "annular fin ri 12 mm ro 30 mm 1 mm thick k 180"
+    thick = sizes.take("thick") or layers[0].thickness
+    inner = sizes.take("ri") or (f"{bore}/2" if (bore := sizes.take("bore")) else None)
+    outer = sizes.take("ro", "r") or (f"{od}/2" if (od := sizes.take("od", "d", "dia", "diameter")) else None)
+    if len(layers) > 1 or not (thick and inner and outer):
+        raise NotEnoughError(f"its radii and thickness, such as '{example}'")
+    name = layers[0].name
+    region = {"shape": "rectangle", "at": [inner, "0 mm"], "size": [f"{outer} - {inner}", thick], **filled(layers[0])}
+    faces = (f"{name}.top", f"{name}.bottom")
+    sides = {
+        **dict.fromkeys(("base", "root", "inside", "bore"), (f"{name}.left",)),
+        **dict.fromkeys(("tip", "rim", "end", "outside"), (f"{name}.right",)),
+        "sides": faces,
+        "all": (*faces, f"{name}.right"),
+    }
+    asked: list[dict[str, Any]] = [
+        {"name": "heat of the fin", "heat_flow": f"{name}.left"},
+        {"name": "tip", "mean": f"{name}.right"},
+    ]
+    body = {"kind": "turned section", "regions": {name: region}}
+    return NotedBody(body, sides, ("base", "all"), asked, "annular-fin")
 
 
 def slab(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:

@@ -8,10 +8,14 @@ from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
+from blunt_ember.case.values.evaluation import quantity_si
+from blunt_ember.case.values.units import LENGTH
 from blunt_ember.noted.noted_body import ROW, NotedBody, NotedLayer, NotedSizes, NotEnoughError, filled
 
 #: How tall walls are drawn, whose height no answer depends on.
 _TALL = "100 mm"
+#: Words for what is laid round a pipe, and is never its wall.
+_LAGGING = frozenset(("lagging", "insulation", "wool", "foam", "felt", "blanket", "mat", "cork", "jacket", "sleeve"))
 
 
 def _thick(layers: Sequence[NotedLayer], example: str) -> None:
@@ -33,7 +37,7 @@ def wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     sides = {
         **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", "t_in", "indoors"), (first,)),
         **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2", "t_out"), (last,)),
-        **dict.fromkeys(("both", "all"), (first, last)),
+        **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
         "top": tuple(f"{layer.name}.top" for layer in layers),
         "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
     }
@@ -56,8 +60,15 @@ def lying(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
 
 def pipe(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     """Return rings about an axis."""
-    regions, parameters = _rings(layers, sizes, "pipe bore 150 mm, 4 mm k 24", {"shape": "ring"})
-    return _hollow(layers, {"kind": "section", "depth": "1 m", "regions": regions}, "hollow-cylinder", parameters)
+    example = "pipe bore 150 mm, 4 mm k 24"
+    bare = _without_wall(layers, sizes)
+    if bare:
+        layers = [replace(layers[0], name=layers[0].material or layers[0].name), *layers[1:]]
+    regions, parameters = _rings(layers, sizes, example, {"shape": "ring"}, bare)
+    body = {"kind": "section", "depth": "1 m", "regions": regions}
+    made = _hollow(layers, body, "hollow-cylinder", parameters)
+    lack = "how thick the wall of the pipe is, such as 'od 60 mm, 3 mm k 50'; it is left out, as it resists little"
+    return replace(made, lacks=(lack,)) if bare else made
 
 
 def shell(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
@@ -67,16 +78,80 @@ def shell(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     return _hollow(layers, {"kind": "turned section", "regions": regions}, "hollow-sphere", parameters)
 
 
-def _rings(
-    layers: Sequence[NotedLayer], sizes: NotedSizes, example: str, shape: Mapping[str, str]
+def cable(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    """Return a long round core with layers about it, or without."""
+    core = {"shape": "disc", "at": ["0 mm", "0 mm"]}
+    regions, parameters = _about_core(layers, sizes, "cable d 4 mm k 380, insulation 3 mm k 0.15", core, "radius")
+    body = {"kind": "section", "depth": "1 m", "regions": regions}
+    return _cored(layers, body, "hollow-cylinder", parameters)
+
+
+def coated_ball(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
+    """Return a ball with layers about it."""
+    half = {"shape": "ring sector", "start": "-90°", "end": "90°"}
+    regions, parameters = _about_core(layers, sizes, "ball d 70 mm k 2, wool 20 mm k 0.05", half, "outer")
+    return _cored(layers, {"kind": "turned section", "regions": regions}, "hollow-sphere", parameters)
+
+
+def _about_core(
+    layers: Sequence[NotedLayer], sizes: NotedSizes, example: str, shape: Mapping[str, Any], key: str
 ) -> tuple[dict[str, Any], dict[str, str]]:
-    """Layers round each other; their sizes are parameters, so that one that is changed moves the others."""
-    layers, inner, stated = _bored(layers, sizes)
-    _thick(layers, example)
+    """A core and the layers round it; ``key`` is what the radius of its ``shape`` is called."""
+    core, *about = layers
+    for place, layer in enumerate(about, start=2):
+        if layer.name == f"layer {place}":
+            raise NotEnoughError(f"what of it is {layer.thickness}; write for example '{example}'")
+    across = sizes.take("d", "dia", "diameter", "od") or core.thickness
+    radius = sizes.take("r")
+    if (radius is None and not across) or (core.thickness and across != core.thickness):
+        raise NotEnoughError(f"how thick its core is, such as '{example}'")
+    outer, parameters = ("core/2", {"core": across}) if radius is None else ("r_core", {"r_core": radius})
+    regions = {core.name: {**shape, key: outer, **filled(core)}}
+    round_it = {"shape": "ring"} if shape["shape"] == "disc" else {**shape}
+    return _laid_round(about, regions, outer, round_it, parameters, example) if about else (regions, parameters)
+
+
+def _cored(layers: Sequence[NotedLayer], body: dict[str, Any], exact: str, parameters: Mapping[str, str]) -> NotedBody:
+    last = f"{layers[-1].name}.rim"
+    between = [(f"between {a.name} and {b.name}", f"{a.name}|{b.name}") for a, b in pairwise(layers)]
+    asked: list[dict[str, Any]] = [
+        {"name": "loss", "heat_flow": last, "direction": "out"},
+        {"name": "middle", "temperature": ["0 mm", "0 mm"]},
+        *({"name": name, "mean": on} for name, on in (*between, ("skin", last))),
+    ]
+    sides = dict.fromkeys(("all", "outside", "skin", "surface", "rim", "side"), (last,))
+    return NotedBody(body, sides, ("all",), asked, exact, "series-in-time", parameters)
+
+
+def _rings(
+    layers: Sequence[NotedLayer], sizes: NotedSizes, example: str, shape: Mapping[str, str], bare: bool = False
+) -> tuple[dict[str, Any], dict[str, str]]:
+    """Layers round each other about a bore; of a pipe ``bare`` of a wall, its outside is the bore of the first."""
+    layers, inner, stated = (layers, "bore/2", sizes.take("od")) if bare else _bored(layers, sizes)
     if stated is None:
         raise NotEnoughError("how wide it is inside, such as 'bore 150 mm'")
-    parameters = {inner.removesuffix("/2"): stated}
-    regions: dict[str, Any] = {}
+    return _laid_round(layers, {}, inner, shape, {inner.removesuffix("/2"): stated}, example)
+
+
+def _without_wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> bool:
+    """Whether of a pipe its size outside is known and what is laid round it, and nothing of its own wall."""
+    if not sizes.has("od") or sizes.has("bore", "d", "r", "ri") or not layers or not layers[0].thickness:
+        return False
+    return bool(_LAGGING & set(f"{layers[0].name} {layers[0].material}".lower().split()))
+
+
+def _laid_round(
+    layers: Sequence[NotedLayer],
+    within: Mapping[str, Any],
+    inner: str,
+    shape: Mapping[str, Any],
+    sizes: Mapping[str, str],
+    example: str,
+) -> tuple[dict[str, Any], dict[str, str]]:
+    """Layers round each other and what is ``within``; their sizes are parameters, so that one that is changed moves the
+    others."""
+    _thick(layers, example)
+    regions, parameters = dict(within), dict(sizes)
     for layer in layers:
         name = f"t_{re.sub(r'[^a-z0-9]+', '_', layer.name.lower()).strip('_') or len(parameters)}"
         name = name if name not in parameters else f"{name}_{len(parameters)}"
@@ -94,6 +169,10 @@ def _bored(layers: Sequence[NotedLayer], sizes: NotedSizes) -> tuple[Sequence[No
     A pipe is also known by its size outside and its wall, `60.3 x 2.9 mm`, or by its size outside and inside.
     """
     row = sizes.row(ROW)
+    if len(row) == 2 and quantity_si(row[0], LENGTH, {}) <= 2 * quantity_si(row[1], LENGTH, {}):
+        raise NotEnoughError(
+            f"a wall of {row[1]} that fits into {row[0]}; a duct with corners is stated by its regions"
+        )
     if len(row) == 2 and layers and not layers[0].thickness:
         layers = [replace(layers[0], thickness=row[1]), *layers[1:]]
         return layers, "bore/2", f"{row[0]} - 2*({row[1]})"
@@ -130,7 +209,7 @@ def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
     return {
         **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1", "t_in"), (first,)),
         **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2", "t_out"), (last,)),
-        **dict.fromkeys(("both", "all"), (first, last)),
+        **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
     }
 
 

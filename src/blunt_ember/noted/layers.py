@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from blunt_ember.case.values.units import CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
+from blunt_ember.case.values.units import AREA_RESISTANCE, CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
+from blunt_ember.noted.bodies import ROUND
 from blunt_ember.noted.line_so_far import IDLE, ReadLine, lacking
 from blunt_ember.noted.noted_body import ROW, SPAN, NotedLayer
 from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
 
 #: Bodies whose thickness is a size of the whole, and those that have a length.
-_THIN, _LONG = ("fin", "lid", "wedge"), ("fin", "lid", "wedge", "rod", "bar", "pin", "cylinder", "disc")
+_THIN = ("fin", "ring fin", "lid", "wedge")
+_LONG = ("fin", "lid", "wedge", "rod", "bar", "pin", "cylinder", "disc")
 
 
 #: Where the heat that arises in a layer is kept among its properties.
@@ -20,6 +22,15 @@ _HEAT = "heat"
 _HEATING = frozenset(("heat", "heating", "source", "sources", "generation", "generated", "generating", "generates"))
 
 
+#: How thick a layer is drawn of which a resistance alone is known.
+_ANY = "100 mm"
+#: What layers of walls are made of, besides what the library knows.
+_STUFF = frozenset(
+    (
+        *("plaster", "render", "brick", "concrete", "mortar", "screed", "gypsum", "plasterboard"),
+        *("timber", "wood", "insulation", "felt"),
+    )
+)
 _MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
 
 
@@ -28,6 +39,7 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
     words: list[NotedWord] = []
     material: dict[str, str] = {}
     thick: dict[str, str] = {}
+    resists: dict[str, str] = {}
     row: list[NotedValue] = []
     for place, token in enumerate(read):
         if isinstance(token, NotedWord):
@@ -50,18 +62,32 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
             line.once(material, _MATERIAL[token.kind], token)
         elif token.kind is POWER_DENSITY:
             line.once(material, _HEAT, token)
+        elif token.kind is AREA_RESISTANCE:
+            line.once(resists, "", token)
         else:
             line.fault(token, f"'{token.text}' {lacking(token, 'mm', 'a layer')}")
     if _HEAT in material:
         words = [word for word in words if word.text.lower() not in _HEATING]
     name, stuff = _named(line, words, head)
     thickness = thick.get("", "")
+    if resists:  # of what no thickness is said, any does
+        thickness = thickness or _ANY
+        material["k"] = f"{thickness}/({resists['']})"
     if not (head or thickness or material or stuff or name):
         return
     if not head and not thickness and line.layers and not name:
         name = line.layers[-1].name  # more is said of the last layer
     heat = material.pop(_HEAT, "")
     _add_layer(line, NotedLayer(name or head, thickness, None, heat), material, stuff)
+
+
+def begins_with_layer(line: ReadLine, read: list[Token]) -> bool:
+    """Whether a line begins with a layer, by its thickness and a material that is known, without saying what it is of;
+    layers in a row are a wall."""
+    thick = any(isinstance(token, NotedValue) and token.kind is LENGTH and not token.joined for token in read)
+    words = {token.text.lower() for token in read if isinstance(token, NotedWord)}
+    known = _STUFF.union(*(name.lower().split() for name in line.shelf))
+    return thick and bool(words & known)
 
 
 #: Sizes of the whole body by the words for them; any other length is the thickness of a layer.
@@ -71,7 +97,7 @@ _SIZES = frozenset(("d", "dia", "diameter", "bore", "od", "r", "ri", "ro", *DIME
 def _called(word: str, head: str) -> str:
     """The size a word beside a length stands for, empty where it is the thickness of a layer."""
     if word in ("thick", "thickness"):
-        return "thick" if head in _THIN else ""
+        return "thick" if head in _THIN else "long" if head == "disc" else ""
     if word in ("l", "length"):
         return "long" if head in _LONG else ""
     return {"radius": "r", "id": "bore"}.get(word, word)
@@ -130,12 +156,17 @@ def _add_layer(line: ReadLine, noted: NotedLayer, material: Mapping[str, Any], s
 def _says_more(line: ReadLine, last: NotedLayer, name: str, thickness: str) -> bool:
     """Whether a phrase goes on with the layer before it: the head had the sizes of the whole body alone, or this has no
     thickness and is of the same name, or tells what that is made of."""
+    if thickness and line.head in ROUND and name not in ("", last.name):
+        return False
     if thickness:
         return not last.thickness and len(line.layers) == 1 and not _is_sized(line)
     return name in ("", last.name) or last.material is None
 
 
 def _is_sized(line: ReadLine) -> bool:
-    """Whether the sizes of the whole tell how thick its first layer is: `60.3 x 2.9 mm`, or outside and inside."""
+    """Whether the sizes of the whole tell how thick its first layer is: `60.3 x 2.9 mm`, outside and inside, or that
+    across of what is full."""
+    if line.head in ROUND and line.sizes.keys() & {"d", "dia", "diameter", "od", "r"}:
+        return True
     within, without = line.sizes.keys() & {"bore", "d", "r", "ri"}, line.sizes.keys() & {"od", "ro"}
     return ROW in line.sizes or bool(within and without)

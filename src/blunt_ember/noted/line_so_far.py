@@ -85,6 +85,14 @@ class NotedAsked:
     lost: bool
 
 
+@dataclass(frozen=True)
+class NotedEnd:
+    """A temperature at which a run ends: that of a ``place`` by its word, or of the whole body."""
+
+    passes: str
+    place: NotedWord | None
+
+
 @dataclass
 class ReadLine:
     """What has been read so far."""
@@ -97,6 +105,7 @@ class ReadLine:
     statements: list[NotedStatement] = field(default_factory=list)
     clock: dict[str, str] = field(default_factory=dict)
     within: dict[str, str] = field(default_factory=dict)
+    until: NotedEnd | None = None
     asked: list[NotedAsked] = field(default_factory=list)
     faults: list[NotUnderstood] = field(default_factory=list)
 

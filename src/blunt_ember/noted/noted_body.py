@@ -64,7 +64,7 @@ class NotedBody:
 
     ``sides`` gives the surfaces by the words for them; ``order`` are words, the last of which takes all that is left.
     ``exact`` and ``exact_in_time`` name the solutions that hold for it, steady and in time; empty where none does.
-    ``parameters`` are sizes that several of its regions share.
+    ``parameters`` are sizes that several of its regions share; ``lacks`` is what the line should still say of it.
     """
 
     data: dict[str, Any]
@@ -74,6 +74,7 @@ class NotedBody:
     exact: str = ""
     exact_in_time: str = ""
     parameters: Mapping[str, str] = field(default_factory=dict)
+    lacks: tuple[str, ...] = ()
 
 
 class NotEnoughError(Exception):

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE
-from blunt_ember.noted.bodies import HEADS, HOLLOW_HEADS, SIDE_WORDS
+from blunt_ember.noted.bodies import HEADS, OTHERWISE, SIDE_WORDS
 from blunt_ember.noted.line_so_far import IDLE
 from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
 from blunt_ember.noted.statements import FLUIDS, acts
@@ -43,9 +43,9 @@ def headed(read: Sequence[Token]) -> tuple[str, list[Token]] | None:
     within = [place for place in named if place < leading]
     at = 0 if named[0] == 0 else within[-1] if within else named[0]
     head, before = read[at].text.lower(), read[:at]
-    hollow = any(_word(token) == "hollow" for token in before)
-    said = [token for token in before if _word(token) not in _PLAIN | {"hollow"} | FLUIDS.keys() | SIDE_WORDS]
-    return HOLLOW_HEADS.get(head, head) if hollow else head, [*said, *read[at + 1 :]]
+    other = next((OTHERWISE[word][head] for word in map(_word, before) if head in OTHERWISE.get(word, ())), head)
+    said = [token for token in before if _word(token) not in _PLAIN | OTHERWISE.keys() | FLUIDS.keys() | SIDE_WORDS]
+    return other, [*said, *read[at + 1 :]]
 
 
 def parts(read: Sequence[Token], begins: bool) -> list[list[Token]]:

@@ -35,7 +35,8 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
         **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),
         **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
-        **dict.fromkeys(("generating", "source"), (POWER_DENSITY, "W/m³")),
+        **dict.fromkeys(("generating", "source", "q'''"), (POWER_DENSITY, "W/m³")),
+        "q''": (HEAT_FLUX, "W/m²"),
         **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
         **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
         **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
@@ -58,8 +59,8 @@ _KINDS = (
     HEAT_FLOW,
     AREA_RESISTANCE,
 )
-#: What a word may stand before besides: heat is called q however it comes.
-_ALSO = {"q": (POWER_DENSITY,)}
+#: What a word may stand before besides: heat is called q however it comes, and R is a resistance too.
+_ALSO = {"q": (POWER_DENSITY,), "r": (AREA_RESISTANCE,), **dict.fromkeys(("until", "for"), (TEMPERATURE,))}
 #: Words for the size of a body that may stand behind it too: `10 mm dia`.
 _ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "thickness", "length"))
 #: Words behind a size that say which it is.

@@ -15,14 +15,14 @@ from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import CaseError
 from blunt_ember.noted.asking import asked_questions, take_question
-from blunt_ember.noted.bodies import HEADS
+from blunt_ember.noted.bodies import BOTH_SIDES, HEADS
 from blunt_ember.noted.clock import clock_of, take_clock
-from blunt_ember.noted.layers import lacking_material, read_layer
+from blunt_ember.noted.layers import begins_with_layer, lacking_material, read_layer
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
 from blunt_ember.noted.noted_body import NotedBody, NotedSizes, NotEnoughError
 from blunt_ember.noted.parting import headed, parts
 from blunt_ember.noted.phrases import NotedWord, Token, phrases, tokens
-from blunt_ember.noted.statements import acts, names_sides_alone, placed_statements, read_statement
+from blunt_ember.noted.statements import acts, names_sides_alone, one_by_one, placed_statements, read_statement
 
 #: What a line looks like, told where there is none or nothing is understood.
 EXAMPLES = (
@@ -85,8 +85,10 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
     if not begins and take_question(line, read):
         return
     if begins and read:
-        found = headed(read)
+        found = headed(read) or (("wall", read) if begins_with_layer(line, read) else None)
         if found is None:
+            if line.faults:  # what it is would tell what the rest means
+                return
             first = read[0]
             meant = nearest(first.text.lower(), HEADS) if isinstance(first, NotedWord) else ""
             line.fault(first, f"a line begins with what it is{meant or f': {_KINDS}'}")
@@ -99,7 +101,8 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
         if any(acts(token) for token in part):
             if head:
                 read_layer(line, [], head)
-            read_statement(line, part)
+            for stated in one_by_one(part, BOTH_SIDES.get(line.head)):
+                read_statement(line, stated)
         else:
             read_layer(line, part, head)
 
@@ -107,7 +110,7 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
 def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:
     """The case, with what is still to be said of it: what the layers are made of whose names are ``unknown``."""
     surroundings, missing = placed_statements(line, body)
-    missing += [lacking_material(line.shelf, name) for name in unknown]
+    missing += [*body.lacks, *(lacking_material(line.shelf, name) for name in unknown)]
     data: dict[str, Any] = {
         "format": FORMAT,
         "title": " ".join(text.split())[:200] or "Untitled",
@@ -116,7 +119,7 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
         "body": body.data,
         "surroundings": surroundings,
     }
-    clock, lacks = clock_of(line, surroundings)
+    clock, lacks = clock_of(line, surroundings, body)
     if clock:
         data["clock"] = clock
         missing += lacks
@@ -126,7 +129,8 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
     exact = body.exact_in_time if clock else body.exact
     beside = {"expect": {"exact": exact}, "tolerance": "0.5 %"} if exact else {}
     stored = [{"name": "given off in all", "heat_stored": "body"}] if clock else []
-    asked = [*body.questions, *stored, *asked_questions(line, body)]
+    ends = [{"name": "how long it takes", "when": clock["until"]}] if line.until is not None else []
+    asked = [*ends, *body.questions, *stored, *asked_questions(line, body)]
     data["questions"] = [{**question, **beside} for question in asked]
     try:
         return NotedProblem(case_from_data(data), tuple(line.faults), tuple(missing))

@@ -15,8 +15,10 @@ from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
 #: What surrounds a body, and whether it is rather the outside.
 FLUIDS = {
     **dict.fromkeys(("air", "room", "ambient", "surroundings", "outdoors", "weather", "cellar"), True),
+    **dict.fromkeys(("ground", "soil", "earth", "sea", "hall", "attic"), True),
     **dict.fromkeys(("tinf", "t_inf", "tamb", "t_amb", "tair", "t_air", "environment"), True),
     **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
+    **dict.fromkeys(("brine", "coolant", "refrigerant", "milk", "product", "vapour"), False),
 }
 
 _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY)
@@ -39,7 +41,28 @@ def acts(token: Token) -> bool:
     """Whether it says what surrounds a body."""
     if isinstance(token, NotedWord):
         return token.text.lower() == "insulated" or token.text.lower() in SIDE_WORDS
-    return token.kind in _ACTING
+    return token.kind in _ACTING and token.key != "r"
+
+
+def one_by_one(read: list[Token], both: tuple[str, str] | None) -> list[list[Token]]:
+    """Return a statement as it is, or the two that it makes where two temperatures are said of two sides: `surfaces at
+    100 °C and 20 °C` means ``both`` sides of the body, in their order."""
+    values = [place for place, token in enumerate(read) if isinstance(token, NotedValue)]
+    if len(values) != 2 or both is None:
+        return [read]
+    first, second = (read[place] for place in values)
+    between = [token for token in read[values[0] + 1 : values[1]] if isinstance(token, NotedWord)]
+    same = all(isinstance(each, NotedValue) and each.kind is TEMPERATURE for each in (first, second))
+    if not same or values[1] != len(read) - 1 or [token.text.lower() for token in between] not in (["and"], ["to"]):
+        return [read]
+    words = [token for token in read[: values[0]] if isinstance(token, NotedWord)]
+    said = [token.text.lower() for token in words if token.text.lower() not in IDLE | JOINING | _BESIDE | _COUNTS]
+    if len(said) == 2 and set(said) <= SIDE_WORDS:
+        both = said[0], said[1]
+    elif not (len(said) <= 1 and set(said) <= WITH_A_SIDE | {"ends"}):
+        return [read]
+    begin = read[0].start
+    return [[NotedWord(side, begin, first.end), value] for side, value in zip(both, (first, second), strict=True)]
 
 
 def read_statement(line: ReadLine, read: list[Token]) -> None:
