@@ -85,12 +85,16 @@ class _Level:
         """R″ of what the source makes (n,), K/m²; 0 where it makes a constant."""
         return np.where(self.still, (self.rise - self.source) / self.axis.share, 0.0)
 
+    @cached_property
+    def _apart(self) -> Floats:
+        """What the source alone makes (n,) far from both ends, K."""
+        return np.where(self.still, 0.0, self.source / np.where(self.still, 1.0, self.decay))
+
     def basis(self, y: Floats) -> tuple[Floats, Floats, Floats, Floats, Floats, Floats]:
         """Two answers (p, n) without and one with the source, and their slopes."""
         y, length = y[:, None], self.axis.length
         up, down = np.exp(self.root * (y - length)), np.exp(-self.root * y)
-        apart = np.where(self.still, 0.0, self.source / np.where(self.still, 1.0, self.decay))
-        forced = apart + self.bend * y**2 / 2
+        forced = self._apart + self.bend * y**2 / 2
         one, slope_one = np.where(self.still, 1.0, up), np.where(self.still, 0.0, self.root * up)
         two, slope_two = np.where(self.still, y / length, down), np.where(self.still, 1 / length, -self.root * down)
         return one, two, forced, slope_one, slope_two, np.broadcast_to(self.bend * y, forced.shape)
@@ -116,9 +120,23 @@ class _Level:
         return np.asarray(np.linalg.solve(matrix, right[..., None])[..., 0])
 
     def at(self, y: Floats) -> Floats:
-        """Return R (p, n) at places (p,) in m."""
-        one, two, forced, *_ = self.basis(y)
-        return one * self.weights[:, 0] + two * self.weights[:, 1] + forced
+        """Return R (p, n) at places (p,) in m; places that are the same are worked out once."""
+        once, back = np.unique(y, return_inverse=True)
+        if 2 * len(once) < len(y):
+            return self.at(once)[back]
+        length, still = self.axis.length, self.still
+        found = np.multiply.outer(y - length, self.root)
+        np.exp(found, out=found)
+        found *= np.where(still, 0.0, self.weights[:, 0])
+        down = np.multiply.outer(-y, self.root)
+        np.exp(down, out=down)
+        down *= np.where(still, 0.0, self.weights[:, 1])
+        found += down
+        found += self._apart
+        few = np.flatnonzero(still)  # straight, or bent by a source
+        found[:, few] = self.weights[few, 0] + np.multiply.outer(y / length, self.weights[few, 1])
+        found[:, few] += np.multiply.outer(y**2 / 2, self.bend[few])
+        return found
 
     def slope(self, end: int) -> Floats:
         """Return its slopes (n,) at an end."""
@@ -130,10 +148,9 @@ class _Level:
         """∫ R dy (n,)."""
         length = self.axis.length
         swept = -np.expm1(-self.root * length) / self.root
-        apart = np.where(self.still, 0.0, self.source / np.where(self.still, 1.0, self.decay))
         one, two = np.where(self.still, length, swept), np.where(self.still, length / 2, swept)
         return np.asarray(
-            one * self.weights[:, 0] + two * self.weights[:, 1] + apart * length + self.bend * length**3 / 6
+            one * self.weights[:, 0] + two * self.weights[:, 1] + self._apart * length + self.bend * length**3 / 6
         )
 
     def expanded(self, modes: Modes) -> Floats:
