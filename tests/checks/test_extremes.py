@@ -79,3 +79,33 @@ def test_what_is_exactly_the_highest_lies_between_the_nodes(solid: bool) -> None
     )
     for check in outcome.checks:
         assert check.expected == pytest.approx(expected, rel=1e-8), check.name
+
+
+@pytest.mark.parametrize("mesh", [{}, {"size": "16 mm"}, {"across": 20}, {"cells": "triangles"}, {"order": 1}])
+def test_a_minimum_between_nodes_is_met_and_its_error_holds(mesh: dict[str, Any]) -> None:
+    """A third of a millimetre from a node that finer cells have too, so that the values there tell nothing of it."""
+    films = (("top", 263, 239), ("right", 199, 52))
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"m": {"k": "11 W/(m K)"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {"a": {"shape": "rectangle", "size": ["182 mm", "152 mm"], "material": "m"}},
+        },
+        "surroundings": [
+            {"on": "a.left", "temperature": "169 °C"},
+            {"on": "a.bottom", "radiation": {"emissivity": 0.28, "temperature": "212 °C"}},
+            *({"on": f"a.{on}", "film": {"h": f"{h} W/(m² K)", "temperature": f"{at} °C"}} for on, h, at in films),
+        ],
+        "mesh": mesh,
+        "questions": [
+            {"name": "body", "lowest": "body"},
+            {"name": "side", "lowest": "a.right"},
+            {"name": "edge", "lowest": {"edge": "a.right"}},
+        ],
+    }
+    outcome = Flow().run(case_from_data(data))
+    for check in outcome.checks:
+        assert check.error is not None and abs(check.value - 368.690871) <= check.error + 1e-6, check
+        assert check.where == pytest.approx((0.182, 0.0123), abs=5e-3)

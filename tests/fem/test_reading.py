@@ -7,7 +7,8 @@ import pytest
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import MeshWish
-from blunt_ember.checks.questions.probes import surface_mean, surface_samples
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
+from blunt_ember.checks.questions.probes import surface_mean
 from blunt_ember.checks.questions.reading_line import straight_line, through_middle
 from blunt_ember.checks.references.exact_flux import exact_flux
 from blunt_ember.fem.problem.problem import Problem
@@ -112,9 +113,29 @@ def test_surfaces_have_their_area_mean_and_extremes(name: str, order: int) -> No
         assert areas.sum() == pytest.approx(geometry.surfaces[surface].area, rel=exact)
         mean = float((surface_mean(facets, mesh) @ temperature)[0])
         assert mean == pytest.approx(float(areas @ straight(places) / areas.sum()), rel=1e-9)
-        read = surface_samples(facets, mesh) @ temperature
-        assert read.min() <= mean + 1e-9 and mean <= read.max() + 1e-9
-        assert read.max() == pytest.approx(temperature[facets.nodes].max(), rel=1e-4)
+        elements = [(block, block.nodes) for block in facets.blocks]
+        low, high = (ExtremeProbe.of(elements, highest, mesh)(temperature) for highest in (False, True))
+        assert low <= mean + 1e-9 and mean <= high + 1e-9
+        assert high == pytest.approx(temperature[facets.nodes].max(), rel=1e-4)
+
+
+@pytest.mark.parametrize("name", ["quadrilaterals", "triangles", "hexahedra"])
+def test_an_extreme_is_found_between_the_nodes(name: str) -> None:
+    """Of a paraboloid, which quadratic cells follow; linear ones say how far beyond their nodes it may lie."""
+    for order in (1, 2):
+        mesh, _, _ = meshed(name, order)
+        inner = mesh.blocks[0].nodes[len(mesh.blocks[0].nodes) // 2]
+        middle = 0.35 * mesh.points[inner[0]] + 0.65 * mesh.points[inner].mean(axis=0)
+        temperature = 400.0 - 5e3 * ((mesh.points - middle) ** 2).sum(axis=1)
+        probe = ExtremeProbe.of([(block, block.nodes) for block in mesh.blocks], True, mesh)
+        found = probe.found(temperature)
+        if order == 2:
+            assert found.value == pytest.approx(400.0, abs=1e-3 * np.ptp(temperature) / len(mesh.points) ** 0.5)
+            assert temperature.max() < found.value and probe.missed(temperature, mesh) == 0
+            assert probe.slope(temperature) @ temperature == pytest.approx(found.value)
+        else:
+            assert found.value == temperature.max()
+            assert 0.5 < (400.0 - found.value) / probe.missed(temperature, mesh) < 2
 
 
 def test_at_a_joint_each_region_is_read_by_itself() -> None:

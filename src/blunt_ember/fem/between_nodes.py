@@ -25,6 +25,14 @@ def missed_between_nodes(mesh: Mesh, temperature: Floats, point: Floats, region:
     return abs(float((shares * (gradients * (point - mesh.points[nodes])).sum(axis=1)).sum())) / 2
 
 
+def quadratic_about(mesh: Mesh, temperature: Floats, nodes: Ints, shares: Floats) -> Floats:
+    """Return what a field that is quadratic about a linear cell or facet with ``nodes`` (k,) has at places in it, given
+    by their ``shares`` (p, k) of the nodes: (p,), K."""
+    gradients = _gradients(mesh, temperature, nodes, None)
+    away = (shares @ mesh.points[nodes])[:, None] - mesh.points[nodes]
+    return np.asarray((shares * (temperature[nodes] + (gradients * away).sum(axis=2) / 2)).sum(axis=1))
+
+
 def _gradients(mesh: Mesh, temperature: Floats, nodes: Ints, region: int | None) -> Floats:
     """Means (k, d) in K/m about the nodes (k,) of a cell of the gradients of all cells of its region."""
     near = np.zeros(mesh.node_count, dtype=bool)

@@ -19,6 +19,8 @@ from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.answers import answer
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
+from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, CaseError, StoppedError
 from blunt_ember.fem.between_nodes import missed_between_nodes
@@ -167,8 +169,8 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
 
 
 def _between_nodes(case: Case, solved: SolvedField) -> Floats:
-    """What linear cells miss between their nodes at points that are asked about (a,), K, 0 for other answers: on other
-    cells the point may lie as well as on these, so that nothing changes."""
+    """What linear cells miss between their nodes at points and extremes that are asked about (a,), K, 0 for other
+    answers: on other cells the place may lie as well as on these, so that nothing changes."""
     questions, mesh = case.document.questions, solved.mesh
     missed = np.zeros(len(questions))
     if mesh.order != 1 or solved.run is not None:
@@ -178,6 +180,9 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
             point = np.array([each.si for each in reading.place])
             side = mesh.regions.index(reading.side) if reading.side is not None else None
             missed[place] = _MISSED * missed_between_nodes(mesh, solved.temperature, point, side)
+        for probe in question_probes(question, place, solved) if question.readings else ():
+            if isinstance(probe, ExtremeProbe):
+                missed[place] = _MISSED * probe.missed(solved.temperature, mesh)
     return missed
 
 

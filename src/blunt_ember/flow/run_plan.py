@@ -16,6 +16,7 @@ from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import NUMBER
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import RunColumns
 from blunt_ember.errors import CaseError, DataPath, Fault, OpenCaseError
@@ -68,7 +69,7 @@ def run_case(
     case, mesh = request.case, request.mesh
     clock = case.document.running_clock
     assert clock is not None
-    probes: list[Probe] = []
+    probes: list[Probe | ExtremeProbe] = []
     watched: list[Watched] = []
     columns = RunColumns({}, {})
     for place, question in enumerate(case.document.questions):

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import AREA, HEAT, HEAT_FLOW, HEAT_FLUX, LENGTH, TEMPERATURE, VOLUME, Kind
-from blunt_ember.checks.questions.probes import sampled_temperatures, surface_mean, surface_samples
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
+from blunt_ember.checks.questions.probes import surface_mean
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
@@ -194,7 +195,8 @@ def _surfaces(outcome: Outcome) -> list[Column]:
         if facets.far:
             sides = [(mesh.regions[region], facets.side(region)) for region in facets.regions]
         for side, seen in sides:
-            read = sampled_temperatures(surface_samples(seen, mesh), solution.temperature)
+            elements = [(block, block.nodes) for block in seen.blocks]
+            low, high = (ExtremeProbe.of(elements, highest, mesh)(solution.temperature) for highest in (False, True))
             mean = float((surface_mean(seen, mesh) @ solution.temperature)[0])
             rows.append(
                 (
@@ -202,7 +204,7 @@ def _surfaces(outcome: Outcome) -> list[Column]:
                     side,
                     geometry.surfaces[name].area,
                     heat.get(name, np.nan),
-                    np.array([read.min(), mean, read.max()]),
+                    np.array([low, mean, high]),
                 )
             )
     found = np.array([row[4] for row in rows]).reshape(-1, 3)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.probes import probe_of, sampled_temperatures
 from blunt_ember.checks.questions.solved_field import SolvedField
 
@@ -24,8 +25,14 @@ def place_of_extreme(question: Question, place: int, solved: SolvedField) -> tup
         return None
     path = ("questions", place, question.asks)
     probe = probe_of(readings[0], solved.document, solved.mesh, solved.geometry, path)
-    values = sampled_temperatures(probe.weights, solved.temperature)
+    temperature, points = solved.temperature, solved.mesh.points
+    if isinstance(probe, ExtremeProbe):
+        found = probe.found(temperature)
+        if probe.spread(temperature) <= _ALIKE * max(solved.span, abs(found.value)):
+            return None
+        return tuple((found.shares @ points[found.nodes]).tolist())
+    values = sampled_temperatures(probe.weights, temperature)
     if np.ptp(values) <= _ALIKE * max(solved.span, np.abs(values).max()):
         return None
-    found = int(values.argmax() if probe.reduction == "highest" else values.argmin())
-    return tuple(np.asarray(probe.weights[[found]] @ solved.mesh.points).ravel().tolist())
+    place = int(values.argmax() if probe.reduction == "highest" else values.argmin())
+    return tuple(np.asarray(probe.weights[[place]] @ points).ravel().tolist())

@@ -13,6 +13,7 @@ from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.question import Reading
+from blunt_ember.checks.questions.extreme_probe import BETWEEN, ExtremeProbe
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
@@ -47,19 +48,13 @@ class Probe:
         return self.weights[[row]].toarray().ravel()
 
 
-#: Share of the span of temperatures by which places between nodes may lie beyond the nodes of their cell.
-_BETWEEN = 0.01
-
-
 def sampled_temperatures(weights: csr_array, temperature: Floats) -> Floats:
-    """Return temperatures (p,) in K read by ``weights`` (p, n), none of them farther out than the cells allow.
-
-    A quadratic cell in whose corner the temperature jumps swings beyond its own nodes, by an eighth of the jump however
-    fine it is; a smooth maximum between nodes lies beyond them by ever less. So what lies beyond the nodes that a place
-    is read from by more than a share of the span is cut to them.
+    """Return temperatures (p,) in K read by ``weights`` (p, n), none of them farther out than the cells allow: what
+    lies beyond the nodes that a place is read from by more than a share of the span is cut to them, as
+    :class:`ExtremeProbe` says.
     """
     values = np.asarray(weights @ temperature)
-    slack = _BETWEEN * float(np.ptp(temperature))
+    slack = BETWEEN * float(np.ptp(temperature))
     known = np.diff(weights.indptr) > 0
     starts = weights.indptr[:-1][known]
     at_nodes = temperature[weights.indices]
@@ -69,7 +64,9 @@ def sampled_temperatures(weights: csr_array, temperature: Floats) -> Floats:
     return values
 
 
-def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: BodyGeometry, path: DataPath) -> Probe:
+def probe_of(
+    reading: Reading, document: CaseDocument, mesh: Mesh, geometry: BodyGeometry, path: DataPath
+) -> Probe | ExtremeProbe:
     """Return what a reading takes of temperatures, by the names of a ``document``.
 
     Raises :class:`CaseError` at ``path`` where a place lies outside the body, or what is taken together with others is
@@ -91,7 +88,10 @@ def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: Bod
         return Probe(weights, "sum")
     if isinstance(target, str) and (target == WHOLE_BODY or target in set(mesh.regions) - set(mesh.surfaces)):
         regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
-        return _of_regions(asks, list(regions), mesh)
+        if asks != "mean":
+            inside = [(block, block.nodes[np.isin(block.region, regions)]) for block in mesh.blocks]
+            return ExtremeProbe.of(inside, asks == "highest", mesh)
+        return _mean_of_regions(list(regions), mesh)
     strange = next((name for name in members if name not in mesh.surfaces), None)
     if strange is not None:
         what = f"'{strange}' is no surface, and only surfaces are taken together; ask about it alone"
@@ -100,9 +100,8 @@ def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: Bod
     if side is not None:
         facets = [each.side(side) for each in facets]
     if asks != "mean":
-        return Probe(
-            _stacked([surface_samples(each, mesh) for each in facets]), "highest" if asks == "highest" else "lowest"
-        )
+        blocks = [(block, block.nodes) for each in facets for block in each.blocks]
+        return ExtremeProbe.of(blocks, asks == "highest", mesh)
     areas = np.array([geometry.surfaces[name].area for name in members])
     means = _stacked([surface_mean(each, mesh) for each in facets])
     return Probe(csr_array((areas / areas.sum())[None] @ means), "sum")
@@ -110,19 +109,6 @@ def probe_of(reading: Reading, document: CaseDocument, mesh: Mesh, geometry: Bod
 
 def _stacked(parts: list[csr_array]) -> csr_array:
     return csr_array(vstack(parts))
-
-
-def surface_samples(facets: FacetSet, mesh: Mesh) -> csr_array:
-    """Return weights (s, n) of places on each facet of a surface, enough to find the extremes."""
-    rows = []
-    for block in facets.blocks:
-        shape = CELL_FAMILIES[block.family].values(CELL_FAMILIES[block.family].samples)
-        count = len(block.nodes) * len(shape)
-        columns = np.repeat(block.nodes, len(shape), axis=0)
-        values = np.tile(shape, (len(block.nodes), 1))
-        index = np.repeat(np.arange(count), shape.shape[1])
-        rows.append(csr_array((values.ravel(), (index, columns.ravel())), shape=(count, mesh.node_count)))
-    return _stacked(rows)
 
 
 def surface_mean(facets: FacetSet, mesh: Mesh) -> csr_array:
@@ -134,14 +120,8 @@ def surface_mean(facets: FacetSet, mesh: Mesh) -> csr_array:
     return csr_array(share[None] / share.sum())
 
 
-def _of_regions(asks: str, regions: list[int], mesh: Mesh) -> Probe:
-    """Extremes at the nodes of regions, or the mean over their volume."""
-    if asks != "mean":
-        inside = [block.nodes[np.isin(block.region, regions)].ravel() for block in mesh.blocks]
-        nodes = np.unique(np.concatenate(inside))
-        ones = np.ones(len(nodes))
-        weights = csr_array((ones, (np.arange(len(nodes)), nodes)), shape=(len(nodes), mesh.node_count))
-        return Probe(weights, "highest" if asks == "highest" else "lowest")
+def _mean_of_regions(regions: list[int], mesh: Mesh) -> Probe:
+    """The mean over the volume of regions."""
     share = np.zeros(mesh.node_count)
     for block in mesh.blocks:
         family = CELL_FAMILIES[block.family]

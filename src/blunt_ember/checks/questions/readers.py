@@ -12,6 +12,7 @@ from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.case.document.questions.question import Question, RadiatedHow, Reading
 from blunt_ember.checks.environments import UncoupledError, surface_humidity, temperature_factor
 from blunt_ember.checks.questions.enclosed import exchanged_of, radiation_of, view_factor_of
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.transmittance import Sides
@@ -192,7 +193,7 @@ class RunReader:
         return np.asarray(heat[:, columns].sum(axis=1))
 
 
-def question_probes(question: Question, place: int, solved: SolvedField) -> tuple[Probe, ...]:
+def question_probes(question: Question, place: int, solved: SolvedField) -> tuple[Probe | ExtremeProbe, ...]:
     """Return what a question reads of temperatures."""
     path = ("questions", place, question.asks)
     return tuple(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRect, QSize, Qt
@@ -15,7 +16,8 @@ class FlowLayout(QLayout):
     """Items left to right, wrapped at the width there is; lines after the first are indented.
 
     Items of one line stand on its middle, or are ``as_high`` as the highest. Words that wrap themselves take whole
-    lines, and none is wider than the line there is. What expands takes the rest of its line.
+    lines, and none is wider than the line there is. What expands takes the rest of its line. A word that begins with a
+    comma stays with what is before it.
     """
 
     def __init__(
@@ -108,12 +110,17 @@ class FlowLayout(QLayout):
             pending.clear()
 
         begun = False
-        for each in self._measured():
+        measured = self._measured()
+        for place, each in enumerate(measured):
             width, height = each.size(rect.width())
             rest = after - x
             if each.expands:
                 width = max(rest, each.least)
-            if begun and width > max(rest, 0):
+            joined = width
+            for behind in itertools.takewhile(lambda item: item.joins, measured[place + 1 :]):
+                joined += behind.size(rect.width())[0]
+            too_wide = (joined if joined <= rect.width() - self._indent else width) > max(rest, 0)
+            if begun and too_wide and not (each.joins and width <= max(rest, 0)):
                 finish()
                 x, y, line = left + self._indent, y + line + max(3, self._gap - 2), 0
                 if each.expands:
@@ -121,7 +128,7 @@ class FlowLayout(QLayout):
             if apply:
                 pending.append((each.item, QRect(x, 0, min(width, max(after - x, 20)), height)))
             begun = True
-            x += width + self._gap
+            x += width + (0 if measured[place + 1 : place + 2] and measured[place + 1].joins else self._gap)
             line = max(line, height)
         finish()
         return y + line - top
@@ -129,14 +136,15 @@ class FlowLayout(QLayout):
 
 @dataclass(frozen=True, slots=True)
 class _Measured:
-    """An item and what it asks for: its size, what it needs at least, whether it takes the rest of its line and
-    whether its words wrap."""
+    """An item and what it asks for: its size, what it needs at least, whether it takes the rest of its line, whether
+    its words wrap, and whether it joins what is before it, as what begins with a comma does."""
 
     item: QLayoutItem
     hint: tuple[int, int]
     least: int
     expands: bool
     wraps: bool
+    joins: bool
 
     @classmethod
     def of(cls, item: QLayoutItem) -> _Measured:
@@ -147,6 +155,7 @@ class _Measured:
             item.minimumSize().width(),
             bool(item.expandingDirections() & Qt.Orientation.Horizontal),
             isinstance(label, QLabel) and label.wordWrap(),
+            isinstance(label, QLabel) and label.text().startswith(","),
         )
 
     def size(self, width: int) -> tuple[int, int]:
