@@ -109,3 +109,14 @@ def test_a_minimum_between_nodes_is_met_and_its_error_holds(mesh: dict[str, Any]
     for check in outcome.checks:
         assert check.error is not None and abs(check.value - 368.690871) <= check.error + 1e-6, check
         assert check.where == pytest.approx((0.182, 0.0123), abs=5e-3)
+
+
+def test_a_body_with_a_void_has_its_extremes_by_the_second_method_too() -> None:
+    hole = {"shape": "rectangle", "size": ["30 mm", "15 mm"], "at": ["50 mm", "15 mm"], "void": True}
+    regions = {**PLATE["body"]["regions"], "hole": hole}
+    asked = [{"name": how, how: "body"} for how in ("lowest", "highest", "mean")]
+    data = {**PLATE, "body": {**PLATE["body"], "regions": regions}, "questions": asked}
+    on = [entry for entry in PLATE["surroundings"] if entry["on"] != "tile.right"]
+    outcome = Flow().run(case_from_data({**data, "surroundings": on}))
+    assert [check.name for check in outcome.checks] == ["lowest", "highest", "mean"]
+    assert all(check.source is not None and check.verdict == "agrees" for check in outcome.checks[:2])

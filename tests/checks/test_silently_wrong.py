@@ -212,3 +212,38 @@ def test_cells_that_lie_in_each_other_are_refused(kind: str, cells: list[list[in
     case = case_from_data({**drawn({}), "body": body, "surroundings": []}, str(tmp_path))
     with pytest.raises(CaseError, match=r"lie in each other|two others"):
         Flow().geometry(case)
+
+
+@pytest.mark.parametrize("body", [{"kind": "section", "depth": "1 m"}, {"kind": "turned section"}])
+@pytest.mark.parametrize("clock", [{}, {"clock": {"start": "95 °C", "end": "10 min"}}])
+def test_heat_between_faces_that_meet_at_two_temperatures_has_no_bound(
+    body: dict[str, Any], clock: dict[str, Any]
+) -> None:
+    """No ± is told of what grows as cells become smaller; of both faces together it has one, as it has of the rest."""
+    rect = {"shape": "rectangle", "size": ["181 mm", "35 mm"], "material": "m", "at": ["60 mm", "0 mm"]}
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"m": {"k": "2.8 W/(m K)", "density": "2000 kg/m³", "c": "900 J/(kg K)"}},
+        "body": {**body, "regions": {"a": rect}},
+        "surroundings": [
+            {"on": "a.left", "temperature": "311 °C"},
+            {"on": "a.top", "temperature": "95 °C"},
+            {"on": "a.right", "temperature": "95 °C"},
+            {"on": "a.bottom", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
+        ],
+        "questions": [
+            {"name": "left", "heat_flow": "a.left"},
+            {"name": "top", "heat_flow": "a.top"},
+            {"name": "right", "heat_flow": "a.right"},
+            {"name": "all", "heat_flow": ["a.left", "a.top", "a.right"]},
+            {"name": "below", "heat_flow": "a.bottom"},
+        ],
+        **clock,
+    }
+    found = {check.name: check for check in Flow().run(case_from_data(data)).checks}
+    for name in ("left", "top"):
+        assert found[name].unbounded and found[name].error is None
+        assert "'a.left' and 'a.top' meet" in found[name].note or "'a.top' and 'a.left' meet" in found[name].note
+    for name in ("right", "all", "below"):
+        check = found[name]
+        assert not check.unbounded and check.error is not None and check.error < 0.05 * abs(check.value)

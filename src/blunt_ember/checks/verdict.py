@@ -37,6 +37,8 @@ class Check:
     allowed: float | None
     verdict: Verdict
     note: str = ""
+    #: Whether it grows without bound the finer it is looked at, so that it has no error.
+    unbounded: bool = False
     #: The place (d,) in m of the highest or lowest temperature that is asked for.
     where: tuple[float, ...] | None = None
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.between_environments import CouplingQuestion
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
 from blunt_ember.case.values.display import shown, time_kind, time_shown
@@ -20,6 +21,7 @@ from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.second_method import by_fewer
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
+from blunt_ember.checks.unbounded import meets_otherwise_held
 from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, field_named
@@ -120,8 +122,13 @@ def _check(
         expected, source = _recognised(question, solved, fields, exact)
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     kind = answer_kind(question, case, solved)
+    pair = _held_apart(question, solved)
+    if pair is not None:
+        note = f"{note}; {_without_bound(*pair)}" if note else _without_bound(*pair)
     note = note or _assumption(question, place, solved, value, kind)
     found = check(question, kind, asked, value, expected, source, solved.span, note)
+    if pair is not None:
+        found = replace(found, unbounded=True)
     return replace(found, where=place_of_extreme(question, place, solved))
 
 
@@ -151,6 +158,25 @@ def _trusted(question: Question, field: ReferenceField, expected: float, solved:
     share = error / solved.span if solved.span else np.inf
     near = max(changes, share * scale_of(question, expected, solved.span))
     return near <= allowed_of(question, expected, solved.span)
+
+
+def _held_apart(question: Question, solved: SolvedField) -> tuple[str, str] | None:
+    """Of heat through surfaces, one of them and another one beside it that are held at two temperatures."""
+    if not isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
+        return None
+    asked, run = question.asked_time, solved.run
+    t = asked.si if asked is not None else 0.0 if run is None else float(run.times[-1])
+    problem = solved.problem if run is None else run.problem_at(t)
+    if problem is None:
+        return None
+    return meets_otherwise_held(problem, solved.document.members_of(question.target), t)
+
+
+def _without_bound(first: str, second: str) -> str:
+    return (
+        f"it has no bound: '{first}' and '{second}' meet and are held at two temperatures, so that more heat passes "
+        f"between them the smaller the cells are; ask about both together, or give one of them a film"
+    )
 
 
 def _assumption(question: Question, place: int, solved: SolvedField, value: float, kind: Kind) -> str:

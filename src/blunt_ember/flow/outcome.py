@@ -136,7 +136,7 @@ def with_errors(outcome: Outcome, errors: Errors) -> Outcome:
     """Return an outcome with the estimated errors of its answers, which makes it final."""
     checks = []
     for check, amount in zip(outcome.checks, errors.amounts, strict=True):
-        error = None if np.isnan(amount) else amount
+        error = None if np.isnan(amount) or check.unbounded else amount
         said = (check.note, hint(check, error, outcome.run is not None and not outcome.run.exact_in_time))
         checks.append(replace(check, error=error, note="; ".join(each for each in said if each)))
     return replace(outcome, checks=tuple(checks), errors=errors, final=True)

@@ -249,6 +249,8 @@ def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -
             for block in mesh.blocks
             if (own := block.region == region).any()
         ]
+        if not blocks:  # a void
+            continue
         nodes = _looked_at(
             np.unique(np.concatenate([block.nodes.ravel() for block in blocks])), how == "highest", solved
         )

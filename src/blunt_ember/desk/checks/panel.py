@@ -110,7 +110,10 @@ class CheckCard(QFrame):
         self.name.setText(check.name)
         self.asked.setText(check.asked_in(units))
         self.value.setText(shown(check.value, check.kind, 7))
-        if check.error is None:
+        if check.unbounded:
+            self.error.setText("without bound")
+            self.error.setToolTip(check.note)
+        elif check.error is None:
             self.error.setText("± …" if errors is None else "± not known")
             self.error.setToolTip(
                 "How far it may be off is being estimated: the case is solved again on other cells"
