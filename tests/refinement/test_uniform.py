@@ -49,6 +49,7 @@ def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds(
         ([5.0, 5.0 + 1e-12, 5.0 + 1.1e-12], None, 5.0, "round-off"),
         ([1.0, 2.0, 1.5], None, 1.5, "to and fro"),
         ([3.0, 2.0, 1.1], np.log2(1 / 0.9), 1.1, "too slowly"),
+        ([1.0, 2.0, 3.01], np.log2(1 / 1.01), 3.01, "no bound"),
         ([3.0, 2.0], None, 2.0, "three meshes"),
         ([1.0, np.nan, 2.0], None, np.nan, "not answered"),
     ],

@@ -15,6 +15,8 @@ _ROUND_OFF = 1e-11
 _OVER = 2.5
 #: Lowest order that a limit is extrapolated with.
 _LEAST_ORDER = 0.5
+#: An order that is none: heat between two faces that meet at two temperatures goes with the logarithm of the cells.
+_NONE = 0.1
 
 
 @dataclass(frozen=True)
@@ -76,6 +78,9 @@ def trend(values: Sequence[float], scale: float, in_time: Sequence[float] = (), 
     if before * after <= 0:
         return Trend(None, last, _SAFETY * max(abs(before), abs(after)) + off, "it goes to and fro", off)
     order = float(np.log2(before / after))
+    if order < _NONE:
+        what = "it changes by as much with every halving, as what has no bound does"
+        return Trend(order, last, float("inf"), what, off)
     if order < _LEAST_ORDER:
         left = abs(after) / (2**_LEAST_ORDER - 1)
         return Trend(order, last, _SAFETY * left + off, "it settles too slowly to be extrapolated", off)
