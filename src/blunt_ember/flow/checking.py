@@ -123,8 +123,8 @@ def _check(
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     kind = answer_kind(question, case, solved)
     pair = _held_apart(question, solved)
-    if pair is not None:
-        note = f"{note}; {_without_bound(*pair)}" if note else _without_bound(*pair)
+    if pair is not None and not np.isnan(value):
+        note = _without_bound(*pair)
     note = note or _assumption(question, place, solved, value, kind)
     found = check(question, kind, asked, value, expected, source, solved.span, note)
     if pair is not None:
