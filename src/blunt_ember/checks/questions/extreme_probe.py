@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import product
 
 import numpy as np
 
@@ -14,8 +15,12 @@ from blunt_ember.mesh.mesh import CellBlock, FacetBlock, Mesh
 
 #: Share of the span of temperatures by which places between nodes may lie beyond the nodes of their cell.
 BETWEEN = 0.01
-#: How often it is looked closer about the best place, each time twice as close, and in how many elements.
-_CLOSER, _ELEMENTS = 10, 3
+#: How far beside the best place it is looked, closer and closer, in an element's own coordinates; in how many elements.
+_STEPS, _ELEMENTS = 0.5 ** np.arange(1, 11), 2
+#: How far beside the best sample it is seen whether it is the best of all, in the element's own coordinates.
+_NEAR = 1e-3
+#: How far outside an element a place may lie by round-off, in its own coordinates.
+_SLACK = 1e-12
 #: Nodes of a region about which cells are looked into.
 _NODES = 6
 #: Elements up to which all are looked into.
@@ -84,8 +89,7 @@ class ExtremeProbe:
         for block in self.blocks:
             family = CELL_FAMILIES[block.family]
             for nodes in block.nodes[(block.nodes == best.nodes[0]).any(axis=1)]:
-                shares = family.values(family.samples)
-                bent = quadratic_about(mesh, temperature, nodes, shares)
+                bent = quadratic_about(mesh, temperature, nodes, family.at_samples)
                 beyond = max(beyond, float((sign * bent).max()) - sign * best.value)
         return beyond
 
@@ -128,7 +132,7 @@ def _closer(family: CellFamily, nodes: Ints, up: Floats, slack: float) -> Extrem
     """The highest in elements (m, k), looked for closer and closer about the best of their samples; in those that swing
     beyond their nodes that of their nodes."""
     at_nodes = up[nodes]
-    values = at_nodes @ family.values(family.samples).T
+    values = at_nodes @ family.at_samples.T
     low, high = at_nodes.min(axis=1), at_nodes.max(axis=1)
     swings = (values.max(axis=1) > high + slack) | (values.min(axis=1) < low - slack)
     reached = np.where(swings, high, values.max(axis=1))
@@ -148,9 +152,14 @@ def _closer(family: CellFamily, nodes: Ints, up: Floats, slack: float) -> Extrem
 
 def _sought(family: CellFamily, values: Floats) -> Floats:
     """The shares (k,) of the nodes at the place of an element where its ``values`` (k,) are the highest."""
-    local = family.samples
-    for _ in range(_CLOSER):
+    place = family.samples[int((family.at_samples @ values).argmax())]
+    beside = np.array(list(product((0.0, -1.0, 1.0), repeat=family.dimension)))
+    for step in (_NEAR, *_STEPS):
+        local = place + beside * step
+        local = local[family.holds(local, _SLACK)]
         shares = family.values(local)
-        place = int((shares @ values).argmax())
-        local = local[place] + (local - local[place]) / 2
-    return np.asarray(shares[place])
+        best = int((shares @ values).argmax())
+        place = local[best]
+        if step == _NEAR and best == 0:  # it falls off to all sides
+            break
+    return np.asarray(shares[best])

@@ -72,7 +72,12 @@ class CellFamily:
         """Places (k, dim) near the nodes, for what cannot be formed where a cell is drawn together about an axis."""
         return self.middle + _INSIDE * (self.nodes - self.middle)
 
-    @property
+    @cached_property
+    def at_samples(self) -> Floats:
+        """Values (s, k) of the shape functions at the samples."""
+        return self.values(self.samples)
+
+    @cached_property
     def samples(self) -> Floats:
         """Places (s, dim) spread over the cell, nodes and edges among them, enough to find extremes."""
         even = np.linspace(-1, 1, 9 if self.dimension == 1 else 5)
