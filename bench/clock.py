@@ -74,9 +74,9 @@ def beside_bdf() -> None:
     outcome, run, _ = ran(case)
     assert outcome.solution is not None and outcome.mesh is not None and outcome.exact_now is not None
     steps = Steps(StepCache(), lambda step: None)
-    request = ClockSteps(steps, lambda: False, None).request(case, steps.mesh(case, 1))
+    request = ClockSteps(steps, lambda: False, None, curves=True).request(case, steps.mesh(case, 1))
     begin = time.perf_counter()
-    run_case(request, None, lambda _: None, lambda: False)
+    run_case(request, None, lambda _: None, lambda: False, curves=True)
     seconds = time.perf_counter() - begin
     exact = outcome.exact_now.temperature(outcome.mesh.points)
     error = float(np.abs(outcome.solution.temperature - exact).max())
