@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 from scipy.spatial import Delaunay
 
 from blunt_ember.case.document.bodies import Body
+from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.planar.size_field import size_field
 from blunt_ember.mesh.planar.triangles import triangulated
@@ -27,6 +28,7 @@ def main() -> None:
     """Print a row a size."""
     print("\nfree triangles, a plate with a round hole")
     geometry = geometry_of(TypeAdapter(Body).validate_python(PLATE))
+    assert isinstance(geometry, SectionGeometry)
     for name, size in SIZES.items():
         start = time.perf_counter()
         sizes = size_field(geometry.arrangement, size, 4, 0.25)

@@ -62,7 +62,12 @@ def _mixed_top(h: float) -> dict[str, Any]:
         "rest": {"on": "plate.top", "start": ["40 mm", "60 mm"], "end": ["100 mm", "60 mm"]},
     }
     around = [_held("hot", 300), _held("plate.bottom", 20)] + ([_film("rest", h, 20)] if h else [])
-    asked = [{"heat_flow": "hot"}, {"temperature": ["42 mm", "58 mm"]}, {"mean": "rest"}, {"highest": "rest"}]
+    asked: list[dict[str, Any]] = [
+        {"heat_flow": "hot"},
+        {"temperature": ["42 mm", "58 mm"]},
+        {"mean": "rest"},
+        {"highest": "rest"},
+    ]
     return _case({"plate": _block(0, 0, 100, 60, "a")}, {"a": 1.5}, around, asked, surfaces=parts)
 
 
@@ -74,7 +79,11 @@ def _leg(k: float) -> dict[str, Any]:
         "leg": _block(50, 10, 20, 25, "metal"),
     }
     around = [_held("plate.bottom", 200), _film("felt.top", 12, 20)]
-    asked = [{"heat_flow": "plate.bottom"}, {"highest": "felt.top"}, {"temperature": ["49 mm", "36 mm"]}]
+    asked: list[dict[str, Any]] = [
+        {"heat_flow": "plate.bottom"},
+        {"highest": "felt.top"},
+        {"temperature": ["49 mm", "36 mm"]},
+    ]
     return _case(regions, {"metal": k, "felt": 0.05}, around, asked)
 
 
@@ -86,7 +95,7 @@ def _slab(k: float) -> dict[str, Any]:
         "slab": _block(-400, 400, 800, 160, "concrete"),
     }
     around = [_film("wall.left", 8, 20), _film(["skin.right", "slab.right"], 25, -5)]
-    asked = [{"heat_flow": "wall.left"}, {"lowest": "wall.left"}, {"heat_flow": "slab.right"}]
+    asked: list[dict[str, Any]] = [{"heat_flow": "wall.left"}, {"lowest": "wall.left"}, {"heat_flow": "slab.right"}]
     return _case(regions, {"brick": 0.8, "foam": 0.035, "concrete": k}, around, asked)
 
 
@@ -97,7 +106,7 @@ def _checkers(ratio: float) -> dict[str, Any]:
         for name, x, y, material in (("p", 0, 0, "a"), ("q", 50, 0, "b"), ("r", 0, 50, "b"), ("s", 50, 50, "a"))
     }
     around = [_held(["p.left", "r.left"], 100), _held(["q.right", "s.right"], 0)]
-    asked = [{"heat_flow": "p.left"}, {"temperature": ["47 mm", "47 mm"]}, {"mean": "s.top"}]
+    asked: list[dict[str, Any]] = [{"heat_flow": "p.left"}, {"temperature": ["47 mm", "47 mm"]}, {"mean": "s.top"}]
     return _case(regions, {"a": 1.0, "b": ratio}, around, asked)
 
 
@@ -113,7 +122,11 @@ def _notched(depth: float) -> dict[str, Any]:
         },
     }
     around = [_held("bar.left", 100), _held("bar.right", 0)]
-    asked = [{"heat_flow": "bar.left"}, {"temperature": ["47 mm", f"{39 - depth} mm"]}, {"mean": "bar.bottom"}]
+    asked: list[dict[str, Any]] = [
+        {"heat_flow": "bar.left"},
+        {"temperature": ["47 mm", f"{39 - depth} mm"]},
+        {"mean": "bar.bottom"},
+    ]
     return _case(regions, {"a": 20.0}, around, asked)
 
 
@@ -125,7 +138,11 @@ def _corner(k: float) -> dict[str, Any]:
         "room": {"shape": "rectangle", "size": ["240 mm", "240 mm"], "at": ["160 mm", "160 mm"], "void": True},
     }
     around = [_film(["board.room left", "board.room bottom"], 8, 20), _film(["brick.left", "brick.bottom"], 25, -10)]
-    asked = [{"heat_flow": "board.room left"}, {"lowest": "board.room left"}, {"temperature": ["120 mm", "120 mm"]}]
+    asked: list[dict[str, Any]] = [
+        {"heat_flow": "board.room left"},
+        {"lowest": "board.room left"},
+        {"temperature": ["120 mm", "120 mm"]},
+    ]
     return _case(regions, {"brick": 1.2, "board": k}, around, asked)
 
 

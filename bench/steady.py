@@ -133,6 +133,7 @@ def edits() -> None:
             view = view_of_box(*drawn_box(outcome.geometry), 579, 501, (92, 62, 112, 92), pose_of(outcome.geometry))
             renderer.draw(outcome, "Temperature", shade(outcome, "Temperature"), view, LIGHT)
             took.append(time.perf_counter() - start)
+        assert outcome.mesh is not None
         print(f"    {name}, {outcome.mesh.node_count:,} nodes: {np.median(took) * 1e3:.0f} ms")
     renderer.close()
 

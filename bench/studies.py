@@ -49,13 +49,19 @@ def _farm() -> Iterator[str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    address, quiet = f"tcp://127.0.0.1:{port}", {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    address, nothing = f"tcp://127.0.0.1:{port}", subprocess.DEVNULL
     local = ["--host", "127.0.0.1", "--no-dashboard"]
     with tempfile.TemporaryDirectory() as folder:
         dask = [sys.executable, "-m", "dask"]
-        started = [subprocess.Popen([*dask, "scheduler", "--port", str(port), *local], cwd=folder, **quiet)]
+        started = [
+            subprocess.Popen(
+                [*dask, "scheduler", "--port", str(port), *local], cwd=folder, stdout=nothing, stderr=nothing
+            )
+        ]
         worker = [*dask, "worker", address, "--nthreads", "1", "--no-nanny", *local]
-        started += [subprocess.Popen(worker, cwd=folder, **quiet) for _ in range(os.cpu_count() or 1)]
+        started += [
+            subprocess.Popen(worker, cwd=folder, stdout=nothing, stderr=nothing) for _ in range(os.cpu_count() or 1)
+        ]
         try:
             while True:
                 try:
