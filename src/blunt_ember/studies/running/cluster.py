@@ -5,7 +5,9 @@ from __future__ import annotations
 import logging
 import re
 import time
+from collections.abc import Mapping
 from concurrent.futures import CancelledError, Future
+from contextlib import suppress
 from typing import Any
 
 from blunt_ember.studies.points import StudyError
@@ -20,6 +22,8 @@ _ANSWERS, _AWAY = 5.0, 30.0
 _EACH = 3
 #: Pause after a worker of another version has sent a bundle back, s.
 _WAIT = 0.2
+#: Pause between two looks at whether the scheduler is lost, s.
+_PAUSE = 0.05
 _ADDRESS = re.compile(r"(?:(?:tcp|tls|ws|wss)://)?(?:[\w.-]+|\[[\da-fA-F:]+\]):\d{1,5}")
 _SILENT = logging.CRITICAL + 1
 
@@ -36,7 +40,9 @@ class Cluster:
             raise StudyError(f"'{address}' is no address of a scheduler; write it like tcp://127.0.0.1:8786")
         # What it would log of lost connections is said in sentences of our own.
         from distributed import Client
+        from distributed.client import ClosedClientError
 
+        self._of_comms = OSError, CancelledError, ClosedClientError
         logging.getLogger("tornado").setLevel(_SILENT)
         for name in [name for name in logging.root.manager.loggerDict if name.startswith(("distributed", "asyncio"))]:
             logging.getLogger(name).setLevel(_SILENT)
@@ -64,25 +70,42 @@ class Cluster:
     @property
     def workers(self) -> int:
         """How many solve at a time."""
-        there = self._client.scheduler_info(n_workers=-1)["workers"]
-        return sum(each["nthreads"] for name, each in there.items() if self._known.get(name) == program_version())
+        there = self._there().items()
+        return sum(each["nthreads"] for name, each in there if self._known.get(name) == program_version())
 
     def submit(self, bundle: Bundle, files: CaseFiles, with_errors: bool) -> Future[list[Row]]:
         """Solve a bundle some time."""
         # Where all of ours are lost it may reach another worker, which refuses it, or one that joins later.
-        executor = self._client.get_executor(pure=False, workers=self._ours(), allow_other_workers=True)
-        if id(files) not in self._sent:  # once, not with every bundle; and again if the worker that has it is lost
-            self._sent[id(files)] = self._client.submit(carried, files, pure=False)
-        return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)], with_errors)
+        try:
+            executor = self._client.get_executor(pure=False, workers=self._ours(), allow_other_workers=True)
+            if id(files) not in self._sent:  # once, not with every bundle; and again if the worker that has it is lost
+                self._sent[id(files)] = self._client.submit(carried, files, pure=False)
+            return executor.submit(solved_bundle, program_version(), bundle, self._sent[id(files)], with_errors)
+        except self._of_comms as error:
+            self.failed(error)
+            raise
 
     def look(self) -> None:
         """Raise where the scheduler is lost, or its workers have been away for long."""
         if self._client.status != "running":
-            raise StudyError(f"the scheduler at '{self.address}' was lost; {_GO_ON}")
+            raise self._lost()
         if self._ours():
             self._seen = time.monotonic()
         elif time.monotonic() - self._seen > _AWAY:
             raise StudyError(f"no worker is left at '{self.address}'; {_GO_ON}")
+
+    def failed(self, error: Exception) -> None:
+        """Raise where what failed is the way to the scheduler; that it is lost may be known a moment later."""
+        if not isinstance(error, self._of_comms):
+            return
+        end = time.monotonic() + _ANSWERS
+        while self._client.status == "running" and time.monotonic() < end:
+            time.sleep(_PAUSE)
+        if self._client.status != "running" or isinstance(error, CancelledError):
+            raise self._lost() from error
+
+    def _lost(self) -> StudyError:
+        return StudyError(f"the scheduler at '{self.address}' was lost; {_GO_ON}")
 
     def refused(self, error: OtherVersionError) -> None:
         """Wait a little, so that a worker of ours may come; raise as :meth:`look` does."""
@@ -91,18 +114,26 @@ class Cluster:
 
     def close(self) -> None:
         """Give up what is left, and leave; the scheduler and its workers stay."""
-        self._client.close(timeout=_ANSWERS)
+        with suppress(*self._of_comms):  # one that is lost need not answer
+            self._client.close(timeout=_ANSWERS)
 
     def _ours(self) -> list[str]:
         """The addresses of the workers that have this version of the program, those that have joined since too."""
-        try:
-            there = list(self._client.scheduler_info(n_workers=-1)["workers"])
-            fresh = [name for name in there if name not in self._known]
-            if fresh:
+        there = list(self._there())
+        fresh = [name for name in there if name not in self._known]
+        if fresh:
+            try:
                 self._known |= self._client.run(program_version, workers=fresh, on_error="return")
-        except (OSError, CancelledError):  # it has gone meanwhile: look() will tell
-            return []
+            except self._of_comms:  # it has gone meanwhile: look() will tell
+                return []
         return [name for name in there if self._known.get(name) == program_version()]
+
+    def _there(self) -> Mapping[str, Any]:
+        """The workers by their addresses; none where the scheduler has gone meanwhile, which look() will tell."""
+        try:
+            return self._client.scheduler_info(n_workers=-1).get("workers", {})
+        except self._of_comms:
+            return {}
 
     def _require_workers(self) -> None:
         if self._ours():

@@ -132,7 +132,12 @@ def _solved_at(
         while rest or singly or waiting:
             while (rest or singly) and len(waiting) < workplace.room:
                 bundle = [rest.popleft() for _ in range(min(together, len(rest)))] or [singly.popleft()]
-                waiting[workplace.submit([data for _, data in bundle], files, with_errors)] = bundle
+                try:
+                    future = workplace.submit([data for _, data in bundle], files, with_errors)
+                except BaseException:
+                    rest.extendleft(reversed(bundle))
+                    raise
+                waiting[future] = bundle
             finished, _ = wait(waiting, timeout=_LOOK, return_when=FIRST_COMPLETED)
             if not finished:
                 workplace.look()
@@ -143,13 +148,16 @@ def _solved_at(
                 except OtherVersionError as error:  # it reached a worker that is none of ours
                     rest.extendleft(reversed(bundle))
                     workplace.refused(error)
-                except (BrokenProcessPool, CancelledError, BluntEmberError):
+                except (BrokenProcessPool, CancelledError, BluntEmberError) as error:
                     waiting[future] = bundle
-                    workplace.look()
+                    workplace.failed(error)
                     raise
                 # A case that ended whoever solved it (KilledWorker), a worker that misses a module, a fault nobody
                 # thought of: one row says so, and the others go on.
                 except Exception as error:
+                    waiting[future] = bundle
+                    workplace.failed(error)
+                    del waiting[future]
                     if len(bundle) > 1:
                         singly += bundle
                     else:

@@ -38,6 +38,10 @@ class Workplace(Protocol):
         """Called while nothing comes: raise where nothing will come any more."""
         ...
 
+    def failed(self, error: Exception) -> None:
+        """Called where a bundle was not solved: raise where it is the workplace that failed, not the cases."""
+        ...
+
     def refused(self, error: OtherVersionError) -> None:
         """Called where a bundle came back as its worker has another program: raise where others will have it too."""
         ...
@@ -65,6 +69,9 @@ class LocalPool:
         return self._pool.submit(solved_bundle, program_version(), bundle, files, with_errors)
 
     def look(self) -> None:
+        """A pool that breaks says so by itself."""
+
+    def failed(self, error: Exception) -> None:
         """A pool that breaks says so by itself."""
 
     def refused(self, error: OtherVersionError) -> None:
