@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import case_from_data
+from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.report.checks_table import outcome_object
@@ -119,4 +120,7 @@ def test_a_body_with_a_void_has_its_extremes_by_the_second_method_too() -> None:
     on = [entry for entry in PLATE["surroundings"] if entry["on"] != "tile.right"]
     outcome = Flow().run(case_from_data({**data, "surroundings": on}))
     assert [check.name for check in outcome.checks] == ["lowest", "highest", "mean"]
+    for how in ("lowest", "mean"):
+        with pytest.raises(CaseError, match="'hole' is void"):
+            Flow().run(case_from_data({**data, "surroundings": on, "questions": [{"name": "x", how: "hole"}]}))
     assert all(check.source is not None and check.verdict == "agrees" for check in outcome.checks[:2])

@@ -34,11 +34,15 @@ def take_clock(line: ReadLine, read: list[Token]) -> list[Token]:
             elif token.text.lower() not in IDLE:
                 ending.append(token)
         elif token.kind is TEMPERATURE and (token.key == "until" or ending is not None):
+            if line.until is not None or line.within:
+                line.fault(token, f"'{token.text}' is a second end of the run; remove one")
             line.until = NotedEnd(token.text, ending[0] if ending else None)
             ending = None
         elif token.kind is TEMPERATURE and token.key in ("from", "start", "starts", "initially"):
             line.once(line.clock, "start", token)
         elif token.kind is TEMPERATURE_DIFFERENCE:
+            if line.until is not None:
+                line.fault(token, f"'{token.text}' is a second end of the run; remove one")
             line.once(line.within, "within", token)
         elif token.kind is TIME:
             line.once(line.clock, "end", token)

@@ -40,6 +40,7 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
     material: dict[str, str] = {}
     thick: dict[str, str] = {}
     resists: dict[str, str] = {}
+    resisting: NotedValue | None = None
     row: list[NotedValue] = []
     for place, token in enumerate(read):
         if isinstance(token, NotedWord):
@@ -64,13 +65,18 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
             line.once(material, _HEAT, token)
         elif token.kind is AREA_RESISTANCE:
             line.once(resists, "", token)
+            resisting = token
         else:
             line.fault(token, f"'{token.text}' {lacking(token, 'mm', 'a layer')}")
     if _HEAT in material:
         words = [word for word in words if word.text.lower() not in _HEATING]
     name, stuff = _named(line, words, head)
     thickness = thick.get("", "")
-    if resists:  # of what no thickness is said, any does
+    if resisting is not None:  # of what no thickness is said, any does
+        if "k" in material:
+            line.fault(
+                resisting, f"'{resisting.text}' comes beside 'k {material['k']}', which tells it too; remove one"
+            )
         thickness = thickness or _ANY
         material["k"] = f"{thickness}/({resists['']})"
     if not (head or thickness or material or stuff or name):

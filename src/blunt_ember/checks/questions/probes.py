@@ -88,6 +88,9 @@ def probe_of(
         return Probe(weights, "sum")
     if isinstance(target, str) and (target == WHOLE_BODY or target in set(mesh.regions) - set(mesh.surfaces)):
         regions = range(len(mesh.regions)) if target == WHOLE_BODY else [mesh.regions.index(target)]
+        if not any(np.isin(block.region, regions).any() for block in mesh.blocks):
+            what = f"'{target}' is void, so that nothing in it has a temperature; ask about a region or a surface"
+            raise CaseError((Fault(path, what),))
         if asks != "mean":
             inside = [(block, block.nodes[np.isin(block.region, regions)]) for block in mesh.blocks]
             return ExtremeProbe.of(inside, asks == "highest", mesh)
