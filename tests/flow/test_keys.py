@@ -158,7 +158,32 @@ def warming(**more: Any) -> dict[str, Any]:
     return {**data, **more}
 
 
-def shapes(**more: Any) -> dict[str, Any]:
+#: Shapes that stand on the base together, few at a time, as each is solved anew for every field it has.
+TOGETHER = (
+    ("disc",),
+    ("six",),
+    ("tri", "lens"),
+    ("on", "core"),
+    ("ring", "rim"),
+    ("sector",),
+    ("under", "beside"),
+    ("strip",),
+)
+
+
+def shapes(*standing: str) -> dict[str, Any]:
+    """A base with shapes that are drawn, cut, repeated and turned."""
+    data = every_shape()
+    regions = data["body"]["regions"]
+    data["body"]["regions"] = {name: regions[name] for name in ("base", *standing)}
+    if "on" not in standing:
+        data["surroundings"] = data["surroundings"][:2]
+    if "on" in standing or "disc" in standing:
+        return data
+    return {**data, "questions": [data["questions"][0], {"name": "middle", "temperature": ["50 mm", "30 mm"]}]}
+
+
+def every_shape() -> dict[str, Any]:
     """Every shape that is drawn, cut, repeated and turned."""
     rest: dict[str, Any] = {"material": "a"}
     return {
@@ -248,7 +273,6 @@ def shapes(**more: Any) -> dict[str, Any]:
             },
             {"name": "x", "expect": {"exact": "plane-wall"}, "highest": "body"},
         ],
-        **more,
     }
 
 
@@ -357,7 +381,7 @@ def synthetic() -> Iterator[Case]:
         plate(),
         between(),
         warming(),
-        shapes(),
+        *(shapes(*standing) for standing in TOGETHER),
         stack(),
         turned(),
         fixed,
