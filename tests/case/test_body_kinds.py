@@ -72,6 +72,30 @@ def test_a_fin_answers_the_same_as_section_and_as_solid() -> None:
     assert {row.name for row in outcome.ledger.rows} == {"fin.left", "fin.right", "fin.front", "fin.back"}
 
 
+def test_sides_of_a_void_keep_their_places_in_a_solid_and_back() -> None:
+    """The side of a void that lies below in a section is in front where that is looked down on."""
+    square = {"shape": "rectangle", "size": ["60 mm", "40 mm"], "material": "a"}
+    hole = {"shape": "rectangle", "size": ["30 mm", "20 mm"], "inside": "frame", "void": True}
+    flat = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "1 W/(m K)"}},
+            "body": {"kind": "section", "depth": "0.2 m", "regions": {"frame": square, "hole": hole}},
+            "surroundings": [
+                {"on": "frame.hole bottom", "temperature": "90 °C"},
+                {"on": ["frame.bottom", "frame.top"], "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}},
+            ],
+            "mesh": {"size": "10 mm"},
+            "questions": [{"name": "in", "heat_flow": "frame.hole bottom"}, {"name": "up", "mean": "frame.hole top"}],
+        }
+    )
+    solid = with_body_kind(flat, "stacked")
+    assert solid.document.surroundings[0].on == "frame.hole front"
+    one, other = (Flow().answered(case).checks for case in (flat, solid))
+    assert [check.value for check in other] == pytest.approx([check.value for check in one], rel=1e-3)
+    assert with_body_kind(solid, "section").document.surroundings == flat.document.surroundings
+
+
 def test_a_rod_is_made_of_its_pieces_only() -> None:
     with pytest.raises(BluntEmberError, match="cannot be made into"):
         with_body_kind(family("rod-film-tip").case(), "section")

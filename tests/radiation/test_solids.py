@@ -197,6 +197,38 @@ def test_a_quarter_of_a_ball_in_a_shell_sees_the_rest_in_two_mirrors() -> None:
     assert outcome.problem.enclosures[0].chamber.open_area == 0
 
 
+def test_what_stands_on_the_axis_of_a_turned_void_is_found_in_it() -> None:
+    """The pot in the room of a turned kiln, whose facets at the axis have two corners in one place."""
+
+    def square(wide: str, high: str, z: str, **more: Any) -> dict[str, Any]:
+        return {"shape": "rectangle", "size": [wide, high], "at": ["0 mm", z], **more}
+
+    regions = {
+        "kiln": square("200 mm", "240 mm", "0 mm", material="brick"),
+        "room": square("120 mm", "160 mm", "40 mm", void=True),
+        "pot": square("50 mm", "60 mm", "90 mm", material="brick"),
+    }
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"brick": {"k": "1 W/(m K)", "emissivity": "0.8"}},
+        "surroundings": [{"on": "kiln.right", "temperature": "900 °C"}, {"on": "kiln.top", "temperature": "60 °C"}],
+        "heat_inside": [{"region": "pot", "per_volume": "50 kW/m³"}],
+        "enclosures": {"room": {"faces": [{"void": "room"}]}},
+        "mesh": {"size": "80 mm", "across": 1, "order": 1},
+        "questions": [{"name": "hot", "mean": "pot"}, {"name": "lost", "heat_flow": "kiln.top"}],
+    }
+    plane, turned = (
+        answered({**data, "body": body})
+        for body in (
+            {"kind": "turned section", "regions": regions},
+            {"kind": "turned solid", "angle": "360 deg", "regions": regions},
+        )
+    )
+    assert set(turned.problem.enclosed) >= {"pot.top", "pot.bottom", "pot.right"}
+    for check, other in zip(turned.checks, plane.checks, strict=True):
+        assert check.value == pytest.approx(other.value, rel=2e-2)  # few cells
+
+
 @pytest.mark.parametrize(
     ("mirrors", "message"),
     [

@@ -36,10 +36,11 @@ def surfaces_within(mesh: Mesh, sides: Sequence[str], images: Images) -> list[st
 
 def _in_front(corners: Floats) -> Floats:
     """Places (m, d) in m a little in front of facets (m, c, d)."""
-    along = corners[:, 1] - corners[:, 0]
     if corners.shape[2] == 2:
+        along = corners[:, 1] - corners[:, 0]
         return corners[:, :2].mean(axis=1) + _OFF * np.column_stack([-along[:, 1], along[:, 0]])
-    front = np.cross(along, corners[:, 2] - corners[:, 0])
+    # Across both diagonals, as a facet at the axis of a turned body has two of its corners in one place.
+    front = np.cross(corners[:, 2] - corners[:, 0], corners[:, -1] - corners[:, 1])
     return corners.mean(axis=1) + _OFF * front / np.sqrt(np.linalg.norm(front, axis=1, keepdims=True))
 
 

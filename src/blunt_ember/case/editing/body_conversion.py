@@ -54,12 +54,14 @@ def with_body_kind(case: Case, kind: str) -> Case:
         names = PLAN_SIDES if kind == "stacked" else {new: name for name, new in PLAN_SIDES.items()}
 
         def renamed(surface: str) -> str:
-            owner, dot, side = surface.rpartition(".")
+            owner, dot, full = surface.rpartition(".")
+            hole, space, last = full.rpartition(" ")
+            within, side = (f"{hole} ", last) if space and hole in body["regions"] else ("", full)
             if old == "stacked" and dot and side in ("bottom", "top") and "|" not in surface:
                 raise BluntEmberError(
                     f"what is stated on {surface} has no place in a body of kind '{kind}'; take it away first"
                 )
-            return f"{owner}.{names.get(side, side)}" if dot and "|" not in surface else surface
+            return f"{owner}.{within}{names.get(side, side)}" if dot and "|" not in surface else surface
 
         data = with_names_changed(data, ON_THE_BODY, renamed)
     solid = {name: name in ("stacked", "turned solid") for name in (old, kind)}

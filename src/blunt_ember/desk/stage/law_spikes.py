@@ -115,7 +115,7 @@ def _on_facets(mesh: Mesh, name: str) -> tuple[Floats, Floats]:
     places, outward = [], []
     for block in facets.blocks:
         corners = mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]]
-        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, -1] - corners[:, 0])
+        normal = np.cross(corners[:, 2] - corners[:, 0], corners[:, -1] - corners[:, 1])
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
         middle = corners.mean(axis=1)
         normal[np.einsum("fd,fd->f", normal, middle - inside) < 0] *= -1

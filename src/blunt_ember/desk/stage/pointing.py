@@ -89,7 +89,7 @@ class Pointer:
         towards = view.pose.axes[2]
         for part in outcome.mesh.skin.parts:
             corners = outcome.mesh.points[part.corners]
-            facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) @ towards > 0
+            facing = np.cross(corners[:, 2] - corners[:, 0], corners[:, -1] - corners[:, 1]) @ towards > 0
             for region in np.unique(part.region[facing]).tolist():
                 middles.setdefault(region, []).append(corners[facing & (part.region == region)].mean(axis=1))
         labels = []
