@@ -283,3 +283,26 @@ def test_the_ledger_tells_what_every_environment_gives_as_its_coefficients_do() 
     # Where each environment has one surface its row says all.
     plain = Flow().answered(family("coupled-wall").case())
     assert plain.ledger is not None and not plain.ledger.environments
+
+
+def test_other_temperatures_of_environments_are_weighed_and_not_solved_for() -> None:
+    """On a solid that is iterated: what couples its environments is kept, and tells every other set of them."""
+    case = case_from_data({**CORNER, "mesh": {"size": "50 mm", "order": 1}})
+    colder = with_value(with_value(case, ("environments", "yard"), "-20 °C"), ("environments", "room"), "24 °C")
+    flow = Flow()
+    first = flow.answered(case)
+    assert first.solution is not None and "multigrid" in first.solution.method
+    again, anew = flow.answered(colder), solved(colder)
+    assert again.solution is not None and again.solution.method == "from known weights"
+    assert anew.solution is not None and again.ledger is not None and again.ledger.relative < 1e-9
+    assert again.solution.temperature == pytest.approx(anew.solution.temperature, abs=1e-8)
+    for one, other in zip(again.checks, anew.checks, strict=True):
+        assert one.value == pytest.approx(other.value, rel=1e-9)
+    # A source besides them is no part of what they weigh.
+    heated = with_value(colder, ("heat_inside",), [{"region": "house", "per_volume": "40 W/m³"}])
+    weaker = with_value(heated, ("environments", "room"), "21 °C")
+    flow.answered(heated)
+    again, anew = flow.answered(weaker), solved(weaker)
+    assert again.solution is not None and "multigrid" in again.solution.method
+    for one, other in zip(again.checks, anew.checks, strict=True):
+        assert one.value == pytest.approx(other.value, rel=1e-9)

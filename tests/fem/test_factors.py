@@ -42,3 +42,15 @@ def test_an_analysis_is_taken_again_for_the_same_places_and_made_anew_for_others
         orders.append(analysis._factor)
     assert orders[0] is orders[1] and orders[1] is not orders[2]
     assert orders[3] is None and orders[4] is not None
+
+
+def test_the_same_matrix_is_factorised_once_and_another_anew() -> None:
+    row, column = np.array([0, 1, 1]), np.array([0, 0, 1])
+    entries = np.array([4.0, 1.0, 3.0])
+    analysis = Analysis()
+    filled: list[object] = []
+    for given in (entries, entries.copy(), 2 * entries, 2 * entries):
+        analysis.factor(row, column, given, dict, filled.append)
+    assert len(filled) == 2 and filled[0] is filled[1]
+    analysis.factor(row, np.array([0, 0, 0]), 2 * entries, dict, filled.append)
+    assert len(filled) == 3 and filled[2] is not filled[1]

@@ -42,6 +42,12 @@ class EnvironmentCoupling:
             return float("nan")
         return float(self.coefficients[self.names.index(first), self.names.index(second)])
 
+    def temperature(self, problem: Problem) -> Floats | None:
+        """Return the temperatures (n,) in K that the environments of a problem with these weights make, where nothing
+        else acts; None where one of theirs follows place or time."""
+        known = [_rooms(problem).temperatures.get(name) for name in self.names]
+        return None if None in known else np.array(known, dtype=float) @ self.weights
+
 
 def environment_coupling(problem: Problem, temperature: Floats, as_it_stands: bool = False) -> EnvironmentCoupling:
     """Return what couples the environments of a problem; ``temperature`` (n,) in K is that of its solution.

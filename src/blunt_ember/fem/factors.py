@@ -29,18 +29,27 @@ class Analysis:
 
     def __init__(self) -> None:
         self._of: tuple[Ints, Ints] | None = None
+        self._entries: Floats | None = None
         self._factor: Any = None
 
-    def of(self, row: Ints, column: Ints, make: Callable[[], Any]) -> Any:
-        """Return the analysis of a matrix with entries at (e,) rows and columns."""
+    def factor(
+        self, row: Ints, column: Ints, entries: Floats, find: Callable[[], Any], fill: Callable[[Any], None]
+    ) -> Any:
+        """Return the factor of a matrix with ``entries`` (e,) at rows and columns (e,): that of before where it is the
+        same; else it is filled anew, in the order of before where the places are the same.
+        """
         known = self._of
         if known is None or not (np.array_equal(known[0], row) and np.array_equal(known[1], column)):
-            self._of, self._factor = (row, column), make()
+            self._factor, self._of, self._entries = find(), (row, column), None
+        if self._entries is None or not np.array_equal(self._entries, entries):
+            self._entries = None
+            fill(self._factor)
+            self._entries = entries
         return self._factor
 
     def forget(self) -> None:
         """Find it anew the next time."""
-        self._of = self._factor = None
+        self._of = self._entries = self._factor = None
 
 
 def factorised(matrix: csr_array, spd: bool, analysis: Analysis | None = None) -> Solve:
@@ -85,11 +94,17 @@ def _cholesky(matrix: csr_array, analysis: Analysis) -> Solve | None:
     cvxopt = _single_threaded()
     cholmod, dense = cvxopt.cholmod, cvxopt.matrix
     lower = tril(matrix, format="coo")
-    places = (dense(each.astype(np.int64)) for each in (lower.row, lower.col))
+
+    @cache
+    def given() -> Any:
+        places = (dense(each.astype(np.int64)) for each in (lower.row, lower.col))
+        return cvxopt.spmatrix(dense(lower.data), *places, matrix.shape)
+
+    def fill(factor: Any) -> None:
+        cholmod.numeric(given(), factor)
+
     try:
-        given = cvxopt.spmatrix(dense(lower.data), *places, matrix.shape)
-        factor = analysis.of(lower.row, lower.col, lambda: cholmod.symbolic(given))
-        cholmod.numeric(given, factor)
+        factor = analysis.factor(lower.row, lower.col, lower.data, lambda: cholmod.symbolic(given()), fill)
     except (ArithmeticError, MemoryError):
         analysis.forget()
         return None

@@ -150,13 +150,19 @@ def solve_corrected(
     spaces: Spaces,
     dimension: int,
     analysis: Analysis | None = None,
+    near: Floats | None = None,
 ) -> tuple[Floats, str]:
     """Return the x (n,) at which nothing is left over, and how it was found.
 
     ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of;
     ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` and ``analysis`` as in
-    :class:`LinearSolver`. Raises :class:`SolverError` when it is singular or the iteration does not get there.
+    :class:`LinearSolver`. Where it would be iterated and nothing is left over at what is thought to be ``near`` (n,),
+    that is taken. Raises :class:`SolverError` when it is singular or the iteration does not get there.
     """
+    if near is not None and not fits_factors(len(near), dimension, False, spaces.on_lattice):
+        first, (left, flowing) = (float(np.linalg.norm(left_at(0 * near)[0])), left_at(near))
+        if _is_little(float(np.linalg.norm(left)), first, flowing, matrix, near):
+            return near, "from known weights"
     solver = LinearSolver(matrix, spaces, dimension, analysis=analysis)
     with np.errstate(all="ignore"):
         x, size, first, flowing = _corrected(solver, matrix, left_at)
@@ -189,12 +195,17 @@ def _corrected(
         if not shrunk < size:  # round-off: there is nothing left to gain
             break
         x, left, size, flowing = trial, after, shrunk, of_trial
-        if size <= (min(ENOUGH_ITERATED * first, GOOD_ENOUGH * flowing) if solver.multigrid else ENOUGH * first):
-            break
-        # What would flow while nothing but what is held is warm says little of what flows in the end.
-        if solver.multigrid and size <= ENOUGH_ITERATED * first and size <= _round_off(matrix, x):
+        if _is_little(size, first, flowing, matrix, x) if solver.multigrid else size <= ENOUGH * first:
             break
     return x, size, first, flowing
+
+
+def _is_little(size: float, first: float, flowing: float, matrix: csr_array, x: Floats) -> bool:
+    """Tell whether what is left over at x (n,) is as good as nothing, for an iteration."""
+    if size > ENOUGH_ITERATED * first:
+        return False
+    # What would flow while nothing but what is held is warm says little of what flows in the end.
+    return size <= GOOD_ENOUGH * flowing or size <= _round_off(matrix, x)
 
 
 def _by_diagonal(matrix: csr_array, left: Floats) -> tuple[Floats | None, int]:

@@ -34,6 +34,7 @@ class Step(Enum):
     PROBLEM = "problem"
     SOLUTION = "solution"
     HEAT = "heat flows"
+    COUPLING = "what couples environments"
     REQUEST = "what a run needs"
     RUN = "run"
     ANSWERS = "answers"

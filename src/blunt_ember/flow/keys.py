@@ -72,6 +72,7 @@ IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.PROBLEM: _WORDS,
     Step.SOLUTION: _WORDS | {(CaseDocument, "questions")},
     Step.HEAT: _WORDS | {(CaseDocument, "questions")},
+    Step.COUPLING: _WORDS | {(CaseDocument, "questions"), (CaseDocument, "environments")},
     Step.REQUEST: _WORDS,
     Step.RUN: _WORDS,
     Step.ANSWERS: _WORDS,

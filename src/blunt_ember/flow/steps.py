@@ -8,6 +8,7 @@ from typing import Any
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
+from blunt_ember.checks.environments import EnvironmentCoupling, environment_coupling
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.problem.enclosures import Chambers
@@ -138,7 +139,9 @@ class Steps:
             analysis = None
             if on.mesh.node_count <= _ANALYSED:
                 analysis = self.cache.get(Step.ANALYSIS, self.keys.of(case, Step.ANALYSIS, on.refinement), Analysis)
-            return solve_steady(self.problem(case, on), on_progress=self.on_progress, analysis=analysis)
+            problem = self.problem(case, on)
+            near = self._weighed(case, on, problem)
+            return solve_steady(problem, on_progress=self.on_progress, analysis=analysis, near=near)
 
         return self.cache.get(Step.SOLUTION, self.keys.of(case, Step.SOLUTION, on.refinement), make)
 
@@ -157,6 +160,21 @@ class Steps:
         key = self.keys.of(case, Step.SHARING, on.refinement, *by)
         return self.cache.get(Step.SHARING, key, lambda: sharing_of(problem))
 
+    def _weighed(self, case: Case, on: CaseMesh, problem: Problem) -> Floats | None:
+        """What temperatures the environments make where it is known what couples them, and nothing else acts."""
+        if not case.document.environments:
+            return None
+        key = self.keys.of(case, Step.COUPLING, on.refinement)
+        return self._coupled(case, on).temperature(problem) if self.cache.known(Step.COUPLING, key) else None
+
+    def _coupled(self, case: Case, on: CaseMesh) -> EnvironmentCoupling:
+        """What couples the environments of a case, whatever their temperatures."""
+
+        def make() -> EnvironmentCoupling:
+            return environment_coupling(self.problem(case, on), self.solution(case, on).temperature)
+
+        return self.cache.get(Step.COUPLING, self.keys.of(case, Step.COUPLING, on.refinement), make)
+
     def solved(self, case: Case, refinement: float) -> SolvedField:
         """Return the steady solution as questions see it."""
         on = self.mesh(case, refinement)
@@ -169,6 +187,7 @@ class Steps:
             self.heat(case, on),
             problem=self.problem(case, on),
             round_off=round_off(self.problem(case, on), solution),
+            coupled=lambda: self._coupled(case, on),
         )
 
     def solved_anew(self, case: Case, on: CaseMesh, on_progress: OnProgress) -> tuple[SolvedField, Problem]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -49,6 +50,8 @@ class SolvedField:
     #: What was solved, where no clock runs; and what round-off makes of the ``heat``.
     problem: Problem | None = None
     round_off: dict[str, float] = field(default_factory=dict)
+    #: Finds what couples the environments, where that is kept; raises :class:`UncoupledError` where nothing does.
+    coupled: Callable[[], EnvironmentCoupling] | None = field(default=None, compare=False, repr=False)
 
     @property
     def span(self) -> float:
@@ -93,6 +96,8 @@ class SolvedField:
         if self.problem is None:
             return UncoupledError("the clock runs")
         try:
+            if self.coupled is not None and not as_it_stands:
+                return self.coupled()
             return environment_coupling(self.problem, self.temperature, as_it_stands)
         except UncoupledError as error:
             return error

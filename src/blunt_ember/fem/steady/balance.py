@@ -169,14 +169,18 @@ class Balance:
         """Ever coarser spaces of the free temperatures."""
         return Spaces(self.problem.mesh, self.constraints)
 
-    def linear_excess(self, analysis: Analysis | None = None) -> tuple[Floats, str]:
-        """Solve a linear problem in one go; ``analysis`` as in :class:`LinearSolver`."""
+    def linear_excess(self, analysis: Analysis | None = None, near: Floats | None = None) -> tuple[Floats, str]:
+        """Solve a linear problem in one go; ``analysis`` as in :class:`LinearSolver`, ``near`` as in
+        :func:`solve_steady`."""
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
         matrix = self.matrix(self.fixed)
         dimension = self.problem.mesh.dimension
-        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, dimension, analysis)
+        thought = None
+        if near is not None and not self.constraints.ties:
+            thought = (near - self.reference_temperature)[self.constraints.free]
+        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, dimension, analysis, thought)
         return self.excess_of(unknown), method
 
     def newton(

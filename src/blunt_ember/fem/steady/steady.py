@@ -50,11 +50,13 @@ def solve_steady(
     on_progress: Callable[[NewtonStep], None] = lambda step: None,
     t: float = 0.0,
     analysis: Analysis | None = None,
+    near: Floats | None = None,
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
     What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. ``analysis`` is
-    that of solutions on the same mesh before, taken again where entries have the same places. Raises
+    that of solutions on the same mesh before, taken again where entries have the same places; ``near`` (n,) in K is
+    what the solution of a linear problem is thought to be, and is tried before an iteration. Raises
     :class:`OpenCaseError` when no temperature can settle, and :class:`SolverError` when the equations have no finite
     solution.
     """
@@ -63,7 +65,7 @@ def solve_steady(
     parts = separate_parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
-        excess, method = balance.linear_excess(analysis)
+        excess, method = balance.linear_excess(analysis, near)
         steps: tuple[NewtonStep, ...] = ()
     else:
         with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
