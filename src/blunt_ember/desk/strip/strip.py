@@ -26,6 +26,8 @@ from blunt_ember.picture.palette import LIGHT, Theme
 
 #: The picture shows every instant that is scrubbed over; the curve, which takes longer to draw, follows so much later.
 CURVE_MS = 200
+#: The picture of another answer is painted before its curve is laid.
+_AFTER_PICTURE_MS = 8
 #: What the strip can show; the second and third only of a clock that runs.
 VIEWS = ("along a line", "over time", "time line", "refinement", "resistances", "table", "study")
 _OF_TIME = VIEWS[1:3]
@@ -146,7 +148,7 @@ class Strip(QWidget):
             or outcome.histories is not known.histories
             or (outcome.checks is not known.checks and self.view == "table")
         ):
-            self._soon.start(0)
+            self._soon.start(_AFTER_PICTURE_MS)
 
     def show_frame(self, outcome: Outcome) -> None:
         """Take another instant of the run shown."""

@@ -52,6 +52,9 @@ class Division:
 
         What is left over of what is foreseen goes to those of which nothing is, if there are any, by area.
         """
+        if not self.foreseen.nnz:
+            share = share_of(np.where(taking, self.area, 0.0), self.group)
+            return csr_array((share, self.group, np.arange(len(share) + 1)), shape=self.foreseen.shape)
         told = taking & ~self._turned_inwards(taking)
         foreseen = csr_array(diags_array(told.astype(float)) @ self.foreseen)
         known = told & (np.diff(self.foreseen.indptr) > 0)

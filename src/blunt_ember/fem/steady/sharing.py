@@ -102,6 +102,8 @@ def _across(
 ) -> csr_array:
     """What regions draw in less by interfaces (g, g) where they stand upright on held surfaces of both, of what is
     drawn in beside: it comes through none of these. Aslant fluxes grow without bounds, and nothing is foreseen."""
+    if not at.foreseen.nnz:
+        return csr_array((len(at.pairs), len(at.pairs)))
     beyond = np.array([sum(mesh.surfaces[name].regions) - region for name, region in sides], dtype=np.int64)
     smooth = is_held & _upright(held, at)
     own = at.group[read]
