@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import log, pi, sinh, sqrt, tanh
+from math import erfc, exp, log, pi, sinh, sqrt, tanh
 from pathlib import Path
 
 import numpy as np
@@ -351,6 +351,30 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
     assert until is not None and until.data["clock"]["until"] == {"settled": "2 K"}
 
 
+def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
+    """Held, in a fluid and heated, at the face and below it, by the error function."""
+    k, rho, c = 0.52, 2050.0, 1840.0
+    frost = answers("ground k 0.52 rho 2050 c 1840 from 20 °C; surface -15 °C; 60 d; 0.68 m deep")
+    length = sqrt(k / (rho * c) * 60 * 86400)
+    assert frost["inside"] == pytest.approx(258.15 + 35 * (1 - erfc(0.68 / 2 / length)), abs=5e-3)
+    assert frost["taken up"] == pytest.approx(-2 * k * 35 * 60 * 86400 / (length * sqrt(pi)), rel=1e-4)
+
+    wall = answers("deep wall k 1 rho 1800 c 840 from 10 °C; air 300 °C h 20; 40 min, 20 mm deep")
+    length = sqrt(1 / (1800 * 840) * 2400)
+    near, film = 0.02 / 2 / length, 20 * length
+    warmed = erfc(near) - exp(20 * 0.02 + film**2) * erfc(near + film)
+    assert wall["inside"] == pytest.approx(283.15 + 290 * warmed, abs=5e-3)
+
+    solid = answers("semi-infinite solid k 45 rho 7800 c 480 from 30 °C; surface flux 30 kW/m2; 10 min")
+    length = sqrt(45 / (7800 * 480) * 600)
+    assert solid["face"] == pytest.approx(303.15 + 2 * 30e3 / 45 * length / sqrt(pi), abs=1e-3)
+    assert solid["inside"] < solid["face"]
+
+    # What is changed later moves how deep it is drawn.
+    case = noted("half-space k 1 rho 2000 c 900 from 20 °C; surface 90 °C; 1 h").case
+    assert case is not None and list(case.parameters) == ["k_body", "rho_body", "c_body", "lasts", "depth"]
+
+
 @pytest.mark.parametrize(
     ("line", "marked", "said"),
     [
@@ -409,6 +433,7 @@ def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | 
         ("lid 0.7 m long k 1", "0.09 to 0.06 m"),
         ("block 2 x 3 mm k 1", "200 x 120 x 60 mm"),
         ("rod d 3 mm k 1", "length"),
+        ("ground 300 mm k 1; surface 3 °C", "one material and no thickness"),
         ("", "what it is: wall"),
     ],
 )

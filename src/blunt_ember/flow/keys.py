@@ -150,7 +150,8 @@ def _named(document: CaseDocument, step: Step) -> tuple[Any, ...]:
     mapped = not document.body.files and document.mesh.cells in ("auto", "quadrilaterals")
     graded = step in looked_up and mapped and document.mesh.size == "auto"
     exchanging = sorted(document.exchanging_surfaces) if graded else []
-    return (document.surface_parts, document.surfaces if looked_up.get(step) else {}, exchanging)
+    repeating = document.periodic_pairs if step in looked_up else ()
+    return (document.surface_parts, document.surfaces if looked_up.get(step) else {}, exchanging, repeating)
 
 
 def _patched(document: CaseDocument, step: Step) -> tuple[bool, ...]:

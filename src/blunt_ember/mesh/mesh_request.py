@@ -34,11 +34,15 @@ class MeshRequest:
     layers: Ints | None = None
     stated: StatedSurfaces = NOTHING_STATED
     ends: Ends | None = None
+    #: Pairs of surfaces at which the body repeats, whose cells are to be the same.
+    repeating: tuple[tuple[str, str], ...] = ()
 
     @classmethod
     def of(cls, document: CaseDocument, refinement: float = 1) -> MeshRequest:
         """Return what a case asks for."""
-        return cls(document.mesh, refinement, document.members_of, stated=StatedSurfaces.of(document))
+        pairs = tuple((names[0], names[1]) for names in document.periodic_pairs if len(names) == 2)
+        stated = StatedSurfaces.of(document)
+        return cls(document.mesh, refinement, document.members_of, stated=stated, repeating=pairs)
 
     def across(self, dimension: int) -> int:
         """Return the cells that every region has across it at least."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from blunt_ember.geometry.arrangement import VOID
@@ -52,6 +54,13 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
         counts = counts if own is None else own.counts(counts)
         counts = refined_counts(counts, refinement)
         ends = places_between(stations, counts, own)
-    plan = planar_mesh(geometry.plan, request, size, across, local, extents, how[1:] if how is not None else None)
+    # Sides that are swept repeat where those of the plan do; ends along the path are alike anyway.
+    repeating = tuple(
+        (first[0], second[0])
+        for first, second in (map(geometry.in_plan, pair) for pair in request.repeating)
+        if len(first) == len(second) == 1
+    )
+    asked = replace(request, repeating=repeating)
+    plan = planar_mesh(geometry.plan, asked, size, across, local, extents, how[1:] if how is not None else None)
     require_few(float(plan.cell_count) * float(counts.sum()))
     return swept_mesh(geometry, plan, counts, ends)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from blunt_ember.noted.bodies_of_one_piece import ball, block, cylinder, fin, plate, ring_fin, rod, slab
+from blunt_ember.noted.deep_body import half_space
 from blunt_ember.noted.layered_bodies import cable, lying, pipe, shell, wall
 from blunt_ember.noted.noted_body import MakesBody
 
@@ -25,6 +26,7 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
         "plate": plate,
         "block": block,
         **dict.fromkeys(("rod", "bar", "pin"), rod),
+        **dict.fromkeys(("half-space", "semi-infinite", "ground", "soil"), half_space),
     }
 )
 
@@ -70,7 +72,11 @@ SIDE_WORDS = frozenset(
 _HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}
 #: Words before a body that make another one of it: what that is called, by what it is called otherwise.
 OTHERWISE: Mapping[str, Mapping[str, str]] = MappingProxyType(
-    {"hollow": _HOLLOW, **{word: {"fin": "ring fin"} for word in ("annular", "circular", "ring", "radial")}}
+    {
+        "hollow": _HOLLOW,
+        **{word: {"fin": "ring fin"} for word in ("annular", "circular", "ring", "radial")},
+        "deep": dict.fromkeys(("wall", "slab", "block", "floor", "ground", "soil"), "half-space"),
+    }
 )
 #: Bodies that are full to their middle, of which one size alone is that across.
 ROUND = frozenset(("ball", "sphere", "cylinder", "disc", "cable", "wire", "conductor"))

@@ -75,6 +75,8 @@ class NotedBody:
     exact_in_time: str = ""
     parameters: Mapping[str, str] = field(default_factory=dict)
     lacks: tuple[str, ...] = ()
+    #: Whether it goes on without end, so that how deep it is drawn follows from the clock.
+    endless: bool = False
 
 
 class NotEnoughError(Exception):

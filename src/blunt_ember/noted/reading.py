@@ -17,6 +17,7 @@ from blunt_ember.errors import CaseError
 from blunt_ember.noted.asking import asked_questions, take_question
 from blunt_ember.noted.bodies import BOTH_SIDES, HEADS
 from blunt_ember.noted.clock import clock_of, take_clock
+from blunt_ember.noted.deep_body import deepened
 from blunt_ember.noted.layers import begins_with_layer, lacking_material, read_layer
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
 from blunt_ember.noted.noted_body import NotedBody, NotedSizes, NotEnoughError
@@ -120,6 +121,8 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
         "surroundings": surroundings,
     }
     clock, lacks = clock_of(line, surroundings, body)
+    if body.endless:
+        data["parameters"], data["materials"], clock, lacks = deepened(line, clock, lacks)
     if clock:
         data["clock"] = clock
         missing += lacks
@@ -128,7 +131,7 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
         data["heat_inside"] = heats
     exact = body.exact_in_time if clock else body.exact
     beside = {"expect": {"exact": exact}, "tolerance": "0.5 %"} if exact else {}
-    stored = [{"name": "given off in all", "heat_stored": "body"}] if clock else []
+    stored = [{"name": "given off in all", "heat_stored": "body"}] if clock and not body.endless else []
     ends = [{"name": "how long it takes", "when": clock["until"]}] if line.until is not None else []
     asked = [*ends, *body.questions, *stored, *asked_questions(line, body)]
     data["questions"] = [{**question, **beside} for question in asked]

@@ -218,6 +218,12 @@ class CaseDocument(Part):
         stated += [name for enclosure in self.enclosures.values() for face in enclosure.faces for name in face.surfaces]
         return frozenset(member for name in stated for member in self.members_of(name))
 
+    @property
+    def periodic_pairs(self) -> tuple[tuple[str, ...], ...]:
+        """The surfaces of every periodic pair."""
+        periodic = [entry.surfaces for entry in self.surroundings if entry.periodic]
+        return tuple(tuple(member for name in names for member in self.members_of(name)) for names in periodic)
+
     def own_name(self, surface: str) -> str:
         """Return the analyst's own name of a single surface, or its automatic one."""
         return next((name for name in self.surfaces if self.members_of(name) == (surface,)), surface)

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import Arrangement
@@ -16,6 +17,8 @@ from blunt_ember.mesh.planar.size_field import SizeField
 _FINE = 4
 #: Where a step holds more than so many cells it is halved, at most so often.
 _COARSE, _HALVINGS = 0.5, 40
+#: Middles that are nearer than this share of the largest cell lie upon each other.
+SAME_PLACE = 1e-6
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,23 @@ def edge_divisions(plan: Arrangement, sizes: SizeField, by_hand: Mapping[int, in
         least = 2 if curves.is_arc[each] and abs(curves.sweep[each]) > 0.3 else 1
         count = max(least, int(np.ceil(total[-1] - 1e-6)))
         shares[each] = np.interp(np.linspace(0, total[-1], count + 1), total, ends)
+    _divide_alike(curves, sizes, by_hand, shares)
     return [shares[each] for each in range(len(curves))]
+
+
+def _divide_alike(curves: Curves, sizes: SizeField, by_hand: Mapping[int, int], shares: dict[int, Floats]) -> None:
+    """Divide edges that lie upon others where the body repeats as these are: sizes alone, which are told by the nearest
+    of several places, may differ in what is as near as another."""
+    middles = curves.at(np.full(len(curves), 0.5))
+    for moved in sizes.repeats[::2]:
+        far, nearest = cKDTree(middles).query(moved(middles))
+        for each in np.flatnonzero(np.asarray(far) < SAME_PLACE * sizes.largest).tolist():
+            other = int(np.asarray(nearest)[each])
+            start = moved(curves.start[[each]])[0]
+            same = np.linalg.norm(start - curves.start[other]) < np.linalg.norm(start - curves.end[other])
+            first, second = (other, each) if other in by_hand else (each, other)
+            if second not in by_hand:
+                shares[second] = shares[first] if same else 1 - shares[first][::-1]
 
 
 def divided_boundary(plan: Arrangement, shares: Sequence[Floats]) -> Boundary:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, graded_axes, mapped_mesh, refined_counts
 from blunt_ember.mesh.planar.pairing import paired
+from blunt_ember.mesh.planar.repeats import repeats_of
 from blunt_ember.mesh.planar.size_field import size_field
 from blunt_ember.mesh.planar.strip_layers import StripError
 from blunt_ember.mesh.planar.strip_triangles import Thin
@@ -100,6 +102,7 @@ def _free_mesh(
     sizes = size_field(
         plan, size / refinement, through, wish.growth / refinement, finer, refinement, local.dense, strips
     )
+    sizes = replace(sizes, repeats=repeats_of(geometry, request.repeating))
     fixed: dict[int, int] = {}
     for name, count in local.by_hand.items():
         edges = geometry.surfaces[name].edges

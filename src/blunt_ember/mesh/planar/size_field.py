@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Curves
+from blunt_ember.mesh.motion import Motion
 
 #: Cells along a quarter turn at least.
 ALONG_QUARTER = 6
@@ -23,15 +24,25 @@ _AT_ONCE = 50_000
 
 @dataclass(frozen=True)
 class SizeField:
-    """Least of ``largest`` and, from every source, its size plus ``growth`` times the distance to it (m)."""
+    """Least of ``largest`` and, from every source, its size plus ``growth`` times the distance to it (m).
+
+    Where a body ``repeats`` it is as small as it would be if its next piece were there.
+    """
 
     largest: float
     growth: float
     places: tuple[cKDTree, ...]
     sizes: tuple[Floats, ...]
+    repeats: tuple[Motion, ...] = ()
 
     def at(self, points: Floats) -> Floats:
         """Return the size in m at ``points`` (p, 2)."""
+        size = self._of_sources(points)
+        for moved in self.repeats:
+            size = np.minimum(size, self._of_sources(moved(points)))
+        return size
+
+    def _of_sources(self, points: Floats) -> Floats:
         size = np.full(len(points), self.largest)
         for tree, sizes in zip(self.places, self.sizes, strict=True):
             reach = (self.largest - sizes.min()) / self.growth

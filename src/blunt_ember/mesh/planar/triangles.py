@@ -17,7 +17,7 @@ from scipy.spatial import Delaunay, QhullError, cKDTree
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
-from blunt_ember.mesh.planar.boundary import Boundary, divided_boundary, edge_divisions, halved_boundary
+from blunt_ember.mesh.planar.boundary import SAME_PLACE, Boundary, divided_boundary, edge_divisions, halved_boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 
 Owners = Callable[[Floats], Ints]
@@ -82,7 +82,7 @@ def triangles_within(plan: Arrangement, boundary: Boundary, owner_at: Owners, si
     Raises :class:`MeshError` where the outline cannot be followed.
     """
     _require_short(plan, boundary)
-    boundary = _conforming(plan, boundary)
+    boundary = _conforming(plan, boundary, sizes)
     inner = _seeds(boundary, owner_at, sizes)
     boundary, inner, cells, region = _refined(plan, boundary, inner, owner_at, sizes, FIRST_ROUNDS)
     for smoothing in range(1, SMOOTHINGS + 1):
@@ -135,14 +135,24 @@ def without_spares(made: Triangulation) -> Triangulation:
     return Triangulation(points[used], number[cells], made.region, renumbered)
 
 
-def _conforming(plan: Arrangement, boundary: Boundary) -> Boundary:
+def _conforming(plan: Arrangement, boundary: Boundary, sizes: SizeField) -> Boundary:
     """Cut segments until each is an edge of the triangulation of the boundary nodes alone."""
     for _ in range(LAST_ROUNDS):
         missing = _missing(boundary, _delaunay(boundary.points))
         if not len(missing):
             return boundary
-        boundary = halved_boundary(plan, boundary, missing)
+        boundary = _cut(plan, boundary, missing, sizes)
     return boundary
+
+
+def _cut(plan: Arrangement, boundary: Boundary, chosen: Ints, sizes: SizeField) -> Boundary:
+    """Cut segments in two, and where the body repeats those that lie upon them."""
+    middles = plan.curves.take(boundary.edge).at(boundary.share.mean(axis=1))
+    own = middles[chosen]
+    for moved in sizes.repeats:
+        far, nearest = cKDTree(middles).query(moved(own))
+        chosen = np.concatenate([chosen, np.asarray(nearest)[np.asarray(far) < SAME_PLACE * sizes.largest]])
+    return halved_boundary(plan, boundary, np.unique(chosen))
 
 
 def _delaunay(points: Floats) -> Ints:
@@ -234,7 +244,7 @@ def _refined(
         cells, region = _cells(points, owner_at)
         missing = _missing(boundary, cells)
         if len(missing):
-            boundary = halved_boundary(plan, boundary, missing)
+            boundary = _cut(plan, boundary, missing, sizes)
             continue
         centre, radius, shortest = _circles(points, cells)
         size = sizes.at(points[cells].mean(axis=1))
@@ -244,7 +254,7 @@ def _refined(
             break
         before = len(boundary.points), len(inner)
         boundary, added = _inserted(
-            plan, boundary, centre[wanted], radius[wanted], wish[wanted], region[wanted], owner_at
+            plan, boundary, centre[wanted], radius[wanted], wish[wanted], region[wanted], owner_at, sizes
         )
         inner = np.concatenate([inner, added])
         if (len(boundary.points), len(inner)) == before:
@@ -263,7 +273,14 @@ def _circles(points: Floats, cells: Ints) -> tuple[Floats, Floats, Floats]:
 
 
 def _inserted(
-    plan: Arrangement, boundary: Boundary, centre: Floats, radius: Floats, wish: Floats, region: Ints, owner_at: Owners
+    plan: Arrangement,
+    boundary: Boundary,
+    centre: Floats,
+    radius: Floats,
+    wish: Floats,
+    region: Ints,
+    owner_at: Owners,
+    sizes: SizeField,
 ) -> tuple[Boundary, Floats]:
     """Take a spread-out choice of the circumcentres; where nearly all lie too near the outline, cut it where it is
     long."""
@@ -278,7 +295,7 @@ def _inserted(
     if len(added) > FEW * len(centre):
         return boundary, added
     cut = _encroached(boundary, centre[~clear], radius[~clear])
-    return (halved_boundary(plan, boundary, cut) if len(cut) else boundary), added
+    return (_cut(plan, boundary, cut, sizes) if len(cut) else boundary), added
 
 
 def _spread(points: Floats, apart: Floats) -> Flags:
