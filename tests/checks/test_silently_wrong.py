@@ -247,3 +247,26 @@ def test_heat_between_faces_that_meet_at_two_temperatures_has_no_bound(
     for name in ("right", "all", "below"):
         check = found[name]
         assert not check.unbounded and check.error is not None and check.error < 0.05 * abs(check.value)
+
+
+@pytest.mark.parametrize("mesh", [{"across": 20}, {"order": 1}, {"cells": "triangles"}, {"size": "2 mm"}], ids=str)
+def test_no_extreme_lies_beyond_what_a_body_without_heat_of_its_own_meets(mesh: dict[str, Any]) -> None:
+    """Beside a jump of what is held cells swing, the more so where conduction has a direction, by up to 9 K below the
+    lowest that is held; heat that arises may bring it beyond."""
+    plate = {"shape": "rectangle", "size": ["36 mm", "106 mm"], "material": "m"}
+    core = {"shape": "rectangle", "size": ["14 mm", "106 mm"], "right_of": "plate", "material": "m"}
+    data: dict[str, Any] = {
+        "format": "blunt-ember/1",
+        "materials": {"m": {"k": {"along": "14.8 W/(m K)", "across": "0.3 W/(m K)"}}},
+        "body": {"kind": "section", "regions": {"plate": plate, "core": core}},
+        "isothermal": [{"region": "core"}],
+        "surroundings": [{"on": "plate.left", "temperature": "138 °C"}, {"on": "plate.bottom", "temperature": "13 °C"}],
+        "mesh": mesh,
+        "questions": [{"name": "low", "lowest": "body"}, {"name": "high", "highest": "body"}],
+    }
+    low, high = Flow().run(case_from_data(data)).checks
+    assert low.value == pytest.approx(286.15) and high.value == pytest.approx(411.15)
+    assert low.error is not None and high.error is not None and max(low.error, high.error) < 1e-9
+    heated = {**data, "heat_inside": [{"region": "plate", "per_volume": "90 MW/m³"}]}
+    low, high = Flow().answered(case_from_data(heated)).checks
+    assert low.value == pytest.approx(286.15) and high.value > 500

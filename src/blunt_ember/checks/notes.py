@@ -11,9 +11,9 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import shown, shown_difference, time_shown
 from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import Note
+from blunt_ember.fem.bounds import met_at, together
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
-from blunt_ember.fem.transient.bounds import met_at, together
 from blunt_ember.fem.transient.run import Run
 
 #: How far beyond a range a temperature may go before it is remarked on, K.

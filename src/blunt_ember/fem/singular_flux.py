@@ -34,8 +34,11 @@ class _Facets:
 
 
 def flux_is_singular(problem: Problem) -> bool:
-    """Return whether the flux has a singularity in a plane or in space."""
-    return settles_slowly(problem) or (problem.mesh.dimension > 1 and _held_ones_differ(problem, _skin(problem)))
+    """Return whether the flux has a singularity in a plane or in space: also where heat arises at a point or along a
+    line."""
+    if problem.mesh.dimension < 2:
+        return False
+    return bool(problem.points) or settles_slowly(problem) or _held_ones_differ(problem, _skin(problem))
 
 
 def settles_slowly(problem: Problem) -> bool:
@@ -72,7 +75,8 @@ def _facets(mesh: Mesh, corners: Ints, stated: Ints) -> _Facets:
         along = places[:, 1] - places[:, 0]
         out = np.column_stack([along[:, 1], -along[:, 0]])
     else:
-        out = np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
+        # Across both diagonals, as a facet at the axis of a turned body has two of its corners in one place.
+        out = np.cross(places[:, 2] - places[:, 0], places[:, -1] - places[:, 1])
     size = np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300)
     return _Facets(corners, places.mean(axis=1), out / size, stated)
 

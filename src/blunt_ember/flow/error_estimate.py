@@ -182,7 +182,9 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
             missed[place] = _MISSED * missed_between_nodes(mesh, solved.temperature, point, side)
         for probe in question_probes(question, place, solved) if question.readings else ():
             if isinstance(probe, ExtremeProbe):
-                missed[place] = _MISSED * probe.missed(solved.temperature, mesh)
+                beyond = _MISSED * probe.missed(solved.temperature, mesh)
+                last = solved.reached(np.inf if probe.highest else -np.inf, probe.highest)
+                missed[place] = min(beyond, abs(last - probe(solved.temperature)))
     return missed
 
 

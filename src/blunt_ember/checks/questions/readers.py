@@ -31,7 +31,9 @@ class MeshReader:
         """Return a temperature, K, (1,)."""
         solved = self.solved
         probe = probe_of(reading, solved.document, solved.mesh, solved.geometry, self.path)
-        return np.array([probe(solved.temperature)])
+        value = probe(solved.temperature)
+        extreme = reading.how in ("highest", "lowest")
+        return np.array([solved.reached(value, reading.how == "highest") if extreme else value])
 
     def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface, W, (1,)."""

@@ -14,8 +14,10 @@ from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError, environment_coupling
 from blunt_ember.checks.point_transmittance import FlatWall, flat_wall
 from blunt_ember.checks.transmittance import Sides, Wall, undisturbed_walls
+from blunt_ember.fem.bounds import met_at
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
+from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -59,6 +61,21 @@ class SolvedField:
         if self.run is not None:
             return float(self.run.highest.max() - self.run.lowest.min())
         return float(np.ptp(self.temperature))
+
+    def reached(self, value: float, highest: bool) -> float:
+        """Return an extreme that was read, K, or that of what the body meets where it lies beyond.
+
+        Cells swing beside a jump of what is held, and where conduction has a direction; heat that flows by itself does
+        not (the maximum principle).
+        """
+        if self.problem is None:
+            return value
+        low, high = met_at(self.problem, (), self.temperature, 0.0, 0.0)
+        if low <= value <= high:
+            return value
+        terms = build_terms(self.problem, 0.0)  # heat that arises may take it there
+        low, high = met_at(self.problem, terms, self.temperature, 0.0, 0.0)
+        return min(value, high) if highest else max(value, low)
 
     @cached_property
     def radiated(self) -> tuple[tuple[Radiated, ...], ...]:

@@ -9,9 +9,9 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.bounds import Bounds, met_at, together
 from blunt_ember.fem.coupling import Solves, coupled
 from blunt_ember.fem.linear import LinearSolver
-from blunt_ember.fem.transient.bounds import Bounds, met_at, together
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
 
