@@ -17,10 +17,10 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.flow.cache import StepCache
-from blunt_ember.flow.clock_steps import ClockSteps
 from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.in_time.clock_steps import ClockSteps
+from blunt_ember.flow.in_time.run_plan import run_case
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.flow.run_plan import run_case
 from blunt_ember.flow.steps import Steps
 from blunt_ember.gallery.families import family
 

@@ -14,7 +14,7 @@ import numpy as np
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.checks.source import Provenance
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow import error_estimate
+from blunt_ember.flow.answering import error_estimate
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.reference_cases import reference_cases
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
-from blunt_ember.flow import error_estimate
+from blunt_ember.flow.answering import error_estimate
 from blunt_ember.flow.flow import Flow
 from blunt_ember.refinement.trend import trend
 

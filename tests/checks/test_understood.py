@@ -16,8 +16,8 @@ from blunt_ember.fem.laws.surface_law import OnFacets, SurfaceLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.flow.cache import StepCache
-from blunt_ember.flow.clock_steps import ClockSteps
 from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.in_time.clock_steps import ClockSteps
 from blunt_ember.flow.steps import Steps
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -23,7 +23,7 @@ from blunt_ember.case.files.case_file import read_case, write_case
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
-from blunt_ember.flow.error_estimate import FINER_NODES
+from blunt_ember.flow.answering.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 

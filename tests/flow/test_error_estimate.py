@@ -17,7 +17,7 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.errors import CaseError, OpenCaseError
 from blunt_ember.fem.between_nodes import missed_between_nodes
-from blunt_ember.flow import error_estimate
+from blunt_ember.flow.answering import error_estimate
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family

@@ -18,7 +18,7 @@ import sys, time, multiprocessing
 from multiprocessing import forkserver
 if __name__ == "__main__":
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["blunt_ember.flow.fork_server", *sys.argv[1:2]])
+    context.set_forkserver_preload(["blunt_ember.flow.process.fork_server", *sys.argv[1:2]])
     forkserver.ensure_running()
     print(forkserver._forkserver._forkserver_pid, flush=True)
     if sys.argv[1] != "imports_long":

@@ -10,7 +10,7 @@ from threading import Thread
 import numpy as np
 
 from blunt_ember.case.editing.edits import with_value
-from blunt_ember.flow.server import serve
+from blunt_ember.flow.process.server import serve
 from blunt_ember.gallery.families import family
 
 #: Longer than any report of how far a run is, and shorter than any run that is sent.

@@ -22,11 +22,11 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.heat_flows import net_radiated
 from blunt_ember.fem.transient.run import Progress
+from blunt_ember.flow.answering.checking import answer_kind, answers_of, checks_of, histories_of
+from blunt_ember.flow.answering.error_estimate import ResolveSpec, estimate_errors
+from blunt_ember.flow.answering.expected_fields import ExpectedFields
 from blunt_ember.flow.cache import Step, StepCache
-from blunt_ember.flow.checking import answer_kind, answers_of, checks_of, histories_of
-from blunt_ember.flow.clock_steps import ClockSteps
-from blunt_ember.flow.error_estimate import ResolveSpec, estimate_errors
-from blunt_ember.flow.expected_fields import ExpectedFields
+from blunt_ember.flow.in_time.clock_steps import ClockSteps
 from blunt_ember.flow.outcome import Outcome, with_errors
 from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
-from blunt_ember.flow.job import do_job
+from blunt_ember.flow.process.job import do_job
 
 
 def serve_levels(connection: Connection, data: dict[str, Any], folder: str, follow_error: bool, scratch: str) -> None:

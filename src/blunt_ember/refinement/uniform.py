@@ -14,7 +14,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import number as shown_number
 from blunt_ember.errors import CaseError, SolverError
-from blunt_ember.flow.error_estimate import ResolveSpec
+from blunt_ember.flow.answering.error_estimate import ResolveSpec
 from blunt_ember.flow.flow import Flow
 from blunt_ember.refinement.trend import RefinementLevel
 

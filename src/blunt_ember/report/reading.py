@@ -7,7 +7,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
-from blunt_ember.flow.job import do_job
+from blunt_ember.flow.process.job import do_job
 
 
 def serve_reading(connection: Connection, path: Path, unit: str | None) -> None:

@@ -7,8 +7,8 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from blunt_ember.flow.job import do_job
-from blunt_ember.flow.server import Packed, unpacked
+from blunt_ember.flow.process.job import do_job
+from blunt_ember.flow.process.server import Packed, unpacked
 
 if TYPE_CHECKING:
     from blunt_ember.case.values.units import Kind

@@ -13,7 +13,7 @@ from blunt_ember.desk.app.desk_window import DeskWindow
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.flow.server import packed
+from blunt_ember.flow.process.server import packed
 from blunt_ember.picture.charts.plot import CHART_FILES, write_plot
 from blunt_ember.picture.palette import DARK, LIGHT, Theme
 from blunt_ember.refinement.trend import RefinementLevel

@@ -23,7 +23,7 @@ from blunt_ember.checks.ledger import Ledger, ledger_at
 from blunt_ember.checks.verdict import Check
 from blunt_ember.desk.checks.deviation_ruler import DeviationRuler
 from blunt_ember.desk.widgets.elided_label import ElidedLabel
-from blunt_ember.flow.error_estimate import Errors
+from blunt_ember.flow.answering.error_estimate import Errors
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.report.checks_table import MARKS, basis

@@ -15,9 +15,9 @@ from PyQt6.sip import voidptr
 
 #: What every process needs, with all that these import; first of all, that it ends with this one.
 _IMPORTED = [
-    "blunt_ember.flow.fork_server",
+    "blunt_ember.flow.process.fork_server",
     "blunt_ember.flow.flow",
-    "blunt_ember.flow.server",
+    "blunt_ember.flow.process.server",
     "blunt_ember.refinement.uniform",
 ]
 

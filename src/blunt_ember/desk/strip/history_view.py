@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QWidget
 from blunt_ember.case.case import Case
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.desk.strip.time_view import TimeView
+from blunt_ember.flow.answering.steady_answer import serve_steady
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.flow.steady_answer import serve_steady
 from blunt_ember.picture.charts.history_chart import Level, TimeCurves, history_plot, laid_over
 from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.palette import Theme

@@ -12,7 +12,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Spread, Uncertainty
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.errors import BluntEmberError, ExpressionError
-from blunt_ember.flow.error_estimate import estimate_errors
+from blunt_ember.flow.answering.error_estimate import estimate_errors
 from blunt_ember.studies.kinds.variance_shares import SharedDraws, straight_shares
 from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError, current, parameter_value

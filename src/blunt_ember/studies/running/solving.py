@@ -14,7 +14,7 @@ from typing import Any
 from blunt_ember.case.case import case_from_data
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow.error_estimate import estimate_errors
+from blunt_ember.flow.answering.error_estimate import estimate_errors
 from blunt_ember.flow.flow import Flow
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running.program import program_version

@@ -8,7 +8,7 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from multiprocessing import get_context
 from typing import Any, Protocol
 
-from blunt_ember.flow.own_end import end_with
+from blunt_ember.flow.process.own_end import end_with
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running.program import program_version

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 
-from blunt_ember.flow.own_end import end_with, end_with_starter
+from blunt_ember.flow.process.own_end import end_with, end_with_starter
 
 
 class _Forking:

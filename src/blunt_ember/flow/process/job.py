@@ -7,7 +7,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.flow.own_end import end_with_starter
+from blunt_ember.flow.process.own_end import end_with_starter
 
 
 def do_job(connection: Connection, what: str, job: Callable[[Callable[[Any], None]], None]) -> None:

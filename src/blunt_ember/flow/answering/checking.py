@@ -24,7 +24,7 @@ from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.unbounded import meets_otherwise_held
 from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.flow.expected_fields import ExpectedFields, ReferenceField, field_named
+from blunt_ember.flow.answering.expected_fields import ExpectedFields, ReferenceField, field_named
 
 #: Share of an answer that an assumption must change to be told.
 _FELT = 1e-6

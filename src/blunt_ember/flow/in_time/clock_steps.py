@@ -14,8 +14,8 @@ from blunt_ember.fem.steady.steady import Solution
 from blunt_ember.fem.transient.run import Run
 from blunt_ember.fem.transient.time_constants import time_scales
 from blunt_ember.flow.cache import Step
-from blunt_ember.flow.run_plan import RunRequest, breaks_of, horizon_of, run_case, stage_plans, tolerance_of
-from blunt_ember.flow.start_field import start_field
+from blunt_ember.flow.in_time.run_plan import RunRequest, breaks_of, horizon_of, run_case, stage_plans, tolerance_of
+from blunt_ember.flow.in_time.start_field import start_field
 from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
 
 

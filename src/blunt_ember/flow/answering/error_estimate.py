@@ -27,7 +27,7 @@ from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
-from blunt_ember.flow.about_points import answers_beside, asked_about_points, largest_about
+from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of

@@ -10,7 +10,7 @@ from multiprocessing.connection import Connection
 from multiprocessing.synchronize import Event
 from typing import TYPE_CHECKING, Any
 
-from blunt_ember.flow.job import do_job, unforeseen
+from blunt_ember.flow.process.job import do_job, unforeseen
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import TYPE_CHECKING, Any
 
-from blunt_ember.flow.job import do_job
+from blunt_ember.flow.process.job import do_job
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case

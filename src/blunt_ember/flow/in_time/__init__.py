@@ -1,0 +1,1 @@
+"""The steps of the flow where the clock runs."""
