@@ -15,7 +15,7 @@ from scipy.sparse import csc_array, diags_array
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.flow.cache import StepCache
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.in_time.clock_steps import ClockSteps

@@ -12,7 +12,7 @@ import pytest
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.checks.ledger import ledger_at
 from blunt_ember.errors import CaseError, OpenCaseError
-from blunt_ember.fem.transient import exact_in_time
+from blunt_ember.fem.transient.exact import exact_in_time
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family

@@ -10,9 +10,9 @@ import pytest
 from scipy.linalg import expm
 
 from blunt_ember.case.case import Case, case_from_data
-from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
+from blunt_ember.fem.transient.exact.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.stepping import Stepper
+from blunt_ember.fem.transient.stepwise.stepping import Stepper
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 
@@ -291,7 +291,7 @@ def test_what_follows_time_or_temperature_or_states_its_steps_takes_steps(change
 def test_what_no_space_is_found_for_takes_steps_and_says_so(monkeypatch: pytest.MonkeyPatch) -> None:
     case = plate({"end": "10 min", "tolerance": "0.01 %"}, HOT, AIR)
     exact = solved(case)
-    monkeypatch.setattr("blunt_ember.fem.transient.exact_in_time._MOST_VECTORS", 3)
+    monkeypatch.setattr("blunt_ember.fem.transient.exact.exact_in_time._MOST_VECTORS", 3)
     stepped = solved(case)
     assert exact.run is not None and exact.run.exact_in_time
     assert stepped.run is not None and not stepped.run.exact_in_time and stepped.run.work.exact < stepped.run.work.steps

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from blunt_ember.fem.transient.time_left import TimeLeft
+from blunt_ember.fem.transient.stepwise.time_left import TimeLeft
 
 
 @pytest.mark.parametrize("growth", [1.0, 1.05, 1.2])

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from blunt_ember.cli.main import main
-from blunt_ember.fem.transient import exact_in_time
+from blunt_ember.fem.transient.exact import exact_in_time
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.refinement.trend import trend

@@ -13,7 +13,7 @@ from blunt_ember.case.values.units import HEAT, HEAT_FLOW, Kind
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9

@@ -14,7 +14,7 @@ from blunt_ember.errors import Note
 from blunt_ember.fem.bounds import met_at, together
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
 _SLACK = 0.5

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from blunt_ember.fem.steady.balance import NewtonStep
-    from blunt_ember.fem.transient.run import Progress
+    from blunt_ember.fem.transient.recorded.run import Progress
 
 #: What takes less says nothing, s; then it is said so often on a terminal, and in a file after twice the time each.
 _QUIET, _OFTEN = 3.0, 0.5

@@ -21,7 +21,7 @@ from blunt_ember.fem.problem.case_faults import open_properties
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.heat_flows import net_radiated
-from blunt_ember.fem.transient.run import Progress
+from blunt_ember.fem.transient.recorded.run import Progress
 from blunt_ember.flow.answering.checking import answer_kind, answers_of, checks_of, histories_of
 from blunt_ember.flow.answering.error_estimate import ResolveSpec, estimate_errors
 from blunt_ember.flow.answering.expected_fields import ExpectedFields

@@ -18,7 +18,7 @@ from blunt_ember.errors import BluntEmberError, Note, ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.reading import temperature_at
 from blunt_ember.fem.steady.steady import Solution
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.flow.answering.error_estimate import STOPPED, Errors
 from blunt_ember.geometry.body_geometry import BodyGeometry

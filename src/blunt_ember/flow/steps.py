@@ -19,7 +19,7 @@ from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.heat_flows import heat_flows, round_off
 from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import Solution, solve_steady
-from blunt_ember.fem.transient.run import Progress
+from blunt_ember.fem.transient.recorded.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.keys import StepKeys
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -20,7 +20,7 @@ from blunt_ember.case.values.units import HEAT_FLOW, Kind
 from blunt_ember.checks.questions.profile import main_axis, profile_through
 from blunt_ember.checks.references.series_path import series_path
 from blunt_ember.errors import BluntEmberError, ReferenceRefusedError
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer

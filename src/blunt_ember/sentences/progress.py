@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.fem.steady.balance import NewtonStep
-from blunt_ember.fem.transient.run import Progress
+from blunt_ember.fem.transient.recorded.run import Progress
 
 
 def progress_text(step: NewtonStep | Progress) -> str:

@@ -17,7 +17,7 @@ from blunt_ember.checks.questions.probes import Probe, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.transmittance import Sides
 from blunt_ember.errors import DataPath
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 
 
 @dataclass(frozen=True)

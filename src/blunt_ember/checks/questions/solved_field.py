@@ -18,7 +18,7 @@ from blunt_ember.fem.bounds import met_at
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.terms.build import build_terms
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
 

@@ -12,7 +12,7 @@ from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.widgets.icon import ICON
 from blunt_ember.fem.steady.balance import NewtonStep
-from blunt_ember.fem.transient.run import Progress
+from blunt_ember.fem.transient.recorded.run import Progress
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.sentences.parts import Entry
 from blunt_ember.sentences.progress import progress_text

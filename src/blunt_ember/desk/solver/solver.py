@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from blunt_ember.desk.solver.child_process import ChildProcess, forked
 from blunt_ember.desk.solver.scratch import SCRATCH
-from blunt_ember.fem.transient.run import Progress
+from blunt_ember.fem.transient.recorded.run import Progress
 from blunt_ember.flow.process.server import serve, with_news
 from blunt_ember.process_mark import own_mark
 

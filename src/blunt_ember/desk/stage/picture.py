@@ -6,7 +6,7 @@ from collections.abc import Collection
 
 from PyQt6.QtGui import QImage
 
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import View

@@ -17,7 +17,7 @@ from blunt_ember.desk.widgets.drawn_view import DrawnView
 from blunt_ember.desk.widgets.elided_label import ElidedLabel
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
 from blunt_ember.errors import ReferenceRefusedError
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.charts.chain_chart import chain_plot
 from blunt_ember.picture.charts.plot import Plot

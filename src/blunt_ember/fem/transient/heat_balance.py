@@ -18,8 +18,8 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
 from blunt_ember.fem.terms.term import Term, sampled
+from blunt_ember.fem.transient.stepwise.time_step import State
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.fem.transient.time_step import State
 
 
 class Heating:

@@ -10,11 +10,11 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
+from blunt_ember.fem.transient.exact.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.stepping import Stepper, Work
-from blunt_ember.fem.transient.surface_heat import SurfaceHeat
-from blunt_ember.fem.transient.time_step import State, StepForm
+from blunt_ember.fem.transient.recorded.surface_heat import SurfaceHeat
+from blunt_ember.fem.transient.stepwise.stepping import Stepper, Work
+from blunt_ember.fem.transient.stepwise.time_step import State, StepForm
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.

@@ -17,9 +17,9 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts_of
 from blunt_ember.fem.steady.steady import solve_steady
 from blunt_ember.fem.terms.on_facets import OnSurface
-from blunt_ember.fem.transient.exact_in_time import ExactStepper, is_exact
+from blunt_ember.fem.transient.exact.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.stepping import Stepper
+from blunt_ember.fem.transient.stepwise.stepping import Stepper
 
 #: Inverse iteration for the slowest mode: most steps, and the change of its time at which it ends.
 _MODE_STEPS, _MODE_CHANGE = 60, 1e-6

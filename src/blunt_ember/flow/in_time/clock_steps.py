@@ -11,7 +11,7 @@ from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import reference_temperature_of
 from blunt_ember.fem.steady.steady import Solution
-from blunt_ember.fem.transient.run import Run
+from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.fem.transient.time_constants import time_scales
 from blunt_ember.flow.cache import Step
 from blunt_ember.flow.in_time.run_plan import RunRequest, breaks_of, horizon_of, run_case, stage_plans, tolerance_of

@@ -22,10 +22,10 @@ from blunt_ember.checks.questions.solved_field import RunColumns
 from blunt_ember.errors import CaseError, DataPath, Fault, OpenCaseError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.steady import Solution, solve_steady
-from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.marching import Control, March, StagePlan, Watch, Watched
-from blunt_ember.fem.transient.recorder import Keeping, Recorder
-from blunt_ember.fem.transient.run import Progress, Run
+from blunt_ember.fem.transient.recorded.field_store import FieldStore
+from blunt_ember.fem.transient.recorded.recorder import Keeping, Recorder
+from blunt_ember.fem.transient.recorded.run import Progress, Run
 from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.time_constants import SETTLED_SHARE, TimeScales
 from blunt_ember.geometry.body_geometry import BodyGeometry

@@ -15,7 +15,7 @@ from blunt_ember.flow.process.job import do_job, unforeseen
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.fem.steady.balance import NewtonStep
-    from blunt_ember.fem.transient.run import Progress
+    from blunt_ember.fem.transient.recorded.run import Progress
     from blunt_ember.flow.flow import Flow
     from blunt_ember.flow.outcome import Outcome
     from blunt_ember.mesh.mesh import Mesh

@@ -20,11 +20,11 @@ from scipy.sparse import csr_array
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.linear import fits_factors
-from blunt_ember.fem.transient.driving import PASSED, Driving, StatedInTime
+from blunt_ember.fem.transient.exact.driving import PASSED, Driving, StatedInTime
+from blunt_ember.fem.transient.exact.trajectory import Response, Trajectory, every_integral
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.stepping import Stepper, step_length
-from blunt_ember.fem.transient.time_step import SAME_INSTANT, State, StepForm
-from blunt_ember.fem.transient.trajectory import Response, Trajectory, every_integral
+from blunt_ember.fem.transient.stepwise.stepping import Stepper, step_length
+from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT, State, StepForm
 
 #: How many times longer a space reaches than the first step taken in it: after a break, where what jumps is rough, and
 #: later on; and than its pole. One that is not found reaches so many times less far.

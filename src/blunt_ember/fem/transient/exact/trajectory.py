@@ -8,7 +8,7 @@ from math import factorial
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.fem.transient.driving import Driving
+from blunt_ember.fem.transient.exact.driving import Driving
 
 #: Terms that are smaller beside the first are left out of a series.
 _NOTHING = 1e-18

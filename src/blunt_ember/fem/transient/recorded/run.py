@@ -9,11 +9,11 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.transient.field_store import FieldStore
-from blunt_ember.fem.transient.time_step import SAME_INSTANT
+from blunt_ember.fem.transient.recorded.field_store import FieldStore
+from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT
 
 if TYPE_CHECKING:
-    from blunt_ember.fem.transient.stepping import Work
+    from blunt_ember.fem.transient.stepwise.stepping import Work
 
 
 @dataclass(frozen=True)

@@ -11,16 +11,16 @@ from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.transient.field_store import FieldStore
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.marching import March, Marched, Watch, Watched, came_true
-from blunt_ember.fem.transient.run import Progress, Run
+from blunt_ember.fem.transient.recorded.field_store import FieldStore
+from blunt_ember.fem.transient.recorded.run import Progress, Run
+from blunt_ember.fem.transient.recorded.surface_heat import Moment
 from blunt_ember.fem.transient.start import Start
-from blunt_ember.fem.transient.stepping import Work
+from blunt_ember.fem.transient.stepwise.stepping import Work
+from blunt_ember.fem.transient.stepwise.time_left import TimeLeft
+from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT, StepForm
 from blunt_ember.fem.transient.storage import Storage
-from blunt_ember.fem.transient.surface_heat import Moment
-from blunt_ember.fem.transient.time_left import TimeLeft
-from blunt_ember.fem.transient.time_step import SAME_INSTANT, StepForm
 from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.

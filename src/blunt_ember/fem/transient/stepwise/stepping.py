@@ -13,7 +13,7 @@ from blunt_ember.fem.bounds import Bounds, met_at, together
 from blunt_ember.fem.coupling import Solves, coupled
 from blunt_ember.fem.linear import LinearSolver
 from blunt_ember.fem.transient.heat_balance import Heating
-from blunt_ember.fem.transient.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
+from blunt_ember.fem.transient.stepwise.time_step import ERROR_WEIGHTS, INNER, NEWEST, State, TimeStep
 
 #: Matrices that are kept ready, for lengths of step that come again.
 _KEPT = 3

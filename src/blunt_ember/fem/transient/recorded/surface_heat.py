@@ -15,8 +15,8 @@ from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.term import Term
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.start import Start
+from blunt_ember.fem.transient.stepwise.time_step import State, StepForm
 from blunt_ember.fem.transient.storage import storage_of
-from blunt_ember.fem.transient.time_step import State, StepForm
 from blunt_ember.mesh.mesh import CellBlock
 
 #: Points and weights by which what changes within a step is taken in the mean.

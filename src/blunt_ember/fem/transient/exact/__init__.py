@@ -1,0 +1,1 @@
+"""Runs that are exact in time, all instants at once."""

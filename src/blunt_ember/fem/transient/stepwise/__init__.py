@@ -1,0 +1,1 @@
+"""Runs step by step, each as long as a tolerance allows."""
