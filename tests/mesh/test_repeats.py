@@ -8,25 +8,25 @@ import numpy as np
 import pytest
 
 from blunt_ember.case.case import case_from_data
+from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.mesh import Mesh
 
 
-def solved(regions: dict[str, Any], sides: list[str], mesh: dict[str, Any], kind: str = "section") -> Outcome:
+def solved(
+    regions: dict[str, Any], sides: list[str], mesh: dict[str, Any], kind: str = "section", film: bool = False
+) -> Outcome:
     """A body that repeats at the last two of its ``sides``, between the first two."""
     warm, cool, *pair = sides
+    at = [{"film": {"h": "40 W/(m² K)", "temperature": t}} if film else {"temperature": t} for t in ("245 °C", "20 °C")]
     return Flow().run(
         case_from_data(
             {
                 "format": "blunt-ember/1",
                 "materials": {"wool": {"k": "0.3 W/(m K)"}, "bolt": {"k": "5 W/(m K)"}},
                 "body": {"kind": kind, "regions": regions, **({"depth": "1 m"} if kind == "section" else {})},
-                "surroundings": [
-                    {"on": warm, "temperature": "245 °C"},
-                    {"on": cool, "temperature": "20 °C"},
-                    {"on": pair, "periodic": True},
-                ],
+                "surroundings": [{"on": warm, **at[0]}, {"on": cool, **at[1]}, {"on": pair, "periodic": True}],
                 "mesh": mesh,
                 "questions": [{"name": "heat", "heat_flow": warm}],
             }
@@ -85,3 +85,17 @@ def test_sides_of_a_solid_repeat_as_those_of_its_plan_do() -> None:
         assert made.mesh is not None and unlike(made.mesh, "wall.left", "wall.right") < 1e-12
         values.append(made.checks[0].value)
     assert values[1] == pytest.approx(values[0], rel=2e-3)
+
+
+def test_sides_that_are_divided_differently_by_hand_are_remarked_on() -> None:
+    sides = ["wall.bottom", "wall.top", "wall.left", "wall.right"]
+
+    def divided(left: int, right: int, film: bool) -> Outcome:
+        local = [{"on": "wall.left", "divisions": left}, {"on": "wall.right", "divisions": right}]
+        return solved(strip(40, {}), sides, {"local": local, "cells": "triangles"}, film=film)
+
+    alike = divided(12, 12, film=False)
+    assert not alike.notes and alike.mesh is not None and unlike(alike.mesh, "wall.left", "wall.right") < 1e-12
+    assert any("do not lie upon each other" in note.message for note in divided(12, 17, film=True).notes)
+    with pytest.raises(CaseError, match="state the same divisions for both sides"):
+        divided(12, 17, film=False)

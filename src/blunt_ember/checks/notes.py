@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
@@ -15,11 +16,14 @@ from blunt_ember.fem.bounds import met_at, together
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.recorded.run import Run
+from blunt_ember.mesh.motion import laid_upon
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
 _SLACK = 0.5
 #: Share of all temperatures that may lie beyond what heat can lead to, and instants looked at.
 _BEYOND, _LOOKED_AT = 5e-4, 50
+#: Share of the extent of a side by which nodes may lie apart and be one.
+_SAME = 1e-6
 
 
 def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) -> tuple[Note, ...]:
@@ -31,6 +35,7 @@ def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) 
         *_below_zero(temperatures),
         *_beyond_ranges(case, problem, temperatures),
         *_impossible(problem, temperatures, t),
+        *_unlike_sides(problem),
     )
 
 
@@ -73,6 +78,19 @@ def _out_of_bounds(case: Case, run: Run) -> Iterator[Note]:
     what = f"{reach} up to {time_shown(float(until))}, to which no heat can lead"
     cure = "smaller cells, or a 'lumped' capacity with cells of order 1, take that away"
     yield Note(("clock",), f"{what}: the cells are too large for how suddenly it changes; {cure}")
+
+
+def _unlike_sides(problem: Problem) -> Iterator[Note]:
+    """Periodic sides whose nodes do not lie upon each other, as where a mesh was read or divided by hand: what passes
+    is then less exact than other cells tell."""
+    mesh = problem.mesh
+    for names in problem.periodic:
+        first, second = (mesh.surfaces[name] for name in names)
+        places = laid_upon(mesh, second, first)(mesh.points[second.nodes])
+        far = np.asarray(cKDTree(mesh.points[first.nodes]).query(places)[0])
+        if len(first.nodes) != len(second.nodes) or far.max() > _SAME * np.ptp(mesh.points[first.nodes], axis=0).max():
+            what = f"the nodes of '{names[0]}' and '{names[1]}' do not lie upon each other"
+            yield Note(("surroundings",), f"{what}; answers may be off by more than their ±. Divide both sides alike")
 
 
 def _below_zero(temperatures: Floats) -> Iterator[Note]:

@@ -133,7 +133,7 @@ def constraints_of(problem: Problem, t: float = 0.0) -> Constraints:
                     Fault(
                         ("surroundings",),
                         "a held surface ends between nodes of a periodic one; "
-                        "state a mesh size so that both have the same nodes",
+                        "state the same divisions for both sides of the pair",
                     ),
                 )
             )
