@@ -257,14 +257,17 @@ def test_no_extreme_lies_beyond_what_a_body_without_heat_of_its_own_meets(mesh: 
     core = {"shape": "rectangle", "size": ["14 mm", "106 mm"], "right_of": "plate", "material": "m"}
     data: dict[str, Any] = {
         "format": "blunt-ember/1",
-        "materials": {"m": {"k": {"along": "14.8 W/(m K)", "across": "0.3 W/(m K)"}}},
+        "materials": {"m": {"k": {"along": "14.8 W/(m K)", "across": "3.08 W/(m K)"}}},
         "body": {"kind": "section", "regions": {"plate": plate, "core": core}},
         "isothermal": [{"region": "core"}],
         "surroundings": [{"on": "plate.left", "temperature": "138 °C"}, {"on": "plate.bottom", "temperature": "13 °C"}],
         "mesh": mesh,
         "questions": [{"name": "low", "lowest": "body"}, {"name": "high", "highest": "body"}],
     }
-    low, high = Flow().run(case_from_data(data)).checks
+    outcome = Flow().run(case_from_data(data))
+    swings = any("to which no heat can lead" in note.message for note in outcome.notes)
+    assert swings or mesh != {"across": 20}
+    low, high = outcome.checks
     assert low.value == pytest.approx(286.15) and high.value == pytest.approx(411.15)
     assert low.error is not None and high.error is not None and max(low.error, high.error) < 1e-9
     heated = {**data, "heat_inside": [{"region": "plate", "per_volume": "90 MW/m³"}]}

@@ -22,6 +22,8 @@ from blunt_ember.mesh.motion import laid_upon
 _SLACK = 0.5
 #: Share of all temperatures that may lie beyond what heat can lead to, and instants looked at.
 _BEYOND, _LOOKED_AT = 5e-4, 50
+#: Share of the span of a steady solution by which it may lie beyond what heat can lead to, and round-off in K.
+_SWING, _ROUND_OFF = 0.01, 1e-6
 #: Share of the extent of a side by which nodes may lie apart and be one.
 _SAME = 1e-6
 
@@ -37,6 +39,28 @@ def remarks(case: Case, problem: Problem, temperatures: Floats, t: float = 0.0) 
         *_impossible(problem, temperatures, t),
         *_unlike_sides(problem),
     )
+
+
+def steady_remarks(case: Case, problem: Problem, temperature: Floats) -> tuple[Note, ...]:
+    """Return what the temperatures (n,) in K of a steady solution show to be doubtful."""
+    return (*remarks(case, problem, temperature[None]), *_swinging(case, problem, temperature))
+
+
+def _swinging(case: Case, problem: Problem, temperature: Floats) -> Iterator[Note]:
+    """Temperatures that no flow of heat leads to, beside a jump of what is held or where conduction has a direction."""
+    least, most = float(temperature.min()), float(temperature.max())
+    low, high = met_at(problem, (), temperature, 0.0, 0.0)
+    much = _SWING * (most - least) + _ROUND_OFF
+    if max(low - least, most - high) > much:
+        low, high = met_at(problem, build_terms(problem, 0.0), temperature, 0.0, 0.0)
+    below, above = low - least, most - high
+    if max(below, above) > much:
+        kind = case.units.of(TEMPERATURE)
+        side, by, bound = ("above", above, high) if above > below else ("below", below, low)
+        what = f"temperatures reach {shown_difference(by, kind)} {side} {shown(bound, kind)}, to which no heat can lead"
+        yield Note(
+            ("mesh",), f"{what}: cells swing beside a jump; extremes leave it out, and cells of order 1 swing less"
+        )
 
 
 def run_remarks(case: Case, run: Run) -> Iterator[Note]:

@@ -12,7 +12,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.faults.plausibility import plausibility
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.ledger import ledger, ledger_at, require_closed
-from blunt_ember.checks.notes import remarks, run_remarks
+from blunt_ember.checks.notes import run_remarks, steady_remarks
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField
 from blunt_ember.checks.references.fits.second_method import second_field
@@ -204,7 +204,7 @@ class Flow:
             solution=solution,
             ledger=ledger(problem, heat, case.document, solution.noise, net_radiated(problem, solution)),
             heat=heat,
-            notes=(*reached.notes, *solution.notes, *remarks(case, problem, solution.temperature[None])),
+            notes=(*reached.notes, *solution.notes, *steady_remarks(case, problem, solution.temperature)),
         )
         yield reached
         require_closed(reached.ledger)
