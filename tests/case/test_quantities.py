@@ -136,6 +136,23 @@ TRADE = [
     ("0.35 W/mK", CONDUCTIVITY, 0.35),
     ("0.35 W/m·K", CONDUCTIVITY, 0.35),
     ("0.35 W/m-K", CONDUCTIVITY, 0.35),
+    ("22 deg C", TEMPERATURE, 295.15),
+    ("72 degrees F", TEMPERATURE, 295.3722222222),
+    ("22 deg. C", TEMPERATURE, 295.15),
+    ("300 deg K", TEMPERATURE, 300.0),
+    ("295 Kelvin", TEMPERATURE, 295.0),
+    ("500 R", TEMPERATURE, 277.7777777778),
+    ("12 W/(m2 deg C)", FILM_COEFFICIENT, 12.0),
+    ("2 Btu/hr-ft2-F", FILM_COEFFICIENT, 11.3565266825),
+    ("2 Btu/hr-ft²-°F", FILM_COEFFICIENT, 11.3565266825),
+    ("5 kcal/m2-h-C", FILM_COEFFICIENT, 5.8111111111),
+    ("0.5 Btu/(hr-ft-°F)", CONDUCTIVITY, 0.8653673332),
+    ("5 Btu-in/hr-ft2-F", CONDUCTIVITY, 0.7211394443),
+    ("13 hr-ft2-F/Btu", AREA_RESISTANCE, 2.28943238787),
+    ("0.5 m2-K/W", AREA_RESISTANCE, 0.5),
+    ("900 J/kg-C", HEAT_CAPACITY, 900.0),
+    ("0.2 Btu/lbm-F", HEAT_CAPACITY, 837.36),
+    ("2 mil", LENGTH, 5.08e-5),
     ("0.35 W/m.K", CONDUCTIVITY, 0.35),
     ("0.35 W/(mK)", CONDUCTIVITY, 0.35),
     ("0.35 W/m°C", CONDUCTIVITY, 0.35),
@@ -174,6 +191,17 @@ TRADE = [
 @pytest.mark.parametrize(("text", "kind", "si"), TRADE)
 def test_the_trade_s_own_spellings_are_understood(text: str, kind: Kind, si: float) -> None:
     assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-9)
+
+
+def test_a_hyphen_before_a_name_of_the_case_takes_it_away() -> None:
+    names = {
+        "h": evaluate("3 W/m2K", {}),
+        "m": evaluate("2 kg/s", {}),
+        "t2": evaluate("5 mm", {}),
+        "C": evaluate("4 K", {}),
+    }
+    for text, value in (("20 W/m2K-h", 17.0), ("5 kg/s-m", 3.0), ("20 mm-t2/2", 0.0175), ("(9 K-C)*2", 10.0)):
+        assert evaluate(text, names).magnitude == pytest.approx(value)
 
 
 def test_below_a_number_a_kelvin_is_a_unit_and_a_name_is_a_name() -> None:

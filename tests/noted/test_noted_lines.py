@@ -87,6 +87,11 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
     ("line", "as_well_as"),
     [
         ("plane wall L = 0.1 m k = 1.5 W/m-K T1 = 100 C T2 = 20 C", "wall 0.1 m k 1.5; left 100 °C; right 20 °C"),
+        ("wall 30 cm, lambda 0.7 W/mK, Ti = 20 deg C, Te = -10 deg C", "wall 30 cm k 0.7; left 20 °C; right -10 °C"),
+        (
+            'wall 50 mm k 15, left q" = 10 kW/m2, right 25 C h 100',
+            "wall 50 mm k 15; left flux 10 kW/m2; right 25 C h 100",
+        ),
         (
             "concrete wall 200 mm inside 20 C h=8 outside -10 C h=25",
             "wall 200 mm concrete; inside 20 °C h 8; outside -10 °C h 25",

@@ -65,8 +65,8 @@ SIDE_WORDS = frozenset(
         "indoors",
         "t1",
         "t2",
-        "t_in",
-        "t_out",
+        *("t_in", "t_i", "tin", "ti"),
+        *("t_out", "t_o", "t_e", "tout", "te"),
     ]
 )
 _HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}

@@ -18,6 +18,10 @@ _TALL = "100 mm"
 _LAGGING = frozenset(("lagging", "insulation", "wool", "foam", "felt", "blanket", "mat", "cork", "jacket", "sleeve"))
 
 
+#: How temperatures are called on both sides.
+_T_WITHIN, _T_WITHOUT = ("t_in", "t_i", "tin", "ti"), ("t_out", "t_o", "t_e", "tout", "te")
+
+
 def _thick(layers: Sequence[NotedLayer], example: str) -> None:
     if not layers:
         raise NotEnoughError(f"how thick it is, such as '{example}'")
@@ -35,8 +39,8 @@ def wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         regions[layer.name] = {"shape": "rectangle", "size": [layer.thickness, _TALL], **place, **filled(layer)}
     first, last = f"{layers[0].name}.left", f"{layers[-1].name}.right"
     sides = {
-        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", "t_in", "indoors"), (first,)),
-        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2", "t_out"), (last,)),
+        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", *_T_WITHIN, "indoors"), (first,)),
+        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2", *_T_WITHOUT), (last,)),
         **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
         "top": tuple(f"{layer.name}.top" for layer in layers),
         "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
@@ -207,8 +211,8 @@ _HOLLOW = ("inside", "outside")
 
 def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
     return {
-        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1", "t_in"), (first,)),
-        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2", "t_out"), (last,)),
+        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1", *_T_WITHIN), (first,)),
+        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2", *_T_WITHOUT), (last,)),
         **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
     }
 

@@ -36,7 +36,7 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),
         **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("generating", "source", "q'''"), (POWER_DENSITY, "W/m³")),
-        "q''": (HEAT_FLUX, "W/m²"),
+        **dict.fromkeys(("q''", 'q"'), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
         **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
         **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
@@ -66,7 +66,7 @@ _ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", 
 #: Words behind a size that say which it is.
 DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?")
-_WORD = re.compile(r"[^\W\d][\w\-'|]*")
+_WORD = re.compile(r"[^\W\d][\w\-'\"|]*")
 _UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
 #: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
 _MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from blunt_ember.case.values.units import is_unit
 from blunt_ember.errors import ExpressionError
 
 _EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
@@ -19,6 +20,16 @@ _TENS = re.compile(
 _RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺−", "0123456789-+-")
 #: ``W/m.K``: a dot between units is a product.
 _DOTTED = re.compile(r"(?<=[^\W\d_])\.(?=[^\W\d_]|°)|(?<=[²³])\.(?=[^\W\d_]|°)")
+#: ``22 deg C``, ``72 degrees F``: of an angle and a capacitance nobody speaks.
+_DEGREE_WORDS = re.compile(r"(?<![^\W\d_])deg(?:ree)?s?\.?\s+(?P<scale>[CFK]|[Cc]elsius|[Ff]ahrenheit|[Kk]elvin)\b")
+_SCALES = {"c": "°C", "f": "°F", "k": "K"}
+#: ``Btu/hr-ft2-F``, ``m2-K/W``: units joined by hyphens, below a unit behind a number or above a heat flow.
+_HYPHENED = re.compile(
+    r"(?P<lead>\d\s*[^\W\d_]+(?:-in)?[²³]?\d?/\(?|\d\s+)"
+    r"(?P<units>°?[^\W\d_]+[²³23]?(?:-°?[^\W\d_]+[²³23]?)+)(?P<over>/(?:k?W|Btu|BTU)\b)?(?![\w(])"
+)
+_DEGREES = frozenset(("K", "C", "F", "°C", "°F"))
+_AREAS = frozenset(f"{side}{square}" for side in ("m", "cm", "ft", "in") for square in "2²")
 _NUMBER_AND_UNIT = re.compile(r"^\s*[-+−]?(?:\d[\d.,\s]*)(?:[eE][-+−]?\d+)?\s*(?P<unit>[^\W\d_].*|[°%℃℉].*)$")
 #: The name of a function before its bracket, and how long one is at most.
 _NAMED, _LONGEST_NAME = re.compile(r"[^\W\d]\w*\s?$"), 12
@@ -34,7 +45,23 @@ def plainly(text: str) -> str:
     text = _GROUPED.sub(lambda found: found[0].replace(" ", ""), text)
     if "," in text:
         text = _without_commas(text)
-    return _DOTTED.sub("·", _TENS.sub(lambda found: _in_tens(found, text), text))
+    text = _DEGREE_WORDS.sub(lambda found: _SCALES[found["scale"][0].lower()], text)
+    text = _DOTTED.sub("·", _TENS.sub(lambda found: _in_tens(found, text), text))
+    return _HYPHENED.sub(_joined, text) if "-" in text else text
+
+
+def _joined(found: re.Match[str]) -> str:
+    """Units with products for their hyphens, where a degree ends them or an area is among them; what else a hyphen
+    may take away, a parameter that is called as a unit is, is left."""
+    units = found["units"].split("-")
+    ends = units[-1] in _DEGREES and not any(unit in _DEGREES or unit[-1] in "KCF" for unit in units[:-1])
+    area = any(unit in _AREAS for unit in units)
+    below = "/" in found["lead"]
+    if not ((below and (ends or area)) or (found["over"] and area)) or not all(
+        is_unit(unit.replace("²", "2")) for unit in units
+    ):
+        return found[0]
+    return f"{found['lead'].replace('-in', '·in')}{'·'.join(units)}{found['over'] or ''}"
 
 
 def with_unit_of(typed: str, before: str) -> str:

@@ -25,6 +25,12 @@ _SPELLINGS = {
     "F": "degF",
     "℉": "degF",
     "%": "percent",
+    # Nor a gas constant, and an angle of a mil.
+    "R": "degR",
+    "mil": "thou",
+    "mils": "thou",
+    "lbm": "lb",
+    "Kelvin": "kelvin",
     "BTU": "Btu_it",
     "Btu": "Btu_it",
     "°": "degree",
