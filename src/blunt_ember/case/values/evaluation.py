@@ -295,13 +295,17 @@ def _literal(node: Literal) -> Value:
         unit = single_unit(node.units[0][0])
         if unit is not None and unit.relative:
             return Value((node.value + unit.offset) * unit.factor, unit.dimension, 1.0)
-    magnitude, dimension = node.value, DIMENSIONLESS
+    magnitude, dimension, scales = node.value, DIMENSIONLESS, list[str]()
     for name, power in node.units:
         unit = single_unit(name)
         if unit is None:
             raise unit_error(name)
         magnitude *= unit.factor**power
         dimension = dimension * unit.dimension**power
+        scales += [name] if unit.relative else []
+    if scales and dimension == TEMPERATURE.dimension:
+        told = " ".join(name for name, _ in node.units)
+        raise ExpressionError(f"'{told}' is no unit of a temperature; write it like '{TEMPERATURE.example}'")
     return Value(magnitude, dimension)
 
 

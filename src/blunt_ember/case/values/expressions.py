@@ -14,7 +14,14 @@ from functools import lru_cache
 from math import inf
 
 from blunt_ember.case.values.spellings import plainly
-from blunt_ember.case.values.units import is_unit, single_unit, split_power, superscript_value, unit_error
+from blunt_ember.case.values.units import (
+    UnknownUnitError,
+    is_unit,
+    single_unit,
+    split_power,
+    superscript_value,
+    unit_error,
+)
 from blunt_ember.errors import ExpressionError
 
 MAX_LENGTH = 2000
@@ -101,11 +108,28 @@ def parse(text: str) -> Node:
     if not tokens:
         raise ExpressionError("nothing is stated")
     parser = _Parser(tokens)
-    node = parser.sum(0)
+    try:
+        node = parser.sum(0)
+    except UnknownUnitError as error:
+        raise UnknownUnitError(error.name, error.near, _instead(text, error)) from None
     rest = parser.peek()
     if rest is not None:
         raise ExpressionError(parser.unexpected(rest))
     return node
+
+
+def _instead(text: str, error: UnknownUnitError) -> tuple[str, ...]:
+    """The text with the unit that is near in place of one there is not, where it is read then."""
+    if error.near is None or error.near == error.name:
+        return ()
+    mended = re.sub(rf"(?<![^\W_]){re.escape(error.name)}(?![^\W_])", error.near, text, count=1)
+    try:
+        parse(mended)
+    except UnknownUnitError as other:
+        return other.instead
+    except ExpressionError:
+        return ()
+    return (mended,)
 
 
 def is_plain_number(text: str) -> bool:

@@ -19,9 +19,18 @@ _TENS = re.compile(
 )
 _RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺−", "0123456789-+-")
 #: ``W/m.K``: a dot between units is a product.
-_DOTTED = re.compile(r"(?<=[^\W\d_])\.(?=[^\W\d_]|°)|(?<=[²³])\.(?=[^\W\d_]|°)")
+_DOTTED = re.compile(r"(?<=[^\W\d_])\.(?=[^\W\d_]|°)|(?<=[²³])\.(?=[^\W\d_]|°)|(?<=[^\W\d_]-[1-4])\.(?=[^\W\d_]|°)")
 #: ``22 deg C``, ``72 degrees F``: of an angle and a capacitance nobody speaks.
 _DEGREE_WORDS = re.compile(r"(?<![^\W\d_])deg(?:ree)?s?\.?\s+(?P<scale>[CFK]|[Cc]elsius|[Ff]ahrenheit|[Kk]elvin)\b")
+#: ``25 ° C``, and signs that look like that of a degree: an ordinal's, a ring.
+_DEGREE_SIGN = re.compile(r"[°º˚]\s*(?=[CF](?![^\W_]))")
+#: Inches and feet as they are marked, whole or in parts: ``3"``, ``1 1/2 in``, ``2½ in``.
+_INCHES = re.compile(r"(?<=\d)\s*(?:''|[\"″”])"), re.compile(r"(?<=\d)\s*['′](?!')")
+_PARTS_OF_INCHES = re.compile(
+    r"(?<![\w.,)/*^])(?:(?P<whole>\d+)[ -])?(?P<over>\d+)/(?P<under>[1-9]\d*)\s*(?=(?:in|inch|inches)(?![\w^²³*/]))"
+)
+_PART_SIGNS = {"½": 0.5, "¼": 0.25, "¾": 0.75, "⅛": 0.125, "⅜": 0.375, "⅝": 0.625, "⅞": 0.875}
+_WITH_PART = re.compile(rf"(?P<whole>\d*)\s?(?P<part>[{''.join(_PART_SIGNS)}])")
 _SCALES = {"c": "°C", "f": "°F", "k": "K"}
 #: ``Btu/hr-ft2-F``, ``m2-K/W``: units joined by hyphens, below a unit behind a number or above a heat flow.
 _HYPHENED = re.compile(
@@ -45,9 +54,20 @@ def plainly(text: str) -> str:
     text = _GROUPED.sub(lambda found: found[0].replace(" ", ""), text)
     if "," in text:
         text = _without_commas(text)
+    text = _DEGREE_SIGN.sub("°", _in_inches(text))
     text = _DEGREE_WORDS.sub(lambda found: _SCALES[found["scale"][0].lower()], text)
     text = _DOTTED.sub("·", _TENS.sub(lambda found: _in_tens(found, text), text))
     return _HYPHENED.sub(_joined, text) if "-" in text else text
+
+
+def _in_inches(text: str) -> str:
+    """The parts of inches as decimals, and marks as units."""
+    text = _WITH_PART.sub(lambda found: f"{int(found['whole'] or 0) + _PART_SIGNS[found['part']]:g}", text)
+    for marks, unit in zip(_INCHES, (" in", " ft"), strict=True):
+        text = marks.sub(unit, text)
+    return _PARTS_OF_INCHES.sub(
+        lambda found: f"{int(found['whole'] or 0) + int(found['over']) / int(found['under']):.12g} ", text
+    )
 
 
 def _joined(found: re.Match[str]) -> str:

@@ -201,8 +201,18 @@ def kind_of(dimension: Dimension) -> Kind:
     return Kind(describe_dimension(dimension), unit, "", unit, of=dimension)
 
 
-def unit_error(name: str) -> ExpressionError:
+class UnknownUnitError(ExpressionError):
+    """There is no unit of a ``name``; ``near`` is the everyday one that is spelled most like it, if one is close."""
+
+    def __init__(self, name: str, near: str | None, instead: tuple[str, ...] = ()) -> None:
+        hint = f"did you mean '{near}'?" if near else "a product is written with * between"
+        super().__init__(f"'{name}' is not a unit; {hint}", instead)
+        self.name, self.near = name, near
+
+
+def unit_error(name: str) -> UnknownUnitError:
     """Return the error for an unknown unit, with the nearest everyday one."""
     near = nearest_unit(name)
-    hint = f"did you mean '{near}'?" if near else "a product is written with * between"
-    return ExpressionError(f"'{name}' is not a unit; {hint}")
+    if near is None or near.lower() != name.lower():
+        near = next((unit for unit in (*_COMMON, "kg", "kJ", "kPa", "MW") if unit.lower() == name.lower()), near)
+    return UnknownUnitError(name, near)
