@@ -26,6 +26,8 @@ from blunt_ember.errors import ExpressionError
 
 MAX_LENGTH = 2000
 MAX_DEPTH = 40
+#: Units at most that are mended in what is offered in place of a text.
+_MENDED = 4
 
 _TOKEN = re.compile(
     r"(?P<space>\s+)"
@@ -102,16 +104,20 @@ Node = Literal | NameNode | Negative | Operation | Call
 @lru_cache(maxsize=4096)
 def parse(text: str) -> Node:
     """Return the syntax tree of ``text``; raise :class:`ExpressionError` where it cannot be read."""
+    try:
+        return _parsed(text)
+    except UnknownUnitError as error:
+        raise UnknownUnitError(error.name, error.near, _instead(text, error)) from None
+
+
+def _parsed(text: str) -> Node:
     if len(text) > MAX_LENGTH:
         raise ExpressionError(f"the formula is longer than {MAX_LENGTH} characters")
     tokens = list(_tokens(plainly(text)))
     if not tokens:
         raise ExpressionError("nothing is stated")
     parser = _Parser(tokens)
-    try:
-        node = parser.sum(0)
-    except UnknownUnitError as error:
-        raise UnknownUnitError(error.name, error.near, _instead(text, error)) from None
+    node = parser.sum(0)
     rest = parser.peek()
     if rest is not None:
         raise ExpressionError(parser.unexpected(rest))
@@ -119,17 +125,20 @@ def parse(text: str) -> Node:
 
 
 def _instead(text: str, error: UnknownUnitError) -> tuple[str, ...]:
-    """The text with the unit that is near in place of one there is not, where it is read then."""
-    if error.near is None or error.near == error.name:
-        return ()
-    mended = re.sub(rf"(?<![^\W_]){re.escape(error.name)}(?![^\W_])", error.near, text, count=1)
-    try:
-        parse(mended)
-    except UnknownUnitError as other:
-        return other.instead
-    except ExpressionError:
-        return ()
-    return (mended,)
+    """The text with units that are near in place of those there are not, where it is read then."""
+    for _ in range(_MENDED):
+        if error.near is None or error.near == error.name:
+            return ()
+        text = re.sub(rf"(?<![^\W_]){re.escape(error.name)}(?![^\W_])", error.near, text, count=1)
+        try:
+            _parsed(text)
+        except UnknownUnitError as other:
+            error = other
+        except ExpressionError:
+            return ()
+        else:
+            return (text,)
+    return ()
 
 
 def is_plain_number(text: str) -> bool:
