@@ -208,6 +208,40 @@ def test_the_trade_s_own_spellings_are_understood(text: str, kind: Kind, si: flo
     assert quantity_si(text, kind, {}) == pytest.approx(si, rel=1e-9)
 
 
+@pytest.mark.parametrize(
+    ("text", "value", "without"),
+    [
+        ("20 W/m2K*A", 40.0, 20.0),
+        ("20 W/m2K * A", 40.0, 20.0),
+        ("20 W/m2K*A^2", 80.0, 20.0),
+        ("500 W/m2/k*L", 750.0, 3.62148525801996e22),
+        ("100 W/(h*A)", 5.0, None),
+        ("3 m * W", 12.0, 3.0),
+        ("3 m*W", 3.0, 3.0),  # a product of units, as N*m is
+        ("5 W*h", 18000.0, 18000.0),
+        ("0.5 m2*K/W", 0.5, 0.5),
+        ("12 W/(m²*K)", 12.0, 12.0),
+        ("5 W / h", 0.5, None),
+        ("0.0012/°F", 0.00216, 0.00216),
+    ],
+)
+def test_behind_a_sign_a_name_of_the_case_is_meant_by_its_name(text: str, value: float, without: float | None) -> None:
+    names = {
+        "A": evaluate("2 m2", {}),
+        "h": evaluate("10 W/m2K", {}),
+        "k": evaluate("2 W/mK", {}),
+        "L": evaluate("3 m", {}),
+        "W": evaluate("4 m", {}),
+    }
+    assert evaluate(text, names).magnitude == pytest.approx(value)
+    if without is None:
+        with pytest.raises(ExpressionError, match="is not defined"):
+            evaluate(text, {})
+    else:
+        assert evaluate(text, {}).magnitude == pytest.approx(without)
+    assert "area" in renamed(text, "A", "area") or "A" not in text
+
+
 def test_a_hyphen_before_a_name_of_the_case_takes_it_away() -> None:
     names = {
         "h": evaluate("3 W/m2K", {}),

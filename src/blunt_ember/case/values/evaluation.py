@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import reduce
 from operator import itemgetter
@@ -23,6 +23,7 @@ from blunt_ember.case.values.expressions import (
     Operation,
     names_in,
     parse,
+    units_named,
     unknown_in,
 )
 from blunt_ember.case.values.textbook.entry import Entry, RangeError
@@ -217,7 +218,7 @@ def _value(node: Node, names: Names) -> Value:
         case Literal():
             return _literal(node)
         case NameNode(text, degree=True) if text not in names:
-            return Value(1.0, TEMPERATURE.dimension)
+            return _of_units(1.0, units_named(text))
         case NameNode():
             return _named(node.text, names)
         case Negative(operand):
@@ -295,18 +296,28 @@ def _literal(node: Literal) -> Value:
         unit = single_unit(node.units[0][0])
         if unit is not None and unit.relative:
             return Value((node.value + unit.offset) * unit.factor, unit.dimension, 1.0)
-    magnitude, dimension, scales = node.value, DIMENSIONLESS, list[str]()
-    for name, power in node.units:
+    value = _of_units(node.value, node.units)
+    if value.dimension == TEMPERATURE.dimension and any(_is_scale(name) for name, _ in node.units):
+        told = " ".join(name for name, _ in node.units)
+        raise ExpressionError(f"'{told}' is no unit of a temperature; write it like '{TEMPERATURE.example}'")
+    return value
+
+
+def _of_units(magnitude: float, units: Sequence[tuple[str, int]]) -> Value:
+    """A magnitude in units, each with its power; a degree is one of difference."""
+    dimension = DIMENSIONLESS
+    for name, power in units:
         unit = single_unit(name)
         if unit is None:
             raise unit_error(name)
         magnitude *= unit.factor**power
         dimension = dimension * unit.dimension**power
-        scales += [name] if unit.relative else []
-    if scales and dimension == TEMPERATURE.dimension:
-        told = " ".join(name for name, _ in node.units)
-        raise ExpressionError(f"'{told}' is no unit of a temperature; write it like '{TEMPERATURE.example}'")
     return Value(magnitude, dimension)
+
+
+def _is_scale(name: str) -> bool:
+    unit = single_unit(name)
+    return unit is not None and unit.relative
 
 
 def _named(text: str, names: Names) -> Value:

@@ -40,6 +40,16 @@ _TOKEN = re.compile(
 _DEGREES = ("K", "°C", "℃", "°F", "℉")
 #: Variables that are spelled as units are.
 _VARIABLES = ("x", "y", "z", "r", "t", "T")
+#: Units that stand behind a sign between units, attached to both; any other is what the case calls so, if it does:
+#: the A of ``20 W/m2K*A`` is an area, and no ampere.
+_MEANT = frozenset(
+    (
+        *("m", "mm", "cm", "km", "um", "µm", "μm", "in", "inch", "ft", "feet", "foot", "ml", "cc", "liter"),
+        *("s", "sec", "min", "h", "hr", "hour", "day", "K", "C", "F", "degC", "degF", "kelvin"),
+        *("W", "kW", "mW", "MW", "J", "kJ", "MJ", "Wh", "kWh", "cal", "kcal", "Btu", "BTU"),
+        *("g", "kg", "lb", "lbm", "Pa", "N", "mol"),
+    )
+)
 _SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
 
 
@@ -65,8 +75,8 @@ class Literal:
 class NameNode:
     """A parameter, a line of the Working, or a variable such as ``x``.
 
-    ``degree`` marks the sign of a degree right below a number, which is that unit where no name of the case is spelled
-    so: ``0.0012/K``.
+    ``degree`` marks the sign of a degree right below a number, or a unit behind a sign, which are units where no name
+    of the case is spelled so: ``0.0012/K``, ``20 W/m2K * A``.
     """
 
     text: str
@@ -290,8 +300,12 @@ class _Parser:
         while self.sign("*", "/"):
             sign = self.take()
             right = self.signed(depth)
-            if sign.text == "/" and not sign.spaced and isinstance(node, Literal) and isinstance(right, NameNode):
-                right = replace(right, degree=right.text in _DEGREES)
+            if sign.text == "*" or not sign.spaced:
+                below = sign.text == "/" and isinstance(node, Literal)
+                if below and isinstance(right, NameNode) and right.text in _DEGREES:
+                    right = replace(right, degree=True)
+                elif _has_units(node):
+                    right = _perhaps_unit(right)
             node = Operation(sign.text, node, right)
         return node
 
@@ -350,11 +364,15 @@ class _Parser:
         """Read the unit behind a number, if there is one: juxtaposed units, then attached divisors."""
         units = self.unit_run()
         while units and self.sign("/", ahead=0) and self._attached_divisor():
+            before = self.position
             self.take()
             if self.sign("("):
                 self.take()
                 divisor = self.unit_run(divisor=True)
-                self.expect(")")
+                if not self.sign(")"):  # no unit: what the case calls so
+                    self.position = before
+                    break
+                self.take()
             else:
                 divisor = self.unit_run(divisor=True)
             units += [(name, -power) for name, power in divisor]
@@ -378,7 +396,7 @@ class _Parser:
         """
         units: list[tuple[str, int]] = []
         while True:
-            ahead = 1 if units and self.sign("*") and self._is_unit(1) and not self._is_variable(1) else 0
+            ahead = 1 if units and self.sign("*") and self._is_meant(1) and not self._is_variable(1) else 0
             ahead = ahead or int(divisor and bool(units) and self._hyphen())
             token = self.peek(ahead)
             if token is None or token.kind != "name" or self.sign("(", ahead=ahead + 1):
@@ -421,9 +439,15 @@ class _Parser:
         if slash is None or slash.spaced:
             return False
         if self._is_unit(1):
-            following = self.peek(1)
-            return following is not None and not following.spaced and not self._is_variable(1)
+            return self._is_meant(1) and not self._is_variable(1)
         return self.sign("(", ahead=1) and self._is_unit(2)
+
+    def _is_meant(self, ahead: int) -> bool:
+        """Whether a unit behind a sign is meant, where the case may call something else so."""
+        sign, token = self.peek(ahead - 1), self.peek(ahead)
+        if sign is None or token is None or sign.spaced or token.spaced or not self._is_unit(ahead):
+            return False
+        return token.text in _MEANT or not token.text.isalpha() or len(_unit_pairs(token.text, divisor=True) or ()) > 1
 
     def _is_variable(self, ahead: int) -> bool:
         """Whether a sign before it leads to a variable: behind ``5 K*`` a t is the time, not a tonne."""
@@ -433,6 +457,27 @@ class _Parser:
     def _is_unit(self, ahead: int) -> bool:
         token = self.peek(ahead)
         return token is not None and token.kind == "name" and _unit_pairs(token.text) is not None
+
+
+def _has_units(node: Node) -> bool:
+    """Whether a node is a number with its units, or that with what may be units of it."""
+    if isinstance(node, Operation):
+        return node.sign in "*/" and _has_units(node.left)
+    return isinstance(node, Literal) and bool(node.units)
+
+
+def _perhaps_unit(node: Node) -> Node:
+    """A name, or a power of one, that may be a unit behind a sign."""
+    if isinstance(node, Operation) and node.sign == "^":
+        return replace(node, left=_perhaps_unit(node.left))
+    if isinstance(node, NameNode) and node.text not in _VARIABLES and _unit_pairs(node.text) is not None:
+        return replace(node, degree=True)
+    return node
+
+
+def units_named(text: str) -> tuple[tuple[str, int], ...]:
+    """Return the units that a word is, each with its power; none where it is no unit."""
+    return _unit_pairs(text) or ()
 
 
 def _is_reading(unit: str, behind: Token | None) -> bool:
