@@ -147,6 +147,8 @@ def _conforming(plan: Arrangement, boundary: Boundary, sizes: SizeField) -> Boun
 
 def _cut(plan: Arrangement, boundary: Boundary, chosen: Ints, sizes: SizeField) -> Boundary:
     """Cut segments in two, and where the body repeats those that lie upon them."""
+    if not sizes.repeats:
+        return halved_boundary(plan, boundary, chosen)
     middles = plan.curves.take(boundary.edge).at(boundary.share.mean(axis=1))
     own = middles[chosen]
     for moved in sizes.repeats:
