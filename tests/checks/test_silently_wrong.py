@@ -273,3 +273,20 @@ def test_no_extreme_lies_beyond_what_a_body_without_heat_of_its_own_meets(mesh: 
     heated = {**data, "heat_inside": [{"region": "plate", "per_volume": "90 MW/m³"}]}
     low, high = Flow().answered(case_from_data(heated)).checks
     assert low.value == pytest.approx(286.15) and high.value > 500
+
+
+@pytest.mark.parametrize("order", [1, 2])
+def test_a_body_that_settles_by_its_own_heat_alone_has_its_extremes(order: int) -> None:
+    """It meets nothing that could bound it: heat arises below 300 K and is lost above."""
+    plate = {"shape": "rectangle", "size": ["36 mm", "50 mm"], "material": "m"}
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"m": {"k": "2 W/(m K)"}},
+        "body": {"kind": "section", "regions": {"plate": plate}},
+        "heat_inside": [{"region": "plate", "per_volume": "1000 W/(m³ K)*(300 K - T)"}],
+        "mesh": {"order": order},
+        "questions": [{"name": "low", "lowest": "body"}, {"name": "high", "highest": "body"}],
+    }
+    outcome = Flow().run(case_from_data(data))
+    assert [check.value for check in outcome.checks] == pytest.approx([300.0, 300.0])
+    assert not outcome.notes and all(check.error is not None and check.error < 1e-6 for check in outcome.checks)

@@ -53,7 +53,8 @@ def _swinging(case: Case, problem: Problem, temperature: Floats) -> Iterator[Not
     much = _SWING * (most - least) + _ROUND_OFF
     if max(low - least, most - high) > much:
         low, high = met_at(problem, build_terms(problem, 0.0), temperature, 0.0, 0.0)
-    below, above = low - least, most - high
+    below = low - least if np.isfinite(low) else 0.0  # else it may go anywhere, or meets nothing
+    above = most - high if np.isfinite(high) else 0.0
     if max(below, above) > much:
         kind = case.units.of(TEMPERATURE)
         side, by, bound = ("above", above, high) if above > below else ("below", below, low)

@@ -75,6 +75,8 @@ class SolvedField:
             return value
         terms = build_terms(self.problem, 0.0)  # heat that arises may take it there
         low, high = met_at(self.problem, terms, self.temperature, 0.0, 0.0)
+        if not np.isfinite(high if highest else low):  # it may go anywhere, or meets nothing
+            return value
         return min(value, high) if highest else max(value, low)
 
     @cached_property
