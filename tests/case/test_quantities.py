@@ -277,6 +277,8 @@ def test_below_a_number_a_kelvin_is_a_unit_and_a_name_is_a_name() -> None:
 def test_what_can_be_read_in_two_ways_is_asked_back_with_both(text: str, kind: Kind, instead: tuple[str, ...]) -> None:
     with pytest.raises(ExpressionError) as refused:
         quantity_si(text, kind, {})
+    again = pickle.loads(pickle.dumps(refused.value))
+    assert str(again) == str(refused.value)
     assert refused.value.instead == instead and all(quantity_si(way, kind, {}) > 0 for way in instead)
 
 

@@ -87,6 +87,8 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
     ("line", "as_well_as"),
     [
         ("plane wall L = 0.1 m k = 1.5 W/m-K T1 = 100 C T2 = 20 C", "wall 0.1 m k 1.5; left 100 °C; right 20 °C"),
+        ("ground floor 150 mm k 1.4; room 20 C h 6; ground 8 C h 50", "floor 150 mm k 1.4; 20 °C h 6; 8 °C h 50"),
+        ("wall 5 mm tin k 67, 20 mm wool k 0.04; left 90 C; 20 C", "wall 5 mm k 67, 20 mm k 0.04; left 90 °C; 20 °C"),
         ("wall 30 cm, lambda 0.7 W/mK, Ti = 20 deg C, Te = -10 deg C", "wall 30 cm k 0.7; left 20 °C; right -10 °C"),
         (
             'wall 50 mm k 15, left q" = 10 kW/m2, right 25 C h 100',

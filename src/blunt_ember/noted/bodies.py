@@ -10,6 +10,8 @@ from blunt_ember.noted.deep_body import half_space
 from blunt_ember.noted.layered_bodies import cable, lying, pipe, shell, wall
 from blunt_ember.noted.noted_body import MakesBody
 
+#: Words for a body without end that also say where another one is: a ground floor.
+SOILS = ("ground", "soil")
 #: By the word a line begins with, what makes its body.
 HEADS: Mapping[str, MakesBody] = MappingProxyType(
     {
@@ -26,7 +28,7 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
         "plate": plate,
         "block": block,
         **dict.fromkeys(("rod", "bar", "pin"), rod),
-        **dict.fromkeys(("half-space", "semi-infinite", "ground", "soil"), half_space),
+        **dict.fromkeys(("half-space", "semi-infinite", *SOILS), half_space),
     }
 )
 
@@ -65,8 +67,8 @@ SIDE_WORDS = frozenset(
         "indoors",
         "t1",
         "t2",
-        *("t_in", "t_i", "tin", "ti"),
-        *("t_out", "t_o", "t_e", "tout", "te"),
+        *("t_in", "t_i", "ti"),
+        *("t_out", "t_o", "t_e", "te"),
     ]
 )
 _HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}

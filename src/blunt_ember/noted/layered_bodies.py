@@ -18,8 +18,8 @@ _TALL = "100 mm"
 _LAGGING = frozenset(("lagging", "insulation", "wool", "foam", "felt", "blanket", "mat", "cork", "jacket", "sleeve"))
 
 
-#: How temperatures are called on both sides.
-_T_WITHIN, _T_WITHOUT = ("t_in", "t_i", "tin", "ti"), ("t_out", "t_o", "t_e", "tout", "te")
+#: How temperatures are called on both sides; tin is a metal.
+_T_WITHIN, _T_WITHOUT = ("t_in", "t_i", "ti"), ("t_out", "t_o", "t_e", "te")
 
 
 def _thick(layers: Sequence[NotedLayer], example: str) -> None:

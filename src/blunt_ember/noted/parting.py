@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE
-from blunt_ember.noted.bodies import HEADS, OTHERWISE, SIDE_WORDS
+from blunt_ember.noted.bodies import HEADS, OTHERWISE, SIDE_WORDS, SOILS
 from blunt_ember.noted.line_so_far import IDLE
 from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
 from blunt_ember.noted.statements import FLUIDS, acts
@@ -38,6 +38,7 @@ def headed(read: Sequence[Token]) -> tuple[str, list[Token]] | None:
     """
     leading = next((place for place, token in enumerate(read) if isinstance(token, NotedValue)), len(read))
     named = [place for place, token in enumerate(read) if isinstance(token, NotedWord) and token.text.lower() in HEADS]
+    named = [place for place in named if _word(read[place]) not in SOILS] or named
     if not named:
         return None
     within = [place for place in named if place < leading]

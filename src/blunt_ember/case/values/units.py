@@ -10,6 +10,7 @@ import difflib
 import re
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.unit_names import Unit, base_units_text, unit_of_name
@@ -208,6 +209,9 @@ class UnknownUnitError(ExpressionError):
         hint = f"did you mean '{near}'?" if near else "a product is written with * between"
         super().__init__(f"'{name}' is not a unit; {hint}", instead)
         self.name, self.near = name, near
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (self.name, self.near, self.instead)
 
 
 def unit_error(name: str) -> UnknownUnitError:
