@@ -11,8 +11,8 @@ from blunt_ember.case.editing.edits import appended, parameter_at, value_at, wit
 from blunt_ember.case.editing.parameters import BLOCKS, as_parameter, named_value, parameter_name, with_own_value
 from blunt_ember.case.values.display import both_scales, shown_value
 from blunt_ember.case.values.evaluation import evaluate
-from blunt_ember.case.values.expressions import Literal as NumberLiteral
 from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import Literal as NumberLiteral
 from blunt_ember.case.values.laws import PLACE, Table
 from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS

@@ -10,7 +10,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.walk import leaves
 from blunt_ember.case.editing.edits import parameter_at, value_at, with_value
-from blunt_ember.case.values.expressions import names_in, parse
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import names_in
 from blunt_ember.case.values.references import IsFormula, RefersTo, Target
 from blunt_ember.errors import CaseError, DataPath, ExpressionError, Fault
 

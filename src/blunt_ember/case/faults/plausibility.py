@@ -10,7 +10,8 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.evaluation import evaluate
-from blunt_ember.case.values.expressions import Literal, parse
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import Literal
 from blunt_ember.case.values.laws import Law, stated_values
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import (

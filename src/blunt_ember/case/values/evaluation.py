@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
-from blunt_ember.case.values.expressions import (
+from blunt_ember.case.values.expressions import parse, units_named
+from blunt_ember.case.values.formula_tree import (
     Call,
     Literal,
     NameNode,
@@ -22,8 +23,6 @@ from blunt_ember.case.values.expressions import (
     Node,
     Operation,
     names_in,
-    parse,
-    units_named,
     unknown_in,
 )
 from blunt_ember.case.values.textbook.entry import Entry, RangeError

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from blunt_ember.case.values.evaluation import Value
-from blunt_ember.case.values.expressions import Node, names_in, parse, substituted
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import Node, names_in, substituted
 from blunt_ember.case.values.laws import PLACE, Law, field_law
 from blunt_ember.errors import ExpressionError
 

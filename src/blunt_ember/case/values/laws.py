@@ -23,8 +23,9 @@ from blunt_ember.case.values.evaluation import (
     require_kind,
     undefined,
 )
-from blunt_ember.case.values.expressions import Literal as Number
-from blunt_ember.case.values.expressions import Node, Operation, calls_in, degree_in, names_in, parse, unknown_in
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import Literal as Number
+from blunt_ember.case.values.formula_tree import Node, Operation, calls_in, degree_in, names_in, unknown_in
 from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError

@@ -14,7 +14,8 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.questions.question import Question, QuestionInTime, Reader
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import CONSTANTS, Value, evaluate_node
-from blunt_ember.case.values.expressions import Node, parse, unknown_in
+from blunt_ember.case.values.expressions import parse
+from blunt_ember.case.values.formula_tree import Node, unknown_in
 from blunt_ember.case.values.references import Formula
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind, kind_of
 from blunt_ember.errors import ExpressionError, Fault

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from blunt_ember.case.values.evaluation import Value, evaluate_node
-from blunt_ember.case.values.expressions import Call, Negative, Node, Operation
+from blunt_ember.case.values.formula_tree import Call, Negative, Node, Operation
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import TIME
 from blunt_ember.errors import ExpressionError, ReferenceRefusedError
