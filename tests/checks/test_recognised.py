@@ -224,3 +224,49 @@ def test_a_reference_without_a_root_refuses() -> None:
     with pytest.raises(ReferenceRefusedError, match="has no value"):
         balanced(lambda t: float("nan"), 300.0, 10.0)
     assert balanced(lambda t: float("nan") if t < 350 else 400 - t, 300.0, 10.0) == pytest.approx(400, rel=1e-14)
+
+
+@pytest.mark.parametrize(
+    ("thickness", "k", "source"),
+    [("1 mm", "180", "one-dimensional annular fin"), ("10 mm", "1", "series along each axis")],
+)
+def test_a_named_solution_that_does_not_hold_gives_way_to_the_one_that_does(
+    thickness: str, k: str, source: str
+) -> None:
+    ring = {"a": box(["18 mm", thickness], "clay", at=["12 mm", "0 mm"])}
+    by_name = {"exact": "annular-fin"}
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"clay": {"k": f"{k} W/(m K)"}},
+        "body": {"kind": "turned section", "regions": ring},
+        "surroundings": [{"on": "a.left", **HOT}, {"on": ["a.top", "a.bottom", "a.right"], **FILM}],
+        "questions": [
+            {"name": "rim", "mean": "a.right", "expect": by_name},
+            {"name": "given off at the rim", "heat_flow": "a.right", "expect": by_name, "tolerance": "1 %"},
+        ],
+    }
+    for check in Flow(curves=False).run(case_from_data(data)).checks:
+        assert check.verdict == "agrees" and source in str(check.source), check
+        assert ("does not hold here: h t/(2k) is" in check.note) == (k == "1")
+
+
+def test_a_point_at_a_joint_is_read_on_the_same_side_as_the_mesh() -> None:
+    pieces = {
+        "a": {"length": "80 mm", "diameter": "10 mm", "material": "steel"},
+        "b": {"length": "50 mm", "diameter": "6 mm"},
+    }
+    data = {
+        "format": "blunt-ember/1",
+        "materials": MATERIALS,
+        "body": {"kind": "rod", "pieces": {**pieces, "b": {**pieces["b"], "material": "steel"}}},
+        "surroundings": [{"on": "a.start", **HOT}, {"on": ["a.side", "b.side", "b.end"], **FILM}],
+        "joints": [{"on": "a|b", "resistance": "5e-4 m² K/W"}],
+        "questions": [
+            {"name": "at it", "temperature": ["80 mm"]},
+            *({"name": side, "mean": "a|b", "side": side} for side in "ab"),
+        ],
+    }
+    either, first, second = Flow(curves=False).run(case_from_data(data)).checks
+    assert first.value - second.value > 5
+    assert either.expected in (first.expected, second.expected)
+    assert {check.verdict for check in (either, first, second)} == {"agrees"}

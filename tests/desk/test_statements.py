@@ -18,9 +18,10 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField, WordButton
 from blunt_ember.desk.sheet.table_dialog import TableDialog
 from blunt_ember.desk.widgets.curve import CurveButton
+from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.library.shelves import own_file
-from tests.desk.conftest import choose, field, settled, type_into
+from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
 @pytest.fixture
@@ -164,6 +165,12 @@ def test_materials_come_from_the_library_and_are_kept_in_it(
     assert json.loads(own_file().read_text(encoding="utf-8"))["fireclay brick"] == brick
     bar = window.statusBar()
     assert bar is not None and f"is kept in {own_file()}" in bar.currentMessage()
+    library = "from the library", "from the library: metals"
+    chosen(window, qtbot, "material of plate", *library, "nickel")  # at once, where a body is said to be of it
+    assert data_of(window)["body"]["regions"]["plate"]["material"] == "nickel"
+    chosen(window, qtbot, "material of plate", *library, "silver")
+    chosen(window, qtbot, "material of plate", *library, "nickel")
+    assert list(data_of(window)["materials"]) == ["plate", "fireclay brick", "nickel", "silver"], "taken once"
     chosen(window, qtbot, "material of plate", "fireclay brick")
     assert window.outcome is not None
     (note,) = window.outcome.notes
@@ -198,6 +205,17 @@ def test_the_card_of_a_periodic_surface_and_two_temperatures_on_one(window: Wind
     face = window.outcome.mesh.surfaces["plate.left"].nodes
     assert window.outcome.solution is not None
     np.testing.assert_allclose(window.outcome.solution.temperature[face], 313.15)
+
+
+def test_all_that_are_left_are_those_of_the_case_as_it_stands(window: Window, qtbot: QtBot) -> None:
+    """What was stated since the last solve is not stated over."""
+    window.show_case(BLANKS["stacked"].case(), None)
+    qtbot.waitUntil(lambda: window.outcome is not None and len(window.outcome.unstated) == 6, timeout=PATIENCE)
+    window.set_live(False)
+    choose(window, "add surrounding", "part.bottom", "held at a temperature")
+    choose(window, "add surrounding", "all that are left", "meets a fluid")
+    first, then = data_of(window)["surroundings"]
+    assert first["on"] == "part.bottom" and len(then["on"]) == 5 and "part.bottom" not in then["on"]
 
 
 def test_heat_at_a_point_is_stated_by_keys_and_undone(window: Window, qtbot: QtBot) -> None:

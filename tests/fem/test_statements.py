@@ -402,3 +402,5 @@ def test_the_ledger_closes_whatever_is_stated_together(
     assert outcome.ledger is not None
     assert outcome.ledger.relative < 1e-9, outcome.ledger
     assert (np.asarray(outcome.solution.temperature) > 200).all() if outcome.solution else False
+    meeting = run(surroundings=[*ENDS, {"on": "a.top", "temperature": "120 °C + 40 K*sin(pi*x/(60 mm))"}])
+    assert not meeting.notes, "a formula that comes to what its neighbour is held at"

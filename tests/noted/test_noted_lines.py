@@ -179,6 +179,20 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
         ("cylinder 20 mm k 15, q''' 5e6 W/m3, surface 100 C", "cylinder d 20 mm k 15 source 5 MW/m3; 100 °C"),
         ("cylinder 50 x 80 mm k 2; ends 90 C; side 5 C", "cylinder d 50 mm, 80 mm long k 2; ends 90 °C; rim 5 °C"),
         ("disc 200 mm dia 10 mm thick k 5; bottom 90 C; 5 C", "cylinder d 200 mm, 10 mm long k 5; bottom 90 °C; 5 °C"),
+        ("wall .1 m k .8; left minus 5 C; right –20 C h=.5", "wall 100 mm k 0.8; left -5 °C; right -20 °C h 0.5"),
+        ('wall 1 1/2 in k 5·10⁻² W/mK, 3/4" k 5*10^-1; 9 C; 2 C', "wall 38.1 mm k 0.05, 19.05 mm k 0.5; 9 °C; 2 °C"),
+        (
+            "wall 9 cm k 2; left 900 C; right air 20 C h 9, emissivity .9",
+            "wall 9 cm k 2; left 900 °C; right 20 °C h 9 emissivity 0.9",
+        ),
+        (
+            "wall 9 cm k 2; left 900 C; right 20 C h 9 radiates 0.9 to -9 C",
+            "wall 9 cm k 2; left 900 °C; right h 9 to 20 °C; emissivity 0.9 to -9 °C",
+        ),
+        (
+            "wall 9 cm k 2; left 900 C; right radiates to 20 C, eps 0.9",
+            "wall 9 cm k 2; left 900 °C; right 20 °C emissivity 0.9",
+        ),
         (
             "wall 100 mm k 0.8 flux 1000 W/m2 left; right 25 C h 10",
             "wall 100 mm k 0.8; left flux 1 kW/m2; right 25 °C h 10",
@@ -406,6 +420,7 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("ball d 70 mm k 1, d 60 mm; 9 °C", "d 60 mm", "comes after '70 mm'"),
         ("wall 1 mm k 1; 9 °C; " + " " * 2000, "", "2,000 characters at most"),
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
+        ("wall 9 mm k 1; left 9 °C; right radiates to 3 °C", "right radiates to 3 °C", "say how well it radiates"),
         ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
         ("wall 100 mm k 1 W/mm; left 9 °C", "k 1 W/mm", "is no conductivity, such as"),
         ("floor tile 10 mm k 1, screed 50 mm k 1; top 20 °C; left 5 °C", "top", "is no side of it"),

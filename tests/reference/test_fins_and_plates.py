@@ -42,17 +42,26 @@ def test_a_straight_fin_obeys_its_equation_and_its_ends(tip: Side, length: int, 
     assert fin.heat - fin.tip_heat == pytest.approx(lost, rel=1e-4, abs=1e-6)
 
 
-def test_an_annular_fin_obeys_its_equation_and_is_near_a_straight_one_when_large() -> None:
-    fin = AnnularFin(0.04, 0.09, 0.002, 45.0, 25.0, 290.0, 480.0)
+@pytest.mark.parametrize("tip", [Side(), Side(held=330.0), Side(h=35.0, fluid=315.0), Side(flux=900.0)])
+def test_an_annular_fin_obeys_its_equation_and_is_near_a_straight_one_when_large(tip: Side) -> None:
+    fin = AnnularFin(0.04, 0.09, 0.002, 45.0, 25.0, 290.0, 480.0, tip)
+    at_rim = fin.temperature_at(np.array([0.09]))[0]
+    assert fin.temperature_at(np.array([0.04]))[0] == pytest.approx(480.0, rel=1e-12)
     r = np.linspace(0.045, 0.085, 6)
     step = 1e-5
     up, at, down = (fin.temperature_at(r + s) for s in (step, 0.0, -step))
     left = (up - 2 * at + down) / step**2 + (up - down) / (2 * step) / r
     np.testing.assert_allclose(left, fin.m**2 * (at - 290.0), rtol=1e-4)
-    rim = fin.temperature_at(np.array([0.09, 0.09 - step]))
-    assert abs(rim[0] - rim[1]) < 1e-4
-    wide = AnnularFin(40.0, 40.05, 0.002, 45.0, 25.0, 290.0, 480.0)
-    straight = StraightFin(0.05, 0.002, 2.0, 45.0, 25.0, 290.0, 480.0, Side())
+    into = tip.flux + (tip.h * (tip.fluid - at_rim) if tip.h else 0.0)
+    if tip.held is not None:
+        assert at_rim == pytest.approx(tip.held, rel=1e-12)
+    else:
+        assert fin.tip_heat == pytest.approx(-into * 2 * np.pi * 0.09 * 0.002, rel=1e-9, abs=1e-9 * abs(fin.heat))
+    across = np.linspace(0.04, 0.09, 4001)
+    lost = 2 * 25.0 * np.trapezoid((fin.temperature_at(across) - 290.0) * 2 * np.pi * across, across)
+    assert fin.heat - fin.tip_heat == pytest.approx(lost, rel=1e-5)
+    wide = AnnularFin(40.0, 40.05, 0.002, 45.0, 25.0, 290.0, 480.0, tip)
+    straight = StraightFin(0.05, 0.002, 2.0, 45.0, 25.0, 290.0, 480.0, tip)
     assert wide.heat / (2 * np.pi * 40.0) == pytest.approx(straight.heat, rel=2e-3)
 
 

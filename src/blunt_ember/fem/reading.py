@@ -47,6 +47,14 @@ def weights_at(mesh: Mesh, points: Floats, region: int | None = None) -> csr_arr
     return csr_array(entries, shape=(len(points), mesh.node_count))
 
 
+def region_at(mesh: Mesh, point: Floats) -> int | None:
+    """Return the region that a ``point`` (d,) in m is read in where none is said; None outside the body."""
+    for block in reversed(mesh.blocks):
+        for _, cell, _ in _located(block, mesh.points, point[None]):
+            return int(block.region[cell[0]])
+    return None
+
+
 def places_about(mesh: Mesh, point: Floats, region: int | None = None) -> Floats:
     """Return places (k, d) in m about a ``point`` (d,) in m, half way to the corners of the cell it lies in, of one
     region if one is given; none outside the body."""

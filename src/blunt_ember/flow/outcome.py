@@ -118,17 +118,9 @@ class Outcome:
         """Outer surfaces on which nothing is stated, so they are insulated."""
         if self.geometry is None:
             return ()
-        document = self.case.document
-        clock = document.running_clock
-        entries = (
-            [*document.surroundings, *(entry for stage in clock.stages for entry in stage.surroundings)]
-            if clock is not None
-            else document.surroundings
-        )
-        stated = (name for entry in entries for name in entry.surfaces)
-        said = {member for name in stated for member in document.members_of(name)}
+        said = self.case.document.stated_surfaces
         if self.problem is not None:
-            said |= set(self.problem.enclosed)
+            said |= self.problem.enclosed.keys()
         return tuple(surface.name for surface in self.geometry.outer_surfaces if surface.name not in said)
 
 

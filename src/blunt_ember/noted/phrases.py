@@ -26,6 +26,8 @@ from blunt_ember.case.values.units import (
 )
 from blunt_ember.errors import ExpressionError
 
+#: Words for that a side radiates, behind which its emissivity may stand, or what it radiates to.
+RADIATES = ("radiates", "radiating", "radiation")
 #: What a number behind these words is; in the unit of the second entry where it has none of its own.
 KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
     {
@@ -33,7 +35,7 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("h", "alpha", "α", "hi", "ho", "h_in", "h_out", "h1", "h2"), (FILM_COEFFICIENT, "W/(m² K)")),
         **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
-        **dict.fromkeys(("emissivity", "eps", "ε"), (EMISSIVITY, "")),
+        **dict.fromkeys(("emissivity", "eps", "ε", *RADIATES), (EMISSIVITY, "")),
         **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("generating", "source", "q'''"), (POWER_DENSITY, "W/m³")),
         **dict.fromkeys(("q''", 'q"'), (HEAT_FLUX, "W/m²")),
@@ -60,14 +62,20 @@ _KINDS = (
     AREA_RESISTANCE,
 )
 #: What a word may stand before besides: heat is called q however it comes, and R is a resistance too.
-_ALSO = {"q": (POWER_DENSITY,), "r": (AREA_RESISTANCE,), **dict.fromkeys(("until", "for"), (TEMPERATURE,))}
+_ALSO = {"q": (POWER_DENSITY,), "r": (AREA_RESISTANCE,), **dict.fromkeys(("until", "for", *RADIATES), (TEMPERATURE,))}
 #: Words for the size of a body that may stand behind it too: `10 mm dia`.
 _ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "thickness", "length"))
 #: Words behind a size that say which it is.
 DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
-_NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+−]?\d+)?(?:\s*[×x]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?")
+_NUMBER = re.compile(
+    r"[-+−]?(?:\d+(?:[.,]\d+)?|\.\d+)(?:[eE][-+−]?\d+)?(?:\s*[×x*·]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?"
+)
+#: Inches in parts: `1 1/2 in`, `3/4"`, `2½ in`.
+_PARTS = re.compile(r"(?:(?:\d+[ -])?\d+/[1-9]\d*|\d* ?[½¼¾⅛⅜⅝⅞])(?=\s*(?:in\b|inch|[\"″”]))")
+#: A minus in words, or as long as a dash, where no range can be meant.
+_MINUS = re.compile(r"(?:(?<=[\s=:(])|^)(?:minus\s+|–)(?=[\d.])")
 _WORD = re.compile(r"[^\W\d][\w\-'\"|]*")
-_UNIT = re.compile(r"(?:[^\W\d]|[°%])(?:[^\s,;()]|\([^()]*\))*")
+_UNIT = re.compile(r"(?:[^\W\d]|[°º˚%])(?:[^\s,;()]|\([^()]*\))*|''|[\"'″′”]")
 #: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
 _MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")
 _TIED = re.compile(r"[xX×]\s*(?=\d)")
@@ -117,8 +125,10 @@ def tokens(phrase: str, begin: int) -> list[Token]:
     found: list[Token] = []
     key: NotedWord | None = None
     place = 0
+    phrase = _MINUS.sub(lambda sign: "-".rjust(len(sign[0])), phrase)  # every other place stays where it is
     while place < len(phrase):
-        number = _NUMBER.match(phrase, place)
+        in_parts = _PARTS.match(phrase, place) if key is None or KEYS[key.text.lower()][0] is LENGTH else None
+        number = in_parts or _NUMBER.match(phrase, place)
         word = _WORD.match(phrase, place)
         last = found[-1] if found and key is None else None
         if isinstance(last, NotedValue) and (tie := _TIED.match(phrase, place)):

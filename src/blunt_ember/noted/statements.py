@@ -10,7 +10,7 @@ from blunt_ember.case.values.units import AREA_RESISTANCE, EMISSIVITY, FILM_COEF
 from blunt_ember.noted.bodies import SIDE_WORDS
 from blunt_ember.noted.line_so_far import IDLE, REST, NotedStatement, NotUnderstood, ReadLine, lacking
 from blunt_ember.noted.noted_body import NotedBody
-from blunt_ember.noted.phrases import NotedValue, NotedWord, Token
+from blunt_ember.noted.phrases import RADIATES, NotedValue, NotedWord, Token
 
 #: What surrounds a body, and whether it is rather the outside.
 FLUIDS = {
@@ -25,7 +25,7 @@ _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
 WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
 #: Words that say no more than the values beside them, and how many sides are left.
-_BESIDE = frozenset(("t", "temp", "temperature", "radiates", "radiating", "to"))
+_BESIDE = frozenset(("t", "temp", "temperature", "to", *RADIATES))
 _COUNTS = frozenset(("two", "three", "four", "five", "all", "both"))
 #: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
 JOINING = frozenset(("and", "/", "&", "+"))
@@ -71,10 +71,13 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
     sides: list[NotedWord] = []
     fluid, outward, joining = False, False, False
     rest = any(isinstance(token, NotedWord) and token.text.lower() in REST for token in read)
-    insulated, before = False, len(line.faults)
+    insulated, radiates, around, before = False, False, "", len(line.faults)
     for token in read:
+        radiates = radiates or (token.text.lower() if isinstance(token, NotedWord) else token.key) in RADIATES
         if isinstance(token, NotedValue):
-            if token.kind in _ACTING:
+            if token.kind is TEMPERATURE and TEMPERATURE in says and (radiates or EMISSIVITY in says) and not around:
+                around = token.text  # after that of the fluid
+            elif token.kind in _ACTING:
                 line.once(says, token.kind, token)
             else:
                 line.fault(token, f"'{token.text}' {lacking(token, '°C', 'a surface')}")
@@ -95,7 +98,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             sides.append(token)
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
-    if not sides and says and not says.keys() - {FILM_COEFFICIENT, AREA_RESISTANCE} and _goes_on(line, says):
+    if not (sides or rest or fluid or insulated) and _goes_on(line, says):
         return
     made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end)
     temperature = says.get(TEMPERATURE)
@@ -109,9 +112,10 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         line.faults.append(
             NotUnderstood(made.start, made.end, "a film has the temperature of its fluid, such as 25 °C")
         )
-    if EMISSIVITY in says and temperature:
-        made.says["radiation"] = {"emissivity": says[EMISSIVITY], "temperature": temperature}
-    elif EMISSIVITY in says:
+    if (EMISSIVITY in says or radiates) and temperature:
+        emissivity = {"emissivity": says[EMISSIVITY]} if EMISSIVITY in says else {}
+        made.says["radiation"] = {**emissivity, "temperature": around or temperature}
+    elif EMISSIVITY in says or radiates:
         what = "what it radiates to has a temperature, such as 25 °C"
         line.faults.append(NotUnderstood(made.start, made.end, what))
     if HEAT_FLUX in says:
@@ -129,13 +133,25 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
 
 
 def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
-    """Take a film coefficient by itself as that of the fluid before it, `air 25 °C, h 40`; whether there is one."""
+    """Take what says no side as said of the fluid before it; whether there is one: a film coefficient by itself,
+    `air 25 °C, h 40`, or that the side radiates besides, `air 25 °C h 9, emissivity 0.9`."""
     last = line.statements[-1] if line.statements else None
-    if last is None or not last.fluid or "temperature" not in last.says:
+    if last is None:
         return False
-    how = "h" if FILM_COEFFICIENT in says else "resistance"
-    kind = FILM_COEFFICIENT if FILM_COEFFICIENT in says else AREA_RESISTANCE
-    last.says = {"film": {how: says[kind], "temperature": last.says["temperature"]}}
+    film = says.keys() & {FILM_COEFFICIENT, AREA_RESISTANCE}
+    if len(says) == 1 and film and last.fluid and "temperature" in last.says:
+        kind = film.pop()
+        how = "h" if kind is FILM_COEFFICIENT else "resistance"
+        last.says = {"film": {how: says[kind], "temperature": last.says["temperature"]}}
+        return True
+    if EMISSIVITY not in says or says.keys() - {EMISSIVITY, TEMPERATURE}:
+        return False
+    radiation = last.says.get("radiation")
+    if radiation is None and last.says.keys() == {"film"}:
+        radiation = {"temperature": says.get(TEMPERATURE) or last.says["film"]["temperature"]}
+    elif radiation is None or "emissivity" in radiation or TEMPERATURE in says:
+        return False
+    last.says = {**last.says, "radiation": {"emissivity": says[EMISSIVITY], **radiation}}
     return True
 
 
@@ -186,5 +202,11 @@ def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, A
         said |= dict.fromkeys(surfaces, stated.says)
         where = surfaces[0] if len(surfaces) == 1 else list(surfaces)
         made.append({"on": where, **line.statements[number].says})
+    bare = [
+        stated for stated in line.statements if "emissivity" not in stated.says.get("radiation", {"emissivity": ""})
+    ]
+    for stated in bare:
+        what = "say how well it radiates, such as 'emissivity 0.9'"
+        line.faults.append(NotUnderstood(stated.start, stated.end, what))
     missing = [] if on else ["what surrounds it, such as 'left 980 °C' or 'air 25 °C h 9'"]
     return made, missing

@@ -107,6 +107,13 @@ class Option:
     options: tuple[Option, ...] = ()
     #: Something the window does rather than an edit.
     asks: Asked | None = None
+    #: More options, made when they are looked at: many rows may offer the same long list.
+    later: Callable[[], tuple[Option, ...]] | None = None
+
+    @property
+    def within(self) -> tuple[Option, ...]:
+        """The options that it leads to, none where it is taken itself."""
+        return self.options if self.later is None else self.later()
 
 
 @dataclass(frozen=True)

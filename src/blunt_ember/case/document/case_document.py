@@ -212,6 +212,15 @@ class CaseDocument(Part):
         return frozenset(name for entry in self.isothermal for name in entry.regions)
 
     @property
+    def stated_surfaces(self) -> frozenset[str]:
+        """Surfaces on which something is stated, at any time, or which see others."""
+        stages = self.running_clock.stages if self.running_clock is not None else ()
+        entries = [*self.surroundings, *(entry for stage in stages for entry in stage.surroundings)]
+        stated = [name for entry in entries for name in entry.surfaces]
+        stated += [name for enclosure in self.enclosures.values() for face in enclosure.faces for name in face.surfaces]
+        return frozenset(member for name in stated for member in self.members_of(name))
+
+    @property
     def exchanging_surfaces(self) -> frozenset[str]:
         """Surfaces on which something is stated, at any time, that lets heat pass."""
         stated = [name for entry in self.surroundings if not entry.insulated for name in entry.surfaces]

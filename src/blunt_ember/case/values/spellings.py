@@ -8,6 +8,8 @@ from blunt_ember.case.values.units import is_unit
 from blunt_ember.errors import ExpressionError
 
 _EXPONENTS = re.compile(r"(?<=\d[eE])−(?=\d)")
+#: A minus as long as a dash, where a number begins and no range can be meant.
+_DASHED = re.compile(r"(?:^|(?<=[(*/+=,^]))(?P<space>\s*)–(?=\s*[\d.])")
 _THIN_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0](?=\d{3}(?:\D|$))")
 #: ``1 000`` with plain spaces: two numbers side by side mean nothing else.
 _GROUPED = re.compile(r"(?<![\w.,^])\d{1,3}(?: \d{3})+(?![\d,])")
@@ -50,7 +52,7 @@ def plainly(text: str) -> str:
 
     Raises :class:`ExpressionError` for a number that can be read in two ways, with both.
     """
-    text = _EXPONENTS.sub("-", _THIN_SPACES.sub("", text))
+    text = _EXPONENTS.sub("-", _THIN_SPACES.sub("", _DASHED.sub(r"\g<space>-", text)))
     text = _GROUPED.sub(lambda found: found[0].replace(" ", ""), text)
     if "," in text:
         text = _without_commas(text)

@@ -20,7 +20,7 @@ from blunt_ember.checks.references.fits.field import ExactField, InstantField, M
 from blunt_ember.checks.references.fits.networks.seen_views import RadiatingField, SeenField
 from blunt_ember.checks.transmittance import Sides
 from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
-from blunt_ember.fem.reading import surface_places
+from blunt_ember.fem.reading import region_at, surface_places
 from blunt_ember.geometry.section import outlines_of
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock
@@ -154,7 +154,7 @@ def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, 
     target, mesh = reading.target, solved.mesh
     if reading.how == "temperature":
         place = np.array([[each.si for each in reading.place]])
-        return float(field.temperature(place, None if reading.side is None else mesh.regions.index(reading.side))[0])
+        return float(field.temperature(place, _read_in(reading, place[0], solved))[0])
     members = solved.document.members_asked(target)
     side = mesh.regions.index(reading.side) if reading.side is not None else None
     if isinstance(target, str) and (target == WHOLE_BODY or members[0] not in mesh.surfaces):
@@ -181,6 +181,14 @@ def exact_temperature(reading: Reading, field: ExactField, solved: SolvedField, 
     parts = [_integral_on(name, own, field, solved) for name, own in zip(members, sides, strict=True)]
     integral, area = np.sum(parts, axis=0)
     return float(integral / area)
+
+
+def _read_in(reading: Reading, place: Floats, solved: SolvedField) -> int | None:
+    """The region a point is read in: at a joint that is not perfect, the one in which the mesh has it too."""
+    if reading.side is not None:
+        return solved.mesh.regions.index(reading.side)
+    jumps = solved.problem is None or solved.problem.joints
+    return region_at(solved.mesh, place) if jumps else None
 
 
 def _integral_on(name: str, region: int | None, field: ExactField, solved: SolvedField) -> tuple[float, float]:

@@ -19,7 +19,7 @@ _WITHIN = " › "
 
 def is_long(options: tuple[Option, ...]) -> bool:
     """Whether some options, or those in one of them, are too many for a menu."""
-    return len(options) > LONG or any(is_long(option.options) for option in options)
+    return len(options) > LONG or any(is_long(option.within) for option in options)
 
 
 class OptionList(QFrame):
@@ -76,7 +76,7 @@ class OptionList(QFrame):
         self._shown = tuple(each for each in every if all(word in each[0].lower() for word in words))
         self.rows.clear()
         for text, option in self._shown:
-            self.rows.addItem(QListWidgetItem(f"{text}{_WITHIN.rstrip()}" if option.options else text))
+            self.rows.addItem(QListWidgetItem(f"{text}{_WITHIN.rstrip()}" if option.within else text))
         if self._shown:
             self.rows.setCurrentRow(0)
         self.filter.setPlaceholderText(f"{title} … type to filter" if title else "type to filter")
@@ -85,8 +85,8 @@ class OptionList(QFrame):
         if not 0 <= row < len(self._shown):
             return
         text, option = self._shown[row]
-        if option.options:
-            self._within.append((text, option.options))
+        if inner := option.within:
+            self._within.append((text, inner))
             self.filter.clear()
             self._fill()
             return
@@ -94,7 +94,7 @@ class OptionList(QFrame):
         self._choose(option)
 
     def _point(self, row: int) -> None:
-        if 0 <= row < len(self._shown) and not self._shown[row][1].options:
+        if 0 <= row < len(self._shown) and not self._shown[row][1].within:
             self.pointed.emit((self._shown[row][1].text,))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -127,7 +127,7 @@ def _flat(options: tuple[Option, ...], before: str = "") -> Iterator[tuple[str, 
     """Every option that can be taken, with the words that lead to it."""
     for option in options:
         text = f"{before}{option.text}"
-        if option.options:
-            yield from _flat(option.options, f"{text}{_WITHIN}")
+        if inner := option.within:
+            yield from _flat(inner, f"{text}{_WITHIN}")
         else:
             yield text, option

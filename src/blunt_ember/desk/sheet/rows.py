@@ -363,10 +363,10 @@ def _said_at(key: str, error: BluntEmberError) -> str:
 
 def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], None]) -> None:
     for option in options:
-        if option.options:
+        if inner := option.within:
             submenu = menu.addMenu(option.text)
             if submenu is not None:
-                _fill(submenu, option.options, choose)
+                _fill(submenu, inner, choose)
         else:
             action = menu.addAction(option.text)
             if action is not None:

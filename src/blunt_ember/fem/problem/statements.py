@@ -25,6 +25,8 @@ from blunt_ember.mesh.mesh import Mesh
 
 #: Places at which heat along a line is put on the mesh.
 _LINE_PLACES = 2_000
+#: Share of the larger of two temperatures up to which they are one.
+_ALIKE = 1e-9
 
 
 @dataclass
@@ -167,12 +169,22 @@ class Stated:
             met = [names[before] for before in np.unique(owner[nodes]).tolist() if before >= 0]
             owner[nodes] = number
             for first in met:
-                if self.held[first] != self.held[second]:
+                if self._apart(first, second):
                     what = (
                         f"'{first}' and '{second}' meet and are held at different temperatures; "
                         f"where they meet the later one counts, that of '{second}'"
                     )
                     self.notes.append(Note(self.alone[second][0], what))
+
+    def _apart(self, first: str, second: str) -> bool:
+        """Whether two held surfaces have different temperatures where they meet, as far as that can be told now."""
+        ours, theirs = self.held[first], self.held[second]
+        if ours.follows_time or theirs.follows_time:
+            return ours != theirs
+        shared = np.intersect1d(self.mesh.surfaces[first].nodes, self.mesh.surfaces[second].nodes)
+        where = self.mesh.space.variables(self.mesh.points[shared])
+        one, other = np.asarray(ours.at(where)), np.asarray(theirs.at(where))
+        return bool((np.abs(one - other) > _ALIKE * np.maximum(np.abs(one), np.abs(other))).any())
 
 
 def _surface_fault(path: DataPath, name: str, mesh: Mesh, document: CaseDocument) -> Fault | None:

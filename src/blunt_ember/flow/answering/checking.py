@@ -114,6 +114,8 @@ def _check(
                 expected, note = None, note or f"'{named}' does not say this"
         except ReferenceRefusedError as refusal:
             note = f"'{named}' does not hold here: {refusal}"
+            if not np.isnan(value):
+                expected, source = _recognised(question, solved, fields, exact)
     elif expect is not None and expect.working is not None:
         source = Source(Provenance.WORKING, expect.working)
     elif expect is not None:
@@ -208,6 +210,9 @@ def _history(
     named = field_named(question.expect, case) if question.expect is not None else None
     try:
         field = exact if named is None else fields.named(named)
+    except ReferenceRefusedError:
+        field = exact
+    try:
         if field is not None:
             seen = thinned(times)
             curve = exact_history(question, field, solved, seen)

@@ -1,14 +1,14 @@
-"""Fins as one-dimensional bodies: straight with any tip, and annular of even thickness.
+"""Fins as one-dimensional bodies: straight and annular of even thickness, with any tip.
 
 Sources: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Transfer*, 6th ed. (2007), table 3.4
 (straight fins, tips by film, insulated, held, very long) and table 3.5 with sec. 3.6.4 (annular fin, modified Bessel
-functions). They leave out the temperature difference across the thickness, which is of the order of the Biot number
-h t/(2k); :data:`LARGEST_BIOT` is where they are refused.
+functions; its rim meets what the tip of a straight one may). They leave out the temperature difference across the
+thickness, which is of the order of the Biot number h t/(2k); :data:`LARGEST_BIOT` is where they are refused.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.special import i0e, i1e, k0e, k1e
@@ -85,7 +85,10 @@ class StraightFin:
 
 @dataclass(frozen=True)
 class AnnularFin:
-    """Annular fin from ``inner`` to ``outer`` m, ``thickness`` m, ``base`` K on its inner face, rim insulated."""
+    """Annular fin from ``inner`` to ``outer`` m, ``thickness`` m, ``base`` K on its inner face, any rim.
+
+    Both faces meet the film ``h`` in W/(m² K) of ``fluid`` K; where one of them is insulated by symmetry, h is half.
+    """
 
     inner: float
     outer: float
@@ -94,31 +97,55 @@ class AnnularFin:
     h: float
     fluid: float
     base: float
+    tip: Side = field(default_factory=Side)
 
     @property
     def m(self) -> float:
         """Fin parameter √(2h/(k t)) in 1/m."""
         return float(np.sqrt(2 * self.h / (self.k * self.thickness)))
 
-    def _shape(self, radius: Floats) -> tuple[Floats, Floats]:
-        """θ/θ_b and −dθ/dr/(m θ_b) at ``radius``, with the Bessel functions scaled so that nothing overflows."""
-        m, outer = self.m, self.m * self.outer
-        r, inner = m * radius, m * self.inner
-        # I0(r)K1(o) + K0(r)I1(o), each over I0(i)K1(o) + K0(i)I1(o); exponents relative to exp(o - i).
-        top = i0e(r) * k1e(outer) * np.exp(r + inner - 2 * outer) + k0e(r) * i1e(outer) * np.exp(inner - r)
-        slope = k1e(r) * i1e(outer) * np.exp(inner - r) - i1e(r) * k1e(outer) * np.exp(r + inner - 2 * outer)
-        base = i0e(inner) * k1e(outer) * np.exp(2 * (inner - outer)) + k0e(inner) * i1e(outer)
-        return top / base, slope / base
+    def _waves(self) -> tuple[float, float]:
+        """Return (a, b) of θ(r) = a I0(mr)/I0(m r_o) + b K0(mr)/K0(m r_i), θ over the fluid, in K.
+
+        Each of both is 1 at one end and falls from there, however wide the fin is.
+        """
+        inner, outer = self.m * self.inner, self.m * self.outer
+        excess, decay = self.base - self.fluid, np.exp(inner - outer)
+        back = i0e(inner) / i0e(outer) * decay
+        across = k0e(outer) / k0e(inner) * decay
+        if self.tip.held is not None:
+            rises, falls, pull = 1.0, across, self.tip.held - self.fluid
+        else:
+            film = self.tip.h / (self.m * self.k)
+            rises = i1e(outer) / i0e(outer) + film
+            falls = film * across - k1e(outer) / k0e(inner) * decay
+            pull = (self.tip.flux + self.tip.h * (self.tip.fluid - self.fluid)) / (self.m * self.k)
+        a = (pull - falls * excess) / (rises - falls * back)
+        return a, excess - a * back
+
+    def _outward(self, radius: float) -> float:
+        """Heat in W that flows outwards at ``radius`` m, full turn."""
+        a, b = self._waves()
+        r, inner, outer = self.m * radius, self.m * self.inner, self.m * self.outer
+        slope = b * k1e(r) / k0e(inner) * np.exp(inner - r) - a * i1e(r) / i0e(outer) * np.exp(r - outer)
+        return float(2 * np.pi * radius * self.thickness * self.k * self.m * slope)
 
     @property
     def heat(self) -> float:
         """Heat in W entering at the inner face, full turn."""
-        slope = float(self._shape(np.array([self.inner]))[1][0])
-        return 2 * np.pi * self.inner * self.thickness * self.k * self.m * (self.base - self.fluid) * slope
+        return self._outward(self.inner)
+
+    @property
+    def tip_heat(self) -> float:
+        """Heat in W leaving at the rim, full turn."""
+        return self._outward(self.outer)
 
     def temperature_at(self, radius: Floats) -> Floats:
         """Temperature in K at ``radius`` m; NaN outside the fin."""
         slack = 1e-9 * self.outer
         inside = (radius >= self.inner - slack) & (radius <= self.outer + slack)
-        share = self._shape(np.clip(radius, self.inner, self.outer))[0]
-        return np.where(inside, self.fluid + (self.base - self.fluid) * share, np.nan)
+        a, b = self._waves()
+        r = self.m * np.clip(radius, self.inner, self.outer)
+        inner, outer = self.m * self.inner, self.m * self.outer
+        theta = a * i0e(r) / i0e(outer) * np.exp(r - outer) + b * k0e(r) / k0e(inner) * np.exp(inner - r)
+        return np.where(inside, self.fluid + theta, np.nan)

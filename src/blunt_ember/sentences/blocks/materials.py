@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from blunt_ember.case.case import Case
@@ -68,7 +69,7 @@ def materials_section(case: Case) -> SheetSection:
     def add(now: Case) -> Case:
         return with_value(now, ("materials", free_name("material", now.document.materials)), {})
 
-    options = (Option("with a conductivity to state", add), *_from_library())
+    options = (Option("with a conductivity to state", add), *library_options(_copying))
     rows.append((Choice("add material", "add a material …", options, "link"),))
     state = "steady: only k is needed" if case.document.running_clock is None else "the clock runs: k, ρ and c"
     return SheetSection("Materials", state, tuple(rows))
@@ -142,7 +143,8 @@ def _more(case: Case, path: DataPath, material: Material) -> Choice:
     return Choice(f"more of material {path[1]}", "and …", tuple(options), "link")
 
 
-def _from_library() -> tuple[Option, ...]:
+def library_options(taking: Callable[[str, dict[str, Any]], Edit]) -> tuple[Option, ...]:
+    """The materials of the library by shelf, each with what ``taking`` it by its name and properties does."""
     try:
         known = shelves()
     except CaseError as error:
@@ -150,7 +152,7 @@ def _from_library() -> tuple[Option, ...]:
     return tuple(
         Option(
             f"from the library: {shelf}",
-            options=tuple(Option(name, _copying(name, entry)) for name, entry in materials.items()),
+            options=tuple(Option(name, taking(name, entry)) for name, entry in materials.items()),
         )
         for shelf, materials in known.items()
     )

@@ -62,7 +62,7 @@ def surrounding_options(
 def surroundings_section(case: Case, outcome: Outcome | None) -> SheetSection:
     """Return the section of the surroundings; ``outcome`` gives the names of surfaces."""
     rows: list[SheetRow] = []
-    unstated = outcome.unstated if outcome else ()
+    unstated = _unstated(case, outcome) if outcome else ()
     for place, _ in enumerate(case.document.surroundings):
         rows.append(surrounding_row(case, place, unstated))
     if outcome and outcome.geometry:
@@ -155,26 +155,32 @@ def _over_time(case: Case, path: DataPath, words: str, kind: Kind) -> list[Optio
 
 def surface_rows(case: Case, outcome: Outcome, surface: str) -> list[SheetRow]:
     """Return what a card says of one surface: its statements, and what can be said of it."""
-    document = case.document
+    document, unstated = case.document, _unstated(case, outcome)
     rows: list[SheetRow] = []
     for place, surrounding in enumerate(document.surroundings):
         if surface in {member for name in surrounding.surfaces for member in document.members_of(name)}:
-            rows.append(surrounding_row(case, place, outcome.unstated))
+            rows.append(surrounding_row(case, place, unstated))
     seen = enclosure_rows(case, surface)
     faced = faced_from(outcome.mesh, surface) if outcome.mesh is not None and not seen else ()
     offer = sight_option(case, surface, faced)
     if rows and offer is not None:
         rows.append((Choice("say faces", f"and {offer.text}", (offer,), "link", direct=True),))
     if not rows:
-        offers = [*([offer] if offer is not None else []), *surrounding_options(surface, outcome.unstated)]
-        others = tuple(name for name in outcome.unstated if name != surface)
+        offers = [*([offer] if offer is not None else []), *surrounding_options(surface, unstated)]
+        others = tuple(name for name in unstated if name != surface)
         if not seen and (others or document.enclosures):
             offers.append(Option("sees other surfaces", options=seeing_options(case, surface, others)))
         rows = [
-            (Choice(f"say {option.text}", option.text, option.options or (option,), "link", direct=not option.options),)
+            (Choice(f"say {option.text}", option.text, option.within or (option,), "link", direct=not option.within),)
             for option in offers
         ]
     return [*seen, *rows]
+
+
+def _unstated(case: Case, outcome: Outcome) -> tuple[str, ...]:
+    """Outer surfaces of which the case says nothing as it stands: the outcome may be that of an older one."""
+    said = case.document.stated_surfaces
+    return tuple(name for name in outcome.unstated if name not in said)
 
 
 def _every_member(case: Case, names: tuple[str, ...]) -> tuple[str, ...]:

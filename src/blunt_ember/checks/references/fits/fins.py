@@ -101,12 +101,12 @@ def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     held = side_of(inner, problem).held
     if held is None or lattice.us[0] <= 0:
         raise ReferenceRefusedError("the inner face is not held at a temperature")
-    if side_of(outer, problem) != Side():
-        raise ReferenceRefusedError("the rim is not insulated")
+    rim = side_of(outer, problem)
+    require_no_radiation(rim)
     thickness, k = float(np.ptp(lattice.vs)), plain_conductivity(problem, 0)
     require_thin(h * thickness / (2 * k) if both else h * thickness / k)
-    fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held)
-    return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: 0.0}, "annular-fin", ANNULAR_SOURCE)
+    fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held, rim)
+    return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: -fin.tip_heat}, "annular-fin", ANNULAR_SOURCE)
 
 
 def _film_over(sides: tuple[str, str], problem: Problem) -> tuple[float, float, bool]:

@@ -19,7 +19,7 @@ from blunt_ember.library.shelves import shelves
 from blunt_ember.noted.region import region_example, with_noted_region
 from blunt_ember.sentences.blocks.body.arranging import around_all, more_of_region, own_size, own_values
 from blunt_ember.sentences.blocks.body.shapes import shape_words
-from blunt_ember.sentences.blocks.materials import direction_words
+from blunt_ember.sentences.blocks.materials import direction_words, library_options
 from blunt_ember.sentences.parts import (
     Choice,
     DrawOutline,
@@ -314,7 +314,16 @@ def _material_choice(case: Case, part: DataPath, material: str | None) -> Choice
         name = free_name("material", now.document.materials)
         return with_value(with_value(now, ("materials", name), {}), path, name)
 
-    options.append(Option("a new material", new))
+    def made_of(name: str, properties: dict[str, Any]) -> Edit:
+        def take(now: Case) -> Case:
+            known = now.data.get("materials", {})
+            called = name if known.get(name) == properties else free_name(name, known)
+            return with_value(with_value(now, ("materials", called), properties), path, called)
+
+        return take
+
+    library = Option("from the library", later=lambda: library_options(made_of))
+    options += [Option("a new material", new), library]
     return Choice(
         f"material of {_called(part)}",
         material or ("○ material …" if is_open else "no material"),
