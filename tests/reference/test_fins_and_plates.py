@@ -11,6 +11,8 @@ from hypothesis import strategies as st
 
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.along.fins import AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.along.radiating_chain import RadiatingChain, ring_piece
+from blunt_ember.reference.along.rod_chain import RodChain, RodPiece
 from blunt_ember.reference.crosswise.hot_edge_plate import HotEdgePlate
 from blunt_ember.reference.crosswise.rectangle import RectangleSeries
 from blunt_ember.reference.side import Side
@@ -63,6 +65,59 @@ def test_an_annular_fin_obeys_its_equation_and_is_near_a_straight_one_when_large
     wide = AnnularFin(40.0, 40.05, 0.002, 45.0, 25.0, 290.0, 480.0, tip)
     straight = StraightFin(0.05, 0.002, 2.0, 45.0, 25.0, 290.0, 480.0, tip)
     assert wide.heat / (2 * np.pi * 40.0) == pytest.approx(straight.heat, rel=2e-3)
+
+
+FILM = Side(h=30.0, fluid=300.0)
+GLOWING = Side(h=5.0, fluid=290.0, radiation=((0.8, 280.0), (0.1, 600.0)))
+
+
+def test_a_chain_that_does_not_radiate_is_what_its_waves_say() -> None:
+    pieces = (
+        RodPiece(0.1, 1e-4, 0.04, 40.0, FILM, 1e5, 0.5),
+        RodPiece(0.05, 5e-5, 0.03, 20.0, Side(h=10.0, fluid=280.0), contact=0.2),
+        RodPiece(0.08, 8e-5, 0.03, 5.0, Side(flux=100.0)),
+    )
+    ends = Side(held=450.0), Side(h=20.0, fluid=310.0)
+    waves, points = RodChain(pieces, *ends), RadiatingChain(pieces, *ends)
+    x = np.linspace(0, 0.23, 24)
+    np.testing.assert_allclose(points.temperature_at(x), waves.temperature_at(x), rtol=1e-11)
+    for piece, place in ((0, 0.0), (0, 0.1), (1, 0.02), (2, 0.08)):
+        assert points.heat_along(piece, place) == pytest.approx(waves.heat_along(piece, place), rel=1e-8)
+    fin = AnnularFin(0.012, 0.03, 0.001, 180.0, 50.0, 293.0, 393.0, FILM)
+    ring = RadiatingChain(
+        (ring_piece(0.018, 0.001, 180.0, Side(h=50.0, fluid=293.0), 2),), Side(held=393.0), FILM, 0.012
+    )
+    radii = np.linspace(0.012, 0.03, 9)
+    np.testing.assert_allclose(ring.temperature_at(radii - 0.012), fin.temperature_at(radii), rtol=1e-11)
+    assert ring.heat_along(0, 0.0) == pytest.approx(fin.heat, rel=1e-9)
+    assert ring.heat_along(0, 0.018) == pytest.approx(fin.tip_heat, rel=1e-9)
+
+
+@pytest.mark.parametrize("inner", [None, 0.02])
+@pytest.mark.parametrize("end", [Side(), GLOWING, Side(held=400.0)])
+def test_a_chain_that_radiates_loses_what_comes_in(inner: float | None, end: Side) -> None:
+    piece = RodPiece(0.2, 7e-6, 0.0094, 20.0, GLOWING, 2e5)
+    chain = RadiatingChain((piece,), Side(held=900.0), end, inner)
+    share, weight = np.polynomial.legendre.leggauss(60)
+    x = 0.1 * (share + 1)
+    wide = 1.0 if inner is None else inner + x
+    lost = -np.array([GLOWING.inflow(t) for t in chain.temperature_at(x)]) * piece.perimeter * wide
+    made = piece.generation * piece.area * wide
+    kept = float((lost - made) @ weight * 0.1)
+    assert chain.heat_along(0, 0.0) - chain.heat_along(0, 0.2) == pytest.approx(kept, rel=1e-8)
+    face = chain.temperature_in(0, 0.2)
+    if end.held is None:
+        wide_at_end = 1.0 if inner is None else inner + 0.2
+        assert -chain.heat_along(0, 0.2) == pytest.approx(end.inflow(face) * piece.area * wide_at_end, abs=1e-9)
+    else:
+        assert face == pytest.approx(400.0, rel=1e-13)
+
+
+def test_a_chain_that_radiates_says_what_it_cannot_do() -> None:
+    with pytest.raises(ReferenceRefusedError, match="any temperature would do"):
+        RadiatingChain((RodPiece(0.1, 1e-4, 0.04, 20.0, Side(flux=3.0)),), Side(), Side(flux=2.0))
+    with pytest.raises(ReferenceRefusedError, match="too steeply"):
+        RadiatingChain((RodPiece(90.0, 7e-6, 0.0094, 20.0, GLOWING),), Side(held=900.0), Side()).temperature_in(0, 1.0)
 
 
 def test_a_thick_fin_is_refused() -> None:

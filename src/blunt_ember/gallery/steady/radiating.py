@@ -285,4 +285,41 @@ _RADIATING_TIP = Family(
     },
 )
 
-RADIATING_FAMILIES = (_K_OF_T, _K_TABLE, _RADIATION, _BOTH, _CONTACT, _CRITICAL, _RADIATING_TIP)
+_RADIATING_SIDE = Family(
+    "rod-radiating-side",
+    "Rod that gives off heat along it, by air and by radiation, and is cool at its ends",
+    {
+        "format": FORMAT,
+        "title": "Heating rod between its holders",
+        "parameters": {
+            "length": "260 mm",
+            "diameter": "7 mm",
+            "k_rod": "19 W/(m K)",
+            "heat": "14 MW/m³",
+            "T_holder": "75 °C",
+            "h_air": "11 W/(m² K)",
+            "emissivity_1": "0.85",
+            "T_room": "30 °C",
+        },
+        "materials": {"alloy": {"k": "k_rod"}},
+        "body": {"kind": "rod", "pieces": {"rod": {"length": "length", "diameter": "diameter", "material": "alloy"}}},
+        "surroundings": [
+            {"on": "rod.start", "temperature": "T_holder"},
+            {"on": "rod.end", "temperature": "T_holder"},
+            {
+                "on": "rod.side",
+                "film": {"h": "h_air", "temperature": "T_room"},
+                "radiation": {"emissivity": "emissivity_1", "temperature": "T_room"},
+            },
+        ],
+        "heat_inside": [{"region": "rod", "per_volume": "heat"}],
+        "clock": "steady",
+        "questions": [
+            {"name": "into a holder", "heat_flow": "rod.end", "direction": "out", "expect": {"exact": "rod"}},
+            {"name": "off its side", "heat_flow": "rod.side", "direction": "out", "expect": {"exact": "rod"}},
+            {"name": "middle", "temperature": ["length/2"], "expect": {"exact": "rod"}, "tolerance": "0.1 K"},
+        ],
+    },
+)
+
+RADIATING_FAMILIES = (_K_OF_T, _K_TABLE, _RADIATION, _BOTH, _CONTACT, _CRITICAL, _RADIATING_TIP, _RADIATING_SIDE)

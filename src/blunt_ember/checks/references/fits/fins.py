@@ -7,19 +7,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.checks.references.fits.field import (
-    Idealised,
-    plain_conductivity,
-    require_no_radiation,
-    side_of,
-    single_rectangle,
-)
+from blunt_ember.checks.references.fits.field import Idealised, plain_conductivity, side_of, single_rectangle
 from blunt_ember.checks.references.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.planar.lattice import Lattice
 from blunt_ember.reference.along.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
+from blunt_ember.reference.along.radiating_chain import RADIATING_CHAIN_SOURCE, RadiatingChain, as_film, ring_piece
+from blunt_ember.reference.along.rod_chain import RodPiece
 from blunt_ember.reference.side import Side
 
 
@@ -27,7 +23,7 @@ from blunt_ember.reference.side import Side
 class FinField(Idealised):
     """A fin along ``axis`` from ``origin`` (m), towards + or − by ``sign``; annular when it turns."""
 
-    fin: StraightFin | AnnularFin
+    fin: StraightFin | AnnularFin | RadiatingChain
     axis: int
     origin: float
     sign: float
@@ -57,10 +53,10 @@ def straight_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
         for base, tip, sign in ((ends[0], ends[1], 1.0), (ends[1], ends[0], -1.0)):
             held = side_of(base, problem).held
             try:
-                h, fluid, both = _film_over(sides, problem)
+                meets, faces = _met_by(sides, problem)
                 if held is None:
                     raise ReferenceRefusedError("no end of the fin is held at a temperature")
-                return _straight(geometry, problem, lattice, axis, (base, tip), sign, held, h, fluid, both)
+                return _straight(geometry, problem, lattice, axis, (base, tip), sign, held, meets, faces)
             except ReferenceRefusedError as error:
                 reasons.append(str(error))
     raise ReferenceRefusedError(reasons[0])
@@ -74,21 +70,22 @@ def _straight(
     ends: tuple[str, str],
     sign: float,
     held: float,
-    h: float,
-    fluid: float,
-    both: bool,
+    meets: Side,
+    faces: int,
 ) -> FinField:
     along, across = (lattice.us, lattice.vs) if axis == 0 else (lattice.vs, lattice.us)
     depth, k = geometry.depth or 0.0, plain_conductivity(problem, 0)
-    thickness = float(np.ptp(across))
-    require_thin(h * thickness / (2 * k) if both else h * thickness / k)
-    tip = side_of(ends[1], problem)
-    require_no_radiation(tip)
-    fin = StraightFin(float(np.ptp(along)), thickness * depth, (2 if both else 1) * depth, k, h, fluid, held, tip)
+    length, thickness, tip = float(np.ptp(along)), float(np.ptp(across)), side_of(ends[1], problem)
+    _require_thin(meets, (held, *meets.driving, *tip.driving), thickness / k / faces)
+    origin = float(along[0] if sign > 0 else along[-1])
+    if meets.radiation or tip.radiation:
+        piece = RodPiece(length, thickness * depth, faces * depth, k, meets)
+        chain = RadiatingChain((piece,), Side(held=held), tip)
+        through = {ends[0]: chain.heat_along(0, 0.0), ends[1]: -chain.heat_along(0, length)}
+        return FinField(chain, axis, origin, sign, through, "straight-fin", RADIATING_CHAIN_SOURCE)
+    fin = StraightFin(length, thickness * depth, faces * depth, k, meets.h, meets.fluid, held, tip)
     through = {ends[0]: fin.heat, ends[1]: -fin.tip_heat}
-    return FinField(
-        fin, axis, float(along[0] if sign > 0 else along[-1]), sign, through, "straight-fin", STRAIGHT_SOURCE
-    )
+    return FinField(fin, axis, origin, sign, through, "straight-fin", STRAIGHT_SOURCE)
 
 
 def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
@@ -97,25 +94,33 @@ def annular_fin(geometry: SectionGeometry, problem: Problem) -> FinField:
     if not geometry.turned:
         raise ReferenceRefusedError("an annular fin is a turned section")
     inner, outer = flat_ends(0, lattice.us, geometry)
-    h, fluid, both = _film_over(flat_ends(1, lattice.vs, geometry), problem)
+    meets, faces = _met_by(flat_ends(1, lattice.vs, geometry), problem)
     held = side_of(inner, problem).held
     if held is None or lattice.us[0] <= 0:
         raise ReferenceRefusedError("the inner face is not held at a temperature")
     rim = side_of(outer, problem)
-    require_no_radiation(rim)
     thickness, k = float(np.ptp(lattice.vs)), plain_conductivity(problem, 0)
-    require_thin(h * thickness / (2 * k) if both else h * thickness / k)
-    fin = AnnularFin(float(lattice.us[0]), float(lattice.us[-1]), thickness, k, h if both else h / 2, fluid, held, rim)
+    _require_thin(meets, (held, *meets.driving, *rim.driving), thickness / k / faces)
+    bore, end = float(lattice.us[0]), float(lattice.us[-1])
+    if meets.radiation or rim.radiation:
+        chain = RadiatingChain((ring_piece(end - bore, thickness, k, meets, faces),), Side(held=held), rim, bore)
+        through = {inner: chain.heat_along(0, 0.0), outer: -chain.heat_along(0, end - bore)}
+        return FinField(chain, 0, bore, 1.0, through, "annular-fin", RADIATING_CHAIN_SOURCE)
+    fin = AnnularFin(bore, end, thickness, k, meets.h * faces / 2, meets.fluid, held, rim)
     return FinField(fin, 0, 0.0, 1.0, {inner: fin.heat, outer: -fin.tip_heat}, "annular-fin", ANNULAR_SOURCE)
 
 
-def _film_over(sides: tuple[str, str], problem: Problem) -> tuple[float, float, bool]:
-    """Return h, fluid temperature and whether both sides meet the film; one side may be insulated by symmetry."""
+def _require_thin(meets: Side, temperatures: tuple[float, ...], across: float) -> None:
+    """Refuse a fin of which half, ``across`` in m² K/W, lets through little more than its faces take up."""
+    require_thin(as_film(meets, max(temperatures)) * across)
+
+
+def _met_by(sides: tuple[str, str], problem: Problem) -> tuple[Side, int]:
+    """Return what the long sides meet, and how many of them do; one may be insulated by symmetry."""
     first, second = (side_of(name, problem) for name in sides)
-    require_no_radiation(first, second)
-    films = [side for side in (first, second) if side != Side()]
-    if not films or any(side.held is not None or side.flux or not side.h for side in films):
+    meet = [side for side in (first, second) if side != Side()]
+    if not meet or any(side.held is not None or side.flux or not (side.h or side.radiation) for side in meet):
         raise ReferenceRefusedError("its long sides do not meet a film")
-    if len(films) == 2 and films[0] != films[1]:
+    if len(meet) == 2 and meet[0] != meet[1]:
         raise ReferenceRefusedError("its two long sides meet different films")
-    return films[0].h, films[0].fluid, len(films) == 2
+    return meet[0], len(meet)

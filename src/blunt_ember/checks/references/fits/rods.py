@@ -11,6 +11,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import contact_of, generation_of, plain_conductivity, side_of
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.reference.along.radiating_chain import RADIATING_CHAIN_SOURCE, RadiatingChain
 from blunt_ember.reference.along.rod_chain import ROD_CHAIN_SOURCE, RodChain, RodPiece
 
 
@@ -18,10 +19,14 @@ from blunt_ember.reference.along.rod_chain import ROD_CHAIN_SOURCE, RodChain, Ro
 class RodField:
     """A chain of pieces under the names of the case."""
 
-    chain: RodChain
+    chain: RodChain | RadiatingChain
     names: tuple[str, ...]
     name: str = "rod"
-    source: str = ROD_CHAIN_SOURCE
+
+    @property
+    def source(self) -> str:
+        """Where the solution comes from."""
+        return ROD_CHAIN_SOURCE if isinstance(self.chain, RodChain) else RADIATING_CHAIN_SOURCE
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 1) in m."""
@@ -65,4 +70,5 @@ def rod(geometry: RodGeometry, problem: Problem) -> RodField:
         for place, length in enumerate(np.diff(geometry.stations))
     )
     ends = side_of(f"{names[0]}.start", problem), side_of(f"{names[-1]}.end", problem)
-    return RodField(RodChain(pieces, *ends), names)
+    radiates = any(piece.side.radiation for piece in pieces) or all(end.radiation for end in ends)
+    return RodField((RadiatingChain if radiates else RodChain)(pieces, *ends), names)
