@@ -194,3 +194,27 @@ def test_a_side_that_goes_on_by_pieces_is_the_sum_of_steps() -> None:
     jump = Warming("wall", 0.0, wall.layers, wall.sides, (Course((0.0, 50.0, 50.0), (0.0, 0.0, 1.0)), None))
     assert jump.temperature_at(s, 250.0) == pytest.approx(step.temperature_at(s, 200.0), abs=1e-10)
     assert jump.flux_in(250.0) == pytest.approx(step.flux_in(200.0), rel=1e-9)
+
+
+@pytest.mark.parametrize(("form", "start"), FORMS)
+@pytest.mark.parametrize("inner", [Side(held=300.0), Side(h=50.0, fluid=300.0), IDLE])
+@pytest.mark.parametrize("outer", [Side(held=290.0), Side(h=20.0, fluid=310.0)])
+def test_heat_that_enters_while_a_side_goes_on_is_how_fast_it_has_passed(
+    form: Any, start: float, inner: Side, outer: Side
+) -> None:
+    """Terms of that heat fall with the square of their number only: a few thousand alone tell four digits."""
+    solid = form != "wall" and start == 0
+    first = Course((0.0, 600.0, 600.0, 2000.0), (0.0, 50.0, 70.0, 20.0))
+    idle = solid or inner == IDLE
+    changes = None if idle else first, Course((0.0, 900.0, 3000.0), (0.0, -10.0, 40.0))
+    layers = (WarmingLayer(start + 0.03, 0.6, 4e-7, 300.0, contact=0.01), WarmingLayer(start + 0.07, 2.0, 9e-7, 280.0))
+    warming = Warming(form, start, layers, (IDLE if solid else inner, outer), changes)
+    t, step = 1300.0, 0.1
+    heat = [flux * warming.stack.area(line) for flux, line in zip(warming.flux_in(t), (0, 2), strict=True)]
+    for place in (0, 1):
+        after, before = (warming.passed_at(place, t + way) for way in (step, -step))
+        assert heat[place] == pytest.approx((after - before) / (2 * step), rel=2e-7, abs=1e-9 * abs(sum(heat)))
+    kept = (warming.gained_at(t + step) - warming.gained_at(t - step)) / (2 * step)
+    assert sum(heat) == pytest.approx(kept, rel=2e-7)
+    inside = Warming(form, start, (layers[0],), (IDLE if solid else inner, Side(h=5.0, fluid=400.0)), changes)
+    assert inside.flow_at(1, t) == pytest.approx(-inside.flux_in(t)[1] * inside.stack.area(1), rel=2e-7)

@@ -38,6 +38,13 @@ class Course:
         share = (t - self.times[before]) / (self.times[before + 1] - self.times[before])
         return self.rises[before] + share * (self.rises[before + 1] - self.rises[before])
 
+    def rate(self, t: float) -> float:
+        """How fast it goes on at a time in s, K/s; where it bends, as before."""
+        place = int(np.searchsorted(self.times, t, side="left"))
+        if not 0 < place < len(self.times):
+            return 0.0
+        return (self.rises[place] - self.rises[place - 1]) / (self.times[place] - self.times[place - 1])
+
     def lasting(self, t: float) -> float:
         """∫ of what it is off what is stated, from the start to a time, K s."""
         times = np.array([0.0, *(each for each in self.times if 0 < each < t), t])

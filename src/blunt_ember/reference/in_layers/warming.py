@@ -115,7 +115,8 @@ class Warming:
             return float("nan")
         modes, weights = terms
         layer, end = (line - 1, 1) if line else (0, 0)
-        return -self._settled.flow_at(layer, end, t) - float(modes.flows[end][layer] @ weights)
+        summed = -self._settled.flow_at(layer, end, t) - float(modes.flows[end][layer] @ weights)
+        return summed + self._lagging_flow(line, modes, t)
 
     def flux_in(self, t: float) -> tuple[float, float]:
         """Return the heat flux in W/m² that enters each side; NaN at a time too early to sum."""
@@ -131,8 +132,35 @@ class Warming:
                 continue
             face = self._settled.at(layer, np.array([self.stack.lines[line]]), t)[0]
             face = float(face + modes.values[place][layer] @ weights)
-            found.append(side.flux + side.h * (side.fluid + self._changed(place, t) - face))
+            inflow = side.flux + side.h * (side.fluid + self._changed(place, t) - face)
+            lagging = sign * self._lagging_flow(line, modes, t) / area if side.h > 0 else 0.0
+            found.append(inflow + lagging)
         return found[0], found[1]
+
+    def _lagging_flow(self, line: int, modes: Modes, t: float) -> float:
+        """The heat that passes outward at a line by the modes that are not summed, as a side goes on.
+
+        Those follow a side that rises by R K/s at −R F/(N r⁴), F being how it drives them. As Σ F/(N r²) X is its
+        steady answer U per kelvin, the flows of all of them together are ∫ c U₀ U at the start, less ∫ c U up to a
+        line. Without them the heat that enters would be right to the inverse of how many are summed.
+        """
+        total = 0.0
+        for place, change in enumerate(self.changes):
+            rate = change.rate(t) if isinstance(change, Course) else 0.0
+            if rate == 0.0:
+                continue
+            every = 0.0
+            for layer in range(len(self.layers)):
+                s, weight = layer_rule(self.stack, layer, 200)
+                driven = self.stack.capacity(layer) * weight * self._settled.per_kelvin(place, layer, s)
+                if _leaves(self.sides[0]) > 0 and not self.stack.solid:
+                    every += float(driven @ self._settled.per_kelvin(0, layer, s))
+                if layer < line:
+                    every -= float(driven.sum())
+            layer, end = (line - 1, 1) if line else (0, 0)
+            summed = modes.flows[end][layer] * self._forcing(modes, place) / (modes.norms * modes.roots**4)
+            total += rate * (every - float(summed.sum()))
+        return total
 
     def gained_at(self, t: float) -> float:
         """Return the heat stored since the start: J/m² of a wall, J/m per radian of a cylinder, J per steradian of a
