@@ -25,6 +25,7 @@ SHAPED_FAMILIES = [
         "room-corner",
         "setting-chamber",
         "cooling-block",
+        "block-on-plate",
         "box-of-six",
         "part-on-plate",
         "part-on-layers",
@@ -56,7 +57,7 @@ def test_regions_at_different_heights_make_no_plane_shape(name: str) -> None:
         with_body_kind(family(name).case(), "section")
 
 
-@pytest.mark.parametrize("name", ["cooling-block", "box-of-six", "part-on-plate"])
+@pytest.mark.parametrize("name", ["cooling-block", "block-on-plate", "box-of-six", "part-on-plate"])
 def test_what_is_stated_on_top_or_below_is_not_moved_to_a_side(name: str) -> None:
     with pytest.raises(BluntEmberError, match=r"has no place in a body of kind 'section'; take it away first"):
         with_body_kind(family(name).case(), "section")

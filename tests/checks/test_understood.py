@@ -73,6 +73,8 @@ RECOGNISED = {
     "cooling-wall": "series-in-time",
     "cooling-block": "product-in-time",
     "warming-lining": "series-in-time",
+    "sleeve-on-shaft": "block-in-time",
+    "rod-in-air": "rod-in-time",
 }
 
 

@@ -14,6 +14,7 @@ from blunt_ember.gallery.in_time.layers import LAYERS_IN_TIME_FAMILIES
 from blunt_ember.gallery.in_time.lumped_bodies import LUMPED_BODY_FAMILIES
 from blunt_ember.gallery.in_time.one_layer import ONE_LAYER_FAMILIES
 from blunt_ember.gallery.in_time.products import PRODUCT_FAMILIES
+from blunt_ember.gallery.in_time.settling import SETTLING_FAMILIES
 from blunt_ember.gallery.in_time.sources import SOURCE_FAMILIES
 from blunt_ember.gallery.in_time.swinging_walls import SWINGING_WALL_FAMILIES
 from blunt_ember.gallery.seen.enclosing import ENCLOSING_FAMILIES
@@ -39,6 +40,7 @@ WARMING_FAMILIES = (
     *SWINGING_WALL_FAMILIES,
     *LUMPED_BODY_FAMILIES,
     *PRODUCT_FAMILIES,
+    *SETTLING_FAMILIES,
     *LAYERS_IN_TIME_FAMILIES,
     *SOURCE_FAMILIES,
     *FIRING_FAMILIES,
@@ -79,6 +81,8 @@ VARIANTS: Mapping[str, Mapping[str, str]] = MappingProxyType(
         "cooling-wall": {"cooling-wall-one-sided": "on one side", "quenched-wall": "its faces held"},
         "deep-wall-held": {"deep-wall-flux": "under a flux", "deep-wall-film": "under a film"},
         "swinging-wall": {"swinging-deep-wall": "a deep one"},
+        "rod-radiating-tip": {"rod-radiating-side": "along its side"},
+        "bar-on-plate": {"block-on-plate": "a block", "sleeve-on-shaft": "a sleeve", "rod-in-air": "a rod"},
         "lumped-film": {"lumped-radiation": "by radiation"},
     }
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
 from functools import partial
@@ -62,19 +63,33 @@ class ExactReader:
 
     def heat_flow(self, surface: SurfaceNames) -> Floats:
         """Return the heat through a surface, W, (1,)."""
-        return np.array([sum(self.now.heat(name) for name in self.solved.document.members_of(surface))])
+        return np.array([sum(self._let_in(name, self.now.heat) for name in self.solved.document.members_of(surface))])
 
     def heat_passed(self, surface: SurfaceNames) -> Floats:
         """Return the heat that has passed a surface, J, (1,)."""
         now = self.now
         if not isinstance(now, InstantField):
             return np.array([np.nan])
-        return np.array([sum(now.passed(name) for name in self.solved.document.members_of(surface))])
+        return np.array([sum(self._let_in(name, now.passed) for name in self.solved.document.members_of(surface))])
+
+    def _let_in(self, surface: str, told: Callable[[str], float]) -> float:
+        """What is told of the heat of a surface: nothing at all of one on which nothing is stated, not round-off."""
+        run, facets = self.solved.run, self.solved.mesh.surfaces.get(surface)
+        problem = self.solved.problem if run is None else run.problem_at(self.t)
+        idle = (
+            problem is not None
+            and facets is not None
+            and facets.outer
+            and surface not in (*problem.held, *problem.exchanges, *problem.enclosed)
+            and not any(surface in pair for pair in problem.periodic)
+        )
+        found = told(surface)
+        return 0.0 if idle and not np.isnan(found) else found
 
     def heat_stored(self, region: str) -> Floats:
         """Return the heat stored in the whole body, J, (1,)."""
-        now = self.now
-        return np.array([now.stored() if isinstance(now, InstantField) and region == WHOLE_BODY else np.nan])
+        now, whole = self.now, region == WHOLE_BODY or self.solved.mesh.regions == (region,)
+        return np.array([now.stored() if isinstance(now, InstantField) and whole else np.nan])
 
     def radiation(self, surface: SurfaceNames, how: RadiatedHow) -> Floats:
         """Return heat, W (1,), of a surface; where the field says none, the net one if nothing else acts there."""

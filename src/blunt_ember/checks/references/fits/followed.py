@@ -26,6 +26,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.geometry.space import Space
+from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.plans import Plan
 from blunt_ember.reference.crosswise.spreading import Course, Plate, Spreading
 from blunt_ember.reference.in_layers.modes import Stack
@@ -79,7 +80,7 @@ class _Part:
                 passing = plan.leaving(self.order.index(axis), end, count)
             flow = flow * self._first_modes(count)
             sums.append(float(flow @ passing))
-        found = separable.extrapolated(sums)
+        found = extrapolated(sums)
         # What cancels but for round-off is as good as settled.
         size = float(np.abs(flow) @ np.abs(passing)) + _ROUND_OFF * float(np.abs(flow).sum() * np.abs(passing).max())
         return found if abs(found - sums[-1]) <= _SETTLES * size else float("nan")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -27,6 +26,7 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
+from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.separated import SEPARATED_SOURCE, Along, Separated, Spot
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
@@ -197,15 +197,6 @@ def _over(sides: tuple[Side, Side], k: float) -> tuple[Side, Side]:
     """Films over a conductivity."""
     first, second = (replace(side, h=side.h / k) for side in sides)
     return first, second
-
-
-def extrapolated(sums: list[float]) -> float:
-    """Return the limit of sums of twice as many terms each, which approach it in powers of 1/N (Richardson)."""
-    power = 1
-    while len(sums) > 1:
-        sums = [(2**power * better - worse) / (2**power - 1) for worse, better in pairwise(sums)]
-        power += 1
-    return sums[0]
 
 
 def layered_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableField:

@@ -17,6 +17,8 @@ MOVING_SOLUTIONS: Mapping[str, Fit[Callable[[BodyGeometry, Problem, Timing], Mov
         "series-in-time": fit(made_by("in_time.layers", "series_in_time"), "sources", "joints"),
         "half-space": fit(made_by("in_time.layers", "half_space_in_time"), "sources"),
         "product-in-time": fit(made_by("in_time.products", "product_in_time")),
+        "block-in-time": fit(made_by("in_time.settling", "settling_in_time"), "sources"),
+        "rod-in-time": fit(made_by("in_time.rods", "rod_in_time"), "sources"),
         "lumped": fit(made_by("in_time.lumped", "lumped_in_time"), "sources"),
         "network-in-time": fit(
             made_by("networks.network_in_time", "network_in_time"), "sources", "joints", "enclosures", "isothermal"
