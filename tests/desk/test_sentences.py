@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
+from blunt_ember.case.document.places import Line
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.option_list import OptionList
+from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
 
@@ -221,3 +224,23 @@ def test_removing_a_region_says_what_goes_with_it(window: Window) -> None:
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     assert window.current.case is before  # the blanket is placed by it
     assert "'blanket' is placed by it" in window.statusBar().currentMessage()
+
+
+def test_what_is_asked_at_a_place_begins_in_the_middle_of_the_body(window: Window, qtbot: QtBot) -> None:
+    assert window.outcome is not None and window.outcome.geometry is not None
+    low, high = (np.array(end) for end in (window.outcome.geometry.low, window.outcome.geometry.high))
+    choose(window, "add question", "temperature at a point")
+    choose(window, "add question", "mean temperature along a line")
+    settled(qtbot, window)
+    assert window.current.case is not None and window.outcome.trouble is None
+    point, line = (each.readings[0] for each in window.current.case.document.questions[-2:])
+    middle = (low + high) / 2
+    assert [each.si for each in point.place] == pytest.approx(middle)
+    assert isinstance(line.target, Line) and line.target.start is not None and line.target.end is not None
+    assert [each.si for each in line.target.start] == pytest.approx([low[0], middle[1]])
+    assert [each.si for each in line.target.end] == pytest.approx([high[0], middle[1]])
+    window.show_case(family("hollow-cylinder").case(), None)  # in whose middle is none of it
+    settled(qtbot, window)
+    choose(window, "add question", "temperature at a point")
+    settled(qtbot, window)
+    assert window.outcome.trouble is None and not np.isnan(window.outcome.checks[-1].value)

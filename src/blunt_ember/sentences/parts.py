@@ -284,6 +284,11 @@ def removing(path: tuple[str | int, ...]) -> Edit:
     return lambda now: without(now, path)
 
 
+def length_text(metres: float) -> str:
+    """Return a length that the program chose, as a case states it."""
+    return f"{metres * 1000 + 0.0:.6g} mm"
+
+
 def adding(path: tuple[str | int, ...], what: Any) -> Edit:
     """Return the edit that appends to the list at ``path``."""
     return lambda now: appended(now, path, what)

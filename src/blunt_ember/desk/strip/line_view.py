@@ -278,6 +278,8 @@ class LineView(QWidget):
         self._just_opened = self._just_opened and outcome is None
         if outcome is None or outcome.mesh is None:
             self.what.clear()
+        for box in (self.lines, self.what):  # an empty one says nothing
+            box.setVisible(box.count() > 0)
 
     def _offer_beside(self) -> None:
         """Offer the other lines to stand in the same chart, as far as they are there."""
@@ -321,6 +323,7 @@ class LineView(QWidget):
             self.what.clear()
             self.what.addItems(readable)
             self.what.setCurrentIndex(max(self.what.findText(chosen), 0))
+            self.what.show()
 
     def _laid(self, outcome: Outcome, mesh: Mesh) -> ReadingLine:
         assert outcome.solution is not None and outcome.geometry is not None

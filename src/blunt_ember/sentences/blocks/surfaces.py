@@ -21,6 +21,7 @@ from blunt_ember.sentences.parts import (
     SheetSection,
     TypedEdit,
     Word,
+    length_text,
     place_entries,
     setting,
 )
@@ -109,11 +110,11 @@ def _cutting(surface: str, outcome: Outcome | None) -> Edit:
     run = geometry.middle_third(surface) if geometry is not None else None
     if spot is not None:
         centre, radius = spot
-        part["within"] = {"shape": "disc", "radius": _length(radius), "at": [_length(c) for c in centre.tolist()]}
+        part["within"] = {
+            "shape": "disc",
+            "radius": length_text(radius),
+            "at": [length_text(c) for c in centre.tolist()],
+        }
     elif run is not None:
-        part["start"], part["end"] = ([_length(c) for c in place.tolist()] for place in run)
+        part["start"], part["end"] = ([length_text(c) for c in place.tolist()] for place in run)
     return lambda now: with_value(now, ("surfaces", free_name("spot", now.document.surfaces)), part)
-
-
-def _length(metres: float) -> str:
-    return f"{metres * 1000 + 0.0:.6g} mm"

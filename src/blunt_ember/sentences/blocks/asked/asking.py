@@ -3,14 +3,46 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.questions.derived import formula_name
 from blunt_ember.case.document.questions.question import named
 from blunt_ember.case.editing.edits import free_name
-from blunt_ember.sentences.parts import Edit, Option, adding
+from blunt_ember.fem.reading import region_at
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.sentences.parts import Edit, Option, adding, length_text
+
+
+@dataclass(frozen=True)
+class _Box:
+    """Places of a body to begin from: its middle, one ``inside`` it near there, both ends of a line ``across`` it
+    through that one, and a quarter of how wide it is at least."""
+
+    middle: list[str]
+    inside: list[str]
+    across: tuple[list[str], list[str]]
+    quarter: str
+
+
+def _box_of(case: Case, outcome: Outcome | None) -> _Box:
+    """The places of a body, or the origin where it is not known yet."""
+    count = len(case.document.body.coordinates)
+    geometry, mesh = (outcome.geometry, outcome.mesh) if outcome is not None else (None, None)
+    if geometry is None or len(geometry.low) != count:
+        origin = ["0 mm"] * count
+        return _Box(origin, origin, (origin, ["10 mm", *origin[1:]]), "10 mm")
+    low, high = np.array(geometry.low), np.array(geometry.high)
+    middle = inside = (low + high) / 2
+    if mesh is not None and mesh.dimension == count and region_at(mesh, middle) is None:
+        inside = mesh.points[np.linalg.norm(mesh.points - middle, axis=1).argmin()]
+    texts = [[length_text(each) for each in place.tolist()] for place in (middle, inside, low, high)]
+    across = tuple([end[0], *texts[1][1:]] for end in texts[2:])
+    return _Box(texts[0], texts[1], (across[0], across[1]), length_text(float((high - low).min()) / 4))
 
 
 def _new_on_radiation(case: Case, ask: Callable[..., Edit]) -> list[Option]:
@@ -80,8 +112,8 @@ def _new_on_environments(case: Case, ask: Callable[..., Edit]) -> list[Option]:
     ]
 
 
-def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
-    """Return all that can be asked of a case and its ``surfaces``."""
+def new_questions(case: Case, surfaces: tuple[str, ...], outcome: Outcome | None) -> tuple[Option, ...]:
+    """Return all that can be asked of a case and its ``surfaces``; places are those of the body of an ``outcome``."""
     taken = [question.name for question in case.document.questions]
 
     def ask(stem: str, **asked: Any) -> Edit:
@@ -123,9 +155,14 @@ def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
         for measure in ("highest", "lowest", "mean")
     ]
     origin = ["0 mm"] * len(case.document.body.coordinates)
-    options.append(Option("temperature at a point", ask("point", temperature=origin)))
-    line = {"start": origin, "end": ["10 mm", *origin[1:]]}
-    options.append(Option("mean temperature along a line", ask("line", mean=line)))
+
+    def ask_about(stem: str, asked: Callable[[_Box], dict[str, Any]]) -> Edit:
+        """Ask at places that are found when they are wanted."""
+        return lambda now: ask(stem, **asked(_box_of(now, outcome)))(now)
+
+    options.append(Option("temperature at a point", ask_about("point", lambda box: {"temperature": box.inside})))
+    line = ask_about("line", lambda box: {"mean": {"start": box.across[0], "end": box.across[1]}})
+    options.append(Option("mean temperature along a line", line))
     if len(surfaces) > 1:  # which two is said in the sentence
         pair = [surfaces[0], surfaces[1]]
         options.append(Option("mean temperature from one surface to another", ask("way", mean={"between": pair})))
@@ -139,9 +176,8 @@ def new_questions(case: Case, surfaces: tuple[str, ...]) -> tuple[Option, ...]:
             )
         )
     if len(origin) > 1:
-        options.append(
-            Option("mean temperature round a circle", ask("circle", mean={"centre": origin, "radius": "10 mm"}))
-        )
+        circle = ask_about("circle", lambda box: {"mean": {"centre": box.middle, "radius": box.quarter}})
+        options.append(Option("mean temperature round a circle", circle))
     if taken:
         options.append(Option("a formula over other answers", ask("derived", derived=formula_name(taken[-1]))))
     return tuple(options)

@@ -69,7 +69,7 @@ def questions(case: Case, outcome: Outcome | None) -> SheetSection:
                 Remove(f"remove question {place}", "Remove this question", removing(path), at=path),
             )
         )
-    rows.append((Choice("add question", "ask a question …", new_questions(case, surfaces), "link"),))
+    rows.append((Choice("add question", "ask a question …", new_questions(case, surfaces, outcome), "link"),))
     return SheetSection("Questions", f"{len(case.document.questions)} asked", tuple(rows))
 
 
