@@ -182,6 +182,23 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
         ("wall .1 m k .8; left minus 5 C; right –20 C h=.5", "wall 100 mm k 0.8; left -5 °C; right -20 °C h 0.5"),
         ('wall 1 1/2 in k 5·10⁻² W/mK, 3/4" k 5*10^-1; 9 C; 2 C', "wall 38.1 mm k 0.05, 19.05 mm k 0.5; 9 °C; 2 °C"),
         (
+            "wall 0.2m brick (k=0.7), inside 20C (h=8), outside: convection h=25, air @ -5C",
+            "wall 0.2 m k 0.7; left 20 °C h 8; right -5 °C h 25",
+        ),
+        ("wall 9 cm, k~2, T_left=100 °C, T_right=20 °C", "wall 9 cm k 2; left 100 °C; right 20 °C"),
+        ("wall 9 cm k 2 between 100 C and 20 C", "wall 9 cm k 2; left 100 °C; right 20 °C"),
+        ("wall 9 cm k 2, 100 C to 20 C", "wall 9 cm k 2; left 100 °C; right 20 °C"),
+        ("plate 9 cm k 2; one side 200 C other side air 20 C h 12", "wall 9 cm k 2; left 200 °C; right 20 °C h 12"),
+        ("cylinder 40 mm dia k 5 qgen 1 MW/m3; 20 C", "cylinder 40 mm dia k 5 generating 1 MW/m3; rim 20 °C"),
+        (
+            "slab 2L = 100 mm k 4 rho 7800 c 450 from 300 C; both sides 20 C h 50; 1 h 30 min",
+            "slab 100 mm k 4 rho 7800 c 450 from 300 °C; both sides 20 °C h 50; 90 min",
+        ),
+        (
+            "rod 1/4 in dia, 12 in long k 25; base 300 F; air 70 F h 5",
+            "rod d 6.35 mm, 304.8 mm long k 25; 300 °F; 70 °F h 5",
+        ),
+        (
             "wall 9 cm k 2; left 900 C; right air 20 C h 9, emissivity .9",
             "wall 9 cm k 2; left 900 °C; right 20 °C h 9 emissivity 0.9",
         ),
@@ -420,6 +437,8 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("ball d 70 mm k 1, d 60 mm; 9 °C", "d 60 mm", "comes after '70 mm'"),
         ("wall 1 mm k 1; 9 °C; " + " " * 2000, "", "2,000 characters at most"),
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
+        ("wall 9 mm k 1 ΔT 80 K", "ΔT 80 K", "does not say how warm they are"),
+        ("wall 9 mm k 1; left 9 °C; right h 9; top 3 °C", "right h 9", "temperature of its fluid"),
         ("wall 9 mm k 1; left 9 °C; right radiates to 3 °C", "right radiates to 3 °C", "say how well it radiates"),
         ("wall 100 mm k 1; left flux 3 kW/m2 9 °C; right 3 °C", "left flux 3 kW/m2 9 °C", "nothing of what is at 9 °C"),
         ("wall 100 mm k 1 W/mm; left 9 °C", "k 1 W/mm", "is no conductivity, such as"),

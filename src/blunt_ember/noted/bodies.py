@@ -8,7 +8,7 @@ from types import MappingProxyType
 from blunt_ember.noted.bodies_of_one_piece import ball, block, cylinder, fin, plate, ring_fin, rod, slab
 from blunt_ember.noted.deep_body import half_space
 from blunt_ember.noted.layered_bodies import cable, lying, pipe, shell, wall
-from blunt_ember.noted.noted_body import MakesBody
+from blunt_ember.noted.noted_body import FIRST_FACE, LAST_FACE, ON_THE_LEFT, ON_THE_RIGHT, MakesBody
 
 #: Words for a body without end that also say where another one is: a ground floor.
 SOILS = ("ground", "soil")
@@ -35,14 +35,10 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
 #: Words that name a side of some body.
 SIDE_WORDS = frozenset(
     [
-        "left",
-        "right",
         "inside",
         "outside",
         "inner",
         "outer",
-        "hot",
-        "cold",
         "back",
         "top",
         "bottom",
@@ -65,10 +61,10 @@ SIDE_WORDS = frozenset(
         "front",
         "surface",
         "indoors",
-        "t1",
-        "t2",
-        *("t_in", "t_i", "ti"),
-        *("t_out", "t_o", "t_e", "te"),
+        *FIRST_FACE,
+        *LAST_FACE,
+        *ON_THE_LEFT,
+        *ON_THE_RIGHT,
     ]
 )
 _HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe", "bar": "pipe"}

@@ -10,7 +10,7 @@ from blunt_ember.case.values.evaluation import quantity_si
 from blunt_ember.case.values.units import TEMPERATURE, TEMPERATURE_DIFFERENCE, TIME
 from blunt_ember.noted.line_so_far import IDLE, NotedEnd, ReadLine
 from blunt_ember.noted.noted_body import NotedBody
-from blunt_ember.noted.phrases import KEYS, NotedValue, NotedWord, Token
+from blunt_ember.noted.phrases import DIFFERENCES, KEYS, NotedValue, NotedWord, Token
 
 #: How long a run lasts at the most that has no end of its own.
 _LONGEST = "30 d"
@@ -40,6 +40,9 @@ def take_clock(line: ReadLine, read: list[Token]) -> list[Token]:
             ending = None
         elif token.kind is TEMPERATURE and token.key in ("from", "start", "starts", "initially"):
             line.once(line.clock, "start", token)
+        elif token.key in DIFFERENCES:
+            what = "how much warmer one side is does not say how warm they are: say both, 'left 100 °C; right 20 °C'"
+            line.fault(token, what)
         elif token.kind is TEMPERATURE_DIFFERENCE:
             if line.until is not None:
                 line.fault(token, f"'{token.text}' is a second end of the run; remove one")

@@ -10,16 +10,23 @@ from typing import Any
 
 from blunt_ember.case.values.evaluation import quantity_si
 from blunt_ember.case.values.units import LENGTH
-from blunt_ember.noted.noted_body import ROW, NotedBody, NotedLayer, NotedSizes, NotEnoughError, filled
+from blunt_ember.noted.noted_body import (
+    FIRST_FACE,
+    LAST_FACE,
+    ON_THE_LEFT,
+    ON_THE_RIGHT,
+    ROW,
+    NotedBody,
+    NotedLayer,
+    NotedSizes,
+    NotEnoughError,
+    filled,
+)
 
 #: How tall walls are drawn, whose height no answer depends on.
 _TALL = "100 mm"
 #: Words for what is laid round a pipe, and is never its wall.
 _LAGGING = frozenset(("lagging", "insulation", "wool", "foam", "felt", "blanket", "mat", "cork", "jacket", "sleeve"))
-
-
-#: How temperatures are called on both sides; tin is a metal.
-_T_WITHIN, _T_WITHOUT = ("t_in", "t_i", "ti"), ("t_out", "t_o", "t_e", "te")
 
 
 def _thick(layers: Sequence[NotedLayer], example: str) -> None:
@@ -39,8 +46,8 @@ def wall(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         regions[layer.name] = {"shape": "rectangle", "size": [layer.thickness, _TALL], **place, **filled(layer)}
     first, last = f"{layers[0].name}.left", f"{layers[-1].name}.right"
     sides = {
-        **dict.fromkeys(("left", "inside", "inner", "hot", "inside face", "t1", *_T_WITHIN, "indoors"), (first,)),
-        **dict.fromkeys(("right", "outside", "outer", "cold", "back", "t2", *_T_WITHOUT), (last,)),
+        **dict.fromkeys(("left", "inside", "inner", "inside face", *FIRST_FACE, "indoors", *ON_THE_LEFT), (first,)),
+        **dict.fromkeys(("right", "outside", "outer", "back", *LAST_FACE, *ON_THE_RIGHT), (last,)),
         **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
         "top": tuple(f"{layer.name}.top" for layer in layers),
         "bottom": tuple(f"{layer.name}.bottom" for layer in layers),
@@ -211,8 +218,8 @@ _HOLLOW = ("inside", "outside")
 
 def _within_and_without(first: str, last: str) -> dict[str, tuple[str, ...]]:
     return {
-        **dict.fromkeys(("inside", "inner", "bore", "within", "hot", "t1", *_T_WITHIN), (first,)),
-        **dict.fromkeys(("outside", "outer", "rim", "skin", "cold", "t2", *_T_WITHOUT), (last,)),
+        **dict.fromkeys(("inside", "inner", "bore", "within", *FIRST_FACE), (first,)),
+        **dict.fromkeys(("outside", "outer", "rim", "skin", *LAST_FACE), (last,)),
         **dict.fromkeys(("both", "all", "faces", "surfaces"), (first, last)),
     }
 

@@ -33,6 +33,7 @@ IDLE = frozenset(
         "held",
         "kept",
         "near",
+        "between",
         "made",
         *REST,
     ]

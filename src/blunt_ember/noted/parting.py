@@ -8,9 +8,9 @@ from itertools import pairwise
 
 from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.noted.bodies import HEADS, OTHERWISE, SIDE_WORDS, SOILS
-from blunt_ember.noted.line_so_far import IDLE
+from blunt_ember.noted.line_so_far import IDLE, REST
 from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
-from blunt_ember.noted.statements import FLUIDS, acts
+from blunt_ember.noted.statements import FLUIDS, WITH_A_SIDE, acts
 
 #: Words before a body that say no more of it than it does itself.
 _PLAIN = frozenset(
@@ -83,6 +83,8 @@ def _begins(token: Token, after: Sequence[Token]) -> bool:
     word = _word(token)
     if word == "insulated":
         return False
+    if word in REST and after and _word(after[0]) in WITH_A_SIDE:
+        return _begins(after[0], after[1:])
     if word not in SIDE_WORDS and word not in FLUIDS:
         return False
     for each in after:

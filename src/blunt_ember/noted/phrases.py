@@ -28,22 +28,26 @@ from blunt_ember.errors import ExpressionError
 
 #: Words for that a side radiates, behind which its emissivity may stand, or what it radiates to.
 RADIATES = ("radiates", "radiating", "radiation")
+#: Words for how much warmer one side is than another, which does not say how warm they are.
+DIFFERENCES = ("δt", "∆t", "dt", "delta-t", "delta_t", "deltat")
 #: What a number behind these words is; in the unit of the second entry where it has none of its own.
 KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
     {
         **dict.fromkeys(("k", "lambda", "λ", "conductivity"), (CONDUCTIVITY, "W/(m K)")),
-        **dict.fromkeys(("h", "alpha", "α", "hi", "ho", "h_in", "h_out", "h1", "h2"), (FILM_COEFFICIENT, "W/(m² K)")),
+        **dict.fromkeys(
+            ("h", "alpha", "α", "hi", "ho", "h_in", "h_out", "h1", "h2", "h_1", "h_2"), (FILM_COEFFICIENT, "W/(m² K)")
+        ),
         **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
         **dict.fromkeys(("emissivity", "eps", "ε", *RADIATES), (EMISSIVITY, "")),
         **dict.fromkeys(("flux", "q"), (HEAT_FLUX, "W/m²")),
-        **dict.fromkeys(("generating", "source", "q'''"), (POWER_DENSITY, "W/m³")),
+        **dict.fromkeys(("generating", "source", "q'''", "qgen", "q_gen", "qdot", "q_dot"), (POWER_DENSITY, "W/m³")),
         **dict.fromkeys(("q''", 'q"'), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
         **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
         **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
         **dict.fromkeys(("from", "starts", "start", "initially"), (TEMPERATURE, "")),
-        "within": (TEMPERATURE_DIFFERENCE, ""),
+        **dict.fromkeys(("within", *DIFFERENCES), (TEMPERATURE_DIFFERENCE, "")),
         **dict.fromkeys(("until", "for", "lasts"), (TIME, "")),
     }
 )
@@ -72,6 +76,8 @@ _NUMBER = re.compile(
 )
 #: Inches in parts: `1 1/2 in`, `3/4"`, `2½ in`.
 _PARTS = re.compile(r"(?:(?:\d+[ -])?\d+/[1-9]\d*|\d* ?[½¼¾⅛⅜⅝⅞])(?=\s*(?:in\b|inch|[\"″”]))")
+#: How thick a slab is of which the half is called L: `2L = 100 mm`.
+_TWICE = re.compile(r"(?<![\w.,])2[lL](?=\s*=)")
 #: A minus in words, or as long as a dash, where no range can be meant.
 _MINUS = re.compile(r"(?:(?<=[\s=:(])|^)(?:minus\s+|–)(?=[\d.])")
 _WORD = re.compile(r"[^\W\d][\w\-'\"|]*")
@@ -79,8 +85,11 @@ _UNIT = re.compile(r"(?:[^\W\d]|[°º˚%])(?:[^\s,;()]|\([^()]*\))*|''|[\"'″�
 #: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
 _MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")
 _TIED = re.compile(r"[xX×]\s*(?=\d)")
+_INCH = 0.0254
 #: A number with its unit, and the word behind it.
 _NEXT = re.compile(rf"\s*[=:]?\s*({_NUMBER.pattern}\s*(?:[^\W\d]+)?)\s*([^\W\d]*)")
+#: Signs that say nothing by themselves.
+_FILLING = frozenset(" =:.\t()@~≈")
 _BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
 
 
@@ -125,7 +134,8 @@ def tokens(phrase: str, begin: int) -> list[Token]:
     found: list[Token] = []
     key: NotedWord | None = None
     place = 0
-    phrase = _MINUS.sub(lambda sign: "-".rjust(len(sign[0])), phrase)  # every other place stays where it is
+    # Every other place stays where it is.
+    phrase = _MINUS.sub(lambda sign: "-".rjust(len(sign[0])), _TWICE.sub(" L", phrase))
     while place < len(phrase):
         in_parts = _PARTS.match(phrase, place) if key is None or KEYS[key.text.lower()][0] is LENGTH else None
         number = in_parts or _NUMBER.match(phrase, place)
@@ -139,6 +149,9 @@ def tokens(phrase: str, begin: int) -> list[Token]:
             found[-1] = replace(last, key=word[0].lower(), end=begin + place)
         elif number:
             value = _value(phrase, number, key, begin)
+            if isinstance(last, NotedValue) and last.kind is value.kind is TIME and not (last.joined or value.key):
+                value = replace(value, text=f"{last.text} + {value.text}", key=last.key, start=last.start)  # 1 h 30 min
+                found.pop()
             found.append(value)
             key, place = None, value.end - begin
         elif word:
@@ -165,7 +178,7 @@ def tokens(phrase: str, begin: int) -> list[Token]:
             place += 1
             found.append(NotedValue(last.text, last.kind, last.key, last.start, begin + place, joint))
         else:
-            if phrase[place] not in " =:.\t":
+            if phrase[place] not in _FILLING:
                 found.append(NotedWord(phrase[place], begin + place, begin + place + 1))
             place += 1
     if key is not None:
@@ -191,25 +204,30 @@ def _belongs(value: NotedValue, word: re.Match[str], phrase: str) -> bool:
 def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int) -> NotedValue:
     """A number with the unit behind it, if that fits; else in the one its key implies."""
     expected, implied = KEYS[key.text.lower()] if key else (None, "")
-    after = number.end()
+    after, digits = number.end(), _decimal(number[0])
     spaces = len(phrase) - after - len(phrase[after:].lstrip())
     unit = _UNIT.match(phrase, after + spaces)
     start = key.start if key else begin + number.start()
     name = key.text.lower() if key else ""
     if unit is not None:
         for end in _unit_ends(phrase, unit):
-            text = f"{number[0]} {phrase[unit.start() : end]}"
+            text = f"{digits} {phrase[unit.start() : end]}"
             kind = _kind(text, expected) or next((each for each in _ALSO.get(name, ()) if _kind(text, each)), None)
             if kind is not None:
                 return NotedValue(text, kind, name, start, begin + end)
-        text = f"{number[0]} {unit[0]}"
+        text = f"{digits} {unit[0]}"
         needed = expected is not None and not implied and expected is not EMISSIVITY
         # Another kind than its word asks for, or a unit of none.
         if (needed and _kind(text, None) is not None) or (implied and "/" in unit[0]):
             return NotedValue(text, None, name, start, begin + unit.end())
     if expected is not None and (implied or expected is EMISSIVITY):
-        return NotedValue(f"{number[0]} {implied}".strip(), expected, name, start, begin + after)
-    return NotedValue(number[0], None, name, start, begin + after)
+        return NotedValue(f"{digits} {implied}".strip(), expected, name, start, begin + after)
+    return NotedValue(digits, None, name, start, begin + after)
+
+
+def _decimal(number: str) -> str:
+    """A number as it is noted, inches in parts as a decimal, so that formulas can go on from it."""
+    return f"{quantity_si(f'{number} in', LENGTH, {}) / _INCH:.12g}" if _PARTS.match(f"{number} in") else number
 
 
 def _unit_ends(phrase: str, unit: re.Match[str]) -> list[int]:

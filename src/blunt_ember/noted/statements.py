@@ -25,7 +25,7 @@ _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
 WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
 #: Words that say no more than the values beside them, and how many sides are left.
-_BESIDE = frozenset(("t", "temp", "temperature", "to", *RADIATES))
+_BESIDE = frozenset(("t", "temp", "temperature", "to", "convection", "convective", "convecting", *RADIATES))
 _COUNTS = frozenset(("two", "three", "four", "five", "all", "both"))
 #: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
 JOINING = frozenset(("and", "/", "&", "+"))
@@ -53,7 +53,9 @@ def one_by_one(read: list[Token], both: tuple[str, str] | None) -> list[list[Tok
     first, second = (read[place] for place in values)
     between = [token for token in read[values[0] + 1 : values[1]] if isinstance(token, NotedWord)]
     same = all(isinstance(each, NotedValue) and each.kind is TEMPERATURE for each in (first, second))
-    if not same or values[1] != len(read) - 1 or [token.text.lower() for token in between] not in (["and"], ["to"]):
+    tied = [token.text.lower() for token in between] in (["and"], ["to"])
+    tied = tied or (isinstance(first, NotedValue) and first.joined == "to" and not between)
+    if not same or values[1] != len(read) - 1 or not tied:
         return [read]
     words = [token for token in read[: values[0]] if isinstance(token, NotedWord)]
     said = [token.text.lower() for token in words if token.text.lower() not in IDLE | JOINING | _BESIDE | _COUNTS]
@@ -98,7 +100,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             sides.append(token)
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
-    if not (sides or rest or fluid or insulated) and _goes_on(line, says):
+    if not (sides or rest or insulated) and (not fluid or says.keys() == {TEMPERATURE}) and _goes_on(line, says):
         return
     made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end)
     temperature = says.get(TEMPERATURE)
@@ -108,10 +110,10 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         made.says["film"] = {"h": says[FILM_COEFFICIENT], "temperature": temperature}
     elif AREA_RESISTANCE in says and temperature:
         made.says["film"] = {"resistance": says[AREA_RESISTANCE], "temperature": temperature}
-    elif FILM_COEFFICIENT in says or AREA_RESISTANCE in says:
-        line.faults.append(
-            NotUnderstood(made.start, made.end, "a film has the temperature of its fluid, such as 25 °C")
-        )
+    elif FILM_COEFFICIENT in says:  # the next phrase may have it
+        made.says["film"] = {"h": says[FILM_COEFFICIENT]}
+    elif AREA_RESISTANCE in says:
+        made.says["film"] = {"resistance": says[AREA_RESISTANCE]}
     if (EMISSIVITY in says or radiates) and temperature:
         emissivity = {"emissivity": says[EMISSIVITY]} if EMISSIVITY in says else {}
         made.says["radiation"] = {**emissivity, "temperature": around or temperature}
@@ -138,6 +140,9 @@ def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
     last = line.statements[-1] if line.statements else None
     if last is None:
         return False
+    if says.keys() == {TEMPERATURE} and "temperature" not in last.says.get("film", {"temperature": ""}):
+        last.says["film"]["temperature"] = says[TEMPERATURE]
+        return True
     film = says.keys() & {FILM_COEFFICIENT, AREA_RESISTANCE}
     if len(says) == 1 and film and last.fluid and "temperature" in last.says:
         kind = film.pop()
@@ -162,6 +167,12 @@ def _alone(says: Mapping[str, Any]) -> bool:
 
 def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
     """The statements on their surfaces: first those that name sides, then the others on what is left over."""
+    for stated in line.statements:
+        if "temperature" not in stated.says.get("film", {"temperature": ""}):
+            what = "a film has the temperature of its fluid, such as 25 °C"
+            line.faults.append(NotUnderstood(stated.start, stated.end, what))
+            del stated.says["film"]
+    line.statements = [stated for stated in line.statements if stated.says]
     on: dict[int, tuple[str, ...]] = {}
     for number, stated in enumerate(line.statements):
         for word in stated.sides:
