@@ -199,6 +199,20 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
             "rod d 6.35 mm, 304.8 mm long k 25; 300 °F; 70 °F h 5",
         ),
         (
+            "cylinder 2 cm diameter 10 cm long k 15; left end 90 C; right end 20 C; side insulated",
+            "cylinder d 2 cm, 10 cm long k 15; bottom 90 °C; top 20 °C; rim insulated",
+        ),
+        (
+            "pin fin aluminium d=5mm L=30mm, Tb=100C, Tinf=25C, h=40",
+            "pin aluminium d 5 mm, 30 mm long; base 100 °C; air 25 °C h 40",
+        ),
+        ("plate 1 x 1 m k 9 generating 5 kW/m3; edges 2 C", "plate 1 x 1 m k 9 generating 5 kW/m3; all 2 °C"),
+        ("roof 20 cm concrete; inside 20 C hi 8; outside -10 C he 25", "wall 20 cm concrete; 20 °C h 8; -10 °C h 25"),
+        (
+            "cylinder radius 5 cm, k 0.5, rho 1000, cp 4000, T0 5 C, air 25 C h 10, 3 h",
+            "cylinder r 5 cm k 0.5 rho 1000 c 4000 from 5 °C; air 25 °C h 10; until 3 h",
+        ),
+        (
             "wall 9 cm k 2; left 900 C; right air 20 C h 9, emissivity .9",
             "wall 9 cm k 2; left 900 °C; right 20 °C h 9 emissivity 0.9",
         ),

@@ -8,7 +8,7 @@ from types import MappingProxyType
 from blunt_ember.noted.bodies_of_one_piece import ball, block, cylinder, fin, plate, ring_fin, rod, slab
 from blunt_ember.noted.deep_body import half_space
 from blunt_ember.noted.layered_bodies import cable, lying, pipe, shell, wall
-from blunt_ember.noted.noted_body import FIRST_FACE, LAST_FACE, ON_THE_LEFT, ON_THE_RIGHT, MakesBody
+from blunt_ember.noted.noted_body import BASE, FIRST_FACE, LAST_FACE, ON_THE_LEFT, ON_THE_RIGHT, MakesBody
 
 #: Words for a body without end that also say where another one is: a ground floor.
 SOILS = ("ground", "soil")
@@ -61,6 +61,8 @@ SIDE_WORDS = frozenset(
         "front",
         "surface",
         "indoors",
+        "edges",
+        *BASE,
         *FIRST_FACE,
         *LAST_FACE,
         *ON_THE_LEFT,

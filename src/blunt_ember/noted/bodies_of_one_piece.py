@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from blunt_ember.noted.layered_bodies import cable, coated_ball, lying
-from blunt_ember.noted.noted_body import ROW, SPAN, NotedBody, NotedLayer, NotedSizes, NotEnoughError, filled
+from blunt_ember.noted.noted_body import BASE, ROW, SPAN, NotedBody, NotedLayer, NotedSizes, NotEnoughError, filled
 
 #: How thick discs are drawn, whose thickness no answer depends on.
 _FLAT = "10 mm"
@@ -47,8 +47,8 @@ def cylinder(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     sides = {
         **dict.fromkeys(("rim", "side", "outside", "skin", "surface"), (rim,)),
         "ends": ends,
-        "bottom": ends[:1],
-        "top": ends[1:],
+        **dict.fromkeys(("bottom", "left"), ends[:1]),
+        **dict.fromkeys(("top", "right"), ends[1:]),
         "all": (rim, *ends) if long else (rim,),
     }
     middle = ["0 mm", f"{long or _FLAT}/2"]
@@ -100,7 +100,7 @@ def fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
         "regions": {name: {"shape": "rectangle", "at": ["0 mm", "0 mm"], "size": list(row), **filled(layer)}},
     }
     sides = {
-        **dict.fromkeys(("base", "root", "left"), (f"{name}.left",)),
+        **dict.fromkeys(("base", "root", "left", *BASE), (f"{name}.left",)),
         **dict.fromkeys(("tip", "end", "right"), (f"{name}.right",)),
         "sides": (f"{name}.top", f"{name}.bottom"),
         "all": (f"{name}.top", f"{name}.bottom", f"{name}.right"),
@@ -125,7 +125,7 @@ def ring_fin(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     region = {"shape": "rectangle", "at": [inner, "0 mm"], "size": [f"{outer} - {inner}", thick], **filled(layers[0])}
     faces = (f"{name}.top", f"{name}.bottom")
     sides = {
-        **dict.fromkeys(("base", "root", "inside", "bore"), (f"{name}.left",)),
+        **dict.fromkeys(("base", "root", "inside", "bore", *BASE), (f"{name}.left",)),
         **dict.fromkeys(("tip", "rim", "end", "outside"), (f"{name}.right",)),
         "sides": faces,
         "all": (*faces, f"{name}.right"),
@@ -212,7 +212,7 @@ def rod(layers: Sequence[NotedLayer], sizes: NotedSizes) -> NotedBody:
     name = layer.name
     piece = {"length": long, "diameter": f"2*({across})", **filled(layer)}
     sides = {
-        **dict.fromkeys(("base", "start", "left"), (f"{name}.start",)),
+        **dict.fromkeys(("base", "start", "left", *BASE), (f"{name}.start",)),
         **dict.fromkeys(("tip", "end", "right"), (f"{name}.end",)),
         **dict.fromkeys(("side", "sides", "rim"), (f"{name}.side",)),
         "all": (f"{name}.side", f"{name}.end"),
@@ -232,5 +232,5 @@ def _four_sides(name: str, more: Mapping[str, str]) -> dict[str, tuple[str, ...]
         **sides,
         **also,
         **dict.fromkeys(("ends", "sides"), sides["left"] + sides["right"]),
-        "all": tuple(f"{name}.{side}" for side in four),
+        **dict.fromkeys(("all", "edges"), tuple(f"{name}.{side}" for side in four)),
     }

@@ -10,7 +10,7 @@ from blunt_ember.case.values.evaluation import quantity_si
 from blunt_ember.case.values.units import TEMPERATURE, TEMPERATURE_DIFFERENCE, TIME
 from blunt_ember.noted.line_so_far import IDLE, NotedEnd, ReadLine
 from blunt_ember.noted.noted_body import NotedBody
-from blunt_ember.noted.phrases import DIFFERENCES, KEYS, NotedValue, NotedWord, Token
+from blunt_ember.noted.phrases import DIFFERENCES, KEYS, STARTS, NotedValue, NotedWord, Token
 
 #: How long a run lasts at the most that has no end of its own.
 _LONGEST = "30 d"
@@ -38,7 +38,7 @@ def take_clock(line: ReadLine, read: list[Token]) -> list[Token]:
                 line.fault(token, f"'{token.text}' is a second end of the run; remove one")
             line.until = NotedEnd(token.text, ending[0] if ending else None)
             ending = None
-        elif token.kind is TEMPERATURE and token.key in ("from", "start", "starts", "initially"):
+        elif token.kind is TEMPERATURE and token.key in (*STARTS, "initially"):
             line.once(line.clock, "start", token)
         elif token.key in DIFFERENCES:
             what = "how much warmer one side is does not say how warm they are: say both, 'left 100 °C; right 20 °C'"
@@ -49,7 +49,7 @@ def take_clock(line: ReadLine, read: list[Token]) -> list[Token]:
             line.once(line.within, "within", token)
         elif token.kind is TIME:
             line.once(line.clock, "end", token)
-        elif token.key in ("until", "for", "lasts", "from", "start", "starts", "initially", "within"):
+        elif token.key in ("until", "for", "lasts", *STARTS, "initially", "within"):
             line.fault(token, f"'{token.text}' after '{token.key}' is no {KEYS[token.key][0].name.split(' ', 1)[1]}")
         else:
             left.append(token)

@@ -28,6 +28,8 @@ from blunt_ember.errors import ExpressionError
 
 #: Words for that a side radiates, behind which its emissivity may stand, or what it radiates to.
 RADIATES = ("radiates", "radiating", "radiation")
+#: Words before the temperature that a run starts from.
+STARTS = ("from", "starts", "start", "t0", "t_0", "t_start")
 #: Words for how much warmer one side is than another, which does not say how warm they are.
 DIFFERENCES = ("δt", "∆t", "dt", "delta-t", "delta_t", "deltat")
 #: What a number behind these words is; in the unit of the second entry where it has none of its own.
@@ -46,7 +48,7 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
         **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
         **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
-        **dict.fromkeys(("from", "starts", "start", "initially"), (TEMPERATURE, "")),
+        **dict.fromkeys((*STARTS, "initially"), (TEMPERATURE, "")),
         **dict.fromkeys(("within", *DIFFERENCES), (TEMPERATURE_DIFFERENCE, "")),
         **dict.fromkeys(("until", "for", "lasts"), (TIME, "")),
     }

@@ -91,7 +91,12 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             fluid, outward = True, outward or FLUIDS[word]
         elif word in JOINING:
             joining = bool(sides)
-        elif (word in WITH_A_SIDE and (sides or rest)) or word in _BESIDE or (rest and word in _COUNTS):
+        elif (
+            (word in WITH_A_SIDE and (sides or rest))
+            or word in _BESIDE
+            or (rest and word in _COUNTS)
+            or (word == "end" and sides and not joining)
+        ):
             continue
         elif word not in IDLE and (not sides or sides[-1].text.lower() in WITH_A_SIDE | {"both"}):
             sides[-1:], joining = [token], False
