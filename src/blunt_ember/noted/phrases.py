@@ -28,6 +28,8 @@ from blunt_ember.errors import ExpressionError
 
 #: Words for that a side radiates, behind which its emissivity may stand, or what it radiates to.
 RADIATES = ("radiates", "radiating", "radiation")
+#: Film coefficients by their sides.
+_FILMS = ("hi", "ho", "he", "h_i", "h_o", "h_e", "h_in", "h_out", "h1", "h2", "h_1", "h_2")
 #: Words before the temperature that a run starts from.
 STARTS = ("from", "starts", "start", "t0", "t_0", "t_start")
 #: Words for how much warmer one side is than another, which does not say how warm they are.
@@ -36,9 +38,7 @@ DIFFERENCES = ("δt", "∆t", "dt", "delta-t", "delta_t", "deltat")
 KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
     {
         **dict.fromkeys(("k", "lambda", "λ", "conductivity"), (CONDUCTIVITY, "W/(m K)")),
-        **dict.fromkeys(
-            ("h", "alpha", "α", "hi", "ho", "h_in", "h_out", "h1", "h2", "h_1", "h_2"), (FILM_COEFFICIENT, "W/(m² K)")
-        ),
+        **dict.fromkeys(("h", "alpha", "α", *_FILMS), (FILM_COEFFICIENT, "W/(m² K)")),
         **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
         **dict.fromkeys(("emissivity", "eps", "ε", *RADIATES), (EMISSIVITY, "")),
