@@ -87,7 +87,7 @@ def test_values_are_shown_in_other_units_and_the_library_is_listed(wall: Path) -
     own.parent.mkdir()
     own.write_text(json.dumps(kept), encoding="utf-8")
     listed = json.loads(run("materials", "--json", folder=wall.parent, XDG_CONFIG_HOME=str(wall.parent)).stdout)
-    assert listed["my own"] == kept and len(listed) == 5
+    assert listed["my own"] == kept and len(listed) == 6
     assert "our laboratory" in run("materials", folder=wall.parent, XDG_CONFIG_HOME=str(wall.parent)).stdout
 
 
