@@ -97,6 +97,7 @@ def stated(name: str, **more: Any) -> Case:
             "body": {"kind": kind, **({"pieces": {"a": piece}} if kind == "rod" else {"regions": {"a": region}})},
             "surroundings": [{"on": f"a.{side}", **what} for side, what in sides.items()],
             "clock": {"start": "150 °C", "end": "12 min"},
+            "mesh": {"size": "9 mm", "across": 2} if kind == "stacked" else {},
             "questions": [*passed, *now, {"name": "stored", "heat_stored": "a"}, {"name": "mean", "mean": "body"}],
             **more,
         }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -60,6 +61,71 @@ def test_lines_planes_rings_discs_and_balls_are_sums_of_points() -> None:
     )[0] / (4 / 3 * np.pi * ball**3)  # fmt: skip
     assert of("ball_source", 1.0, K, ball, 0.0) == pytest.approx(inside, rel=1e-4)
     assert of("ball_source", 1.0, K, ball, 0.09) == pytest.approx(of("point_source", 1.0, K, 0.09))
+
+
+def test_rings_balls_spheres_and_discs_that_go_on_are_sums_of_pulses_too() -> None:
+    wide, z = 0.05, 0.01
+
+    def away(angle: float, r: float) -> float:
+        return float(np.sqrt(r**2 + wide**2 - 2 * r * wide * np.cos(angle) + z**2))
+
+    for r in (0.0, 0.02, 0.07):
+        around = quad(lambda angle, r=r: of("point_pulse", 1 / np.pi, K, A, away(angle, r), LATE), 0, np.pi)[0]
+        assert of("ring_pulse", 1.0, K, A, wide, r, z, LATE) == pytest.approx(around, rel=1e-9)
+
+        def shell_pulse(ago: float, s: float = wide, r: float = r) -> float:  # all rings of a sphere
+            if ago <= 0:
+                return 0.0
+            rings = lambda u: of("ring_pulse", 0.5, K, A, s * np.sqrt(1 - u * u), r, s * u, ago)  # noqa: E731
+            return quad(rings, -1, 1, limit=200)[0]
+
+        shell = summed(shell_pulse, LATE)
+        assert of("shell_source_since", 1.0, K, A, wide, r, LATE) == pytest.approx(shell, rel=1e-6)
+        assert of("shell_source_since", 1.0, K, A, wide, r, 1e13) == pytest.approx(
+            of("shell_source", 1.0, K, wide, r), rel=1e-4
+        )
+        layers = quad(lambda s, r=r: shell_pulse(LATE, s, r) * 3 * s**2 / wide**3, 0, wide, limit=200)[0]
+        assert of("ball_pulse", 1.0, K, A, wide, r, LATE) == pytest.approx(layers, rel=1e-7)
+
+    def disc_pulse(ago: float) -> float:  # its rings, into a half-space
+        if ago <= 0:
+            return 0.0
+        rings = quad(lambda s: 4 * np.pi * s * of("ring_pulse", 1.0, K, A, s, 0.0, z, ago), 0, wide, limit=200)[0]
+        return rings
+
+    assert of("disc_source_since", 1.0, K, A, wide, z, LATE) == pytest.approx(summed(disc_pulse, LATE), rel=1e-6)
+    assert of("disc_source_since", 1.0, K, A, wide, 0.0, 1e13) == pytest.approx(
+        of("disc_source", 1.0, K, wide, 0.0), rel=1e-4
+    )
+
+
+def test_what_lies_below_a_plane_or_between_two_is_met_by_images() -> None:
+    deep, aside, z = 0.06, 0.03, 0.025
+    near, far = np.hypot(aside, z - deep), np.hypot(aside, z + deep)
+    point = of("point_source", 1.0, K, near) - of("point_source", 1.0, K, far)
+    assert of("point_source_below_plane", 1.0, K, deep, aside, z) == pytest.approx(point, rel=1e-12)
+    line = of("line_source_since", 1.0, K, A, near, 1e12) - of("line_source_since", 1.0, K, A, far, 1e12)
+    assert of("line_source_below_plane", 1.0, K, deep, aside, z) == pytest.approx(line, rel=1e-6)
+    assert of("line_source_below_plane", 1.0, K, deep, aside, 0.0) == pytest.approx(0.0, abs=1e-15)
+    thick, at = 0.1, 0.04
+    spread = (
+        2 * quad(lambda y: of("point_source_in_slab", 1.0, K, thick, at, np.hypot(aside, y), z), 0, 2, limit=200)[0]
+    )
+    assert of("line_source_in_slab", 1.0, K, thick, at, aside, z) == pytest.approx(spread, rel=1e-7)
+    assert of("line_source_in_slab", 1.0, K, thick, at, 60.0, z) == pytest.approx(0.0, abs=1e-15)
+    for last in (2e3, 4e3):  # by images, and by what modes are left
+        now = of("point_pulse_in_slab", 1.0, K, A, thick, at, aside, z, last)
+        images = 0.0
+        for n in range(-9, 10):
+            way = (of("point_pulse", 1.0, K, A, np.hypot(aside, z - 2 * n * thick - s * at), last) * s for s in (1, -1))
+            images += sum(way)
+        assert now == pytest.approx(images, rel=1e-9)
+    ends = (0.0, 100.0, 1e3, 1e4, 1e5)
+    on = sum(
+        quad(lambda ago: of("point_pulse_in_slab", 1.0, K, A, thick, at, aside, z, ago), low, high, limit=300)[0]
+        for low, high in pairwise(ends)
+    )
+    assert of("point_source_in_slab", 1.0, K, thick, at, aside, z) == pytest.approx(on, rel=1e-7)
 
 
 def test_a_point_in_a_slab_is_the_sum_of_its_images() -> None:
