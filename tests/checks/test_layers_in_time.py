@@ -104,6 +104,32 @@ CASES: dict[str, dict[str, Any]] = {
             {"name": "given off", "heat_passed": "lag.right"},
         ],
     },
+    # A panel of two layers: heat comes by pieces into a face that meets nothing else, and as a swing into one in air.
+    "panel": {
+        "body": {
+            "kind": "section",
+            "regions": {
+                "a": {"shape": "rectangle", "size": ["40 mm", "10 mm"], "material": "brick"},
+                "b": {"shape": "rectangle", "size": ["30 mm", "10 mm"], "right_of": "a", "material": "wool"},
+            },
+        },
+        "surroundings": [
+            {
+                "on": "a.left",
+                "flux": {"table": [["0 s", "0 W/m²"], ["40 min", "600 W/m²"], ["2 hour", "-50 W/m²"]], "over": "t"},
+            },
+            {"on": "b.right", "film": HALL, "flux": "200 W/m² + 200 W/m²*sin(2*pi*t/(3 hour))"},
+        ],
+        "clock": {"start": "25 °C", "end": "2 hour", "tolerance": "0.002 %"},
+        "mesh": {"size": "4 mm", "across": 2},
+        "questions": [
+            {"name": "top", "mean": "a.left"},
+            {"name": "inside", "temperature": ["20 mm", "5 mm"], "time": "0.9 hour"},
+            {"name": "through the joint", "heat_flow": "a|b"},
+            {"name": "stored", "heat_stored": "body"},
+            {"name": "let in", "heat_passed": "b.right"},
+        ],
+    },
 }
 
 

@@ -10,7 +10,9 @@ from scipy.linalg import eigh
 
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY
+from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.in_layers.changing import Course, Swing
+from blunt_ember.reference.in_layers.fluxed import Fluxed
 from blunt_ember.reference.in_layers.layers import Layers, ReferenceLayer
 from blunt_ember.reference.in_layers.modes import POWER
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer, one_layer
@@ -218,3 +220,38 @@ def test_heat_that_enters_while_a_side_goes_on_is_how_fast_it_has_passed(
     assert sum(heat) == pytest.approx(kept, rel=2e-7)
     inside = Warming(form, start, (layers[0],), (IDLE if solid else inner, Side(h=5.0, fluid=400.0)), changes)
     assert inside.flow_at(1, t) == pytest.approx(-inside.flux_in(t)[1] * inside.stack.area(1), rel=2e-7)
+
+
+@pytest.mark.parametrize(("form", "start"), FORMS)
+@pytest.mark.parametrize("inner", [Side(held=300.0), Side(h=50.0, fluid=300.0), IDLE])
+def test_a_flux_that_goes_on_is_the_sum_of_its_steps(form: Any, start: float, inner: Side) -> None:
+    """Also where no heat can leave, so that all it does is to warm the layers for ever."""
+    solid = form != "wall" and start == 0
+    sides = (IDLE if solid else inner), Side(flux=200.0)
+    layers = (WarmingLayer(start + 0.03, 0.6, 4e-7, 300.0, 4e3, 0.01), WarmingLayer(start + 0.07, 2.0, 9e-7, 280.0))
+    base, unit = Warming(form, start, layers, sides), Warming(form, start, layers, (sides[0], Side(flux=201.0)))
+    t, s = 1300.0, np.linspace(start, start + 0.07, 9)
+    flux = Fluxed(base, 1, Course((0.0, 500.0, 500.0, 2000.0), (0.0, 250.0, 700.0, 100.0)))
+    # The same by steps of a second, each in the middle of its own.
+    whens = [*np.arange(0.5, 500, 1), *np.arange(500.5, t, 1)]
+    steps = [*[0.5] * 500, *[-0.4] * 800]
+    lags = np.array([*(t - when for when in whens), t - 500.0])
+    rises = np.array([*steps, 450.0])
+
+    def of(read: Any) -> Any:
+        added = [rise * (read(unit, lag) - read(base, lag)) for rise, lag in zip(rises, lags.tolist(), strict=True)]
+        return read(base, t) + np.sum(added, axis=0)
+
+    np.testing.assert_allclose(flux.temperature_at(s, t), of(lambda of, t: of.temperature_at(s, t)), rtol=2e-6)
+    assert flux.gained_at(t) == pytest.approx(of(lambda of, t: of.gained_at(t)), rel=2e-6)
+    step = 0.05
+    kept = (flux.gained_at(t + step) - flux.gained_at(t - step)) / (2 * step)
+    made = layers[0].generation * flux.stack.volume(0)
+    heat = [each * flux.stack.area(line) for each, line in zip(flux.flux_in(t), (0, 2), strict=True)]
+    assert sum(heat) + made == pytest.approx(kept, rel=1e-6)
+    assert flux.flux_in(t)[1] == pytest.approx(200.0 + flux.course.at(t), rel=1e-12)
+    assert sum(flux.passed_at(place, t) for place in (0, 1)) + made * t == pytest.approx(flux.gained_at(t), rel=1e-8)
+    assert flux.flow_at(2, t) == pytest.approx(-heat[1], rel=1e-4)
+    assert np.isnan(flux.temperature_at(s, 500.0 + 1e-9)).all(), "right behind its jump"
+    with pytest.raises(ReferenceRefusedError, match="meets something else too"):
+        Fluxed(Warming(form, start, layers, (sides[0], Side(held=300.0))), 1, flux.course).temperature_at(s, t)

@@ -103,7 +103,7 @@ class Warming:
             elif terms is None:
                 values = np.full(len(unique), np.nan)
             else:
-                values = self._settled.at(place, unique, t) + _summed(terms[0], terms[1], place, unique)
+                values = self._settled.at(place, unique, t) + summed(terms[0], terms[1], place, unique)
             result[own] = values[back]
         return result
 
@@ -342,8 +342,8 @@ def _leaves(side: Side) -> float:
     return np.inf if side.held is not None else side.h
 
 
-def _summed(modes: Modes, weights: Floats, layer: int, s: Floats) -> Floats:
-    """Σ Kₙ Xₙ at places (p,) of a layer, so many at a time that memory does not grow with them."""
+def summed(modes: Modes, weights: Floats, layer: int, s: Floats) -> Floats:
+    """Return Σ Kₙ Xₙ at places (p,) of a layer, so many at a time that memory does not grow with them."""
     values = np.empty(len(s))
     run = max(1, 4_000_000 // len(weights))
     for first in range(0, len(s), run):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import TypeVar
 
 import numpy as np
 
@@ -17,15 +18,18 @@ from blunt_ember.checks.references.fits.layered import LayeredField, composite_w
 from blunt_ember.checks.references.fits.solids import SolidField, SolidReduction, sections_of
 from blunt_ember.errors import ExpressionError, ReferenceRefusedError
 from blunt_ember.fem.laws.film import FilmLaw
+from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.space import Space
 from blunt_ember.reference.in_layers import half_space
-from blunt_ember.reference.in_layers.changing import Unsteady
+from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
+from blunt_ember.reference.in_layers.fluxed import Fluxed, InLayers
 from blunt_ember.reference.in_layers.half_space import HalfSpace
 from blunt_ember.reference.in_layers.warming import WARMING_SOURCE, Start, Warming, WarmingLayer
 from blunt_ember.reference.side import Side
 
+_Change = TypeVar("_Change", bound=Unsteady)
 #: Places at which a start is held against itself elsewhere across the layers.
 _ASIDE = 41
 
@@ -35,7 +39,7 @@ class LayersMoment:
     """An instant of layers, in the coordinates of the case."""
 
     layer: LayeredField
-    warming: Warming
+    warming: InLayers
     t: float
     name: str = "series-in-time"
     source: str = WARMING_SOURCE
@@ -107,7 +111,7 @@ class LayersInTime:
     """Layers, or a half-space, through time; of a solid ``reduction`` tells of which section it is."""
 
     layer: LayeredField
-    warming: Warming | HalfSpace
+    warming: InLayers | HalfSpace
     name: str
     source: str
     reduction: SolidReduction | None = None
@@ -125,7 +129,7 @@ class LayersInTime:
 
 def series_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> MovingField:
     """Fit a wall, cylinder or sphere of any layers."""
-    still, changes = _without_changes(problem, timing.end)
+    still, changes, fluxes = _without_changes(problem, timing.end)
     layer, section, reduction = _layered(geometry, still)
     if any(each.gap for each in layer.layers.layers):
         raise ReferenceRefusedError("there is a gap between two layers")
@@ -136,7 +140,11 @@ def series_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> 
         for each, region, start in zip(layer.layers.layers, layer.order, starts, strict=True)
     )
     stated = layer.layers
-    made = Warming(stated.form, stated.start, layers, (stated.inner, stated.outer), own)
+    made: InLayers = Warming(stated.form, stated.start, layers, (stated.inner, stated.outer), own)
+    for place in (0, 1):
+        course = _change_at(layer.ends[place], fluxes, reduction)
+        if course is not None:
+            made = Fluxed(made, place, course)
     return LayersInTime(layer, made, "series-in-time", WARMING_SOURCE, reduction)
 
 
@@ -240,28 +248,56 @@ class _StartAlong:
         return self.law.at(self.space.variables(points))
 
 
-def _without_changes(problem: Problem, end: float) -> tuple[Problem, dict[str, Unsteady]]:
-    """The problem with temperatures that follow time put to one each, and how they go about it, by surface."""
+def _without_changes(problem: Problem, end: float) -> tuple[Problem, dict[str, Unsteady], dict[str, Course]]:
+    """The problem with what follows time put to one value each, how temperatures go about it, by surface, and fluxes.
+
+    A flux beside a film is as good as another temperature of the fluid.
+    """
     changes: dict[str, Unsteady] = {}
+    fluxes: dict[str, Course] = {}
 
     def still(name: str, law: Law) -> Law:
         if not law.follows_time:
             return law
+        if name in changes:
+            raise ReferenceRefusedError(f"more than one thing goes on at {name}")
         mean, changes[name] = change_of(law, end)
         return constant_law(mean, law.kind)
+
+    def still_flux(name: str, law: FluxLaw, films: list[FilmLaw]) -> FluxLaw:
+        if not law.stated.follows_time:
+            return law
+        if name in changes or name in fluxes:
+            raise ReferenceRefusedError(f"more than one thing goes on at {name}")
+        first, change = change_of(law.stated, end)
+        if films:
+            if films[0].h.constant is None:
+                raise ReferenceRefusedError(f"the film coefficient on {name} is not the same everywhere")
+            changes[name] = _divided(change, films[0].h.constant)
+        elif isinstance(change, Course):
+            fluxes[name] = change
+        else:
+            raise ReferenceRefusedError(f"the flux on {name} swings")
+        return replace(law, stated=constant_law(first, law.stated.kind))
 
     held = {name: still(name, law) for name, law in problem.held.items()}
     exchanges = {}
     for name, laws in problem.exchanges.items():
-        exchanges[name] = tuple(
-            replace(law, fluid=still(name, law.fluid)) if isinstance(law, FilmLaw) else law for law in laws
-        )
-        if name in changes and sum(isinstance(law, FilmLaw) for law in laws) > 1:
+        films = [law for law in laws if isinstance(law, FilmLaw)]
+        made = [replace(law, fluid=still(name, law.fluid)) if isinstance(law, FilmLaw) else law for law in laws]
+        exchanges[name] = tuple(still_flux(name, law, films) if isinstance(law, FluxLaw) else law for law in made)
+        if name in changes and len(films) > 1:
             raise ReferenceRefusedError(f"{name} meets more than one fluid")
-    return replace(problem, held=held, exchanges=exchanges), changes
+    return replace(problem, held=held, exchanges=exchanges), changes, fluxes
 
 
-def _change_at(end: str, changes: Mapping[str, Unsteady], reduction: SolidReduction | None) -> Unsteady | None:
+def _divided(change: Unsteady, by: float) -> Unsteady:
+    if isinstance(change, Swing):
+        return replace(change, amplitude=change.amplitude / by)
+    return replace(change, rises=tuple(rise / by for rise in change.rises))
+
+
+def _change_at(end: str, changes: Mapping[str, _Change], reduction: SolidReduction | None) -> _Change | None:
     """The change at an end of the layers, which may have another name in a solid."""
     if reduction is None:
         return changes.get(end)
