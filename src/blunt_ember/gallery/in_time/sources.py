@@ -1,4 +1,4 @@
-"""A family of heat that arises in a large body: a thin wire that is heated in clay, by which its k is measured."""
+"""Families of heat that arises in a large body: a thin wire heated in clay, and a torch that moves along a plate."""
 
 from __future__ import annotations
 
@@ -42,4 +42,62 @@ _HOT_WIRE = Family(
     },
 )
 
-SOURCE_FAMILIES = (_HOT_WIRE,)
+_BESIDE = {"behind it": "- 12 mm", "under it": "+ 0 mm", "ahead of it": "+ 6 mm"}
+_MOVING_TORCH = Family(
+    "moving-torch",
+    "Torch that moves along a thick plate, and is seen to carry its field along",
+    {
+        "format": FORMAT,
+        "title": "Torch along the base plate of the kiln car",
+        "parameters": {
+            "length": "220 mm",
+            "height": "70 mm",
+            "k_plate": "30 W/(m K)",
+            "density": "7800 kg/m³",
+            "c": "480 J/(kg K)",
+            "Q": "24 kW/m",
+            "w": "2.4 mm",
+            "speed": "2 mm/s",
+            "x_0": "20 mm",
+            "T_start": "20 °C",
+            "t_end": "80 s",
+        },
+        "materials": {"steel": {"k": "k_plate", "density": "density", "c": "c"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {
+                "plate": {
+                    "shape": "rectangle",
+                    "size": ["length", "height"],
+                    "at": ["0 mm", "0 mm"],
+                    "material": "steel",
+                }
+            },
+        },
+        "surroundings": [{"on": "plate.top", "flux": "Q/(sqrt(pi)*w)*exp(-((x - x_0 - speed*t)/w)^2)"}],
+        "clock": {"start": "T_start", "end": "t_end", "step": "0.5 s"},
+        "mesh": {
+            "size": "10 mm",
+            "order": 2,
+            "growth": 0.35,
+            "cells": "triangles",
+            "local": [{"on": "plate.top", "size": "1.5*w"}],
+        },
+        "working": {
+            "a": "k_plate/(density*c)",
+            "warmed": "T_start + 2*moving_line_source(Q, k_plate, a, speed, x - x_0 - speed*t, height - y)",
+        },
+        "questions": [
+            {
+                "name": name,
+                "temperature": [f"x_0 + speed*t_end {beside}", "height - 12 mm"],
+                "expect": {"working": "warmed"},
+                "tolerance": "1 %",
+            }
+            for name, beside in _BESIDE.items()
+        ],
+    },
+)
+
+SOURCE_FAMILIES = (_HOT_WIRE, _MOVING_TORCH)
