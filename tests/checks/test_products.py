@@ -5,6 +5,7 @@ What passes each side, at an instant and in all, beside the balance and the mesh
 
 from __future__ import annotations
 
+import pickle
 from typing import Any
 
 import numpy as np
@@ -114,6 +115,8 @@ def test_the_sides_give_off_what_the_body_loses(name: str) -> None:
         assert check.expected is not None and check.error is not None and check.deviation is not None
         # A held side that meets another fluid at its edge draws heat that cells of the usual size miss a share of.
         assert abs(check.deviation) <= check.error + 1e-6 * abs(check.value), check
+    sent = pickle.loads(pickle.dumps(exact))  # as it goes to the window
+    assert sent.at(700.0).stored() == exact.at(700.0).stored()
     known = np.array([check.expected for check in outcome.checks], dtype=float)
     assert known[: len(sides)].sum() == pytest.approx(known[-2], rel=2e-7)
     for number, side in enumerate(sides):  # what flows is how fast what has passed grows, early and late

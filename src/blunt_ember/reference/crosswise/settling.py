@@ -9,8 +9,8 @@ sections 2-8 and 3-5.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from functools import reduce
+from dataclasses import dataclass
+from functools import cached_property, reduce
 
 import numpy as np
 
@@ -19,6 +19,7 @@ from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.in_layers.modes import Modes
 from blunt_ember.reference.in_layers.warming import Warming
 from blunt_ember.reference.side import Side
+from blunt_ember.sent_bare import SentBare
 
 SETTLING_SOURCE = "series along each axis, Carslaw & Jaeger (1959), sections 1.14, 5.5 and 6.3"
 #: A term whose exponent is beyond this adds nothing to a double; terms that are summed at most, all axes together.
@@ -30,7 +31,7 @@ _AT_ONCE = 4_000_000
 
 
 @dataclass(frozen=True)
-class Settling:
+class Settling(SentBare):
     """A body of one material along ``axes``, whose own sides are all at nothing; ``sides`` are what its faces meet by
     axis, counted from the temperature at the start. ``generation`` is in W/m³, ``sink`` in W/(m³ K) what leaves along a
     thin body. Heat is that of one unit of what lies across the axes: one metre, one radian, or one m²."""
@@ -39,10 +40,16 @@ class Settling:
     sides: tuple[tuple[Side, Side], ...]
     generation: float
     sink: float = 0.0
-    _known: dict[tuple[int, ...], tuple[list[Modes], Floats, Floats]] = field(
-        default_factory=dict, compare=False, repr=False
-    )
-    _sums: dict[tuple[int, int] | None, float] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def _known(self) -> dict[tuple[int, ...], tuple[list[Modes], Floats, Floats]]:
+        """Terms, by how many of each axis there are."""
+        return {}
+
+    @cached_property
+    def _sums(self) -> dict[tuple[int, int] | None, float]:
+        """Sums over all time, by face."""
+        return {}
 
     def left_at(self, places: Floats, t: float) -> Floats:
         """How far (p,) it is from settled, K, at coordinates (p, axes) in m; NaN at a time too early to sum."""

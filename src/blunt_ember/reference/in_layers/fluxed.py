@@ -6,7 +6,7 @@ can leave, U rises for ever. Carslaw & Jaeger (1959), section 1.14.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
 
@@ -19,6 +19,7 @@ from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack
 from blunt_ember.reference.in_layers.settled import layer_rule
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer, summed
 from blunt_ember.reference.side import Side
+from blunt_ember.sent_bare import SentBare
 
 #: Terms, whose sum ends as the square of their number in heat, and at most, right behind a jump.
 _TERMS, _MOST = 2_048, 4_000
@@ -70,13 +71,17 @@ class InLayers(Protocol):
 
 
 @dataclass(frozen=True)
-class Fluxed:
+class Fluxed(SentBare):
     """Layers ``without`` what a flux at a ``place`` has more than at the start, and its ``course`` in W/m²."""
 
     without: InLayers
     place: int
     course: Course
-    _known: dict[int, tuple[Modes, Floats]] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def _known(self) -> dict[int, tuple[Modes, Floats]]:
+        """Terms of the unit flux, by how many there are."""
+        return {}
 
     @property
     def form(self) -> BodyForm:

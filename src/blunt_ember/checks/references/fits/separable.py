@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -30,12 +31,14 @@ from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.separated import SEPARATED_SOURCE, Along, Separated, Spot
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
+from blunt_ember.sent_bare import SentBare
 
 #: Terms of one sum and, by how near to a face a place is, of two; those from which a heat flow is extrapolated.
 _SINGLE, _DOUBLE = 2_048, (24, 48, 96, 160)
 _SUMS_SINGLE, _SUMS_DOUBLE = (128, 256, 512, 1_024, 2_048), (20, 40, 80, 160, 320)
 #: A term with an exponent beyond this adds nothing to a double.
 _SPENT = 40.0
+_Bodies = dict[tuple[tuple[int, ...], int, int], Separated]
 _NO_CYLINDER = "the body is no cylinder of one height, nor rings of one"
 
 
@@ -82,7 +85,7 @@ class Places:
 
 
 @dataclass(frozen=True)
-class SeparableField:
+class SeparableField(SentBare):
     """A body of ``axes``, the first of which is a radius or has layers where one does; ``generation`` in W/m³ by layer.
 
     ``places`` takes points to coordinates along the axes, ``factor`` is what one unit of heat stands for, ``order`` the
@@ -99,7 +102,7 @@ class SeparableField:
     #: Parts of the ends of the last axis that are heated besides.
     spots: tuple[Spot, ...] = ()
     source: str = SEPARATED_SOURCE
-    _made: dict[tuple[tuple[int, ...], int, int], Separated] = field(default_factory=dict, compare=False, repr=False)
+    _made: _Bodies = field(default_factory=dict, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         sides = [side for axis in self.axes for side in axis.sides]
@@ -157,17 +160,22 @@ class SeparableField:
             return float("nan")
         if len(self.axes) == 2:
             counts = _SUMS_SINGLE if len(self.axes[0].k) == 1 else _SUMS_SINGLE[-2:]
-            sums = [self._body((0, 1), count).heat_in(number, end) for count in counts]
+            sums = [self._body((0, 1), count, known=self._summed).heat_in(number, end) for count in counts]
         else:
             order = (number, *(place for place in range(3) if place != number))
-            sums = [self._body(order, count, count).heat_in(0, end) for count in _SUMS_DOUBLE]
+            sums = [self._body(order, count, count, self._summed).heat_in(0, end) for count in _SUMS_DOUBLE]
         return extrapolated(sums) * self.factor
 
-    def _body(self, order: tuple[int, ...], terms: int, pairs: int = 0) -> Separated:
+    @cached_property
+    def _summed(self) -> _Bodies:
+        """Bodies that heat is summed with, which are large and stay where it is."""
+        return {}
+
+    def _body(self, order: tuple[int, ...], terms: int, pairs: int = 0, known: _Bodies | None = None) -> Separated:
         """The body with its axes in an order, of which the first is across layers, and so many terms."""
-        key = order, terms, pairs
-        if key in self._made:
-            return self._made[key]
+        key, known = (order, terms, pairs), self._made if known is None else known
+        if key in known:
+            return known[key]
         first, *others = (self.axes[place] for place in order)
         last = others[-1].k
         layers = tuple(
@@ -184,7 +192,7 @@ class SeparableField:
         warming = Warming(self.form, first.lines[0], layers, first.sides)
         alongs = tuple(Along(axis.length, axis.k[0] / last[0], _over(axis.sides, last[0])) for axis in others)
         made = Separated(warming, alongs, terms, pairs, _placed(self.spots, order))
-        self._made[key] = made
+        known[key] = made
         return made
 
 

@@ -7,7 +7,8 @@ insulated.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
@@ -27,6 +28,7 @@ from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.planar.lattice import rings_of
 from blunt_ember.reference.in_layers.warming import Warming, one_layer
 from blunt_ember.reference.side import Side
+from blunt_ember.sent_bare import SentBare
 
 PRODUCT_SOURCE = "product of series solutions, Carslaw & Jaeger (1959), sections 1.15 and 8.2"
 _NO_PRODUCT = "the body is no rectangle, block or short cylinder"
@@ -106,7 +108,7 @@ class ProductMoment(Unsaid):
 
 
 @dataclass(frozen=True)
-class ProductInTime:
+class ProductInTime(SentBare):
     """A product through time: ``end`` in K is what all sides meet, ``drop`` in K what the start is above it,
     ``content`` the heat capacity in J/K, ``depth`` in m what a section stands for, and ``faces`` the factor and the end
     of it that a side is."""
@@ -119,7 +121,11 @@ class ProductInTime:
     faces: Mapping[str, tuple[int, int]]
     name: str = "product-in-time"
     source: str = PRODUCT_SOURCE
-    _passing: dict[tuple[int, int], Callable[[float], float]] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def _passing(self) -> dict[tuple[int, int], Callable[[float], float]]:
+        """What has passed over time, by face."""
+        return {}
 
     def at(self, t: float) -> ProductMoment:
         """Return the field of a time in s."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
@@ -22,6 +23,7 @@ from blunt_ember.reference.crosswise.settling import SETTLING_SOURCE, Settling
 from blunt_ember.reference.in_layers.modes import BodyForm
 from blunt_ember.reference.in_layers.warming import Warming, one_layer
 from blunt_ember.reference.side import Side
+from blunt_ember.sent_bare import SentBare
 
 #: Sets of places whose temperatures in the end are known, and places of all of them.
 _SETS, _PLACES = 64, 400_000
@@ -63,7 +65,7 @@ class SettlingMoment:
 
 
 @dataclass(frozen=True)
-class SettlingInTime:
+class SettlingInTime(SentBare):
     """A body from a temperature at the ``start``, K, to where it is ``still``."""
 
     still: SeparableField
@@ -71,8 +73,16 @@ class SettlingInTime:
     start: float
     name: str = "block-in-time"
     source: str = SETTLING_SOURCE
-    _read: dict[bytes, Floats] = field(default_factory=dict, compare=False, repr=False)
-    _heat: dict[str, float] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def _read(self) -> dict[bytes, Floats]:
+        """Temperatures in the end, by the places they are of."""
+        return {}
+
+    @cached_property
+    def _heat(self) -> dict[str, float]:
+        """Heat in the end, by face."""
+        return {}
 
     def at(self, t: float) -> SettlingMoment:
         """Return the field of a time in s."""
