@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -107,7 +108,15 @@ def _samples(outcome: Outcome, lens: str) -> int:
 
 
 def _offscreen_window() -> Any:
-    """Open a window that needs no display: EGL, or software rendering in memory where the machine has no EGL."""
+    """Open a window that needs no display."""
+    window = _offscreen_kind()()
+    window.SetOffScreenRendering(1)
+    return window
+
+
+@cache
+def _offscreen_kind() -> Any:
+    """The kind of window that draws here: EGL, or software rendering in memory where the machine has no EGL."""
     from vtkmodules import vtkRenderingOpenGL2
 
     for name in ("vtkEGLRenderWindow", "vtkOSOpenGLRenderWindow"):
@@ -117,5 +126,5 @@ def _offscreen_window() -> Any:
             window.SetOffScreenRendering(1)
             window.SetSize(16, 16)
             if window.SupportsOpenGL():
-                return window
+                return kind
     raise BluntEmberError("no OpenGL could be opened off screen; install Mesa (libegl1 and libgl1-mesa-dri)")
