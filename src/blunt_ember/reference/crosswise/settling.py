@@ -15,7 +15,7 @@ from functools import cached_property, reduce
 import numpy as np
 
 from blunt_ember.arrays import Floats
-from blunt_ember.reference.crosswise.limits import extrapolated
+from blunt_ember.reference.crosswise.limits import approached
 from blunt_ember.reference.in_layers.modes import Modes
 from blunt_ember.reference.in_layers.warming import Warming
 from blunt_ember.reference.side import Side
@@ -24,7 +24,7 @@ from blunt_ember.sent_bare import SentBare
 SETTLING_SOURCE = "series along each axis, Carslaw & Jaeger (1959), sections 1.14, 5.5 and 6.3"
 #: A term whose exponent is beyond this adds nothing to a double; terms that are summed at most, all axes together.
 _FADED, _MOST = 42.0, 262_144
-#: Terms along each axis of sums over the whole time, from which their limit is extrapolated, by the number of axes.
+#: Terms along each axis of sums over the whole time, from which their limit is found, by the number of axes.
 _SUMS = {1: (256, 512, 1_024, 2_048), 2: (64, 128, 256, 512), 3: (16, 32, 64, 128)}
 #: Values that are held at once.
 _AT_ONCE = 4_000_000
@@ -105,14 +105,14 @@ class Settling(SentBare):
 
     def _in_all(self, face: tuple[int, int] | None) -> float:
         """What a face lets in over all time beside the steady heat, J, or with no face what is gained, K m³: the limit
-        of sums of twice as many terms each, which they approach in powers of 1/N (Richardson)."""
+        of sums of twice as many terms each."""
         if face not in self._sums:
             sums = []
             for count in _SUMS[len(self.axes)]:
                 modes, rates, weights = self._terms((count,) * len(self.axes))
                 parts = weights if face is None else weights / np.where(rates == 0, 1.0, rates)
                 sums.append(_over(parts, self._through(modes, face)))
-            self._sums[face] = extrapolated(sums)
+            self._sums[face] = approached(sums)
         return self._sums[face]
 
     def _through(self, modes: list[Modes], face: tuple[int, int] | None) -> list[Floats]:
