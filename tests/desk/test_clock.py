@@ -13,8 +13,10 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QToolButton, QWidg
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing.edits import with_value
+from blunt_ember.case.values.display import shown
 from blunt_ember.desk.app.exports import export_animation
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.stage.tools.readings import values_seen
 from blunt_ember.gallery.families import family
 from tests.desk.conftest import PATIENCE, choose, field, settled, type_into
 
@@ -261,3 +263,19 @@ def test_what_has_no_steady_answer_says_why(window: Window, qtbot: QtBot) -> Non
     said = window.strip._source
     qtbot.waitUntil(lambda: "no steady answer" in said.text(), timeout=PATIENCE)
     assert "depends on t" in said.text()
+
+
+def test_what_is_read_on_the_picture_is_of_the_instant_that_is_seen(window: Window, qtbot: QtBot) -> None:
+    opened(window, qtbot, "cooling-wall")
+    outcome, bar = window.outcome, window.strip.time_bar
+    assert outcome is not None and outcome.run is not None
+    at_the_end = values_seen(outcome)
+    asked = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+    assert at_the_end == asked
+    bar.go(bar.slider.maximum() // 2)
+    seen = outcome.at_frame(bar.slider.value())
+    assert seen.instant is not None and 0 < seen.instant < outcome.run.times[-1]
+    now = values_seen(seen)
+    middle = next(history for history in outcome.histories if history.name == "middle")
+    assert now["middle"] == shown(float(np.interp(seen.instant, outcome.run.times, middle.values)), middle.kind)
+    assert now["middle"] != asked["middle"] and now["middle after 5 min"] == asked["middle after 5 min"]

@@ -101,7 +101,7 @@ class Readings:
         Names stay left of ``right``, where the legend begins, and off what is ``written`` already; ``unfold`` takes
         places of the body to those drawn.
         """
-        values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+        values = values_seen(outcome)
         extremes = {check.name: check.where for check in outcome.checks if outcome.instant is None}
         taken = list(written)
         for question in outcome.case.document.questions:
@@ -151,6 +151,19 @@ class Readings:
             painter.drawPolyline(QPolygonF(pixels))
         for end in (pixels[0], pixels[-1]):
             _paint_point(painter, end, theme)
+
+
+def values_seen(outcome: Outcome) -> dict[str, str]:
+    """Return what is answered, by question: of a run at the instant that is seen, where no time of its own is asked for."""
+    values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
+    if outcome.instant is None or outcome.run is None:
+        return values
+    timed = {question.name for question in outcome.case.document.questions if question.asked_time is not None}
+    for history in outcome.histories:
+        if history.name not in timed:
+            now = float(np.interp(outcome.instant, outcome.run.times, history.values))
+            values[history.name] = shown(now, history.kind)
+    return values
 
 
 def _with_question(case: Case, stem: str, asked: dict[str, object]) -> Case:
