@@ -154,13 +154,15 @@ class Readings:
 
 
 def values_seen(outcome: Outcome) -> dict[str, str]:
-    """Return what is answered, by question: of a run at the instant that is seen, where no time of its own is asked for."""
+    """Return what is answered, by question; of a run at the instant that is seen, unless one is asked for."""
     values = {check.name: shown(check.value, check.kind) for check in outcome.checks}
     if outcome.instant is None or outcome.run is None:
         return values
     timed = {question.name for question in outcome.case.document.questions if question.asked_time is not None}
     for history in outcome.histories:
-        if history.name not in timed:
+        if history.name not in timed and len(history.values) == len(
+            outcome.run.times
+        ):  # not of a run that still goes on
             now = float(np.interp(outcome.instant, outcome.run.times, history.values))
             values[history.name] = shown(now, history.kind)
     return values
