@@ -39,7 +39,7 @@ check: setup
 
 # The core's tests in a Python that cannot find Qt.
 core-without-qt: setup
-	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 3
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2
 
 bench: compiled
 	QT_QPA_PLATFORM=offscreen $(PYTHON) bench/run.py

