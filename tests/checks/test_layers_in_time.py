@@ -5,11 +5,14 @@ from __future__ import annotations
 import pickle
 from typing import Any
 
+import numpy as np
 import pytest
 
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.flow.flow import Flow
+from blunt_ember.sentences.blocks.sections import sections
+from blunt_ember.sentences.parts import Word
 
 MATERIALS = {
     "brick": {"k": "0.9 W/(m K)", "density": "1900 kg/m³", "c": "900 J/(kg K)"},
@@ -177,3 +180,37 @@ def test_a_ring_in_a_plane_section_may_start_by_its_radius() -> None:
     }
     (check,) = Flow(curves=False).answered(case_from_data(data)).checks
     assert check.expected == pytest.approx(check.value, abs=2e-2)
+
+
+def test_what_swings_outside_comes_through_smaller_and_later() -> None:
+    """The decrement and the time lag, beside what the exact curve does over its last period."""
+    data = {
+        "format": FORMAT,
+        "materials": MATERIALS,
+        "body": {
+            "kind": "section",
+            "regions": {
+                "a": {"shape": "rectangle", "size": ["200 mm", "20 mm"], "material": "brick"},
+                "b": {"shape": "rectangle", "size": ["50 mm", "20 mm"], "right_of": "a", "material": "wool"},
+            },
+        },
+        "surroundings": [
+            {"on": "a.left", "film": HALL},
+            {"on": "b.right", "film": {"h": "25 W/(m² K)", "temperature": "10 °C + 8 K*sin(2*pi*t/(1 d))"}},
+        ],
+        "clock": {"start": "15 °C", "end": "10 d", "step": "0.2 d"},
+        "mesh": {"size": "25 mm", "across": 1},
+        "questions": [{"name": "inside", "mean": "a.left"}],
+    }
+    outcome = Flow(curves=False).answered(case_from_data(data))
+    (swing,) = outcome.swings
+    assert outcome.exact is not None and (swing.at, swing.to) == ("b.right", "a.left")
+    day = 86400.0
+    t = np.linspace(9 * day, 10 * day, 96, endpoint=False)
+    face = np.array([outcome.exact.at(each).temperature(np.array([[0.0, 0.01]]))[0] for each in t])
+    turned = 2 * np.mean((face - face.mean()) * np.exp(-2j * np.pi * t / day)) * 1j
+    assert swing.share == pytest.approx(abs(turned) / 8, rel=1e-3)
+    assert swing.lag == pytest.approx((-np.angle(turned) % (2 * np.pi)) / (2 * np.pi) * day, abs=60)
+    parts = (part for section in sections(outcome.case, outcome) for row in section.rows for part in row)
+    said = [part.text for part in parts if isinstance(part, Word)]
+    assert any("what swings at b.right comes to a.left" in text and "(decrement)" in text for text in said)

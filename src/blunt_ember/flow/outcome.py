@@ -23,6 +23,7 @@ from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.flow.answering.error_estimate import STOPPED, Errors
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
+from blunt_ember.reference.in_layers.changing import Swinging
 
 
 @dataclass(frozen=True)
@@ -112,6 +113,11 @@ class Outcome:
         seen = replace(self.solution, temperature=fields.field(frame))
         t = float(fields.times[frame])
         return replace(self, solution=seen, instant=t, problem=self.run.problem_at(t))
+
+    @property
+    def swings(self) -> tuple[Swinging, ...]:
+        """How what swings at a side comes through, where an exact solution tells it."""
+        return getattr(self.exact, "swings", ())
 
     @property
     def unstated(self) -> tuple[str, ...]:

@@ -193,6 +193,9 @@ def _run_lines(outcome: Outcome) -> list[str]:
     if scales is not None and scales.slowest:
         lumped = f", {time_shown(scales.lumped)} if lumped" if scales.lumped is not None else ""
         lines.append(f"predicted: slowest time constant {time_shown(scales.slowest)}{lumped}")
+    for swing in outcome.swings:
+        later = f"what swings at {swing.at} comes to {swing.to} {time_shown(swing.lag)} later"
+        lines.append(f"exact: {later}, {swing.share:.4g} as high (decrement)")
     passed = max(float(np.abs(run.passed).max()), float(np.abs(run.stored).max()), 1e-300)
     gap = float(np.abs(run.missing).max())
     lines.append(f"ledger over the run: {gap:.1e} J unaccounted for at most ({gap / passed:.1e} of what passes)")

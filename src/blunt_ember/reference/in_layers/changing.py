@@ -68,4 +68,14 @@ class Course:
         return found
 
 
+@dataclass(frozen=True)
+class Swinging:
+    """What swings ``at`` one surface comes ``to`` another, a ``share`` of it (the decrement), a ``lag`` in s later."""
+
+    at: str
+    to: str
+    share: float
+    lag: float
+
+
 Unsteady = Swing | Course

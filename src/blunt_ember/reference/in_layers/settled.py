@@ -135,6 +135,17 @@ class Settled:
                 value = value + (_swung(self.stack, layer, s, change.rate)[0] @ weights * now).imag
         return value
 
+    def swing_through(self, place: int) -> complex:
+        """Return the swing of the face on the other side per kelvin of what swings at one, as it comes through.
+
+        Its size is the decrement, its angle in radians how far it lags (H. S. Carslaw & J. C. Jaeger, 1959, 3.7).
+        """
+        change = self.changes[place]
+        assert isinstance(change, Swing)
+        layer = len(self.stack.k) - 1 if place == 0 else 0
+        face = np.array([self.stack.lines[-1 if place == 0 else 0]])
+        return complex((_swung(self.stack, layer, face, change.rate)[0] @ self._swinging[place][layer])[0])
+
     def flow_at(self, layer: int, end: int, t: float) -> float:
         """k sᵐ dT/ds at the begin (``end`` 0) or at the end of a layer."""
         basis = self._steady_basis(layer)

@@ -203,6 +203,16 @@ class Warming:
             total += self.stack.capacity(each) * float((weight * unit) @ off)
         return total + sign * self._settled.passed_at(layer, place, t)
 
+    def swing_through(self, place: int) -> tuple[float, float] | None:
+        """Return by what share a swing at a side comes to the face on the other one, and how much later, s; None where
+        nothing swings there."""
+        change = self.changes[place]
+        if not isinstance(change, Swing):
+            return None
+        through = self._settled.swing_through(place)
+        turned = -np.angle(through) % (2 * np.pi)
+        return abs(through), float(turned / change.rate)
+
     def expanded(self, count: int) -> tuple[Modes, Floats]:
         """Return the ``count`` slowest modes, and what the start is off what it settles into at first, K of each."""
         modes = modes_of(self.stack, count)

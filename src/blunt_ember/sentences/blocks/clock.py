@@ -262,6 +262,9 @@ def _predicted(case: Case, scales: TimeScales, outcome: Outcome | None) -> list[
         said.append(f"Fo {number(fourier, 3)} at {time_shown(float(end))}")
     said.append(f"first step {time_shown(scales.first_step, 2)}")
     rows: list[SheetRow] = [(Word("; ".join(said), "note"),)]
+    for swing in outcome.swings if outcome is not None else ():
+        words = f"what swings at {swing.at} comes to {swing.to} {time_shown(swing.lag)} later"
+        rows.append((Word(f"{words}, {number(swing.share, 3)} as high (decrement)", "note", (swing.at, swing.to)),))
     clock, suggested = case.document.running_clock, _suggested(scales)
     if clock is not None and not clock.stages and suggested is not None and clock.end is None:
         words = f"end at {suggested}, {SETTLED_AFTER:g} time constants"

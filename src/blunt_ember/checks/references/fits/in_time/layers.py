@@ -23,7 +23,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.space import Space
 from blunt_ember.reference.in_layers import half_space
-from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
+from blunt_ember.reference.in_layers.changing import Course, Swing, Swinging, Unsteady
 from blunt_ember.reference.in_layers.fluxed import Fluxed, InLayers
 from blunt_ember.reference.in_layers.half_space import HalfSpace
 from blunt_ember.reference.in_layers.warming import WARMING_SOURCE, Start, Warming, WarmingLayer
@@ -115,6 +115,20 @@ class LayersInTime:
     name: str
     source: str
     reduction: SolidReduction | None = None
+
+    @property
+    def swings(self) -> tuple[Swinging, ...]:
+        """How what swings at an end comes through to the other one, where it is a face."""
+        if not isinstance(self.warming, Warming) or self.warming.stack.solid:
+            return ()
+        named = {own: name for name, own in self.reduction.names.items()} if self.reduction is not None else {}
+        ends = [named.get(end, end) for end in self.layer.ends]
+        found = []
+        for place in (0, 1):
+            through = self.warming.swing_through(place)
+            if through is not None and self.warming.sides[1 - place].held is None:
+                found.append(Swinging(ends[place], ends[1 - place], *through))
+        return tuple(found)
 
     def at(self, t: float) -> InstantField:
         """Return the field of a time in s."""
