@@ -214,3 +214,22 @@ def test_what_swings_outside_comes_through_smaller_and_later() -> None:
     parts = (part for section in sections(outcome.case, outcome) for row in section.rows for part in row)
     said = [part.text for part in parts if isinstance(part, Word)]
     assert any("what swings at b.right comes to a.left" in text and "(decrement)" in text for text in said)
+
+
+@pytest.mark.parametrize(
+    "what",
+    [{"flux": "900 W/m²*(y/(20 mm))*(t/(10 s))"}, {"temperature": "20 °C + 1 K/s*t*y/(20 mm)"}],
+    ids=["flux", "temperature"],
+)
+def test_what_follows_place_and_time_is_solved_though_no_layers_know_it(what: dict[str, str]) -> None:
+    region = {"shape": "rectangle", "size": ["40 mm", "20 mm"], "material": "brick"}
+    data = {
+        "format": FORMAT,
+        "materials": MATERIALS,
+        "body": {"kind": "section", "regions": {"a": region}},
+        "surroundings": [{"on": "a.left", **what}],
+        "clock": {"start": "20 °C", "end": "30 s"},
+        "questions": [{"name": "taken in", "heat_passed": "a.left"}],
+    }
+    outcome = Flow(curves=False).answered(case_from_data(data))
+    assert outcome.exact is None and outcome.checks[0].value > 0

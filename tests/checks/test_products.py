@@ -39,6 +39,12 @@ BODIES: dict[str, tuple[str, list[str], dict[str, Any], dict[str, dict[str, Any]
         {"z": ["0 mm", "40 mm"]},
         {"left": film(20), "back": HELD, "top": film(3)},
     ),
+    "block, two faces in wool": (
+        "stacked",
+        ["60 mm", "50 mm"],
+        {"z": ["0 mm", "40 mm"]},
+        {"left": film(20), "top": film(60)},
+    ),
     "bar between several": (
         "section",
         ["60 mm", "40 mm"],
@@ -76,7 +82,7 @@ BODIES: dict[str, tuple[str, list[str], dict[str, Any], dict[str, dict[str, Any]
 
 
 #: Those whose surroundings have one temperature.
-ALIKE = ("bar", "bar, partly held", "roller", "block")
+ALIKE = ("bar", "bar, partly held", "roller", "block", "block, two faces in wool")
 
 
 def stated(name: str, **more: Any) -> Case:
@@ -117,6 +123,10 @@ def test_the_sides_give_off_what_the_body_loses(name: str) -> None:
         assert abs(check.deviation) <= check.error + 1e-6 * abs(check.value), check
     sent = pickle.loads(pickle.dumps(exact))  # as it goes to the window
     assert sent.at(700.0).stored() == exact.at(700.0).stored()
+    begun = exact.at(0.0)
+    assert begun.stored() == 0 and all(begun.passed(f"a.{side}") == 0 for side in sides)
+    middle = np.array([[0.03, 0.02, 0.02][: 3 if BODIES[name][0] == "stacked" else 1 if "rod" in name else 2]])
+    np.testing.assert_allclose(begun.temperature(middle), 423.15, rtol=1e-12)
     known = np.array([check.expected for check in outcome.checks], dtype=float)
     assert known[: len(sides)].sum() == pytest.approx(known[-2], rel=2e-7)
     for number, side in enumerate(sides):  # what flows is how fast what has passed grows, early and late

@@ -169,6 +169,15 @@ def test_a_verdict_follows_deviation_and_tolerance(expect: Any, tolerance: str, 
         assert check.source is not None and check.source.provenance is Provenance.EXACT
 
 
+def test_where_nothing_flows_round_off_agrees_and_what_is_stated_does_not() -> None:
+    even = [{"on": side, "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}} for side in ("brick.left", "shell.right")]
+    stated = {"value": "0.01 W/m²", "source": "made up"}
+    questions = [QUESTION, {**QUESTION, "name": "stated", "expect": stated}]
+    known, off = changed(surroundings=even, questions=questions).checks
+    assert known.verdict == "agrees" and known.expected is not None and abs(known.expected) < 1e-9
+    assert off.verdict == "off" and off.expected == pytest.approx(0.01)
+
+
 def test_basis_and_direction_of_a_heat_flow() -> None:
     questions: list[dict[str, Any]] = [
         {"name": "a", "heat_flow": "brick.left"},

@@ -451,6 +451,7 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("ball d 70 mm k 1, d 60 mm; 9 °C", "d 60 mm", "comes after '70 mm'"),
         ("wall 1 mm k 1; 9 °C; " + " " * 2000, "", "2,000 characters at most"),
         ("wall 100 mm k 1; left; right 30 °C", "left", "say what acts there"),
+        ("wall 9 mm k 1; left 9 °C; right 3 °C; find heat out of left", "find heat out of left", "ask it as"),
         ("wall 9 mm k 1 ΔT 80 K", "ΔT 80 K", "does not say how warm they are"),
         ("wall 9 mm k 1; left 9 °C; right h 9; top 3 °C", "right h 9", "temperature of its fluid"),
         ("wall 9 mm k 1; left 9 °C; right radiates to 3 °C", "right radiates to 3 °C", "say how well it radiates"),

@@ -15,6 +15,8 @@ from blunt_ember.checks.source import Source
 
 #: Span of temperatures in K up to which a body has but one.
 _ONE_TEMPERATURE = 1e-9
+#: Heat, W or J, that differences of so little leave at most; more than that is off, whatever the body.
+_NOTHING = 1e-6
 
 Verdict = Literal["agrees", "off", "open"]
 
@@ -104,7 +106,7 @@ def check(
     # Round-off of the compared numbers themselves never makes a check fail.
     slack = 1e-12 * max(abs(value), abs(expected))
     if span <= _ONE_TEMPERATURE and isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
-        slack = float("inf")  # nothing flows, and what is compared is round-off alone
+        slack = max(slack, _NOTHING)  # nothing flows, and what an exact solution says is round-off as well
     verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
     relative = abs(deviation) / scale if scale else 0.0 if deviation == 0 else None
     return Check(

@@ -20,7 +20,7 @@ class NotedLayer:
 
 #: Words for the first and the last face of layers, whichever way they lie: the hot one, T1, the one within.
 FIRST_FACE = ("hot", "one", "first", "t1", "t_1", "t_in", "t_i", "ti", "t_hot", "thot")
-LAST_FACE = ("cold", "out", "second", "t2", "t_2", "t_out", "t_o", "t_e", "te", "t_cold", "tcold")
+LAST_FACE = ("cold", "second", "t2", "t_2", "t_out", "t_o", "t_e", "te", "t_cold", "tcold")
 #: The same where they stand side by side.
 ON_THE_LEFT, ON_THE_RIGHT = ("left", "t_left", "tleft"), ("right", "t_right", "tright")
 #: Words for the root of what stands on it.

@@ -16,6 +16,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.side import Side
 
 RECTANGLE_SOURCE = "Carslaw & Jaeger (1959), secs. 5.2–5.6: series for a rectangle"
@@ -209,10 +210,5 @@ def _edge_row(
 
 
 def _extrapolated(terms: Floats) -> float:
-    """The sum of all terms, whose partial sums approach it in powers of 1/N (Richardson)."""
-    sums = np.array([terms[:count][::-1].sum() for count in _SUMS])
-    power = 1
-    while len(sums) > 1:
-        sums = (2**power * sums[1:] - sums[:-1]) / (2**power - 1)
-        power += 1
-    return float(sums[0])
+    """The sum of all terms, whose partial sums approach it in powers of 1/N."""
+    return extrapolated([float(terms[:count][::-1].sum()) for count in _SUMS])

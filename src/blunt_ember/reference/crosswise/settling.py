@@ -77,6 +77,8 @@ class Settling(SentBare):
 
     def passed_at(self, axis: int, end: int, t: float) -> float:
         """The same from the start to a time, J."""
+        if t <= 0:
+            return 0.0
         terms = self._fading(t)
         if terms is None:
             return float("nan")
@@ -86,6 +88,8 @@ class Settling(SentBare):
 
     def gained_at(self, t: float) -> float:
         """The heat stored since the start, J; NaN at a time too early to sum."""
+        if t <= 0:
+            return 0.0
         terms = self._fading(t)
         if terms is None:
             return float("nan")

@@ -23,6 +23,8 @@ def change_of(law: Law, end: float) -> tuple[float, Unsteady]:
 
     Raises :class:`ReferenceRefusedError` for any other.
     """
+    if law.variables - {"t"}:
+        raise ReferenceRefusedError(f"'{law.text}' follows more than time")
     if law.table is None and law.degree_in_time <= 1:
         times = np.array([0.0, end])
     elif law.table is not None and law.table.between != "smooth":

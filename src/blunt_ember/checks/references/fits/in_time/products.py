@@ -66,10 +66,10 @@ class Factor:
         return 2 * np.pi * self.warming.stack.lines[-place] if self.warming.form == "cylinder" else 1.0
 
     @property
-    def lasts(self) -> tuple[float, float]:
-        """From when on its terms are summed, and how long its slowest one lasts, s."""
+    def fades(self) -> tuple[float, float]:
+        """How fast the slowest and the fastest of the terms fade that are summed, 1/s."""
         modes, _ = self.warming.expanded(_TERMS)
-        return _FADED / float(modes.roots[-1]) ** 2, _FADED / float(max(modes.roots[0], 1e-9 * modes.roots[-1])) ** 2
+        return float(modes.roots[0]) ** 2, float(modes.roots[-1]) ** 2
 
 
 @dataclass(frozen=True)
@@ -157,8 +157,8 @@ class ProductInTime(SentBare):
         they are found there, so that of that loss p/(p + q) counts.
         """
         factor = self.factors[number]
-        spans = [each.lasts for each in self.factors]
-        first, last = max(span[0] for span in spans), max(span[1] for span in spans)
+        slow, fast = zip(*(each.fades for each in self.factors), strict=True)
+        first, last = _FADED / min(fast), _FADED / sum(slow)
         turns = 2 * np.pi if factor.warming.form == "cylinder" else 1.0
         scale = self._scale(number, place)
         early = first, 2 * first

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
+import numpy as np
+
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.in_time.settling import at_nothing, counted
 from blunt_ember.checks.references.fits.in_time.timing import Timing, one_material
@@ -32,6 +34,8 @@ class RodMoment:
 
     def temperature(self, points: Floats, region: int | None = None) -> Floats:
         """Temperature in K at ``points`` (p, 1) in m."""
+        if self.t <= 0:
+            return np.full(len(points), self.whole.start)
         return self.whole.still.temperature(points) + self.whole.settling.left_at(points, self.t)
 
     def heat(self, surface: str) -> float:
@@ -47,7 +51,7 @@ class RodMoment:
         rod, end = self.whole, self.whole.end_of(surface)
         if end is not None:
             return rod.still.heat(surface) * self.t + rod.settling.passed_at(0, end, self.t) * rod.piece.area
-        if rod.still.heat(surface) != rod.still.heat(surface):
+        if np.isnan(rod.still.heat(surface)):
             return float("nan")
         name = rod.still.names[0]
         made = rod.piece.generation * rod.piece.area * rod.piece.length * self.t
@@ -60,11 +64,12 @@ class RodMoment:
 
 @dataclass(frozen=True)
 class RodInTime:
-    """A rod of one ``piece`` on its way to where it is ``still``."""
+    """A rod of one ``piece`` from a temperature at the ``start``, K, to where it is ``still``."""
 
     still: RodField
     piece: RodPiece
     settling: Settling
+    start: float
     name: str = "rod-in-time"
     source: str = ROD_IN_TIME_SOURCE
 
@@ -103,4 +108,4 @@ def rod_in_time(geometry: BodyGeometry, problem: Problem, timing: Timing) -> Rod
         piece.generation + spread * brings,
         spread * piece.side.h,
     )
-    return RodInTime(still, piece, settling)
+    return RodInTime(still, piece, settling, start)
