@@ -264,3 +264,21 @@ def test_a_flux_that_goes_on_is_the_sum_of_its_steps(form: Any, start: float, in
     assert np.isnan(flux.temperature_at(s, 500.0 + 1e-9)).all(), "right behind its jump"
     with pytest.raises(ReferenceRefusedError, match="meets something else too"):
         Fluxed(Warming(form, start, layers, (sides[0], Side(held=300.0))), 1, flux.course).temperature_at(s, t)
+
+
+@pytest.mark.parametrize("way", [1.0, -1.0])
+@pytest.mark.parametrize("place", [0, 1])
+def test_a_swing_through_a_thick_wall_lags_by_more_than_a_turn(place: int, way: float) -> None:
+    """Into a deep wall it goes as exp(−(1 + i) s √(ω/2a)); at an insulated face in the end it is twice as high."""
+    rate, diffusivity, deep = 2 * np.pi / 86400, 5e-7, 1.2
+    changes: list[Any] = [None, None]
+    changes[place] = Swing(10.0, way * rate, 0.3)
+    sides: list[Side] = [IDLE, IDLE]
+    sides[place] = Side(held=290.0)
+    layers = (WarmingLayer(0.7, 0.9, diffusivity, 290.0), WarmingLayer(deep, 0.9, diffusivity, 290.0))
+    wall = Warming("wall", 0.0, layers, (sides[0], sides[1]), (changes[0], changes[1]))
+    through = wall.swing_through(place)
+    turns = deep * np.sqrt(rate / (2 * diffusivity))
+    assert turns > 2 * np.pi and through is not None and wall.swing_through(1 - place) is None
+    assert through[0] == pytest.approx(2 * np.exp(-turns), rel=1e-6)
+    assert through[1] == pytest.approx(turns / rate, rel=1e-6)

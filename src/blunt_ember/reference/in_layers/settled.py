@@ -19,6 +19,9 @@ from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
 from blunt_ember.reference.in_layers.modes import Stack
 from blunt_ember.reference.side import Side
 
+#: Places of a layer along which it is followed how far a swing lags.
+_ALONG = 400
+
 Complexes = NDArray[Any]
 
 
@@ -135,16 +138,22 @@ class Settled:
                 value = value + (_swung(self.stack, layer, s, change.rate)[0] @ weights * now).imag
         return value
 
-    def swing_through(self, place: int) -> complex:
-        """Return the swing of the face on the other side per kelvin of what swings at one, as it comes through.
+    def swing_through(self, place: int) -> tuple[float, float]:
+        """Return by what share a swing at one side comes to the face on the other, the decrement, and by what angle in
+        radians it lags there, which is followed along the way as it may be more than a turn.
 
-        Its size is the decrement, its angle in radians how far it lags (H. S. Carslaw & J. C. Jaeger, 1959, 3.7).
+        H. S. Carslaw & J. C. Jaeger (1959), section 3.7.
         """
         change = self.changes[place]
         assert isinstance(change, Swing)
-        layer = len(self.stack.k) - 1 if place == 0 else 0
-        face = np.array([self.stack.lines[-1 if place == 0 else 0]])
-        return complex((_swung(self.stack, layer, face, change.rate)[0] @ self._swinging[place][layer])[0])
+        count = len(self.stack.k)
+        way = [np.ones(1, dtype=complex)]  # what swings itself
+        for layer in range(count) if place == 0 else range(count - 1, -1, -1):
+            s = np.linspace(self.stack.lines[layer], self.stack.lines[layer + 1], _ALONG)
+            swung = _swung(self.stack, layer, s, change.rate)[0] @ self._swinging[place][layer]
+            way.append(swung if place == 0 else swung[::-1])
+        along = np.concatenate(way)
+        return float(abs(along[-1])), float(-np.sign(change.rate) * np.unwrap(np.angle(along))[-1])
 
     def flow_at(self, layer: int, end: int, t: float) -> float:
         """k sᵐ dT/ds at the begin (``end`` 0) or at the end of a layer."""

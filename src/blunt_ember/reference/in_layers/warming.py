@@ -115,8 +115,8 @@ class Warming:
             return float("nan")
         modes, weights = terms
         layer, end = (line - 1, 1) if line else (0, 0)
-        summed = -self._settled.flow_at(layer, end, t) - float(modes.flows[end][layer] @ weights)
-        return summed + self._lagging_flow(line, modes, t)
+        known = -self._settled.flow_at(layer, end, t) - float(modes.flows[end][layer] @ weights)
+        return known + self._lagging_flow(line, modes, t)
 
     def flux_in(self, t: float) -> tuple[float, float]:
         """Return the heat flux in W/m² that enters each side; NaN at a time too early to sum."""
@@ -158,8 +158,8 @@ class Warming:
                 if layer < line:
                     every -= float(driven.sum())
             layer, end = (line - 1, 1) if line else (0, 0)
-            summed = modes.flows[end][layer] * self._forcing(modes, place) / (modes.norms * modes.roots**4)
-            total += rate * (every - float(summed.sum()))
+            known = modes.flows[end][layer] * self._forcing(modes, place) / (modes.norms * modes.roots**4)
+            total += rate * (every - float(known.sum()))
         return total
 
     def gained_at(self, t: float) -> float:
@@ -209,9 +209,8 @@ class Warming:
         change = self.changes[place]
         if not isinstance(change, Swing):
             return None
-        through = self._settled.swing_through(place)
-        turned = -np.angle(through) % (2 * np.pi)
-        return abs(through), float(turned / change.rate)
+        share, turned = self._settled.swing_through(place)
+        return share, turned / abs(change.rate)
 
     def expanded(self, count: int) -> tuple[Modes, Floats]:
         """Return the ``count`` slowest modes, and what the start is off what it settles into at first, K of each."""

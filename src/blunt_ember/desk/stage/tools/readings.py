@@ -160,9 +160,8 @@ def values_seen(outcome: Outcome) -> dict[str, str]:
         return values
     timed = {question.name for question in outcome.case.document.questions if question.asked_time is not None}
     for history in outcome.histories:
-        if history.name not in timed and len(history.values) == len(
-            outcome.run.times
-        ):  # not of a run that still goes on
+        still_runs = len(history.values) != len(outcome.run.times)
+        if not still_runs and history.name not in timed:
             now = float(np.interp(outcome.instant, outcome.run.times, history.values))
             values[history.name] = shown(now, history.kind)
     return values
