@@ -45,12 +45,18 @@ def test_an_analysis_is_taken_again_for_the_same_places_and_made_anew_for_others
 
 
 def test_the_same_matrix_is_factorised_once_and_another_anew() -> None:
-    row, column = np.array([0, 1, 1]), np.array([0, 0, 1])
-    entries = np.array([4.0, 1.0, 3.0])
-    analysis = Analysis()
-    filled: list[object] = []
-    for given in (entries, entries.copy(), 2 * entries, 2 * entries):
-        analysis.factor(row, column, given, dict, filled.append)
-    assert len(filled) == 2 and filled[0] is filled[1]
-    analysis.factor(row, np.array([0, 0, 0]), 2 * entries, dict, filled.append)
-    assert len(filled) == 3 and filled[2] is not filled[1]
+    matrix, analysis, left = csr_array([[4.0, 1.0], [1.0, 3.0]]), Analysis(), np.array([1.0, 2.0])
+    filled, orders = [], []
+    for given in (matrix, matrix.copy(), csr_array(2 * matrix), csr_array([[4.0, 0.0], [0.0, 3.0]])):
+        np.testing.assert_allclose(given @ factorised(given, True, analysis)(left), left, rtol=1e-14)
+        filled.append(analysis._entries)
+        orders.append(analysis._factor)
+    assert filled[0] is filled[1] and filled[1] is not filled[2]
+    assert orders[0] is orders[2] and orders[2] is not orders[3]
+
+
+def test_entries_that_are_stated_in_parts_and_in_any_order_are_summed() -> None:
+    entries, columns = np.array([1.0, 3.0, 1.0, 1.0, 2.0, 1.0]), np.array([1, 0, 0, 0, 1, 1])
+    parts = csr_array((entries, columns, np.array([0, 3, 6])), (2, 2))
+    found = factorised(parts, True)(np.array([1.0, 2.0]))
+    np.testing.assert_allclose(found, np.linalg.solve([[4.0, 1.0], [1.0, 3.0]], [1.0, 2.0]), rtol=1e-14)

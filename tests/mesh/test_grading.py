@@ -13,10 +13,10 @@ from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.flow.flow import Flow
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section_lattice import lattice_of
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh import singular_lines
 from blunt_ember.mesh.grading import Axis, places_between, shrinkings, sized
-from blunt_ember.mesh.planar.lattice import lattice_of
 from blunt_ember.mesh.singular_lines import StatedSurfaces
 
 

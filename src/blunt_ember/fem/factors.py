@@ -10,7 +10,7 @@ from types import ModuleType
 from typing import Any
 
 import numpy as np
-from scipy.sparse import csr_array, tril
+from scipy.sparse import csr_array
 from scipy.sparse.linalg import splu
 
 from blunt_ember.arrays import Floats, Ints
@@ -28,28 +28,42 @@ class Analysis:
     """
 
     def __init__(self) -> None:
-        self._of: tuple[Ints, Ints] | None = None
+        self._places: tuple[Any, Any] | None = None
+        self._taken: Ints = np.zeros(0, dtype=np.int64)
+        self._lower: Any = None
         self._entries: Floats | None = None
         self._factor: Any = None
 
-    def factor(
-        self, row: Ints, column: Ints, entries: Floats, find: Callable[[], Any], fill: Callable[[Any], None]
-    ) -> Any:
-        """Return the factor of a matrix with ``entries`` (e,) at rows and columns (e,): that of before where it is the
-        same; else it is filled anew, in the order of before where the places are the same.
+    def factor(self, matrix: csr_array, cvxopt: ModuleType) -> Any:
+        """Return the factor of a symmetric matrix: that of before where it is the same; else it is filled anew, in the
+        order of before where the places of its entries are the same. Raises ArithmeticError where it has none.
         """
-        known = self._of
-        if known is None or not (np.array_equal(known[0], row) and np.array_equal(known[1], column)):
-            self._factor, self._of, self._entries = find(), (row, column), None
+        places = self._places
+        if places is None or not all(map(np.array_equal, places, (matrix.indptr, matrix.indices))):
+            self.forget()
+            self._analyse(matrix, cvxopt)
+        entries = matrix.data[self._taken]
         if self._entries is None or not np.array_equal(self._entries, entries):
             self._entries = None
-            fill(self._factor)
+            self._lower.V = cvxopt.matrix(entries)
+            cvxopt.cholmod.numeric(self._lower, self._factor)
             self._entries = entries
         return self._factor
 
+    def _analyse(self, matrix: csr_array, cvxopt: ModuleType) -> None:
+        """Find the order, and which entries are those of the lower triangle, column by column."""
+        numbered = csr_array((np.arange(len(matrix.data)), matrix.indices, matrix.indptr), matrix.shape).tocsc()
+        column = np.repeat(np.arange(matrix.shape[1]), np.diff(numbered.indptr))
+        row, lower = numbered.indices.astype(np.int64), numbered.indices >= column
+        self._taken = numbered.data[lower]
+        entries, *at = (cvxopt.matrix(each[lower]) for each in (matrix.data[numbered.data], row, column))
+        self._lower = cvxopt.spmatrix(entries, *at, matrix.shape)
+        self._factor = cvxopt.cholmod.symbolic(self._lower)
+        self._places = matrix.indptr, matrix.indices
+
     def forget(self) -> None:
         """Find it anew the next time."""
-        self._of = self._entries = self._factor = None
+        self._places = self._entries = self._factor = self._lower = None
 
 
 def factorised(matrix: csr_array, spd: bool, analysis: Analysis | None = None) -> Solve:
@@ -93,18 +107,9 @@ def _cholesky(matrix: csr_array, analysis: Analysis) -> Solve | None:
     """By CHOLMOD (Y. Chen et al., ACM Trans. Math. Softw. 35 (2008) 22); None where it is not positive definite."""
     cvxopt = _single_threaded()
     cholmod, dense = cvxopt.cholmod, cvxopt.matrix
-    lower = tril(matrix, format="coo")
-
-    @cache
-    def given() -> Any:
-        places = (dense(each.astype(np.int64)) for each in (lower.row, lower.col))
-        return cvxopt.spmatrix(dense(lower.data), *places, matrix.shape)
-
-    def fill(factor: Any) -> None:
-        cholmod.numeric(given(), factor)
-
+    matrix.sum_duplicates()
     try:
-        factor = analysis.factor(lower.row, lower.col, lower.data, lambda: cholmod.symbolic(given()), fill)
+        factor = analysis.factor(matrix, cvxopt)
     except (ArithmeticError, MemoryError):
         analysis.forget()
         return None

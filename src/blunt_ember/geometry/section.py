@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from types import MappingProxyType
 
 import numpy as np
@@ -24,6 +25,7 @@ from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.placing import box_of, placed_regions
 from blunt_ember.geometry.primitives import Shape
 from blunt_ember.geometry.regions import RegionGeometry, Surface
+from blunt_ember.geometry.section_lattice import Lattice, lattice_of, rings_of
 from blunt_ember.geometry.space import Plane, Turned
 from blunt_ember.geometry.surface_parts import PartsByName, cut_at, part_fault, require_surface
 
@@ -73,6 +75,16 @@ class SectionGeometry(BodyGeometry):
     def plan(self) -> SectionGeometry:
         """The section itself, as it stands in a plane already."""
         return self
+
+    @cached_property
+    def lattice(self) -> Lattice | None:
+        """The lattice its edges all lie on, if there is one."""
+        return lattice_of(self)
+
+    @cached_property
+    def rings(self) -> Lattice | None:
+        """The rings about one centre that it is made of, if it is."""
+        return rings_of(self)
 
     @property
     def outer_surfaces(self) -> tuple[SectionSurface, ...]:

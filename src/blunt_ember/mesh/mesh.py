@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, fields
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -13,6 +15,11 @@ from blunt_ember.geometry.space import Space
 from blunt_ember.mesh.cells.facets import Skin, skin_of
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice, lattice_of
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_of
+
+Found = TypeVar("Found")
+
+#: Things found of a mesh that it keeps.
+_MOST = 64
 
 
 @dataclass(frozen=True)
@@ -75,6 +82,22 @@ class Mesh:
     def __getstate__(self) -> dict[str, Any]:
         """What it was made of; what was found of it is found again."""
         return {field.name: getattr(self, field.name) for field in fields(self)}
+
+    @cached_property
+    def _found(self) -> OrderedDict[str, Any]:
+        return OrderedDict()
+
+    def found(self, key: str, find: Callable[[], Found]) -> Found:
+        """Return what is found of this mesh alone, such as how a place is read: once for every ``key`` that tells it
+        from all else, as long as it is asked for now and then."""
+        kept = self._found
+        if key not in kept:
+            kept[key] = find()
+            while len(kept) > _MOST:
+                kept.popitem(last=False)
+        kept.move_to_end(key)
+        known: Found = kept[key]
+        return known
 
     @cached_property
     def lattice(self) -> CellLattice | None:

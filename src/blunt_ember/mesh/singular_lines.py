@@ -15,8 +15,8 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.planar.lattice import Lattice
 from blunt_ember.mesh.planar.mapped import surfaces_of
 
 

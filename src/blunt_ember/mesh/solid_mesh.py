@@ -13,7 +13,6 @@ from blunt_ember.mesh.grading import Axis, places_between, shrinkings, sized
 from blunt_ember.mesh.local_sizes import local_cells, require_few
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
-from blunt_ember.mesh.planar.lattice import lattice_of
 from blunt_ember.mesh.planar.mapped import counts_between, graded_axes, refined_counts
 from blunt_ember.mesh.planar.section_mesh import planar_mesh
 from blunt_ember.mesh.sweep import levels, swept_mesh
@@ -28,7 +27,7 @@ def solid_mesh(geometry: SolidGeometry, request: MeshRequest) -> Mesh:
     size = request.size(float(np.cbrt(geometry.volume / _AUTO_CELLS)))
     require_few(geometry.volume / size**3 * refinement**3)
     held = [region for region in np.unique(geometry.holds).tolist() if region != VOID]
-    lattice = lattice_of(geometry.plan)
+    lattice = geometry.plan.lattice
     graded = request.wish.size == "auto" and layers is None
     extents = None
     stations = geometry.path.stations

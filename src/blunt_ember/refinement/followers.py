@@ -13,6 +13,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.bisection import bisected, require_simplices
@@ -20,7 +21,6 @@ from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
-from blunt_ember.mesh.planar.lattice import Lattice
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.mesh.singular_lines import NOTHING_STATED
 from blunt_ember.refinement.lattice_spaces import followed_lattice, moved_ends

@@ -13,10 +13,10 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.case_document import MeshWish
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import Ends
-from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.refinement.sharing import shared_evenly
 
 #: So many times as many layers each mesh has along each axis, and in place of one layer at most, and at least.
@@ -27,7 +27,7 @@ def followed_lattice(geometry: SolidGeometry, wish: MeshWish) -> Lattice | None:
     """Return the lattice of the plan of a solid whose cells are mapped on it; None where they are not."""
     if wish.cells not in ("auto", "quadrilaterals"):
         return None
-    return None if any(entry.size is not None for entry in wish.local) else lattice_of(geometry.plan)
+    return None if any(entry.size is not None for entry in wish.local) else geometry.plan.lattice
 
 
 def moved_ends(geometry: SolidGeometry, lattice: Lattice, mesh: Mesh, error: Floats) -> Ends:

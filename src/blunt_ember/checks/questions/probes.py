@@ -15,6 +15,7 @@ from blunt_ember.case.document.places import Line
 from blunt_ember.case.document.questions.question import Reading
 from blunt_ember.checks.questions.extreme_probe import BETWEEN, ExtremeProbe
 from blunt_ember.checks.questions.reading_line import laid
+from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.reading import weights_at
@@ -72,8 +73,15 @@ def probe_of(
     Raises :class:`CaseError` at ``path`` where a place lies outside the body, or what is taken together with others is
     no surface.
     """
+    members = tuple(document.members_asked(reading.target)) if reading.how != "temperature" else ()
+    key = content_hash("probe", reading.how, reading.target, reading.side, members)
+    return mesh.found(key, lambda: _found(reading, members, mesh, geometry, path))
+
+
+def _found(
+    reading: Reading, members: tuple[str, ...], mesh: Mesh, geometry: BodyGeometry, path: DataPath
+) -> Probe | ExtremeProbe:
     target, asks = reading.target, reading.how
-    members = document.members_asked(target) if asks != "temperature" else ()
     side = mesh.regions.index(reading.side) if reading.side is not None else None
     if isinstance(target, Line):
         line = laid(target, "", members, geometry, mesh, path, side)

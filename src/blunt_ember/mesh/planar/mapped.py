@@ -14,9 +14,9 @@ from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.mesh.grading import Axis, halved
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
-from blunt_ember.mesh.planar.lattice import Lattice
 
 #: Places of a cell's nodes on its lattice patch, corners counter-clockwise first, then mid-sides, then the centre.
 _PATCH = {

@@ -11,12 +11,12 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.mesh import singular_lines
 from blunt_ember.mesh.grading import Shrinking, places_between, shrinkings
 from blunt_ember.mesh.local_sizes import LocalCells, local_cells, require_few, shared_out
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
-from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
 from blunt_ember.mesh.planar.mapped import Extents, divided_by_hand, divisions, graded_axes, mapped_mesh, refined_counts
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.repeats import repeats_of
@@ -35,7 +35,7 @@ _ALONG = 400
 
 def section_mesh(geometry: SectionGeometry, request: MeshRequest) -> Mesh:
     """Mesh a section; raises :class:`CaseError` for too many cells, or an outline that cannot be followed."""
-    across, lattice = request.across(2), lattice_of(geometry)
+    across, lattice = request.across(2), geometry.lattice
     size = request.size(max(float(np.sqrt(_area(geometry, lattice) / _AUTO_CELLS)), geometry.extent / _ALONG))
     local = local_cells(geometry, request)
     how = None
@@ -59,7 +59,7 @@ def planar_mesh(
     ``extents`` are those of the regions of a solid on the plan, ``how`` is the way cells shrink along both axes.
     """
     wish, refinement = request.wish, request.refinement
-    lattice = lattice_of(geometry) if wish.cells in ("auto", "quadrilaterals") and not local.free else None
+    lattice = geometry.lattice if wish.cells in ("auto", "quadrilaterals") and not local.free else None
     if lattice is not None and request.ends is not None:
         return mapped_mesh(geometry, lattice, request.ends[:2], wish.order)
     if lattice is not None:

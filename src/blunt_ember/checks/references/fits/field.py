@@ -20,7 +20,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.planar.lattice import Lattice, lattice_of
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.reference.side import Side
 
 
@@ -135,7 +135,7 @@ def _even(law: Law, surface: str) -> float:
 
 def single_rectangle(geometry: SectionGeometry) -> Lattice:
     """Return the lattice of a section that is one rectangle; raise :class:`ReferenceRefusedError` for any other."""
-    lattice = lattice_of(geometry)
+    lattice = geometry.lattice
     if lattice is None or lattice.centre is not None or lattice.owner.size != 1:
         raise ReferenceRefusedError("the body is no single rectangle")
     return lattice

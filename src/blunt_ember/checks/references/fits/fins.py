@@ -12,7 +12,7 @@ from blunt_ember.checks.references.fits.layered import flat_ends
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.planar.lattice import Lattice
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.reference.along.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.along.radiating_chain import RADIATING_CHAIN_SOURCE, RadiatingChain, as_film, ring_piece
 from blunt_ember.reference.along.rod_chain import RodPiece

@@ -23,7 +23,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.planar.lattice import Lattice, lattice_of, rings_of
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.reference.in_layers.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
@@ -89,7 +89,7 @@ def plane_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
 
 def composite_wall(geometry: SectionGeometry, problem: Problem) -> LayeredField:
     """Fit a wall of several layers; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    lattice = lattice_of(geometry)
+    lattice = geometry.lattice
     gaps = bool(problem.enclosures)
     if geometry.turned or lattice is None or lattice.centre is not None or (not gaps and (lattice.owner == VOID).any()):
         raise ReferenceRefusedError("the regions do not fill a rectangle, so heat does not flow straight through")
@@ -134,7 +134,7 @@ def _endless(axis: int, lines: Floats, geometry: SectionGeometry, problem: Probl
 
 def hollow_cylinder(geometry: SectionGeometry, problem: Problem) -> LayeredField:
     """Fit a hollow or solid cylinder; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    lattice = lattice_of(geometry) if geometry.turned else rings_of(geometry)
+    lattice = geometry.lattice if geometry.turned else geometry.rings
     if lattice is None or (lattice.centre is None) != geometry.turned:
         raise ReferenceRefusedError("the layers are no rings about one centre, nor rectangles about the axis")
     if geometry.turned:
@@ -146,7 +146,7 @@ def hollow_cylinder(geometry: SectionGeometry, problem: Problem) -> LayeredField
 
 def hollow_sphere(geometry: SectionGeometry, problem: Problem) -> LayeredField:
     """Fit a hollow or solid sphere; raise :class:`ReferenceRefusedError` with the reason it does not hold."""
-    lattice = rings_of(geometry)
+    lattice = geometry.rings
     if lattice is None or lattice.centre is None or not geometry.turned:
         raise ReferenceRefusedError("the layers are no ring sectors of a turned section")
     if abs(lattice.centre[0]) > 1e-9 * geometry.extent:

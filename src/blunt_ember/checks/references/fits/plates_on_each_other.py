@@ -32,7 +32,6 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
 from blunt_ember.reference.crosswise.plans import Plan, disc, rectangle, strip
 from blunt_ember.reference.crosswise.spreading import SPREADING_SOURCE, Patch, Plate, Spreading
 from blunt_ember.reference.side import Side
@@ -86,7 +85,7 @@ def pile(geometry: SolidGeometry, problem: Problem) -> PlatesField:
     if not geometry.path.straight or (holds != holds[:1]).any() or (holds == VOID).any():
         raise ReferenceRefusedError("the body is no pile of plates of one outline")
     sides, names, heated = flat_ends(geometry, problem)
-    rings = rings_of(geometry.plan)
+    rings = geometry.plan.rings
     origin: tuple[float, ...]
     if rings is not None:
         if not rings.closed or rings.centre is None or rings.us[0] != 0 or (rings.owner == VOID).any():
@@ -108,7 +107,7 @@ def pile(geometry: SolidGeometry, problem: Problem) -> PlatesField:
 
 def plates_in_section(geometry: SectionGeometry, problem: Problem) -> PlatesField:
     """Fit layers on each other from below up, in a section or about an axis."""
-    lattice = lattice_of(geometry)
+    lattice = geometry.lattice
     if lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
         raise ReferenceRefusedError("the regions do not fill a rectangle")
     if (lattice.owner != lattice.owner[:1]).any():

@@ -12,7 +12,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
-from blunt_ember.mesh.planar.lattice import Lattice, rings_of
+from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.reference.crosswise.rectangle import RECTANGLE_SOURCE, RectangleSeries
 from blunt_ember.reference.side import Side
 
@@ -77,7 +77,7 @@ def ring_sector(geometry: SectionGeometry, problem: Problem) -> RingSectorField:
     """
     if geometry.turned:
         raise ReferenceRefusedError("the section is turned about an axis")
-    lattice = rings_of(geometry)
+    lattice = geometry.rings
     if (
         len(geometry.regions) != 1
         or lattice is None

@@ -26,7 +26,6 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.planar.lattice import lattice_of, rings_of
 from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.separated import SEPARATED_SOURCE, Along, Separated, Spot
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
@@ -212,7 +211,7 @@ def layered_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableF
 
     Raises :class:`ReferenceRefusedError` with the reason it does not hold, as all here do.
     """
-    lattice = lattice_of(geometry)
+    lattice = geometry.lattice
     if geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
         raise ReferenceRefusedError("the regions do not fill a rectangle")
     for across, owner in enumerate((lattice.owner, lattice.owner.T)):
@@ -231,7 +230,7 @@ def one_rectangle(geometry: SectionGeometry, problem: Problem) -> SeparableField
 
 def finite_cylinder(geometry: SectionGeometry, problem: Problem) -> SeparableField:
     """Fit a cylinder of any length, solid or hollow, of rings about each other, as a turned section."""
-    lattice = lattice_of(geometry)
+    lattice = geometry.lattice
     if not geometry.turned or lattice is None or lattice.centre is not None or (lattice.owner == VOID).any():
         raise ReferenceRefusedError(_NO_CYLINDER)
     if (lattice.owner != lattice.owner[:, :1]).any():
@@ -389,7 +388,7 @@ def _edges_of(column: int, geometry: SolidGeometry) -> Ints:
 
 def upright_cylinder(geometry: SolidGeometry, problem: Problem) -> SeparableField:
     """Fit an upright cylinder of one material, solid or hollow."""
-    rings, region = rings_of(_plan_of(geometry)), geometry.regions[0].name
+    rings, region = _plan_of(geometry).rings, geometry.regions[0].name
     if rings is None or not rings.closed or rings.owner.size != len(rings.vs) - 1 or rings.centre is None:
         raise ReferenceRefusedError("the plan is no single disc or ring")
     k = problem.conductors[0].constant

@@ -25,7 +25,6 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
-from blunt_ember.mesh.planar.lattice import rings_of
 from blunt_ember.reference.in_layers.warming import Warming, one_layer
 from blunt_ember.reference.side import Side
 from blunt_ember.sent_bare import SentBare
@@ -244,7 +243,7 @@ def _of_solid(geometry: SolidGeometry, sides: _Sides) -> tuple[list[_Made], floa
     if not geometry.path.straight or geometry.holds.size != 1:
         raise ReferenceRefusedError(_NO_PRODUCT)
     plan = section_geometry(Section(kind="section", regions=dict(geometry.stated)))
-    region, rings = geometry.regions[0].name, rings_of(plan)
+    region, rings = geometry.regions[0].name, plan.rings
     low, high = geometry.path.stations[[0, -1]].tolist()
     up = sides.wall(2, low, high, (f"{region}.bottom", f"{region}.top"))
     if rings is None:

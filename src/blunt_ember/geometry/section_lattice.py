@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
-from blunt_ember.geometry.section import SectionGeometry
+
+if TYPE_CHECKING:
+    from blunt_ember.geometry.section import SectionGeometry
 
 
 @dataclass(frozen=True)
