@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any
@@ -12,15 +12,16 @@ from typing import Any
 from pydantic import ValidationError
 
 from blunt_ember.case.document.case_document import CaseDocument
+from blunt_ember.case.document.every_value import every_place
 from blunt_ember.case.document.questions.derived import bind_derived
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.regions import CONCENTRIC, SIDES_BESIDE
 from blunt_ember.case.document.walk import leaves_marked
-from blunt_ember.case.editing.every_value import every_place
 from blunt_ember.case.faults.clock_faults import clock_faults
 from blunt_ember.case.faults.structure_faults import nearest, structure_faults
 from blunt_ember.case.files import json_text
 from blunt_ember.case.files.migration import migrated
+from blunt_ember.case.kept_blocks import BlockTexts, changed_names, document_of, kept_blocks
 from blunt_ember.case.values.evaluation import (
     Value,
     evaluate,
@@ -53,12 +54,16 @@ class Case:
     expected: Mapping[int, float]
     #: Lines of the Working that follow the place: fields to compare with.
     fields: Mapping[str, Law]
+    texts: BlockTexts = field(repr=False, compare=False)
     #: Folder from which files are named that the case refers to; the working folder when it has none of its own.
     folder: str = ""
 
     def restated(self, data: dict[str, Any]) -> Case:
-        """Return the case that other data make in the same folder; raise :class:`CaseError` with every fault found."""
-        return case_from_data(data, self.folder)
+        """Return the case that other data make in the same folder; raise :class:`CaseError` with every fault found.
+
+        Blocks that stay as they are keep their entries.
+        """
+        return case_from_data(data, self.folder, self)
 
     @property
     def units(self) -> UnitSet:
@@ -87,15 +92,21 @@ def case_to_text(case: Case) -> str:
     return json_text.dumps(dict(case.data))
 
 
-def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
-    """Read a case from JSON data; raise :class:`CaseError` with every fault found."""
+def case_from_data(data: dict[str, Any], folder: str = "", near: Case | None = None) -> Case:
+    """Read a case from JSON data; raise :class:`CaseError` with every fault found.
+
+    What it says as another case ``near`` it does is taken over from there.
+    """
     data = migrated(data)
     parameters, _, faults = _formulas(data, "parameters", {})
     working, fields, working_faults = _formulas(data, "working", parameters, over_places=True)
     faults += working_faults
     document: CaseDocument | None = None
+    texts, kept = BlockTexts(data), list[str]()
+    if near is not None:
+        kept = kept_blocks(texts, near.texts, near.document, changed_names(parameters, near.parameters))
     try:
-        document = CaseDocument.model_validate(data, context={"names": parameters})
+        document = document_of(data, parameters, kept, near.document if near is not None else None)
     except ValidationError as error:
         faults += structure_faults(error, data, CaseDocument)
     except RecursionError as error:
@@ -103,7 +114,8 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
     expected: dict[int, float] = {}
     if document is not None:
         faults += bind_derived(document.questions, {**parameters, **working})
-        faults += _reference_faults(document, data)
+        same_names = near is not None and kept and _referred(document) == _referred(near.document)
+        faults += _reference_faults(document, data, frozenset(kept) if same_names else frozenset())
         for place, question in enumerate(document.questions):
             try:
                 value = _expected_value(question, parameters, working, fields)
@@ -122,6 +134,7 @@ def case_from_data(data: dict[str, Any], folder: str = "") -> Case:
         MappingProxyType(working),
         MappingProxyType(expected),
         MappingProxyType(fields),
+        texts,
         folder,
     )
 
@@ -187,7 +200,14 @@ def _expected_value(
     return float(value.magnitude)
 
 
-def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[Fault]:
+def _referred(document: CaseDocument) -> tuple[frozenset[str], frozenset[str], str]:
+    """What of a document is referred to from other blocks, where that is checked as it is read."""
+    letters = "" if document.body.files else document.body.coordinates
+    return frozenset(document.parameters), frozenset(document.environments), letters
+
+
+def _reference_faults(document: CaseDocument, data: Mapping[str, Any], sound: Collection[str]) -> list[Fault]:
+    """What is wrong between blocks; ``sound`` ones refer to what is there, and have places of so many coordinates."""
     faults: list[Fault] = []
     regions = document.body.regions
     if not regions and document.body.drawn:
@@ -210,7 +230,8 @@ def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[F
             relation, other = region.beside
             near = nearest(other, regions)
             faults.append(Fault((*path, relation), f"there is no region '{other}'{near}"))
-    for leaf in leaves_marked(CaseDocument, data, _CHECKED):
+    looked_into = {block: entry for block, entry in data.items() if block not in sound}
+    for leaf in leaves_marked(CaseDocument, looked_into, _CHECKED):
         target = leaf.marked(RefersTo).target
         if target is Target.PARAMETER and leaf.data not in document.parameters:
             near = nearest(str(leaf.data), document.parameters)
@@ -221,7 +242,7 @@ def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[F
     faults += _placement_loops(document)
     faults += clock_faults(document)
     if not document.body.files:  # else it is known once they are read
-        faults += place_faults(document, document.body.coordinates)
+        faults += place_faults(document, document.body.coordinates, sound)
     seen: dict[str, int] = {}
     for place, question in enumerate(document.questions):
         if question.name in seen:
@@ -234,11 +255,14 @@ def _reference_faults(document: CaseDocument, data: Mapping[str, Any]) -> list[F
     return faults
 
 
-def place_faults(document: CaseDocument, letters: str) -> list[Fault]:
-    """Return a fault for every place that has more or fewer coordinates than the ``letters`` of the body's."""
+def place_faults(document: CaseDocument, letters: str, sound: Collection[str] = ()) -> list[Fault]:
+    """Return a fault for every place that has more or fewer coordinates than the ``letters`` of the body's, but in
+    blocks that are ``sound``."""
     example = "[" + ", ".join(f'"{10 * (count + 1)} mm"' for count in range(len(letters))) + "]"
     what = f"a place in this body has {', '.join(letters)}; write it like {example}"
-    return [Fault(path, what) for path, place in every_place(document) if len(place) != len(letters)]
+    blocks = [block for block in CaseDocument.model_fields if block not in sound]
+    places = (each for block in blocks for each in every_place(getattr(document, block), (block,)))
+    return [Fault(path, what) for path, place in places if len(place) != len(letters)]
 
 
 def _placement_loops(document: CaseDocument) -> list[Fault]:

@@ -13,7 +13,7 @@ from scipy import sparse
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices
-from blunt_ember.fem.lattice_sums import lattice_sums
+from blunt_ember.fem.lattice_sums import LatticeSums
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
@@ -278,7 +278,8 @@ def _summed_on_cells(blocks: list[ElementMatrices], mesh: Mesh, neighbours: Node
     values: Floats | None = None
     for matrices in blocks:
         if isinstance(matrices, AlikeMatrices) and values is None:
-            values = lattice_sums(lattice, neighbours, matrices.weights[:, np.argsort(lattice.axes)], mesh.order)
+            conducting = matrices.weights[:, np.argsort(lattice.axes)]
+            values = mesh.found("sums of alike cells", LatticeSums).of(lattice, neighbours, conducting, mesh.order)
             continue
         if values is None:
             values = np.zeros(neighbours.first[-1])

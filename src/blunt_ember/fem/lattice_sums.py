@@ -18,10 +18,29 @@ from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
 
 #: Cells whose sums are made at once.
 _AT_ONCE = 65_536
+#: Sums that are kept at most.
+_KEPT = 2_000_000
 #: ∫ N N and ∫ N' N' over the reference interval by order: of the node at an end with those 0, 1, … steps away in its
 #: cell, and of the one in the middle.
 _MASS = {1: ((2 / 3, 1 / 3),), 2: ((4 / 15, 2 / 15, -1 / 15), (16 / 15, 2 / 15))}
 _STIFFNESS = {1: ((1 / 2, -1 / 2),), 2: ((7 / 6, -8 / 6, 1 / 6), (16 / 6, -8 / 6))}
+
+
+class LatticeSums:
+    """The sums of cells that conduct as they did the last time, kept where there are few."""
+
+    def __init__(self) -> None:
+        self._conducting: Floats | None = None
+        self._values = np.zeros(0)
+
+    def of(self, lattice: CellLattice, neighbours: NodeNeighbours, conducting: Floats, order: int) -> Floats:
+        """Return a copy of the :func:`lattice_sums`."""
+        if self._conducting is not None and np.array_equal(self._conducting, conducting):
+            return self._values.copy()
+        values = lattice_sums(lattice, neighbours, conducting, order)
+        if values.size <= _KEPT:
+            self._conducting, self._values = conducting, values.copy()
+        return values
 
 
 def lattice_sums(lattice: CellLattice, neighbours: NodeNeighbours, conducting: Floats, order: int = 1) -> Floats:

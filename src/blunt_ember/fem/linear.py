@@ -53,6 +53,8 @@ CORRECTIONS = 5
 ENOUGH = 1e-15
 ENOUGH_ITERATED = 1e-10
 GOOD_ENOUGH = 1e-9
+#: A correction by factors that takes the residual down by less than this has met round-off: none follows it.
+WORTH_A_SOLVE = 10.0
 #: Last digits that a residual may be made of.
 MANY_DIGITS = 10.0
 #: What a run of the iteration may leave over before factors are taken instead.
@@ -194,8 +196,12 @@ def _corrected(
         shrunk = float(np.linalg.norm(after))
         if not shrunk < size:  # round-off: there is nothing left to gain
             break
+        gained = size / shrunk if shrunk else np.inf
         x, left, size, flowing = trial, after, shrunk, of_trial
-        if _is_little(size, first, flowing, matrix, x) if solver.multigrid else size <= ENOUGH * first:
+        if solver.multigrid:
+            if _is_little(size, first, flowing, matrix, x):
+                break
+        elif size <= ENOUGH * first or gained < WORTH_A_SOLVE:
             break
     return x, size, first, flowing
 

@@ -78,8 +78,25 @@ IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.ANSWERS: _WORDS,
     Step.SECOND_METHOD: _WORDS | _MESH | {(CaseDocument, "questions")},
 }
-#: Documents whose keys are remembered.
-_MOST = 16
+#: Documents whose keys are remembered, and blocks of them.
+_MOST, _MOST_BLOCKS = 16, 512
+
+
+class _Blocks:
+    """What blocks say, by what is ignored of them; cases that are alike share those that are the same."""
+
+    def __init__(self) -> None:
+        self._said: OrderedDict[tuple[int, frozenset[DocumentField]], tuple[Any, str]] = OrderedDict()
+
+    def of(self, block: Any, ignored: frozenset[DocumentField]) -> str:
+        """What a block says. It is kept too, so that nothing else is taken for it."""
+        place = id(block), ignored
+        if place not in self._said:
+            self._said[place] = block, content_hash(said(block, ignored))
+            while len(self._said) > _MOST_BLOCKS:
+                self._said.popitem(last=False)
+        self._said.move_to_end(place)
+        return self._said[place][1]
 
 
 class StepKeys:
@@ -90,13 +107,14 @@ class StepKeys:
 
     def __init__(self) -> None:
         self._known: OrderedDict[int, _Read] = OrderedDict()
+        self._blocks = _Blocks()
 
     def of(self, case: Case, step: Step, *more: Any) -> str:
         """Return the key of a step: what it does not ignore, ``more`` that it depends on, and the files it reads."""
         document = case.document
         read = self._known.get(id(document))
         if read is None:
-            read = self._known[id(document)] = _Read(document)
+            read = self._known[id(document)] = _Read(document, self._blocks)
             while len(self._known) > _MOST:
                 self._known.popitem(last=False)
         files = tuple(_stamp(Path(case.folder) / name) for name in document.body.files)
@@ -104,26 +122,23 @@ class StepKeys:
 
 
 class _Read:
-    """What a document says, by step and by block."""
+    """What a document says, by step."""
 
-    def __init__(self, document: CaseDocument) -> None:
+    def __init__(self, document: CaseDocument, blocks: _Blocks) -> None:
         self._document = document
+        self._blocks = blocks
         self._steps: dict[Step, str] = {}
-        self._blocks: dict[tuple[str, frozenset[DocumentField]], str] = {}
 
     def of(self, step: Step) -> str:
         """What a step does not ignore."""
         if step not in self._steps:
             document, ignored = self._document, IGNORED[step]
             within = _within(ignored)
-            blocks = tuple((key, self._block(key, within)) for key in _counting(CaseDocument, ignored))
+            blocks = tuple(
+                (key, self._blocks.of(getattr(document, key), within)) for key in _counting(CaseDocument, ignored)
+            )
             self._steps[step] = content_hash(blocks, *_named(document, step), *_patched(document, step))
         return self._steps[step]
-
-    def _block(self, key: str, ignored: frozenset[DocumentField]) -> str:
-        if (key, ignored) not in self._blocks:
-            self._blocks[key, ignored] = content_hash(said(getattr(self._document, key), ignored))
-        return self._blocks[key, ignored]
 
 
 @cache

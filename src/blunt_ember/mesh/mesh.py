@@ -50,6 +50,10 @@ class FacetSet:
     regions: tuple[int, ...]
     far: tuple[FacetBlock, ...] = ()
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What it was made of."""
+        return {field.name: getattr(self, field.name) for field in fields(self)}
+
     @property
     def outer(self) -> bool:
         """Whether nothing of the body lies behind it."""
@@ -59,7 +63,7 @@ class FacetSet:
         """Return the facets as the cells of ``region``, one of its own, see them."""
         return FacetSet(self.far, self.regions) if self.far and region == self.regions[1] else self
 
-    @property
+    @cached_property
     def nodes(self) -> Ints:
         """Numbers of its nodes, in order and once each; at a joint those of the first region."""
         return np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(block.nodes.ravel() for block in self.blocks)]))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -10,6 +11,7 @@ from pydantic import Field, model_validator
 from blunt_ember.case.document.bodies import Body
 from blunt_ember.case.document.clock import AnyClock, Clock
 from blunt_ember.case.document.enclosures import Enclosure
+from blunt_ember.case.document.every_value import every_value
 from blunt_ember.case.document.isothermal import Isothermal
 from blunt_ember.case.document.materials import Material
 from blunt_ember.case.document.parts import Name, Part, Statement, complain, one_or_more
@@ -19,10 +21,12 @@ from blunt_ember.case.document.regions import AnyRegion
 from blunt_ember.case.document.studies import AnyStudy
 from blunt_ember.case.document.surface_laws import JointConductance, OpeningTemperature
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
-from blunt_ember.case.values.quantity import AreaResistance, Extent
+from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.quantity import AreaResistance, Extent, Quantity
 from blunt_ember.case.values.references import Formula, SurfaceName
 from blunt_ember.case.values.unit_sets import OfUnits, UnitSet
 from blunt_ember.case.values.units import NUMBER
+from blunt_ember.errors import DataPath
 
 FORMAT = "blunt-ember/1"
 #: Tolerance of an answer, as a share of it, that patches of enclosures are twice as many for.
@@ -169,6 +173,17 @@ class CaseDocument(Part):
     studies: dict[Name, AnyStudy] = Field(
         default_factory=dict, description="parameters varied, spread, aimed at or fitted"
     )
+
+    @cached_property
+    def values(self) -> tuple[tuple[DataPath, Law | Quantity], ...]:
+        """The laws and quantities in it, each with its path."""
+        return tuple(every_value(self))
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> CaseDocument:
+        """Return a copy with other entries, which forgets what was found of those before."""
+        copied = super().model_copy(update=update, deep=deep)
+        vars(copied).pop("values", None)
+        return copied
 
     @property
     def running_clock(self) -> Clock | None:

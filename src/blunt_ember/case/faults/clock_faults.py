@@ -8,7 +8,6 @@ import numpy as np
 
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import Clock
-from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError, Fault
 
@@ -32,7 +31,7 @@ def clock_faults(document: CaseDocument) -> list[Fault]:
 
 
 def _while_steady(document: CaseDocument) -> Iterator[Fault]:
-    for path, value in every_value(document):
+    for path, value in document.values:
         if isinstance(value, Law) and value.follows_time:
             yield Fault(path, f"'{value.text}' depends on t, but the clock is steady; {_RUN_IT}")
     for block in ("surroundings", "heat_inside"):
@@ -82,7 +81,7 @@ def _too_fast(document: CaseDocument, clock: Clock) -> Iterator[Fault]:
     """Formulas of the time alone that swing more often than can be followed, as far as it is stated how long."""
     lasting = [stage.lasts.si for stage in clock.stages if stage.lasts is not None]
     whole = sum(lasting) if clock.stages else (clock.end.si if clock.end is not None else 0.0)
-    for path, value in every_value(document):
+    for path, value in document.values:
         if whole > 0 and isinstance(value, Law) and value.table is None and value.variables == {"t"}:
             swings = _swings(value, whole)
             if swings > _MOST_SWINGS:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import PurePath
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.evaluation import evaluate
 from blunt_ember.case.values.expressions import parse
@@ -63,7 +62,7 @@ _HOT = 6000.0
 def plausibility(case: Case) -> tuple[Note, ...]:
     """Return what looks like a slip of the pen: wrong powers of ten, offsets between scales; and a file that is read
     from outside the folder of the case."""
-    notes = [note for path, value in every_value(case.document) for note in _of_value(case, path, value)]
+    notes = [note for path, value in case.document.values for note in _of_value(case, path, value)]
     return tuple(dict.fromkeys([*notes, *_offsets(case), *_files_elsewhere(case)]))
 
 
@@ -131,7 +130,7 @@ def _readings(case: Case) -> Iterator[tuple[DataPath, str, float, str]]:
     ]
     texts += [
         (path, value.text)
-        for path, value in every_value(case.document)
+        for path, value in case.document.values
         if isinstance(value, Law)
         and value.kind.name == TEMPERATURE.name
         and value.table is None

@@ -5,8 +5,8 @@ from __future__ import annotations
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.document.clock import WHOLE_BODY
 from blunt_ember.case.document.enclosures import OPENING
+from blunt_ember.case.document.every_value import every_part, own_references
 from blunt_ember.case.document.places import Line
-from blunt_ember.case.editing.every_value import every_part, every_value, own_references
 from blunt_ember.case.faults.structure_faults import nearest, unknown_name
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.references import Target
@@ -64,7 +64,7 @@ def law_faults(document: CaseDocument, mesh: Mesh) -> list[Fault]:
     used = {str(fillings[region].material) for region in mesh.regions}
     return [
         Fault(path, what)
-        for path, value in every_value(document)
+        for path, value in document.values
         if isinstance(value, Law)
         and (path[0] != "materials" or path[1] in used)
         and (what := _unknown_variable(value, mesh))

@@ -13,6 +13,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.temperatures import PointQuestion
+from blunt_ember.case.kept_blocks import BlockTexts
 from blunt_ember.case.values.quantity import stated
 from blunt_ember.case.values.units import LENGTH
 from blunt_ember.checks.questions.answers import answer
@@ -34,7 +35,7 @@ def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
             questions.append(_asked_at(question, about, f"about {place} {number}"))
             owners.append(place)
     document = case.document.model_copy(update={"questions": questions})
-    return replace(case, document=document), np.array(owners, dtype=np.int64)
+    return replace(case, document=document, texts=BlockTexts({})), np.array(owners, dtype=np.int64)
 
 
 def answers_beside(case: Case, solved: SolvedField, own: int) -> Floats:

@@ -16,7 +16,6 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
 from blunt_ember.case.document.questions.temperatures import PointQuestion
-from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
@@ -229,7 +228,7 @@ def _rough(solved: SolvedField) -> str:
     problem = _last_problem(solved)
     if flux_is_singular(problem):
         return _WHERE_SINGULAR
-    laws = (value for _, value in every_value(solved.document) if isinstance(value, Law))
+    laws = (value for _, value in solved.document.values if isinstance(value, Law))
     return _WHERE_BENT if any(law.has_kinks and law.variables - {"t"} for law in laws) else ""
 
 

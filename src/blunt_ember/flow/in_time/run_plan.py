@@ -10,9 +10,9 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.clock import Clock, Condition
+from blunt_ember.case.document.every_value import every_value
 from blunt_ember.case.document.questions.question import reading_of
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
-from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.quantity import Quantity
 from blunt_ember.case.values.units import NUMBER
@@ -118,7 +118,7 @@ def breaks_of(case: Case) -> tuple[list[float], list[float]]:
     clock = document.running_clock
     entries += [entry for stage in clock.stages for entry in stage.surroundings] if clock is not None else []
     switches = {edge.si for entry in entries for edge in (entry.after, entry.before) if edge is not None}
-    kinks = {t for _, value in every_value(document) if isinstance(value, Law) for t in value.breaks}
+    kinks = {t for _, value in document.values if isinstance(value, Law) for t in value.breaks}
     return sorted(t for t in switches if t > 0), sorted(t for t in kinks - switches if t > 0)
 
 
@@ -187,7 +187,7 @@ def _plan(
 
 def _changes(case: Case) -> bool:
     switches, kinks = breaks_of(case)
-    follows = any(isinstance(value, Law) and value.follows_time for _, value in every_value(case.document))
+    follows = any(isinstance(value, Law) and value.follows_time for _, value in case.document.values)
     return bool(switches or kinks or follows)
 
 

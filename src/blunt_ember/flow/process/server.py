@@ -45,10 +45,12 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         # next request, that the window may read it in its own time.
         held: list[Outcome | None] = []
         flow = Flow(on_progress=lambda step: send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
+        case = None
         while True:
             number, data, case_folder = connection.recv()
             held.clear()
-            held.append(_answer(flow, case_from_data(data, case_folder), partial(_numbered, send, number)))
+            case = case_from_data(data, case_folder, case)
+            held.append(_answer(flow, case, partial(_numbered, send, number)))
 
     do_job(connection, "solver", job)
 

@@ -9,8 +9,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
+from blunt_ember.case.document.every_value import every_value
 from blunt_ember.case.document.surroundings import HeatInside, Surrounding
-from blunt_ember.case.editing.every_value import every_value
 from blunt_ember.case.values.display import in_shown_unit, number, time_kind
 from blunt_ember.case.values.laws import PLACE, Law
 from blunt_ember.errors import path_text

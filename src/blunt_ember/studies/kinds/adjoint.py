@@ -15,7 +15,7 @@ from typing import NoReturn
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
-from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.case import Case
 from blunt_ember.case.document.places import SurfaceNames
 from blunt_ember.case.document.questions.question import Question, Reading
 from blunt_ember.checks.questions.answers import answer
@@ -92,7 +92,7 @@ class AdjointSlopes:
 
     def _values(self, point: Point) -> dict[str, float]:
         """J + λ·R of every answer at other parameters, at the temperatures of the solution but where they are held."""
-        case = case_from_data(data_with(self._case, point), self._case.folder)
+        case = self._case.restated(data_with(self._case, point))
         problem = self._flow.problem(case)
         _require_same_cells(problem, self._base.problem)
         balance = Balance(problem)

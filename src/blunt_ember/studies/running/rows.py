@@ -12,14 +12,14 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.case.case import Case
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.cache import Step
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.keys import StepKeys
 from blunt_ember.studies.points import Point, data_with
 from blunt_ember.studies.result import Row
-from blunt_ember.studies.running.solving import CaseFiles, OtherVersionError, solved_row
+from blunt_ember.studies.running.solving import CaseFiles, OtherVersionError, RowSolver
 from blunt_ember.studies.running.store import ResultsStore, keys_of
 from blunt_ember.studies.running.workplace import LocalPool, OpenWorkplace, Workplace
 
@@ -86,7 +86,7 @@ def _by_mesh(case: Case, points: Sequence[Point]) -> list[tuple[tuple[float, ...
             if other == float(case.parameters[name].magnitude):
                 other = next((point[name] for point in points if point.get(name, other) != other), other)
             try:
-                changed = case_from_data(data_with(case, {name: other}), case.folder)
+                changed = case.restated(data_with(case, {name: other}))
                 meshing += [name] if steps.of(changed, Step.SPLIT_MESH) != plain else []
             except BluntEmberError:  # its row will say what is wrong
                 meshing.append(name)
@@ -99,13 +99,13 @@ def _each_solved(
     """Yield every key with its row as it is done."""
     rest = deque(todo)
     workers = min(jobs or os.cpu_count() or 1, max(len(todo) // 2, 1))
-    started, here = time.perf_counter(), 0
+    started, here, solver = time.perf_counter(), 0, RowSolver(flow)
     while rest:
         left = (time.perf_counter() - started) / here * len(rest) if here else 0.0
         if elsewhere is not None or (workers > 1 and (jobs is not None or left > _WORTH)):
             break
         key, data = rest.popleft()
-        yield key, solved_row(data, case.folder, flow, with_errors)
+        yield key, solver.row(data, case.folder, with_errors)
         here += 1
     if not rest:
         return
@@ -116,7 +116,7 @@ def _each_solved(
         # A process that died took what was in flight with it; the rest goes on here.
         while rest:
             key, data = rest.popleft()
-            yield key, solved_row(data, case.folder, flow, with_errors)
+            yield key, solver.row(data, case.folder, with_errors)
     finally:
         workplace.close()
 

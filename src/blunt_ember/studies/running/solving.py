@@ -11,7 +11,8 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from blunt_ember.case.case import case_from_data
+from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.checks.verdict import Check
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.answering.error_estimate import estimate_errors
@@ -33,21 +34,32 @@ class CaseFiles:
     contents: Mapping[str, bytes] | None = None
 
 
-def solved_row(data: Mapping[str, Any], folder: str, flow: Flow, with_errors: bool = False) -> Row:
-    """Read and solve a case as far as its answers, or their errors; what is wrong with it stands in the row."""
-    try:
-        case = case_from_data(dict(data), folder)
-        outcome = flow.answered(case)
-    except BluntEmberError as error:
-        return Row({}, str(error))
-    known = {check.name: check.expected for check in outcome.checks if check.expected is not None}
-    allowed = {check.name: check.allowed for check in outcome.checks if check.allowed is not None}
-    errors = None
-    if with_errors:
-        amounts = estimate_errors(flow, case, flow.solved(case)).amounts
-        errors = {check.name: amount for check, amount in zip(outcome.checks, amounts, strict=True)}
-    answers = {check.name: check.value for check in outcome.checks}
-    return Row(answers, expected=known, allowed=allowed, errors=errors)
+class RowSolver:
+    """Solves cases one after the other with a ``flow``, each of them much like the one before."""
+
+    def __init__(self, flow: Flow) -> None:
+        self._flow = flow
+        self._before: Case | None = None
+
+    def row(self, data: Mapping[str, Any], folder: str, with_errors: bool = False) -> Row:
+        """Read and solve a case as far as its answers, or their errors; what is wrong with it stands in the row."""
+        flow = self._flow
+        try:
+            case = self._before = case_from_data(dict(data), folder, self._before)
+            outcome = flow.answered(case)
+        except BluntEmberError as error:
+            return Row({}, str(error))
+        errors = None
+        if with_errors:
+            amounts = estimate_errors(flow, case, flow.solved(case)).amounts
+            errors = {check.name: amount for check, amount in zip(outcome.checks, amounts, strict=True)}
+        return _row_of(outcome.checks, errors)
+
+
+def _row_of(checks: Sequence[Check], errors: dict[str, float] | None) -> Row:
+    known = {check.name: check.expected for check in checks if check.expected is not None}
+    allowed = {check.name: check.allowed for check in checks if check.allowed is not None}
+    return Row({check.name: check.value for check in checks}, expected=known, allowed=allowed, errors=errors)
 
 
 def solved_bundle(
@@ -60,13 +72,13 @@ def solved_bundle(
     if version != program_version():
         raise OtherVersionError(f"the program is {program_version()} here and {version} there")
     folder = files.folder if files.contents is None else _unpacked(files)
-    return [solved_row(each, folder, _flow(), with_errors) for each in data]
+    return [_solver().row(each, folder, with_errors) for each in data]
 
 
 @cache
-def _flow() -> Flow:
+def _solver() -> RowSolver:
     """What this process solves with."""
-    return Flow(curves=False)
+    return RowSolver(Flow(curves=False))
 
 
 _unpacked_folders: dict[str, str] = {}
