@@ -233,3 +233,53 @@ def test_what_follows_place_and_time_is_solved_though_no_layers_know_it(what: di
     }
     outcome = Flow(curves=False).answered(case_from_data(data))
     assert outcome.exact is None and outcome.checks[0].value > 0
+
+
+@pytest.mark.parametrize("start", ["20 °C", "650 °C"])
+@pytest.mark.parametrize("c", ["880 J/(kg K)", "880 J/(kg K) * (1 + (T - 300 K)/(900 K))"])
+def test_a_body_in_which_nothing_flows_is_answered_in_time(start: str, c: str) -> None:
+    """Its ledger is nothing but round-off, however hot it is; so is what it stores."""
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"stone": {"k": "1.4 W/(m K)", "density": "2300 kg/m³", "c": c}},
+            "body": {"kind": "section", "depth": "1 m", "regions": _HALVES},
+            "clock": {"start": start, "end": "2 h"},
+            "questions": [
+                {"name": "inside", "temperature": ["50 mm", "20 mm"]},
+                {"name": "stored", "heat_stored": "body", "expect": {"value": "0 J", "source": "none comes"}},
+            ],
+        }
+    )
+    outcome = Flow().run(case)
+    assert outcome.trouble is None and outcome.ledger is not None and outcome.ledger.relative < 1e-9
+    inside, stored = outcome.checks
+    assert inside.value == pytest.approx(273.15 + float(start.split()[0]), abs=1e-9)
+    assert stored.verdict == "agrees" and abs(stored.value) < 1e-9
+
+
+def test_heat_that_comes_to_nothing_is_not_off_for_its_last_digits() -> None:
+    """Through the middle of what is even, through both sides together, and stored where none comes or goes."""
+    stone = {"stone": {"k": "1.4 W/(m K)", "density": "2300 kg/m³", "c": "880 J/(kg K)"}}
+    body = {"kind": "section", "depth": "1 m", "regions": _HALVES}
+    sides = [{"on": "a.left", "temperature": "20 °C"}, {"on": "b.right", "temperature": "20 °C"}]
+    base = {"format": "blunt-ember/1", "materials": stone, "body": body}
+    heat = [{"region": name, "per_volume": "1 kW/m³"} for name in ("a", "b")]
+    middle = {"name": "middle", "heat_flow": "a|b", "basis": "area"}
+    off = {"name": "off", "heat_flow": "a|b", "expect": {"value": "0.1 mW", "source": "made up"}}
+    even = Flow().run(case_from_data({**base, "surroundings": sides, "heat_inside": heat, "questions": [middle, off]}))
+    assert [check.verdict for check in even.checks] == ["agrees", "off"] and even.checks[0].relative == 0.0
+    through = [sides[0], {**sides[1], "temperature": "60 °C"}]
+    both = {"name": "both", "heat_flow": ["a.left", "b.right"]}
+    (sum_of_both,) = Flow().run(case_from_data({**base, "surroundings": through, "questions": [both]})).checks
+    assert sum_of_both.verdict == "agrees" and not sum_of_both.note
+    clock = {"start": "20 °C + 100 K*x/(1 m)", "end": "2 h"}
+    kept = {"name": "kept", "heat_stored": "body"}
+    (stored,) = Flow().run(case_from_data({**base, "clock": clock, "questions": [kept]})).checks
+    assert stored.verdict == "agrees" and abs(stored.value) < 1e-3
+
+
+_HALVES = {
+    "a": {"shape": "rectangle", "size": ["0.1 m", "40 mm"], "material": "stone"},
+    "b": {"shape": "rectangle", "size": ["0.1 m", "40 mm"], "right_of": "a", "material": "stone"},
+}

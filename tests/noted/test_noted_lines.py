@@ -225,6 +225,46 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
             "wall 9 cm k 2; left 900 °C; right 20 °C emissivity 0.9",
         ),
         (
+            "wall 100 mm k 0.8 heat flux 1000 W/m2 on left; right 25 C h 10",
+            "wall 100 mm k 0.8; left flux 1 kW/m2; right 25 °C h 10",
+        ),
+        (
+            "a brick wall 22 cm thick with k = 0.72 separates 20 C room air (h=10 W/m²K) from -5 C outdoor air (h=30)",
+            "wall 22 cm k 0.72; left air 20 °C h 10; right air -5 °C h 30",
+        ),
+        ("wall 100 mm k 0.8; 1 000 °C; right air 20 C h 12", "wall 100 mm k 0.8; 1000 °C; right air 20 °C h 12"),
+        ("wall k 1 100 mm; left 1\u202f200 K; right 300 K", "wall 100 mm k 1; left 1200 K; right 300 K"),
+        (
+            "thick wall 0,24 m k=0,56, Ti=20 °C αi=7,7, Te=-12 °C, αe=25",
+            "wall 0.24 m k 0.56; left air 20 °C h 7.7; right air -12 °C h 25",
+        ),
+        (
+            "pipe OD 60.3 mm ID 52.5 mm k 50, lagging 30 mm k=0.045, hi=900, Ti=150C, Ta=20C, ho=8",
+            "pipe bore 52.5 mm, 3.9 mm k 50, lagging 30 mm k 0.045; inside 150 °C h 900; outside 20 °C h 8",
+        ),
+        (
+            "pipe DN 50 3.9 mm k 50, lagging 30 mm k=0.045, Ti=150C, T∞=20C, h=8",
+            "pipe od 60.3 mm, 3.9 mm k 50, lagging 30 mm k 0.045; inside 150 °C; outside 20 °C h 8",
+        ),
+        ("fin L=30mm t=1mm k=200 base 80°C air 25°C h=20", "fin 30 x 1 mm k 200; base 80 °C; air 25 °C h 20"),
+        (
+            "sphere shell ri 0.25 m ro 0.3 m k 0.05 inside -196 C outside air 25 C h 10",
+            "shell ri 250 mm, 50 mm k 0.05; inside -196 °C; outside air 25 °C h 10",
+        ),
+        (
+            "cylindrical wall ri 50 mm ro 80 mm k 2, inside 90 C, outside 20 C h 9",
+            "pipe r 50 mm, 30 mm k 2; inside 90 °C; outside 20 °C h 9",
+        ),
+        (
+            "ball 12 mm diameter k 40 rho 7800 c 480 at 850 C is quenched in oil 40 C h 500 for 60 s",
+            "ball d 12 mm k 40 rho 7800 c 480 from 850 °C; oil 40 °C h 500; until 60 s",
+        ),
+        (
+            "bead d 1 mm k 20 rho 8500 c 400 initially at 20 C in gas 200 C h of 400, after 2 s",
+            "ball d 1 mm k 20 rho 8500 c 400 from 20 °C; gas 200 °C h 400; until 2 s",
+        ),
+        ("square plate 1 m, left 100 C, others 0 C, k 1", "plate 1 x 1 m k 1; left 100 °C; rest 0 °C"),
+        (
             "wall 100 mm k 0.8 flux 1000 W/m2 left; right 25 C h 10",
             "wall 100 mm k 0.8; left flux 1 kW/m2; right 25 °C h 10",
         ),
@@ -339,6 +379,13 @@ def test_a_run_ends_where_a_temperature_is_passed_and_says_when(end: str, where:
     assert warms is not None and warms.data["clock"]["until"] == {"passes": "60 C", "lowest": "body"}
 
 
+def test_heat_of_a_cable_is_said_by_the_metre() -> None:
+    found = answers("cable d 5 mm k 380 40 W/m, insulation 3 mm k 0.15, air 30 C h 12")
+    skin = 30 + 40 / (12 * pi * 0.011) + 273.15
+    assert found["loss"] == pytest.approx(40, rel=1e-9) and found["skin"] == pytest.approx(skin, abs=1e-3)
+    assert found["middle"] - skin == pytest.approx(40 / (2 * pi) * (log(5.5 / 2.5) / 0.15 + 0.5 / 380), rel=1e-5)
+
+
 def test_heat_of_a_cylinder_of_any_length_is_for_each_square_metre() -> None:
     """How thick it is drawn says nothing; one that has a length loses what all of it does."""
     found = answers("cylinder d 50 mm k 0.5 generating 0.1 MW/m3; 80 °C; heat loss through rim")
@@ -403,6 +450,16 @@ def test_a_clock_runs_from_its_start_to_its_end() -> None:
     assert until is not None and until.data["clock"]["until"] == {"settled": "2 K"}
 
 
+def test_temperatures_follow_from_a_diffusivity_whatever_else_is_known() -> None:
+    ends = "surfaces 20 °C; from 300 °C; until 5 min"
+    known = answers(f"wall 40 mm k 1.2 rho 2000 c 800; {ends}")
+    for said in ("k 1.2 alpha 7.5e-7 m2/s", "alpha 7.5e-7 m2/s rho 2000 c 800", "k 1.2 c 800 alpha 7.5e-7 m2/s"):
+        found = answers(f"wall 40 mm {said}; {ends}")
+        assert found == pytest.approx(known, rel=1e-9)
+    deep = answers("ground k 1.5 α 5e-7 m2/s from 10 °C; surface -5 °C; 30 d; 0.5 m deep")
+    assert deep["inside"] == pytest.approx(268.15 + 15 * (1 - erfc(0.5 / 2 / sqrt(5e-7 * 30 * 86400))), abs=5e-3)
+
+
 def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
     """Held, in a fluid and heated, at the face and below it, by the error function."""
     k, rho, c = 0.52, 2050.0, 1840.0
@@ -459,6 +516,13 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("wall 100 mm k 1 W/mm; left 9 °C", "k 1 W/mm", "is no conductivity, such as"),
         ("floor tile 10 mm k 1, screed 50 mm k 1; top 20 °C; left 5 °C", "top", "is no side of it"),
         ("hollow 3 mm", "hollow", "a line begins with what it is"),
+        ("corner wall 300 mm k 1; left 20 °C; right 0 °C", "corner", "a line makes no 'corner' body"),
+        ("triangular fin 38 x 1.6 mm k 180; base 72 °C; air 24 °C h 9", "triangular", "begin with a section"),
+        ("square pin d 3 mm, 20 mm long k 9; base 72 °C; air 24 °C h 9", "square", "reads it without"),
+        ("potato 60 mm diameter k 0.5; water 98 °C h 9", "potato", "a line begins with what it is"),
+        ("wall R 0.18, brick 100 mm k 0.6; 20 °C; 0 °C", "R 0.18", "'0.18 m² K/W' resists"),
+        ("wall 1 100 mm k 1; left 9 °C", "1", "has no unit here"),  # it may be the first one, of 100 mm
+        ("wall 100 mm k 1 40 W/m; left 9 °C", "40 W/m", "is a heat flow per length"),
     ],
 )
 def test_what_is_not_understood_is_told_with_its_place(line: str, marked: str | None, said: str | None) -> None:

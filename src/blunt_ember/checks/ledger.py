@@ -13,7 +13,7 @@ from blunt_ember.case.values.units import HEAT, HEAT_FLOW, Kind
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
-from blunt_ember.fem.transient.recorded.run import Run
+from blunt_ember.fem.transient.recorded.run import AS_NOTHING, Run
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9
@@ -119,8 +119,11 @@ def ledger_at(run: Run, document: CaseDocument, instant: int, whole: bool = Fals
     imbalance = sum(row.heat for row in rows) - stored
     gone = (*rows, LedgerRow("", stored, ""))
     # What moves within a body that hardly anything enters or leaves counts too.
+    lasted = float(run.times[-1]) or 1.0
     most, moved = float(np.abs(run.passed if whole else run.power).sum(axis=1).max()), run.moved[0 if whole else 1]
-    floor = max(_STILL * most, (_WITHIN if whole else _STILL) * moved)
+    floor = max(
+        _STILL * most, (_WITHIN if whole else _STILL) * moved, AS_NOTHING * run.held / (1.0 if whole else lasted)
+    )
     return Ledger(
         rows,
         imbalance,

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.values.display import shown
@@ -80,10 +81,12 @@ def check(
     source: Source | None,
     span: float,
     note: str = "",
+    nothing: float = 0.0,
 ) -> Check:
     """Judge an answer of a ``kind`` that says how it is shown.
 
-    ``span`` is the difference between the highest and lowest temperature of the body, K."""
+    ``span`` is the difference between the highest and lowest temperature of the body, K; an answer of ``nothing`` or
+    less, SI, is as good as none."""
     if expected is None:
         return Check(
             question.name,
@@ -101,14 +104,15 @@ def check(
             note or "nothing is expected, and no exact answer is known",
         )
     scale = scale_of(question, expected, span)
-    allowed = allowed_of(question, expected, span)
+    allowed = max(allowed_of(question, expected, span), nothing)
     deviation = value - expected
     # Round-off of the compared numbers themselves never makes a check fail.
     slack = 1e-12 * max(abs(value), abs(expected))
-    if span <= _ONE_TEMPERATURE and isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
+    if span <= _ONE_TEMPERATURE and isinstance(question, HeatFlowQuestion | HeatPassedQuestion | HeatStoredQuestion):
         slack = max(slack, _NOTHING)  # nothing flows, and what an exact solution says is round-off as well
     verdict: Verdict = "agrees" if abs(deviation) <= allowed + slack else "off"
-    relative = abs(deviation) / scale if scale else 0.0 if deviation == 0 else None
+    none = deviation == 0 or max(abs(value), abs(expected)) <= nothing
+    relative = 0.0 if none else abs(deviation) / scale if scale else None
     return Check(
         question.name,
         asked,

@@ -19,7 +19,7 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
         **dict.fromkeys(("floor", "ceiling", "roof", "slab"), lying),
         **dict.fromkeys(("pipe", "tube", "duct"), pipe),
         "shell": shell,
-        **dict.fromkeys(("ball", "sphere"), ball),
+        **dict.fromkeys(("ball", "sphere", "bead", "droplet", "drop", "pellet"), ball),
         **dict.fromkeys(("cylinder", "disc"), cylinder),
         **dict.fromkeys(("cable", "wire", "conductor"), cable),
         "fin": fin,
@@ -74,12 +74,30 @@ _HOLLOW = {"ball": "shell", "sphere": "shell", "cylinder": "pipe", "rod": "pipe"
 OTHERWISE: Mapping[str, Mapping[str, str]] = MappingProxyType(
     {
         "hollow": _HOLLOW,
+        "spherical": {"wall": "shell"},
+        "cylindrical": {"wall": "pipe", "shell": "pipe"},
+        **{word: {"shell": "shell"} for word in ("sphere", "ball")},
+        "cylinder": {"shell": "pipe", "wall": "pipe"},
         **{word: {"fin": "ring fin"} for word in ("annular", "circular", "ring", "radial")},
         "deep": dict.fromkeys(("wall", "slab", "block", "floor", "ground", "soil"), "half-space"),
     }
 )
+#: Words for shapes that a line does not make, and the bodies of which they say nothing new.
+UNMADE: Mapping[str, tuple[str, ...]] = MappingProxyType(
+    {
+        **dict.fromkeys(("corner", "l-shaped", "t-shaped", "u-shaped", "curved", "conical", "triangular"), ()),
+        **dict.fromkeys(("hexagonal", "elliptic", "elliptical", "parabolic", "ribbed", "finned", "stepped"), ()),
+        "tapered": ("lid", "wedge"),
+        "rectangular": ("plate", "block", "fin", "wall", "slab", "lid", "door", "window", "pane"),
+        "square": ("plate", "block", "window", "door", "pane", "wall"),
+    }
+)
 #: Bodies that are full to their middle, of which one size alone is that across.
-ROUND = frozenset(("ball", "sphere", "cylinder", "disc", "cable", "wire", "conductor"))
+ROUND = frozenset(
+    ("ball", "sphere", "bead", "droplet", "drop", "pellet", "cylinder", "disc", "cable", "wire", "conductor")
+)
+#: Bodies that are drawn as a section of them, of which heat may be said per metre.
+LONG_AND_ROUND = frozenset(("pipe", "tube", "duct", "cable", "wire", "conductor"))
 #: The two sides that are meant where two temperatures are said of its sides, by the body.
 BOTH_SIDES: Mapping[str, tuple[str, str]] = MappingProxyType(
     {

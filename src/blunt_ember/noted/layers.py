@@ -5,11 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from blunt_ember.case.values.units import AREA_RESISTANCE, CONDUCTIVITY, DENSITY, HEAT_CAPACITY, LENGTH, POWER_DENSITY
-from blunt_ember.noted.bodies import ROUND
+from blunt_ember.case.values.units import (
+    AREA_RESISTANCE,
+    CONDUCTIVITY,
+    DENSITY,
+    HEAT_CAPACITY,
+    HEAT_FLOW_PER_LENGTH,
+    LENGTH,
+    POWER_DENSITY,
+)
+from blunt_ember.noted.bodies import LONG_AND_ROUND, ROUND
 from blunt_ember.noted.line_so_far import IDLE, ReadLine, lacking
 from blunt_ember.noted.noted_body import ROW, SPAN, NotedLayer
-from blunt_ember.noted.phrases import DIMENSION_WORDS, NotedValue, NotedWord, Token
+from blunt_ember.noted.phrases import DIFFUSIVITY, DIMENSION_WORDS, NotedValue, NotedWord, Token
 
 #: Bodies whose thickness is a size of the whole, and those that have a length.
 _THIN = ("fin", "ring fin", "lid", "wedge")
@@ -31,7 +39,9 @@ _STUFF = frozenset(
         *("timber", "wood", "insulation", "felt"),
     )
 )
-_MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c"}
+_MATERIAL = {CONDUCTIVITY: "k", DENSITY: "density", HEAT_CAPACITY: "c", DIFFUSIVITY: "alpha"}
+#: Density that is taken where a diffusivity is known, and how much heat the body holds only in all.
+_ANY_DENSITY = "1000 kg/m³"
 
 
 def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
@@ -61,7 +71,7 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
                 line.once(thick, "", token)
         elif token.kind in _MATERIAL:
             line.once(material, _MATERIAL[token.kind], token)
-        elif token.kind is POWER_DENSITY:
+        elif token.kind is POWER_DENSITY or (token.kind is HEAT_FLOW_PER_LENGTH and line.head in LONG_AND_ROUND):
             line.once(material, _HEAT, token)
         elif token.kind is AREA_RESISTANCE:
             line.once(resists, "", token)
@@ -90,7 +100,10 @@ def read_layer(line: ReadLine, read: list[Token], head: str) -> None:
 def begins_with_layer(line: ReadLine, read: list[Token]) -> bool:
     """Whether a line begins with a layer, by its thickness and a material that is known, without saying what it is of;
     layers in a row are a wall."""
-    thick = any(isinstance(token, NotedValue) and token.kind is LENGTH and not token.joined for token in read)
+    sizes = [token for token in read if isinstance(token, NotedValue) and token.kind is LENGTH]
+    if any(_called(token.key, "wall") in _SIZES for token in sizes):
+        return False  # what is round is no wall
+    thick = any(not token.joined for token in sizes)
     words = {token.text.lower() for token in read if isinstance(token, NotedWord)}
     known = _STUFF.union(*(name.lower().split() for name in line.shelf))
     return thick and bool(words & known)
@@ -102,11 +115,11 @@ _SIZES = frozenset(("d", "dia", "diameter", "bore", "od", "r", "ri", "ro", *DIME
 
 def _called(word: str, head: str) -> str:
     """The size a word beside a length stands for, empty where it is the thickness of a layer."""
-    if word in ("thick", "thickness"):
+    if word in ("thick", "thickness", "t"):
         return "thick" if head in _THIN else "long" if head == "disc" else ""
     if word in ("l", "length"):
         return "long" if head in _LONG else ""
-    return {"radius": "r", "id": "bore"}.get(word, word)
+    return {"radius": "r", "id": "bore", "depth": "deep"}.get(word, word)
 
 
 def _named(line: ReadLine, words: list[NotedWord], head: str) -> tuple[str, str]:
@@ -127,6 +140,26 @@ def _shelved(shelf: Mapping[str, Any], name: str) -> str | None:
     nearly = [entry for entry in shelf if f" {name} " in f" {entry.lower()} "]
     found = exactly or (nearly if len(nearly) == 1 else [])
     return found[0] if found else None
+
+
+def with_diffusivity(material: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a material with what follows from its diffusivity in place of that: what it holds, or how it conducts.
+
+    A temperature follows from the diffusivity alone; where no more than how it conducts is known, its density is any.
+    """
+    said = {key: value for key, value in material.items() if key != "alpha"}
+    if "alpha" not in material:
+        return said
+    known = said.keys() & {"k", "density", "c"}
+    alpha = f"({material['alpha']})"
+    if known == {"density", "c"}:
+        said["k"] = f"{alpha}*({said['density']})*({said['c']})"
+    elif "k" in known and "c" in known:
+        said["density"] = f"({said['k']})/({alpha}*({said['c']}))"
+    elif "k" in known:
+        said.setdefault("density", _ANY_DENSITY)
+        said["c"] = f"({said['k']})/({alpha}*({said['density']}))"
+    return said
 
 
 def lacking_material(shelf: Mapping[str, Any], name: str) -> str:

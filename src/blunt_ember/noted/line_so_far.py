@@ -35,6 +35,8 @@ IDLE = frozenset(
         "near",
         "between",
         "made",
+        *("exposed", "maintained", "surrounded", "suddenly", "uniformly", "uniform", "initial", "into", "onto"),
+        *("which", "that", "whose", "has", "having", "cooled", "heated", "cooling", "heating"),
         *REST,
     ]
 )
@@ -74,6 +76,8 @@ class NotedStatement:
     start: int
     end: int
     says: dict[str, Any] = field(default_factory=dict)
+    #: The word for its film coefficient, which may tell on which side that is.
+    film: str = ""
 
 
 @dataclass(frozen=True)
@@ -134,6 +138,8 @@ def lacking(token: NotedValue, unit: str, what: str) -> str:
     """Say why a value cannot stand in a phrase of ``what``: it has no ``unit``, or is of another kind."""
     if token.kind is None and " " in token.text and token.key in KEYS:
         return f"is no {KEYS[token.key][0].name.split(' ', 1)[1]}, such as {KEYS[token.key][0].example}"
+    if token.kind is None and token.key == "r":
+        return f"has no unit here: '{token.text} m² K/W' resists, '{token.text} mm' is a radius"
     return (
         f"has no unit here, such as {unit}"
         if token.kind is None

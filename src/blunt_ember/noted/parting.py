@@ -43,6 +43,8 @@ def headed(read: Sequence[Token]) -> tuple[str, list[Token]] | None:
         return None
     within = [place for place in named if place < leading]
     at = 0 if named[0] == 0 else within[-1] if within else named[0]
+    if at + 1 in named and _word(read[at + 1]) in OTHERWISE.get(_word(read[at]), ()):
+        at += 1  # a sphere shell
     head, before = read[at].text.lower(), read[:at]
     other = next((OTHERWISE[word][head] for word in map(_word, before) if head in OTHERWISE.get(word, ())), head)
     said = [token for token in before if _word(token) not in _PLAIN | OTHERWISE.keys() | FLUIDS.keys() | SIDE_WORDS]

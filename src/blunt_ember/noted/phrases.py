@@ -16,6 +16,7 @@ from blunt_ember.case.values.units import (
     FILM_COEFFICIENT,
     HEAT_CAPACITY,
     HEAT_FLOW,
+    HEAT_FLOW_PER_LENGTH,
     HEAT_FLUX,
     LENGTH,
     POWER_DENSITY,
@@ -26,10 +27,13 @@ from blunt_ember.case.values.units import (
 )
 from blunt_ember.errors import ExpressionError
 
+#: k/(ρ c), which a case states by what it is made of.
+DIFFUSIVITY = Kind("a diffusivity", "m**2/s", "7e-7 m²/s", "m²/s")
 #: Words for that a side radiates, behind which its emissivity may stand, or what it radiates to.
 RADIATES = ("radiates", "radiating", "radiation")
-#: Film coefficients by their sides.
-_FILMS = ("hi", "ho", "he", "h_i", "h_o", "h_e", "h_in", "h_out", "h1", "h2", "h_1", "h_2")
+#: Film coefficients of the side within, or the first one, and of the other.
+FILMS_WITHIN = ("hi", "h_i", "h_in", "h1", "h_1", "αi", "α_i", "α1")
+FILMS_WITHOUT = ("ho", "he", "h_o", "h_e", "h_out", "h2", "h_2", "αe", "αa", "αo", "α_e", "α_a", "α_o", "α2")
 #: Words before the temperature that a run starts from.
 STARTS = ("from", "starts", "start", "t0", "t_0", "t_start")
 #: Words for how much warmer one side is than another, which does not say how warm they are.
@@ -38,7 +42,7 @@ DIFFERENCES = ("δt", "∆t", "dt", "delta-t", "delta_t", "deltat")
 KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
     {
         **dict.fromkeys(("k", "lambda", "λ", "conductivity"), (CONDUCTIVITY, "W/(m K)")),
-        **dict.fromkeys(("h", "alpha", "α", *_FILMS), (FILM_COEFFICIENT, "W/(m² K)")),
+        **dict.fromkeys(("h", "alpha", "α", *FILMS_WITHIN, *FILMS_WITHOUT), (FILM_COEFFICIENT, "W/(m² K)")),
         **dict.fromkeys(("c", "cp"), (HEAT_CAPACITY, "J/(kg K)")),
         **dict.fromkeys(("rho", "ρ", "density"), (DENSITY, "kg/m³")),
         **dict.fromkeys(("emissivity", "eps", "ε", *RADIATES), (EMISSIVITY, "")),
@@ -46,11 +50,11 @@ KEYS: Mapping[str, tuple[Kind, str]] = MappingProxyType(
         **dict.fromkeys(("generating", "source", "q'''", "qgen", "q_gen", "qdot", "q_dot"), (POWER_DENSITY, "W/m³")),
         **dict.fromkeys(("q''", 'q"'), (HEAT_FLUX, "W/m²")),
         **dict.fromkeys(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "ri", "ro"), (LENGTH, "")),
-        **dict.fromkeys(("l", "length", "thickness"), (LENGTH, "")),
+        **dict.fromkeys(("l", "length", "thickness", "t"), (LENGTH, "")),
         **dict.fromkeys(("rsi", "rse", "rs"), (AREA_RESISTANCE, "m² K/W")),
         **dict.fromkeys((*STARTS, "initially"), (TEMPERATURE, "")),
         **dict.fromkeys(("within", *DIFFERENCES), (TEMPERATURE_DIFFERENCE, "")),
-        **dict.fromkeys(("until", "for", "lasts"), (TIME, "")),
+        **dict.fromkeys(("until", "for", "lasts", "after"), (TIME, "")),
     }
 )
 #: What a number with a unit is that stands behind no such word.
@@ -65,24 +69,48 @@ _KINDS = (
     HEAT_CAPACITY,
     TIME,
     HEAT_FLOW,
+    HEAT_FLOW_PER_LENGTH,
     AREA_RESISTANCE,
 )
 #: What a word may stand before besides: heat is called q however it comes, and R is a resistance too.
-_ALSO = {"q": (POWER_DENSITY,), "r": (AREA_RESISTANCE,), **dict.fromkeys(("until", "for", *RADIATES), (TEMPERATURE,))}
+_ALSO = {
+    "q": (POWER_DENSITY,),
+    "r": (AREA_RESISTANCE,),
+    "t": (TEMPERATURE, TIME),
+    **dict.fromkeys(("alpha", "α"), (DIFFUSIVITY,)),
+    **dict.fromkeys(("until", "for", *RADIATES), (TEMPERATURE,)),
+}
+#: Words between a word and its number that say nothing: `thickness of 5 mm`, `initially at 20 °C`.
+_BETWEEN = frozenset(("of", "at", "is", "about"))
 #: Words for the size of a body that may stand behind it too: `10 mm dia`.
 _ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "thickness", "length"))
 #: Words behind a size that say which it is.
-DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep"))
+DIMENSION_WORDS = frozenset(("long", "wide", "high", "thick", "deep", "depth"))
 _NUMBER = re.compile(
     r"[-+−]?(?:\d+(?:[.,]\d+)?|\.\d+)(?:[eE][-+−]?\d+)?(?:\s*[×x*·]\s*10(?:\s*\^\s*[-+−]?\d+|[⁻⁺]?[⁰¹²³⁴-⁹]+))?"
 )
+#: Thousands apart: `1 000 °C`, `12 500 W/m²`; a narrow or a fixed space can mean nothing else.
+_GROUPS = re.compile(r"[-+−]?\d{1,3}(?:[ \u00a0\u202f]\d{3})+(?![\d])(?:[.,]\d+)?(?=\s*[^\W\d]|\s*[°º˚%])")
+#: A pipe by its nominal size, and how wide those of EN 10220 are outside, in mm.
+_NOMINAL = re.compile(r"\bDN[ -]?(\d+)\b", re.IGNORECASE)
+_OUTSIDE = {10: 17.2, 15: 21.3, 20: 26.9, 25: 33.7, 32: 42.4, 40: 48.3, 50: 60.3, 65: 76.1, 80: 88.9, 100: 114.3} | {
+    125: 139.7,
+    150: 168.3,
+    200: 219.1,
+    250: 273.0,
+    300: 323.9,
+    350: 355.6,
+    400: 406.4,
+    500: 508.0,
+    600: 610.0,
+}
 #: Inches in parts: `1 1/2 in`, `3/4"`, `2½ in`.
 _PARTS = re.compile(r"(?:(?:\d+[ -])?\d+/[1-9]\d*|\d* ?[½¼¾⅛⅜⅝⅞])(?=\s*(?:in\b|inch|[\"″”]))")
 #: How thick a slab is of which the half is called L: `2L = 100 mm`.
 _TWICE = re.compile(r"(?<![\w.,])2[lL](?=\s*=)")
 #: A minus in words, or as long as a dash, where no range can be meant.
 _MINUS = re.compile(r"(?:(?<=[\s=:(])|^)(?:minus\s+|–)(?=[\d.])")
-_WORD = re.compile(r"[^\W\d][\w\-'\"|]*")
+_WORD = re.compile(r"[^\W\d][\w∞\-'\"|]*")
 _UNIT = re.compile(r"(?:[^\W\d]|[°º˚%])(?:[^\s,;()]|\([^()]*\))*|''|[\"'″′”]")
 #: One more word of a unit: `W/m K`, `Btu/h ft F`, `W m-1 K-1`.
 _MORE = re.compile(r" (?:[^\W\d]{1,3}|°[CF])(?:\^?[-−]?\d|[⁻²³¹])*(?=[\s,;)]|$)")
@@ -122,6 +150,22 @@ class NotedValue:
 Token = NotedWord | NotedValue
 
 
+#: What is said of both sides in a sentence: `separates 20 °C air from -5 °C air`.
+_SEPARATES = re.compile(r"\b(separat\w+)(\s.+?\s)(from)(?=\s)", re.IGNORECASE)
+#: What happens to a body that is brought from somewhere, and the temperature it has before.
+_BROUGHT = re.compile(
+    r"(?:\bat(?=\s+[-−\d.,]+\s*(?:°\s?)?[CFK]\b[^;]{0,40}?\b(?:quench|dropp|immers|plung|submerg)))", re.IGNORECASE
+)
+_BRINGS = re.compile(r"\b(?:(?:is|and)\s+)*(?:quenched|dropped|immersed|plunged|submerged)\b", re.IGNORECASE)
+
+
+def as_phrases(line: str) -> str:
+    """Return a sentence as the phrases it stands for, with every other sign in its place."""
+    line = _SEPARATES.sub(lambda said: f"{';'.ljust(len(said[1]))}{said[2]}{';'.ljust(len(said[3]))}", line)
+    line = _BROUGHT.sub("t0", line)
+    return _BRINGS.sub(lambda said: ";".ljust(len(said[0])), line)
+
+
 def phrases(line: str) -> Iterator[tuple[int, str]]:
     """Yield the phrases between commas and semicolons, and where each begins."""
     begin = 0
@@ -139,8 +183,13 @@ def tokens(phrase: str, begin: int) -> list[Token]:
     # Every other place stays where it is.
     phrase = _MINUS.sub(lambda sign: "-".rjust(len(sign[0])), _TWICE.sub(" L", phrase))
     while place < len(phrase):
+        if key is None and (nominal := _NOMINAL.match(phrase, place)) and int(nominal[1]) in _OUTSIDE:
+            place = nominal.end()
+            wide = f"{_OUTSIDE[int(nominal[1])]} mm"
+            found.append(NotedValue(wide, LENGTH, "od", begin + nominal.start(), begin + place))
+            continue
         in_parts = _PARTS.match(phrase, place) if key is None or KEYS[key.text.lower()][0] is LENGTH else None
-        number = in_parts or _NUMBER.match(phrase, place)
+        number = in_parts or _grouped(phrase, place, key) or _NUMBER.match(phrase, place)
         word = _WORD.match(phrase, place)
         last = found[-1] if found and key is None else None
         if isinstance(last, NotedValue) and (tie := _TIED.match(phrase, place)):
@@ -158,6 +207,8 @@ def tokens(phrase: str, begin: int) -> list[Token]:
             key, place = None, value.end - begin
         elif word:
             place = word.end()
+            if key is not None and word[0].lower() in _BETWEEN and _NUMBER.match(phrase[place:].lstrip(" =:~≈")):
+                continue
             if key is not None:
                 found.append(key)
             key = None
@@ -201,6 +252,18 @@ def _belongs(value: NotedValue, word: re.Match[str], phrase: str) -> bool:
     return _kind(after[1], LENGTH) is not None and quantity_si(after[1], LENGTH, {}) < quantity_si(
         value.text, LENGTH, {}
     )
+
+
+def _grouped(phrase: str, place: int, key: NotedWord | None) -> re.Match[str] | None:
+    """A number in groups of three digits, where it can be meant: of `k 1 100 mm` the second is another number."""
+    number = _GROUPS.match(phrase, place)
+    if number is None or (unit := _UNIT.match(phrase, len(phrase) - len(phrase[number.end() :].lstrip()))) is None:
+        return None
+    expected = KEYS[key.text.lower()][0] if key else None
+    kinds = [_kind(f"{number[0]} {phrase[unit.start() : end]}", expected) for end in _unit_ends(phrase, unit)]
+    kind = next((each for each in kinds if each is not None), None)
+    fixed = not re.search(r"\d \d", number[0])
+    return number if kind is not None and (fixed or key is not None or kind is not LENGTH) else None
 
 
 def _value(phrase: str, number: re.Match[str], key: NotedWord | None, begin: int) -> NotedValue:

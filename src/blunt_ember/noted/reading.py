@@ -13,16 +13,18 @@ from typing import Any
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.document.case_document import FORMAT
 from blunt_ember.case.faults.structure_faults import nearest
-from blunt_ember.errors import CaseError
+from blunt_ember.case.values.evaluation import quantity_si
+from blunt_ember.case.values.units import LENGTH, POWER_DENSITY
+from blunt_ember.errors import CaseError, ExpressionError
 from blunt_ember.noted.asking import asked_questions, take_question
-from blunt_ember.noted.bodies import BOTH_SIDES, HEADS
+from blunt_ember.noted.bodies import BOTH_SIDES, HEADS, UNMADE
 from blunt_ember.noted.clock import clock_of, take_clock
 from blunt_ember.noted.deep_body import deepened
-from blunt_ember.noted.layers import begins_with_layer, lacking_material, read_layer
+from blunt_ember.noted.layers import begins_with_layer, lacking_material, read_layer, with_diffusivity
 from blunt_ember.noted.line_so_far import NotedProblem, NotUnderstood, ReadLine
-from blunt_ember.noted.noted_body import NotedBody, NotedSizes, NotEnoughError
+from blunt_ember.noted.noted_body import NotedBody, NotedLayer, NotedSizes, NotEnoughError
 from blunt_ember.noted.parting import headed, parts
-from blunt_ember.noted.phrases import NotedWord, Token, phrases, tokens
+from blunt_ember.noted.phrases import NotedValue, NotedWord, Token, as_phrases, phrases, tokens
 from blunt_ember.noted.statements import acts, names_sides_alone, one_by_one, placed_statements, read_statement
 
 #: What a line looks like, told where there is none or nothing is understood.
@@ -50,6 +52,7 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
     if len(line) > LONGEST:
         return NotedProblem(None, (NotUnderstood(LONGEST, len(line), f"a line has {LONGEST:,} characters at most"),))
     found = ReadLine({name: entry for shelf in shelves.values() for name, entry in shelf.items()})
+    said, line = line, as_phrases(line)
     named: list[Token] = []  # sides of which a comma says that more come before what acts there
     for begin, phrase in phrases(line):
         read = tokens(phrase, begin)
@@ -76,7 +79,7 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
         first, last = found.sizes[key][0], found.sizes[key][-1]
         what = f"'{line[first.start : last.end].strip()}' is no size of a {found.head}"
         found.faults.append(NotUnderstood(first.start, last.end, what))
-    return _made(found, body, line, unknown)
+    return _made(found, body, said, unknown)
 
 
 def _read_phrase(line: ReadLine, read: list[Token]) -> None:
@@ -95,6 +98,7 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
             line.fault(first, f"a line begins with what it is{meant or f': {_KINDS}'}")
             return
         line.head, read = found
+        read = _shaped(line, read)
         if not read:
             read_layer(line, [], line.head)
     for number, part in enumerate(parts(read, begins)):
@@ -108,8 +112,33 @@ def _read_phrase(line: ReadLine, read: list[Token]) -> None:
             read_layer(line, part, head)
 
 
+def _shaped(line: ReadLine, read: list[Token]) -> list[Token]:
+    """What is said of a body less the words for its shape, of which those are told that no line makes."""
+    words = [token for token in read if isinstance(token, NotedWord) and token.text.lower() in UNMADE]
+    for word in words:
+        if line.head not in UNMADE[word.text.lower()]:
+            what = f"a line makes no '{word.text}' body, and reads it without; begin with a section and draw it"
+            line.fault(word, what)
+    left = [token for token in read if token not in words]
+    sides = [token for token in left if isinstance(token, NotedValue) and token.kind is LENGTH]
+    if line.head == "plate" and any(word.text.lower() == "square" for word in words) and len(sides) == 1:
+        at = left.index(sides[0])
+        return [*left[:at], replace(sides[0], joined="x"), *left[at:]]
+    return left
+
+
+def _heat_inside(layer: NotedLayer, body: NotedBody) -> dict[str, str]:
+    """Heat that arises in a layer, per volume or per metre of what is drawn as a section."""
+    try:
+        quantity_si(layer.heat, POWER_DENSITY, {})
+    except ExpressionError:
+        return {"region": layer.name, "total": f"{layer.heat} * {body.data['depth']}"}
+    return {"region": layer.name, "per_volume": layer.heat}
+
+
 def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) -> NotedProblem:
     """The case, with what is still to be said of it: what the layers are made of whose names are ``unknown``."""
+    line.materials = {name: with_diffusivity(material) for name, material in line.materials.items()}
     surroundings, missing = placed_statements(line, body)
     missing += [*body.lacks, *(lacking_material(line.shelf, name) for name in unknown)]
     data: dict[str, Any] = {
@@ -126,7 +155,7 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
     if clock:
         data["clock"] = clock
         missing += lacks
-    heats = [{"region": layer.name, "per_volume": layer.heat} for layer in line.layers if layer.heat]
+    heats = [_heat_inside(layer, body) for layer in line.layers if layer.heat]
     if heats:
         data["heat_inside"] = heats
     exact = body.exact_in_time if clock else body.exact

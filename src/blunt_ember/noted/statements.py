@@ -9,15 +9,17 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.units import AREA_RESISTANCE, EMISSIVITY, FILM_COEFFICIENT, HEAT_FLUX, TEMPERATURE, Kind
 from blunt_ember.noted.bodies import SIDE_WORDS
 from blunt_ember.noted.line_so_far import IDLE, REST, NotedStatement, NotUnderstood, ReadLine, lacking
-from blunt_ember.noted.noted_body import NotedBody
-from blunt_ember.noted.phrases import RADIATES, NotedValue, NotedWord, Token
+from blunt_ember.noted.noted_body import FIRST_FACE, LAST_FACE, ON_THE_LEFT, ON_THE_RIGHT, NotedBody
+from blunt_ember.noted.phrases import FILMS_WITHIN, FILMS_WITHOUT, RADIATES, NotedValue, NotedWord, Token
 
 #: What surrounds a body, and whether it is rather the outside.
 FLUIDS = {
     **dict.fromkeys(("air", "room", "ambient", "surroundings", "outdoors", "weather", "cellar"), True),
     **dict.fromkeys(("ground", "soil", "earth", "sea", "hall", "attic"), True),
     **dict.fromkeys(("tinf", "t_inf", "tamb", "t_amb", "tair", "t_air", "environment"), True),
+    **dict.fromkeys(("ta", "t_a", "t∞", "t_∞", "tf", "t_f", "tfluid", "t_fluid", "tsur", "t_sur", "outdoor"), True),
     **dict.fromkeys(("gas", "gases", "flue", "water", "steam", "oil", "furnace", "fire", "melt", "fluid"), False),
+    "indoor": False,
     **dict.fromkeys(("brine", "coolant", "refrigerant", "milk", "product", "vapour"), False),
 }
 
@@ -25,7 +27,10 @@ _ACTING = (TEMPERATURE, FILM_COEFFICIENT, AREA_RESISTANCE, HEAT_FLUX, EMISSIVITY
 #: Words that only go with the one for a side: `both sides`, `inside surface`.
 WITH_A_SIDE = frozenset(("side", "sides", "surface", "surfaces", "face", "faces", "edge", "edges"))
 #: Words that say no more than the values beside them, and how many sides are left.
-_BESIDE = frozenset(("t", "temp", "temperature", "to", "convection", "convective", "convecting", *RADIATES))
+_BESIDE = frozenset(("t", "temp", "temperature", "to", "convection", "convective", "convecting", "heat", *RADIATES))
+#: Words for the sides within or first, and for the others, on which film coefficients of their own are.
+_WITHIN = frozenset(("inside", "inner", "within", "indoors", "bore", "left", *FIRST_FACE, *ON_THE_LEFT))
+_WITHOUT = frozenset(("outside", "outer", "right", "rim", "skin", *LAST_FACE, *ON_THE_RIGHT))
 _COUNTS = frozenset(("two", "three", "four", "five", "all", "both"))
 #: What stands between two sides of which the same is said: `left and right`, `top/bottom`.
 JOINING = frozenset(("and", "/", "&", "+"))
@@ -73,7 +78,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
     sides: list[NotedWord] = []
     fluid, outward, joining = False, False, False
     rest = any(isinstance(token, NotedWord) and token.text.lower() in REST for token in read)
-    insulated, radiates, around, before = False, False, "", len(line.faults)
+    insulated, radiates, around, film, before = False, False, "", "", len(line.faults)
     for token in read:
         radiates = radiates or (token.text.lower() if isinstance(token, NotedWord) else token.key) in RADIATES
         if isinstance(token, NotedValue):
@@ -81,6 +86,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
                 around = token.text  # after that of the fluid
             elif token.kind in _ACTING:
                 line.once(says, token.kind, token)
+                film = token.key if token.kind is FILM_COEFFICIENT else film
             else:
                 line.fault(token, f"'{token.text}' {lacking(token, '°C', 'a surface')}")
             continue
@@ -105,9 +111,10 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
             sides.append(token)
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
-    if not (sides or rest or insulated) and (not fluid or says.keys() == {TEMPERATURE}) and _goes_on(line, says):
+    alone = not (sides or rest or insulated) and film not in (*FILMS_WITHIN, *FILMS_WITHOUT)
+    if alone and (not fluid or says.keys() == {TEMPERATURE}) and _goes_on(line, says):
         return
-    made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end)
+    made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end, film=film)
     temperature = says.get(TEMPERATURE)
     if insulated:
         made.says["insulated"] = True
@@ -165,6 +172,29 @@ def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
     return True
 
 
+def _join_films(line: ReadLine) -> None:
+    """A film coefficient by itself that is called by its side, `hi = 40`, goes with the temperature that is said of
+    that side, whichever comes first."""
+    for stated in list(line.statements):
+        if stated.says.keys() != {"film"} or "temperature" in stated.says["film"] or stated.sides or stated.rest:
+            continue
+        within = stated.film in FILMS_WITHIN
+        if not within and stated.film not in FILMS_WITHOUT:
+            continue
+        meant = [each for each in line.statements if each.says.keys() == {"temperature"} and _is_on(each, within)]
+        if len(meant) == 1:
+            meant[0].says = {"film": {**stated.says["film"], **meant[0].says}}
+            line.statements.remove(stated)
+
+
+def _is_on(stated: NotedStatement, within: bool) -> bool:
+    """Whether what is said is said of the side within, or of the other."""
+    words = {side.text.lower() for side in stated.sides}
+    if words:
+        return words <= (_WITHIN if within else _WITHOUT)
+    return stated.fluid and stated.outward != within
+
+
 def _alone(says: Mapping[str, Any]) -> bool:
     """Whether something is said that stands alone: what is held, or insulated."""
     return not {"temperature", "insulated"}.isdisjoint(says)
@@ -172,6 +202,7 @@ def _alone(says: Mapping[str, Any]) -> bool:
 
 def placed_statements(line: ReadLine, body: NotedBody) -> tuple[list[dict[str, Any]], list[str]]:
     """The statements on their surfaces: first those that name sides, then the others on what is left over."""
+    _join_films(line)
     for stated in line.statements:
         if "temperature" not in stated.says.get("film", {"temperature": ""}):
             what = "a film has the temperature of its fluid, such as 25 °C"

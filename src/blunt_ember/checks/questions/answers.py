@@ -7,11 +7,16 @@ from dataclasses import replace
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.checks.questions.exact_reader import ExactReader
-from blunt_ember.checks.questions.readers import MeshReader, RunReader
+from blunt_ember.checks.questions.readers import AllHeatReader, MeshReader, RunReader
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, MovingField
+
+#: Share of all heat that moves which is not told from none.
+_LEFT_OVER = 1e-9
 
 
 def answer(question: Question, place: int, solved: SolvedField) -> float:
@@ -28,6 +33,14 @@ def answer(question: Question, place: int, solved: SolvedField) -> float:
     asked = question.asked_time
     instant = len(run.times) - 1 if asked is None else run.instant(asked.si)
     return float("nan") if instant is None else float(values[instant])
+
+
+def as_nothing(question: Question, solved: SolvedField) -> float:
+    """Return how much of heat that is asked for, SI, is no more than what all that moves in the body may leave over."""
+    if not isinstance(question, HeatFlowQuestion | HeatPassedQuestion | HeatStoredQuestion):
+        return 0.0
+    moves = float(question.read(AllHeatReader(solved, ("questions", question.asks)))[0])
+    return _LEFT_OVER * abs(moves) if np.isfinite(moves) else 0.0
 
 
 def history(question: Question, place: int, solved: SolvedField) -> Floats | None:

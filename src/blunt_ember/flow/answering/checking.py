@@ -14,7 +14,7 @@ from blunt_ember.case.document.questions.transmittance import PointTransmittance
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError
-from blunt_ember.checks.questions.answers import answer, exact_answer, exact_history, history
+from blunt_ember.checks.questions.answers import answer, as_nothing, exact_answer, exact_history, history
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -128,7 +128,7 @@ def _check(
     if pair is not None and not np.isnan(value):
         note = _without_bound(*pair)
     note = note or _assumption(question, place, solved, value, kind)
-    found = check(question, kind, asked, value, expected, source, solved.span, note)
+    found = check(question, kind, asked, value, expected, source, solved.span, note, as_nothing(question, solved))
     if pair is not None:
         found = replace(found, unbounded=True)
     return replace(found, where=place_of_extreme(question, place, solved))

@@ -14,7 +14,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.marching import March, Marched, Watch, Watched, came_true
 from blunt_ember.fem.transient.recorded.field_store import FieldStore
-from blunt_ember.fem.transient.recorded.run import Progress, Run
+from blunt_ember.fem.transient.recorded.run import AS_NOTHING, Progress, Run
 from blunt_ember.fem.transient.recorded.surface_heat import Moment
 from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.stepwise.stepping import Work
@@ -101,7 +101,7 @@ class Recorder:
         self._heating: Heating | None = None
         self._pieces: list[tuple[float, Problem]] = []
         self._worst = 0.0
-        self._moved = 0.0, 0.0
+        self._moved, self._held = (0.0, 0.0), 0.0
         self._stride, self._count = 1, 0
         marched: Marched | None = None
         for marched in march.steps():
@@ -129,6 +129,8 @@ class Recorder:
             self._pieces.append((step.before.t, problem))
             self._watches = [each.make(problem, step.before.t, begin) for each in self.watched]
             self._amounts = _amounts(marched.heating)
+            per_kelvin = sum(float(each.slope(np.zeros(each.nodes.shape)).sum()) for each in marched.heating.storage)
+            self._held = max(self._held, per_kelvin * self.reference_temperature)
             if not self._rows:
                 self._at_start = self._by_region(self.start.temperature - self.reference_temperature)
                 for each, gained in zip(
@@ -169,8 +171,7 @@ class Recorder:
         inside = float(np.abs(step.after.content - step.before.content).sum())
         self._moved = self._moved[0] + inside, max(self._moved[1], inside / step.length)
         moved = max(float(np.abs(rows).sum()), inside)
-        floor = 1e-7 * float(np.abs(step.after.content).sum())  # round-off of contents themselves
-        self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, floor, 1e-300))
+        self._worst = max(self._worst, abs(float(rows.sum()) - stored) / max(moved, AS_NOTHING * self._held, 1e-300))
 
     def _watch(self, step: StepForm) -> None:
         for place, watch in enumerate(self._watches):
@@ -260,6 +261,7 @@ class Recorder:
             tuple(self._stage_ends),
             missing,
             self._moved,
+            self._held,
             self.fields,
             work,
             self._worst,

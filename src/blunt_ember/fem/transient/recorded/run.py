@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     from blunt_ember.fem.transient.stepwise.stepping import Work
 
 
+#: Share of the heat that a body holds below which the heat that moves is no more than its last digits.
+AS_NOTHING = 1e-7
+
+
 @dataclass(frozen=True)
 class Progress:
     """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, and how many ``seconds``
@@ -40,7 +44,7 @@ class Run:
     temperature (k,) of the body in K; ``readings`` (k, p) of what was asked to be read; ``came_true`` the times of what
     was watched for, None where it did not. ``stage_ends`` in s. ``missing`` (k,) in J is what the ledger up to an
     instant does not account for. ``moved`` is all heat that left or came to a place of the body, J, and the most of it
-    at a time, W.
+    at a time, W; ``held`` is the heat that the body holds in all above absolute zero, J, by what it holds per kelvin.
     """
 
     times: Floats
@@ -57,6 +61,7 @@ class Run:
     stage_ends: tuple[float, ...]
     missing: Floats
     moved: tuple[float, float]
+    held: float
     fields: FieldStore
     work: Work
     #: Largest gap of any single step, as a share of the heat that moved in it.
