@@ -82,6 +82,26 @@ def test_what_is_exactly_the_highest_lies_between_the_nodes(solid: bool) -> None
         assert check.expected == pytest.approx(expected, rel=1e-8), check.name
 
 
+@pytest.mark.parametrize("size", ["12 mm", "20 mm", "33 mm"])
+def test_what_is_highest_within_swept_triangles_is_found_in_them(size: str) -> None:
+    """Of a parabola that quadratic cells follow to its top; places outside a cell say nothing of it."""
+    wide, k, heat = 0.2, 2.0, 40e3
+    at = wide / 2 + k * 30 / (heat * wide)
+    expected = 293.15 + 30 * at / wide + heat / (2 * k) * at * (wide - at)
+    region = {"shape": "rectangle", "size": [f"{wide} m", "60 mm"], "z": ["0 mm", "30 mm"], "material": "tile"}
+    outcome = solved(
+        materials={"tile": {"k": f"{k} W/(m K)"}},
+        body={"kind": "stacked", "regions": {"tile": region}},
+        heat_inside=[{"region": "tile", "per_volume": f"{heat} W/m³"}],
+        surroundings=[{"on": "tile.left", "temperature": "20 °C"}, {"on": "tile.right", "temperature": "50 °C"}],
+        mesh={"size": size, "cells": "triangles", "across": 1},
+        questions=[{"name": "all", "highest": "body"}, {"name": "front", "highest": "tile.front"}],
+    )
+    assert outcome.mesh is not None and {block.family for block in outcome.mesh.blocks} == {"wedge18"}
+    for check in outcome.checks:
+        assert check.value == pytest.approx(expected, abs=1e-6)
+
+
 @pytest.mark.parametrize("mesh", [{}, {"size": "16 mm"}, {"across": 20}, {"cells": "triangles"}, {"order": 1}])
 def test_a_minimum_between_nodes_is_met_and_its_error_holds(mesh: dict[str, Any]) -> None:
     """A third of a millimetre from a node that finer cells have too, so that the values there tell nothing of it."""

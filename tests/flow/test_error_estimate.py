@@ -257,6 +257,36 @@ def test_points_between_the_nodes_of_linear_cells_are_within_their_errors(
     assert held >= 118
 
 
+@pytest.mark.parametrize("clock", ["steady", {"start": "20 °C", "end": "40 h"}])
+@pytest.mark.parametrize(("cells", "size"), [("auto", 10), ("auto", 12), ("auto", 33), ("triangles", 10)])
+def test_the_highest_along_lines_through_linear_cells_is_within_its_error(cells: str, size: int, clock: Any) -> None:
+    """In a wall that gives off heat; a point where it is highest too, also at the end of a run."""
+    top = 0.1 + 2 * 30 / (40e3 * 0.2)
+    true = 293.15 + 150 * top + 40e3 / (2 * 2) * top * (0.2 - top)
+    lines = [{"start": ["3 mm", f"{low} mm"], "end": ["197 mm", f"{high} mm"]} for low, high in ((5, 55), (31, 29))]
+    data = {
+        "format": "blunt-ember/1",
+        "materials": {"clay": {"k": "2 W/(m K)", "density": "1900 kg/m³", "c": "800 J/(kg K)"}},
+        "body": {
+            "kind": "section",
+            "depth": "1 m",
+            "regions": {"w": {"shape": "rectangle", "size": ["200 mm", "60 mm"], "material": "clay"}},
+        },
+        "mesh": {"size": f"{size} mm", "order": 1, "cells": cells, "across": 2},
+        "clock": clock,
+        "heat_inside": [{"region": "w", "per_volume": "40 kW/m³"}],
+        "surroundings": [{"on": "w.left", "temperature": "20 °C"}, {"on": "w.right", "temperature": "50 °C"}],
+        "questions": [
+            *({"name": f"line {place}", "highest": line} for place, line in enumerate(lines)),
+            {"name": "body", "highest": "body"},
+            {"name": "point", "temperature": [f"{1000 * top} mm", "22 mm"]},
+        ],
+    }
+    for check in Flow().run(case_from_data(data)).checks:
+        assert check.error is not None and abs(check.value - true) <= 1.02 * check.error, check
+        assert check.error < 60 * max(abs(check.value - true), 2e-3), check
+
+
 @pytest.mark.parametrize("hot", ["901.5 °C", "799.2 °C", "1010 °C", "1100 °C"])
 def test_where_conductivity_bends_with_temperature_one_other_mesh_does_not_tell(hot: str) -> None:
     """The bends of a table lie at other places in other cells, so that two meshes may agree by chance."""

@@ -89,7 +89,7 @@ class ExtremeProbe:
         for block in self.blocks:
             family = CELL_FAMILIES[block.family]
             for nodes in block.nodes[(block.nodes == best.nodes[0]).any(axis=1)]:
-                bent = quadratic_about(mesh, temperature, nodes, family.at_samples)
+                bent = quadratic_about(mesh, temperature, nodes, family.at_close_samples)
                 beyond = max(beyond, float((sign * bent).max()) - sign * best.value)
         return beyond
 

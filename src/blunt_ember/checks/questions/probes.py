@@ -18,11 +18,14 @@ from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
+from blunt_ember.fem.between_nodes import quadratic_about
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 
+#: Places along a line that are looked at for how far the best of all may lie beyond them.
+_BEST = 12
 ProbeReduction = Literal["highest", "lowest", "sum"]
 
 
@@ -39,6 +42,20 @@ class Probe:
             return float((self.weights @ temperature).sum())
         values = sampled_temperatures(self.weights, temperature)
         return float(values.max() if self.reduction == "highest" else values.min())
+
+    def missed(self, temperature: Floats, mesh: Mesh) -> float:
+        """Return by how much the highest or lowest may lie beyond what linear cells, which are straight between their
+        nodes, have at the places that are read, in K; 0 for quadratic cells and for sums."""
+        if mesh.order != 1 or self.reduction == "sum":
+            return 0.0
+        sign = 1.0 if self.reduction == "highest" else -1.0
+        values, beyond = sign * sampled_temperatures(self.weights, temperature), 0.0
+        for row in np.argsort(-values)[:_BEST].tolist():
+            own = slice(*self.weights.indptr[row : row + 2])
+            nodes, shares = self.weights.indices[own].astype(np.int64), self.weights.data[own]
+            bent = quadratic_about(mesh, temperature, nodes, shares[None])
+            beyond = max(beyond, float(sign * bent[0]) - float(values.max()))
+        return beyond
 
     def slope(self, temperature: Floats) -> Floats:
         """Return by how much what is read follows every temperature (n,)."""

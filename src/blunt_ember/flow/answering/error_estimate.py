@@ -15,10 +15,10 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
+from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.answers import answer
-from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.errors import BluntEmberError, CaseError, StoppedError
@@ -172,19 +172,31 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
     answers: on other cells the place may lie as well as on these, so that nothing changes."""
     questions, mesh = case.document.questions, solved.mesh
     missed = np.zeros(len(questions))
-    if mesh.order != 1 or solved.run is not None:
+    if mesh.order != 1:
         return missed
     for place, question in enumerate(questions):
+        if not question.readings or question.condition is not None:
+            continue
+        temperature = _temperature_at(question, solved)
         for reading in question.readings if question.asks == PointQuestion.asks else ():
             point = np.array([each.si for each in reading.place])
             side = mesh.regions.index(reading.side) if reading.side is not None else None
-            missed[place] = _MISSED * missed_between_nodes(mesh, solved.temperature, point, side)
-        for probe in question_probes(question, place, solved) if question.readings else ():
-            if isinstance(probe, ExtremeProbe):
-                beyond = _MISSED * probe.missed(solved.temperature, mesh)
-                last = solved.reached(np.inf if probe.highest else -np.inf, probe.highest)
-                missed[place] = min(beyond, abs(last - probe(solved.temperature)))
+            missed[place] = _MISSED * missed_between_nodes(mesh, temperature, point, side)
+        for reading, probe in zip(question.readings, question_probes(question, place, solved), strict=True):
+            if reading.how in ("highest", "lowest"):
+                beyond, highest = _MISSED * probe.missed(temperature, mesh), reading.how == "highest"
+                last = solved.reached(np.inf if highest else -np.inf, highest)
+                missed[place] = min(beyond, abs(last - probe(temperature)))
     return missed
+
+
+def _temperature_at(question: Question, solved: SolvedField) -> Floats:
+    """The temperatures (n,) in K that a question reads, of a run those that were kept nearest to its time."""
+    asked = question.asked_time
+    if solved.run is None or asked is None:
+        return solved.temperature
+    fields = solved.run.fields
+    return fields.field(int(np.abs(fields.times - asked.si).argmin()))
 
 
 def _round_off(case: Case, solved: SolvedField) -> Floats:
