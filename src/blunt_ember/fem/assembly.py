@@ -178,6 +178,15 @@ def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats
     return gradients, determinant * factor * family.weights
 
 
+def by_rule(block: CellBlock, mesh: Mesh, run: slice, points: Floats, weights: Floats) -> tuple[Floats, Floats]:
+    """Return the places (r, q, d) in m of ``points`` (q, d) of the reference cell in a run of cells, and what each of
+    them stands for by its share of the ``weights`` (q,), (r, q) in m³."""
+    corners = mesh.points[block.nodes[run]]
+    _, determinant = physical_gradients(block.family, corners, points)
+    places = CELL_FAMILIES[block.family].values(points) @ corners
+    return places, determinant * mesh.space.of_cells(block.region[run], places) * weights
+
+
 def cell_places(block: CellBlock, mesh: Mesh, run: slice = slice(None)) -> Floats:
     """Return the quadrature points (r, q, d) in m of a run of cells."""
     family = CELL_FAMILIES[block.family]

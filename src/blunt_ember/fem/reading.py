@@ -51,7 +51,8 @@ def region_at(mesh: Mesh, point: Floats) -> int | None:
     """Return the region that a ``point`` (d,) in m is read in where none is said; None outside the body."""
     for block in reversed(mesh.blocks):
         for _, cell, _ in _located(block, mesh.points, point[None]):
-            return int(block.region[cell[0]])
+            if len(cell):
+                return int(block.region[cell[0]])
     return None
 
 
@@ -61,6 +62,8 @@ def places_about(mesh: Mesh, point: Floats, region: int | None = None) -> Floats
     for block in reversed(mesh.blocks):
         own = _of_region(block, region)
         for _, cell, local in _located(own, mesh.points, point[None]):
+            if not len(cell):
+                continue
             family = CELL_FAMILIES[block.family]
             corners = family.nodes[: family.corners]
             # A little inwards, as the body goes on behind a curved side of a cell no further than it does.

@@ -15,15 +15,14 @@ from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.case.document.places import Line, SurfaceNames
 from blunt_ember.case.document.questions.question import RadiatedHow, Reading, reading_of
 from blunt_ember.checks.questions.exact_extremes import extreme_near, extreme_on_curves
+from blunt_ember.checks.questions.exact_means import mean_in
 from blunt_ember.checks.questions.reading_line import ReadingLine, laid
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField, InstantField, MovingField, exact_field_at
 from blunt_ember.checks.references.fits.networks.seen_views import RadiatingField, SeenField
 from blunt_ember.checks.transmittance import Sides
-from blunt_ember.fem.assembly import cell_places, in_runs, weighted_gradients
 from blunt_ember.fem.reading import region_at, surface_places
 from blunt_ember.geometry.section import outlines_of
-from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock
 from blunt_ember.reference.crossing import first_crossing
 
@@ -254,17 +253,7 @@ def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -
     """Extremes of an exact field in regions, or its mean by the quadrature of their cells."""
     mesh, regions = solved.mesh, solved.regions(target)
     if how == "mean":
-        total = volume = 0.0
-        for block in mesh.blocks:
-            for run in in_runs(block, len(CELL_FAMILIES[block.family].points)):
-                weights = weighted_gradients(block, mesh, run)[1]
-                places = cell_places(block, mesh, run)
-                for region in np.intersect1d(block.region[run], regions).tolist():
-                    own = block.region[run] == region
-                    values = field.temperature(places[own].reshape(-1, mesh.dimension), region)
-                    total += float(values @ weights[own].ravel())
-                    volume += float(weights[own].sum())
-        return total / volume
+        return mean_in(regions, field.temperature, solved)
     found = []
     for region in regions:
         blocks = [
@@ -281,7 +270,8 @@ def _in_regions(how: How, target: str, field: ExactField, solved: SolvedField) -
         values = read(mesh.points[nodes])
         best = int(nodes[values.argmax() if how == "highest" else values.argmin()])
         found.append(extreme_near(best, blocks, mesh, read, how == "highest"))
-    return _extreme(how, np.array(found))
+    # Between nodes on a curved edge cells may reach beyond it, where a field goes on that the body does not.
+    return solved.reached(_extreme(how, np.array(found)), how == "highest")
 
 
 def _looked_at(nodes: Ints, highest: bool, solved: SolvedField) -> Ints:

@@ -89,7 +89,8 @@ class CellFamily:
 
     def _spread(self, steps: int) -> Floats:
         """Places (s, dim) so many steps apart along every direction."""
-        grid = np.array(list(product(range(steps + 1), repeat=self.dimension))).reshape(-1, self.dimension) / steps
+        places = list(product(range(steps + 1), repeat=self.dimension))
+        grid = np.array(places).reshape(len(places), self.dimension) / steps
         if self._is_simplex:
             return grid[grid.sum(axis=1) <= 1]
         if self.name.startswith("wedge"):

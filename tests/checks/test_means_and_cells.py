@@ -1,0 +1,58 @@
+"""What is exact is the same whatever the cells; and bands hold where linear cells lie freely, swing or cut corners."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from blunt_ember.case.case import case_from_data
+from blunt_ember.flow.flow import Flow
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.gallery.families import family
+
+LINEAR = {"order": 1}
+FREE = {"order": 1, "cells": "triangles"}
+MIXED = {"cells": "mostly quadrilaterals"}
+BODY: list[dict[str, Any]] = [{"name": how, how: "body"} for how in ("mean", "highest", "lowest")]
+
+
+def answered(name: str, mesh: dict[str, Any], questions: list[dict[str, Any]]) -> Outcome:
+    data = family(name).case().data
+    case = case_from_data({**data, "mesh": {**data.get("mesh", {}), **mesh}, "questions": questions})
+    return Flow(curves=False).run(case)
+
+
+@pytest.mark.parametrize("name", ["generating-tube", "generating-shell", "deep-wall-flux", "composite-wall"])
+def test_the_exact_mean_of_a_body_is_the_same_on_all_cells_and_bands_hold(name: str) -> None:
+    known = answered(name, {}, BODY)
+    for mesh in (LINEAR, FREE, MIXED):
+        for check, same in zip(answered(name, mesh, BODY).checks, known.checks, strict=True):
+            assert check.expected is not None and same.expected is not None and check.error is not None
+            # Where it is highest is looked for among the nodes of a mesh first.
+            assert check.expected == pytest.approx(same.expected, rel=1e-9 if check.name == "mean" else 1e-6)
+            assert abs(check.value - same.expected) <= 1.02 * check.error + 1e-9, check
+
+
+def test_between_nodes_on_a_curved_edge_a_field_ends_with_the_body() -> None:
+    """A bore off the centre, held hottest of all; chords of straight cells reach into it, where the field goes on."""
+    for mesh in ({}, LINEAR, FREE):
+        mean, highest, lowest = answered("off-centre-pipe", mesh, BODY).checks
+        assert highest.expected == pytest.approx(438.15, abs=1e-9) and highest.verdict == "agrees"
+        assert lowest.expected == pytest.approx(311.15, abs=1e-9)
+        assert mean.expected is None if mesh else mean.expected == pytest.approx(mean.value, abs=1e-3)
+
+
+def test_a_point_is_read_in_its_region_where_cells_are_of_several_kinds() -> None:
+    for x in ("40 mm", "51 mm", "300 mm"):
+        (check,) = answered("deep-wall-flux", MIXED, [{"name": "p", "temperature": [x, "1 mm"]}]).checks
+        assert check.error is not None and abs(check.deviation or 0.0) <= check.error and check.verdict == "agrees"
+
+
+def test_what_swings_beyond_all_that_a_body_meets_may_be_off_by_as_much() -> None:
+    """Thin wool in coarse triangles: the coldest place was said to be as cold as the yard, to thousandths."""
+    (true,) = answered("floor-through-wall", {}, BODY[2:]).checks
+    (coarse,) = answered("floor-through-wall", FREE, BODY[2:]).checks
+    assert true.error is not None and coarse.error is not None
+    assert abs(coarse.value - true.value) > 0.1
+    assert abs(coarse.value - true.value) <= coarse.error + true.error
