@@ -109,9 +109,12 @@ def _each_solved(
         here += 1
     if not rest:
         return
-    workplace = LocalPool(workers) if elsewhere is None else elsewhere()
+    workplace: Workplace = LocalPool(workers) if elsewhere is None else elsewhere()
     try:
-        yield from _solved_at(workplace, rest, _files_of(case, elsewhere is not None), with_errors)
+        files = _files_of(case, elsewhere is not None)
+        yield from _solved_at(
+            workplace, rest, files, with_errors, lambda data: solver.row(data, case.folder, with_errors)
+        )
     except BrokenProcessPool:
         # A process that died took what was in flight with it; the rest goes on here.
         while rest:
@@ -122,9 +125,14 @@ def _each_solved(
 
 
 def _solved_at(
-    workplace: Workplace, rest: deque[Todo], files: CaseFiles, with_errors: bool
+    workplace: Workplace,
+    rest: deque[Todo],
+    files: CaseFiles,
+    with_errors: bool,
+    here: Callable[[Mapping[str, Any]], Row],
 ) -> Iterator[tuple[str, Row]]:
-    """Yield every key with its row as a workplace solves it; what is not solved is left over in ``rest``."""
+    """Yield every key with its row as a workplace solves it, or as is done ``here`` until that is ready; what is not
+    solved is left over in ``rest``."""
     together = max(1, min(_TOGETHER, len(rest) // (2 * max(workplace.workers, 1))))
     waiting: dict[Future[list[Row]], list[Todo]] = {}
     singly: deque[Todo] = deque()
@@ -138,6 +146,10 @@ def _solved_at(
                     rest.extendleft(reversed(bundle))
                     raise
                 waiting[future] = bundle
+            if rest and not workplace.ready:
+                key, data = rest.pop()
+                yield key, here(data)
+                continue
             finished, _ = wait(waiting, timeout=_LOOK, return_when=FIRST_COMPLETED)
             if not finished:
                 workplace.look()
