@@ -145,10 +145,9 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
     why, halved = _rough(solved), f"the change on cells of half the size{in_time}"
     if _small(solved):
         change = _LEFT_BY_FINER * np.abs(solver.answers_again(case, _FINER) - values)
-        if not why and solved.run is None and not _is_linear_and_free(solved.mesh):
+        if not why and solved.run is None and not _is_laid_freely(solved.mesh):
             return change, f"twice {halved}"
-        # What was stated at the start of a run need not be smooth either, and linear cells that are laid anew each time
-        # lose here what they gain there.
+        # What was stated at the start of a run need not be smooth either.
         more, times = _MORE[why]
         part = f"{times} {halved}{why}, and a part of that on larger cells"
         share = _PART_WHERE_BENT if why == _WHERE_BENT else _PART_OF_LARGER
@@ -158,7 +157,8 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
             coarse = solver.mesh(case, _COARSER[0].refinement)
             if coarse.cell_count * _LARGER**coarse.dimension <= solved.mesh.cell_count:
                 slow = why == _WHERE_SINGULAR and settles_slowly(_last_problem(solved))
-                more, times = (_MORE_BY_COARSER, "three times ") if slow else (1.0, "")
+                leaps = slow or (coarse.dimension == 3 and _is_laid_freely(solved.mesh))
+                more, times = (_MORE_BY_COARSER, "three times ") if leaps else (1.0, "")
                 told_by = f"{times}the largest change on three meshes of larger cells{in_time}{why if slow else ''}"
                 return more * _by_coarser(solver, case, solved, values), told_by
         except StoppedError:
@@ -169,9 +169,11 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 
-def _is_linear_and_free(mesh: Mesh) -> bool:
-    """Whether cells are linear and laid freely."""
-    return mesh.order == 1 and any(block.family.startswith(("tri", "tet", "wedge")) for block in mesh.blocks)
+def _is_laid_freely(mesh: Mesh) -> bool:
+    """Whether cells are laid anew each time and lose here what they gain there: linear ones that are free, and all that
+    are paired where they fit."""
+    families = {block.family for block in mesh.blocks}
+    return len(families) > 1 or (mesh.order == 1 and any(name.startswith(("tri", "tet", "wedge")) for name in families))
 
 
 def _cut_off(case: Case, solved: SolvedField) -> Floats:
