@@ -242,6 +242,17 @@ def test_a_fin_a_rod_a_shell_and_a_block_are_what_paper_says() -> None:
             "pipe OD 60.3 mm ID 52.5 mm k 50, lagging 30 mm k=0.045, hi=900, Ti=150C, Ta=20C, ho=8",
             "pipe bore 52.5 mm, 3.9 mm k 50, lagging 30 mm k 0.045; inside 150 °C h 900; outside 20 °C h 8",
         ),
+        *(
+            (f"wall 200 mm k 0.7; {said}", "wall 200 mm k 0.7; left air 20 °C h 8; right air -5 °C h 25")
+            for said in (
+                "Ti 20 C, hi 8; Ta -5 C; ho 25",
+                "hi 8; ho 25; Ti 20 C; Ta -5 C",
+                "ho 25, Ta -5 C, hi 8, Ti 20 C",
+                "inside 20 C; outside -5 C; h1 8; h2 25",
+                "T1 20 C; T2 -5 C; αi 8, αe 25",
+                "hi 8, 20 C; ho 25, -5 C",
+            )
+        ),
         (
             "pipe DN 50 3.9 mm k 50, lagging 30 mm k=0.045, Ti=150C, T∞=20C, h=8",
             "pipe od 60.3 mm, 3.9 mm k 50, lagging 30 mm k 0.045; inside 150 °C; outside 20 °C h 8",

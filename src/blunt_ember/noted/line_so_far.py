@@ -114,6 +114,11 @@ class ReadLine:
     asked: list[NotedAsked] = field(default_factory=list)
     faults: list[NotUnderstood] = field(default_factory=list)
 
+    @property
+    def told(self) -> tuple[NotUnderstood, ...]:
+        """What is not understood, as it stands in the line."""
+        return tuple(sorted(self.faults, key=lambda each: each.start))
+
     def fault(self, at: Token, message: str) -> None:
         """Note what is not understood at a word or value."""
         self.faults.append(NotUnderstood(at.start, at.end, message))

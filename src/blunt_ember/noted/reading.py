@@ -66,7 +66,7 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
         else:
             _read_phrase(found, read)
     if not found.head:
-        return NotedProblem(None, tuple(found.faults), () if found.faults else (f"what it is: {_KINDS}",))
+        return NotedProblem(None, found.told, () if found.faults else (f"what it is: {_KINDS}",))
     unknown = [layer.name for layer in found.layers if layer.material is None]
     if len(found.layers) == 1 and found.layers[0].material in (None, found.layers[0].name):
         found.layers = [replace(found.layers[0], name=found.head)]
@@ -74,7 +74,7 @@ def read_line(line: str, shelves: Mapping[str, Mapping[str, dict[str, Any]]]) ->
     try:
         body = HEADS[found.head](found.layers, sizes)
     except NotEnoughError as lack:
-        return NotedProblem(None, tuple(found.faults), (str(lack),))
+        return NotedProblem(None, found.told, (str(lack),))
     for key in sizes.left_over:
         first, last = found.sizes[key][0], found.sizes[key][-1]
         what = f"'{line[first.start : last.end].strip()}' is no size of a {found.head}"
@@ -165,6 +165,6 @@ def _made(line: ReadLine, body: NotedBody, text: str, unknown: Sequence[str]) ->
     asked = [*ends, *body.questions, *stored, *asked_questions(line, body)]
     data["questions"] = [{**question, **beside} for question in asked]
     try:
-        return NotedProblem(case_from_data(data), tuple(line.faults), tuple(missing))
+        return NotedProblem(case_from_data(data), line.told, tuple(missing))
     except CaseError as error:
-        return NotedProblem(None, tuple(line.faults), tuple(fault.message for fault in error.faults))
+        return NotedProblem(None, line.told, tuple(fault.message for fault in error.faults))

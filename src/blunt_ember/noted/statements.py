@@ -112,7 +112,7 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         elif word not in IDLE:
             line.fault(token, f"'{token.text}' is not understood beside '{sides[-1].text}'")
     alone = not (sides or rest or insulated) and film not in (*FILMS_WITHIN, *FILMS_WITHOUT)
-    if alone and (not fluid or says.keys() == {TEMPERATURE}) and _goes_on(line, says):
+    if alone and (not fluid or says.keys() == {TEMPERATURE}) and _goes_on(line, says, outward if fluid else None):
         return
     made = NotedStatement(sides, rest, fluid, outward, read[0].start, read[-1].end, film=film)
     temperature = says.get(TEMPERATURE)
@@ -146,13 +146,17 @@ def read_statement(line: ReadLine, read: list[Token]) -> None:
         line.statements.append(made)
 
 
-def _goes_on(line: ReadLine, says: Mapping[Kind, str]) -> bool:
+def _goes_on(line: ReadLine, says: Mapping[Kind, str], outward: bool | None) -> bool:
     """Take what says no side as said of the fluid before it; whether there is one: a film coefficient by itself,
-    `air 25 °C, h 40`, or that the side radiates besides, `air 25 °C h 9, emissivity 0.9`."""
+    `air 25 °C, h 40`, or that the side radiates besides, `air 25 °C h 9, emissivity 0.9`. The temperature of a fluid
+    that is ``outward`` or not does not go with a film coefficient of the other side, `hi 8; Ta -5 °C`."""
     last = line.statements[-1] if line.statements else None
     if last is None:
         return False
+    elsewhere = outward is not None and last.film in (FILMS_WITHIN if outward else FILMS_WITHOUT)
     if says.keys() == {TEMPERATURE} and "temperature" not in last.says.get("film", {"temperature": ""}):
+        if elsewhere:
+            return False
         last.says["film"]["temperature"] = says[TEMPERATURE]
         return True
     film = says.keys() & {FILM_COEFFICIENT, AREA_RESISTANCE}
