@@ -66,3 +66,28 @@ def test_what_swings_beyond_all_that_a_body_meets_may_be_off_by_as_much() -> Non
     assert true.error is not None and coarse.error is not None
     assert abs(coarse.value - true.value) > 0.1
     assert abs(coarse.value - true.value) <= coarse.error + true.error
+
+
+@pytest.mark.parametrize("axis", [0, 1])
+@pytest.mark.parametrize("slant", ["35°", "-50°", "120°"])
+def test_heat_that_drifts_aslant_out_of_one_periodic_side_comes_in_by_the_other(axis: int, slant: str) -> None:
+    """It was taken for none, and the answer of the mesh for off."""
+    ends, sides = (("left", "right"), ("bottom", "top"))[:: 1 if axis == 0 else -1]
+    laminate = {"k": {"along": "6 W/(m K)", "across": "0.5 W/(m K)"}}
+    region = {"shape": "rectangle", "size": ["40 mm", "30 mm"], "material": "laminate", "direction": slant}
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"laminate": laminate},
+            "body": {"kind": "section", "depth": "2 m", "regions": {"a": region}},
+            "surroundings": [
+                {"on": f"a.{ends[0]}", "temperature": "100 °C"},
+                {"on": f"a.{ends[1]}", "film": {"h": "50 W/(m² K)", "temperature": "10 °C"}},
+                {"on": [f"a.{side}" for side in sides], "periodic": True},
+            ],
+            "questions": [{"name": side, "heat_flow": f"a.{side}"} for side in (*sides, *ends)],
+        }
+    )
+    for check in Flow(curves=False).run(case).checks:
+        assert check.expected == pytest.approx(check.value, rel=1e-9) and check.verdict == "agrees"
+        assert abs(check.value) > 1.0

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from dataclasses import field as dataclass_field
 from functools import partial
 
 import numpy as np
@@ -50,6 +51,8 @@ class LayeredField:
     crossing: dict[str, list[tuple[int, float]]]
     order: tuple[int, ...]
     name: str
+    #: Heat in W through sides that it drifts through.
+    drifting: Mapping[str, float] = dataclass_field(default_factory=dict)
 
     @property
     def source(self) -> str:
@@ -70,7 +73,9 @@ class LayeredField:
         return self.layers.temperature_at(s, self.order.index(region))
 
     def heat(self, surface: str) -> float:
-        """Heat in W through a surface; those along the flow pass none."""
+        """Heat in W through a surface; those along the flow pass none but what drifts aslant."""
+        if surface in self.drifting:
+            return self.drifting[surface]
         if surface == self.ends[0]:
             return self.layers.heat_in * self.factor
         if surface == self.ends[1]:
@@ -117,7 +122,25 @@ def _straight(axis: int, lattice: Lattice, geometry: SectionGeometry, problem: P
         raise ReferenceRefusedError(f"along {'xy'[axis]} heat passes through {surface} at the side of the wall")
     ks = [_NO_K if region == VOID else conductivity_towards(problem, region, axis, bool(endless)) for region in order]
     stack = _Stack("wall", along - along[0], order, ks, ends, float(np.ptp(across)) * (geometry.depth or 0.0), gaps)
-    return stack.field("composite-wall", geometry, problem, axis=axis, origin=float(along[0]))
+    field = stack.field("composite-wall", geometry, problem, axis=axis, origin=float(along[0]))
+    return replace(field, drifting=_drifting(field, endless, axis, geometry, problem)) if endless else field
+
+
+def _drifting(
+    field: LayeredField, endless: tuple[str, ...], axis: int, geometry: SectionGeometry, problem: Problem
+) -> dict[str, float]:
+    """Heat into the body through the two periodic sides of a wall whose layers conduct aslant: −k_xy dT/ds along each,
+    out of the one and in through the other."""
+    drifts, lines = 0.0, np.array([field.layers.start, *(layer.end for layer in field.layers.layers)])
+    for place, region in enumerate(field.order):
+        conductor = problem.conductors[region]
+        if region != VOID and len(conductor.k) > 1:
+            along, across = (float(law.constant or 0.0) for law in conductor.k[:2])
+            first, last = field.layers.temperature_at(lines[place : place + 2], place)
+            aslant = (along - across) * np.sin(conductor.angle) * np.cos(conductor.angle)
+            drifts -= aslant * float(last - first) * (geometry.depth or 0.0)
+    low, high = sorted(endless, key=lambda name: float(geometry.surfaces[name].segments[..., 1 - axis].mean()))
+    return {low: drifts, high: -drifts}
 
 
 def _endless(axis: int, lines: Floats, geometry: SectionGeometry, problem: Problem) -> tuple[str, ...]:
