@@ -14,6 +14,8 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -108,6 +110,15 @@ def _other(case: Case) -> Case:
     return case_from_data({**case.data, "studies": {"it": {**stated, "vary": vary}}})
 
 
+def _apart(case: Case) -> float:
+    """Rows a second of as many processes as there are cores that know nothing of each other: what the machine gives."""
+    count = os.cpu_count() or 1
+    with ProcessPoolExecutor(count, get_context("spawn")) as pool:
+        for told in [pool.submit(_rate, _other(case), 1) for _ in range(count)]:
+            told.result()
+        return sum(told.result() for told in [pool.submit(_rate, case, 1) for _ in range(count)])
+
+
 def _single(case: Case) -> float:
     """Commands a second that solve one case each."""
     with tempfile.TemporaryDirectory() as folder:
@@ -128,15 +139,16 @@ def main() -> None:
         "section of 8,000 nodes, 200 points": _swept("floor-through-wall", "R_out", ("0.03 m² K/W", "0.2 m² K/W"), 200),
         "solid of 8,000 nodes, 60 points": _swept("stacked-floor", "h_under", film, 60),
     }
-    heads = f"{'one':>9}{'all':>9}{'efficiency':>12}{'cluster':>9}{'overhead':>10}"
+    heads = f"{'one':>9}{'all':>9}{'efficiency':>12}{'apart':>9}{'of that':>9}{'cluster':>9}{'overhead':>10}"
     print(f"{'':38}{heads}{'single commands':>17}{'times':>8}")
     with _farm() as address:
         for name, case in cases.items():
             # The workers have imported what they need, as those of a cluster have, but know none of these points.
             _rate(_other(case), 1, address)
             one, both, single = _rate(case, 1), _rate(case, os.cpu_count() or 1), _single(case)
-            share, far = both / one / (os.cpu_count() or 1), _rate(case, 1, address)
-            rates = f"{one:7.1f}/s{both:7.1f}/s{share:12.2f}{far:7.1f}/s{both / far - 1:10.0%}"
+            share, far, apart = both / one / (os.cpu_count() or 1), _rate(case, 1, address), _apart(case)
+            rates = f"{one:7.1f}/s{both:7.1f}/s{share:12.2f}{apart:7.1f}/s{both / apart:9.2f}"
+            rates += f"{far:7.1f}/s{both / far - 1:10.0%}"
             print(f"{name:38}{rates}{single:15.2f}/s{both / single:8.0f}", flush=True)
     inside = _fits(100)
     print(f"of 100 fits of noisy readings {inside[0]} and {inside[1]} have the truth within their 95 %")
