@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import multiprocessing
 from collections.abc import Callable
-from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext
 from multiprocessing.process import BaseProcess
@@ -12,6 +11,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QSocketNotifier, pyqtSignal
 from PyQt6.sip import voidptr
+
+from blunt_ember.flow.process.own_end import begin_forking
 
 #: What every process needs, with all that these import; first of all, that it ends with this one.
 _IMPORTED = [
@@ -35,7 +36,7 @@ def forked() -> ForkServerContext:
 def prepare() -> None:
     """Let the process that others are forked from begin to import, without waiting for it."""
     forked()
-    forkserver.ensure_running()
+    begin_forking()
 
 
 class ChildProcess(QObject):

@@ -6,9 +6,10 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import forkserver, get_context
+from multiprocessing import get_context
 from typing import Any, Protocol
 
+from blunt_ember.flow.process.own_end import begin_forking, end_without
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running.program import program_version
@@ -73,8 +74,8 @@ class LocalPool:
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         context = get_context("forkserver")
         context.set_forkserver_preload(_IMPORTED)
-        forkserver.ensure_running()  # here, as it ends with the thread that starts it
-        self._pool = ProcessPoolExecutor(workers, context)
+        begin_forking()  # in this thread, as it ends with the one that starts it
+        self._pool = ProcessPoolExecutor(workers, context, initializer=end_without, initargs=(os.getpid(),))
         self._starting = ThreadPoolExecutor(1)
         self._started = self._starting.submit(self._start)
 
