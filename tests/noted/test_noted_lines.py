@@ -532,6 +532,7 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("square pin d 3 mm, 20 mm long k 9; base 72 °C; air 24 °C h 9", "square", "reads it without"),
         ("potato 60 mm diameter k 0.5; water 98 °C h 9", "potato", "a line begins with what it is"),
         ("wall R 0.18, brick 100 mm k 0.6; 20 °C; 0 °C", "R 0.18", "'0.18 m² K/W' resists"),
+        ("wall 100 mm k at 600 °C 1.2; right 9 °C", "1.2", "no unit here"),
         ("wall 1 100 mm k 1; left 9 °C", "1", "has no unit here"),  # it may be the first one, of 100 mm
         ("wall 100 mm k 1 40 W/m; left 9 °C", "40 W/m", "is a heat flow per length"),
     ],

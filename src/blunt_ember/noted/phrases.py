@@ -80,8 +80,9 @@ _ALSO = {
     **dict.fromkeys(("alpha", "α"), (DIFFUSIVITY,)),
     **dict.fromkeys(("until", "for", *RADIATES), (TEMPERATURE,)),
 }
-#: Words between a word and its number that say nothing: `thickness of 5 mm`, `initially at 20 °C`.
-_BETWEEN = frozenset(("of", "at", "is", "about"))
+#: Words between a word and its number that say nothing: `thickness of 5 mm`, `initially at 20 °C`; of `k at 600 °C 1.2`
+#: the first number is another one.
+_BETWEEN, _AT = frozenset(("of", "is", "about")), frozenset((*STARTS, "initially"))
 #: Words for the size of a body that may stand behind it too: `10 mm dia`.
 _ACROSS = frozenset(("d", "dia", "diameter", "bore", "id", "od", "r", "radius", "thickness", "length"))
 #: Words behind a size that say which it is.
@@ -207,7 +208,7 @@ def tokens(phrase: str, begin: int) -> list[Token]:
             key, place = None, value.end - begin
         elif word:
             place = word.end()
-            if key is not None and word[0].lower() in _BETWEEN and _NUMBER.match(phrase[place:].lstrip(" =:~≈")):
+            if key is not None and _says_nothing(word[0], key) and _NUMBER.match(phrase[place:].lstrip(" =:~≈")):
                 continue
             if key is not None:
                 found.append(key)
@@ -252,6 +253,11 @@ def _belongs(value: NotedValue, word: re.Match[str], phrase: str) -> bool:
     return _kind(after[1], LENGTH) is not None and quantity_si(after[1], LENGTH, {}) < quantity_si(
         value.text, LENGTH, {}
     )
+
+
+def _says_nothing(word: str, key: NotedWord) -> bool:
+    """Whether a word between another one and its number says nothing."""
+    return word.lower() in _BETWEEN or (word.lower() == "at" and key.text.lower() in _AT)
 
 
 def _grouped(phrase: str, place: int, key: NotedWord | None) -> re.Match[str] | None:

@@ -64,6 +64,11 @@ class ExtremeProbe:
         known = tuple(Elements(block.family, nodes) for block, nodes in blocks if len(nodes))
         return cls(known, highest, mesh.node_count)
 
+    @property
+    def nodes(self) -> Ints:
+        """The nodes it reads (k,), most of them more than once."""
+        return np.concatenate([block.nodes.ravel() for block in self.blocks])
+
     def __call__(self, temperature: Floats) -> float:
         """Return what is read of temperatures (n,) in K."""
         return self.found(temperature).value

@@ -36,6 +36,11 @@ class Probe:
     weights: csr_array
     reduction: ProbeReduction
 
+    @property
+    def nodes(self) -> Ints:
+        """The nodes it reads (k,), some of them more than once."""
+        return self.weights.indices.astype(np.int64)
+
     def __call__(self, temperature: Floats) -> float:
         """Return what is read of temperatures (n,) in K."""
         if self.reduction == "sum":

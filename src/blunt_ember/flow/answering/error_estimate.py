@@ -49,6 +49,8 @@ _MORE = {"": (1.0, "twice"), _WHERE_SINGULAR: (_MORE_BY_FINER, "3.5 times"), _WH
 _LAST_DIGITS = 1e-14
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
 _MISSED = 2.0
+#: What is held differs at most by so much from what the body meets there, K.
+_HELD = 1e-9
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -178,13 +180,15 @@ def _is_laid_freely(mesh: Mesh) -> bool:
 
 def _cut_off(case: Case, solved: SolvedField) -> Floats:
     """By how much what cells have lies beyond what the body meets, where that is taken for an extreme instead (a,), K:
-    other cells may swing as far, so that nothing changes."""
+    other cells may swing as far, so that nothing changes. Where a place that is read is held at it, it is right."""
     cut = np.zeros(len(case.document.questions))
     for place, question in enumerate(case.document.questions):
         if question.readings and question.readings[0].how in ("highest", "lowest") and question.condition is None:
             (probe,) = question_probes(question, place, solved)
             value = probe(solved.temperature)
-            cut[place] = abs(solved.reached(value, question.readings[0].how == "highest") - value)
+            met = solved.reached(value, question.readings[0].how == "highest")
+            if met != value and np.abs(solved.temperature[probe.nodes] - met).min() > _HELD:
+                cut[place] = abs(met - value)
     return cut
 
 
