@@ -530,6 +530,8 @@ def test_a_body_without_end_is_as_deep_as_heat_comes() -> None:
         ("corner wall 300 mm k 1; left 20 °C; right 0 °C", "corner", "a line makes no 'corner' body"),
         ("triangular fin 38 x 1.6 mm k 180; base 72 °C; air 24 °C h 9", "triangular", "begin with a section"),
         ("square pin d 3 mm, 20 mm long k 9; base 72 °C; air 24 °C h 9", "square", "reads it without"),
+        ("square window 1.2 m k 1; left 20 °C; right 0 °C", "square", "a line makes no 'square' body"),
+        ("steel wall drop 30 mm k 50; left 20 °C; right 0 °C", None, None),
         ("potato 60 mm diameter k 0.5; water 98 °C h 9", "potato", "a line begins with what it is"),
         ("wall R 0.18, brick 100 mm k 0.6; 20 °C; 0 °C", "R 0.18", "'0.18 m² K/W' resists"),
         ("wall 100 mm k at 600 °C 1.2; right 9 °C", "1.2", "no unit here"),

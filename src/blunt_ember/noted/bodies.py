@@ -19,7 +19,7 @@ HEADS: Mapping[str, MakesBody] = MappingProxyType(
         **dict.fromkeys(("floor", "ceiling", "roof", "slab"), lying),
         **dict.fromkeys(("pipe", "tube", "duct"), pipe),
         "shell": shell,
-        **dict.fromkeys(("ball", "sphere", "bead", "droplet", "drop", "pellet"), ball),
+        **dict.fromkeys(("ball", "sphere", "bead", "droplet", "pellet"), ball),
         **dict.fromkeys(("cylinder", "disc"), cylinder),
         **dict.fromkeys(("cable", "wire", "conductor"), cable),
         "fin": fin,
@@ -89,13 +89,11 @@ UNMADE: Mapping[str, tuple[str, ...]] = MappingProxyType(
         **dict.fromkeys(("hexagonal", "elliptic", "elliptical", "parabolic", "ribbed", "finned", "stepped"), ()),
         "tapered": ("lid", "wedge"),
         "rectangular": ("plate", "block", "fin", "wall", "slab", "lid", "door", "window", "pane"),
-        "square": ("plate", "block", "window", "door", "pane", "wall"),
+        "square": ("plate", "block"),
     }
 )
 #: Bodies that are full to their middle, of which one size alone is that across.
-ROUND = frozenset(
-    ("ball", "sphere", "bead", "droplet", "drop", "pellet", "cylinder", "disc", "cable", "wire", "conductor")
-)
+ROUND = frozenset(("ball", "sphere", "bead", "droplet", "pellet", "cylinder", "disc", "cable", "wire", "conductor"))
 #: Bodies that are drawn as a section of them, of which heat may be said per metre.
 LONG_AND_ROUND = frozenset(("pipe", "tube", "duct", "cable", "wire", "conductor"))
 #: The two sides that are meant where two temperatures are said of its sides, by the body.

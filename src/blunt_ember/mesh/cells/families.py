@@ -84,7 +84,7 @@ class CellFamily:
 
     @cached_property
     def at_close_samples(self) -> Floats:
-        """The same as ``at_samples`` at places four times closer, of a cell of three dimensions twice."""
+        """The same as ``at_samples`` at places four times closer, of a line or a solid cell twice."""
         return self.values(self._spread(8 if self.dimension == 3 else 16))
 
     def _spread(self, steps: int) -> Floats:

@@ -10,7 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
-#: The families whose rules are taken: of quadratic cells, by the dimension and what a cell is.
+#: The families whose rules are taken: of quadratic cells, by what a cell is.
 _RULES = {"line": "line3", "tri": "tri6", "quad": "quad9", "tet": "tet10", "hex": "hex27", "wedge": "wedge18"}
 #: The corners of the parts of a halved triangle and tetrahedron: of the cell itself, and the middles of its edges.
 _TRIANGLE = np.array([[0, 0], [1, 0], [0, 1], [0.5, 0], [0.5, 0.5], [0, 0.5]])
@@ -46,10 +46,9 @@ def _halved(kind: str, points: Floats, weights: Floats) -> tuple[Floats, Floats]
     if kind == "tet":
         return _in_simplices(points, weights, _TETRAHEDRON, _IN_TETRAHEDRON)
     if kind == "wedge":
-        flat = [_in_simplices(points[:, :2], weights, _TRIANGLE, _IN_TRIANGLE)]
-        along = np.tile(points[:, 2], len(_IN_TRIANGLE))
-        parts = [(np.column_stack([at, along / 2 + way]), weight / 2) for at, weight in flat for way in (-0.5, 0.5)]
-        return np.concatenate([at for at, _ in parts]), np.concatenate([weight for _, weight in parts])
+        flat, shares = _in_simplices(points[:, :2], weights, _TRIANGLE, _IN_TRIANGLE)
+        along = np.tile(points[:, 2], len(_IN_TRIANGLE)) / 2
+        return np.concatenate([np.column_stack([flat, along + way]) for way in (-0.5, 0.5)]), np.tile(shares / 2, 2)
     ways = np.array(list(product((-0.5, 0.5), repeat=points.shape[1]))).reshape(-1, points.shape[1])
     return np.concatenate([points / 2 + way for way in ways]), np.tile(weights / len(ways), len(ways))
 
