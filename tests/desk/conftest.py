@@ -38,14 +38,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 @pytest.fixture(scope="session", autouse=True)
 def imported() -> None:
     """What was imported is not looked through again after every test."""
-    keep_imported()
-
-
-@pytest.fixture(scope="session", autouse=True)
-def _what_is_imported_stays() -> None:
-    """The collections after each test need not go through all that is imported."""
     gc.collect()
-    gc.freeze()
+    keep_imported()
 
 
 @pytest.fixture(autouse=True)
@@ -68,6 +62,7 @@ def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.Monk
     for _ in range(2):  # what is let go of may let go of more
         gc.collect()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    keep_imported()  # nor is what stays, which was imported or is kept meanwhile
     for process in multiprocessing.active_children():  # one that was killed may not be told of yet
         process.join(PATIENCE / 1000)
     widgets = qapp.topLevelWidgets()

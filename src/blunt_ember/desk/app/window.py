@@ -18,7 +18,7 @@ from blunt_ember.desk.app.header import Header
 from blunt_ember.desk.app.kept_work import WorkKeeper
 from blunt_ember.desk.app.menus import Menus
 from blunt_ember.desk.app.settings import Settings
-from blunt_ember.desk.app.zones import FoldingZone, Side
+from blunt_ember.desk.app.zones import FoldingZone
 from blunt_ember.desk.beginning.start_page import StartPage
 from blunt_ember.desk.checks.panel import ChecksPanel
 from blunt_ember.desk.sheet.sheet import Sheet
@@ -69,64 +69,62 @@ class Window(FilingWindow):
         self._late.setInterval(START_PATIENCE_MS)
         self._late.timeout.connect(self._mark_stale)
 
-        self.header = Header(self.current, self)
-        self.sheet = Sheet(self.current, self)
-        self.stage = Stage(self.current, Hints(self.settings), self)
-        self.checks = ChecksPanel(self)
+        self._lay_out()
+        self.start_page = StartPage(self.settings, self._pages)
+        self.header = Header(self.current, self._desk)
+        self.stage = Stage(self.current, Hints(self.settings), self._upper)
         self.card = SurfaceCard(self.current, self.stage)
-        self.strip = Strip(self)
-        self.start_page = StartPage(self.settings, self)
-        self._arrange()
+        self.sheet = Sheet(self.current, self.zones["sheet"])
+        self.checks = ChecksPanel(self.zones["checks"])
+        self.strip = Strip(self.zones["strip"])
+        self._fill()
         self.menus = Menus(self)
         self._connect()
         self.set_dark(self.settings.dark)
         self._restore_layout()
         self._show_state()
 
-    def _arrange(self) -> None:
-        self._left_right = QSplitter(Qt.Orientation.Horizontal, self)
-        self._upper = QSplitter(Qt.Orientation.Horizontal, self)
-        self._right = QSplitter(Qt.Orientation.Vertical, self)
+    def _lay_out(self) -> None:
+        """Make what zones stand in, from the outside inwards: a widget that is moved into another takes up its look
+        anew, and so does all that it holds."""
+        self._pages = QStackedWidget(self)
+        self._desk = QWidget(self._pages)
+        self._left_right = QSplitter(Qt.Orientation.Horizontal, self._desk)
+        sheet = FoldingZone("sheet", "left", "Ctrl+1", SHEET_WIDTH, self._left_right)
+        self._right = QSplitter(Qt.Orientation.Vertical, self._left_right)
+        self._upper = QSplitter(Qt.Orientation.Horizontal, self._right)
+        strip = FoldingZone("strip", "below", "Ctrl+3", STRIP_HEIGHT, self._right)
+        self.zones = {"sheet": sheet, "checks": FoldingZone("checks", "right", "Ctrl+2", CHECKS_WIDTH), "strip": strip}
         for splitter in (self._left_right, self._upper, self._right):
             splitter.setHandleWidth(1)
             splitter.setChildrenCollapsible(False)
-        self._upper.addWidget(self.stage)
-        stated: tuple[tuple[str, QWidget, Side, int], ...] = (
-            ("sheet", self.sheet, "left", SHEET_WIDTH),
-            ("checks", self.checks, "right", CHECKS_WIDTH),
-            ("strip", self.strip, "below", STRIP_HEIGHT),
-        )
-        self.zones = {
-            name: FoldingZone(zone, name, side, f"Ctrl+{number}", usual)
-            for number, (name, zone, side, usual) in enumerate(stated, start=1)
-        }
-        self._upper.addWidget(self.zones["checks"])
-        self._upper.setStretchFactor(0, 1)
-        self._right.addWidget(self._upper)
-        self._right.addWidget(self.zones["strip"])
-        self._right.setStretchFactor(0, 1)
-        self._left_right.addWidget(self.zones["sheet"])
-        self._left_right.addWidget(self._right)
-        self._left_right.setStretchFactor(1, 1)
         self._placed_by_hand = False
         for splitter in (self._left_right, self._right):
             splitter.splitterMoved.connect(self._keep_placed)
-        self.sheet.setMinimumWidth(300)
-        self.checks.setMinimumWidth(260)
+        self.setCentralWidget(self._pages)
+
+    def _fill(self) -> None:
+        """Put every zone where it stands."""
+        self._upper.addWidget(self.stage)
+        self._upper.addWidget(self.zones["checks"])
+        for name, zone, least in (("sheet", self.sheet, 300), ("checks", self.checks, 260)):
+            self.zones[name].hold(zone)
+            zone.setMinimumWidth(least)
+        self.zones["strip"].hold(self.strip)
         self.strip.setMinimumHeight(120)
+        self._upper.setStretchFactor(0, 1)
+        self._right.setStretchFactor(0, 1)
+        self._left_right.setStretchFactor(1, 1)
         self._left_right.setSizes([SHEET_WIDTH, 1280 - SHEET_WIDTH])
         self._upper.setSizes([1280 - SHEET_WIDTH - CHECKS_WIDTH, CHECKS_WIDTH])
         self._right.setSizes([800 - STRIP_HEIGHT - 70, STRIP_HEIGHT])
-        desk = QWidget(self)
-        layout = QVBoxLayout(desk)
+        layout = QVBoxLayout(self._desk)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self.header)
         layout.addWidget(self._left_right, 1)
-        self._pages = QStackedWidget(self)
         self._pages.addWidget(self.start_page)
-        self._pages.addWidget(desk)
-        self.setCentralWidget(self._pages)
+        self._pages.addWidget(self._desk)
 
     def _connect(self) -> None:
         self.current.refused.connect(self.tell)

@@ -127,15 +127,15 @@ class StartPage(QScrollArea):
         self._page = layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 36, 60, 48)
         layout.setSpacing(12)
-        title = QLabel("State a case, solve it, set it beside theory", self)
+        title = QLabel("State a case, solve it, set it beside theory", page)
         title.setProperty("role", "title")
         layout.addWidget(title)
-        self.line = NotedLine(self)
+        self.line = NotedLine(page)
         self.line.made.connect(self.case_made)
         layout.addWidget(self.line)
-        open_button = QPushButton("Open a case, a drawing or a mesh …", self)
+        open_button = QPushButton("Open a case, a drawing or a mesh …", page)
         open_button.clicked.connect(self.open_clicked)
-        self.search = QLineEdit(self)
+        self.search = QLineEdit(page)
         self.search.setObjectName("find a case")
         self.search.setAccessibleName("Find a case of the gallery")
         self.search.setPlaceholderText("find a case: wall, film, transient, radiation, series, 3-D …")
@@ -150,7 +150,7 @@ class StartPage(QScrollArea):
         self._cards: dict[str, FamilyCard] = {}
         self._blanks: dict[str, FamilyCard] = {}
         self._groups: list[tuple[QLabel, QWidget]] = []
-        self._nothing = QLabel("No case of the gallery has these words.", self)
+        self._nothing = QLabel("No case of the gallery has these words.", page)
         self._nothing.setProperty("role", "quiet")
         self._nothing.hide()
         layout.addWidget(self._nothing)
@@ -159,40 +159,44 @@ class StartPage(QScrollArea):
 
     def _add_cards(self) -> None:
         """All cards, which a window that opens on a case does without."""
-        self._blanks = {name: self._blank_card(name, blank) for name, blank in BLANKS.items()}
-        self._add_group("From nothing", list(self._blanks.values()))
+        blanks = self._add_group("From nothing")
+        for name, blank in BLANKS.items():
+            self._add_blank(name, blank, blanks)
         for group, families in GROUPS.items():
-            led = [family for family in families if family.name not in _VARIANTS]
-            self._add_group(group, [self._family_card(family) for family in led])
+            cards = self._add_group(group)
+            for family in families:
+                if family.name not in _VARIANTS:
+                    self._add_family(family, cards)
 
-    def _add_group(self, heading: str, cards: Sequence[QWidget]) -> None:
-        """Cards under a heading, side by side as many as fit."""
-        label = QLabel(heading.upper(), self)
+    def _add_group(self, heading: str) -> FlowLayout:
+        """A heading, and below it cards side by side as many as fit."""
+        page = self.widget()
+        label = QLabel(heading.upper(), page)
         label.setProperty("role", "heading")
-        holder = QWidget(self)
+        holder = QWidget(page)
         flow = FlowLayout(holder, spacing=16, indent=0, as_high=True)
-        for card in cards:
-            flow.addWidget(card)
         place = self._page.indexOf(self._nothing)
         self._page.insertWidget(place, label)
         self._page.insertWidget(place + 1, holder)
         self._groups.append((label, holder))
+        return flow
 
-    def _blank_card(self, name: str, blank: Blank) -> FamilyCard:
-        card = FamilyCard(blank.title, [blank.summary], SMALL_CARD, self)
+    def _add_blank(self, name: str, blank: Blank, cards: FlowLayout) -> None:
+        card = FamilyCard(blank.title, [blank.summary], SMALL_CARD, cards.parentWidget())
         card.setObjectName(f"blank {name}")
         card.clicked.connect(partial(self.blank_chosen.emit, name))
-        return card
+        cards.addWidget(card)
+        self._blanks[name] = card
 
-    def _family_card(self, family: Family) -> FamilyCard:
+    def _add_family(self, family: Family, cards: FlowLayout) -> None:
         known = ", ".join(family.beside)
         lines = [family.summary, *([f"beside {known}"] if known else [])]
-        card = FamilyCard(str(family.data["title"]), lines, CARD, self, VARIANTS.get(family.name, {}))
+        card = FamilyCard(str(family.data["title"]), lines, CARD, cards.parentWidget(), VARIANTS.get(family.name, {}))
         card.setObjectName(f"family {family.name}")
         card.variant_chosen.connect(self.family_chosen)
         card.clicked.connect(partial(self.family_chosen.emit, family.name))
+        cards.addWidget(card)
         self._cards[family.name] = card
-        return card
 
     def _filter(self, words: str) -> None:
         """Show the cards of the gallery that have all of the words."""

@@ -34,8 +34,8 @@ _STATEMENT = 74
 _NOTHING = 1e-13
 
 
-def _label(role: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QLabel:
-    label = QLabel()
+def _label(parent: QWidget, role: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QLabel:
+    label = QLabel(parent)
     label.setProperty("role", role)
     label.setAlignment(align | Qt.AlignmentFlag.AlignVCenter)
     label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -62,13 +62,13 @@ class CheckCard(QFrame):
         layout.setContentsMargins(11, 7, 11, 5)
         layout.setSpacing(1)
         top = QHBoxLayout()
-        self.name, self.verdict = _label("strong"), _label()
+        self.name, self.verdict = _label(self, "strong"), _label(self)
         self.verdict.setObjectName("verdict")
         top.addWidget(self.name)
         top.addStretch(1)
         top.addWidget(self.verdict)
         layout.addLayout(top)
-        self.asked = _label("quiet")
+        self.asked = _label(self, "quiet")
         self.asked.setWordWrap(True)
         self.asked.setMinimumWidth(40)
         layout.addWidget(self.asked)
@@ -77,11 +77,11 @@ class CheckCard(QFrame):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(2, 1)
-        self.value, self.error = _label("strong", Qt.AlignmentFlag.AlignRight), _label("quiet")
+        self.value, self.error = _label(self, "strong", Qt.AlignmentFlag.AlignRight), _label(self, "quiet")
         self.value.setObjectName("value")
-        self.expected, self.source = _label("", Qt.AlignmentFlag.AlignRight), _label("quiet")
+        self.expected, self.source = _label(self, "", Qt.AlignmentFlag.AlignRight), _label(self, "quiet")
         self.expected.setObjectName("expected")
-        self.deviation, self.tolerance = _label("", Qt.AlignmentFlag.AlignRight), _label("quiet")
+        self.deviation, self.tolerance = _label(self, "", Qt.AlignmentFlag.AlignRight), _label(self, "quiet")
         self._expected_words: list[QLabel] = []
         rows = (
             ("mesh", self.value, self.error),
@@ -89,7 +89,7 @@ class CheckCard(QFrame):
             ("deviation", self.deviation, self.tolerance),
         )
         for row, (words, figure, beside) in enumerate(rows):
-            heading = _label("quiet")
+            heading = _label(self, "quiet")
             heading.setText(words)
             grid.addWidget(heading, row, 0)
             grid.addWidget(figure, row, 1)
@@ -100,7 +100,7 @@ class CheckCard(QFrame):
         layout.addLayout(grid)
         self.ruler = DeviationRuler(self)
         layout.addWidget(self.ruler)
-        self.note = _label("quiet")
+        self.note = _label(self, "quiet")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
 
@@ -149,9 +149,9 @@ class LedgerTable(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         top = QHBoxLayout()
-        heading = _label("heading")
+        heading = _label(self, "heading")
         heading.setText("HEAT LEDGER")
-        self._basis = _label("state")
+        self._basis = _label(self, "state")
         self._basis.setWordWrap(True)
         self._basis.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
         top.addWidget(heading)
@@ -186,10 +186,10 @@ class LedgerTable(QWidget):
             rows += [(row.name, row.statement, _fixed(row.heat * heat.factor), theme.quiet) for row in ledger.aside]
         while len(self._cells) < len(rows):
             cells = (
-                ElidedLabel(named=True),
-                ElidedLabel(left=True),
-                _label("", Qt.AlignmentFlag.AlignRight),
-                _label("quiet"),
+                ElidedLabel(self, named=True),
+                ElidedLabel(self, left=True),
+                _label(self, "", Qt.AlignmentFlag.AlignRight),
+                _label(self, "quiet"),
             )
             for column, cell in enumerate(cells):
                 self._grid.addWidget(cell, len(self._cells), column)
@@ -227,9 +227,9 @@ class ChecksPanel(QWidget):
         whole.setContentsMargins(12, 12, 12, 10)
         whole.setSpacing(7)
         top = QHBoxLayout()
-        heading = _label("heading")
+        heading = _label(self, "heading")
         heading.setText("CHECKS")
-        self._summary = _label("state")
+        self._summary = _label(self, "state")
         self._summary.setObjectName("summary")
         top.addWidget(heading)
         top.addStretch(1)
@@ -244,7 +244,7 @@ class ChecksPanel(QWidget):
         self._layout = QVBoxLayout(page)
         self._layout.setContentsMargins(0, 0, 5, 0)
         self._layout.setSpacing(6)
-        self._empty = _label("note")
+        self._empty = _label(self, "note")
         self._empty.setWordWrap(True)
         self._layout.addWidget(self._empty)
         self._cards: list[CheckCard] = []
@@ -279,7 +279,7 @@ class ChecksPanel(QWidget):
         self.setEnabled(True)
         checks = outcome.checks if outcome else ()
         while len(self._cards) < len(checks):
-            card = CheckCard()
+            card = CheckCard(self._layout.parentWidget())
             self._layout.insertWidget(self._first_card + len(self._cards), card)
             self._cards.append(card)
         for place, card in enumerate(self._cards):

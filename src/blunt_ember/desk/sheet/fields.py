@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QCursor, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QSizePolicy, QToolButton, QToolTip, QWidget
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QEnterEvent, QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QSizePolicy, QToolButton, QWidget
 
 from blunt_ember.case.values.tables import is_table
 from blunt_ember.sentences.parts import Entry
@@ -73,7 +73,7 @@ class EntryField(QLineEdit):
             self._mark(False)
             self.setToolTip(self.part.hint)
 
-    def event(self, event: QEvent | None) -> bool:
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Leave undo and redo to the case, unless something typed here is not committed yet."""
         if (
             event is not None
@@ -83,8 +83,8 @@ class EntryField(QLineEdit):
             and any(event.matches(key) for key in (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo))
         ):
             event.ignore()
-            return False
-        return super().event(event)
+            return True
+        return super().eventFilter(watched, event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter commits, Esc takes the text of the case again."""
@@ -134,6 +134,7 @@ class EntryField(QLineEdit):
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Select all when reached by keyboard."""
         super().focusInEvent(event)
+        self.installEventFilter(self)  # only while it has the focus: every event goes through it
         if event is not None and event.reason() == Qt.FocusReason.MouseFocusReason:
             self._came_by_click = True
         if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
@@ -142,6 +143,7 @@ class EntryField(QLineEdit):
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         """Leaving the field commits."""
         super().focusOutEvent(event)
+        self.removeEventFilter(self)
         if event is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
             self._commit()
 
@@ -202,16 +204,23 @@ class WordButton(QToolButton):
     def __init__(self, points: tuple[str, ...] = (), parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.points = points
+        self._says_all = False
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
-        """Light up."""
+        """Light up, and say a word that is too long to be shown whole."""
         super().enterEvent(event)
+        if not self.toolTip() and self.fontMetrics().horizontalAdvance(self.text()) + 6 > LONGEST_WORD:
+            self._says_all = True
+            self.setToolTip(self.text())
         self.pointed.emit(self.points)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Go dark."""
         super().leaveEvent(event)
+        if self._says_all:  # the word may be another one when it is pointed at again
+            self._says_all = False
+            self.setToolTip("")
         self.pointed.emit(())
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
@@ -229,14 +238,6 @@ class WordButton(QToolButton):
         self.ensurePolished()
         text = self.fontMetrics().size(Qt.TextFlag.TextSingleLine, self.text())
         return QSize(min(text.width() + 6, LONGEST_WORD), text.height() + 5)
-
-    def event(self, event: QEvent | None) -> bool:
-        """Say a word that is too long to be shown whole when it is pointed at."""
-        if event is not None and event.type() == QEvent.Type.ToolTip and not self.toolTip():
-            if self.fontMetrics().horizontalAdvance(self.text()) + 6 > LONGEST_WORD:
-                QToolTip.showText(QCursor.pos(), self.text(), self)
-            return True
-        return super().event(event)
 
     def minimumSizeHint(self) -> QSize:
         """Give way where a line is narrower."""

@@ -54,11 +54,11 @@ class RowWidget(QWidget):
         self._column = layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        words = QWidget(self)
-        self._flow = FlowLayout(words)
+        self._words = QWidget(self)
+        self._flow = FlowLayout(self._words)
         line = QHBoxLayout()
         line.setSpacing(2)
-        line.addWidget(words, 1)
+        line.addWidget(self._words, 1)
         layout.addLayout(line)
         self._fault = QLabel(self)
         self._fault.setProperty("role", "fault")
@@ -141,7 +141,7 @@ class RowWidget(QWidget):
     def _made(self, part: SentencePart) -> QWidget:
         match part:
             case Word(text, role, points):
-                label = PointedLabel(text, points, self) if points else QLabel(text, self)
+                label = PointedLabel(text, points, self._words) if points else QLabel(text, self._words)
                 if isinstance(label, PointedLabel):
                     label.pointed.connect(self.pointed)
                 label.setProperty("role", role)
@@ -155,25 +155,25 @@ class RowWidget(QWidget):
             case CurveOfLaw():
                 return self._curve(part)
             case Grip():
-                handle = GripHandle(part, self)
+                handle = GripHandle(part, self._words)
                 handle.dropped.connect(lambda place: self.dropped.emit(self, place))
                 return handle
             case Remove(key, hint, _, _):
-                button = self._button(key, "✕", "remove")
+                button = _button(key, "✕", "remove", self)
                 button.setToolTip(hint)
                 button.setAccessibleName(hint)
                 button.clicked.connect(lambda: self._remove(button))
                 return button
 
     def _entry(self, part: Entry) -> EntryField:
-        field = EntryField(part, self)
+        field = EntryField(part, self._words)
         field.committed.connect(lambda text: self._typed(field, text))
         field.table_pasted.connect(lambda text: self._pasted(field, text))
         field.chosen.connect(lambda option: self._edit(option.edit, self._phrase(field.part, option.text)))
         return field
 
     def _curve(self, part: CurveOfLaw) -> CurveButton:
-        button = CurveButton(self)
+        button = CurveButton(self._words)
         button.setObjectName(part.key)
         button.setAccessibleName(f"table, {part.text}")
         button.setToolTip("Open the table")
@@ -198,7 +198,7 @@ class RowWidget(QWidget):
         dialog.open()
 
     def _choice(self, part: Choice) -> QToolButton:
-        button = self._button(part.key, part.text, part.role)
+        button = _button(part.key, part.text, part.role, self._words)
         button.points = part.points
         button.pointed.connect(self.pointed)
         button.setProperty("open", part.is_open)
@@ -224,15 +224,6 @@ class RowWidget(QWidget):
             menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
         button.clicked.connect(open_menu)
-        return button
-
-    def _button(self, key: str, text: str, role: str) -> WordButton:
-        button = WordButton((), self)
-        button.setObjectName(key)
-        button.setText(text)
-        button.setProperty("role", role)
-        button.setCursor(Qt.CursorShape.PointingHandCursor)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         return button
 
     def _options_of(self, widget: QWidget) -> tuple[Option, ...]:
@@ -329,7 +320,7 @@ class RowWidget(QWidget):
         told = why.faults if isinstance(why, CaseError) else told
         ways = dict.fromkeys(way for each in told for way in each.instead)
         for way in ways:
-            button = self._button(f"instead {way}", way, "link")
+            button = _button(f"instead {way}", way, "link", self._instead)
             button.setToolTip(f"Write '{way}'")
             button.clicked.connect(lambda _, way=way: self._typed(field, way))
             layout.addWidget(button)
@@ -375,6 +366,16 @@ def _fill(menu: QMenu, options: tuple[Option, ...], choose: Callable[[Option], N
         action = menu.addAction("nothing to choose from yet")
         if action is not None:
             action.setEnabled(False)
+
+
+def _button(key: str, text: str, role: str, parent: QWidget) -> WordButton:
+    button = WordButton((), parent)
+    button.setObjectName(key)
+    button.setText(text)
+    button.setProperty("role", role)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
 
 
 class RowList(QWidget):

@@ -125,7 +125,7 @@ class Sheet(QScrollArea):
             if place < len(self._sections):
                 self._sections[place].show_section(section)
             else:
-                widget = SectionWidget(section, self._current)
+                widget = SectionWidget(section, self._current, self.widget())
                 widget.pointed.connect(self.pointed)
                 widget.asked.connect(self.asked)
                 self._layout.insertWidget(place + 1, widget)

@@ -20,6 +20,7 @@ _IMPORTED = [
     "blunt_ember.flow.flow",
     "blunt_ember.flow.process.server",
     "blunt_ember.refinement.uniform",
+    "blunt_ember.flow.process.built_models",
 ]
 
 #: The end of a process that was killed is told by the one it was forked from; so long it is waited for, s.

@@ -49,19 +49,19 @@ class Strip(QWidget):
         self._outcome: Outcome | None = None
         self._theme = LIGHT
         self.path: SeriesPath | None = None
-        self.line = LineView(self)
-        self.history = HistoryView(self)
-        self.time_line = TimeView("Time line of what changes", self)
-        self.refinement = RefinementView(self)
-        self.chain = DrawnView(self)
+        self._pages = QStackedWidget(self)
+        self.line = LineView(self._pages)
+        self.history = HistoryView(self._pages)
+        self.time_line = TimeView("Time line of what changes", self._pages)
+        self.refinement = RefinementView(self._pages)
+        self.chain = DrawnView(self._pages)
         self.chain.setAccessibleName("Resistances in series")
-        self.tables = TableView(self)
-        self.study = StudyView(self)
+        self.tables = TableView(self._pages)
+        self.study = StudyView(self._pages)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(4)
         layout.addWidget(self._top_row())
-        self._pages = QStackedWidget(self)
         for page in (self.line, self.history, self.time_line, self.refinement, self.chain, self.tables, self.study):
             self._pages.addWidget(page)
         layout.addWidget(self._pages, 1)
@@ -85,7 +85,7 @@ class Strip(QWidget):
         top = FlowLayout(holder, spacing=6, indent=0)
         self._views = QButtonGroup(self)
         for number, view in enumerate(VIEWS):
-            button = QPushButton(view, self)
+            button = QPushButton(view, holder)
             button.setCheckable(True)
             button.setObjectName(f"view {view}")
             button.setToolTip(f"Show in the strip: {view}  (Alt+Shift+{number + 1})")
@@ -94,7 +94,7 @@ class Strip(QWidget):
             top.addWidget(button)
         for controls in (self.line.controls, self.history.controls, self.tables.controls):
             top.addWidget(controls)
-        self._source = ElidedLabel(self)
+        self._source = ElidedLabel(holder)
         self._source.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         top.addWidget(self._source)
         return holder

@@ -62,7 +62,11 @@ OpenWorkplace = Callable[[], Workplace]
 
 
 #: What processes are forked from imports first; none of them outlives this one.
-_IMPORTED = ["blunt_ember.flow.process.fork_server", "blunt_ember.studies.running.solving"]
+_IMPORTED = [
+    "blunt_ember.flow.process.fork_server",
+    "blunt_ember.studies.running.solving",
+    "blunt_ember.flow.process.built_models",
+]
 
 
 class LocalPool:

@@ -1,0 +1,7 @@
+"""What the process that others are forked from makes ready last: the models of a case, which each would build anew."""
+
+from __future__ import annotations
+
+from blunt_ember.case.document.case_document import CaseDocument
+
+CaseDocument.model_rebuild()
