@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
@@ -17,6 +16,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.mesh.motion import laid_upon
+from blunt_ember.tree_of_places import tree_of
 
 #: How far beyond a range a temperature may go before it is remarked on, K.
 _SLACK = 0.5
@@ -112,7 +112,7 @@ def _unlike_sides(problem: Problem) -> Iterator[Note]:
     for names in problem.periodic:
         first, second = (mesh.surfaces[name] for name in names)
         places = laid_upon(mesh, second, first)(mesh.points[second.nodes])
-        far = np.asarray(cKDTree(mesh.points[first.nodes]).query(places)[0])
+        far = np.asarray(tree_of(mesh.points[first.nodes]).query(places)[0])
         if len(first.nodes) != len(second.nodes) or far.max() > _SAME * np.ptp(mesh.points[first.nodes], axis=0).max():
             what = f"the nodes of '{names[0]}' and '{names[1]}' do not lie upon each other"
             yield Note(("surroundings",), f"{what}; answers may be off by more than their ±. Divide both sides alike")

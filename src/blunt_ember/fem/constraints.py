@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array, csr_array, diags_array, eye_array
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.display import shown
@@ -21,6 +20,7 @@ from blunt_ember.fem.terms.term import sampled
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 from blunt_ember.mesh.motion import laid_upon
+from blunt_ember.tree_of_places import tree_of
 
 #: How far, as a share of its extent, a surface may lie from where its partner is laid upon it.
 _FIT = 1e-6
@@ -211,7 +211,7 @@ def _tied(first: str, second: str, mesh: Mesh, taken: NDArray[np.bool_]) -> Tie:
     kept = np.abs(weights) > 1e-12
     matrix = csr_array((weights[kept], (rows[kept], columns[kept])), shape=(len(nodes), mesh.node_count))
     matrix = csr_array(diags_array(1 / matrix.sum(axis=1)) @ matrix)
-    away, opposite = cKDTree(mesh.points[near.nodes]).query(laid_upon(mesh, far, near)(mesh.points[corners]))
+    away, opposite = tree_of(mesh.points[near.nodes]).query(laid_upon(mesh, far, near)(mesh.points[corners]))
     pairs = np.column_stack([corners, near.nodes[np.asarray(opposite, dtype=np.int64)]])
     return Tie((first, second), nodes, matrix, pairs[(np.asarray(away) < _FIT * extent) & taken[pairs[:, 1]]])
 
@@ -221,7 +221,7 @@ def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints
 
     Where a node lies at the place itself, it is followed alone.
     """
-    found_gap, nearest = cKDTree(mesh.points[facets.nodes]).query(places)
+    found_gap, nearest = tree_of(mesh.points[facets.nodes]).query(places)
     gap: Floats = np.asarray(found_gap)
     extent = float(np.ptp(mesh.points[facets.nodes], axis=0).max())
     found = [(facets.nodes[[node]], np.ones(1)) for node in np.asarray(nearest).tolist()]
@@ -232,7 +232,7 @@ def _projected(mesh: Mesh, facets: FacetSet, places: Floats) -> tuple[Ints, Ints
             continue
         corners = mesh.points[block.nodes]
         most = min(_NEAREST_FACETS, len(corners))
-        _, nearby = cKDTree(corners.mean(axis=1)).query(places[off], k=[*range(1, most + 1)])
+        _, nearby = tree_of(corners.mean(axis=1)).query(places[off], k=[*range(1, most + 1)])
         close = np.asarray(nearby)
         aim, cell = np.repeat(places[off], most, axis=0), close.ravel()
         local = np.tile(family.middle, (len(cell), 1))

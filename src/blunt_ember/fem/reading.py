@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.assembly import determinants, facet_weights, in_runs, physical_gradients
@@ -16,6 +15,7 @@ from blunt_ember.fem.problem.conductors import conducted
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Mesh
+from blunt_ember.tree_of_places import tree_of
 
 _BULGE = 0.05
 #: Pairs of point and cell up to which all are compared.
@@ -228,7 +228,7 @@ def boxed(points: Floats, low: Floats, high: Floats) -> tuple[Ints, Ints]:
     for size in np.unique(octave).tolist():  # boxes of about one size are found by their middles
         own = np.flatnonzero(octave == size)
         within = float(reach[own].max()) * (1 + 1e-9)
-        near: Any = cKDTree(middle[own]).query_ball_point(points, within, p=np.inf)
+        near: Any = tree_of(middle[own]).query_ball_point(points, within, p=np.inf)
         counts = np.array([len(each) for each in near])
         if not counts.any():
             continue

@@ -15,7 +15,6 @@ from blunt_ember.checks.ledger import ledger, ledger_at, require_closed
 from blunt_ember.checks.notes import run_remarks, steady_remarks
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.field import ExactField
-from blunt_ember.checks.references.fits.second_method import second_field
 from blunt_ember.errors import BluntEmberError, OpenCaseError, SolverError, StoppedError
 from blunt_ember.fem.problem.case_faults import open_properties
 from blunt_ember.fem.problem.problem import Problem
@@ -122,6 +121,8 @@ class Flow:
         key = self._steps.keys.of(case, Step.SECOND_METHOD)
 
         def second() -> ExactField | None:
+            from blunt_ember.checks.references.fits.second_method import second_field  # which brings much along
+
             return second_field(geometry, problem, solved.span, self._go_on)
 
         try:

@@ -12,13 +12,15 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.primitives import Shape
+from blunt_ember.tree_of_places import tree_of
 
 VOID = -1
+#: Points up to which all are compared with all: the tree takes longer to come than they take.
+_COMPARED = 400
 
 
 @dataclass(frozen=True)
@@ -142,11 +144,19 @@ def _corners(curves: Curves, tolerance: float) -> tuple[Ints, Ints, Floats]:
 
 def _clusters(points: Floats, tolerance: float) -> tuple[Ints, Floats]:
     """Number groups of points that lie together, (p,), and give the first point of each group."""
-    pairs = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
+    pairs = _near_pairs(points, tolerance)
     links = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
     _, label = connected_components(links, directed=False)
     _, first = np.unique(label, return_index=True)
     return label.astype(np.int64), points[first]
+
+
+def _near_pairs(points: Floats, tolerance: float) -> Ints:
+    """Numbers (k, 2) of points that lie together."""
+    if len(points) > _COMPARED:
+        return np.asarray(tree_of(points).query_pairs(tolerance, output_type="ndarray"))
+    apart = points[:, None] - points
+    return np.argwhere(np.triu((apart**2).sum(axis=2) <= tolerance**2, 1))
 
 
 def _unique(rows: Ints) -> tuple[Ints, Ints]:

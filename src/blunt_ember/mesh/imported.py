@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
@@ -287,6 +286,8 @@ def _require_apart(mesh: Mesh) -> None:
 
 
 def _require_one_at_every_middle(mesh: Mesh, middles: Floats) -> None:
+    import shapely  # which only a mesh that is read needs
+
     shapes = np.concatenate(
         [shapely.polygons(mesh.points[block.nodes[:, : CELL_FAMILIES[block.family].corners]]) for block in mesh.blocks]
     )

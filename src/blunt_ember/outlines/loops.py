@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from blunt_ember.case.document.parts import check_name
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.primitives import arc_through
+from blunt_ember.tree_of_places import tree_of
 
 DrawingPoint = tuple[float, float]
 
@@ -72,7 +72,7 @@ def chained_outlines(strokes: Sequence[Stroke], tolerance: float) -> list[Loop]:
     if not strokes:
         return []
     starts, ends = (np.array([getattr(stroke, key) for stroke in strokes]) for key in ("start", "end"))
-    tree = cKDTree(np.concatenate([starts, ends]))
+    tree = tree_of(np.concatenate([starts, ends]))
     free = np.ones(len(strokes), dtype=bool)
     loops = []
     for first in range(len(strokes)):

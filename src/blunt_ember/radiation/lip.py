@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
-import shapely
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
@@ -23,6 +22,8 @@ def lip(mesh: Mesh, surfaces: Sequence[str], owner_at: Callable[[Floats], Ints])
     Of a section it is what closes the convex hull of the surfaces and lies in no region, as ``owner_at`` tells them; of
     a solid the edges where the surfaces end.
     """
+    import shapely  # which only an open enclosure needs
+
     corners = looking_facets(mesh, surfaces).corners
     if mesh.dimension == 3:
         return mesh.points[_single_edges(corners)]

@@ -11,8 +11,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
+from blunt_ember.case.values import special_functions
 from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.expressions import parse, units_named
 from blunt_ember.case.values.formula_tree import (
@@ -77,14 +77,14 @@ _PLAIN: dict[str, Callable[[Any], Any]] = {
     "asinh": np.arcsinh,
     "acosh": np.arccosh,
     "atanh": np.arctanh,
-    "erf": special.erf,
-    "erfc": special.erfc,
-    "bessel_j0": special.j0,
-    "bessel_j1": special.j1,
-    "bessel_i0": special.i0,
-    "bessel_i1": special.i1,
-    "bessel_k0": special.k0,
-    "bessel_k1": special.k1,
+    "erf": special_functions.erf,
+    "erfc": special_functions.erfc,
+    "bessel_j0": special_functions.j0,
+    "bessel_j1": special_functions.j1,
+    "bessel_i0": special_functions.i0,
+    "bessel_i1": special_functions.i1,
+    "bessel_k0": special_functions.k0,
+    "bessel_k1": special_functions.k1,
 }
 FUNCTIONS = (*_PLAIN, "sqrt", "abs", "min", "max", *TEXTBOOK)
 #: Names with a fixed meaning, and what they mean; no parameter may take one.

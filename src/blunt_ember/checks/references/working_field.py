@@ -8,6 +8,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
+from blunt_ember.checks.references.fits.by_fewer import by_fewer
 from blunt_ember.checks.references.fits.field import ExactField, Idealised, MovingField, Unsaid
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.errors import ReferenceRefusedError
@@ -54,8 +55,6 @@ def source_of(field: ExactField | MovingField) -> Source:
     """Return where a field that answers are compared with comes from."""
     if isinstance(field, OwnField):
         return Source(Provenance.WORKING, field.source)
-    from blunt_ember.checks.references.fits.second_method import by_fewer  # which a window does without
-
     if by_fewer(field) is not None:
         return Source(Provenance.SECOND, field.source)
     return Source(Provenance.THEORY if isinstance(field, Idealised) else Provenance.EXACT, field.source)

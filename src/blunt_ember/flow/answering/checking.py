@@ -18,7 +18,7 @@ from blunt_ember.checks.questions.answers import answer, as_nothing, exact_answe
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.checks.references.fits.second_method import by_fewer
+from blunt_ember.checks.references.fits.by_fewer import by_fewer
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.unbounded import meets_otherwise_held

@@ -6,12 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import Arrangement
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.mesh.planar.size_field import SizeField
+from blunt_ember.tree_of_places import tree_of
 
 #: Places at which the size field is read along an edge, for each cell expected there.
 _FINE = 4
@@ -59,7 +59,7 @@ def _divide_alike(curves: Curves, sizes: SizeField, by_hand: Mapping[int, int], 
     of several places, may differ in what is as near as another."""
     middles = curves.at(np.full(len(curves), 0.5))
     for moved in sizes.repeats[::2]:
-        far, nearest = cKDTree(middles).query(moved(middles))
+        far, nearest = tree_of(middles).query(moved(middles))
         for each in np.flatnonzero(np.asarray(far) < SAME_PLACE * sizes.largest).tolist():
             other = int(np.asarray(nearest)[each])
             start = moved(curves.start[[each]])[0]

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Flags, Floats, Ints
@@ -27,6 +26,8 @@ _CELLS = {1: "quad4", 2: "quad9"}
 _FACETS = {1: "line2", 2: "line3"}
 
 
+#: Boxes times places up to which all are compared with all.
+_COMPARED = 300_000
 #: Where a region lies between the lines of a lattice, as an array like its owners.
 Extents = Sequence[NDArray[np.bool_]]
 
@@ -153,8 +154,7 @@ def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str])
     edge = np.concatenate([np.zeros(0, dtype=np.int64), *(geometry.surfaces[name].edges for name in chosen)])
     owner = np.repeat(np.arange(len(chosen)), [len(geometry.surfaces[name].edges) for name in chosen])
     low, high = curves.take(edge).boxes()
-    boxes = shapely.box(*(low - tolerance).T, *(high + tolerance).T)
-    near, facet = shapely.STRtree(shapely.points(middle)).query(boxes)
+    near, facet = _within(low - tolerance, high + tolerance, middle)
     on = _on_curve(curves.take(edge[near]), middle[facet], tolerance)
     near, facet = owner[near[on]], facet[on]
     order = np.argsort(near, kind="stable")
@@ -163,6 +163,17 @@ def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str])
         name: np.unique(facet[order[begin:end]])
         for name, (begin, end) in zip(chosen, pairwise(ends.tolist()), strict=True)
     }
+
+
+def _within(low: Floats, high: Floats, places: Floats) -> tuple[Ints, Ints]:
+    """Return the numbers of boxes, from ``low`` to ``high`` (b, 2), and those of the places (p, 2) that lie in each."""
+    if len(low) * len(places) <= _COMPARED:
+        box, place = np.nonzero(((places >= low[:, None]) & (places <= high[:, None])).all(axis=2))
+        return box, place
+    import shapely  # which takes as long to come as many small meshes
+
+    found = shapely.STRtree(shapely.points(places)).query(shapely.box(*low.T, *high.T))
+    return found[0], found[1]
 
 
 def _on_curve(curves: Curves, points: Floats, tolerance: float) -> np.typing.NDArray[np.bool_]:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
-import shapely
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.mesh.motion import Motion
+from blunt_ember.tree_of_places import tree_of
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 #: Cells along a quarter turn at least.
 ALONG_QUARTER = 6
@@ -95,7 +98,7 @@ def size_field(
     # Once what each asks for is spread to the others, the nearest one tells.
     every = np.concatenate([places for places, _ in dense])
     own = _grouped(every, np.concatenate([np.full(len(places), s) for places, s in dense]), largest, growth)
-    return replace(field, places=(*field.places, cKDTree(every)), sizes=(*field.sizes, own.at(every)))
+    return replace(field, places=(*field.places, tree_of(every)), sizes=(*field.sizes, own.at(every)))
 
 
 def _sampled(curves: Curves, size: Floats, most: int) -> tuple[Ints, Floats]:
@@ -110,7 +113,7 @@ def _grouped(points: Floats, sizes: Floats, largest: float, growth: float) -> Si
     """Sources of about one size share a tree, so that the nearest of each tree is the one that counts."""
     octave = np.floor(np.log2(sizes / largest) * 2).astype(int)
     levels = [level for level in np.unique(octave).tolist() if level < 0]
-    trees = tuple(cKDTree(points[octave == level]) for level in levels)
+    trees = tuple(tree_of(points[octave == level]) for level in levels)
     return SizeField(largest, growth, trees, tuple(sizes[octave == level] for level in levels))
 
 
@@ -120,6 +123,8 @@ def _widths(plan: Arrangement, owner: Ints, share: Floats, thin: Ints, reach: Fl
 
     Edges that share a corner with the place's own are passed over: towards a sharp corner the body is thin by shape.
     """
+    import shapely  # which mapped cells do without
+
     own = plan.curves.take(owner)
     points, along = own.at(share), own.direction(share)
     normal = np.column_stack([-along[:, 1], along[:, 0]])

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
@@ -15,6 +14,7 @@ from blunt_ember.mesh.planar.boundary import Boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.mesh.planar.strip_triangles import Thin, triangles_and_strips
 from blunt_ember.mesh.planar.triangles import Owners, Triangulation, smallest_angle
+from blunt_ember.tree_of_places import tree_of
 
 #: A mirrored mesh is kept when no angle is sharper than this, or than in a mesh that is not mirrored, degrees.
 _GOOD = 20.0
@@ -83,8 +83,8 @@ def _mirror_of(plan: Arrangement, axis: int, sizes: SizeField, by_hand: Mapping[
     middle = curves.at(half)
     low, high = min(low, middle[:, axis].min()), max(high, middle[:, axis].max())
     bare = _Mirror(axis, float(low + high) / 2, np.zeros(0, dtype=np.int64))
-    far, near = cKDTree(middle).query(bare.image(middle))
-    corners_far = cKDTree(plan.points).query(bare.image(plan.points))[0]
+    far, near = tree_of(middle).query(bare.image(middle))
+    corners_far = tree_of(plan.points).query(bare.image(plan.points))[0]
     partner = np.asarray(near, dtype=np.int64)
     if max(np.max(far), np.max(corners_far)) > reach:
         return None

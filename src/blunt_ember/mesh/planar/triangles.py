@@ -12,13 +12,13 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
-from scipy.spatial import Delaunay, QhullError, cKDTree
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.mesh.planar.boundary import SAME_PLACE, Boundary, divided_boundary, edge_divisions, halved_boundary
 from blunt_ember.mesh.planar.size_field import SizeField
+from blunt_ember.tree_of_places import tree_of
 
 Owners = Callable[[Floats], Ints]
 
@@ -152,12 +152,14 @@ def _cut(plan: Arrangement, boundary: Boundary, chosen: Ints, sizes: SizeField) 
     middles = plan.curves.take(boundary.edge).at(boundary.share.mean(axis=1))
     own = middles[chosen]
     for moved in sizes.repeats:
-        far, nearest = cKDTree(middles).query(moved(own))
+        far, nearest = tree_of(middles).query(moved(own))
         chosen = np.concatenate([chosen, np.asarray(nearest)[np.asarray(far) < SAME_PLACE * sizes.largest]])
     return halved_boundary(plan, boundary, np.unique(chosen))
 
 
 def _delaunay(points: Floats) -> Ints:
+    from scipy.spatial import Delaunay, QhullError  # which mapped cells do without
+
     try:
         cells = Delaunay(points).simplices.astype(np.int64)
     except (QhullError, ValueError) as error:
@@ -228,7 +230,7 @@ def _clear_of(points: Floats, boundary: Boundary, share: float) -> Flags:
 
 def _nearest(places: Floats, points: Floats, count: int) -> tuple[Floats, Ints]:
     """Return distances and numbers (p, count) of the places nearest to each point."""
-    found = cKDTree(places).query(points, k=min(count, len(places)))
+    found = tree_of(places).query(points, k=min(count, len(places)))
     return np.reshape(found[0], (len(points), -1)), np.reshape(found[1], (len(points), -1))
 
 
@@ -305,7 +307,7 @@ def _spread(points: Floats, apart: Floats) -> Flags:
     keep = np.ones(len(points), dtype=bool)
     if not len(points):
         return keep
-    pairs = cKDTree(points).query_pairs(float(apart.max()), output_type="ndarray")
+    pairs = tree_of(points).query_pairs(float(apart.max()), output_type="ndarray")
     first, second = np.sort(pairs, axis=1).T
     near = np.linalg.norm(points[first] - points[second], axis=1) < np.maximum(apart[first], apart[second])
     keep[second[near]] = False

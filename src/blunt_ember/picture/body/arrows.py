@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkGlyph3D, vtkTriangleFilter
@@ -13,6 +12,7 @@ from vtkmodules.vtkFiltersSources import vtkArrowSource
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.picture.body.vtk_data import poly_data
+from blunt_ember.tree_of_places import tree_of
 
 #: Arrows at about so many places across the body, the longest so long as a share of the way between two.
 _ACROSS, _LONGEST, _SHORTEST = 9, 0.8, 0.08
@@ -55,7 +55,7 @@ def even_places(corners: Floats, spacing: float) -> tuple[Floats, Floats]:
 
 def _apart(places: Floats, least: float) -> Ints:
     """Return which of places (p, d) are kept so that no two are nearer than ``least``, the first ones before others."""
-    near: Any = cKDTree(places).query_ball_point(places, least)
+    near: Any = tree_of(places).query_ball_point(places, least)
     kept = np.ones(len(places), dtype=bool)
     for place, around in enumerate(near):
         if kept[place]:

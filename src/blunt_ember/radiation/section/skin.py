@@ -7,11 +7,11 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import LookingFacets, looking_facets
+from blunt_ember.tree_of_places import tree_of
 
 #: Pieces of skin whose directions differ by less than this run straight on, radians.
 _STRAIGHT = 1e-9
@@ -101,7 +101,7 @@ def coarsened(points: Floats, ends: Ints, seen: Floats) -> Ints:
     """
     kept: list[tuple[int, int]] = []
     for loop in _loops(points, ends):
-        gaps = np.asarray(cKDTree(points[ends[loop].ravel()]).query(seen)[0])
+        gaps = np.asarray(tree_of(points[ends[loop].ravel()]).query(seen)[0])
         others = gaps[gaps > _SAME * float(np.ptp(points, axis=0).max())]
         deep = _CLOSE * float(others.min(initial=np.inf))
         along = points[ends[loop, 1]] - points[ends[loop, 0]]

@@ -10,7 +10,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.radiation.solid.patches import Rule, Samples, samples_of, samples_on
@@ -212,6 +211,8 @@ def _kernel(one: Samples, first: Ints, two: Samples, second: Ints) -> Floats:
 
 def _hiding(skin: Floats, shapes: Polygons) -> Floats:
     """The triangles (k, 3, 3) of the skin that can stand between polygons: those with polygons on both sides."""
+    from scipy.spatial import ConvexHull, QhullError  # which only an enclosure in space needs
+
     corners = np.unique(shapes.corners.reshape(-1, 3), axis=0)
     try:
         corners = corners[ConvexHull(corners).vertices]

@@ -14,8 +14,8 @@ from types import MappingProxyType
 from typing import Any
 
 import numpy as np
-from scipy.special import i0, i1, iv, k0, k1
 
+from blunt_ember.case.values.special_functions import i0, i1, iv, k0, k1
 from blunt_ember.case.values.textbook.entry import Entry, RangeError
 from blunt_ember.case.values.units import (
     AREA,

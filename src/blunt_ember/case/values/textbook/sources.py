@@ -13,8 +13,8 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
-from scipy.special import ellipe, ellipk, erf, erfc, exp1, i0e, k0
 
+from blunt_ember.case.values.special_functions import ellipe, ellipk, erf, erfc, exp1, i0e, k0
 from blunt_ember.case.values.textbook.entry import Entry
 from blunt_ember.case.values.units import (
     CONDUCTIVITY,

@@ -38,6 +38,10 @@ class SecondField:
     error: float
     name: str = "second-method"
 
+    def by_fewer(self) -> SecondField:
+        """Return what is found with fewer poles."""
+        return replace(self, rational=self.fewer)
+
     @property
     def source(self) -> str:
         """Where it comes from, and how near it is."""
@@ -59,15 +63,6 @@ class SecondField:
             if edge.name == surface and (edge.beyond is None or self.regions[number] < self.regions[edge.beyond])
         ]
         return sum(found) * self.depth * (-1 if "|" in surface else 1) if found else float("nan")
-
-
-def by_fewer(field: object) -> tuple[SecondField | SolidField, float] | None:
-    """Return what the method finds with fewer poles, and by how much a field errs, K: both tell how far to trust an
-    answer of its. None where a field is none of the method."""
-    if isinstance(field, SolidField):
-        flat = by_fewer(field.flat)
-        return None if flat is None else (replace(field, flat=flat[0]), flat[1])
-    return (replace(field, rational=field.fewer), field.error) if isinstance(field, SecondField) else None
 
 
 def second_field(

@@ -9,8 +9,6 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.enclosures import OPENING
 from blunt_ember.checks.references.views.closing import completed
-from blunt_ember.checks.references.views.in_section import SectionViews
-from blunt_ember.checks.references.views.in_space import SolidViews
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import outlines_of
@@ -56,6 +54,10 @@ def views_of(law: EnclosureLaw, geometry: BodyGeometry, mesh: Mesh) -> Enclosure
     known = np.full((len(names), len(names)), np.nan)
     if law.images or len(names) > _MOST:
         return EnclosureViews(names, area, np.full((len(names) + 1,) * 2, np.nan), ())
+    # What only an enclosure needs brings much along.
+    from blunt_ember.checks.references.views.in_section import SectionViews
+    from blunt_ember.checks.references.views.in_space import SolidViews
+
     section = outlines_of(geometry)
     views = SectionViews(section) if section is not None else SolidViews(mesh)
     forms: dict[str, None] = {}
