@@ -21,17 +21,18 @@ def _spin(app: QApplication, until: Any) -> None:
 
 
 def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
-    from blunt_ember.desk.app.application import application, keep_imported
+    from blunt_ember.desk.app.application import application
     from blunt_ember.desk.solver.child_process import prepare
+    from blunt_ember.kept_imports import kept_imports
 
     app = application()
     prepare()
     marks.append(("Python and Qt started", time.time()))
-    from blunt_ember.desk.app.window import Window
-    from blunt_ember.gallery.families import demo_case
+    with kept_imports():
+        from blunt_ember.desk.app.window import Window
+        from blunt_ember.gallery.families import demo_case
 
     marks.append(("VTK, matplotlib and NumPy imported", time.time()))
-    keep_imported()
     window = Window()
     window.show_case(demo_case(), None)
     window.show()

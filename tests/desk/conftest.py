@@ -17,11 +17,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from blunt_ember.desk.app.application import application, keep_imported
+from blunt_ember.desk.app.application import application
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.sheet.option_list import OptionList
 from blunt_ember.gallery.families import demo_case
+from blunt_ember.kept_imports import keep_imported
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

@@ -9,16 +9,18 @@ from typing import TYPE_CHECKING
 from blunt_ember.cli.command import Command, add_json, print_json, require_new, status_of
 from blunt_ember.cli.told import Told
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.kept_imports import kept_imports
 
 if TYPE_CHECKING:
     from blunt_ember.flow.outcome import Outcome
 
 
 def _run(options: argparse.Namespace) -> int:
-    from blunt_ember.case.editing.edits import with_value
-    from blunt_ember.case.files.case_file import read_case
-    from blunt_ember.flow.flow import Flow
-    from blunt_ember.report.checks_table import outcome_object, outcome_text
+    with kept_imports():
+        from blunt_ember.case.editing.edits import with_value
+        from blunt_ember.case.files.case_file import read_case
+        from blunt_ember.flow.flow import Flow
+        from blunt_ember.report.checks_table import outcome_object, outcome_text
 
     case = read_case(Path(options.file))
     if options.units is not None:

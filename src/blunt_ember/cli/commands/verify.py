@@ -6,10 +6,8 @@ import argparse
 import os
 import sys
 import time
-from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from itertools import chain
-from multiprocessing import get_context
 from typing import TYPE_CHECKING, Any
 
 from blunt_ember.cli.command import AGREED, OFF, Command, add_json, print_json
@@ -49,6 +47,10 @@ def _verified(name: str, case: Case) -> _Verified:
 
 def _all_verified(cases: list[tuple[str, Case]]) -> list[_Verified]:
     """Solve cases on all cores, and say on the error channel how far it is; the order stays."""
+    # What other commands do without.
+    from concurrent.futures import ProcessPoolExecutor, as_completed
+    from multiprocessing import get_context
+
     workers = min(os.cpu_count() or 1, len(cases))
     with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
         # What runs in time takes longest, so that it comes first.

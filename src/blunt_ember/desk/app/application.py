@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import logging
 import os
 import signal
@@ -19,6 +18,7 @@ from blunt_ember.desk.solver.child_process import prepare
 from blunt_ember.desk.solver.scratch import put_aside_together, sweep
 from blunt_ember.desk.widgets.icon import ICON
 from blunt_ember.desk.widgets.style import base_font
+from blunt_ember.kept_imports import kept_imports
 
 
 def application() -> QApplication:
@@ -39,11 +39,6 @@ def _made_ready(app: QApplication) -> None:
     app.setWindowIcon(QIcon(str(ICON)))
 
 
-def keep_imported() -> None:
-    """Let what was imported be looked through no more for what can be thrown away: it took 12 ms of every edit."""
-    gc.freeze()
-
-
 def run_window(path: Path | None, demo: bool) -> int:
     """Open the window on a file, on the demo case or on the start page; return when it is closed."""
     app = application()
@@ -51,10 +46,10 @@ def run_window(path: Path | None, demo: bool) -> int:
     put_aside_together()
     prepare()  # the solver's process imports NumPy and SciPy while this one imports VTK and matplotlib
 
-    from blunt_ember.desk.app.window import Window
-    from blunt_ember.gallery.families import demo_case
+    with kept_imports():
+        from blunt_ember.desk.app.window import Window
+        from blunt_ember.gallery.families import demo_case
 
-    keep_imported()
     window = Window()
     _survive_slips(window)
 

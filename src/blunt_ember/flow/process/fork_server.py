@@ -5,6 +5,7 @@ It ends with the window even while it still imports, and what it forks ends with
 
 from __future__ import annotations
 
+import gc
 import os
 
 from blunt_ember.flow.process.own_end import end_with, end_with_starter
@@ -20,8 +21,10 @@ class _Forking:
     def forked(self) -> None:
         """Called after, in the new one."""
         end_with(self._starter)
+        gc.enable()
 
 
 _forking = _Forking()
 end_with_starter()
+gc.disable()  # what is imported here is never thrown away
 os.register_at_fork(before=_forking.begin, after_in_child=_forking.forked)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -39,7 +38,6 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         from blunt_ember.case.case import case_from_data
         from blunt_ember.flow.flow import Flow
 
-        gc.freeze()  # what was imported is looked through no more for what can be thrown away
         number = 0
         # The fields of a run go with it, and one that was stopped is kept by nothing else: so it is held here until the
         # next request, that the window may read it in its own time.
