@@ -111,6 +111,21 @@ def stated(name: str, **more: Any) -> Case:
     )
 
 
+@pytest.mark.parametrize("name", [name for name in BODIES if name not in ALIKE and "rod" not in name])
+def test_places_on_a_grid_and_places_anywhere_are_read_alike(name: str) -> None:
+    outcome = Flow(curves=False).answered(stated(name))
+    exact, mesh = outcome.exact, outcome.mesh
+    assert isinstance(exact, SettlingInTime) and mesh is not None
+    rng = np.random.default_rng(8)
+    anywhere = mesh.points[mesh.blocks[0].nodes[:40]].mean(axis=1) + rng.normal(0, 1e-4, (40, mesh.dimension))
+    lines = [np.unique(each)[:5] for each in anywhere.T]
+    grid = np.stack(np.meshgrid(*lines, indexing="ij"), axis=-1).reshape(-1, len(lines))
+    for places in (anywhere, grid):
+        for field in (exact.still, exact.at(200.0)):
+            alone = np.array([field.temperature(place[None])[0] for place in places])
+            assert field.temperature(places) == pytest.approx(alone, abs=1e-9)
+
+
 @pytest.mark.parametrize("name", BODIES)
 def test_the_sides_give_off_what_the_body_loses(name: str) -> None:
     sides = BODIES[name][3]

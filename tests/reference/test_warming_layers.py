@@ -11,6 +11,7 @@ from scipy.linalg import eigh
 from blunt_ember.case.values.laws import constant_law
 from blunt_ember.case.values.units import CONDUCTIVITY
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.reference.in_layers.brackets import roots_between
 from blunt_ember.reference.in_layers.changing import Course, Swing
 from blunt_ember.reference.in_layers.fluxed import Fluxed
 from blunt_ember.reference.in_layers.layers import Layers, ReferenceLayer
@@ -159,6 +160,43 @@ def test_no_mode_is_missed(form: Any, start: float, seed: int) -> None:
     roots = stack.roots(12)
     assert roots**2 == pytest.approx(squared, rel=2e-4, abs=1e-9 * squared[-1])
     assert (stack.below((roots[:-1] + roots[1:]) / 2) == np.arange(1, 12)).all()
+
+
+@pytest.mark.parametrize(("form", "start"), FORMS)
+@pytest.mark.parametrize("seed", [0, 1, 7])
+def test_every_root_is_found_to_the_last_digits(form: Any, start: float, seed: int) -> None:
+    stack = stacked(form, start, seed, idle=seed == 7).stack
+    roots = stack.roots(150)
+    moving = roots[1:] if stack.rests else roots
+    assert (moving > 0).all() and (np.diff(moving) > 0).all()
+    apart = np.diff(moving).min() / moving.max() / 3
+    number = np.arange(len(roots) - len(moving), len(roots))
+    assert (stack.below(moving * (1 - apart)) == number).all() and (
+        stack.below(moving * (1 + apart)) == number + 1
+    ).all()
+    before, after = (np.sign(stack.left_over(moving * (1 + way * 1e-12))) for way in (-1, 1))
+    assert (before * after < 0).all()
+
+
+def test_roots_of_any_kind_are_found_between_their_brackets() -> None:
+    root = np.array([1e-9, 0.3, 2.0, 7.5, 40.0, 1e6])
+
+    def left(place: np.ndarray) -> np.ndarray:
+        away = place - root
+        return np.array(
+            [
+                np.tanh(1e12 * away[0]),
+                away[1] ** 3,
+                np.expm1(away[2]),
+                -away[3],
+                np.sign(away[4]),
+                away[5] * abs(away[5]),
+            ]
+        )
+
+    found = roots_between(left, root * 0.2, root * 9.0)
+    assert found[[0, 2, 3, 4, 5]] == pytest.approx(root[[0, 2, 3, 4, 5]], rel=4e-16)
+    assert found[1] == pytest.approx(root[1], rel=1e-9)  # so flat that a third of the digits do
 
 
 def test_layers_of_one_material_are_one_layer_and_end_in_the_steady_answer() -> None:

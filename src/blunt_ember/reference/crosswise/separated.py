@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.reference.crosswise.fading import fading
+from blunt_ember.reference.crosswise.grid import grid_of
 from blunt_ember.reference.in_layers.modes import Modes, Stack, modes_of
 from blunt_ember.reference.in_layers.warming import Warming
 from blunt_ember.reference.side import Side
@@ -232,6 +233,11 @@ class Separated:
         result = np.empty(len(places))
         for at in np.unique(owner).tolist():
             own = np.flatnonzero(owner == at)
+            if (grid := grid_of(places[own])) is not None:
+                lines, numbers = grid
+                found = self._on_grid(at, lines)[numbers]
+                result[own] = self.across.settled_at(at, lines[0])[numbers[0]] + found
+                continue
             size = max(len(modes.roots), self.pairs**2)
             for some in np.array_split(own, len(own) * size // _AT_ONCE + 1):
                 s = places[some, 0]
@@ -243,6 +249,20 @@ class Separated:
                     found[:, : self.pairs] += np.einsum("pnm,pm->pn", pairs, second.in_layer(0, places[some, 1]))
                 result[some] = self.across.settled_at(at, s) + (across * found).sum(axis=1)
         return result
+
+    def _on_grid(self, layer: int, lines: list[Floats]) -> Floats:
+        """How far it is from what is settled along the first axis, K, where lines across each axis meet."""
+        across = self._first[0].in_layer(layer, lines[0])
+        found = across @ self._second.at(lines[1]).T
+        if len(self.others) == 1:
+            return np.asarray(found)
+        second, third = self._third
+        every = np.empty((*found.shape, len(lines[2])))
+        other = second.in_layer(0, lines[1])
+        for number, place in enumerate(lines[2]):
+            pairs = third.at(np.array([place])).reshape(self.pairs, self.pairs)
+            every[..., number] = found + across[:, : self.pairs] @ pairs @ other.T
+        return every
 
     def heat_in(self, axis: int, end: int) -> float:
         """Return the heat in W that enters at an end of an axis (of a cylinder per radian), with as many modes as there

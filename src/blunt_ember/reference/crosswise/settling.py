@@ -15,6 +15,7 @@ from functools import cached_property, reduce
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.reference.crosswise.grid import grid_of
 from blunt_ember.reference.crosswise.limits import approached
 from blunt_ember.reference.in_layers.modes import Modes
 from blunt_ember.reference.in_layers.warming import Warming
@@ -57,6 +58,11 @@ class Settling(SentBare):
         if terms is None:
             return np.full(len(places), np.nan)
         modes, _, weights = terms
+        if (grid := grid_of(places)) is not None:
+            lines, at = grid
+            for each, line in zip(modes, lines, strict=True):  # the axis that comes first goes, and comes again as last
+                weights = np.tensordot(weights, each.in_layer(0, line), axes=(0, 1))
+            return np.asarray(weights[at])
         found = np.empty(len(places))
         run = max(1, _AT_ONCE // (weights.size // weights.shape[-1]))
         for first in range(0, len(places), run):

@@ -3,14 +3,14 @@
 (k sᵐ X′)′ + λ² c sᵐ X = 0 is a Sturm–Liouville problem, also where k and c jump: the n-th mode has n zeros, and how
 many roots lie below any λ is told by the zeros of the solution that starts as the first side demands (Courant &
 Hilbert, *Methods of Mathematical Physics* I, VI.6). A contact is a layer without capacity; a zero may lie within it. So
-each root is found by halving what is known to hold it, and none is missed. In a layer the solutions are those of
-Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.9 to 3.11, 7.7, 9.4 and 12.8.
+what is known to hold a root is halved until it holds no other, and none is missed. In a layer the solutions are those
+of Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.9 to 3.11, 7.7, 9.4 and 12.8.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Literal
 
 import numpy as np
@@ -18,6 +18,7 @@ from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.quadrature import gauss_rule
+from blunt_ember.reference.in_layers.brackets import roots_between
 
 BodyForm = Literal["wall", "cylinder", "sphere"]
 #: What the distance is raised to in the area that heat passes.
@@ -163,16 +164,34 @@ class Stack:
         while self.below(np.array([high]))[0] < count:
             high *= 2
         lows, highs = np.zeros(count), np.full(count, high)
+        under_low, under_high = np.zeros(count), np.full(count, np.inf)
+        alone = np.zeros(count, dtype=bool)
         for _ in range(_HALVINGS):
             middle = (lows + highs) / 2
-            under = self.below(middle) > number
-            lows, highs = np.where(under, lows, middle), np.where(under, middle, highs)
-            if (highs - lows <= 2e-16 * highs)[1 if self.rests else 0 :].all():
+            under = self.below(middle)
+            beyond = under > number
+            lows, under_low = np.where(beyond, lows, middle), np.where(beyond, under_low, under)
+            highs, under_high = np.where(beyond, middle, highs), np.where(beyond, under, under_high)
+            alone = (under_low == number) & (under_high == number + 1) & (lows > 0)
+            settled = alone | (highs - lows <= 2e-16 * highs)
+            if settled[1 if self.rests else 0 :].all():
                 break
         found = (lows + highs) / 2
+        signs = np.sign(self.left_over(np.concatenate([lows[alone], highs[alone]]))).reshape(2, -1)
+        alone[alone] = signs[0] * signs[1] < 0
+        found[alone] = roots_between(self.left_over, lows[alone], highs[alone])
         if self.rests:
             found[0] = 0.0
         return found
+
+    def left_over(self, root: Floats) -> Floats:
+        """What the last side demands and a solution that meets the first side leaves over (n,); nothing at a root."""
+        value, flow = self.first(len(root))
+        for layer in range(len(self.k)):
+            value, flow = self.crossed(layer, np.asarray(self.lines[layer + 1]), root, value, flow)
+            if layer < len(self.contacts):
+                value = value + self.contacts[layer] * flow / self.area(layer + 1)
+        return value if np.isinf(self.leaves[1]) else flow + self.leaves[1] * self.area(len(self.k)) * value
 
 
 #: Values of modes at places that are remembered at most, and at how many sets of places.
@@ -280,9 +299,17 @@ class Modes:
         return np.where(self.resting, stack.volume(layer), found)
 
 
+@lru_cache(maxsize=256)
+def _roots_of(stack: Stack, count: int) -> Floats:
+    """The roots of a stack, which fields of the same body ask for again and again; they cannot be written to."""
+    roots = stack.roots(count)
+    roots.setflags(write=False)
+    return roots
+
+
 def modes_of(stack: Stack, count: int) -> Modes:
     """Return the ``count`` slowest modes of a stack."""
-    roots = stack.roots(count)
+    roots = _roots_of(stack, count)
     moving = np.where(roots == 0, 1.0, roots)
     value, flow = stack.first(count)
     begins: list[tuple[Floats, Floats]] = []
