@@ -6,6 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+#: Of double or single precision.
+AnyFloats = NDArray[np.floating]
 Ints = NDArray[np.int64]
 #: Numbers of which there are many: they need half the memory.
 ShortInts = NDArray[np.int32]

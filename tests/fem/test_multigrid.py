@@ -10,8 +10,9 @@ from scipy import sparse
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import case_from_data
+from blunt_ember.fem import linear
 from blunt_ember.fem.assembly import assembled
-from blunt_ember.fem.linear import LATTICE_NODES, PATIENT_STEPS, LinearSolver
+from blunt_ember.fem.linear import LATTICE_NODES, LinearSolver
 from blunt_ember.fem.multigrid.cycle import multigrid_cycle
 from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.problem import well_posedness
@@ -71,14 +72,15 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any], str, dict[str, Any], int]
 }
 
 
+@pytest.mark.parametrize("single", [False, True])
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("name", CASES)
-def test_few_steps_through_halves_of_the_lattice(name: str, order: int) -> None:
+def test_few_steps_through_halves_of_the_lattice(name: str, order: int, single: bool) -> None:
     *what, most = CASES[name]
     balance = balance_of(order, *what)
     assert balance.problem.mesh.lattice is not None and balance.spaces.on_lattice
     matrix = balance.matrix(balance.fixed)
-    cycle = multigrid_cycle(matrix, balance.spaces)
+    cycle = multigrid_cycle(matrix, balance.spaces, single=single)
     load = balance.left_over(np.zeros(matrix.shape[0]))[0]
     steps: list[Floats] = []
     operator = sparse.linalg.LinearOperator(matrix.shape, matvec=cycle, dtype=float)
@@ -176,21 +178,27 @@ def test_bodies_that_fill_no_box_have_the_same_sums(kind: str, order: int, size:
     assert known >= 2
 
 
+@pytest.mark.parametrize("steps", [{"HASTY_STEPS": 2}, {"HASTY_STEPS": 2, "PATIENT_STEPS": 2}], ids=len)
 @pytest.mark.parametrize("large", [False, True])
-def test_cells_too_uneven_for_it_are_solved_all_the_same(large: bool, monkeypatch: pytest.MonkeyPatch) -> None:
-    """After a few steps by factors; of large matrices algebraic multigrid goes on from where it got to."""
+def test_cells_too_uneven_for_it_are_solved_all_the_same(
+    large: bool, steps: dict[str, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With all digits, or after a few steps by factors; of large matrices algebraic multigrid goes on from where it
+    got to."""
     if large:
         monkeypatch.setattr("blunt_ember.fem.linear.MOST_FACTORED", {3: 0})
-    monkeypatch.setattr("blunt_ember.fem.linear.PATIENT_STEPS", 2)
+    for name, most in steps.items():
+        assert getattr(linear, name) > most
+        monkeypatch.setattr(linear, name, most)
     monkeypatch.setattr("blunt_ember.fem.linear.MULTIGRID_NODES", 100)
-    assert PATIENT_STEPS > 2
     balance = balance_of(2, *CASES["cubes"][:-1])
     matrix = balance.matrix(balance.fixed)
     load = balance.left_over(np.zeros(matrix.shape[0]))[0]
     solver = LinearSolver(matrix, balance.spaces, 3)
     found = solver.solve(load)
+    iterated = large or len(steps) == 1
     assert solver.method == (
-        "conjugate gradients with multigrid" if large else "direct, as the iteration did not get there"
+        "conjugate gradients with multigrid" if iterated else "direct, as the iteration did not get there"
     )
     assert np.linalg.norm(load - matrix @ found) < 1e-10 * np.linalg.norm(load)
 

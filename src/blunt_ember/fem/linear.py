@@ -26,6 +26,9 @@ PLANE_NODES = 250_000
 #: The same of solids on a lattice that is halved: 4 600 unknowns take 0.036 s and 0.019 s, 15 000 take 0.27 s and
 #: 0.08 s, flat cells (1 to 100) no longer than others.
 LATTICE_NODES = 5_000
+#: And of planes on one: 40 000 unknowns take 0.25 s and 0.19 s, 250 000 of linear cells 1.06 s and 0.75 s, of quadratic
+#: ones 2.8 s and 1.6 s; where a mesh is solved again and again factors of fewer, whose analysis is known, are as fast.
+PLANE_LATTICE_NODES = 60_000
 #: How many times as many where a matrix is solved with again and again, as in steps of time.
 REPEATED = 5
 #: Unknowns above which a matrix that is solved with repeatedly is first tried without any preparation, and the steps
@@ -44,8 +47,9 @@ RUN_STEPS = 400
 #: Steps of minimal residuals that are kept, and runs of so many, of which the first may end early by its own measure.
 RESTARTED = 60
 FEW_RUNS = 4
-#: The most steps with cycles through halves of a lattice, which take ten where they are of use.
-PATIENT_STEPS = 40
+#: The most steps with cycles through halves of a lattice, which take ten where they are of use; and those with cycles
+#: of half the digits, which take no more unless conduction differs too much from cell to cell.
+PATIENT_STEPS, HASTY_STEPS = 40, 20
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
 CORRECTIONS = 5
 #: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more: on flat cells
@@ -65,8 +69,9 @@ SLOW = 1e-6
 
 def fits_factors(count: int, dimension: int, repeated: bool = True, on_lattice: bool = False) -> bool:
     """Tell whether factors of a matrix of so many unknowns are worth their memory and time."""
-    solid = LATTICE_NODES if on_lattice and not repeated else MULTIGRID_NODES
-    most = (solid if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
+    once = on_lattice and not repeated
+    solid, plane = (LATTICE_NODES, PLANE_LATTICE_NODES) if once else (MULTIGRID_NODES, PLANE_NODES)
+    most = (solid if dimension > 2 else plane) * (REPEATED if repeated else 1)
     return dimension == 1 or count <= most
 
 
@@ -233,16 +238,27 @@ def _multigrid(
     """A run of the iteration, and the one cycle that makes each of its steps a good one; a ``large`` matrix is not
     given up where halves of a lattice are not what it wants."""
     even = matrix if symmetric else csr_array((matrix + matrix.T) / 2)
-    cycles = [multigrid_cycle(even, spaces, spaces.in_parts.rest() if spaces.in_parts else None)]
+
+    def halves(single: bool) -> Correction:
+        return multigrid_cycle(even, spaces, spaces.in_parts.rest() if spaces.in_parts else None, single)
+
+    # Each way with the steps it may take before the next one is tried, which then stays.
+    ways: list[tuple[Callable[[], Correction], int]] = [(lambda: halves(False), RUN_STEPS)]
+    if spaces.on_lattice:
+        ways = [(lambda: halves(True), HASTY_STEPS), (lambda: halves(False), PATIENT_STEPS)]
+        if large:  # cells may be too uneven for halves of their lattice
+            ways.append((lambda: multigrid_cycle(even, spaces.by_order), RUN_STEPS))
+    cycles = [ways[0][0]()]
     product = Product(matrix)
     fine = LinearOperator(matrix.shape, matvec=lambda x: product @ np.ravel(x), dtype=float)
 
     def correct(left: Floats) -> Floats:
-        impatient = len(cycles) == 1 and spaces.on_lattice
-        found, failed = run(None, left, PATIENT_STEPS if impatient else RUN_STEPS)
-        if failed and impatient and large:  # cells too uneven for halves of their lattice
-            cycles.append(multigrid_cycle(even, spaces.by_order))
-            found, _ = run(found, left, RUN_STEPS)
+        found, failed = run(None, left, ways[len(cycles) - 1][1])
+        while failed and len(cycles) < len(ways):
+            make, steps = ways[len(cycles)]
+            cycles.append(make())
+            better = np.linalg.norm(left - product @ found) < np.linalg.norm(left)
+            found, failed = run(found if better else None, left, steps)
         return found
 
     def run(start: Floats | None, left: Floats, steps: int) -> tuple[Floats, bool]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import csr_array, csr_matrix
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import AnyFloats, Floats
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.multigrid.smoothing import Smoothing
 from blunt_ember.fem.multigrid.spaces import Space
@@ -23,25 +23,28 @@ _WORTH = 0.95
 
 @dataclass(frozen=True)
 class _Level:
-    matrix: csr_array
     smoothing: Smoothing
     up: csr_array
     down: csr_array
 
 
-def multigrid_cycle(matrix: csr_array, spaces: Iterable[Space], rest: csr_array | None = None) -> Correction:
-    """Return what nearly solves with a symmetric matrix (n, n), positive definite.
+def multigrid_cycle(
+    matrix: csr_array, spaces: Iterable[Space], rest: csr_array | None = None, single: bool = False
+) -> Correction:
+    """Return what nearly solves with a symmetric matrix (n, n), positive definite; with half the digits, and so with
+    half the memory to go through, if ``single``.
 
     ``spaces`` begin with the one after that of the matrix, and ``rest`` (n, n) is what it has beside the conduction
     that they know. Where they end in one that is still large, algebraic multigrid goes on.
     """
+    digits: np.dtype[np.floating] = np.dtype(np.float32) if single else np.dtype(np.float64)
     levels: list[_Level] = []
     for space in spaces:
         up = space.up
         if matrix.shape[0] <= _FACTORED or up.shape[1] > _WORTH * up.shape[0]:
             break
         down = csr_array(up.T)
-        levels.append(_Level(matrix, Smoothing(matrix), up, down))
+        levels.append(_Level(Smoothing(_with(matrix, digits)), _with(up, digits), _with(down, digits)))
         rest = None if rest is None else csr_array(down @ csr_array(rest @ up))
         if rest is not None and space.conduction is not None:
             matrix = csr_array(space.conduction + rest)
@@ -49,15 +52,26 @@ def multigrid_cycle(matrix: csr_array, spaces: Iterable[Space], rest: csr_array 
             matrix = csr_array(down @ csr_array(matrix @ up))
     last = factorised(matrix, True) if matrix.shape[0] <= _FACTORED else aggregated(matrix)
 
-    def cycle(left: Floats, number: int = 0) -> Floats:
+    def cycle(left: AnyFloats, number: int = 0) -> AnyFloats:
         if number == len(levels):
-            return last(left)
+            return last(left.astype(float)).astype(digits)
         level = levels[number]
         x, after = level.smoothing.from_nothing(left)
         x += level.up @ cycle(level.down @ after, number + 1)
         return level.smoothing.on(x, left)
 
-    return lambda left: cycle(np.asarray(left, dtype=float).ravel())
+    def whole(left: Floats) -> Floats:
+        size = float(np.abs(left).max(initial=0.0)) or 1.0  # what is single has fewer powers of ten too
+        return size * cycle((np.ravel(left) / size).astype(digits)).astype(float)
+
+    return whole
+
+
+def _with(matrix: csr_array, digits: np.dtype[np.floating]) -> csr_array:
+    """A matrix with other digits, which shares the places of its entries."""
+    if matrix.dtype == digits:
+        return matrix
+    return csr_array((matrix.data.astype(digits), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
 def aggregated(matrix: csr_array) -> Correction:

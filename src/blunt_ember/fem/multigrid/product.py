@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import AnyFloats
 
 #: Entries below which one thread is as fast, and threads that memory is wide enough for.
 _LARGE = 2_000_000
@@ -27,7 +27,7 @@ class Product:
         self._parts = [_rows(matrix, first, last) for first, last in pairwise(ends)]
         self._threads = ThreadPoolExecutor(count - 1) if count > 1 else None
 
-    def __matmul__(self, x: Floats) -> Floats:
+    def __matmul__(self, x: AnyFloats) -> AnyFloats:
         if self._threads is None:
             return np.asarray(self._parts[0] @ x)
         others = [self._threads.submit(part.__matmul__, x) for part in self._parts[1:]]

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.sparse import csr_array
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import AnyFloats
 from blunt_ember.fem.multigrid.product import Product
 
 #: Eigenvalues of the scaled matrix that are smoothed; what lies below is left to coarser spaces.
@@ -22,31 +22,38 @@ _ADDED = 2 * _RATIO / (2 * _RATIO**2 - 1) / _HALF
 
 
 class Smoothing:
-    """Two steps of it with a matrix (n, n), which is symmetric and positive definite."""
+    """Two steps of it with a matrix (n, n), which is symmetric and positive definite, in the digits it has."""
 
     def __init__(self, matrix: csr_array) -> None:
         self._matrix = Product(matrix)
         sums = _sums_of_sizes(matrix)
-        self._scale = 1 / np.where(sums > 0, sums, 1.0)
+        scale = 1 / np.where(sums > 0, sums, 1)
+        self._first, self._added = scale / _MIDDLE, scale * _ADDED
 
-    def from_nothing(self, left: Floats) -> tuple[Floats, Floats]:
+    def from_nothing(self, left: AnyFloats) -> tuple[AnyFloats, AnyFloats]:
         """Return x (n,) with A x nearly ``left`` (n,), and what it leaves over (n,)."""
         first, second, after = self._steps(left)
         after -= self._matrix @ second
-        return first + second, after
+        first += second
+        return first, after
 
-    def on(self, x: Floats, left: Floats) -> Floats:
-        """Return a better x (n,) than the one that is given."""
+    def on(self, x: AnyFloats, left: AnyFloats) -> AnyFloats:
+        """Return a better x (n,) than the one that is given, in its place."""
         first, second, _ = self._steps(left - self._matrix @ x)
-        return x + first + second
+        x += first
+        x += second
+        return x
 
-    def _steps(self, left: Floats) -> tuple[Floats, Floats, Floats]:
+    def _steps(self, left: AnyFloats) -> tuple[AnyFloats, AnyFloats, AnyFloats]:
         """Both steps (n,), and what the first leaves over (n,)."""
-        first = left * self._scale / _MIDDLE
-        after = left - self._matrix @ first
-        return first, _GO_ON * first + _ADDED * self._scale * after, after
+        first = left * self._first
+        after = self._matrix @ first
+        np.subtract(left, after, out=after)
+        second = self._added * after
+        second += _GO_ON * first
+        return first, second, after
 
 
-def _sums_of_sizes(matrix: csr_array) -> Floats:
+def _sums_of_sizes(matrix: csr_array) -> AnyFloats:
     """The sums (n,) of the sizes of the entries of each row, of which none is empty."""
     return np.asarray(np.add.reduceat(np.abs(matrix.data), matrix.indptr[:-1]))
