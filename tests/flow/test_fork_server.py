@@ -60,3 +60,29 @@ def test_it_ends_with_its_starter_even_while_it_imports(tmp_path: Path, also: st
     while any(map(_lives, numbers)) and time.monotonic() < end:
         time.sleep(0.01)
     assert not any(map(_lives, numbers))
+
+
+ASKS = """
+import multiprocessing
+
+def built(pipe):
+    import gc
+    from blunt_ember.case.document.case_document import CaseDocument
+    pipe.send((CaseDocument.__pydantic_complete__, gc.isenabled(), gc.get_freeze_count() > 0))
+
+if __name__ == "__main__":
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["blunt_ember.flow.process.fork_server", "blunt_ember.flow.process.built_models"])
+    ours, theirs = context.Pipe()
+    process = context.Process(target=built, args=(theirs,))
+    process.start()
+    print(*ours.recv(), flush=True)
+    process.join()
+"""
+
+
+def test_what_is_forked_finds_the_models_of_a_case_built_and_looks_for_garbage(tmp_path: Path) -> None:
+    script = tmp_path / "asks.py"
+    script.write_text(ASKS, encoding="utf-8")
+    said = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=PATIENCE, check=True)
+    assert said.stdout.split() == ["True", "True", "True"], said.stderr

@@ -108,6 +108,7 @@ def _fill(figure: Figure, curves: TimeCurves, units: UnitSet, width: int, height
             exact = curves.exact * kind.factor - kind.zero
             main.plot(curves.exact_times * time.factor, exact, color=theme.ink, linewidth=1.0, label=curves.known)
             _difference(grid[1, 0], curves, theme, time.factor)
+            main.tick_params(axis="x", length=0)  # what is said of the difference stands there
         for level in curves.levels:
             main.axhline(
                 level.value * kind.factor - kind.zero,
