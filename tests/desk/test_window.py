@@ -15,7 +15,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from blunt_ember.case.editing.edits import with_value
@@ -371,3 +371,20 @@ def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window
     assert window.solver.pid == process, "the mesh it knows is worth more than the time to stop in peace"
     assert window.outcome.mesh is not None and window.outcome.mesh.node_count > FINER_NODES[2]
     assert card.error.text().startswith("± ") and "three meshes of larger cells" in card.error.toolTip()
+
+
+def test_the_tab_key_goes_through_the_zones_in_the_order_of_the_work(window: Window) -> None:
+    zones = [window.header, window.sheet, window.stage, window.checks, window.strip]
+    met: list[QWidget] = []
+    at = window.nextInFocusChain()
+    while at is not None and at is not window:
+        zone = next((zone for zone in zones if zone.isAncestorOf(at)), None)
+        if (
+            zone is not None
+            and at.focusPolicy() & Qt.FocusPolicy.TabFocus
+            and at.isVisibleTo(window)
+            and zone not in met
+        ):
+            met.append(zone)
+        at = at.nextInFocusChain()
+    assert met == zones

@@ -70,13 +70,14 @@ class Window(FilingWindow):
         self._late.timeout.connect(self._mark_stale)
 
         self._lay_out()
-        self.start_page = StartPage(self.settings, self._pages)
+        # In the order in which the Tab key goes through them.
         self.header = Header(self.current, self._desk)
-        self.stage = Stage(self.current, Hints(self.settings), self._upper)
-        self.card = SurfaceCard(self.current, self.stage)
         self.sheet = Sheet(self.current, self.zones["sheet"])
+        self.stage = Stage(self.current, Hints(self.settings), self._upper)
         self.checks = ChecksPanel(self.zones["checks"])
+        self.card = SurfaceCard(self.current, self.stage)
         self.strip = Strip(self.zones["strip"])
+        self.start_page = StartPage(self.settings, self._pages)
         self._fill()
         self.menus = Menus(self)
         self._connect()

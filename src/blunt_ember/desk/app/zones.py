@@ -70,24 +70,24 @@ class ZoneEdge(QAbstractButton):
 
 
 class FoldingZone(QWidget):
-    """A zone with its edge, in a splitter."""
+    """A zone with its edge, in a splitter; it holds nothing at first."""
 
     def __init__(self, name: str, side: Side, key: str, usual: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.name, self._side = name, side
-        self.edge = ZoneEdge(name, side, key, self)
-        self.edge.clicked.connect(lambda: self.fold(not self.folded))
-        direction = QBoxLayout.Direction.TopToBottom if side == "below" else QBoxLayout.Direction.LeftToRight
-        layout = QBoxLayout(direction, self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.edge)
-        self._layout, self._before = layout, usual
+        self.name, self._side, self._key = name, side, key
+        self._before = usual
 
     def hold(self, zone: QWidget) -> None:
         """Take the zone that is folded."""
         self._zone = zone
-        self._layout.insertWidget(0 if self._side == "left" else 1, zone, 1)
+        self.edge = ZoneEdge(self.name, self._side, self._key, self)
+        self.edge.clicked.connect(lambda: self.fold(not self.folded))
+        direction = QBoxLayout.Direction.TopToBottom if self._side == "below" else QBoxLayout.Direction.LeftToRight
+        layout = QBoxLayout(direction, self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        for widget in (zone, self.edge) if self._side == "left" else (self.edge, zone):
+            layout.addWidget(widget, int(widget is zone))
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
