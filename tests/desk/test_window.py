@@ -22,6 +22,7 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.files.case_file import read_case, write_case
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.answering.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
@@ -373,18 +374,24 @@ def test_errors_of_a_large_mesh_come_after_its_answers_and_can_be_stopped(window
     assert card.error.text().startswith("± ") and "three meshes of larger cells" in card.error.toolTip()
 
 
-def test_the_tab_key_goes_through_the_zones_in_the_order_of_the_work(window: Window) -> None:
-    zones = [window.header, window.sheet, window.stage, window.checks, window.strip]
+def test_the_tab_key_goes_through_the_zones_and_down_the_sheet(window: Window, qtbot: QtBot) -> None:
+    zones = [window.header, window.sheet, window.stage, window.strip]
+    option = next(o for o in window.sheet.findChildren(EntryField) if "shelf" in o.placeholderText())
+    type_into(option, "lath: 100 x 20 mm at 0, 100 mm of brick")
+    settled(qtbot, window)
+    assert window.current.case is not None and "lath" in window.current.case.document.body.regions
+    window.header.findChildren(EntryField)[0].setFocus()
     met: list[QWidget] = []
-    at = window.nextInFocusChain()
-    while at is not None and at is not window:
-        zone = next((zone for zone in zones if zone.isAncestorOf(at)), None)
-        if (
-            zone is not None
-            and at.focusPolicy() & Qt.FocusPolicy.TabFocus
-            and at.isVisibleTo(window)
-            and zone not in met
-        ):
+    fields: list[int] = []
+    for _ in range(400):
+        QTest.keyClick(window.focusWidget(), Qt.Key.Key_Tab)
+        at = window.focusWidget()
+        zone = next((zone for zone in zones if zone is at or zone.isAncestorOf(at)), None)
+        if zone is not None and zone not in met:
             met.append(zone)
-        at = at.nextInFocusChain()
+        if zone is window.sheet and isinstance(at, EntryField):
+            fields.append(at.mapTo(window.sheet.widget(), QPoint(0, 0)).y())
+        if zone is window.strip:
+            break
     assert met == zones
+    assert len(fields) > 15 and all(after > before - 8 for before, after in pairwise(fields))  # of one line, or below

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
@@ -58,6 +60,11 @@ class SectionWidget(QWidget):
         self._most = _AT_ONCE
         self.show_section(section)
 
+    @property
+    def rows(self) -> list[RowWidget]:
+        """Its rows that are shown, from the top down."""
+        return self._rows.rows
+
     def show_section(self, section: SheetSection) -> None:
         """Take new texts, making rows anew only where their shape has changed; of very many rows the first and those
         that add others."""
@@ -102,6 +109,7 @@ class Sheet(QScrollArea):
         self._layout.addStretch(1)
         self.setWidget(page)
         self._sections: list[SectionWidget] = []
+        self._in_order: list[QWidget] = []
         current.changed.connect(self.refresh)
         current.done.connect(self._check_again)
 
@@ -136,7 +144,17 @@ class Sheet(QScrollArea):
                 again.go_on_from(focused)
             elif again is not None:
                 again.setFocus()
+        self._order_tabs()
         self._mark_rows()
+
+    def _order_tabs(self) -> None:
+        """Let the Tab key go down the sheet, wherever rows were made anew: what is made last would come last."""
+        every = (widget for section in self._sections for row in section.rows for _, widget in row.parts)
+        found = [widget for widget in every if widget.focusPolicy() & Qt.FocusPolicy.TabFocus]
+        if found != self._in_order:
+            for one, following in pairwise([self, *found]):
+                QWidget.setTabOrder(one, following)
+            self._in_order = found
 
     def _check_again(self) -> None:
         """Look whether what was refused is right by what was edited elsewhere."""
