@@ -19,6 +19,7 @@ from blunt_ember.checks.references.fits.in_time.rods import RodInTime
 from blunt_ember.checks.references.fits.in_time.settling import SettlingInTime, settling_in_time
 from blunt_ember.checks.references.fits.in_time.timing import Timing
 from blunt_ember.flow.flow import Flow
+from blunt_ember.reference.crosswise.grid import grid_of
 
 HELD: dict[str, Any] = {"temperature": "20 °C"}
 FLUX: dict[str, Any] = {"flux": "300 W/m²"}
@@ -120,6 +121,7 @@ def test_places_on_a_grid_and_places_anywhere_are_read_alike(name: str) -> None:
     anywhere = mesh.points[mesh.blocks[0].nodes[:40]].mean(axis=1) + rng.normal(0, 1e-4, (40, mesh.dimension))
     lines = [np.unique(each)[:5] for each in anywhere.T]
     grid = np.stack(np.meshgrid(*lines, indexing="ij"), axis=-1).reshape(-1, len(lines))
+    assert grid_of(exact.still.places(anywhere)) is None
     for places in (anywhere, grid):
         for field in (exact.still, exact.at(200.0)):
             alone = np.array([field.temperature(place[None])[0] for place in places])

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
+from PyQt6.QtGui import QEnterEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QToolButton
 from pytestqt.qtbot import QtBot
@@ -16,6 +17,7 @@ from blunt_ember.case.files.case_file import write_case
 from blunt_ember.desk.app.application import _survive_slips, log_path
 from blunt_ember.desk.app.settings import RECENT, Settings
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.sheet.fields import WordButton
 from blunt_ember.gallery.families import demo_case, family
 from tests.desk.conftest import field, settled, type_into
 
@@ -150,3 +152,15 @@ def test_nothing_is_cut_off_at_everyday_sizes(window: Window, qtbot: QtBot, size
         if label.property("role") in kept and label.text() and label.width() + 1 < label.sizeHint().width()
     ]
     assert not cut
+
+
+@pytest.mark.parametrize("word", ["brick.left", "a surface of which the name is far too long to be shown whole " * 3])
+def test_a_word_that_is_cut_is_said_whole_while_it_is_pointed_at(qapp: QApplication, qtbot: QtBot, word: str) -> None:
+    button = WordButton()
+    qtbot.addWidget(button)
+    button.setText(word)
+    at = QPointF(2, 2)
+    QApplication.sendEvent(button, QEnterEvent(at, at, at))
+    assert button.toolTip() == ("" if len(word) < 20 else word)
+    QApplication.sendEvent(button, QEvent(QEvent.Type.Leave))
+    assert not button.toolTip()

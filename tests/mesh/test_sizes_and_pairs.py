@@ -8,8 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
-from blunt_ember.fem import reading
-from blunt_ember.fem.reading import boxed
+from blunt_ember import tree_of_places
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
@@ -18,6 +17,7 @@ from blunt_ember.mesh.grading import places_between
 from blunt_ember.mesh.planar.mapped import divided_edges
 from blunt_ember.mesh.planar.pairing import paired
 from blunt_ember.mesh.planar.size_field import size_field
+from blunt_ember.tree_of_places import boxed
 
 RNG = np.random.default_rng(11)
 
@@ -137,7 +137,7 @@ def test_points_find_their_boxes_as_if_all_were_compared(
     points = RNG.uniform(-0.1, 1.3, size=(300, dimension))
     points[:20] = low[:20]  # on a corner counts
     compared = boxed(points, low, high)
-    monkeypatch.setattr(reading, "_PAIRS_AT_ONCE", 0)
+    monkeypatch.setattr(tree_of_places, "_PAIRS_AT_ONCE", 0)
     found = boxed(points, low, high)
     for ours, theirs in zip(found, compared, strict=True):
         np.testing.assert_array_equal(ours, theirs)

@@ -15,7 +15,7 @@ from blunt_ember.reference.in_layers.brackets import roots_between
 from blunt_ember.reference.in_layers.changing import Course, Swing
 from blunt_ember.reference.in_layers.fluxed import Fluxed
 from blunt_ember.reference.in_layers.layers import Layers, ReferenceLayer
-from blunt_ember.reference.in_layers.modes import POWER
+from blunt_ember.reference.in_layers.modes import POWER, Stack
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer, one_layer
 from blunt_ember.reference.side import Side
 
@@ -176,6 +176,20 @@ def test_every_root_is_found_to_the_last_digits(form: Any, start: float, seed: i
     ).all()
     before, after = (np.sign(stack.left_over(moving * (1 + way * 1e-12))) for way in (-1, 1))
     assert (before * after < 0).all()
+
+
+class Blind(Stack):
+    """Layers of which signs never tell where a root is."""
+
+    def left_over(self, root: np.ndarray) -> np.ndarray:
+        return np.ones_like(root)
+
+
+@pytest.mark.parametrize(("form", "start"), FORMS)
+def test_where_signs_do_not_tell_roots_are_halved_to_the_last_digits(form: Any, start: float) -> None:
+    for seed in (0, 7):
+        stack = stacked(form, start, seed, idle=seed == 7).stack
+        assert Blind(**vars(stack)).roots(40) == pytest.approx(stack.roots(40), rel=1e-13)
 
 
 def test_roots_of_any_kind_are_found_between_their_brackets() -> None:

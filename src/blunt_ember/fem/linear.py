@@ -26,9 +26,6 @@ PLANE_NODES = 250_000
 #: The same of solids on a lattice that is halved: 4 600 unknowns take 0.036 s and 0.019 s, 15 000 take 0.27 s and
 #: 0.08 s, flat cells (1 to 100) no longer than others.
 LATTICE_NODES = 5_000
-#: And of planes on one: 40 000 unknowns take 0.25 s and 0.19 s, 250 000 of linear cells 1.06 s and 0.75 s, of quadratic
-#: ones 2.8 s and 1.6 s; where a mesh is solved again and again factors of fewer, whose analysis is known, are as fast.
-PLANE_LATTICE_NODES = 60_000
 #: How many times as many where a matrix is solved with again and again, as in steps of time.
 REPEATED = 5
 #: Unknowns above which a matrix that is solved with repeatedly is first tried without any preparation, and the steps
@@ -49,7 +46,7 @@ RESTARTED = 60
 FEW_RUNS = 4
 #: The most steps with cycles through halves of a lattice, which take ten where they are of use; and those with cycles
 #: of half the digits, which take no more unless conduction differs too much from cell to cell.
-PATIENT_STEPS, HASTY_STEPS = 40, 20
+PATIENT_STEPS, HASTY_STEPS = 30, 20
 #: Corrections with one preparation: the first, and those that take the residual down to round-off.
 CORRECTIONS = 5
 #: Where a residual is as good as none: of factors, and of an iteration, whose corrections cost more: on flat cells
@@ -69,9 +66,8 @@ SLOW = 1e-6
 
 def fits_factors(count: int, dimension: int, repeated: bool = True, on_lattice: bool = False) -> bool:
     """Tell whether factors of a matrix of so many unknowns are worth their memory and time."""
-    once = on_lattice and not repeated
-    solid, plane = (LATTICE_NODES, PLANE_LATTICE_NODES) if once else (MULTIGRID_NODES, PLANE_NODES)
-    most = (solid if dimension > 2 else plane) * (REPEATED if repeated else 1)
+    solid = LATTICE_NODES if on_lattice and not repeated else MULTIGRID_NODES
+    most = (solid if dimension > 2 else PLANE_NODES) * (REPEATED if repeated else 1)
     return dimension == 1 or count <= most
 
 

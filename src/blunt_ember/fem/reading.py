@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +14,9 @@ from blunt_ember.fem.problem.conductors import conducted
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetSet, Mesh
-from blunt_ember.tree_of_places import tree_of
+from blunt_ember.tree_of_places import boxed
 
 _BULGE = 0.05
-#: Pairs of point and cell up to which all are compared.
-_PAIRS_AT_ONCE = 4_000_000
 
 
 def temperature_at(mesh: Mesh, temperature: Floats, points: Floats, region: int | None = None) -> Floats:
@@ -211,35 +208,6 @@ def _cells_near(block: CellBlock, nodes: Floats, points: Floats) -> Ints:
         low, high = _reach(place[block.nodes if axis == 0 else block.nodes[near]], place)
         near = near[(low <= points[:, axis].max()) & (high >= points[:, axis].min())]
     return near
-
-
-def boxed(points: Floats, low: Floats, high: Floats) -> tuple[Ints, Ints]:
-    """Return the pairs of points (p, d) and boxes between ``low`` and ``high`` (m, d) that hold them: the numbers (k,)
-    of the points, in order, and of the boxes."""
-    if len(points) * len(low) <= _PAIRS_AT_ONCE:
-        inside = np.ones((len(points), len(low)), dtype=bool)
-        for axis in range(points.shape[1]):
-            inside &= (points[:, None, axis] >= low[:, axis]) & (points[:, None, axis] <= high[:, axis])
-        place, box = np.nonzero(inside)
-        return place, box
-    middle, reach = (low + high) / 2, (high - low).max(axis=1) / 2
-    octave = np.floor(np.log2(np.maximum(reach, 1e-300))).astype(np.int64)
-    places, boxes = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)]
-    for size in np.unique(octave).tolist():  # boxes of about one size are found by their middles
-        own = np.flatnonzero(octave == size)
-        within = float(reach[own].max()) * (1 + 1e-9)
-        near: Any = tree_of(middle[own]).query_ball_point(points, within, p=np.inf)
-        counts = np.array([len(each) for each in near])
-        if not counts.any():
-            continue
-        place = np.repeat(np.arange(len(points)), counts)
-        box = own[np.concatenate([each for each in near if each]).astype(np.int64)]
-        held = ((points[place] >= low[box]) & (points[place] <= high[box])).all(axis=1)
-        places.append(place[held])
-        boxes.append(box[held])
-    place, box = np.concatenate(places), np.concatenate(boxes)
-    order = np.lexsort([box, place])
-    return place[order], box[order]
 
 
 def _local_coordinates(block: CellBlock, nodes: Floats, cell: Ints, points: Floats) -> tuple[Floats, NDArray[np.bool_]]:

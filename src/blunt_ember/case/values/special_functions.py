@@ -10,7 +10,7 @@ Function = Callable[..., Any]
 
 def _of_scipy(name: str) -> Function:
     def function(*arguments: Any) -> Any:
-        from scipy import special  # it takes as long to come as all of NumPy
+        from scipy import special  # it takes nearly as long to come as all of NumPy
 
         return getattr(special, name)(*arguments)
 

@@ -16,6 +16,7 @@ from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.mesh.grading import Axis, halved
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
+from blunt_ember.tree_of_places import boxed
 
 #: Places of a cell's nodes on its lattice patch, corners counter-clockwise first, then mid-sides, then the centre.
 _PATCH = {
@@ -26,8 +27,6 @@ _CELLS = {1: "quad4", 2: "quad9"}
 _FACETS = {1: "line2", 2: "line3"}
 
 
-#: Boxes times places up to which all are compared with all.
-_COMPARED = 300_000
 #: Where a region lies between the lines of a lattice, as an array like its owners.
 Extents = Sequence[NDArray[np.bool_]]
 
@@ -154,7 +153,7 @@ def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str])
     edge = np.concatenate([np.zeros(0, dtype=np.int64), *(geometry.surfaces[name].edges for name in chosen)])
     owner = np.repeat(np.arange(len(chosen)), [len(geometry.surfaces[name].edges) for name in chosen])
     low, high = curves.take(edge).boxes()
-    near, facet = _within(low - tolerance, high + tolerance, middle)
+    facet, near = boxed(middle, low - tolerance, high + tolerance)
     on = _on_curve(curves.take(edge[near]), middle[facet], tolerance)
     near, facet = owner[near[on]], facet[on]
     order = np.argsort(near, kind="stable")
@@ -163,17 +162,6 @@ def surfaces_of(geometry: SectionGeometry, middle: Floats, names: Iterable[str])
         name: np.unique(facet[order[begin:end]])
         for name, (begin, end) in zip(chosen, pairwise(ends.tolist()), strict=True)
     }
-
-
-def _within(low: Floats, high: Floats, places: Floats) -> tuple[Ints, Ints]:
-    """Return the numbers of boxes, from ``low`` to ``high`` (b, 2), and those of the places (p, 2) that lie in each."""
-    if len(low) * len(places) <= _COMPARED:
-        box, place = np.nonzero(((places >= low[:, None]) & (places <= high[:, None])).all(axis=2))
-        return box, place
-    import shapely  # which takes as long to come as many small meshes
-
-    found = shapely.STRtree(shapely.points(places)).query(shapely.box(*low.T, *high.T))
-    return found[0], found[1]
 
 
 def _on_curve(curves: Curves, points: Floats, tolerance: float) -> np.typing.NDArray[np.bool_]:

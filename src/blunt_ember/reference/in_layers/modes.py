@@ -159,7 +159,7 @@ class Stack:
     def roots(self, count: int) -> Floats:
         """The ``count`` smallest roots in 1/√s, the first of them 0 where no heat can leave."""
         lasts = sum(np.diff(self.lines) / np.sqrt(self.diffusivity))
-        number = np.arange(count)
+        number, first = np.arange(count), int(self.rests)
         high = (count + 1) * np.pi / lasts
         while self.below(np.array([high]))[0] < count:
             high *= 2
@@ -173,15 +173,16 @@ class Stack:
             lows, under_low = np.where(beyond, lows, middle), np.where(beyond, under_low, under)
             highs, under_high = np.where(beyond, middle, highs), np.where(beyond, under, under_high)
             alone = (under_low == number) & (under_high == number + 1) & (lows > 0)
-            settled = alone | (highs - lows <= 2e-16 * highs)
-            if settled[1 if self.rests else 0 :].all():
-                break
+            narrow = highs - lows <= 2e-16 * highs
+            if (alone | narrow)[first:].all():
+                # Where an end is a root itself, to the last digit, signs do not tell, and it is halved on.
+                signs = np.sign(self.left_over(np.concatenate([lows[alone], highs[alone]]))).reshape(2, -1)
+                alone[alone] = signs[0] * signs[1] < 0
+                if (alone | narrow)[first:].all():
+                    break
         found = (lows + highs) / 2
-        signs = np.sign(self.left_over(np.concatenate([lows[alone], highs[alone]]))).reshape(2, -1)
-        alone[alone] = signs[0] * signs[1] < 0
         found[alone] = roots_between(self.left_over, lows[alone], highs[alone])
-        if self.rests:
-            found[0] = 0.0
+        found[:first] = 0.0
         return found
 
     def left_over(self, root: Floats) -> Floats:
