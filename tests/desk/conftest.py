@@ -43,10 +43,17 @@ def imported() -> None:
     keep_imported()
 
 
+@pytest.fixture(scope="session")
+def _cached(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What one test has drawn need not be drawn for the next."""
+    return tmp_path_factory.mktemp("cache")
+
+
 @pytest.fixture(autouse=True)
-def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, _cached: Path) -> None:
     from PyQt6.QtCore import QSettings
 
+    monkeypatch.setenv("XDG_CACHE_HOME", str(_cached))
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, str(tmp_path / "config"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
 

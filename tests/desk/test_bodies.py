@@ -17,13 +17,16 @@ from pytestqt.qtbot import QtBot
 from blunt_ember.case.case import case_from_data
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.desk.app.window import Window
+from blunt_ember.desk.beginning.start_page import FamilyCard, StartPage
 from blunt_ember.desk.sheet.fields import EntryField, PointedLabel, WordButton
+from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.desk.stage.tools.dimensions import dimensions
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import FAMILIES, VARIANTS, WARMING_FAMILIES, family
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.picture.body.view import view_of_box
+from blunt_ember.picture.palette import DARK
 from tests.desk.conftest import PATIENCE, field, settled, type_into
 
 
@@ -248,13 +251,31 @@ def test_dimension_labels_of_a_wall_never_cover_each_other() -> None:
 
 
 def test_the_start_page_shows_every_family(window: Window, qtbot: QtBot) -> None:
+    def drawn(page: StartPage) -> bool:
+        return all(not card.picture.pixmap().isNull() for card in page.findChildren(FamilyCard))
+
+    page = window.start_page
     window._pages.setCurrentIndex(0)
-    cards = window.start_page._cards.values()
-    qtbot.waitUntil(lambda: all(not card.picture.pixmap().isNull() for card in cards), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: page.findChildren(FamilyCard) != [] and drawn(page), timeout=PATIENCE)
     for name in FAMILIES:
-        card = window.start_page.findChild(QAbstractButton, f"family {name}")
+        card = page.findChild(QAbstractButton, f"family {name}")
         assert card is not None and card.isVisible()
         assert card.height() > 200 or name in VARIANTS[card.parent().objectName().removeprefix("family ")]
+    qtbot.waitUntil(lambda: not page.findChildren(ChildProcess), timeout=PATIENCE)
+    # What was drawn is kept for the next start, which shows it at once and needs nobody to draw.
+    later = StartPage(window.settings)
+    qtbot.addWidget(later)
+    later.show()
+    qtbot.waitUntil(lambda: drawn(later), timeout=PATIENCE)
+    assert not later.findChildren(ChildProcess)
+    first, again = (each.findChildren(FamilyCard)[-1].picture.pixmap().toImage() for each in (page, later))
+    assert first == again
+    # In other colours all are drawn anew, unless the page is left.
+    later.set_theme(DARK)
+    assert later.findChildren(ChildProcess)
+    later.hide()
+    qtbot.waitUntil(lambda: not later.findChildren(ChildProcess), timeout=PATIENCE)
+    later.close_renderer()
 
 
 def test_a_solver_seen_through_the_window_gives_what_the_flow_gives(window: Window, qtbot: QtBot) -> None:

@@ -6,11 +6,9 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QShowEvent
+from PyQt6.QtGui import QHideEvent, QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -25,21 +23,15 @@ from PyQt6.QtWidgets import (
 )
 
 from blunt_ember.case.case import Case
-from blunt_ember.case.editing.edits import with_value
 from blunt_ember.desk.app.settings import Settings
+from blunt_ember.desk.beginning.card_pictures import CardPictures
 from blunt_ember.desk.beginning.noted_line import NotedLine
-from blunt_ember.desk.beginning.sketches import Sketches
 from blunt_ember.desk.widgets.flow_layout import FlowLayout
-from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.blank import BLANKS, Blank
 from blunt_ember.gallery.families import FAMILIES, GROUPS, VARIANTS
 from blunt_ember.gallery.family import Family
-from blunt_ember.mesh.any_body import geometry_of
-from blunt_ember.mesh.mesh_request import MeshRequest
-from blunt_ember.picture.palette import Theme
-
-if TYPE_CHECKING:
-    from blunt_ember.flow.flow import Flow
+from blunt_ember.picture.cards import CardRequest
+from blunt_ember.picture.palette import LIGHT, Theme
 
 #: Between the lines of a card, pixels.
 _GAP = 5
@@ -63,6 +55,7 @@ class FamilyCard(QPushButton):
     ) -> None:
         super().__init__(parent)
         self.drawn = drawn
+        self.pictured: CardRequest | None = None
         self._words: list[QWidget] = []
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         self.setProperty("role", "card")
@@ -93,6 +86,11 @@ class FamilyCard(QPushButton):
         for label in self.findChildren(QLabel):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
 
+    def show_picture(self, request: CardRequest, image: QImage) -> None:
+        """Show the picture that was asked for."""
+        self.pictured = request
+        self.picture.setPixmap(QPixmap.fromImage(image))
+
     def sizeHint(self) -> QSize:
         """Room for the picture and its words; the style sheet would shrink a fixed size."""
         width = self.drawn.width()
@@ -121,9 +119,11 @@ class StartPage(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._settings = settings
-        self._sketches = Sketches()
-        self._flow: Flow | None = None
-        self._undrawn: list[str] = []
+        self._theme: Theme = LIGHT
+        self._pictures = CardPictures(self)
+        self._pictures.drawn.connect(self._drawn)
+        self._pictures.failed.connect(lambda: self._undrawn.clear())
+        self._undrawn: list[CardRequest] = []
         self._page = layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 36, 60, 48)
         layout.setSpacing(12)
@@ -214,16 +214,21 @@ class StartPage(QScrollArea):
 
     def set_theme(self, theme: Theme) -> None:
         """Draw the cards in other colours."""
-        self._sketches.theme = theme
+        self._theme = theme
         self.line.set_theme(theme)
         if self.isVisible():
             self._draw_cards()
 
     def close_renderer(self) -> None:
-        """Give back the graphics contexts and what was kept of solved cases."""
-        self._flow = None
-        self._sketches.close()
+        """Give back the graphics context of the line, and end what draws the cards."""
+        self._pictures.end()
         self.line.close_renderer()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Draw no more cards: what is on the desk wants the time."""
+        super().hideEvent(event)
+        self._undrawn.clear()
+        self._pictures.end()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Make the cards when the page is first seen and draw them, and list the recent files."""
@@ -244,45 +249,36 @@ class StartPage(QScrollArea):
                 self._recent.addWidget(link)
 
     def _draw_cards(self) -> None:
-        from blunt_ember.mesh.generate import generate_mesh  # which a window on a case does without
-
-        for name, card in self._blanks.items():
-            case = BLANKS[name].case()
-            geometry = geometry_of(case.document.body)
-            # Of a solid the skin of its mesh is drawn.
-            mesh = generate_mesh(geometry, MeshRequest.of(case.document)) if geometry.space.dimension == 3 else None
-            self._draw(card, Outcome(case, geometry, mesh), "Shape")
-        self._undrawn = list(self._cards)
+        """Put the pictures on all cards that were drawn before; draw the others, those that are seen first."""
+        ratio, self._undrawn = self.devicePixelRatioF(), []
+        for blank, cards in ((True, self._blanks), (False, self._cards)):
+            for name, card in cards.items():
+                size = card.drawn.width(), card.drawn.height()
+                request = CardRequest(name, blank, size, ratio, self._theme)
+                if card.pictured == request:
+                    continue
+                image = self._pictures.kept(request)
+                if image is None:
+                    self._undrawn.append(request)
+                else:
+                    card.show_picture(request, image)
         self._draw_next()
 
     def _draw_next(self) -> None:
-        """Draw one card and come back for the next, so that the page answers meanwhile."""
-        if not self._undrawn or not self.isVisible():
+        """Ask for the picture of one card, of those first that are not filtered out."""
+        if self._pictures.busy:
             return
-        name = next((each for each in self._undrawn if not self._cards[each].isHidden()), self._undrawn[0])
-        self._undrawn.remove(name)
-        case = with_value(FAMILIES[name].case(), ("questions",), [])
-        if len(case.document.body.coordinates) == 3:  # a card is too small to show more than a plain mesh does
-            case = with_value(case, ("mesh",), {"order": 1})
-        if case.document.running_clock is not None:  # nor more than a rough run does
-            case = with_value(with_value(case, ("clock", "tolerance"), "5 %"), ("mesh", "order"), 1)
-        if self._flow is None:
-            from blunt_ember.flow.flow import Flow
+        if not self._undrawn:
+            self._pictures.end()
+            return
+        following = next((each for each in self._undrawn if not self._card(each).isHidden()), self._undrawn[0])
+        self._undrawn.remove(following)
+        self._pictures.draw(following)
 
-            self._flow = Flow()
-        outcomes = self._flow.outcomes(case)
-        outcome = _where_it_differs_most(next(each for each in outcomes if each.solution is not None or each.trouble))
-        self._draw(self._cards[name], outcome, "Temperature")
-        QTimer.singleShot(0, self._draw_next)
+    def _drawn(self, request: CardRequest, image: QImage) -> None:
+        if request.theme == self._theme:
+            self._card(request).show_picture(request, image)
+        self._draw_next()
 
-    def _draw(self, card: FamilyCard, outcome: Outcome, lens: str) -> None:
-        card.picture.setPixmap(self._sketches.pixmap(outcome, lens, card.drawn, self.devicePixelRatioF()))
-
-
-def _where_it_differs_most(outcome: Outcome) -> Outcome:
-    """Of a run, the instant at which temperatures lie the furthest apart; any other outcome as it is."""
-    run = outcome.run
-    if run is None:
-        return outcome
-    widest = run.times[int(np.argmax(run.highest - run.lowest))]
-    return outcome.at_frame(int(np.argmin(np.abs(run.fields.times - widest))))
+    def _card(self, request: CardRequest) -> FamilyCard:
+        return (self._blanks if request.blank else self._cards)[request.name]
