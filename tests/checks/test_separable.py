@@ -265,7 +265,12 @@ def answered(data: dict[str, Any]) -> Outcome:
 )
 def test_a_part_of_a_face_is_never_taken_for_the_whole(body: Any, part: Any, surroundings: Any) -> None:
     """Insulated within a film, in a film within what is insulated, or heated in a shape that no series knows."""
-    stated = {"body": body, "surfaces": {"part": part}, "surroundings": surroundings, "mesh": {"size": "6 mm"}}
+    stated = {
+        "body": body,
+        "surfaces": {"part": part},
+        "surroundings": surroundings,
+        "mesh": {"size": "10 mm", "order": 1},
+    }
     asked = [{"name": "inside", "temperature": ["5 mm", "5 mm", "5 mm"]}]
     data = {"format": FORMAT, "title": "part", "materials": MATERIALS, **stated, "questions": asked}
     outcome = answered(data)

@@ -44,7 +44,7 @@ def plate(
             },
             "surroundings": list(surroundings),
             "heat_inside": inside or [],
-            "mesh": {"size": "8 mm", "order": 2},
+            "mesh": {"size": "10 mm", "order": 2},
             "clock": {"start": "20 °C", **clock},
             "questions": [{"name": "mean", "mean": "plate"}],
         }
@@ -53,7 +53,7 @@ def plate(
 
 
 def solved(case: Case) -> Outcome:
-    return Flow().answered(case)
+    return Flow(curves=False).answered(case)
 
 
 def exponential(heating: Heating, start: np.ndarray, t: float, begin: float = 0.0) -> np.ndarray:
@@ -103,7 +103,7 @@ def test_every_instant_is_that_of_the_matrix_exponential(name: str, lumped: bool
     assert run is not None and run.exact_in_time and run.work.factorised <= 6
     heating = Heating(run.pieces[0][1], 300.0, 0.0)
     start = np.full(heating.count, 293.15 - 300.0)
-    for number in np.unique(np.linspace(1, len(run.fields.times) - 1, 7).astype(int)).tolist():
+    for number in np.unique(np.linspace(1, len(run.fields.times) - 1, 4).astype(int)).tolist():
         expected = 300.0 + exponential(heating, start, float(run.fields.times[number]))
         span = float(np.ptp(expected)) + 1e-3
         # Fields are kept in single precision.

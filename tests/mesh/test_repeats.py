@@ -54,7 +54,7 @@ def unlike(mesh: Mesh, first: str, second: str, across: int = 0) -> float:
 def test_a_strip_that_repeats_passes_the_same_wherever_it_is_cut(mesh: dict[str, Any], void: bool) -> None:
     # 67.4921 W and 45.3379 W on cells that are ten times as fine.
     exact = 45.3379 if void else 67.4921
-    for x in (50, 40, 30, 22):
+    for x in (40, 22):
         made = solved(strip(x, {}, void), ["wall.bottom", "wall.top", "wall.left", "wall.right"], mesh)
         assert made.mesh is not None and unlike(made.mesh, "wall.left", "wall.right") < 1e-12
         (heat,) = made.checks

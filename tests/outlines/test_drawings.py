@@ -239,7 +239,7 @@ def test_mutated_drawings_end_in_a_case_or_a_sentence(tmp_path: Path) -> None:
     whole = {".dxf": dxf(tmp_path / "whole.dxf").read_bytes(), ".svg": POST.encode()}
     strange = (b"nan", b"-", b"--5", b"1e300", b"inf", b"0", b"", b"\xff\xfe", b"<g>", b"M", b"A", b"10\n5", b"\0")
     refused = 0
-    for number in range(400):
+    for number in range(240):
         suffix = (".dxf", ".svg")[number % 2]
         text = whole[suffix]
         begin = text.index(b"ENTITIES") if suffix == ".dxf" and number % 4 else 0
@@ -257,7 +257,7 @@ def test_mutated_drawings_end_in_a_case_or_a_sentence(tmp_path: Path) -> None:
             said = str(error).strip()
             refused += 1
         assert said or case.document.body.fillings
-    assert 50 < refused < 390
+    assert 30 < refused < 234
 
 
 @pytest.mark.parametrize(

@@ -85,7 +85,7 @@ def test_bands_of_runs_hold_what_is_exact(name: str, exact: bool, monkeypatch: p
     """Cells and steps are halved together; both parts of the error are in the band, and it becomes smaller."""
     if not exact:
         monkeypatch.setattr(exact_in_time, "_MOST_NODES", 0)
-    flow, case = Flow(), family(name).case()
+    flow, case = Flow(curves=False), family(name).case()
     levels = list(uniform_refinement(flow, case, 3))
     parts = zip(levels[0].in_time, levels[2].in_time, strict=True)
     assert all(first == later == 0 if exact else 0 < later < 0.6 * first for first, later in parts)

@@ -19,6 +19,7 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.renaming import renamed_formula
 from blunt_ember.case.files.case_file import write_case
 from blunt_ember.case.values.units import KINDS
+from blunt_ember.cli.main import main
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
@@ -367,23 +368,15 @@ def kept(results: Path) -> list[Any]:
     return rows
 
 
-def test_the_command_prints_json_in_the_units_of_the_case(tmp_path: Path) -> None:
+def test_the_command_prints_json_in_the_units_of_the_case(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = tmp_path / "wall.ember"
     write_case(wall(it={"kind": "sweep", "vary": {"t_blanket": {"values": ["20 mm", "60 mm"]}}}), path)
-    ran = subprocess.run(
-        [sys.executable, "-m", "blunt_ember", "study", str(path), "it", "--json", "--csv", str(tmp_path / "w.csv")],
-        capture_output=True,
-        text=True,
-        check=True,
-    )
-    told = json.loads(ran.stdout)
+    assert main(["study", str(path), "it", "--json", "--csv", str(tmp_path / "w.csv")]) == 0
+    told = json.loads(capsys.readouterr().out)
     assert told["parameters"] == {"t_blanket": "mm"} and [p["t_blanket"] for p in told["points"]] == [20, 60]
     assert told["points"][1]["outer surface"] == pytest.approx(25 + 955 / resistance(0.06) / 12)
     assert (tmp_path / "w.csv").read_text(encoding="utf-8").count("\n") == 3
-    none = subprocess.run(
-        [sys.executable, "-m", "blunt_ember", "study", str(path), "ti"], capture_output=True, text=True
-    )
-    assert none.returncode == 2 and "did you mean 'it'" in none.stderr
+    assert main(["study", str(path), "ti"]) == 2 and "did you mean 'it'" in capsys.readouterr().err
 
 
 def test_what_an_answer_depends_on_is_part_of_its_key(tmp_path: Path) -> None:

@@ -57,7 +57,7 @@ def test_correlated_temperatures_spread_a_flux_as_its_closed_form_says(by: float
 def test_shares_of_a_product_are_its_closed_form() -> None:
     """Of k ΔT with independent factors, each share alone and with what they do together."""
     spread = {"k": {"uniform": ["0.5 W/(m K)", "3.5 W/(m K)"]}, "T_1": {"uniform": ["30 °C", "130 °C"]}}
-    found = done({"spread": spread, "shares": True, "count": 700})
+    found = done({"spread": spread, "shares": True, "count": 512})
     told, mean, var = found.findings["flux"], np.array([2.0, 60.0]), np.array([9.0, 100.0**2]) / 12
     alone = var * mean[::-1] ** 2
     whole = alone.sum() + var.prod()
@@ -68,7 +68,7 @@ def test_shares_of_a_product_are_its_closed_form() -> None:
     table = findings_table(slab({"spread": spread}), found)
     assert "± share of k" not in table[0] and "%" in table[1][table[0].index("share of k")]
     assert "±" in table[1][table[0].index("with others T_1")]
-    straight = done({"spread": spread, "count": 256})
+    straight = done({"spread": spread, "count": 64})
     assert "% of the variance of flux: ask for all shares" in straight.said
 
 
@@ -95,7 +95,7 @@ def test_percentiles_lie_within_what_they_are_said_to() -> None:
 
 def test_limits_cut_a_distribution_off_and_cases_may_be_drawn_as_a_latin_hypercube() -> None:
     limits = {"k": {"normal": "50 %", "limits": ["1 W/(m K)", "2.5 W/(m K)"]}}
-    found = done({"spread": limits, "count": 512})
+    found = done({"spread": limits, "count": 256})
     values = np.array([point["k"] for point in found.points])
     assert values.min() >= 1 and values.max() <= 2.5
     cut = truncnorm(-1, 0.5, loc=2, scale=1)

@@ -7,15 +7,17 @@ from pathlib import Path
 
 from blunt_ember.cli.command import AGREED, Command, add_output, require_new
 from blunt_ember.cli.told import Told
+from blunt_ember.kept_imports import kept_imports
 
 
 def _run(options: argparse.Namespace) -> int:
-    from blunt_ember.case.files.case_file import read_case
-    from blunt_ember.flow.flow import Flow
-    from blunt_ember.picture.look import Look
-    from blunt_ember.picture.palette import LIGHT
-    from blunt_ember.report.exporting import ExportOptions, write_outcome
-    from blunt_ember.report.picture_file import USUAL, picture_size
+    with kept_imports():
+        from blunt_ember.case.files.case_file import read_case
+        from blunt_ember.flow.flow import Flow
+        from blunt_ember.picture.look import Look
+        from blunt_ember.picture.palette import LIGHT
+        from blunt_ember.report.exporting import ExportOptions, write_outcome
+        from blunt_ember.report.picture_file import USUAL, picture_size
 
     path = Path(options.output)
     require_new(path, options.force)

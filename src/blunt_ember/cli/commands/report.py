@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from blunt_ember.cli.command import Command, add_output, count_of_meshes, require_new, status_of
 from blunt_ember.cli.told import Told
+from blunt_ember.kept_imports import kept_imports
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
@@ -16,10 +17,11 @@ if TYPE_CHECKING:
 
 
 def _run(options: argparse.Namespace) -> int:
-    from blunt_ember.case.files.case_file import read_case
-    from blunt_ember.flow.flow import Flow
-    from blunt_ember.refinement.uniform import uniform_refinement
-    from blunt_ember.report.html import write_report
+    with kept_imports():
+        from blunt_ember.case.files.case_file import read_case
+        from blunt_ember.flow.flow import Flow
+        from blunt_ember.refinement.uniform import uniform_refinement
+        from blunt_ember.report.html import write_report
 
     path, source = Path(options.output), Path(options.file)
     require_new(path, options.force)
