@@ -20,6 +20,7 @@ from blunt_ember.picture.palette import Theme
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
     from matplotlib.lines import Line2D
     from matplotlib.text import Text
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
 LINE_MARGINS = (62, 14, 36, 22)
+#: How far below the axes, past their ticks, the axis of distances is named, in points.
+_LABEL_BELOW = -17.5
 #: How the curves of other lines are told apart.
 _STYLES = ("solid", "dashed", "dashdot", "dotted")
 
@@ -41,6 +44,7 @@ class ProfileChart:
         from matplotlib.figure import Figure
 
         self._figure = figure or Figure(dpi=DPI)
+        self._canvas: FigureCanvasAgg | None = None
         self._made_for: tuple[Theme, str, UnitSet, Kind] | None = None
         self._axes: list[Axes] = []
         self._lines: dict[str, Line2D] = {}
@@ -62,10 +66,11 @@ class ProfileChart:
         from matplotlib.backends.backend_agg import FigureCanvasAgg
 
         width, height = max(width, 80), max(height, 60)
+        # A canvas that stays knows how large texts are that come again.
+        canvas = self._canvas = self._canvas or FigureCanvasAgg(self._figure)
         self._figure.set_dpi(DPI * pixel_ratio)
         self._figure.set_size_inches(width / DPI, height / DPI)
         self.fill(profile, width, height, theme, units, beside)
-        canvas = FigureCanvasAgg(self._figure)
         canvas.draw()  # type: ignore[no-untyped-call]
         return np.array(canvas.buffer_rgba())  # type: ignore[no-untyped-call]
 
@@ -87,6 +92,7 @@ class ProfileChart:
         """Make axes and curves; their data follow. ``known`` says what the mesh is compared with, empty for nothing."""
         import matplotlib as mpl
         from matplotlib.ticker import MaxNLocator
+        from matplotlib.transforms import ScaledTranslation
 
         self._figure.clear()
         self._figure.set_facecolor(theme.paper)
@@ -106,7 +112,11 @@ class ProfileChart:
             main.yaxis.set_major_locator(MaxNLocator(nbins=4, min_n_ticks=3))
             if known:
                 self._make_difference(self._axes[1], theme, _of_difference(units.of(kind)))
-            self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}", labelpad=2)
+            self._axes[-1].set_xlabel(f"distance, {units.of(LENGTH).shown}")
+        for axes in self._axes:
+            below = axes.transAxes + ScaledTranslation(0, _LABEL_BELOW / 72, self._figure.dpi_scale_trans)
+            for axis in (axes.xaxis, axes.yaxis):  # one whose label has a place does not look for it at every drawing
+                axis.set_label_coords(0.5, 0.0, transform=below)
 
     def _make_difference(self, axes: Axes, theme: Theme, unit: str) -> None:
         axes.axhline(0, color=theme.hairline, linewidth=1)
