@@ -249,6 +249,85 @@ def test_heat_between_faces_that_meet_at_two_temperatures_has_no_bound(
         assert not check.unbounded and check.error is not None and check.error < 0.05 * abs(check.value)
 
 
+_POINT, _LINE = {"at": ["40 mm", "30 mm"]}, {"along": {"start": ["30 mm", "30 mm"], "end": ["70 mm", "30 mm"]}}
+_IN_SPACE = {
+    **{"at": ["40 mm", "30 mm", "20 mm"]},
+    "along": {"start": ["30 mm", "30 mm", "20 mm"], "end": ["70 mm", "30 mm", "20 mm"]},
+}
+
+
+@pytest.mark.parametrize(
+    ("kind", "heat", "unbounded"),
+    [
+        ("section", _POINT, True),
+        ("turned section", _POINT, True),
+        ("section", _LINE, False),
+        ("stacked", {"at": _IN_SPACE["at"]}, True),
+        ("stacked", {"along": _IN_SPACE["along"]}, True),
+    ],
+    ids=str,
+)
+def test_the_temperature_where_heat_takes_up_no_room_has_no_bound(
+    kind: str, heat: dict[str, Any], unbounded: bool
+) -> None:
+    """It was told with a ±, and agreed with what is expected to be infinite."""
+    more = {"z": ["0 mm", "40 mm"]} if kind == "stacked" else {}
+    third = ["20 mm"] if kind == "stacked" else []
+    across = {"start": ["40 mm", "0 mm", *third], "end": ["40 mm", "60 mm", *third]}
+    aside = {"start": ["41 mm", "0 mm", *third], "end": ["41 mm", "20 mm", *third]}
+
+    def checks(watts: int, **stated: Any) -> dict[str, Any]:
+        rect = {"shape": "rectangle", "size": ["100 mm", "60 mm"], "material": "m", "at": ["0 mm", "0 mm"], **more}
+        data = {
+            "format": "blunt-ember/1",
+            "materials": {"m": {"k": "2 W/(m K)", "density": "2000 kg/m³", "c": "900 J/(kg K)"}},
+            "body": {"kind": kind, "regions": {"a": rect}, **({"depth": "1 m"} if kind == "section" else {})},
+            "surroundings": [{"on": "a.right", "temperature": "20 °C"}],
+            "heat_inside": [{**heat, "total": f"{watts} W"}],
+            "mesh": {"size": "10 mm", "across": 2, "order": 1},
+            "questions": [
+                {"name": "there", "temperature": ["40 mm", "30 mm", *third]},
+                {"name": "highest", "highest": "a"},
+                {"name": "lowest", "lowest": "body"},
+                {"name": "across", "highest": across},
+                {"name": "aside", "highest": aside},
+                {"name": "beside", "temperature": ["45 mm", "40 mm", *third]},
+                {"name": "mean", "mean": "body"},
+                {"name": "side", "highest": "a.right"},
+                {"name": "rise", "derived": "there - beside"},
+            ],
+            **stated,
+        }
+        return {check.name: check for check in Flow(curves=False).run(case_from_data(data)).checks}
+
+    hot = checks(30)
+    told = {name for name, check in hot.items() if check.unbounded}
+    assert told == ({"there", "highest", "across", "rise"} if unbounded else set())
+    for name, check in hot.items():
+        assert (check.error is None) == (name in told), check
+        assert ("takes up no room" in check.note or "'there' has none" in check.note) == (name in told)
+    if not unbounded:
+        return
+    assert "is the higher" in hot["there"].note
+    cold = checks(-30)
+    assert cold["lowest"].unbounded and not cold["highest"].unbounded and "is the lower" in cold["lowest"].note
+    # What is of one temperature takes all that arises in it.
+    even = checks(
+        30,
+        isothermal=[{"region": "a"}],
+        surroundings=[{"on": "a.right", "film": {"h": "9 W/(m² K)", "temperature": "20 °C"}}],
+    )
+    assert not any(check.unbounded for check in even.values())
+    # Nor does it after the heat has ended; as long as it lasts, when it gets so warm depends on the cells too.
+    clock = {"start": "20 °C", "end": "3 min", "tolerance": "10 %"}
+    passing = [{"name": "when", "when": {"passes": "21 °C", "temperature": ["40 mm", "30 mm", *third]}}]
+    during = checks(30, clock=clock, questions=[*passing, {"name": "end", "highest": "body"}])
+    assert during["when"].unbounded and during["end"].unbounded
+    ended = [{**heat, "total": "30 W", "before": "1 min"}]
+    after = checks(30, clock=clock, heat_inside=ended, questions=[{"name": "end", "highest": "body"}])
+    assert not after["end"].unbounded
+
+
 @pytest.mark.parametrize("mesh", [{"across": 20}, {"order": 1}, {"cells": "triangles"}, {"size": "2 mm"}], ids=str)
 def test_no_extreme_lies_beyond_what_a_body_without_heat_of_its_own_meets(mesh: dict[str, Any]) -> None:
     """Beside a jump of what is held cells swing, the more so where conduction has a direction, by up to 9 K below the

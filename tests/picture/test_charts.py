@@ -158,6 +158,15 @@ def test_what_stands_still_has_a_scale_of_its_own_and_what_comes_after_its_own_a
         assert figure.axes[0].get_ylim() == pytest.approx(whole)
 
 
+def test_a_curve_has_a_gap_where_what_is_exact_has_no_bound() -> None:
+    """At a wire that gives off heat; its chart could not be drawn at all."""
+    outcome = Flow(curves=False).answered(family("hot-wire").case())
+    assert outcome.geometry is not None and outcome.mesh is not None and outcome.solution is not None
+    read = profile_through(0, outcome.geometry, outcome.mesh, outcome.solution.temperature, outcome.exact_now)
+    assert read.exact is not None and np.isnan(read.exact).sum() == 1 and not np.isinf(read.exact).any()
+    assert np.ptp(ProfileChart().draw(read, 880, 170, LIGHT)) > 0
+
+
 @pytest.mark.parametrize("suffix", [".svg", ".pdf", ".png"])
 def test_charts_are_written_as_lines_or_pixels(wall: Outcome, tmp_path: Path, suffix: str) -> None:
     for name, plot in (("chain", chain_of(wall)), ("profile", profile_plot(profile_of(wall), DEFAULT_UNITS))):

@@ -80,8 +80,8 @@ def profile_on(line: ReadingLine, temperature: Floats, exact: ExactField | None)
     values, curve, source = line.read(temperature), None, None
     if exact is not None:
         # Outside the body a formula still says something, and means nothing.
-        curve = np.where(np.isnan(values), np.nan, line.of_each_region(exact.temperature))
-        source = source_of(exact)
+        curve = _drawable(np.where(np.isnan(values), np.nan, line.of_each_region(exact.temperature)))
+        source = None if curve is None else source_of(exact)
     return Profile(line.title, line.distance, values, curve, source, line.joints)
 
 
@@ -111,9 +111,15 @@ def flux_profile(
             line,
             quantity,
         )
-        curve = None if np.isnan(curve).all() else curve
+        curve = _drawable(curve)
     source = source_of(exact) if exact is not None and curve is not None else None
     return Profile(f"{line.title}: {quantity}", line.distance, values, curve, source, line.joints, HEAT_FLUX)
+
+
+def _drawable(curve: Floats) -> Floats | None:
+    """A curve with gaps where it is not finite, as at the source of heat that is a point; None where it never is."""
+    finite = np.isfinite(curve)
+    return np.where(finite, curve, np.nan) if finite.any() else None
 
 
 def _in_region(mesh: Mesh, fluxes: tuple[Floats, ...], region: int) -> Floats:

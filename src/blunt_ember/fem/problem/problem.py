@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+import numpy as np
+
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import Note
@@ -41,7 +43,8 @@ class RegionSource:
 
 @dataclass(frozen=True)
 class PointSource:
-    """Heat ``total`` in W that arises at ``nodes`` (n,) by ``shares`` (n,)."""
+    """Heat ``total`` in W that arises at ``nodes`` (n,) by ``shares`` (n,): at one of ``places`` (1, d) in m, or all
+    along those (p, d) of a line."""
 
     label: ClassVar[str] = "arises inside"
 
@@ -49,6 +52,15 @@ class PointSource:
     nodes: Ints
     shares: Floats
     total: Law
+    places: Floats
+
+    @property
+    def ends(self) -> Floats:
+        """The place (1, d), or where the line begins and ends (2, d), m."""
+        if len(self.places) == 1:
+            return self.places
+        half = (self.places[1] - self.places[0]) / 2
+        return np.array([self.places[0] - half, self.places[-1] + half])
 
 
 @dataclass(frozen=True)

@@ -126,7 +126,7 @@ class Stated:
                 return
             name = "heat at a point" if entry.at is not None else "heat along a line"
             assert entry.total is not None
-            self.points.append(PointSource(f"{name} ({place + 1})", *shares, entry.total))
+            self.points.append(PointSource(f"{name} ({place + 1})", *shares, entry.total, points))
             return
         unknown = [name for name in entry.regions if name not in self.mesh.regions]
         for name in unknown:

@@ -9,7 +9,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.between_environments import CouplingQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
-from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.question import Question, reading_of
 from blunt_ember.case.document.questions.transmittance import PointTransmittanceQuestion, TransmittanceQuestion
 from blunt_ember.case.values.display import shown, time_kind, time_shown
 from blunt_ember.case.values.units import Kind
@@ -17,11 +17,12 @@ from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError
 from blunt_ember.checks.questions.answers import answer, as_nothing, exact_answer, exact_history, history
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
+from blunt_ember.checks.questions.probes import probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.by_fewer import by_fewer
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Provenance, Source
-from blunt_ember.checks.unbounded import meets_otherwise_held
+from blunt_ember.checks.unbounded import heated_at_a_place, meets_otherwise_held
 from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.flow.answering.expected_fields import ExpectedFields, ReferenceField, field_named
@@ -124,12 +125,12 @@ def _check(
         expected, source = _recognised(question, solved, fields, exact)
     asked = question.sentence(case.document.body.heat_basis, solved.run is not None)
     kind = answer_kind(question, case, solved)
-    pair = _held_apart(question, solved)
-    if pair is not None and not np.isnan(value):
-        note = _without_bound(*pair)
-    note = note or _assumption(question, place, solved, value, kind)
+    unbounded = "" if np.isnan(value) else _without_bound(question, place, solved)
+    if expected is not None and not np.isfinite(expected):
+        expected, note = None, note or "what is expected is not finite"
+    note = unbounded or note or _assumption(question, place, solved, value, kind)
     found = check(question, kind, asked, value, expected, source, solved.span, note, as_nothing(question, solved))
-    if pair is not None:
+    if unbounded:
         found = replace(found, unbounded=True)
     return replace(found, where=place_of_extreme(question, place, solved))
 
@@ -143,7 +144,7 @@ def _recognised(
             expected = exact_answer(question, field, solved)
         except ReferenceRefusedError:
             continue
-        if np.isnan(expected):
+        if not np.isfinite(expected):
             continue
         if _trusted(question, field, expected, solved):
             return expected, source_of(field)
@@ -162,23 +163,37 @@ def _trusted(question: Question, field: ReferenceField, expected: float, solved:
     return near <= allowed_of(question, expected, solved.span)
 
 
-def _held_apart(question: Question, solved: SolvedField) -> tuple[str, str] | None:
-    """Of heat through surfaces, one of them and another one beside it that are held at two temperatures."""
-    if not isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
-        return None
-    asked, run = question.asked_time, solved.run
+def _without_bound(question: Question, place: int, solved: SolvedField) -> str:
+    """Why an answer changes without end as cells become smaller; empty where it does not."""
+    asked, run, questions = question.asked_time, solved.run, solved.document.questions
     t = asked.si if asked is not None else 0.0 if run is None else float(run.times[-1])
     problem = solved.problem if run is None else run.problem_at(t)
     if problem is None:
-        return None
-    return meets_otherwise_held(problem, solved.document.members_of(question.target), t)
+        return ""
+    if isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
+        pair = meets_otherwise_held(problem, solved.document.members_of(question.target), t)
+        return "" if pair is None else _NO_BOUND_BETWEEN.format(*pair)
+    passed = question.condition if question.condition is not None and question.condition.passes is not None else None
+    for reading in question.readings if passed is None else (reading_of(passed),):
+        path = ("questions", place, question.asks)
+        probe = probe_of(reading, solved.document, solved.mesh, solved.geometry, path)
+        heated = heated_at_a_place(replace(problem, mesh=solved.mesh), reading.how, probe, t)
+        if heated is not None:
+            return _NO_BOUND_AT.format(*heated)
+    for number, other in enumerate(questions):
+        if other.name in question.over and _without_bound(other, number, solved):
+            return f"it has no bound, as '{other.name}' has none"
+    return ""
 
 
-def _without_bound(first: str, second: str) -> str:
-    return (
-        f"it has no bound: '{first}' and '{second}' meet and are held at two temperatures, so that more heat passes "
-        f"between them the smaller the cells are; ask about both together, or give one of them a film"
-    )
+_NO_BOUND_BETWEEN = (
+    "it has no bound: '{}' and '{}' meet and are held at two temperatures, so that more heat passes "
+    "between them the smaller the cells are; ask about both together, or give one of them a film"
+)
+_NO_BOUND_AT = (
+    "it has no bound: '{}' takes up no room, so that the temperature there is the {} the smaller the cells are; "
+    "ask beside it, or let the heat arise in a region"
+)
 
 
 def _assumption(question: Question, place: int, solved: SolvedField, value: float, kind: Kind) -> str:

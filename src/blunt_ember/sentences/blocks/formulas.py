@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import with_value
@@ -79,12 +80,13 @@ def formulas(case: Case, block: str, idle: Sequence[str]) -> SheetSection:
     return SheetSection(block.capitalize(), state, tuple(rows))
 
 
-def _of_textbook() -> list[Option]:
-    """What adds a line with a formula of a textbook, its arguments to be stated."""
-    return [
+@cache
+def _of_textbook() -> tuple[Option, ...]:
+    """What adds a line with a formula of a textbook, its arguments to be stated; the same for every case."""
+    return tuple(
         Option(words, options=tuple(Option(each.words, _adding_formula("working", "S", each.called)) for each in book))
         for words, book in BOOKS.items()
-    ]
+    )
 
 
 #: For each block of formulas: what a line of it is called, the stem of new names, and what adding one offers.

@@ -184,6 +184,11 @@ class Question(Statement):
         return ()
 
     @property
+    def over(self) -> tuple[str, ...]:
+        """The questions it follows from, by their names."""
+        return ()
+
+    @property
     def enclosed(self) -> tuple[str, ...]:
         """The surfaces, or openings, of one enclosure that it asks about."""
         return ()
