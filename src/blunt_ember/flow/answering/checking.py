@@ -25,6 +25,7 @@ from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.unbounded import heated_at_a_place, meets_otherwise_held
 from blunt_ember.checks.verdict import Check, allowed_of, check, scale_of
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.flow.answering.early_times import jumps_at_start
 from blunt_ember.flow.answering.expected_fields import ExpectedFields, ReferenceField, field_named
 
 #: Share of an answer that an assumption must change to be told.
@@ -171,7 +172,11 @@ def _without_bound(question: Question, place: int, solved: SolvedField) -> str:
     if problem is None:
         return ""
     if isinstance(question, HeatFlowQuestion | HeatPassedQuestion):
-        pair = meets_otherwise_held(problem, solved.document.members_of(question.target), t)
+        members = solved.document.members_of(question.target)
+        jumps = jumps_at_start(solved, members) if isinstance(question, HeatFlowQuestion) and t == 0 else None
+        if jumps is not None:
+            return _NO_BOUND_AT_ONCE.format(jumps)
+        pair = meets_otherwise_held(problem, members, t)
         return "" if pair is None else _NO_BOUND_BETWEEN.format(*pair)
     passed = question.condition if question.condition is not None and question.condition.passes is not None else None
     for reading in question.readings if passed is None else (reading_of(passed),):
@@ -189,6 +194,10 @@ def _without_bound(question: Question, place: int, solved: SolvedField) -> str:
 _NO_BOUND_BETWEEN = (
     "it has no bound: '{}' and '{}' meet and are held at two temperatures, so that more heat passes "
     "between them the smaller the cells are; ask about both together, or give one of them a film"
+)
+_NO_BOUND_AT_ONCE = (
+    "it has no bound: '{}' is held at another temperature than the body begins with, and at that very moment the flux "
+    "is infinite; ask a moment later, or for the heat that has passed"
 )
 _NO_BOUND_AT = (
     "it has no bound: '{}' takes up no room, so that the temperature there is the {} the smaller the cells are; "

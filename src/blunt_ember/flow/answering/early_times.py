@@ -1,0 +1,116 @@
+"""How far answers soon after a change may be off where heat has not come through a cell yet.
+
+Until then cells lose what happens within them, and from mesh to mesh answers change by much less than they are off: a
+flux is as large as the cells are small, not as √t has it (H. S. Carslaw & J. C. Jaeger, *Conduction of Heat in Solids*,
+1959, 2.5 and 2.9), so that it is off by its change times the cells over the way heat has come.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+
+import numpy as np
+
+from blunt_ember.arrays import Floats
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
+from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
+from blunt_ember.case.document.questions.question import Question
+from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.term import sampled
+from blunt_ember.fem.transient.recorded.run import Run
+from blunt_ember.mesh.cells.families import CELL_FAMILIES
+from blunt_ember.mesh.mesh import Mesh
+
+#: How many times as long as heat has come a cell may be, in parts that its order makes of it, before it loses more than
+#: is told: by cells of half the size, which change an answer twice as much as larger ones, or by larger ones.
+_BY_HALVES, _BY_LARGER = 2.5, 0.6
+#: How many times what a heat flow changes within the first step it may be off at its begin, where it is read in the
+#: mean of that step: with √t it would be twice.
+_IN_FIRST_STEP = 3.0
+
+
+def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats, halved: bool) -> Floats:
+    """Return the ``amounts`` (a,) by which answers of these ``values`` (a,) may be off, SI, larger where they are asked
+    for so soon after the start of a run, or after what is stated changed, that cells do not tell yet. They were told by
+    cells that were ``halved``, or by larger ones."""
+    run = solved.run
+    if run is None:
+        return amounts
+    grown, as_long = amounts.copy(), _BY_HALVES if halved else _BY_LARGER
+    for place, question in enumerate(case.document.questions):
+        if np.isnan(values[place]):
+            continue
+        asked = question.asked_time
+        t = values[place] if question.condition is not None else run.times[-1] if asked is None else asked.si
+        if isinstance(question, HeatPassedQuestion | HeatStoredQuestion) and _jumps(run):
+            continue  # what nodes take at once becomes half as much with every halving
+        if t > 0:
+            grown[place] *= max(1.0, _too_long(solved, run, question, float(t)) / as_long)
+        elif isinstance(question, HeatFlowQuestion):
+            first, second = (_flow(solved, run, question, row) for row in (0, min(1, len(run.times) - 1)))
+            share = abs(second - first) / abs(first) if first else 0.0
+            grown[place] = max(grown[place], _IN_FIRST_STEP * share * abs(values[place]))
+    return grown
+
+
+def jumps_at_start(solved: SolvedField, surfaces: Collection[str]) -> str | None:
+    """Return the surface among some that is held, from the start of a run on, at another temperature than the body
+    begins with; None where there is none. The heat that its own nodes take then has passed before any time has."""
+    run = solved.run
+    if run is None:
+        return None
+    return next((name for name in _jumps(run) if name in surfaces), None)
+
+
+def _jumps(run: Run) -> list[str]:
+    """The held surfaces through which heat has passed before any time has."""
+    held = run.problem_at(0.0).held
+    return [name for name in run.names if name in held and run.passed[0, run.column(name)] != 0]
+
+
+def _flow(solved: SolvedField, run: Run, question: HeatFlowQuestion, row: int) -> float:
+    members = solved.document.members_of(question.target)
+    return float(sum(run.power[row, run.column(name)] for name in members if name in run.names))
+
+
+def _too_long(solved: SolvedField, run: Run, question: Question, t: float) -> float:
+    """How many times as long as heat has come the longest cell is where it enters, in parts that its order makes."""
+    problem = run.problem_at(t)
+    begun = max((begin for begin, _ in run.pieces if begin < t), default=0.0)
+    stated = {*problem.held, *problem.exchanges, *problem.enclosed}
+    if isinstance(question, HeatFlowQuestion):
+        stated &= set(solved.document.members_of(question.target))
+    worst = 0.0
+    for region, length in _first_cells(solved.mesh, stated):
+        come = np.sqrt(_diffusivity(problem, solved.mesh, region, float(solved.temperature.mean()), t) * (t - begun))
+        worst = max(worst, length / solved.mesh.order / come)
+    return worst
+
+
+def _first_cells(mesh: Mesh, surfaces: Collection[str]) -> Iterator[tuple[int, float]]:
+    """Regions with how far the longest cells reach away from ``surfaces`` at which they lie, m."""
+    for name in surfaces & mesh.surfaces.keys():
+        on = np.zeros(mesh.node_count, dtype=bool)
+        on[mesh.surfaces[name].nodes] = True
+        for block in mesh.blocks:
+            corners = block.nodes[:, : CELL_FAMILIES[block.family].corners]
+            beside = np.flatnonzero(on[corners].sum(axis=1) >= max(mesh.dimension - 1, 1))
+            if not len(beside):
+                continue
+            places, held = mesh.points[corners[beside]], on[corners[beside]]
+            apart = np.linalg.norm(places[:, :, None] - places[:, None], axis=-1)
+            reach = np.where(held[:, None], apart, np.inf).min(axis=2).max(axis=1)
+            for region in np.unique(block.region[beside]).tolist():
+                yield region, float(reach[block.region[beside] == region].max())
+
+
+def _diffusivity(problem: Problem, mesh: Mesh, region: int, temperature: float, t: float) -> float:
+    """About that of a region, m²/s, the lowest of its directions, at a temperature in K and a time in s."""
+    places = np.concatenate([mesh.points[block.nodes[block.region == region][:, 0]] for block in mesh.blocks])
+    where = {**mesh.space.variables(places.mean(axis=0)[None]), "T": np.array([temperature]), "t": np.array([t])}
+    capacity = problem.capacities[region]
+    stored = sampled(capacity.density, where) * sampled(capacity.c, where)
+    conducted = min(float(sampled(law, where)[0]) for law in problem.conductors[region].k)
+    return conducted / float(stored[0])
