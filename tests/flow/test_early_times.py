@@ -105,3 +105,36 @@ def test_what_is_asked_before_heat_has_come_through_a_cell_is_within_its_error(
     )
     late = found[f"flux {len(TIMES) - 1}"]
     assert late.error is not None and late.error < 0.1 * abs(late.value)
+
+
+LATE_JUMP = {"table": [["0 s", "20 °C"], ["10 s", "20 °C"], ["10.0001 s", "100 °C"], ["60 s", "100 °C"]]}
+
+
+@pytest.mark.parametrize(
+    ("side", "asked"),
+    [
+        ({"temperature": LATE_JUMP}, ["10.01 s", "11 s", "50 s"]),
+        ({"temperature": "60 °C + 40 K*sin(2*pi*t/(10 s))"}, ["31 s", "58 s"]),
+        ({"film": {"h": "400 W/(m² K)", "temperature": "60 °C + 40 K*sin(2*pi*t/(5 s))"}}, ["31 s", "58 s"]),
+    ],
+    ids=["a jump on the way", "held, swings", "film, swings"],
+)
+def test_so_is_what_follows_a_change_on_the_way_or_swings_too_fast_for_the_cells(
+    side: dict[str, Any], asked: list[str]
+) -> None:
+    slab = {"shape": "rectangle", "size": ["100 mm", "30 mm"], "at": ["0 mm", "0 mm"], "material": "clay"}
+    questions = [{"name": f"flux {place}", "heat_flow": "slab.left", "time": t} for place, t in enumerate(asked)]
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)", "density": "2000 kg/m³", "c": "900 J/(kg K)"}},
+            "body": {"kind": "section", "depth": "1 m", "regions": {"slab": slab}},
+            "surroundings": [{"on": "slab.left", **side}],
+            "clock": {"start": "20 °C", "end": "1 min"},
+            "mesh": {"size": "8 mm"},
+            "questions": [*questions, {"name": "in it", "temperature": ["2 mm", "10 mm"]}],
+        }
+    )
+    for check in Flow(curves=False).run(case).checks:
+        assert check.expected is not None and check.error is not None
+        assert abs(check.value - check.expected) <= check.error, check

@@ -7,7 +7,7 @@ flux is as large as the cells are small, not as √t has it (H. S. Carslaw & J. 
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
@@ -23,12 +24,16 @@ from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
-#: How many times as long as heat has come a cell may be, in parts that its order makes of it, before it loses more than
-#: is told: by cells of half the size, which change an answer twice as much as larger ones, or by larger ones.
+#: How many times longer than heat has come cells may be, in parts that their order makes of them, before more is lost
+#: than is told: by cells of half the size, which change an answer twice as much as larger ones, or by larger ones.
 _BY_HALVES, _BY_LARGER = 2.5, 0.6
+#: How many times as much where what is stated moves on: what meshes differ by may just pass through nothing.
+_MOVING = 2.0
 #: How many times what a heat flow changes within the first step it may be off at its begin, where it is read in the
 #: mean of that step: with √t it would be twice.
 _IN_FIRST_STEP = 3.0
+#: Share of all that a law moves that it must move to have changed, and the times before that are looked at for it.
+_MOVED, _LAGS, _SHORTEST = 0.2, 80, 1e-6
 
 
 def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats, halved: bool) -> Floats:
@@ -47,7 +52,7 @@ def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats,
         if isinstance(question, HeatPassedQuestion | HeatStoredQuestion) and _jumps(run):
             continue  # what nodes take at once becomes half as much with every halving
         if t > 0:
-            grown[place] *= max(1.0, _too_long(solved, run, question, float(t)) / as_long)
+            grown[place] *= max(1.0, (_too_long(solved, run, question, float(t)) - 1) / as_long)
         elif isinstance(question, HeatFlowQuestion):
             first, second = (_flow(solved, run, question, row) for row in (0, min(1, len(run.times) - 1)))
             share = abs(second - first) / abs(first) if first else 0.0
@@ -79,31 +84,57 @@ def _too_long(solved: SolvedField, run: Run, question: Question, t: float) -> fl
     """How many times as long as heat has come the longest cell is where it enters, in parts that its order makes."""
     problem = run.problem_at(t)
     begun = max((begin for begin, _ in run.pieces if begin < t), default=0.0)
-    stated = {*problem.held, *problem.exchanges, *problem.enclosed}
+    mesh, mean = solved.mesh, float(solved.temperature.mean())
+    stated = {*problem.held, *problem.exchanges, *problem.enclosed} & mesh.surfaces.keys()
     if isinstance(question, HeatFlowQuestion):
         stated &= set(solved.document.members_of(question.target))
     worst = 0.0
-    for region, length in _first_cells(solved.mesh, stated):
-        come = np.sqrt(_diffusivity(problem, solved.mesh, region, float(solved.temperature.mean()), t) * (t - begun))
-        worst = max(worst, length / solved.mesh.order / come)
+    for name in stated:
+        laws = [law for each in problem.exchanges.get(name, ()) for law in each.values]
+        laws += [problem.held[name]] if name in problem.held else []
+        moving = [law for law in laws if law.follows_time]
+        for region, length in _first_cells(mesh, name):
+            if not length:  # its nodes all lie on the surface, as along a rod
+                continue
+            diffusivity, length = _diffusivity(problem, mesh, region, mean, t), length / mesh.order
+            enough = length**2 / diffusivity
+            since = _unchanged(moving, mesh, name, mean, t, enough)
+            times = _MOVING if since < enough else 1.0
+            worst = max(worst, times * float(length / np.sqrt(diffusivity * min(t - begun, since))))
     return worst
 
 
-def _first_cells(mesh: Mesh, surfaces: Collection[str]) -> Iterator[tuple[int, float]]:
-    """Regions with how far the longest cells reach away from ``surfaces`` at which they lie, m."""
-    for name in surfaces & mesh.surfaces.keys():
-        on = np.zeros(mesh.node_count, dtype=bool)
-        on[mesh.surfaces[name].nodes] = True
-        for block in mesh.blocks:
-            corners = block.nodes[:, : CELL_FAMILIES[block.family].corners]
-            beside = np.flatnonzero(on[corners].sum(axis=1) >= max(mesh.dimension - 1, 1))
-            if not len(beside):
-                continue
-            places, held = mesh.points[corners[beside]], on[corners[beside]]
-            apart = np.linalg.norm(places[:, :, None] - places[:, None], axis=-1)
-            reach = np.where(held[:, None], apart, np.inf).min(axis=2).max(axis=1)
-            for region in np.unique(block.region[beside]).tolist():
-                yield region, float(reach[block.region[beside] == region].max())
+def _unchanged(laws: Sequence[Law], mesh: Mesh, surface: str, temperature: float, t: float, longest: float) -> float:
+    """For how long before a time, s, none of the ``laws`` on a surface has moved by much of all that it moves; what is
+    ``longest``, s, is long enough."""
+    since = longest
+    seen, lags = t * (1 - 1e-12), np.geomspace(_SHORTEST * longest, longest, _LAGS)
+    times = np.concatenate([[seen], seen - lags[lags < seen], np.linspace(0, seen, _LAGS)])
+    middle = mesh.space.variables(mesh.points[mesh.surfaces[surface].nodes].mean(axis=0)[None])
+    where = {each: np.broadcast_to(values, times.shape) for each, values in middle.items()}
+    where |= {"t": times, "T": np.full(times.shape, temperature)}
+    for law in laws:
+        values = sampled(law, where)
+        moved = np.abs(values - values[0]) > _MOVED * float(np.ptp(values))
+        before = lags[lags < seen][moved[1 : 1 + int((lags < seen).sum())]]
+        since = min(since, float(before[0]) if len(before) else longest)
+    return since
+
+
+def _first_cells(mesh: Mesh, surface: str) -> Iterator[tuple[int, float]]:
+    """Regions with how far the longest cells reach away from a surface at which they lie, m."""
+    on = np.zeros(mesh.node_count, dtype=bool)
+    on[mesh.surfaces[surface].nodes] = True
+    for block in mesh.blocks:
+        corners = block.nodes[:, : CELL_FAMILIES[block.family].corners]
+        beside = np.flatnonzero(on[corners].sum(axis=1) >= max(mesh.dimension - 1, 1))
+        if not len(beside):
+            continue
+        places, held = mesh.points[corners[beside]], on[corners[beside]]
+        apart = np.linalg.norm(places[:, :, None] - places[:, None], axis=-1)
+        reach = np.where(held[:, None], apart, np.inf).min(axis=2).max(axis=1)
+        for region in np.unique(block.region[beside]).tolist():
+            yield region, float(reach[block.region[beside] == region].max())
 
 
 def _diffusivity(problem: Problem, mesh: Mesh, region: int, temperature: float, t: float) -> float:
