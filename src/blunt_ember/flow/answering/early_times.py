@@ -7,7 +7,8 @@ flux is as large as the cells are small, not as √t has it (H. S. Carslaw & J. 
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Sequence
+from functools import partial
 
 import numpy as np
 
@@ -93,10 +94,11 @@ def _too_long(solved: SolvedField, run: Run, question: Question, t: float) -> fl
         laws = [law for each in problem.exchanges.get(name, ()) for law in each.values]
         laws += [problem.held[name]] if name in problem.held else []
         moving = [law for law in laws if law.follows_time]
-        for region, length in _first_cells(mesh, name):
-            if not length:  # its nodes all lie on the surface, as along a rod
+        for region, longest, place in mesh.found(f"first cells at {name}", partial(_first_cells, mesh, name)):
+            if not longest:  # its nodes all lie on the surface, as along a rod
                 continue
-            diffusivity, length = _diffusivity(problem, mesh, region, mean, t), length / mesh.order
+            where = {**mesh.space.variables(place), "T": np.array([mean]), "t": np.array([t])}
+            diffusivity, length = _diffusivity(problem, region, where), longest / mesh.order
             enough = length**2 / diffusivity
             since = _unchanged(moving, mesh, name, mean, t, enough)
             times = _MOVING if since < enough else 1.0
@@ -121,8 +123,10 @@ def _unchanged(laws: Sequence[Law], mesh: Mesh, surface: str, temperature: float
     return since
 
 
-def _first_cells(mesh: Mesh, surface: str) -> Iterator[tuple[int, float]]:
-    """Regions with how far the longest cells reach away from a surface at which they lie, m."""
+def _first_cells(mesh: Mesh, surface: str) -> list[tuple[int, float, Floats]]:
+    """Regions with how far the longest cells reach away from a surface at which they lie, m, and a place (1, d) in one
+    of them."""
+    found = []
     on = np.zeros(mesh.node_count, dtype=bool)
     on[mesh.surfaces[surface].nodes] = True
     for block in mesh.blocks:
@@ -134,13 +138,13 @@ def _first_cells(mesh: Mesh, surface: str) -> Iterator[tuple[int, float]]:
         apart = np.linalg.norm(places[:, :, None] - places[:, None], axis=-1)
         reach = np.where(held[:, None], apart, np.inf).min(axis=2).max(axis=1)
         for region in np.unique(block.region[beside]).tolist():
-            yield region, float(reach[block.region[beside] == region].max())
+            own = block.region[beside] == region
+            found.append((region, float(reach[own].max()), places[own][:1].mean(axis=1)))
+    return found
 
 
-def _diffusivity(problem: Problem, mesh: Mesh, region: int, temperature: float, t: float) -> float:
-    """About that of a region, m²/s, the lowest of its directions, at a temperature in K and a time in s."""
-    places = np.concatenate([mesh.points[block.nodes[block.region == region][:, 0]] for block in mesh.blocks])
-    where = {**mesh.space.variables(places.mean(axis=0)[None]), "T": np.array([temperature]), "t": np.array([t])}
+def _diffusivity(problem: Problem, region: int, where: dict[str, Floats]) -> float:
+    """That of a region, m²/s, the lowest of its directions, at a place, a temperature in K and a time in s."""
     capacity = problem.capacities[region]
     stored = sampled(capacity.density, where) * sampled(capacity.c, where)
     conducted = min(float(sampled(law, where)[0]) for law in problem.conductors[region].k)
