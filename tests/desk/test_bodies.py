@@ -111,6 +111,7 @@ def test_a_family_of_every_kind_opens_solved_with_all_checks_agreeing(
             assert window.outcome.exact is not None and profile.exact is not None, name
             gap = np.nanmax(np.abs(profile.mesh - profile.exact)) / (np.nanmax(profile.mesh) - np.nanmin(profile.mesh))
             assert gap < LARGEST_GAP.get(name, 1e-3), name
+        window.stage.grab()  # which paints it as it is now
         labels = window.stage.dimension_labels
         assert any(what in label for label in labels for what in ("radius", "width", "length")) or name == "bowl"
 

@@ -231,7 +231,9 @@ def test_heat_at_a_point_is_stated_by_keys_and_undone(window: Window, qtbot: QtB
     settled(qtbot, window)
     assert window.outcome.trouble is None
     middle = window.checks.cards["middle"]
-    assert "heat arises at a point" in middle.note.text() and middle.verdict.text() == "○ open"
+    # It is read where the heat arises: no ± is told of that.
+    assert "takes up no room" in middle.note.text() and middle.verdict.text() == "○ open"
+    assert middle.error.text() == "without bound"
     for _ in range(5):
         window.current.undo()
     settled(qtbot, window)
