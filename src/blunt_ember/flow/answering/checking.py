@@ -168,6 +168,10 @@ def _without_bound(question: Question, place: int, solved: SolvedField) -> str:
     """Why an answer changes without end as cells become smaller; empty where it does not."""
     asked, run, questions = question.asked_time, solved.run, solved.document.questions
     t = asked.si if asked is not None else 0.0 if run is None else float(run.times[-1])
+    if question.condition is not None:  # what heats when it is met, which may have ended since
+        t = answer(question, place, solved)
+    if np.isnan(t):
+        return ""
     problem = solved.problem if run is None else run.problem_at(t)
     if problem is None:
         return ""
