@@ -33,8 +33,9 @@ _MOVING = 2.0
 #: How many times what a heat flow changes within the first step it may be off at its begin, where it is read in the
 #: mean of that step: with √t it would be twice.
 _IN_FIRST_STEP = 3.0
-#: Share of all that a law moves that it must move to have changed, and the times before that are looked at for it.
-_MOVED, _LAGS, _SHORTEST = 0.2, 80, 1e-6
+#: Share of all that a law moves that it must move to have changed, the times before that are looked at for it, and at
+#: how many places.
+_MOVED, _LAGS, _SHORTEST, _PLACES = 0.2, 80, 1e-6, 7
 
 
 def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats, halved: bool) -> Floats:
@@ -112,13 +113,15 @@ def _unchanged(laws: Sequence[Law], mesh: Mesh, surface: str, temperature: float
     since = longest
     seen, lags = t * (1 - 1e-12), np.geomspace(_SHORTEST * longest, longest, _LAGS)
     times = np.concatenate([[seen], seen - lags[lags < seen], np.linspace(0, seen, _LAGS)])
-    middle = mesh.space.variables(mesh.points[mesh.surfaces[surface].nodes].mean(axis=0)[None])
-    where = {each: np.broadcast_to(values, times.shape) for each, values in middle.items()}
-    where |= {"t": times, "T": np.full(times.shape, temperature)}
+    nodes = mesh.surfaces[surface].nodes
+    some = mesh.points[nodes[np.linspace(0, len(nodes) - 1, _PLACES).astype(int)]]
+    shape = _PLACES, len(times)  # what stands still at one place may move at another
+    where = {each: np.broadcast_to(values[:, None], shape) for each, values in mesh.space.variables(some).items()}
+    where |= {"t": np.broadcast_to(times, shape), "T": np.full(shape, temperature)}
     for law in laws:
         values = sampled(law, where)
-        moved = np.abs(values - values[0]) > _MOVED * float(np.ptp(values))
-        before = lags[lags < seen][moved[1 : 1 + int((lags < seen).sum())]]
+        moved = np.any(np.abs(values - values[:, :1]) > _MOVED * np.ptp(values, axis=1, keepdims=True), axis=0)
+        before = lags[lags < seen][np.asarray(moved)[1 : 1 + int((lags < seen).sum())]]
         since = min(since, float(before[0]) if len(before) else longest)
     return since
 
