@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,11 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import case_from_data
 from blunt_ember.fem import linear
 from blunt_ember.fem.assembly import assembled
+from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.linear import LATTICE_NODES, LinearSolver
 from blunt_ember.fem.multigrid.cycle import multigrid_cycle
+from blunt_ember.fem.multigrid.diagonals import Diagonals
+from blunt_ember.fem.multigrid.on_boxes import OnBoxes, on_boxes
 from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.problem import well_posedness
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
@@ -70,6 +74,78 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any], str, dict[str, Any], int]
         20,
     ),
 }
+
+
+def in_boxes(balance: Balance, monkeypatch: pytest.MonkeyPatch) -> OnBoxes | None:
+    """Its matrix by diagonals, however few there are."""
+    monkeypatch.setattr("blunt_ember.fem.multigrid.boxes._LARGE", 0)
+    parts = balance.spaces_in_parts.in_parts
+    assert parts is not None
+    return on_boxes(balance.problem.mesh, balance.constraints.free, parts)
+
+
+def require_the_same(boxes: OnBoxes, matrix: sparse.csr_array) -> None:
+    """Every entry, the sums of their sizes, and what a product comes to."""
+    x = np.random.default_rng(1).random(matrix.shape[0])
+    product = matrix @ x
+    assert np.abs(boxes.times(x) - product).max() < 1e-14 * np.abs(product).max()
+    written = boxes._space.conduction.written() + boxes._rest
+    own = sparse.csr_array(written[boxes._places][:, boxes._places])
+    assert abs(own - matrix).max() < 1e-14 * abs(matrix).max()
+    assert abs(written).sum() == pytest.approx(abs(own).sum(), rel=1e-14)  # nothing but what is free
+    sums = abs(matrix).sum(axis=1)
+    assert (boxes.collected(boxes.matrix.sums_of_sizes) >= sums * (1 - 1e-12)).all()
+    assert (boxes.collected(boxes.matrix.sums_of_sizes) <= sums * 1.5).all()
+
+
+@pytest.mark.parametrize("single", [False, True])
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize("name", CASES)
+def test_few_steps_through_halves_of_boxes(
+    name: str, order: int, single: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As many as through those of the lattice; flat quadratic cells have none of their own."""
+    *what, most = CASES[name]
+    balance = balance_of(order, *what)
+    boxes = in_boxes(balance, monkeypatch)
+    if boxes is None:
+        assert order == 2 and "flat" in name
+        return
+    require_the_same(boxes, balance.matrix(balance.fixed))
+    cycle = boxes.cycle(single)
+    load = boxes.spread(balance.left_over(np.zeros(len(boxes._places)))[0])
+    steps: list[Floats] = []
+    operator = sparse.linalg.LinearOperator(boxes.matrix.shape, matvec=lambda x: boxes.matrix @ np.ravel(x))
+    ready = sparse.linalg.LinearOperator(boxes.matrix.shape, matvec=cycle, dtype=float)
+    found, failed = sparse.linalg.cg(operator, load, rtol=1e-10, M=ready, callback=steps.append)
+    assert not failed and len(steps) <= most
+    assert not found[~boxes._space.free].any()
+
+
+def test_spaces_are_kept_while_cells_conduct_alike_and_the_same_nodes_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
+    """After every change the solution is that of factors."""
+    monkeypatch.setattr("blunt_ember.fem.multigrid.boxes._LARGE", 0)
+    monkeypatch.setattr(linear, "LATTICE_NODES", 100)
+    balance = balance_of(2, *CASES["cubes"][:-1])
+    problem = balance.problem
+    kept = [in_boxes(balance, monkeypatch)]
+    film, held = problem.exchanges["core.top"][0], problem.held["block.bottom"]
+    changed = [
+        replace(problem, exchanges={**problem.exchanges, "core.top": (film, film)}),
+        replace(problem, conductors=problem.conductors[::-1]),
+        replace(problem, held={"block.bottom": held, "block.top": held}),
+    ]
+    for each in changed:
+        own = Balance(each)
+        kept.append(in_boxes(own, monkeypatch))
+        solution = solve_steady(each)
+        assert solution.method == "conjugate gradients with multigrid"
+        load = own.left_over(np.zeros(np.count_nonzero(own.constraints.free)))[0]
+        exact = own.excess_of(factorised(own.matrix(own.fixed), True)(load))
+        assert np.abs(solution.temperature - own.reference_temperature - exact).max() < 1e-8
+    spaces = [each._space for each in kept if each is not None]
+    assert len(spaces) == 4
+    assert spaces[0] is spaces[1] and len({id(each) for each in spaces}) == 3
 
 
 @pytest.mark.parametrize("single", [False, True])
@@ -137,7 +213,9 @@ def test_a_matrix_on_a_lattice_is_that_of_sorted_entries(order: int) -> None:
 @pytest.mark.parametrize(
     ("kind", "order", "size"), [("section", 1, 50), ("section", 2, 80), ("stacked", 1, 90), ("stacked", 2, 140)]
 )
-def test_bodies_that_fill_no_box_have_the_same_sums(kind: str, order: int, size: int) -> None:
+def test_bodies_that_fill_no_box_have_the_same_sums(
+    kind: str, order: int, size: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A trough of two materials, whose walls differ in height: there are places on its lattice where no cell is."""
     trough = {
         "low": {"size": ["1 m", "0.4 m"], "material": "clay"},
@@ -176,6 +254,10 @@ def test_bodies_that_fill_no_box_have_the_same_sums(kind: str, order: int, size:
             known += 1
             assert abs(space.conduction + rest - whole).max() < 1e-13 * abs(whole).max()
     assert known >= 2
+    monkeypatch.setattr("blunt_ember.fem.multigrid.boxes._SPARSE", 4)
+    boxes = in_boxes(balance, monkeypatch)
+    assert boxes is not None
+    require_the_same(boxes, sorted_one)
 
 
 @pytest.mark.parametrize("steps", [{"HASTY_STEPS": 2}, {"HASTY_STEPS": 2, "PATIENT_STEPS": 2}], ids=len)
@@ -204,13 +286,21 @@ def test_cells_too_uneven_for_it_are_solved_all_the_same(
 
 
 def test_products_by_threads_are_the_same_to_the_last_digit(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("blunt_ember.fem.multigrid.product._LARGE", 1)
+    """Of a matrix by rows, and of one by diagonals, of cells of different heights along one axis."""
+    balance = balance_of(2, *CASES["conductivities 10 000 times apart"][:-1])
+    boxes = in_boxes(balance, monkeypatch)
+    assert boxes is not None
+    conduction, x = boxes._space.conduction, np.random.default_rng(4).random(len(boxes._space.free))
+    alone = conduction @ x
+    for module in ("product", "diagonals"):
+        monkeypatch.setattr(f"blunt_ember.fem.multigrid.{module}._LARGE", 1)
     monkeypatch.setattr("os.sched_getaffinity", lambda process: {0, 1, 2})
+    shared = Diagonals(2, conduction._box, conduction._entries)
+    assert len(shared._shares) == 3 and np.array_equal(shared @ x, alone)
     matrix = sparse.random_array((1000, 700), density=0.01, rng=np.random.default_rng(3), format="csr")
-    x = np.random.default_rng(4).random(700)
     product = Product(matrix)
     assert len(product._parts) == 3
-    assert np.array_equal(product @ x, matrix @ x)
+    assert np.array_equal(product @ x[:700], matrix @ x[:700])
 
 
 def test_what_hardly_any_heat_passes_is_solved_to_its_last_digits() -> None:

@@ -9,9 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats
+from blunt_ember.in_threads import even_runs, in_threads
 
 #: Numbers of vectors that are taken at once, so that they stay in the cache of memory.
 _AT_ONCE = 16_384
+#: Numbers from which on more threads than one take part.
+_LARGE = 500_000
 
 
 @dataclass(frozen=True)
@@ -38,17 +41,27 @@ class AlikeMatrices:
         """The diagonal (m, n) of each."""
         return self.weights @ np.diagonal(self.products, axis1=1, axis2=2)
 
-    def times(self, vectors: Floats) -> Floats:
-        """Return the products (m, n) with a vector for each cell (m, n)."""
+    def times_differences(self, vectors: Floats) -> Floats:
+        """Return the products (m, n) with what the vector of each cell (m, n) is over its first entry."""
         result = np.empty(vectors.shape)
         size = max(1, _AT_ONCE // vectors.shape[1])
-        for start in range(0, len(vectors), size):
-            run = slice(start, start + size)
-            first, *others = zip(self.weights[run].T, self.products, strict=True)
-            result[run] = first[0][:, None] * (vectors[run] @ first[1].T)
-            for weight, product in others:
-                result[run] += weight[:, None] * (vectors[run] @ product.T)
+        starts = range(0, len(vectors), size)
+
+        def multiply(first: int, last: int) -> None:
+            for start in starts[first:last]:
+                run = slice(start, start + size)
+                self._multiply(run, vectors[run] - vectors[run, :1], result[run])
+
+        large = vectors.size >= _LARGE
+        in_threads(multiply, even_runs(np.arange(len(starts) + 1)) if large else [(0, len(starts))])
         return result
+
+    def _multiply(self, run: slice, vectors: Floats, into: Floats) -> None:
+        into[:] = 0.0
+        if not vectors.any():  # as in all cells that touch nothing that is held, before anything is solved
+            return
+        for weight, product in zip(self.weights[run].T, self.products, strict=True):
+            into += weight[:, None] * (vectors @ product.T)
 
 
 #: Written out, or not.
@@ -60,8 +73,8 @@ def diagonals_of(matrices: ElementMatrices) -> Floats:
     return matrices.diagonals if isinstance(matrices, AlikeMatrices) else np.diagonal(matrices, axis1=1, axis2=2)
 
 
-def times(matrices: ElementMatrices, vectors: Floats) -> Floats:
-    """Return the product (m, n) of each matrix with its vector of ``vectors`` (m, n)."""
+def times_differences(matrices: ElementMatrices, vectors: Floats) -> Floats:
+    """Return the product (m, n) of each matrix with what its vector of ``vectors`` (m, n) is over its first entry."""
     if isinstance(matrices, AlikeMatrices):
-        return matrices.times(vectors)
-    return np.asarray((matrices @ vectors[..., None])[..., 0])
+        return matrices.times_differences(vectors)
+    return np.asarray((matrices @ (vectors - vectors[:, :1])[..., None])[..., 0])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from functools import lru_cache
+from functools import lru_cache, reduce
 from typing import Any
 
 import numpy as np
@@ -87,7 +87,7 @@ def alike_conduction(block: CellBlock, mesh: Mesh, k: Floats) -> AlikeMatrices |
         return None
     dimension = mesh.dimension
     own = np.arange(dimension) * (dimension + 1)
-    metric = _lattice_metric(mesh.lattice, block.region, mesh, slice(None))[:, own]
+    metric = _lattice_metric(mesh.lattice, block.region, mesh)
     products = _reference_products(block.family)[own]
     return AlikeMatrices(metric * k, products.reshape(dimension, *[block.nodes.shape[1]] * 2))
 
@@ -159,14 +159,11 @@ def _even_metric(block: CellBlock, mesh: Mesh, run: slice) -> Floats | None:
     return metric.reshape(-1, dimension**2)
 
 
-def _lattice_metric(lattice: CellLattice, regions: Ints, mesh: Mesh, run: slice) -> Floats:
-    """The same of cells whose sides lie along the axes."""
-    halves = lattice.widths(run) / 2
-    size = halves.prod(axis=1) * mesh.space.of_cells(regions, halves[:, None])[:, 0]
-    metric = np.zeros((*halves.shape, halves.shape[1]))
-    for direction, axis in enumerate(lattice.axes):
-        metric[:, direction, direction] = size / halves[:, axis] ** 2
-    return metric.reshape(len(halves), -1)
+def _lattice_metric(lattice: CellLattice, regions: Ints, mesh: Mesh) -> Floats:
+    """The diagonal (m, d) of the same of cells whose sides lie along the axes."""
+    halves = lattice.widths(slice(None)) / 2
+    size = reduce(np.multiply, halves.T) * mesh.space.of_cells(regions, halves[:, None])[:, 0]
+    return np.stack([size / halves[:, axis] ** 2 for axis in lattice.axes], axis=1)
 
 
 def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:

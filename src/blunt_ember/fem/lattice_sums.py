@@ -7,17 +7,21 @@ of whole planes of numbers, shifted by a cell.
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import product
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints, ShortInts
+from blunt_ember.in_threads import even_runs, in_threads
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
 
 #: Cells whose sums are made at once.
 _AT_ONCE = 65_536
+#: Sums from which on more threads than one make them.
+_LARGE = 2_000_000
 #: Sums that are kept at most.
 _KEPT = 2_000_000
 #: ∫ N N and ∫ N' N' over the reference interval by order: of the node at an end with those 0, 1, … steps away in its
@@ -50,21 +54,53 @@ def lattice_sums(lattice: CellLattice, neighbours: NodeNeighbours, conducting: F
     square of half their width along it, all on the reference cell.
     """
     axes = list(neighbours.axes)
-    cells = lattice.cells[:, axes]
-    shape = tuple(len(lattice.lines[axis]) - 1 for axis in axes)
-    weights = np.zeros((len(axes), *(count + 2 for count in shape)))
-    weights[(slice(None), *(cells.T + 1))] = conducting[:, axes].T
+    box = np.zeros((len(axes), *(len(lattice.lines[axis]) - 1 for axis in axes)))
+    box[(slice(None), *lattice.cells[:, axes].T)] = conducting[:, axes].T
     numbers = neighbours.numbers
     values = np.empty(neighbours.first[-1])
-    thick = max(1, _AT_ONCE // int(np.prod(shape[1:])))
-    for low in range(0, shape[0] + 1, thick):
-        high = min(low + thick, shape[0] + 1)
-        slab = weights[:, low : high + 1]
+    for low, high, slab in _slabs(box):
         for halves in product(range(order), repeat=len(axes)):
             first, *others = (slice(half, None, order) for half in halves)
             own = numbers[order * low : order * high][(first, *others)]
-            _put(values, neighbours.first, own.ravel(), _slab_sums(slab, halves, order)[:, : len(own)])
+            sums = np.empty((int(np.prod(_wide(halves, order))), *_nodes_of(slab, halves)))
+            _slab_sums(slab, halves, order, sums)
+            _put(values, neighbours.first, own.ravel(), sums[:, : len(own)])
     return values
+
+
+def sums_in_boxes(
+    weights: Floats, order: int, shape: tuple[int, ...], sorts: Sequence[tuple[int, ...]], ranks: Sequence[Ints]
+) -> list[Floats]:
+    """Return what the matrices of all cells in a box give to their nodes, (neighbours, …) for each of ``sorts``.
+
+    Those lie in the middle of cells along some axes. All are in boxes of a ``shape``, which has a place more than there
+    are cells along each axis, at least. ``weights`` (d, …) are what cells conduct along each axis in W/K, as of
+    :func:`lattice_sums`, in the order of axes, and 0 where there is none; ``ranks`` tell where the sums of a neighbour
+    go, by its place among those of a node.
+    """
+    found = [np.zeros((len(rank), *shape)) for rank in ranks]
+    slabs = list(_slabs(weights))
+
+    def put(first: int, last: int) -> None:
+        for low, high, slab in slabs[first:last]:
+            for halves, rank, sums in zip(sorts, ranks, found, strict=True):
+                others = (slice(count) for count in _nodes_of(slab, halves)[1:])
+                _slab_sums(slab, halves, order, sums[(slice(None), slice(low, high), *others)], rank.tolist())
+
+    large = sum(each.size for each in found) >= _LARGE
+    in_threads(put, even_runs(np.arange(len(slabs) + 1)) if large else [(0, len(slabs))])
+    return found
+
+
+def _slabs(box: Floats) -> Iterator[tuple[int, int, Floats]]:
+    """Cut nodes at the ends of cells in a ``box`` (d, …) into runs along its first axis: the first of each, the one
+    after it, and the cells around them, nothing beyond the box."""
+    weights = np.pad(box, ((0, 0), *((1, 1),) * (box.ndim - 1)))
+    count = box.shape[1] + 1
+    thick = max(1, _AT_ONCE // int(np.prod(box.shape[2:])))
+    for low in range(0, count, thick):
+        high = min(low + thick, count)
+        yield low, high, weights[:, low : high + 1]
 
 
 def _put(values: Floats, first: Ints, nodes: ShortInts, sums: Floats) -> None:
@@ -83,13 +119,26 @@ def _put(values: Floats, first: Ints, nodes: ShortInts, sums: Floats) -> None:
         values[begin[:, None] + np.arange(width)] = rows
 
 
-def _slab_sums(weights: Floats, halves: tuple[int, ...], order: int) -> Floats:
-    """The sums (neighbours, …) at the nodes of a slab that lie in the middle of cells along some axes, ``halves``, and
-    at their ends along the others; its cells and those around them have ``weights`` (d, …)."""
+def _wide(halves: tuple[int, ...], order: int) -> list[int]:
+    """How many places along each axis the neighbours of a node take."""
+    return [3 if half else 2 * order + 1 for half in halves]
+
+
+def _nodes_of(weights: Floats, halves: tuple[int, ...]) -> list[int]:
+    """How many nodes of a sort a slab of cells has along each axis; along the first as many as at ends of cells."""
+    first, *others = weights.shape[1:]
+    return [first - 1, *(count - 1 - half for count, half in zip(others, halves[1:], strict=True))]
+
+
+def _slab_sums(
+    weights: Floats, halves: tuple[int, ...], order: int, into: Floats, rank: Sequence[int] | None = None
+) -> None:
+    """Put the sums (neighbours, …) at the nodes of a slab ``into`` an array, in the order of their ``rank``.
+
+    The nodes lie in the middle of cells along some axes, ``halves``, and at their ends along the others; the cells of
+    the slab and those around them have ``weights`` (d, …).
+    """
     reach = [1 if half else order for half in halves]
-    shape = [count - 1 for count in weights.shape[1:]]
-    shape[1:] = [count - half for count, half in zip(shape[1:], halves[1:], strict=True)]
-    sums = np.empty((int(np.prod([2 * most + 1 for most in reach])), *shape))
     for apart in product(*(range(most + 1) for most in reach)):
         first, *others = _shares(halves, apart, order).tolist()
         of_cells = first * weights[0]
@@ -107,8 +156,8 @@ def _slab_sums(weights: Floats, halves: tuple[int, ...], order: int) -> Floats:
                 slice(None) if half or not side else slice(1, None) if side > 0 else slice(-1)
                 for half, side in zip(halves, sides, strict=True)
             )
-            sums[_place(sides, reach)] = of_cells[cut]
-    return sums
+            place = _place(sides, reach)
+            into[place if rank is None else rank[place]] = of_cells[cut]
 
 
 @lru_cache(maxsize=256)

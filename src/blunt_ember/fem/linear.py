@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
+from functools import cache
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -11,6 +12,7 @@ from scipy.sparse.linalg import LinearOperator, cg, gmres
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import SolverError
+from blunt_ember.fem.equations import Equations
 from blunt_ember.fem.factors import Analysis, factorised
 from blunt_ember.fem.multigrid.cycle import Correction, multigrid_cycle
 from blunt_ember.fem.multigrid.product import Product
@@ -39,7 +41,7 @@ PLAIN_SPENT = 1 / 70
 #: Unknowns up to which factors are tried where conjugate gradients do not get there, by dimension.
 MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
-RUN_TOLERANCE = 1e-11
+RUN_TOLERANCE = 5e-11
 RUN_STEPS = 400
 #: Steps of minimal residuals that are kept, and runs of so many, of which the first may end early by its own measure.
 RESTARTED = 60
@@ -86,7 +88,7 @@ class LinearSolver:
 
     def __init__(
         self,
-        matrix: csr_array,
+        matrix: csr_array | Equations,
         spaces: Spaces,
         dimension: int,
         symmetric: bool = True,
@@ -95,10 +97,10 @@ class LinearSolver:
         analysis: Analysis | None = None,
         left_over: float = RUN_TOLERANCE,
     ) -> None:
-        if not np.isfinite(matrix.data).all():
+        self._equations = matrix if isinstance(matrix, Equations) else Equations.of(matrix)
+        if not self._equations.finite:
             raise SolverError("the equations hold a value that is not finite; look for values far out of scale")
-        self.count = matrix.shape[0]
-        self._matrix = matrix
+        self.count = self._equations.count
         self._symmetric = symmetric
         self._spaces = spaces
         self._analysis = analysis
@@ -116,20 +118,20 @@ class LinearSolver:
         self.prepared = True
         self.method = "direct"
         if not self.multigrid:
-            self._correct = factorised(self._matrix, self._symmetric, self._analysis)
+            self._correct = factorised(self._equations.written, self._symmetric, self._analysis)
             return
         self.method = f"{'conjugate gradients' if self._symmetric else 'minimal residuals'} with multigrid"
         large = self.count > self._most_factored
-        self._correct, self.cycle = _multigrid(self._matrix, self._spaces, self._symmetric, self._left_over, large)
+        self._correct, self.cycle = _multigrid(self._equations, self._spaces, self._symmetric, self._left_over, large)
 
     def times(self, x: Floats) -> Floats:
         """Return A x (n,) of ``x`` (n,)."""
-        return np.asarray(self._matrix @ x)
+        return self._equations.times(x)
 
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``; by factors after all where the iteration gets nowhere near."""
         if not self.prepared:
-            plain, steps = _by_diagonal(self._matrix, left)
+            plain, steps = _by_diagonal(self._equations.written, left)
             self._spent += steps
             if plain is not None and (self.multigrid or self._spent <= PLAIN_SPENT * self.count):
                 return plain
@@ -138,17 +140,17 @@ class LinearSolver:
                 return plain
         found = self._correct(left)
         if self.multigrid and self.count <= self._most_factored:
-            gap = np.linalg.norm(left - self._matrix @ found)
+            gap = np.linalg.norm(left - self._equations.times(found))
             if not gap <= (SLOW if self._spaces.on_lattice else POOR) * np.linalg.norm(left):
                 self.multigrid = False
                 self.method = "direct, as the iteration did not get there"
-                self._correct = factorised(self._matrix, self._symmetric, self._analysis)
+                self._correct = factorised(self._equations.written, self._symmetric, self._analysis)
                 found = self._correct(left)
         return found
 
 
 def solve_corrected(
-    matrix: csr_array,
+    matrix: csr_array | Equations,
     left_at: Callable[[Floats], tuple[Floats, float]],
     spaces: Spaces,
     dimension: int,
@@ -162,30 +164,31 @@ def solve_corrected(
     :class:`LinearSolver`. Where it would be iterated and nothing is left over at what is thought to be ``near`` (n,),
     that is taken. Raises :class:`SolverError` when it is singular or the iteration does not get there.
     """
+    equations = matrix if isinstance(matrix, Equations) else Equations.of(matrix)
     if near is not None and not fits_factors(len(near), dimension, False, spaces.on_lattice):
         first, (left, flowing) = (float(np.linalg.norm(left_at(0 * near)[0])), left_at(near))
-        if _is_little(float(np.linalg.norm(left)), first, flowing, matrix, near):
+        if _is_little(float(np.linalg.norm(left)), first, flowing, equations, near):
             return near, "from known weights"
-    solver = LinearSolver(matrix, spaces, dimension, analysis=analysis)
+    solver = LinearSolver(equations, spaces, dimension, analysis=analysis)
     with np.errstate(all="ignore"):
-        x, size, first, flowing = _corrected(solver, matrix, left_at)
+        x, size, first, flowing = _corrected(solver, equations, left_at)
     # Where what is held happens to be the answer already, round-off is all that is left over from the start on.
     if not np.isfinite(x).all() or not np.isfinite(first) or not size <= max(POOR * first, GOOD_ENOUGH * flowing):
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
-    if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(matrix, x):
+    if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(equations, x):
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
         raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
     return x, solver.method
 
 
-def _round_off(matrix: csr_array, x: Floats) -> float:
+def _round_off(equations: Equations, x: Floats) -> float:
     """The size of a residual that the last digits of x (n,) make, many of them: where little heat flows beside what
     cells would conduct, as between weak films, nothing gets below it."""
-    return float(MANY_DIGITS * np.finfo(float).eps * np.linalg.norm(abs(matrix) @ np.abs(x)))
+    return float(MANY_DIGITS * np.finfo(float).eps * np.linalg.norm(abs(equations.written) @ np.abs(x)))
 
 
 def _corrected(
-    solver: LinearSolver, matrix: csr_array, left_at: Callable[[Floats], tuple[Floats, float]]
+    solver: LinearSolver, equations: Equations, left_at: Callable[[Floats], tuple[Floats, float]]
 ) -> tuple[Floats, float, float, float]:
     """Return x, the size of what is left over there, what it was at the start, and the size of the heat flows."""
     x = np.zeros(solver.count)
@@ -200,19 +203,19 @@ def _corrected(
         gained = size / shrunk if shrunk else np.inf
         x, left, size, flowing = trial, after, shrunk, of_trial
         if solver.multigrid:
-            if _is_little(size, first, flowing, matrix, x):
+            if _is_little(size, first, flowing, equations, x):
                 break
         elif size <= ENOUGH * first or gained < WORTH_A_SOLVE:
             break
     return x, size, first, flowing
 
 
-def _is_little(size: float, first: float, flowing: float, matrix: csr_array, x: Floats) -> bool:
+def _is_little(size: float, first: float, flowing: float, equations: Equations, x: Floats) -> bool:
     """Tell whether what is left over at x (n,) is as good as nothing, for an iteration."""
     if size > ENOUGH_ITERATED * first:
         return False
     # What would flow while nothing but what is held is warm says little of what flows in the end.
-    return size <= GOOD_ENOUGH * flowing or size <= _round_off(matrix, x)
+    return size <= GOOD_ENOUGH * flowing or size <= _round_off(equations, x)
 
 
 def _by_diagonal(matrix: csr_array, left: Floats) -> tuple[Floats | None, int]:
@@ -229,24 +232,35 @@ def _by_diagonal(matrix: csr_array, left: Floats) -> tuple[Floats | None, int]:
 
 
 def _multigrid(
-    matrix: csr_array, spaces: Spaces, symmetric: bool, left_over: float, large: bool
+    equations: Equations, spaces: Spaces, symmetric: bool, left_over: float, large: bool
 ) -> tuple[Correction, Correction]:
     """A run of the iteration, and the one cycle that makes each of its steps a good one; a ``large`` matrix is not
     given up where halves of a lattice are not what it wants."""
-    even = matrix if symmetric else csr_array((matrix + matrix.T) / 2)
+    boxes = equations.boxes
+
+    @cache
+    def even() -> csr_array:
+        matrix = equations.written
+        return matrix if symmetric else csr_array((matrix + matrix.T) / 2)
 
     def halves(single: bool) -> Correction:
-        return multigrid_cycle(even, spaces, spaces.in_parts.rest() if spaces.in_parts else None, single)
+        if boxes is not None:
+            return boxes.cycle(single)
+        return multigrid_cycle(even(), spaces, spaces.in_parts.rest() if spaces.in_parts else None, single)
+
+    def by_order() -> Correction:
+        cycle = multigrid_cycle(even(), spaces.by_order)
+        return cycle if boxes is None else lambda left: boxes.spread(cycle(boxes.collected(left)))
 
     # Each way with the steps it may take before the next one is tried, which then stays.
     ways: list[tuple[Callable[[], Correction], int]] = [(lambda: halves(False), RUN_STEPS)]
     if spaces.on_lattice:
         ways = [(lambda: halves(True), HASTY_STEPS), (lambda: halves(False), PATIENT_STEPS)]
         if large:  # cells may be too uneven for halves of their lattice
-            ways.append((lambda: multigrid_cycle(even, spaces.by_order), RUN_STEPS))
+            ways.append((by_order, RUN_STEPS))
     cycles = [ways[0][0]()]
-    product = Product(matrix)
-    fine = LinearOperator(matrix.shape, matvec=lambda x: product @ np.ravel(x), dtype=float)
+    product = Product(equations.written) if boxes is None else boxes.matrix
+    fine = LinearOperator(product.shape, matvec=lambda x: product @ np.ravel(x), dtype=float)
 
     def correct(left: Floats) -> Floats:
         found, failed = run(None, left, ways[len(cycles) - 1][1])
@@ -267,4 +281,9 @@ def _multigrid(
             result, failed = gmres(fine, left, start, rtol=left_over, restart=inner, maxiter=runs, M=preconditioner)
         return np.asarray(result), bool(failed)
 
-    return correct, lambda left: cycles[-1](left)
+    if boxes is None:
+        return correct, lambda left: cycles[-1](left)
+    return (
+        lambda left: boxes.collected(correct(boxes.spread(left))),
+        lambda left: boxes.collected(cycles[-1](boxes.spread(left))),
+    )

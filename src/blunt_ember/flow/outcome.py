@@ -40,7 +40,7 @@ class Kept:
         gaps = []
         for block in mesh.blocks:
             known = np.full(block.nodes.shape, np.nan)
-            for region in np.unique(block.region).tolist():
+            for region in block.present:
                 name = mesh.regions[region]
                 if name not in self.mesh.regions or mesh.dimension != self.mesh.dimension:
                     continue

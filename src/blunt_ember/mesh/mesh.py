@@ -30,6 +30,11 @@ class CellBlock:
     nodes: Ints
     region: Ints
 
+    @cached_property
+    def present(self) -> list[int]:
+        """The regions that cells of it belong to, in order."""
+        return np.flatnonzero(np.bincount(self.region)).tolist()
+
 
 @dataclass(frozen=True)
 class FacetBlock:

@@ -267,7 +267,7 @@ def _nodes(outcome: Outcome) -> list[Column]:
     if exact is not None:
         known = np.full(mesh.node_count, np.nan)
         for block in mesh.blocks:
-            for region in np.unique(block.region).tolist():
+            for region in block.present:
                 nodes = np.unique(block.nodes[block.region == region])
                 known[nodes] = exact.temperature(mesh.points[nodes], region)
         word = source_of(exact).provenance.value

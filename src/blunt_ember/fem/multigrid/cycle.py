@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,19 +10,22 @@ from scipy.sparse import csr_array, csr_matrix
 
 from blunt_ember.arrays import AnyFloats, Floats
 from blunt_ember.fem.factors import factorised
+from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.multigrid.smoothing import Smoothing
 from blunt_ember.fem.multigrid.spaces import Space
 
 Correction = Callable[[Floats], Floats]
 
 #: Unknowns of a space that are solved for by factors, and up to which more spaces do not pay.
-_FACTORED = 3_000
+FACTORED = 3_000
 #: A space that has more than this share of the unknowns of the one before is not worth its cycle.
-_WORTH = 0.95
+WORTH = 0.95
 
 
 @dataclass(frozen=True)
-class _Level:
+class Level:
+    """A space: how it is smoothed, and how values go ``up`` to it from the next one and ``down`` again."""
+
     smoothing: Smoothing
     up: csr_array
     down: csr_array
@@ -38,19 +41,30 @@ def multigrid_cycle(
     that they know. Where they end in one that is still large, algebraic multigrid goes on.
     """
     digits: np.dtype[np.floating] = np.dtype(np.float32) if single else np.dtype(np.float64)
-    levels: list[_Level] = []
+    levels: list[Level] = []
     for space in spaces:
         up = space.up
-        if matrix.shape[0] <= _FACTORED or up.shape[1] > _WORTH * up.shape[0]:
+        if matrix.shape[0] <= FACTORED or up.shape[1] > WORTH * up.shape[0]:
             break
         down = csr_array(up.T)
-        levels.append(_Level(Smoothing(_with(matrix, digits)), _with(up, digits), _with(down, digits)))
+        levels.append(
+            Level(Smoothing(Product(with_digits(matrix, digits))), with_digits(up, digits), with_digits(down, digits))
+        )
         rest = None if rest is None else csr_array(down @ csr_array(rest @ up))
         if rest is not None and space.conduction is not None:
             matrix = csr_array(space.conduction + rest)
         else:
             matrix = csr_array(down @ csr_array(matrix @ up))
-    last = factorised(matrix, True) if matrix.shape[0] <= _FACTORED else aggregated(matrix)
+    return cycle_through(levels, last_solver(matrix), digits)
+
+
+def last_solver(matrix: csr_array) -> Correction:
+    """Return what solves in the last space, or nearly where it is large."""
+    return factorised(matrix, True) if matrix.shape[0] <= FACTORED else aggregated(matrix)
+
+
+def cycle_through(levels: Sequence[Level], last: Correction, digits: np.dtype[np.floating]) -> Correction:
+    """Return one cycle through ``levels`` and what solves in the ``last`` space."""
 
     def cycle(left: AnyFloats, number: int = 0) -> AnyFloats:
         if number == len(levels):
@@ -67,8 +81,8 @@ def multigrid_cycle(
     return whole
 
 
-def _with(matrix: csr_array, digits: np.dtype[np.floating]) -> csr_array:
-    """A matrix with other digits, which shares the places of its entries."""
+def with_digits(matrix: csr_array, digits: np.dtype[np.floating]) -> csr_array:
+    """Return a matrix with other digits, which shares the places of its entries."""
     if matrix.dtype == digits:
         return matrix
     return csr_array((matrix.data.astype(digits), matrix.indices, matrix.indptr), shape=matrix.shape)

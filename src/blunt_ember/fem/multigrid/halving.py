@@ -7,7 +7,7 @@ smooth in every direction; lines at which regions end stay. Sources: Trottenberg
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise, product
 
@@ -46,7 +46,7 @@ class Halved:
 def halvings(lattice: CellLattice) -> Iterator[Halved]:
     """Halve a lattice again and again."""
     while True:
-        joined = _joined(lattice)
+        joined = joined_lines(lattice.lines, lattice.kept)
         if all(len(left) == len(lines) for left, lines in zip(joined, lattice.lines, strict=True)):
             return
         halved = _coarser(lattice, joined)
@@ -54,18 +54,25 @@ def halvings(lattice: CellLattice) -> Iterator[Halved]:
         yield halved
 
 
-def _joined(lattice: CellLattice) -> list[Ints]:
-    """The lines of every axis that are left when neighbours are joined that are short."""
-    widths = [np.diff(lines) for lines in lattice.lines]
-    ends = [np.flatnonzero(kept) for kept in lattice.kept]
+def joined_lines(lines: Sequence[Floats], kept: Sequence[Flags]) -> list[Ints]:
+    """Return the lines of every axis that are left when neighbours are joined that are short; those that are ``kept``
+    stay."""
+    widths = [np.diff(each) for each in lines]
+    ends = [np.flatnonzero(each) for each in kept]
     joinable = [np.repeat(np.diff(end) > 1, np.diff(end)) for end in ends]
     if not any(each.any() for each in joinable):
-        return [np.arange(len(lines)) for lines in lattice.lines]
+        return [np.arange(len(each)) for each in lines]
     shortest = min(float(width[each].min()) for width, each in zip(widths, joinable, strict=True) if each.any())
     return [
         np.concatenate([[0], *(low + _in_pairs(width[low:high] <= _SHORT * shortest) for low, high in pairwise(end))])
         for width, end in zip(widths, ends, strict=True)
     ]
+
+
+def is_even(lines: Sequence[Floats]) -> bool:
+    """Tell whether none of the cells between lines is so much longer than another that it would wait to be joined."""
+    widths = np.concatenate([np.diff(each) for each in lines])
+    return bool(widths.max() <= _SHORT * widths.min())
 
 
 def _in_pairs(short: Flags) -> Ints:
@@ -137,7 +144,7 @@ def _product(neighbours: NodeNeighbours, lattice: CellLattice, joined: list[Ints
     axes = neighbours.axes.tolist()
     up = csr_array([[1.0]])
     for axis in axes:
-        up = csr_array(kron(up, _along(lattice.lines[axis], joined[axis]), format="csr"))
+        up = csr_array(kron(up, linear_along(lattice.lines[axis], joined[axis]), format="csr"))
     if lattice.count < up.shape[0]:
         up = csr_array(up[neighbours.box_places])
     met = np.zeros(up.shape[1], dtype=bool)
@@ -149,8 +156,8 @@ def _product(neighbours: NodeNeighbours, lattice: CellLattice, joined: list[Ints
     return up, own
 
 
-def _along(lines: Floats, left: Ints) -> csr_array:
-    """Linear interpolation (l, c) at ``lines`` (l,) from those (c,) that are ``left``."""
+def linear_along(lines: Floats, left: Ints) -> csr_array:
+    """Return linear interpolation (l, c) at ``lines`` (l,) from those (c,) that are ``left``."""
     low = np.searchsorted(left, np.arange(len(lines)), side="right") - 1
     share = np.zeros(len(lines))
     inside = np.flatnonzero(left[low] < np.arange(len(lines)))

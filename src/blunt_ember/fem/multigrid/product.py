@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
-from itertools import pairwise
-
 import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import AnyFloats
+from blunt_ember.in_threads import even_runs, in_threads
 
-#: Entries below which one thread is as fast, and threads that memory is wide enough for.
+#: Entries below which one thread is as fast.
 _LARGE = 2_000_000
-_MOST_THREADS = 4
 
 
 class Product:
@@ -21,17 +17,26 @@ class Product:
 
     def __init__(self, matrix: csr_array) -> None:
         self.shape = matrix.shape
-        count = min(len(os.sched_getaffinity(0)), _MOST_THREADS) if matrix.nnz >= _LARGE else 1
-        cuts = np.linspace(0, matrix.nnz, count + 1)[1:-1]
-        ends = [0, *np.searchsorted(matrix.indptr, cuts).tolist(), matrix.shape[0]]
-        self._parts = [_rows(matrix, first, last) for first, last in pairwise(ends)]
-        self._threads = ThreadPoolExecutor(count - 1) if count > 1 else None
+        self._digits = matrix.dtype
+        runs = even_runs(matrix.indptr.astype(np.int64)) if matrix.nnz >= _LARGE else [(0, matrix.shape[0])]
+        self._parts = [(first, last, _rows(matrix, first, last)) for first, last in runs]
+
+    @property
+    def sums_of_sizes(self) -> AnyFloats:
+        """The sums (n,) of the sizes of the entries of each row, of which none is empty."""
+        return np.concatenate([np.add.reduceat(np.abs(part.data), part.indptr[:-1]) for _, _, part in self._parts])
 
     def __matmul__(self, x: AnyFloats) -> AnyFloats:
-        if self._threads is None:
-            return np.asarray(self._parts[0] @ x)
-        others = [self._threads.submit(part.__matmul__, x) for part in self._parts[1:]]
-        return np.concatenate([self._parts[0] @ x, *(each.result() for each in others)])
+        if len(self._parts) == 1:
+            return np.asarray(self._parts[0][2] @ x)
+        result = np.empty(self.shape[0], dtype=self._digits)
+
+        def multiply(number: int, _: int) -> None:
+            first, last, part = self._parts[number]
+            result[first:last] = part @ x
+
+        in_threads(multiply, [(number, number + 1) for number in range(len(self._parts))])
+        return result
 
 
 def _rows(matrix: csr_array, first: int, last: int) -> csr_array:

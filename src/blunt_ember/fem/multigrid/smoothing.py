@@ -6,11 +6,11 @@ nothing is estimated. Source: Adams, Brezina, Hu & Tuminaro, *J. Comput. Phys.* 
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
-from scipy.sparse import csr_array
 
 from blunt_ember.arrays import AnyFloats
-from blunt_ember.fem.multigrid.product import Product
 
 #: Eigenvalues of the scaled matrix that are smoothed; what lies below is left to coarser spaces.
 _HIGHEST, _LOWEST = 1.0, 0.2
@@ -21,12 +21,22 @@ _GO_ON = 1 / (2 * _RATIO**2 - 1)
 _ADDED = 2 * _RATIO / (2 * _RATIO**2 - 1) / _HALF
 
 
+class Multiplies(Protocol):
+    """A symmetric matrix (n, n), however it is kept."""
+
+    def __matmul__(self, x: AnyFloats) -> AnyFloats: ...
+
+    @property
+    def sums_of_sizes(self) -> AnyFloats:
+        """The sums (n,) of the sizes of the entries of each row, or a little more."""
+
+
 class Smoothing:
     """Two steps of it with a matrix (n, n), which is symmetric and positive definite, in the digits it has."""
 
-    def __init__(self, matrix: csr_array) -> None:
-        self._matrix = Product(matrix)
-        sums = _sums_of_sizes(matrix)
+    def __init__(self, matrix: Multiplies) -> None:
+        self._matrix = matrix
+        sums = matrix.sums_of_sizes
         scale = 1 / np.where(sums > 0, sums, 1)
         self._first, self._added = scale / _MIDDLE, scale * _ADDED
 
@@ -52,8 +62,3 @@ class Smoothing:
         second = self._added * after
         second += _GO_ON * first
         return first, second, after
-
-
-def _sums_of_sizes(matrix: csr_array) -> AnyFloats:
-    """The sums (n,) of the sizes of the entries of each row, of which none is empty."""
-    return np.asarray(np.add.reduceat(np.abs(matrix.data), matrix.indptr[:-1]))

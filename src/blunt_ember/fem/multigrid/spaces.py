@@ -73,7 +73,7 @@ class Spaces:
         lattice = self._mesh.lattice
         assert lattice is not None
         finest = lattice if self._mesh.order == 1 else lattice.of_nodes(self._mesh.blocks[0])
-        k = None if self.in_parts is None else _conductivity(lattice, self.in_parts.conduction)
+        k = None if self.in_parts is None else conductivity_of(lattice, self.in_parts.conduction)
         if k is not None:
             k = np.tile(k, len(finest.cells) // len(k))
         rows = self._constraints.free
@@ -93,8 +93,8 @@ def _within(longer: CellLattice, cells: CellLattice) -> bool:
     return all(np.isin(*lines).all() for lines in zip(longer.lines, cells.lines, strict=True))
 
 
-def _conductivity(lattice: CellLattice, conduction: AlikeMatrices) -> Floats:
-    """What cells (m,) conduct, W/(m K), times their thickness in a section."""
+def conductivity_of(lattice: CellLattice, conduction: AlikeMatrices) -> Floats:
+    """Return what cells (m,) conduct, W/(m K), times their thickness in a section."""
     halves = lattice.widths(slice(None)) / 2
     axis = lattice.axes[0]
     return np.asarray(conduction.weights[:, 0] * halves[:, axis] ** 2 / halves.prod(axis=1))

@@ -116,8 +116,7 @@ def _directions(conductor: Conductor, mesh: Mesh, places: Floats) -> Floats:
 
 def even_conductivity(conductors: Sequence[Conductor], block: CellBlock) -> Floats | None:
     """Return k (m, 1) in W/(m K) by cell where all regions of a block conduct evenly and constantly; else None."""
-    present = np.unique(block.region).tolist()
-    if any(conductors[number].constant is None for number in present):
+    if any(conductors[number].constant is None for number in block.present):
         return None
     table = np.array([0.0 if conductor.constant is None else conductor.constant for conductor in conductors])
     return table[block.region][:, None]

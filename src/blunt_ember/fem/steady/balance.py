@@ -15,8 +15,10 @@ from blunt_ember.fem.alike_matrices import diagonals_of
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
+from blunt_ember.fem.equations import Equations
 from blunt_ember.fem.factors import Analysis
-from blunt_ember.fem.linear import LinearSolver, solve_corrected
+from blunt_ember.fem.linear import LinearSolver, fits_factors, solve_corrected
+from blunt_ember.fem.multigrid.on_boxes import on_boxes
 from blunt_ember.fem.multigrid.spaces import InParts, Spaces
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
@@ -80,6 +82,36 @@ class Given:
     heat: Floats
 
 
+@dataclass(frozen=True)
+class _At:
+    """What is ``given`` at an ``excess`` (n,)."""
+
+    excess: Floats
+    given: tuple[Given, ...]
+
+    @cached_property
+    def _sums(self) -> tuple[Floats, Floats]:
+        left, total = np.zeros((2, len(self.excess)))
+        for each in self.given:
+            nodes = each.nodes.ravel()
+            at_nodes = np.bincount(nodes, each.heat.ravel(), minlength=len(left))
+            left += at_nodes
+            if each.kind != "conduction":
+                at_nodes = np.bincount(nodes, np.abs(each.heat.ravel()), minlength=len(left))
+            total += np.abs(at_nodes)
+        return left, total
+
+    @property
+    def left(self) -> Floats:
+        """Heat (n,) that is given to each node and goes nowhere."""
+        return self._sums[0]
+
+    @property
+    def flowing(self) -> float:
+        """The size of the heat flows that it is the sum of."""
+        return max(float(np.linalg.norm(self._sums[1])), 1e-300)
+
+
 class Balance:
     """The heat balance of every node, as a function of the temperatures that are free."""
 
@@ -91,6 +123,8 @@ class Balance:
         self.constraints = constraints_of(problem, t)
         self.fixed = np.zeros(problem.mesh.node_count)
         self.fixed[self.constraints.held_nodes] = self.constraints.held_values - self.reference_temperature
+        # What is solved for is asked for once more when it is found.
+        self._latest: _At | None = None
 
     @cached_property
     def untied(self) -> Ints:
@@ -106,17 +140,21 @@ class Balance:
 
     def given(self, excess: Floats) -> tuple[Given, ...]:
         """Every term with the heat it gives."""
-        return tuple(
-            Given(term.kind, term.name, term.regions, term.nodes, term.heat(excess[term.nodes], self.t))
-            for term in self.terms
-        )
+        return self._at(excess).given
 
-    def residual(self, given: Sequence[Given]) -> Floats:
+    def residual(self, excess: Floats) -> Floats:
         """Heat in W (n,) that is given to each node and goes nowhere."""
-        left = np.zeros(self.problem.mesh.node_count)
-        for each in given:
-            left += np.bincount(each.nodes.ravel(), each.heat.ravel(), minlength=len(left))
-        return left
+        return self._at(excess).left
+
+    def _at(self, excess: Floats) -> _At:
+        """What holds at an excess; known of the latest one."""
+        if self._latest is None or not np.array_equal(self._latest.excess, excess):
+            given = tuple(
+                Given(term.kind, term.name, term.regions, term.nodes, term.heat(excess[term.nodes], self.t))
+                for term in self.terms
+            )
+            self._latest = _At(excess, given)
+        return self._latest
 
     def noise(self, excess: Floats) -> Floats:
         """What the last digits of the temperatures make of heat at every node (n,), W."""
@@ -175,12 +213,16 @@ class Balance:
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
-        matrix = self.matrix(self.fixed)
         dimension = self.problem.mesh.dimension
+        spaces = self.spaces_in_parts
+        boxes = None
+        if spaces.in_parts is not None and not fits_factors(len(free), dimension, False, spaces.on_lattice):
+            boxes = on_boxes(self.problem.mesh, self.constraints.free, spaces.in_parts)
+        matrix = Equations(len(free), lambda: self.matrix(self.fixed), boxes)
         thought = None
         if near is not None and not self.constraints.ties:
             thought = (near - self.reference_temperature)[self.constraints.free]
-        unknown, method = solve_corrected(matrix, self.left_over, self.spaces_in_parts, dimension, analysis, thought)
+        unknown, method = solve_corrected(matrix, self.left_over, spaces, dimension, analysis, thought)
         return self.excess_of(unknown), method
 
     def newton(
@@ -252,16 +294,8 @@ class Balance:
 
     def left_over(self, free: Floats) -> tuple[Floats, float]:
         """The residual (f,), and the size of the heat flows it is the sum of."""
-        given = self.given(self.excess_of(free))
-        left, total = np.zeros((2, self.problem.mesh.node_count))
-        for each in given:
-            nodes = each.nodes.ravel()
-            at_nodes = np.bincount(nodes, each.heat.ravel(), minlength=len(left))
-            left += at_nodes
-            if each.kind != "conduction":
-                at_nodes = np.bincount(nodes, np.abs(each.heat.ravel()), minlength=len(left))
-            total += np.abs(at_nodes)
-        return self.constraints.collected(left), max(float(np.linalg.norm(total)), 1e-300)
+        at = self._at(self.excess_of(free))
+        return self.constraints.collected(at.left), at.flowing
 
     def _searched(
         self, free: Floats, left: Floats, step: Floats, halvings: int

@@ -71,7 +71,7 @@ def solve_steady(
         with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
             excess, method, steps = balance.newton(start, on_progress, analysis)
     given = balance.given(excess)
-    reaction = -balance.residual(given)
+    reaction = -balance.residual(excess)
     reaction[balance.untied] = 0.0
     temperature = excess + balance.reference_temperature
     if not np.isfinite(temperature).all():

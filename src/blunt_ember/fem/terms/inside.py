@@ -10,7 +10,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
-from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices, times
+from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices, times_differences
 from blunt_ember.fem.assembly import alike_conduction, cell_places, conduction_elements, in_runs, weighted_gradients
 from blunt_ember.fem.problem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.terms.cells import OfCells
@@ -35,7 +35,7 @@ class Conduction(OfCells):
     @cached_property
     def linear(self) -> bool:
         """Whether no conductivity depends on temperature."""
-        return not any(self.conductors[number].follows_temperature for number in np.unique(self.block.region).tolist())
+        return not any(self.conductors[number].follows_temperature for number in self.block.present)
 
     @property
     def spd(self) -> bool:
@@ -45,7 +45,7 @@ class Conduction(OfCells):
     @cached_property
     def time_independent(self) -> bool:
         """Whether no conductivity depends on time."""
-        present = np.unique(self.block.region).tolist()
+        present = self.block.present
         return not any(law.follows_time for number in present for law in self.conductors[number].k)
 
     @property
@@ -96,7 +96,7 @@ class Conduction(OfCells):
         conduct well, and so is the round-off.
         """
         if self.linear:
-            return -times(self._elements(excess, t), excess - excess[:, :1])
+            return -times_differences(self._elements(excess, t), excess)
         result = np.empty(excess.shape)
         for run in in_runs(self.block, len(CELL_FAMILIES[self.block.family].points)):
             gradients, weights = self._weighted(run)

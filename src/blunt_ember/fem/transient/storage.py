@@ -35,7 +35,7 @@ class Storage(OfCells):
 
     @cached_property
     def _present(self) -> list[int]:
-        return np.unique(self.block.region).tolist()
+        return self.block.present
 
     @property
     def _shape(self) -> Floats:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, ShortInts
+from blunt_ember.in_threads import even_runs, in_threads
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 if TYPE_CHECKING:
@@ -21,6 +22,8 @@ _APART = 1e-14
 _BENT = 1e-9
 #: How many times as many places as cells the box of lines may have.
 _SPARSE = 8
+#: Nodes of all cells from which on more threads than one look at them.
+_LARGE = 500_000
 
 
 @dataclass(frozen=True)
@@ -121,11 +124,18 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
 def _straight(mesh: Mesh, block: CellBlock, lattice: CellLattice) -> bool:
     """Tell whether the nodes of quadratic cells lie half way between their corners."""
     widths = lattice.widths(slice(None))
-    low = mesh.points[block.nodes[:, lattice.steps(block).sum(axis=1).argmin()]]
-    return all(
-        bool((np.abs(mesh.points[block.nodes[:, node]] - low - widths * (step / 2)) <= _BENT * widths).all())
-        for node, step in enumerate(lattice.steps(block))
-    )
+    steps = lattice.steps(block)
+    low = mesh.points[block.nodes[:, steps.sum(axis=1).argmin()]]
+    beside = np.zeros(len(steps), dtype=bool)
+
+    def look(first: int, last: int) -> None:
+        for node in range(first, last):
+            off = mesh.points[block.nodes[:, node]] - low - widths * (steps[node] / 2)
+            beside[node] = not bool((np.abs(off) <= _BENT * widths).all())
+
+    large = block.nodes.size >= _LARGE
+    in_threads(look, even_runs(np.arange(len(steps) + 1)) if large else [(0, len(steps))])
+    return not beside.any()
 
 
 def _lines(coordinates: Floats) -> tuple[Floats, ShortInts]:

@@ -24,7 +24,7 @@ def _gap(outcome: Outcome, part: str) -> tuple[Floats, ...] | None:
     gaps = []
     for block in mesh.blocks:
         known = np.empty(block.nodes.shape)
-        for region in np.unique(block.region).tolist():
+        for region in block.present:
             own = block.region == region
             nodes, back = np.unique(block.nodes[own], return_inverse=True)
             known[own] = exact.temperature(mesh.points[nodes], region)[back].reshape(known[own].shape)

@@ -101,8 +101,8 @@ class AdjointSlopes:
             raise NoAdjointError("other nodes are held as it changes")
         temperature = self._solved.temperature.copy()
         temperature[held.held_nodes] += held.held_values - base.held_values
-        given = balance.given(temperature - balance.reference_temperature)
-        residual = balance.residual(given)
+        excess = temperature - balance.reference_temperature
+        given, residual = balance.given(excess), balance.residual(excess)
         reaction = -residual
         reaction[balance.untied] = 0.0
         heat = HeatFlows(problem, balance.constraints).of(given, reaction)
