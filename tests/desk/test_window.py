@@ -271,6 +271,29 @@ def test_a_killed_solver_leaves_the_case_and_works_again(window: Window, qtbot: 
     assert shown_flux(window) == pytest.approx(flux(), rel=1e-6)
 
 
+def test_a_body_and_its_mesh_stay_while_what_surrounds_them_changes(window: Window, qtbot: QtBot) -> None:
+    """Also after a mesh that was overtaken by another before it came, and with a solver that knows of none."""
+    first = window.outcome.mesh if window.outcome is not None else None
+    type_into(field(window, "parameters.k_brick"), "0.5 W/(m K)")
+    settled(qtbot, window)
+    assert window.outcome is not None and first is not None and window.outcome.mesh is first
+    type_into(field(window, "mesh.size"), "1.1 mm")
+    type_into(field(window, "mesh.size"), "auto")
+    type_into(field(window, "parameters.k_brick"), "0.6 W/(m K)")
+    settled(qtbot, window)
+    mesh = window.outcome.mesh
+    assert mesh is not None and np.array_equal(mesh.points, first.points)
+    known = window.solver.pid
+    assert known is not None
+    os.kill(known, signal.SIGKILL)
+    qtbot.waitUntil(lambda: window.solver.pid not in (None, known), timeout=PATIENCE)
+    type_into(field(window, "parameters.k_brick"), "0.7 W/(m K)")
+    settled(qtbot, window)
+    assert window.outcome.mesh is not None and np.array_equal(window.outcome.mesh.points, first.points)
+    assert window.outcome.geometry is not None and window.current.case is not None
+    assert shown_flux(window) == pytest.approx(flux(k_brick=0.7), rel=1e-6)
+
+
 def test_a_long_solve_stops_when_asked(window: Window, qtbot: QtBot) -> None:
     type_into(field(window, "mesh.size"), "0.2 mm")
     solve = window.header.findChild(QPushButton, "solve")

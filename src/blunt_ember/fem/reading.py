@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -179,7 +180,8 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
     near = _cells_near(block, nodes, points)
     if not len(near):
         return []
-    low, high = _reach(nodes[block.nodes[near]], nodes)
+    corners = nodes[block.nodes[near]]
+    low, high = _slackened(corners.min(axis=1), corners.max(axis=1), nodes)
     place, box = boxed(points, low, high)
     if not len(place):
         return []
@@ -190,10 +192,9 @@ def _located(block: CellBlock, nodes: Floats, points: Floats) -> list[tuple[Ints
     return [(place[first], cell[first], local[first])]
 
 
-def _reach(corners: Floats, nodes: Floats) -> tuple[Floats, Floats]:
-    """From where to where (m, …) cells with ``corners`` (m, k, …) may reach: a curved side goes beyond its nodes, and
-    what is read may lie on a flat one but for round-off."""
-    low, high = corners.min(axis=1), corners.max(axis=1)
+def _slackened(low: Floats, high: Floats, nodes: Floats) -> tuple[Floats, Floats]:
+    """From where to where (m, …) cells may reach whose nodes do from ``low`` to ``high`` (m, …): a curved side goes
+    beyond its nodes, and what is read may lie on a flat one but for round-off."""
     slack = _BULGE * (high - low) + 1e-12 * np.abs(nodes).max()
     return low - slack, high + slack
 
@@ -204,8 +205,11 @@ def _cells_near(block: CellBlock, nodes: Floats, points: Floats) -> Ints:
     near = np.arange(len(block.nodes))
     if not len(points):
         return near[:0]
-    for axis, place in enumerate(nodes.T):
-        low, high = _reach(place[block.nodes if axis == 0 else block.nodes[near]], place)
+    for axis, strided in enumerate(nodes.T):
+        place = np.ascontiguousarray(strided)
+        # Corner by corner, as they are few and the cells many.
+        corners = [place[of_cells] for of_cells in (block.nodes if axis == 0 else block.nodes[near]).T]
+        low, high = _slackened(reduce(np.minimum, corners), reduce(np.maximum, corners), place)
         near = near[(low <= points[:, axis].max()) & (high >= points[:, axis].min())]
     return near
 

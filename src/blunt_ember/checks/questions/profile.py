@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import get_args
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.document.questions.question import RadiatedHow
@@ -19,7 +20,7 @@ from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.checks.source import Source
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.radiated import EnclosureHeat
-from blunt_ember.fem.reading import temperature_at
+from blunt_ember.fem.reading import weights_at
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -149,10 +150,17 @@ def profile_through(
 def main_axis(geometry: BodyGeometry, mesh: Mesh, temperature: Floats) -> int:
     """Return the axis, 0, 1 or 2, along which the temperature changes most through the middle of the body; the first of
     those along which it changes as much."""
+    key = f"middle of {geometry.low} to {geometry.high}"
+    spans = []
+    for weights in mesh.found(key, lambda: _through_middle(geometry, mesh)):
+        inside = np.diff(weights.indptr) > 0
+        spans.append(float(np.ptp((weights @ temperature)[inside])) if inside.any() else 0.0)
+    return int(np.argmax(np.array(spans) >= _AS_MUCH * max(spans)))
+
+
+def _through_middle(geometry: BodyGeometry, mesh: Mesh) -> list[csr_array]:
+    """The weights of nodes at places along each axis through the middle of the body, of which few cells are near."""
     low, high = np.array(geometry.low), np.array(geometry.high)
     # Not at its ends, which round-off may leave outside.
     shares = np.linspace(0, 1, _AXIS_SAMPLES + 2)[1:-1, None] - 0.5
-    steps = np.concatenate([shares * step for step in np.diag(high - low)])
-    values = temperature_at(mesh, temperature, (low + high) / 2 + steps).reshape(len(low), -1)
-    spans = [float(np.ptp(each[~np.isnan(each)])) if not np.isnan(each).all() else 0.0 for each in values]
-    return int(np.argmax(np.array(spans) >= _AS_MUCH * max(spans)))
+    return [weights_at(mesh, (low + high) / 2 + shares * step) for step in np.diag(high - low)]

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import tempfile
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from blunt_ember.desk.solver.child_process import ChildProcess, forked
 from blunt_ember.desk.solver.scratch import SCRATCH
 from blunt_ember.fem.transient.recorded.run import Progress
-from blunt_ember.flow.process.server import serve, with_news
+from blunt_ember.flow.process.server import LASTING, serve, with_news
 from blunt_ember.process_mark import own_mark
 
 if TYPE_CHECKING:
@@ -52,6 +52,8 @@ class SolverProcess(QObject):
         self._running: Case | None = None
         self._waiting: Case | None = None
         self._known: Outcome | None = None
+        #: What the process need not send again.
+        self._lasting: dict[str, Any] = {}
         self._overtaken = QTimer(self)
         self._overtaken.setSingleShot(True)
         self._overtaken.timeout.connect(self._give_up)
@@ -109,6 +111,7 @@ class SolverProcess(QObject):
         process.said.connect(self._receive)
         process.lost.connect(self._lost)
         self._process = process
+        self._lasting = dict.fromkeys(LASTING)
 
     def _end(self) -> None:
         if self._process is not None:
@@ -146,13 +149,15 @@ class SolverProcess(QObject):
     def _receive(self, news: tuple[int, object]) -> None:
         number, reply = news
         self._deaths = 0
+        if isinstance(reply, dict):  # whether it still answers what is asked or not
+            self._lasting.update({key: reply[key] for key in LASTING if key in reply})
         if number != self._number or self._running is None:
             return
         if not isinstance(reply, dict):  # a step of Newton's method on the way, or how far a run has got
             self._in_run = self._in_run or isinstance(reply, Progress)
             self.stepped.emit(reply)
             return
-        outcome = self._known = with_news(self._known, reply, self._running)
+        outcome = self._known = with_news(self._known, reply, self._running, self._lasting)
         if outcome.final:
             self._running = None
             self._overtaken.stop()

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
-from functools import partial
 from multiprocessing.connection import Connection
 from multiprocessing.synchronize import Event
 from typing import TYPE_CHECKING, Any
@@ -18,6 +17,10 @@ if TYPE_CHECKING:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.flow.outcome import Outcome
     from blunt_ember.mesh.mesh import Mesh
+
+#: Entries of an outcome that often are those of the case before, such as when a film changes: what one that asks has of
+#: them already is not sent again.
+LASTING = ("geometry", "mesh")
 
 #: A reply: the number of the request, and the entries of the outcome that are new, less its case, which the asker has;
 #: or in between a step of Newton's method, or how far a run has got.
@@ -38,51 +41,62 @@ def serve(connection: Connection, asked_to_stop: Event, scratch: str) -> None:
         from blunt_ember.case.case import case_from_data
         from blunt_ember.flow.flow import Flow
 
-        number = 0
         # The fields of a run go with it, and one that was stopped is kept by nothing else: so it is held here until the
         # next request, that the window may read it in its own time.
         held: list[Outcome | None] = []
-        flow = Flow(on_progress=lambda step: send((number, step)), stopped=asked_to_stop.is_set, folder=scratch)
+        told = _Told(send)
+        flow = Flow(on_progress=lambda step: send((told.number, step)), stopped=asked_to_stop.is_set, folder=scratch)
         case = None
         while True:
-            number, data, case_folder = connection.recv()
+            told.number, data, case_folder = connection.recv()
             held.clear()
             case = case_from_data(data, case_folder, case)
-            held.append(_answer(flow, case, partial(_numbered, send, number)))
+            held.append(_answer(flow, case, told.tell))
 
     do_job(connection, "solver", job)
 
 
-def _numbered(send: Callable[[Any], None], number: int, news: dict[str, Any]) -> None:
-    send((number, news))
+class _Told:
+    """What was sent by ``send`` to the one that asks, whose latest request has a ``number``."""
+
+    def __init__(self, send: Callable[[Any], None]) -> None:
+        self.number = 0
+        self._send, self._lasting = send, dict.fromkeys(LASTING)
+
+    def tell(self, outcome: Outcome, before: Outcome | None) -> None:
+        """Send what is new of an outcome after the one ``before`` of the same case."""
+        self._send((self.number, news_of(outcome, before, self._lasting)))
+        self._lasting = {key: getattr(outcome, key) for key in LASTING}
 
 
-def _answer(flow: Flow, case: Case, send: Callable[[dict[str, Any]], None]) -> Outcome | None:
-    """Send what is new of every outcome of a case, whatever it meets; return the last one."""
+def _answer(flow: Flow, case: Case, tell: Callable[[Outcome, Outcome | None], None]) -> Outcome | None:
+    """Tell what is new of every outcome of a case, whatever it meets; return the last one."""
     from blunt_ember.errors import SolverError
     from blunt_ember.flow.outcome import Outcome, without_errors
 
     before = None
     try:
         for outcome in flow.outcomes(case):
-            send(news_of(outcome, before))
+            tell(outcome, before)
             before = outcome
     except (BrokenPipeError, ConnectionResetError):
         raise
     except Exception as error:  # the window must hear of it, whatever it was
         what = unforeseen("solver", error)
         if before is not None and before.checks:  # the answers stand
-            send(news_of(without_errors(before, what), before))
+            tell(without_errors(before, what), before)
         else:
-            send(news_of(Outcome(case, final=True, trouble=SolverError(what)), None))
+            tell(Outcome(case, final=True, trouble=SolverError(what)), None)
     return before
 
 
-def with_news(before: Outcome | None, news: dict[str, Any], case: Case) -> Outcome:
-    """Put a reply together with what was known of the case before it."""
+def with_news(
+    before: Outcome | None, news: dict[str, Any], case: Case, lasting: Mapping[str, Any] | None = None
+) -> Outcome:
+    """Put a reply together with what was known of the case before it; of the first one with what is ``lasting``."""
     from blunt_ember.flow.outcome import Outcome
 
-    known = {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
+    known = lasting or {} if before is None else {key: value for key, value in vars(before).items() if key != "case"}
     outcome = Outcome(case=case, **{**known, **news})
     if outcome.problem is None or outcome.mesh is None:
         return outcome
@@ -102,21 +116,27 @@ def unpacked(sent: Packed) -> Outcome:
     return with_news(None, news, case_from_data(data, folder))
 
 
-def news_of(outcome: Outcome, before: Outcome | None) -> dict[str, Any]:
-    """Return the entries of an outcome that are not those of the one before, less its case.
+def news_of(outcome: Outcome, before: Outcome | None, lasting: Mapping[str, Any] | None = None) -> dict[str, Any]:
+    """Return the entries of an outcome that are not those of the one before, less its case, nor what is ``lasting``.
 
     Nor is there what only the solver needs: the heat of every term at every node, and a second copy of the mesh.
     """
     news = {
         key: value
         for key, value in vars(outcome).items()
-        if key != "case" and (before is None or value is not getattr(before, key))
+        if key != "case" and not _is_known(key, value, before, lasting or {})
     }
     if outcome.solution is not None and "solution" in news:
         news["solution"] = replace(outcome.solution, heat=None)
     if outcome.problem is not None and "problem" in news:
         news["problem"] = replace(outcome.problem, mesh=_without_cells(outcome.problem.mesh))
     return news
+
+
+def _is_known(key: str, value: Any, before: Outcome | None, lasting: Mapping[str, Any]) -> bool:
+    if before is not None:
+        return value is getattr(before, key)
+    return key in lasting and value is lasting[key]
 
 
 def _without_cells(mesh: Mesh) -> Mesh:

@@ -95,12 +95,15 @@ def _open_sides(mesh: Mesh) -> list[Flags] | None:
     (block,) = mesh.blocks
     steps, at = lattice.steps(block), lattice.cells + 1
     taken = np.zeros(at.max(axis=0) + 2, dtype=bool)
-    taken[tuple(at.T)] = True
+    places = np.ravel_multi_index(tuple(at.T), taken.shape)
+    there = taken.ravel()
+    there[places] = True
+    across = np.concatenate([np.cumprod(taken.shape[:0:-1])[::-1], [1]])
     found = []
     for _, local in CELL_FAMILIES[block.family].facets:
         own = steps[list(local)]
         behind = np.where((own == 0).all(axis=0), -1, np.where((own == mesh.order).all(axis=0), 1, 0))
-        found.append(~taken[tuple((at + behind).T)])
+        found.append(~there[places + int(behind @ across)])
     return found
 
 

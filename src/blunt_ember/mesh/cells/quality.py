@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 
@@ -31,22 +32,32 @@ class Quality:
 
 
 def quality_of(mesh: Mesh) -> Quality:
-    """Measure every cell by its corners."""
+    """Measure every cell by its corners; once for each mesh."""
+    return mesh.found("quality of cells", lambda: _measured(mesh))
+
+
+def _measured(mesh: Mesh) -> Quality:
+    if mesh.dimension == 3 and mesh.lattice is not None:
+        widths = mesh.lattice.widths(slice(None)).T
+        return Quality(np.full(mesh.cell_count, 90.0), reduce(np.maximum, widths) / reduce(np.minimum, widths))
     angles, aspects = [], []
     for block in mesh.blocks:
-        angle, shortest, longest = np.full(len(block.nodes), 90.0), np.inf, 0.0
+        sharpest, shortest, longest = np.zeros(len(block.nodes)), np.full(len(block.nodes), np.inf), np.zeros(1)
         for face in _faces(block):
-            corners = mesh.points[block.nodes[:, face]]
-            ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
-            long, back = np.linalg.norm(ahead, axis=-1), np.linalg.norm(behind, axis=-1)
+            corners = [mesh.points[block.nodes[:, corner]] for corner in face]
+            ahead = [after - corner for corner, after in zip(corners, [*corners[1:], corners[0]], strict=True)]
+            long = [np.sqrt(np.einsum("md,md->m", side, side)) for side in ahead]
             # About an axis faces are drawn together: a side of no length makes no angle.
-            real = (long > 1e-9 * long.max()) & (back > 1e-9 * long.max())
-            cosine = np.divide((ahead * behind).sum(axis=-1), long * back, out=np.zeros_like(long), where=real)
+            least = 1e-9 * max(float(each.max()) for each in long)
             if len(face) > 2:
-                angle = np.minimum(angle, np.degrees(np.arccos(np.clip(cosine, -1, 1))).min(axis=1))
-            shortest = np.minimum(shortest, np.where(long > 1e-9 * long.max(), long, np.inf).min(axis=1))
-            longest = np.maximum(longest, long.max(axis=1))
-        angles.append(angle)
+                for number in range(len(face)):
+                    size = long[number] * long[number - 1]
+                    real = (long[number] > least) & (long[number - 1] > least)
+                    cosine = -np.einsum("md,md->m", ahead[number], ahead[number - 1])
+                    sharpest = np.maximum(sharpest, np.divide(cosine, size, out=np.zeros_like(size), where=real))
+            shortest = reduce(np.minimum, [np.where(each > least, each, np.inf) for each in long], shortest)
+            longest = reduce(np.maximum, long, longest)
+        angles.append(np.degrees(np.arccos(np.clip(sharpest, -1, 1))))
         aspects.append(longest / shortest)
     return Quality(np.concatenate(angles), np.concatenate(aspects))
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Flags, Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Plane
@@ -50,24 +50,23 @@ def mirrors_of(outcome: Outcome) -> tuple[MirrorPlane, ...]:
     mesh, problem = outcome.mesh, outcome.problem
     if mesh is None or mesh.dimension == 1 or problem is None or outcome.geometry is None:
         return ()
-    low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
+    low, high = (np.array([end(axis) for axis in mesh.points.T]) for end in (np.min, np.max))
+    reach = _ROUND_OFF * float((high - low).max())
     found = []
     for axis in range(mesh.dimension):
         for upper, at in ((False, low[axis]), (True, high[axis])):
             on_axis = mesh.space.axisymmetric and axis == 0 and not upper and abs(at) <= _ROUND_OFF * high[0]
-            if on_axis or _is_tight(mesh, problem, axis, float(at)):
+            if on_axis or _is_tight(mesh, problem, np.abs(mesh.points[:, axis] - at) <= reach):
                 found.append(MirrorPlane(axis, upper))
     if mesh.dimension == 3 and mesh.space.turned:
         found = [mirror for mirror in found if mirror.axis == 1]  # the others may not be planes of its turn
     return tuple(found)
 
 
-def _is_tight(mesh: Mesh, problem: Problem, axis: int, at: float) -> bool:
-    """Whether whole surfaces lie in a plane and no heat passes any of them."""
-    reach = _ROUND_OFF * float(np.ptp(mesh.points, axis=0).max())
+def _is_tight(mesh: Mesh, problem: Problem, on_plane: Flags) -> bool:
+    """Whether whole surfaces lie in a plane that has some nodes (n,) on it, and no heat passes any of them."""
     periodic = {name for pair in problem.periodic for name in pair}
     passing = {*problem.held, *problem.exchanges, *problem.enclosed, *periodic}
-    on_plane = np.abs(mesh.points[:, axis] - at) <= reach
     there = {
         name: np.concatenate([on_plane[block.nodes].all(axis=1) for block in facets.blocks])
         for name, facets in mesh.surfaces.items()
