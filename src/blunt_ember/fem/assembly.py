@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import lru_cache, reduce
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import SolverError
 from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices
 from blunt_ember.fem.lattice_sums import LatticeSums
+from blunt_ember.in_threads import even_runs, in_threads
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
@@ -22,7 +24,7 @@ from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 #: How far, as a share of its size, a node of a straight cell may lie from its place.
 _BENT = 1e-12
 #: Numbers held at once for the gradients of a run of cells.
-_AT_ONCE = 4_000_000
+_AT_ONCE = 1_000_000
 #: Cells whose matrices are added together, so that the rows of neighbours are still in the cache of memory.
 _ADDED_AT_ONCE = 1024
 
@@ -45,7 +47,8 @@ def determinants(jacobian: Floats) -> Floats:
         return j[..., 0, 0]
     if j.shape[-1] == 2:
         return j[..., 0, 0] * j[..., 1, 1] - j[..., 0, 1] * j[..., 1, 0]
-    return np.sum(j[..., 0] * np.cross(j[..., 1], j[..., 2]), axis=-1)
+    (a, b, c), (d, e, f), (g, h, i) = np.ascontiguousarray(np.moveaxis(j, (-2, -1), (0, 1)))
+    return np.asarray(a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g))
 
 
 def _adjugates(jacobian: Floats) -> Floats:
@@ -55,8 +58,12 @@ def _adjugates(jacobian: Floats) -> Floats:
         return np.ones_like(j)
     if j.shape[-1] == 2:
         return np.stack([np.stack([j[..., 1, 1], -j[..., 0, 1]], -1), np.stack([-j[..., 1, 0], j[..., 0, 0]], -1)], -2)
-    columns = [j[..., axis] for axis in range(3)]
-    return np.stack([np.cross(columns[(axis + 1) % 3], columns[(axis + 2) % 3]) for axis in range(3)], axis=-2)
+    entries = np.ascontiguousarray(np.moveaxis(j, (-2, -1), (0, 1)))  # which are met nine times each
+    result = np.empty_like(j)
+    for row, column in product(range(3), repeat=2):
+        (a, b), (p, q) = (((each + 1) % 3, (each + 2) % 3) for each in (row, column))
+        result[..., row, column] = entries[p, a] * entries[q, b] - entries[q, a] * entries[p, b]
+    return result
 
 
 def physical_gradients(family: str, corners: Floats, at: Floats) -> tuple[Floats, Floats]:
@@ -100,21 +107,30 @@ def conduction_elements(block: CellBlock, mesh: Mesh, conductivity: Callable[[sl
     """
     family = CELL_FAMILIES[block.family]
     result = np.empty((*block.nodes.shape, block.nodes.shape[1]))
-    for run in in_runs(block, len(family.points)):
-        k = conductivity(run)
-        if k.ndim == 2 and k.shape[1] == 1 and (metric := _even_metric(block, mesh, run)) is not None:
-            width = block.nodes.shape[1]
-            np.matmul(metric * k, _reference_products(block.family), out=result[run].reshape(-1, width * width))
-            continue
-        gradients, weights = weighted_gradients(block, mesh, run)
-        if k.ndim == 2:
-            drawn = gradients * (weights * k)[..., None, None]
-        else:
-            drawn = gradients @ (k.swapaxes(-1, -2) * weights[..., None, None])
-        m, q, n, d = gradients.shape
-        flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, d * q)
-        result[run] = flat @ drawn.transpose(0, 2, 1, 3).reshape(m, n, d * q).transpose(0, 2, 1)
+    runs = list(in_runs(block, len(family.points)))
+
+    def make(first: int, last: int) -> None:
+        for run in runs[first:last]:
+            _put_conduction(block, mesh, run, conductivity(run), result[run])
+
+    in_threads(make, even_runs(np.arange(len(runs) + 1)))
     return result
+
+
+def _put_conduction(block: CellBlock, mesh: Mesh, run: slice, k: Floats, into: Floats) -> None:
+    """Put the matrices of a run of cells ``into`` an array (r, n, n)."""
+    if k.ndim == 2 and k.shape[1] == 1 and (metric := _even_metric(block, mesh, run)) is not None:
+        width = block.nodes.shape[1]
+        np.matmul(metric * k, _reference_products(block.family), out=into.reshape(-1, width * width))
+        return
+    gradients, weights = weighted_gradients(block, mesh, run)
+    if k.ndim == 2:
+        drawn = gradients * (weights * k)[..., None, None]
+    else:
+        drawn = gradients @ (k.swapaxes(-1, -2) * weights[..., None, None])
+    m, q, n, d = gradients.shape
+    flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, d * q)
+    into[:] = flat @ drawn.transpose(0, 2, 1, 3).reshape(m, n, d * q).transpose(0, 2, 1)
 
 
 @lru_cache(maxsize=16)
