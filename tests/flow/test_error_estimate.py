@@ -327,3 +327,35 @@ def test_where_a_flux_bends_within_a_facet_one_other_mesh_does_not_tell(size: st
     assert checks[0].expected == pytest.approx(250, rel=1e-8)
     for check in checks:
         assert abs(check.deviation) < check.error, check.name
+
+
+@pytest.mark.parametrize(("size", "order"), [("60 mm", 2), ("40 mm", 1)])
+def test_what_an_iteration_leaves_over_is_within_the_errors(size: str, order: int) -> None:
+    """Of a solid whose field every cell has exactly, so that other cells change nothing."""
+    regions = {
+        name: {"shape": "rectangle", "size": ["1 m", "1 m"], "z": between, "material": material}
+        for name, between, material in (("low", ["0 m", "0.5 m"], "clay"), ("top", ["0.5 m", "1 m"], "iron"))
+    }
+    case = case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}, "iron": {"k": "50 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": regions},
+            "mesh": {"size": size, "order": order},
+            "surroundings": [
+                {"on": "low.bottom", "temperature": "10 °C"},
+                {"on": "top.top", "film": {"h": "25 W/(m² K)", "temperature": "200 °C"}},
+            ],
+            "questions": [
+                {"name": "in clay", "temperature": ["0.3 m", "0.4 m", "0.25 m"]},
+                {"name": "hottest", "highest": "top.top"},
+                {"name": "lost", "heat_flow": "low.bottom"},
+            ],
+        }
+    )
+    outcome = Flow().run(case)
+    assert outcome.solution is not None and outcome.solution.method == "conjugate gradients with multigrid"
+    through = 190 / (0.5 / 2 + 0.5 / 50 + 1 / 25)
+    exact = 283.15 + through * 0.25 / 2, 473.15 - through / 25, -through
+    for check, known, share in zip(outcome.checks, exact, (190, 190, through), strict=True):
+        assert check.error is not None and abs(check.value - known) < check.error < 1e-9 * share

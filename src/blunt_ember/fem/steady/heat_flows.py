@@ -28,6 +28,11 @@ def heat_flows(problem: Problem, solution: Solution, sharing: Sharing | None = N
     return HeatFlows(problem, heat.constraints, sharing).of(heat.given, heat.reaction)
 
 
+#: What is left over at single nodes has both signs: of the root of the sum of its squares so many times are missed
+#: through a surface at most. Measured: 0.3 to 1.3 in solids of two materials.
+_LEFT_OVER = 3.0
+
+
 def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
     """Return the heat in W, + into the body, that every surface of an enclosure gains by radiation, by its name."""
     heat = solution.heat
@@ -45,12 +50,14 @@ def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
 
 
 def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
-    """Return what the last digits of temperatures make of the heat in W through every surface, by its name."""
+    """Return what the last digits of temperatures, and what the solution leaves over of all heat, make of the heat in W
+    through every surface, by its name."""
     heat = solution.heat
     if heat is None:
         raise SolverError("the heat of this solution was not kept")
     surfaces = problem.mesh.surfaces.items()
-    return {name: float(np.linalg.norm(heat.noise[facets.nodes])) for name, facets in surfaces}
+    missed = _LEFT_OVER * heat.left_over
+    return {name: missed + float(np.linalg.norm(heat.noise[facets.nodes])) for name, facets in surfaces}
 
 
 @dataclass(frozen=True)

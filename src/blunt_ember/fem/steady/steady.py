@@ -27,6 +27,8 @@ class NodalHeat:
     constraints: Constraints
     #: What round-off of temperatures makes of heat at every node (n,), W.
     noise: Floats
+    #: Root of the sum of the squares of what an iteration leaves over at nodes beyond that, W.
+    left_over: float
 
 
 @dataclass(frozen=True)
@@ -72,11 +74,14 @@ def solve_steady(
             excess, method, steps = balance.newton(start, on_progress, analysis)
     given = balance.given(excess)
     reaction = -balance.residual(excess)
+    left_over = np.abs(reaction[balance.untied])
     reaction[balance.untied] = 0.0
     temperature = excess + balance.reference_temperature
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     noise = balance.noise(excess)
-    heat = NodalHeat(given, reaction, balance.constraints, noise)
+    with np.errstate(over="ignore"):  # of heat that goes beyond all numbers the ledger tells
+        beyond = float(np.linalg.norm(np.maximum(left_over - noise[balance.untied], 0.0)))
+    heat = NodalHeat(given, reaction, balance.constraints, noise, beyond)
     in_all = float(noise.sum() / np.sqrt(len(noise)))
     return Solution(temperature, method, steps, separate_parts(problem, parts), in_all, heat)

@@ -18,6 +18,7 @@ from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
 from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.values.laws import Law
+from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.checks.questions.answers import answer
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -227,17 +228,21 @@ def _temperature_at(question: Question, solved: SolvedField) -> Floats:
 
 
 def _round_off(case: Case, solved: SolvedField) -> Floats:
-    """What round-off may make of heat flows (a,), SI, 0 for other answers: what cells say no more cannot be less."""
+    """What round-off, and what an iteration leaves over, may make of answers (a,), SI: what cells say no more cannot be
+    less."""
     questions = case.document.questions
     if solved.run is not None:
         return np.zeros(len(questions))
     noisy = replace(solved, heat=solved.round_off)
-    return np.array(
-        [
-            abs(answer(question, place, noisy)) if question.asks == HeatFlowQuestion.asks else 0.0
-            for place, question in enumerate(questions)
-        ]
-    )
+    flowing = max(map(abs, solved.heat.values()), default=0.0)
+    kelvin = solved.span * max(solved.round_off.values(), default=0.0) / flowing if flowing > 0 else 0.0
+    amounts = np.zeros(len(questions))
+    for place, question in enumerate(questions):
+        if question.asks == HeatFlowQuestion.asks:
+            amounts[place] = abs(answer(question, place, noisy))
+        elif question.kind is TEMPERATURE:
+            amounts[place] = min(kelvin, solved.span)
+    return amounts
 
 
 def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
