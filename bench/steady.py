@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import resource
 import subprocess
 import sys
@@ -155,7 +156,8 @@ def main() -> None:
     print("\nsteady solves beside PyAMG alone")
     for name, *what in BESIDE:
         command = [sys.executable, __file__, *map(str, what)]
-        said = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()
+        env = {**os.environ, "OPENBLAS_NUM_THREADS": "1"}  # as the command sets it
+        said = subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout.splitlines()
         print(f"  {name}", *said[:-1], sep="\n", flush=True)
         ratios[f"steady: {name}, beside PyAMG alone"] = float(said[-1])
     for dimension in (3, 2):

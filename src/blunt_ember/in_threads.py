@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from functools import lru_cache
+from concurrent.futures import ThreadPoolExecutor, wait
+from contextvars import copy_context
+from functools import lru_cache, partial
 from itertools import pairwise
 
 import numpy as np
@@ -35,8 +36,12 @@ def in_threads(work: Callable[[int, int], None], runs: list[tuple[int, int]]) ->
         for run in runs:
             work(*run)
         return
-    others = [_threads(os.getpid()).submit(work, *run) for run in runs[1:]]
-    work(*runs[0])
+    # What NumPy is to ignore holds in all of them.
+    others = [_threads(os.getpid()).submit(partial(copy_context().run, work, *run)) for run in runs[1:]]
+    try:
+        work(*runs[0])
+    finally:
+        wait(others)
     for other in others:
         other.result()
 
