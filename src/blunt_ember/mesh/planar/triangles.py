@@ -180,8 +180,9 @@ def _cells(points: Floats, owner_at: Owners) -> tuple[Ints, Ints]:
 
 def _missing(boundary: Boundary, cells: Ints) -> Ints:
     """Return the segments that are no edge of the cells."""
-    count = int(max(boundary.nodes.max(), cells.max())) + 1
-    edges = np.sort(np.concatenate([cells[:, [0, 1]], cells[:, [1, 2]], cells[:, [2, 0]]]), axis=1)
+    count = int(boundary.nodes.max()) + 1
+    edges = np.concatenate([cells[:, [0, 1]], cells[:, [1, 2]], cells[:, [2, 0]]])
+    edges = np.sort(edges[(edges < count).all(axis=1)], axis=1)  # most run between points inside
     wanted = np.sort(boundary.nodes, axis=1)
     return np.flatnonzero(~np.isin(wanted[:, 0] * count + wanted[:, 1], edges[:, 0] * count + edges[:, 1]))
 
