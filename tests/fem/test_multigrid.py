@@ -15,10 +15,12 @@ from blunt_ember.fem import linear
 from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.linear import LATTICE_NODES, LinearSolver
+from blunt_ember.fem.multigrid.boxes import KeptSpaces
 from blunt_ember.fem.multigrid.cycle import multigrid_cycle
 from blunt_ember.fem.multigrid.diagonals import Diagonals
 from blunt_ember.fem.multigrid.on_boxes import OnBoxes, on_boxes
 from blunt_ember.fem.multigrid.product import Product
+from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem import well_posedness
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import Balance
@@ -76,12 +78,12 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any], str, dict[str, Any], int]
 }
 
 
-def in_boxes(balance: Balance, monkeypatch: pytest.MonkeyPatch) -> OnBoxes | None:
+def in_boxes(balance: Balance, monkeypatch: pytest.MonkeyPatch, known: KeptSpaces | None = None) -> OnBoxes | None:
     """Its matrix by diagonals, however few there are."""
     monkeypatch.setattr("blunt_ember.fem.multigrid.boxes._LARGE", 0)
     parts = balance.spaces_in_parts.in_parts
     assert parts is not None
-    return on_boxes(balance.problem.mesh, balance.constraints.free, parts)
+    return on_boxes(balance.problem.mesh, balance.constraints.free, parts, known or KeptSpaces())
 
 
 def require_the_same(boxes: OnBoxes, matrix: sparse.csr_array) -> None:
@@ -128,7 +130,8 @@ def test_spaces_are_kept_while_cells_conduct_alike_and_the_same_nodes_are_free(m
     monkeypatch.setattr(linear, "LATTICE_NODES", 100)
     balance = balance_of(2, *CASES["cubes"][:-1])
     problem = balance.problem
-    kept = [in_boxes(balance, monkeypatch)]
+    prepared = Prepared()
+    kept = [in_boxes(balance, monkeypatch, prepared.spaces)]
     film, held = problem.exchanges["core.top"][0], problem.held["block.bottom"]
     changed = [
         replace(problem, exchanges={**problem.exchanges, "core.top": (film, film)}),
@@ -137,8 +140,8 @@ def test_spaces_are_kept_while_cells_conduct_alike_and_the_same_nodes_are_free(m
     ]
     for each in changed:
         own = Balance(each)
-        kept.append(in_boxes(own, monkeypatch))
-        solution = solve_steady(each)
+        kept.append(in_boxes(own, monkeypatch, prepared.spaces))
+        solution = solve_steady(each, prepared=prepared)
         assert solution.method == "conjugate gradients with multigrid"
         load = own.left_over(np.zeros(np.count_nonzero(own.constraints.free)))[0]
         exact = own.excess_of(factorised(own.matrix(own.fixed), True)(load))

@@ -30,7 +30,7 @@ class Step(Enum):
     SPLIT_MESH = "mesh split at joints"
     CHAMBER = "what surfaces see of each other"
     SHARING = "how surfaces share heat"
-    ANALYSIS = "the order in which unknowns are eliminated"
+    PREPARED = "what solving on a mesh was made ready with"
     PROBLEM = "problem"
     SOLUTION = "solution"
     HEAT = "heat flows"
@@ -41,8 +41,8 @@ class Step(Enum):
     SECOND_METHOD = "what another method than meshes finds"
 
 
-#: Steps of which fewer are kept: each run holds its fields on disk, each analysis the factors last made with it.
-_MOST = {Step.RUN: 4, Step.ANALYSIS: 2}
+#: Steps of which fewer are kept: each run holds its fields on disk, what is prepared factors and spaces.
+_MOST = {Step.RUN: 4, Step.PREPARED: 2}
 
 StepKey = tuple[Step, str]
 

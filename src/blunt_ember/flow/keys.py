@@ -63,7 +63,7 @@ _SURFACES: frozenset[DocumentField] = frozenset({(CaseDocument, "surfaces")})
 _MESH: frozenset[DocumentField] = frozenset({(CaseDocument, "mesh")})
 
 #: Steps that follow from the split mesh alone.
-_OF_MESH = (Step.SPLIT_MESH, Step.CHAMBER, Step.SHARING, Step.ANALYSIS)
+_OF_MESH = (Step.SPLIT_MESH, Step.CHAMBER, Step.SHARING, Step.PREPARED)
 #: By step, the fields of the document that it ignores.
 IGNORED: Mapping[Step, frozenset[DocumentField]] = {
     Step.GEOMETRY: _WORDS | _FILLING | _SURFACES | _MESH,

@@ -10,7 +10,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.environments import EnvironmentCoupling, environment_coupling
 from blunt_ember.checks.questions.solved_field import SolvedField
-from blunt_ember.fem.factors import Analysis
+from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.enclosures import Chambers
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
@@ -29,8 +29,9 @@ from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.radiation.chamber import Chamber
 
-#: Nodes of meshes whose order of elimination is kept, and with it the last factors: some 20 MB.
-_ANALYSED = 60_000
+#: Nodes of meshes that are kept prepared for the next solution: the order of elimination and the last factors, or
+#: spaces of cells on a lattice, up to some 100 MB each.
+_PREPARED = 200_000
 #: Hears of every step of Newton's method as it is done, and how far a run has got.
 OnProgress = Callable[[NewtonStep | Progress], None]
 
@@ -136,12 +137,12 @@ class Steps:
         """Return the steady solution of a case on its mesh."""
 
         def make() -> Solution:
-            analysis = None
-            if on.mesh.node_count <= _ANALYSED:
-                analysis = self.cache.get(Step.ANALYSIS, self.keys.of(case, Step.ANALYSIS, on.refinement), Analysis)
+            prepared = None
+            if on.mesh.node_count <= _PREPARED:
+                prepared = self.cache.get(Step.PREPARED, self.keys.of(case, Step.PREPARED, on.refinement), Prepared)
             problem = self.problem(case, on)
             near = self._weighed(case, on, problem)
-            return solve_steady(problem, on_progress=self.on_progress, analysis=analysis, near=near)
+            return solve_steady(problem, on_progress=self.on_progress, prepared=prepared, near=near)
 
         return self.cache.get(Step.SOLUTION, self.keys.of(case, Step.SOLUTION, on.refinement), make)
 

@@ -338,7 +338,9 @@ class LineView(QWidget):
         readings = asked.readings if asked is not None else ()
         reading = next((each for each in readings if isinstance(each.target, Line)), None)
         self.lines.setCurrentText(self._asked_line if reading is not None else _THROUGH[axis])
-        wanted: object = reading if reading is not None else axis
+        wanted: object = axis
+        if reading is not None:
+            wanted = reading, outcome.case.document.members_asked(reading.target)
         if self._line is None or self._line[0] is not mesh or self._line[1] != wanted:
             if reading is not None:
                 line = _laid_by(reading, f"Along {self._asked_line}", outcome, mesh)

@@ -88,9 +88,9 @@ class OnBoxes:
         return cycle_through(levels, last, np.dtype(np.float32 if single else np.float64))
 
 
-def on_boxes(mesh: Mesh, free: Flags, parts: InParts) -> OnBoxes | None:
+def on_boxes(mesh: Mesh, free: Flags, parts: InParts, known: KeptSpaces) -> OnBoxes | None:
     """Return the matrix of nodes that are ``free`` (n,) in boxes; None where it would be mostly empty, or its coarser
-    spaces are none of its own."""
+    spaces are none of its own. ``known`` spaces of the same mesh are taken again."""
     neighbours, lattice = mesh.neighbours, mesh.lattice
     boxes = None if neighbours is None else node_boxes(neighbours, mesh.order)
     if neighbours is None or lattice is None or boxes is None:
@@ -104,5 +104,5 @@ def on_boxes(mesh: Mesh, free: Flags, parts: InParts) -> OnBoxes | None:
     rest = parts.rest().tocoo()
     rows, columns = (places[each] for each in rest.coords)
     spread = csr_array((rest.data, (rows, columns)), shape=(boxes.count, boxes.count))
-    space = mesh.found("spaces in boxes", KeptSpaces).of(cells, mesh.order, taken)
+    space = known.of(cells, mesh.order, taken)
     return OnBoxes(space, places, spread)

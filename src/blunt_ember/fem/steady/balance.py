@@ -16,10 +16,10 @@ from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
 from blunt_ember.fem.equations import Equations
-from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.linear import LinearSolver, fits_factors, solve_corrected
 from blunt_ember.fem.multigrid.on_boxes import on_boxes
 from blunt_ember.fem.multigrid.spaces import InParts, Spaces
+from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
@@ -207,26 +207,25 @@ class Balance:
         """Ever coarser spaces of the free temperatures."""
         return Spaces(self.problem.mesh, self.constraints)
 
-    def linear_excess(self, analysis: Analysis | None = None, near: Floats | None = None) -> tuple[Floats, str]:
-        """Solve a linear problem in one go; ``analysis`` as in :class:`LinearSolver`, ``near`` as in
-        :func:`solve_steady`."""
+    def linear_excess(self, prepared: Prepared | None = None, near: Floats | None = None) -> tuple[Floats, str]:
+        """Solve a linear problem in one go; ``prepared`` and ``near`` as in :func:`solve_steady`."""
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
             return self.fixed, "direct"
-        dimension = self.problem.mesh.dimension
+        dimension, prepared = self.problem.mesh.dimension, prepared or Prepared()
         spaces = self.spaces_in_parts
         boxes = None
         if spaces.in_parts is not None and not fits_factors(len(free), dimension, False, spaces.on_lattice):
-            boxes = on_boxes(self.problem.mesh, self.constraints.free, spaces.in_parts)
+            boxes = on_boxes(self.problem.mesh, self.constraints.free, spaces.in_parts, prepared.spaces)
         matrix = Equations(len(free), lambda: self.matrix(self.fixed), boxes)
         thought = None
         if near is not None and not self.constraints.ties:
             thought = (near - self.reference_temperature)[self.constraints.free]
-        unknown, method = solve_corrected(matrix, self.left_over, spaces, dimension, analysis, thought)
+        unknown, method = solve_corrected(matrix, self.left_over, spaces, dimension, prepared.analysis, thought)
         return self.excess_of(unknown), method
 
     def newton(
-        self, start: float | None, on_progress: Callable[[NewtonStep], None], analysis: Analysis | None = None
+        self, start: float | None, on_progress: Callable[[NewtonStep], None], prepared: Prepared | None = None
     ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
         """Newton's method with a line search on the residual, from an even temperature."""
         free = np.full(
@@ -239,7 +238,7 @@ class Balance:
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
         steps: list[NewtonStep] = []
         solver: Solves | None = None
-        analysis = analysis or Analysis()
+        analysis = (prepared or Prepared()).analysis
         while len(steps) < MOST_STEPS:
             if solver is None or not steps or steps[-1].residual > SAME_SLOPE:
                 at = self.excess_of(free)

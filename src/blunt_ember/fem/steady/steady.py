@@ -10,8 +10,8 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import Note, SolverError
 from blunt_ember.fem.constraints import Constraints
-from blunt_ember.fem.factors import Analysis
 from blunt_ember.fem.memory import require_memory
+from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts, separate_parts_of
 from blunt_ember.fem.steady.balance import Balance, Given, NewtonStep
@@ -51,27 +51,26 @@ def solve_steady(
     start: float | None = None,
     on_progress: Callable[[NewtonStep], None] = lambda step: None,
     t: float = 0.0,
-    analysis: Analysis | None = None,
+    prepared: Prepared | None = None,
     near: Floats | None = None,
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
-    What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. ``analysis`` is
-    that of solutions on the same mesh before, taken again where entries have the same places; ``near`` (n,) in K is
-    what the solution of a linear problem is thought to be, and is tried before an iteration. Raises
-    :class:`OpenCaseError` when no temperature can settle, and :class:`SolverError` when the equations have no finite
-    solution.
+    What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. What is
+    ``prepared`` for solutions on the same mesh is taken again where it fits; ``near`` (n,) in K is what the solution of
+    a linear problem is thought to be, and is tried before an iteration. Raises :class:`OpenCaseError` when no
+    temperature can settle, and :class:`SolverError` when the equations have no finite solution.
     """
     require_memory(problem.mesh)
     balance = Balance(problem, t)
     parts = separate_parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
-        excess, method = balance.linear_excess(analysis, near)
+        excess, method = balance.linear_excess(prepared, near)
         steps: tuple[NewtonStep, ...] = ()
     else:
         with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
-            excess, method, steps = balance.newton(start, on_progress, analysis)
+            excess, method, steps = balance.newton(start, on_progress, prepared)
     given = balance.given(excess)
     reaction = -balance.residual(excess)
     left_over = np.abs(reaction[balance.untied])

@@ -135,10 +135,10 @@ class Readings:
             return None
         if self._mesh is not outcome.mesh:
             self._mesh, self._lines = outcome.mesh, {}
-        key = line.model_dump_json()
+        members = outcome.case.document.members_asked(line)
+        key = f"{line.model_dump_json()} {members}"
         if key not in self._lines:
             try:
-                members = outcome.case.document.members_asked(line)
                 self._lines[key] = laid(line, "", members, outcome.geometry, outcome.mesh, ()).places
             except BluntEmberError:
                 self._lines[key] = None
