@@ -13,6 +13,8 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 
+#: What threads are called that stay for the work to come.
+NAME = "shared work"
 #: Threads that memory is wide enough for.
 _MOST_THREADS = 4
 
@@ -52,4 +54,4 @@ def _threads(process: int) -> ThreadPoolExecutor:
 
     A process that was forked has none of the threads of the one before.
     """
-    return ThreadPoolExecutor(_MOST_THREADS - 1)
+    return ThreadPoolExecutor(_MOST_THREADS - 1, NAME)

@@ -22,6 +22,7 @@ from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
 from blunt_ember.desk.sheet.option_list import OptionList
 from blunt_ember.gallery.families import demo_case
+from blunt_ember.in_threads import NAME as SHARED_WORK
 from blunt_ember.kept_imports import keep_imported
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -75,7 +76,8 @@ def _leaves_nothing(qapp: QApplication, tmp_path: Path, monkeypatch: pytest.Monk
         process.join(PATIENCE / 1000)
     widgets = qapp.topLevelWidgets()
     left = [f"{type(each).__name__} '{each.windowTitle() or each.objectName()}'" for each in widgets]
-    left += [f"thread {thread.name}" for thread in set(threading.enumerate()) - threads]
+    begun = [thread.name for thread in set(threading.enumerate()) - threads]
+    left += [f"thread {name}" for name in begun if not name.startswith(SHARED_WORK)]  # which stay for good
     left += [f"process {process.name}" for process in multiprocessing.active_children()]
     left += [f"file {path.relative_to(scratch)}" for path in scratch.rglob("*")]
     assert not left, "\n".join(left)
