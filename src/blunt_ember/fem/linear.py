@@ -41,7 +41,7 @@ PLAIN_SPENT = 1 / 70
 #: Unknowns up to which factors are tried where conjugate gradients do not get there, by dimension.
 MOST_FACTORED = {1: 1_000_000, 2: 1_000_000, 3: 100_000}
 #: How far one run of conjugate gradients takes the residual down, and the most steps it may take.
-RUN_TOLERANCE = 5e-11
+RUN_TOLERANCE = 1e-11
 RUN_STEPS = 400
 #: Steps of minimal residuals that are kept, and runs of so many, of which the first may end early by its own measure.
 RESTARTED = 60
