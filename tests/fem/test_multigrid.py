@@ -147,6 +147,10 @@ def test_spaces_are_kept_while_cells_conduct_alike_and_the_same_nodes_are_free(m
         exact = own.excess_of(factorised(own.matrix(own.fixed), True)(load))
         assert np.abs(solution.temperature - own.reference_temperature - exact).max() < 1e-8
     spaces = [each._space for each in kept if each is not None]
+    cells = spaces[-1].cells
+    wider = replace(cells, lines=tuple(2 * lines for lines in cells.lines))  # as many, which conduct alike
+    assert prepared.spaces.of(cells, 2, spaces[-1].free) is spaces[-1]
+    assert prepared.spaces.of(wider, 2, spaces[-1].free) is not spaces[-1]
     assert len(spaces) == 4
     assert spaces[0] is spaces[1] and len({id(each) for each in spaces}) == 3
 

@@ -67,6 +67,11 @@ class BoxOfCells:
         along = [size / _along_axis(half, axis, len(halves)) ** 2 for axis, half in enumerate(halves)]
         return np.stack(along)
 
+    def is_like(self, other: BoxOfCells) -> bool:
+        """Tell whether others lie between the same lines, with regions that end at the same, and conduct as much."""
+        own, theirs = ((*each.lines, *each.kept, each.k) for each in (self, other))
+        return len(self.lines) == len(other.lines) and all(map(np.array_equal, own, theirs))
+
     def joined(self, left: list[Ints]) -> BoxOfCells:
         """Return the cells between those lines that are ``left``."""
         lines = tuple(each[own] for each, own in zip(self.lines, left, strict=True))
@@ -147,7 +152,7 @@ class KeptSpaces:
     def of(self, cells: BoxOfCells, order: int, free: Flags) -> BoxSpace:
         """Return the finest one."""
         known = self._known
-        if known is not None and np.array_equal(known.cells.k, cells.k) and np.array_equal(known.free, free):
+        if known is not None and known.cells.is_like(cells) and np.array_equal(known.free, free):
             return known
         found = BoxSpace(cells, order, free)
         if len(free) <= _KEPT:
