@@ -296,6 +296,9 @@ def test_other_temperatures_of_environments_are_weighed_and_not_solved_for() -> 
     assert again.solution is not None and again.solution.method == "from known weights"
     assert anew.solution is not None and again.ledger is not None and again.ledger.relative < 1e-9
     assert again.solution.temperature == pytest.approx(anew.solution.temperature, abs=1e-8)
+    assert again.solution.heat is not None and anew.solution.heat is not None
+    off = np.abs(again.solution.temperature - anew.solution.temperature).max()
+    assert off < again.solution.heat.off + anew.solution.heat.off < 1e-6
     for one, other in zip(again.checks, anew.checks, strict=True):
         assert one.value == pytest.approx(other.value, rel=1e-9)
     # A source besides them is no part of what they weigh.

@@ -17,6 +17,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
+from blunt_ember.fem.linear import Solved
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.reference.humid_air import dew_point, saturation_pressure
@@ -29,12 +30,14 @@ class UncoupledError(BluntEmberError):
 @dataclass(frozen=True)
 class EnvironmentCoupling:
     """The ``names`` (e,) of environments, the ``surfaces`` that face each, their ``coefficients`` (e, e) in W/K, of
-    which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node."""
+    which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node, which are
+    ``off`` (e,) by so much at most where they were iterated."""
 
     names: tuple[str, ...]
     surfaces: tuple[tuple[str, ...], ...]
     coefficients: Floats
     weights: Floats
+    off: Floats
 
     def between(self, first: str, second: str) -> float:
         """Return the coupling coefficient of two environments, W/K; NaN where one is not met."""
@@ -42,11 +45,16 @@ class EnvironmentCoupling:
             return float("nan")
         return float(self.coefficients[self.names.index(first), self.names.index(second)])
 
-    def temperature(self, problem: Problem) -> Floats | None:
+    def temperature(self, problem: Problem) -> Solved | None:
         """Return the temperatures (n,) in K that the environments of a problem with these weights make, where nothing
         else acts; None where one of theirs follows place or time."""
-        known = [_rooms(problem).temperatures.get(name) for name in self.names]
-        return None if None in known else np.array(known, dtype=float) @ self.weights
+        found = [_rooms(problem).temperatures.get(name) for name in self.names]
+        if None in found:
+            return None
+        known = np.array(found, dtype=float)
+        # All weights are 1 together: what is off in one is the less, the nearer the temperatures are to each other.
+        off = float(np.abs(known - known.mean()) @ self.off)
+        return Solved(known @ self.weights, "from known weights", off)
 
 
 def environment_coupling(problem: Problem, temperature: Floats, as_it_stands: bool = False) -> EnvironmentCoupling:
@@ -64,9 +72,12 @@ def environment_coupling(problem: Problem, temperature: Floats, as_it_stands: bo
     *some, _ = faced.values()
     found = [influences.on_heat(surfaces) for surfaces in some]
     weights = np.array([*found, 1 - np.sum(found, axis=0)])
+    off = np.array([influences.off(surfaces, known) for surfaces, known in zip(some, found, strict=True)])
     loads = np.array([influences.exchange_of(surfaces) for surfaces in faced.values()])
     coefficients = loads @ weights.T
-    return EnvironmentCoupling(tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights)
+    return EnvironmentCoupling(
+        tuple(faced), tuple(faced.values()), (coefficients + coefficients.T) / 2, weights, np.array([*off, off.sum()])
+    )
 
 
 #: What is said where a coefficient would hold at one state alone.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -64,6 +65,17 @@ MANY_DIGITS = 10.0
 POOR = 1e-3
 #: The same of an iteration through halves of a lattice, which then is the wrong one for its cells.
 SLOW = 1e-6
+#: How many times as far as one cycle tells an iteration may be off.
+TOLD_BY_CYCLE = 20.0
+
+
+@dataclass(frozen=True)
+class Solved:
+    """An ``x`` (n,), the ``method`` it was found by, and by how much it may be ``off`` because an iteration ends."""
+
+    x: Floats
+    method: str
+    off: float
 
 
 def fits_factors(count: int, dimension: int, repeated: bool = True, on_lattice: bool = False) -> bool:
@@ -128,6 +140,13 @@ class LinearSolver:
         """Return A x (n,) of ``x`` (n,)."""
         return self._equations.times(x)
 
+    def off(self, left: Floats) -> float:
+        """Return by how much an x may be off at most, of which ``left`` (n,) is left over; 0 of factors, which leave
+        round-off alone."""
+        if self.cycle is None or not self.multigrid:
+            return 0.0
+        return TOLD_BY_CYCLE * float(np.abs(self.cycle(left)).max(initial=0.0))
+
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``; by factors after all where the iteration gets nowhere near."""
         if not self.prepared:
@@ -155,9 +174,9 @@ def solve_corrected(
     spaces: Spaces,
     dimension: int,
     analysis: Analysis | None = None,
-    near: Floats | None = None,
-) -> tuple[Floats, str]:
-    """Return the x (n,) at which nothing is left over, and how it was found.
+    near: Solved | None = None,
+) -> Solved:
+    """Return the x (n,) at which nothing is left over.
 
     ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of;
     ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` and ``analysis`` as in
@@ -165,20 +184,21 @@ def solve_corrected(
     that is taken. Raises :class:`SolverError` when it is singular or the iteration does not get there.
     """
     equations = matrix if isinstance(matrix, Equations) else Equations.of(matrix)
-    if near is not None and not fits_factors(len(near), dimension, False, spaces.on_lattice):
-        first, (left, flowing) = (float(np.linalg.norm(left_at(0 * near)[0])), left_at(near))
-        if _is_little(float(np.linalg.norm(left)), first, flowing, equations, near):
-            return near, "from known weights"
+    if near is not None and not fits_factors(len(near.x), dimension, False, spaces.on_lattice):
+        first, (left, flowing) = (float(np.linalg.norm(left_at(0 * near.x)[0])), left_at(near.x))
+        if _is_little(float(np.linalg.norm(left)), first, flowing, equations, near.x):
+            return near
     solver = LinearSolver(equations, spaces, dimension, analysis=analysis)
     with np.errstate(all="ignore"):
-        x, size, first, flowing = _corrected(solver, equations, left_at)
+        x, left, first, flowing = _corrected(solver, equations, left_at)
+        size = float(np.linalg.norm(left))
     # Where what is held happens to be the answer already, round-off is all that is left over from the start on.
     if not np.isfinite(x).all() or not np.isfinite(first) or not size <= max(POOR * first, GOOD_ENOUGH * flowing):
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(equations, x):
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
         raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
-    return x, solver.method
+    return Solved(x, solver.method, solver.off(left))
 
 
 def _round_off(equations: Equations, x: Floats) -> float:
@@ -189,8 +209,8 @@ def _round_off(equations: Equations, x: Floats) -> float:
 
 def _corrected(
     solver: LinearSolver, equations: Equations, left_at: Callable[[Floats], tuple[Floats, float]]
-) -> tuple[Floats, float, float, float]:
-    """Return x, the size of what is left over there, what it was at the start, and the size of the heat flows."""
+) -> tuple[Floats, Floats, float, float]:
+    """Return x, what is left over there, the size of that at the start, and the size of the heat flows."""
     x = np.zeros(solver.count)
     left, flowing = left_at(x)
     first = size = float(np.linalg.norm(left))
@@ -207,7 +227,7 @@ def _corrected(
                 break
         elif size <= ENOUGH * first or gained < WORTH_A_SOLVE:
             break
-    return x, size, first, flowing
+    return x, left, first, flowing
 
 
 def _is_little(size: float, first: float, flowing: float, equations: Equations, x: Floats) -> bool:

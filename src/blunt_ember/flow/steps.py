@@ -10,13 +10,15 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.checks.environments import EnvironmentCoupling, environment_coupling
 from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.linear import Solved
 from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.enclosures import Chambers
 from blunt_ember.fem.problem.joints import split_at_joints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import NewtonStep
-from blunt_ember.fem.steady.heat_flows import heat_flows, round_off
+from blunt_ember.fem.steady.corrected import missed_by_correction
+from blunt_ember.fem.steady.heat_flows import heat_flows, round_off, temperatures_off
 from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.recorded.run import Progress
@@ -161,7 +163,7 @@ class Steps:
         key = self.keys.of(case, Step.SHARING, on.refinement, *by)
         return self.cache.get(Step.SHARING, key, lambda: sharing_of(problem))
 
-    def _weighed(self, case: Case, on: CaseMesh, problem: Problem) -> Floats | None:
+    def _weighed(self, case: Case, on: CaseMesh, problem: Problem) -> Solved | None:
         """What temperatures the environments make where it is known what couples them, and nothing else acts."""
         if not case.document.environments:
             return None
@@ -188,6 +190,8 @@ class Steps:
             self.heat(case, on),
             problem=self.problem(case, on),
             round_off=round_off(self.problem(case, on), solution),
+            off=temperatures_off(self.problem(case, on), solution, self.heat(case, on)),
+            missed=lambda: missed_by_correction(self.problem(case, on), solution),
             coupled=lambda: self._coupled(case, on),
         )
 

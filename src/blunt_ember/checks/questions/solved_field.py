@@ -49,9 +49,13 @@ class SolvedField:
     heat: dict[str, float]
     run: Run | None = None
     columns: RunColumns | None = None
-    #: What was solved, where no clock runs; and what round-off makes of the ``heat``.
+    #: What was solved, where no clock runs; what round-off, and the end of an iteration, make of the
+    #: ``heat``, and how far they leave temperatures ``off``, K.
     problem: Problem | None = None
     round_off: dict[str, float] = field(default_factory=dict)
+    off: float = 0.0
+    #: Finds what round-off makes of the ``heat`` from one more correction, which costs as much as a solution.
+    missed: Callable[[], dict[str, float]] | None = field(default=None, compare=False, repr=False)
     #: Finds what couples the environments, where that is kept; raises :class:`UncoupledError` where nothing does.
     coupled: Callable[[], EnvironmentCoupling] | None = field(default=None, compare=False, repr=False)
 

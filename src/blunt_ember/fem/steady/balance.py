@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -16,7 +16,7 @@ from blunt_ember.fem.assembly import assembled
 from blunt_ember.fem.constraints import constraints_of
 from blunt_ember.fem.coupling import Coupling, Solves, coupled
 from blunt_ember.fem.equations import Equations
-from blunt_ember.fem.linear import LinearSolver, fits_factors, solve_corrected
+from blunt_ember.fem.linear import LinearSolver, Solved, fits_factors, solve_corrected
 from blunt_ember.fem.multigrid.on_boxes import on_boxes
 from blunt_ember.fem.multigrid.spaces import InParts, Spaces
 from blunt_ember.fem.prepared import Prepared
@@ -207,11 +207,11 @@ class Balance:
         """Ever coarser spaces of the free temperatures."""
         return Spaces(self.problem.mesh, self.constraints)
 
-    def linear_excess(self, prepared: Prepared | None = None, near: Floats | None = None) -> tuple[Floats, str]:
+    def linear_excess(self, prepared: Prepared | None = None, near: Solved | None = None) -> Solved:
         """Solve a linear problem in one go; ``prepared`` and ``near`` as in :func:`solve_steady`."""
         free = np.zeros(self.constraints.prolongation.shape[1])
         if not len(free):
-            return self.fixed, "direct"
+            return Solved(self.fixed, "direct", 0.0)
         dimension, prepared = self.problem.mesh.dimension, prepared or Prepared()
         spaces = self.spaces_in_parts
         boxes = None
@@ -220,19 +220,19 @@ class Balance:
         matrix = Equations(len(free), lambda: self.matrix(self.fixed), boxes)
         thought = None
         if near is not None and not self.constraints.ties:
-            thought = (near - self.reference_temperature)[self.constraints.free]
-        unknown, method = solve_corrected(matrix, self.left_over, spaces, dimension, prepared.analysis, thought)
-        return self.excess_of(unknown), method
+            thought = replace(near, x=(near.x - self.reference_temperature)[self.constraints.free])
+        found = solve_corrected(matrix, self.left_over, spaces, dimension, prepared.analysis, thought)
+        return replace(found, x=self.excess_of(found.x))
 
     def newton(
         self, start: float | None, on_progress: Callable[[NewtonStep], None], prepared: Prepared | None = None
-    ) -> tuple[Floats, str, tuple[NewtonStep, ...]]:
+    ) -> tuple[Solved, tuple[NewtonStep, ...]]:
         """Newton's method with a line search on the residual, from an even temperature."""
         free = np.full(
             self.constraints.prolongation.shape[1], 0.0 if start is None else start - self.reference_temperature
         )
         if not len(free):
-            return self.fixed, "direct", ()
+            return Solved(self.fixed, "direct", 0.0), ()
         left, flowing = self.left_over(free)
         if not np.isfinite(left).all():
             raise SolverError("a value has no finite size at the temperature that the solution starts from")
@@ -280,7 +280,8 @@ class Balance:
         excess = self.excess_of(free)
         if (excess + self.reference_temperature < -1e-6).any():
             raise SolverError(self._no_temperature())
-        return excess, solver.method if solver else "direct", tuple(steps)
+        assert solver is not None
+        return Solved(excess, solver.method, solver.off(left)), tuple(steps)
 
     def _no_temperature(self) -> str:
         """Why the balance has no temperatures above absolute zero."""

@@ -13,7 +13,7 @@ from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.balance import Given
 from blunt_ember.fem.steady.sharing import Sharing, sharing_of
-from blunt_ember.fem.steady.steady import Solution
+from blunt_ember.fem.steady.steady import NodalHeat, Solution
 from blunt_ember.fem.terms.enclosure import strips_of
 
 
@@ -26,11 +26,6 @@ def heat_flows(problem: Problem, solution: Solution, sharing: Sharing | None = N
     if heat is None:
         raise SolverError("the heat of this solution was not kept")
     return HeatFlows(problem, heat.constraints, sharing).of(heat.given, heat.reaction)
-
-
-#: What is left over at single nodes has both signs: of the root of the sum of its squares so many times are missed
-#: through a surface at most. Measured: 0.3 to 1.3 in solids of two materials.
-_LEFT_OVER = 3.0
 
 
 def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
@@ -51,13 +46,31 @@ def net_radiated(problem: Problem, solution: Solution) -> dict[str, float]:
 
 def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
     """Return what the last digits of temperatures, and what the solution leaves over of all heat, make of the heat in W
-    through every surface, by its name."""
+    through every surface, by its name.
+
+    What is left over at a node flows out by some surface: all of it by the same one at most, see
+    :mod:`~blunt_ember.fem.steady.corrected` for less.
+    """
     heat = solution.heat
     if heat is None:
         raise SolverError("the heat of this solution was not kept")
-    surfaces = problem.mesh.surfaces.items()
-    missed = _LEFT_OVER * heat.left_over
-    return {name: missed + float(np.linalg.norm(heat.noise[facets.nodes])) for name, facets in surfaces}
+    return {name: heat.left_over + noise for name, noise in noise_of(problem, heat).items()}
+
+
+def temperatures_off(problem: Problem, solution: Solution, heat: dict[str, float]) -> float:
+    """Return how far in K the last digits, and the end of an iteration, may leave temperatures off; ``heat`` in W is
+    that of the solution, by name."""
+    if solution.heat is None:
+        raise SolverError("the heat of this solution was not kept")
+    noise = noise_of(problem, solution.heat)
+    flowing = max(map(abs, heat.values()), default=0.0)
+    share = max(noise.values(), default=0.0) / flowing if flowing > 0 else 0.0
+    return float(np.ptp(solution.temperature)) * min(share, 1.0) + solution.heat.off
+
+
+def noise_of(problem: Problem, heat: NodalHeat) -> dict[str, float]:
+    """Return what the last digits of temperatures make of the heat in W through every surface, by its name."""
+    return {name: float(np.linalg.norm(heat.noise[each.nodes])) for name, each in problem.mesh.surfaces.items()}
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import Note, SolverError
 from blunt_ember.fem.constraints import Constraints
+from blunt_ember.fem.linear import Solved
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.problem import Problem
@@ -27,8 +28,9 @@ class NodalHeat:
     constraints: Constraints
     #: What round-off of temperatures makes of heat at every node (n,), W.
     noise: Floats
-    #: Root of the sum of the squares of what an iteration leaves over at nodes beyond that, W.
+    #: Sum of the sizes of what is left over at nodes, W; and how far what an iteration leaves takes temperatures, K.
     left_over: float
+    off: float
 
 
 @dataclass(frozen=True)
@@ -52,13 +54,13 @@ def solve_steady(
     on_progress: Callable[[NewtonStep], None] = lambda step: None,
     t: float = 0.0,
     prepared: Prepared | None = None,
-    near: Floats | None = None,
+    near: Solved | None = None,
 ) -> Solution:
     """Solve ∇·(k ∇T) + q = 0 with the stated surfaces; ``start`` (K) is where Newton's method begins.
 
     What follows time is taken at ``t`` in s. ``on_progress`` hears of each step of Newton's method. What is
-    ``prepared`` for solutions on the same mesh is taken again where it fits; ``near`` (n,) in K is what the solution of
-    a linear problem is thought to be, and is tried before an iteration. Raises :class:`OpenCaseError` when no
+    ``prepared`` for solutions on the same mesh is taken again where it fits; ``near`` is what the solution (n,) in K
+    of a linear problem is thought to be, and is tried before an iteration. Raises :class:`OpenCaseError` when no
     temperature can settle, and :class:`SolverError` when the equations have no finite solution.
     """
     require_memory(problem.mesh)
@@ -66,21 +68,21 @@ def solve_steady(
     parts = separate_parts_of(problem, balance.terms, balance.constraints)
     require_anchor(problem, balance.terms, balance.constraints, parts)
     if all(term.linear for term in balance.terms):
-        excess, method = balance.linear_excess(prepared, near)
+        solved = balance.linear_excess(prepared, near)
         steps: tuple[NewtonStep, ...] = ()
     else:
         with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is told below, in words
-            excess, method, steps = balance.newton(start, on_progress, prepared)
+            solved, steps = balance.newton(start, on_progress, prepared)
+    excess = solved.x
     given = balance.given(excess)
     reaction = -balance.residual(excess)
-    left_over = np.abs(reaction[balance.untied])
-    reaction[balance.untied] = 0.0
     temperature = excess + balance.reference_temperature
     if not np.isfinite(temperature).all():
         raise SolverError("the equations gave no finite temperatures; look for values far out of scale")
     noise = balance.noise(excess)
     with np.errstate(over="ignore"):  # of heat that goes beyond all numbers the ledger tells
-        beyond = float(np.linalg.norm(np.maximum(left_over - noise[balance.untied], 0.0)))
-    heat = NodalHeat(given, reaction, balance.constraints, noise, beyond)
+        left_over = float(np.abs(balance.constraints.collected(reaction)).sum())
+    reaction[balance.untied] = 0.0
+    heat = NodalHeat(given, reaction, balance.constraints, noise, left_over, solved.off)
     in_all = float(noise.sum() / np.sqrt(len(noise)))
-    return Solution(temperature, method, steps, separate_parts(problem, parts), in_all, heat)
+    return Solution(temperature, solved.method, steps, separate_parts(problem, parts), in_all, heat)

@@ -66,6 +66,9 @@ class ResolveSpec:
     time_tolerance_factor: float = 1.0
 
 
+#: Share of an answer up to which what sums of all that is left over say is taken as it is.
+_COUNTS = 1e-7
+
 #: Why there are no errors where what was running was asked to stop.
 STOPPED = "it was stopped before the errors were estimated"
 #: On divided cells it is more exact in time as well.
@@ -112,7 +115,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts_about(solver, case, solved, values)
-        least = np.maximum(_round_off(case, solved), _LAST_DIGITS * np.abs(values))
+        least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
         missed = np.maximum(_between_nodes(case, solved), _cut_off(case, solved))
         amounts = np.maximum(amounts, np.maximum(least, missed))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
@@ -227,22 +230,25 @@ def _temperature_at(question: Question, solved: SolvedField) -> Floats:
     return fields.field(int(np.abs(fields.times - asked.si).argmin()))
 
 
-def _round_off(case: Case, solved: SolvedField) -> Floats:
+def _round_off(case: Case, solved: SolvedField, amounts: Floats, values: Floats) -> Floats:
     """What round-off, and what an iteration leaves over, may make of answers (a,), SI: what cells say no more cannot be
-    less."""
-    questions = case.document.questions
+    less. Where it would count beside ``amounts`` (a,) and ``values`` (a,) it is looked at closely."""
     if solved.run is not None:
-        return np.zeros(len(questions))
-    noisy = replace(solved, heat=solved.round_off)
-    flowing = max(map(abs, solved.heat.values()), default=0.0)
-    kelvin = solved.span * max(solved.round_off.values(), default=0.0) / flowing if flowing > 0 else 0.0
-    amounts = np.zeros(len(questions))
-    for place, question in enumerate(questions):
+        return np.zeros(len(values))
+    at_most = _made_of_heat(case, solved, solved.round_off)
+    if solved.missed is not None and (at_most > np.maximum(amounts, _COUNTS * np.abs(values))).any():
+        at_most = np.minimum(at_most, _made_of_heat(case, solved, solved.missed()))
+    of_temperature = np.array([question.kind is TEMPERATURE for question in case.document.questions], dtype=bool)
+    return np.where(of_temperature, solved.off, at_most)
+
+
+def _made_of_heat(case: Case, solved: SolvedField, missed: dict[str, float]) -> Floats:
+    """What answers (a,) come to, SI, where so much heat in W is ``missed`` by name; 0 of what is no heat flow."""
+    noisy, made = replace(solved, heat=missed), np.zeros(len(case.document.questions))
+    for place, question in enumerate(case.document.questions):
         if question.asks == HeatFlowQuestion.asks:
-            amounts[place] = abs(answer(question, place, noisy))
-        elif question.kind is TEMPERATURE:
-            amounts[place] = min(kelvin, solved.span)
-    return amounts
+            made[place] = abs(answer(question, place, noisy))
+    return made
 
 
 def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
