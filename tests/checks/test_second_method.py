@@ -196,3 +196,20 @@ def test_an_answer_of_which_nothing_is_known_is_given_by_the_second_method(name:
         assert check.verdict == "agrees" and abs(check.relative) < near, check
         # The method has an error of its own, a small share of the span.
         assert abs(check.deviation) < check.error or abs(check.relative) < 1e-4, check
+
+
+def test_the_place_where_two_temperatures_meet_is_read_without_a_word() -> None:
+    """The slopes of the field have no bound there; its extremes are those that are held."""
+    cut = {"shape": "rectangle", "size": ["20 mm", "20 mm"], "at": ["40 mm", "40 mm"], "void": True}
+    data = section(
+        {"a": {"shape": "rectangle", "size": ["60 mm", "60 mm"], "material": "clay"}, "notch": cut},
+        [
+            {"on": "a.left", "temperature": "100 °C"},
+            {"on": "a.bottom", "temperature": "20 °C"},
+            {"on": "a.right", "film": AIR},
+        ],
+        {"hot": {"highest": "body"}, "cold": {"lowest": "body"}},
+    )
+    for check, value in zip(Flow().run(case_from_data(data)).checks, (373.15, 293.15), strict=True):
+        assert check.source is not None and check.source.provenance is Provenance.SECOND
+        assert check.expected == pytest.approx(value) and check.value == pytest.approx(value)

@@ -6,28 +6,46 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from blunt_ember.arrays import Floats
+from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.term import Term, sampled
 
 #: Lowest and highest temperature, K; infinite on a side to which heat is given or taken out.
 Bounds = tuple[float, float]
 
 
-def met_at(problem: Problem, terms: Sequence[Term], excess: Floats, reference_temperature: float, t: float) -> Bounds:
+def met_at(
+    problem: Problem,
+    terms: Sequence[Term],
+    excess: Floats,
+    reference_temperature: float,
+    t: float,
+    at: Flags | None = None,
+) -> Bounds:
     """Return the lowest and highest excess over the reference temperature, K, that a body of an ``excess`` (n,) in K
-    meets at a time ``t`` in s: where it is held, in fluids, surroundings and behind openings."""
+    meets at a time ``t`` in s: where it is held, in fluids, surroundings and behind openings; ``at`` (n,) nodes alone
+    where they are given, of which those that face an enclosure may meet anything."""
     values: list[float] = []
     signs: list[float] = []
     mesh = problem.mesh
+
+    def nodes_of(name: str) -> Ints:
+        nodes = mesh.surfaces[name].nodes
+        return nodes if at is None else nodes[at[nodes]]
+
     for name, law in problem.held.items():
-        nodes = mesh.surfaces[name].nodes
-        held = sampled(law, {**mesh.space.variables(mesh.points[nodes]), "t": np.full(len(nodes), t)})
-        values += [float(np.min(held)) - reference_temperature, float(np.max(held)) - reference_temperature]
-    behind = [law.opening for law in problem.enclosures if law.opening is not None]
-    values += [float(each.at({"t": np.array([t])})[0]) - reference_temperature for each in behind]
+        if len(nodes := nodes_of(name)):
+            held = sampled(law, {**mesh.space.variables(mesh.points[nodes]), "t": np.full(len(nodes), t)})
+            values += [float(np.min(held)) - reference_temperature, float(np.max(held)) - reference_temperature]
+    if at is None:
+        behind = [law.opening for law in problem.enclosures if law.opening is not None]
+        values += [float(each.at({"t": np.array([t])})[0]) - reference_temperature for each in behind]
+    elif any(len(nodes_of(name)) for name in problem.enclosed):
+        signs += [-1.0, 1.0]
     for name, laws in problem.exchanges.items():
-        nodes = mesh.surfaces[name].nodes
+        if not len(nodes := nodes_of(name)):
+            continue
         where = {
             **mesh.space.variables(mesh.points[nodes]),
             "t": np.full(len(nodes), t),
@@ -41,11 +59,34 @@ def met_at(problem: Problem, terms: Sequence[Term], excess: Floats, reference_te
             signs += [float(flux.min()), float(flux.max())]
     for term in terms:
         if term.kind in ("region", "point"):
-            heat = term.heat(excess[term.nodes], t)
-            signs += [float(heat.min()), float(heat.max())]
+            own = slice(None) if at is None else at[term.nodes].any(axis=1)
+            heat = term.heat(excess[term.nodes], t)[own]
+            signs += [float(heat.min(initial=0.0)), float(heat.max(initial=0.0))]
     low = -np.inf if min(signs, default=0.0) < 0 else min(values, default=np.inf)
     high = np.inf if max(signs, default=0.0) > 0 else max(values, default=-np.inf)
     return low, high
+
+
+def met_beside(problem: Problem, temperature: Floats, node: int, t: float) -> Bounds:
+    """Return the lowest and highest temperature, K, that a ``node`` has beside it in a ``temperature`` (n,) in K: at
+    the other nodes of its cells, across its joints, and in what it meets itself at a time ``t`` in s. Infinite where it
+    is tied to others."""
+    mesh = problem.mesh
+    tied = [mesh.surfaces[name].nodes for pair in problem.periodic for name in pair]
+    if any((nodes == node).any() for nodes in [*tied, *(each.nodes for each in problem.isothermal)]):
+        return -np.inf, np.inf
+    gives = problem.sources or problem.points or problem.joints
+    terms = build_terms(problem, 0.0) if gives else []
+    at = np.zeros(mesh.node_count, dtype=bool)
+    at[node] = True
+    beside = [block.nodes[(block.nodes == node).any(axis=1)].ravel() for block in mesh.blocks]
+    for term in terms:
+        if term.kind == "joint":
+            beside.append(term.nodes[(term.nodes == node).any(axis=1)].ravel())
+    around = np.concatenate(beside)
+    around = temperature[around[around != node]]
+    low, high = met_at(problem, terms, temperature, 0.0, t, at)
+    return min(low, float(around.min())), max(high, float(around.max()))
 
 
 def together(bounds: Iterable[Bounds]) -> Bounds:

@@ -16,7 +16,7 @@ from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.kept_blocks import BlockTexts
 from blunt_ember.case.values.quantity import stated
 from blunt_ember.case.values.units import LENGTH
-from blunt_ember.checks.questions.answers import answer
+from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.reading import places_about
 
@@ -39,9 +39,21 @@ def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
 
 
 def answers_beside(case: Case, solved: SolvedField, own: int) -> Floats:
-    """Return the answers (p,) to the questions behind a case's ``own`` ones."""
-    questions = case.document.questions
-    return np.array([answer(questions[place], place, solved) for place in range(own, len(questions))])
+    """Return the answers (p,) to the questions behind a case's ``own`` ones, each for a temperature."""
+    found = []
+    for place, question in enumerate(case.document.questions[own:], own):
+        (probe,) = question_probes(question, place, solved)
+        found.append(probe(temperature_at(question, solved)))
+    return np.array(found)
+
+
+def temperature_at(question: Question, solved: SolvedField) -> Floats:
+    """Return the temperatures (n,) in K that a question reads, of a run those that were kept nearest to its time."""
+    asked = question.asked_time
+    if solved.run is None or asked is None:
+        return solved.temperature
+    fields = solved.run.fields
+    return fields.field(int(np.abs(fields.times - asked.si).argmin()))
 
 
 def largest_about(amounts: Floats, owners: Ints) -> Floats:

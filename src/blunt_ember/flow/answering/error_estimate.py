@@ -15,7 +15,6 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion
-from blunt_ember.case.document.questions.question import Question
 from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.values.laws import Law
 from blunt_ember.case.values.units import TEMPERATURE
@@ -27,8 +26,9 @@ from blunt_ember.fem.between_nodes import missed_between_nodes
 from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
-from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about
+from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about, temperature_at
 from blunt_ember.flow.answering.early_times import told_early
+from blunt_ember.flow.answering.rivals import asked_at_rivals, beyond_all_beside
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -45,6 +45,8 @@ _WHERE_SINGULAR = ", as the flux has singularities"
 #: So it does where what is stated bends with temperature or place: within a cell, at one place in one mesh and at
 #: another in the next, so that halved cells may change little by chance; all of what larger ones change is added.
 _WHERE_BENT, _PART_WHERE_BENT = ", as what is stated bends", 1.0
+#: Free cells lie otherwise about a singular corner on every mesh, so that answers leap most.
+_PART_LAID_ANEW = 1.5
 #: By why answers leap, how much more than twice the change on halved cells is taken, and how that is said.
 _MORE = {"": (1.0, "twice"), _WHERE_SINGULAR: (_MORE_BY_FINER, "3.5 times"), _WHERE_BENT: (2.5, "5 times")}
 #: Share of an answer that round-off of many steps may take.
@@ -117,6 +119,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         amounts, told_by = _amounts_about(solver, case, solved, values)
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
         missed = np.maximum(_between_nodes(case, solved), _cut_off(case, solved))
+        missed = np.maximum(missed, beyond_all_beside(case, solved))
         amounts = np.maximum(amounts, np.maximum(least, missed))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
     except StoppedError:
@@ -134,17 +137,20 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
 
 
 def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
-    """The amounts, of points the largest of those about them where one other mesh alone is asked."""
-    if solved.run is None and _small(solved) and not _rough(solved):
-        more, owners = asked_about_points(case, solved)
-        if len(owners):
-            about = replace(solved, document=more.document)
-            try:
-                beside = answers_beside(more, about, len(values))
-                amounts, told_by = _amounts(solver, more, about, np.concatenate([values, beside]))
-            except CaseError:  # a place about a point lies outside of other cells
-                return _amounts(solver, case, solved, values)
-            return largest_about(amounts, owners), told_by
+    """The amounts, of points the largest of those about them where one other mesh alone is asked, and of extremes what
+    their rivals make of them."""
+    with_rivals, rivals = asked_at_rivals(case, solved)
+    none = np.zeros(0, dtype=np.int64)
+    about = solved.run is None and _small(solved) and not _rough(solved)
+    more, owners = asked_about_points(with_rivals, solved) if about else (with_rivals, none)
+    if len(more.document.questions) > len(values):
+        asked = replace(solved, document=more.document)
+        try:
+            beside = answers_beside(more, asked, len(values))
+            amounts, told_by = _amounts(solver, more, asked, np.concatenate([values, beside]))
+        except CaseError:  # a place about a point lies outside of other cells
+            return _amounts(solver, case, solved, values)
+        return rivals.taken_in(largest_about(amounts, owners), beside[: len(rivals.owners)]), told_by
     return _amounts(solver, case, solved, values)
 
 
@@ -158,8 +164,11 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
         # What was stated at the start of a run need not be smooth either.
         more, times = _MORE[why]
         part = f"{times} {halved}{why}, and a part of that on larger cells"
+        if why == _WHERE_SINGULAR and _is_laid_anew(solved.mesh):
+            part = f"{times} {halved}{why}, and 1.5 times the largest of those on three meshes of larger cells"
+            return more * change + _PART_LAID_ANEW * _by_larger(solver, case, solved, values, _COARSER), part
         share = _PART_WHERE_BENT if why == _WHERE_BENT else _PART_OF_LARGER
-        return more * change + share * _by_larger(solver, case, solved, values), part
+        return more * change + share * _by_larger(solver, case, solved, values, _COARSER[:1]), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -177,11 +186,15 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
 
-def _is_laid_freely(mesh: Mesh) -> bool:
-    """Whether cells are laid anew each time and lose here what they gain there: linear ones that are free, and all that
-    are paired where they fit."""
+def _is_laid_anew(mesh: Mesh) -> bool:
+    """Whether cells lie otherwise about a corner each time: free ones, and all that are paired."""
     families = {block.family for block in mesh.blocks}
-    return len(families) > 1 or (mesh.order == 1 and any(name.startswith(("tri", "tet", "wedge")) for name in families))
+    return len(families) > 1 or any(name.startswith(("tri", "tet", "wedge")) for name in families)
+
+
+def _is_laid_freely(mesh: Mesh) -> bool:
+    """Whether cells that are laid anew lose here what they gain there: linear ones, and all that are paired."""
+    return _is_laid_anew(mesh) and (mesh.order == 1 or len({block.family for block in mesh.blocks}) > 1)
 
 
 def _cut_off(case: Case, solved: SolvedField) -> Floats:
@@ -208,7 +221,7 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
     for place, question in enumerate(questions):
         if not question.readings or question.condition is not None:
             continue
-        temperature = _temperature_at(question, solved)
+        temperature = temperature_at(question, solved)
         for reading in question.readings if question.asks == PointQuestion.asks else ():
             point = np.array([each.si for each in reading.place])
             side = mesh.regions.index(reading.side) if reading.side is not None else None
@@ -219,15 +232,6 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
                 last = solved.reached(np.inf if highest else -np.inf, highest)
                 missed[place] = min(beyond, abs(last - probe(temperature)))
     return missed
-
-
-def _temperature_at(question: Question, solved: SolvedField) -> Floats:
-    """The temperatures (n,) in K that a question reads, of a run those that were kept nearest to its time."""
-    asked = question.asked_time
-    if solved.run is None or asked is None:
-        return solved.temperature
-    fields = solved.run.fields
-    return fields.field(int(np.abs(fields.times - asked.si).argmin()))
 
 
 def _round_off(case: Case, solved: SolvedField, amounts: Floats, values: Floats) -> Floats:
@@ -259,14 +263,18 @@ def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values
     return np.asarray(solver.answers_again(case, ResolveSpec(1, _LOOSER)))
 
 
-def _by_larger(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> Floats:
-    """The change on larger cells (a,), a part of which lets no answer stand still by chance; 0 where there are none."""
+def _by_larger(
+    solver: CaseSolver, case: Case, solved: SolvedField, values: Floats, meshes: tuple[ResolveSpec, ...]
+) -> Floats:
+    """The largest change on ``meshes`` of larger cells (a,), a part of which lets no answer stand still by chance; 0
+    where there are none."""
     looser = _by_looser_steps(solver, case, solved, values)
     in_time = np.abs(looser - values)
     if not _joinable(case):
         return in_time
     try:
-        return in_time + np.abs(np.subtract(solver.answers_again(case, _COARSER[0]), looser))
+        changes = [np.abs(np.subtract(solver.answers_again(case, again), looser)) for again in meshes]
+        return in_time + np.max(changes, axis=0)
     except StoppedError:
         raise
     except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for

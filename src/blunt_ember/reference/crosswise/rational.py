@@ -211,7 +211,8 @@ class _Functions:
             along.append((1 / away).real[:, None])
             up.append(-(1 / away).imag[:, None])
         for corner in self.torn:
-            slope = 1j / (z - corner.place).conj()
+            with np.errstate(divide="ignore", invalid="ignore"):  # at the corner itself it has none
+                slope = 1j / (z - corner.place).conj()
             real.append(np.angle((z - corner.place) / -corner.outward)[:, None])
             along.append(slope.real[:, None])
             up.append(slope.imag[:, None])

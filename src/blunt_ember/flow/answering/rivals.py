@@ -1,0 +1,155 @@
+"""Places that may be as hot, or as cold, as the one an extreme is read at.
+
+The extreme may stand still from mesh to mesh, as at the edge of what is held, while it is another place that comes to
+lie beyond it: as far as that one may be off, less by how far it lies behind. And the place itself may be none: by the
+maximum principle nothing is hotter than all beside it without heat that takes it there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.case.case import Case
+from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.temperatures import PointQuestion
+from blunt_ember.case.kept_blocks import BlockTexts
+from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
+from blunt_ember.checks.questions.readers import question_probes
+from blunt_ember.checks.questions.solved_field import SolvedField
+from blunt_ember.fem.bounds import Bounds, met_beside
+from blunt_ember.flow.answering.about_points import temperature_at
+from blunt_ember.mesh.mesh import Mesh
+
+#: Rivals of one extreme at most, and the share of the span of temperatures that they may lie behind it.
+_MOST, _BEHIND = 6, 0.25
+#: How far inwards of its node a place is asked for, as a share of its cell: a body ends elsewhere on other cells.
+_INWARDS = 0.05
+#: What lies beyond all beside it should lie inside of that, and is off by more than it is beyond.
+_INSIDE = 1.5
+#: Share of a temperature that is lost in keeping fields of a run.
+_KEPT = 1e-6
+
+
+@dataclass(frozen=True)
+class Rivals:
+    """The question (r,) that each rival belongs to, 1 where that is for the highest and -1 for the lowest, the
+    ``extreme`` (r,) in K that it found, and how far this may go before it is beyond what the body meets, ``most`` (r,)
+    in K."""
+
+    owners: Ints
+    signs: Floats
+    extreme: Floats
+    most: Floats
+
+    def taken_in(self, amounts: Floats, beside: Floats) -> Floats:
+        """Return the amounts (a,) of a case's own questions from all, of which those of rivals (r,), whose temperatures
+        are ``beside`` (r,) in K, are the last."""
+        own = amounts[: len(amounts) - len(self.owners)].copy()
+        behind = self.signs * (self.extreme - beside) + _KEPT * np.abs(self.extreme)
+        np.fmax.at(own, self.owners, np.minimum(amounts[len(own) :] - behind, self.most))
+        return own
+
+
+def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
+    """Return a case with questions for the places that rival its extremes behind its own."""
+    questions = list[Question](case.document.questions)
+    found: list[tuple[int, float, float, float]] = []
+    for place, question, probe in _extremes(case, solved):
+        temperature = temperature_at(question, solved)
+        extreme = solved.reached(probe(temperature), probe.highest)
+        most = abs(solved.reached(np.inf if probe.highest else -np.inf, probe.highest) - extreme)
+        for node in _rivals(probe, temperature, _held(solved)).tolist() if most > 0 else ():
+            questions.append(_asked_near(solved.mesh, node, f"rival {place} {len(found)}", question))
+            found.append((place, 1.0 if probe.highest else -1.0, extreme, most))
+    columns = np.array(found, dtype=float).reshape(-1, 4).T
+    document = case.document.model_copy(update={"questions": questions})
+    rivals = Rivals(columns[0].astype(np.int64), *columns[1:])
+    return replace(case, document=document, texts=BlockTexts({})), rivals
+
+
+def beyond_all_beside(case: Case, solved: SolvedField) -> Floats:
+    """Return how far extremes are off (a,), K, that lie beyond all beside them, where heat does not take them there: in
+    a run beyond what was there at any time before too.
+
+    Cells swing so where a film is strong beside what is held: ever less on finer ones, but by half as much on halves.
+    """
+    beyond = np.zeros(len(case.document.questions))
+    for place, question, probe in _extremes(case, solved):
+        temperature = temperature_at(question, solved)
+        found, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
+        node = int(found.nodes[found.shares.argmax()])
+        if _held(solved)[node] or solved.reached(found.value, probe.highest) != found.value:
+            continue  # it is right there, or not taken
+        least = np.inf
+        for low, high in _beside(question, solved, temperature, node):  # few have to be looked at
+            least = min(least, sign * (found.value - (high if probe.highest else low)))
+            if least <= 0:
+                break
+        beyond[place] = _INSIDE * max(least, 0.0)
+    return beyond
+
+
+def _beside(question: Question, solved: SolvedField, temperature: Floats, node: int) -> Iterator[Bounds]:
+    """What a node has beside it where a question is asked, and in a run what was there before, the latest first."""
+    run = solved.run
+    if run is None:
+        assert solved.problem is not None
+        yield met_beside(solved.problem, temperature, node, 0.0)
+        return
+    fields, end = run.fields, float(run.times[-1]) if question.asked_time is None else question.asked_time.si
+    yield met_beside(run.problem_at(end), temperature, node, end)
+    start = fields.field(0)
+    yield float(start[node]), float(start[node])
+    for frame, t in reversed(list(enumerate(fields.times.tolist()))):
+        if t <= end:
+            yield met_beside(run.problem_at(t), fields.field(frame), node, t)
+
+
+def _extremes(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, ExtremeProbe]]:
+    """The questions for an extreme of elements at one time, with their places and what reads them."""
+    for place, question in enumerate(case.document.questions):
+        if question.condition is None and question.readings and question.readings[0].how in ("highest", "lowest"):
+            (probe,) = question_probes(question, place, solved)
+            if isinstance(probe, ExtremeProbe):
+                yield place, question, probe
+
+
+def _held(solved: SolvedField) -> Flags:
+    held = np.zeros(solved.mesh.node_count, dtype=bool)
+    problem = solved.problem if solved.run is None else solved.run.pieces[-1][1]
+    for name in problem.held if problem is not None else ():
+        held[solved.mesh.surfaces[name].nodes] = True
+    return held
+
+
+def _rivals(probe: ExtremeProbe, temperature: Floats, held: Flags) -> Ints:
+    """Nodes (r,) that nothing holds and none beside them, which nothing holds either, exceeds; the nearest rivals
+    first."""
+    best, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
+    up, least = sign * temperature, sign * best.value - _BEHIND * float(np.ptp(temperature))
+    up = np.where(held | (up < least), -np.inf, up)
+    around = np.full(len(up), np.inf)
+    around[probe.nodes] = -np.inf
+    for block in probe.blocks:
+        nodes = block.nodes[np.isfinite(up[block.nodes]).any(axis=1)]
+        np.maximum.at(around, nodes, up[nodes].max(axis=1, keepdims=True))
+    own = best.nodes[~held[best.nodes]]
+    rivals = np.setdiff1d(np.flatnonzero(np.isfinite(up) & (up >= around)), own)
+    return rivals[np.argsort(-up[rivals], kind="stable")][:_MOST]
+
+
+def _asked_near(mesh: Mesh, node: int, name: str, like: Question) -> Question:
+    """A question for the temperature a little inwards of a node, at the time of one ``like`` it."""
+    for block in mesh.blocks:
+        cells = np.flatnonzero((block.nodes == node).any(axis=1))
+        if len(cells):
+            break
+    middle, place = mesh.points[block.nodes[cells[0]]].mean(axis=0), mesh.points[node]
+    texts = [f"{value!r} m" for value in (place + _INWARDS * (middle - place)).tolist()]
+    side = mesh.regions[block.region[cells[0]]]
+    point = PointQuestion.model_validate({"name": name, "temperature": texts, "side": side})
+    return point.model_copy(update={"time": like.asked_time})
