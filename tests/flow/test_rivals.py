@@ -105,6 +105,18 @@ CASES: dict[str, dict[str, Any]] = {
         {},
         clock={"start": "19 °C", "end": "3000 s", "tolerance": "0.1 %"},
     ),
+    "a strong film beside what is held, at a time in between": square(
+        [
+            {"on": ["block.bottom", "block.top"], "flux": "430 W/m²"},
+            cooled("block.right", 1800, 266),
+            held("block.notch top", 60),
+            held("block.left", 205),
+        ],
+        {"highest": "block", "time": "1234 s"},
+        {"notch": (40, 40, 80, 40)},
+        {},
+        clock={"start": "19 °C", "end": "3000 s", "tolerance": "0.1 %"},
+    ),
     "what heat is drawn from becomes the coldest, in time": square(
         [
             {"on": "strip.top", "flux": "238 W/m²"},

@@ -19,6 +19,7 @@ from blunt_ember.case.values.units import LENGTH
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.reading import places_about
+from blunt_ember.fem.transient.recorded.run import Run
 
 
 def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
@@ -52,8 +53,14 @@ def temperature_at(question: Question, solved: SolvedField) -> Floats:
     asked = question.asked_time
     if solved.run is None or asked is None:
         return solved.temperature
-    fields = solved.run.fields
-    return fields.field(int(np.abs(fields.times - asked.si).argmin()))
+    times = solved.run.fields.times
+    return solved.run.fields.field(int(np.abs(times - asked.si).argmin()))
+
+
+def nearest_kept(t: float, run: Run) -> float:
+    """Return the time in s nearest to ``t`` whose field was kept of a run."""
+    times = run.fields.times
+    return float(times[np.abs(times - t).argmin()])
 
 
 def largest_about(amounts: Floats, owners: Ints) -> Floats:

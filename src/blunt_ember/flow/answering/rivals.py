@@ -21,7 +21,7 @@ from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.bounds import Bounds, met_beside
-from blunt_ember.flow.answering.about_points import temperature_at
+from blunt_ember.flow.answering.about_points import nearest_kept, temperature_at
 from blunt_ember.mesh.mesh import Mesh
 
 #: Rivals of one extreme at most, and the share of the span of temperatures that they may lie behind it.
@@ -59,6 +59,9 @@ def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
     questions = list[Question](case.document.questions)
     found: list[tuple[int, float, float, float]] = []
     for place, question, probe in _extremes(case, solved):
+        asked = question.asked_time
+        if solved.run is not None and asked is not None and nearest_kept(asked.si, solved.run) != asked.si:
+            continue  # what is beside it then is not known
         temperature = temperature_at(question, solved)
         extreme = solved.reached(probe(temperature), probe.highest)
         most = abs(solved.reached(np.inf if probe.highest else -np.inf, probe.highest) - extreme)
@@ -100,7 +103,8 @@ def _beside(question: Question, solved: SolvedField, temperature: Floats, node: 
         assert solved.problem is not None
         yield met_beside(solved.problem, temperature, node, 0.0)
         return
-    fields, end = run.fields, float(run.times[-1]) if question.asked_time is None else question.asked_time.si
+    fields, asked = run.fields, question.asked_time
+    end = float(run.times[-1]) if asked is None else nearest_kept(asked.si, run)
     yield met_beside(run.problem_at(end), temperature, node, end)
     start = fields.field(0)
     yield float(start[node]), float(start[node])
