@@ -64,7 +64,7 @@ def within(problem: Problem, solution: Solution) -> tuple[dict[str, float], dict
 
 
 @pytest.mark.parametrize("radiates", [False, True])
-@pytest.mark.parametrize("number", range(12))
+@pytest.mark.parametrize("number", [0, 1, 2, 4, 7, 11])
 def test_what_is_left_over_takes_nothing_beyond_its_band(
     number: int, radiates: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
