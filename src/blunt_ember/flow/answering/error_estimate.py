@@ -28,7 +28,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
 from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about, temperature_at
 from blunt_ember.flow.answering.early_times import told_early
-from blunt_ember.flow.answering.rivals import asked_at_rivals, beyond_all_beside
+from blunt_ember.flow.answering.rivals import NO_RIVALS, asked_at_rivals, beyond_all_beside
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -139,17 +139,17 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
 def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
     """The amounts, of points the largest of those about them where one other mesh alone is asked, and of extremes what
     their rivals make of them."""
-    with_rivals, rivals = asked_at_rivals(case, solved)
-    none = np.zeros(0, dtype=np.int64)
     about = solved.run is None and _small(solved) and not _rough(solved)
-    more, owners = asked_about_points(with_rivals, solved) if about else (with_rivals, none)
-    if len(more.document.questions) > len(values):
+    for begun, rivals in (asked_at_rivals(case, solved), (case, NO_RIVALS)):
+        more, owners = asked_about_points(begun, solved) if about else (begun, NO_RIVALS.owners)
+        if len(more.document.questions) == len(values):
+            break
         asked = replace(solved, document=more.document)
         try:
             beside = answers_beside(more, asked, len(values))
             amounts, told_by = _amounts(solver, more, asked, np.concatenate([values, beside]))
-        except CaseError:  # a place about a point lies outside of other cells
-            return _amounts(solver, case, solved, values)
+        except CaseError:  # a place beside one that is asked about lies outside of other cells
+            continue
         return rivals.taken_in(largest_about(amounts, owners), beside[: len(rivals.owners)]), told_by
     return _amounts(solver, case, solved, values)
 

@@ -54,6 +54,9 @@ class Rivals:
         return own
 
 
+NO_RIVALS = Rivals(np.zeros(0, dtype=np.int64), np.zeros(0), np.zeros(0), np.zeros(0))
+
+
 def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
     """Return a case with questions for the places that rival its extremes behind its own."""
     questions = list[Question](case.document.questions)
