@@ -159,4 +159,24 @@ def test_the_error_holds_what_finer_cells_answer(name: str) -> None:
     for cells in (size, 0.9 * size):
         (check,) = flow.run(with_mesh(CASES[name], size=f"{cells} mm")).checks
         assert check.error is not None
-        assert abs(check.value - exact.value) <= check.error
+        assert abs(check.value - exact.value) <= check.error <= 25 * abs(check.value - exact.value)
+
+
+def test_asking_for_an_extreme_changes_no_other_error() -> None:
+    """On a disc of few linear cells, where larger ones do not reach the places beside the extreme."""
+    mean = {"name": "mean", "mean": "disc"}
+    data: dict[str, Any] = {
+        "format": "blunt-ember/1",
+        "materials": {"stuff": STUFF},
+        "body": {
+            "kind": "section",
+            "regions": {"disc": {"shape": "disc", "radius": "50 mm", "at": ["0 mm", "0 mm"], "material": "stuff"}},
+        },
+        "surroundings": [cooled("disc.rim", 9, 20)],
+        "heat_inside": [{"region": "disc", "per_volume": "500 W/m³*(1 + x/(50 mm))"}],
+        "mesh": {"size": "14 mm", "order": 1, "cells": "triangles"},
+    }
+    alone, *_ = Flow().run(case_from_data({**data, "questions": [mean]})).checks
+    extreme = {"name": "hottest", "highest": "disc.rim"}
+    beside, _ = Flow().run(case_from_data({**data, "questions": [mean, extreme]})).checks
+    assert alone.error is not None and beside.error == pytest.approx(alone.error, rel=1e-9)

@@ -53,14 +53,12 @@ def temperature_at(question: Question, solved: SolvedField) -> Floats:
     asked = question.asked_time
     if solved.run is None or asked is None:
         return solved.temperature
-    times = solved.run.fields.times
-    return solved.run.fields.field(int(np.abs(times - asked.si).argmin()))
+    return solved.run.fields.field(nearest_kept(asked.si, solved.run))
 
 
-def nearest_kept(t: float, run: Run) -> float:
-    """Return the time in s nearest to ``t`` whose field was kept of a run."""
-    times = run.fields.times
-    return float(times[np.abs(times - t).argmin()])
+def nearest_kept(t: float, run: Run) -> int:
+    """Return which field kept of a run is the nearest to a time ``t`` in s."""
+    return int(np.abs(run.fields.times - t).argmin())
 
 
 def largest_about(amounts: Floats, owners: Ints) -> Floats:

@@ -147,14 +147,18 @@ def _amounts_about(solver: CaseSolver, case: Case, solved: SolvedField, values: 
         asked = replace(solved, document=more.document)
         try:
             beside = answers_beside(more, asked, len(values))
-            amounts, told_by = _amounts(solver, more, asked, np.concatenate([values, beside]))
+            amounts, told_by = _amounts(solver, more, asked, np.concatenate([values, beside]), added=True)
         except CaseError:  # a place beside one that is asked about lies outside of other cells
             continue
         return rivals.taken_in(largest_about(amounts, owners), beside[: len(rivals.owners)]), told_by
     return _amounts(solver, case, solved, values)
 
 
-def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats) -> tuple[Floats, str]:
+def _amounts(
+    solver: CaseSolver, case: Case, solved: SolvedField, values: Floats, added: bool = False
+) -> tuple[Floats, str]:
+    """The amounts, and what they were taken from; raises :class:`CaseError` where places that were ``added`` to those
+    asked about lie outside of other cells."""
     in_time = "" if _lost_nothing_in_time(solved) else " and other steps in time"
     why, halved = _rough(solved), f"the change on cells of half the size{in_time}"
     if _small(solved):
@@ -166,9 +170,10 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
         part = f"{times} {halved}{why}, and a part of that on larger cells"
         if why == _WHERE_SINGULAR and _is_laid_anew(solved.mesh):
             part = f"{times} {halved}{why}, and 1.5 times the largest of those on three meshes of larger cells"
-            return more * change + _PART_LAID_ANEW * _by_larger(solver, case, solved, values, _COARSER), part
+            larger = _by_larger(solver, case, solved, values, _COARSER, added)
+            return more * change + _PART_LAID_ANEW * larger, part
         share = _PART_WHERE_BENT if why == _WHERE_BENT else _PART_OF_LARGER
-        return more * change + share * _by_larger(solver, case, solved, values, _COARSER[:1]), part
+        return more * change + share * _by_larger(solver, case, solved, values, _COARSER[:1], added), part
     if _joinable(case):
         try:
             coarse = solver.mesh(case, _COARSER[0].refinement)
@@ -180,8 +185,9 @@ def _amounts(solver: CaseSolver, case: Case, solved: SolvedField, values: Floats
                 return more * _by_coarser(solver, case, solved, values), told_by
         except StoppedError:
             raise
-        except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
-            pass
+        except BluntEmberError as error:  # larger cells do not follow the body, or miss a place that is asked for
+            if added and isinstance(error, CaseError):
+                raise
     more, times = _MORE[why]
     return more * _by_finer(solver, case, solved, values), f"{times} {halved}{why}"
 
@@ -264,7 +270,7 @@ def _by_looser_steps(solver: CaseSolver, case: Case, solved: SolvedField, values
 
 
 def _by_larger(
-    solver: CaseSolver, case: Case, solved: SolvedField, values: Floats, meshes: tuple[ResolveSpec, ...]
+    solver: CaseSolver, case: Case, solved: SolvedField, values: Floats, meshes: tuple[ResolveSpec, ...], added: bool
 ) -> Floats:
     """The largest change on ``meshes`` of larger cells (a,), a part of which lets no answer stand still by chance; 0
     where there are none."""
@@ -277,7 +283,9 @@ def _by_larger(
         return in_time + np.max(changes, axis=0)
     except StoppedError:
         raise
-    except BluntEmberError:  # larger cells do not follow the body, or miss a place that is asked for
+    except BluntEmberError as error:  # larger cells do not follow the body, or miss a place that is asked for
+        if added and isinstance(error, CaseError):
+            raise
         return in_time
 
 

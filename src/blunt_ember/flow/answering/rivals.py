@@ -37,8 +37,8 @@ _KEPT = 1e-6
 @dataclass(frozen=True)
 class Rivals:
     """The question (r,) that each rival belongs to, 1 where that is for the highest and -1 for the lowest, the
-    ``extreme`` (r,) in K that it found, and how far this may go before it is beyond what the body meets, ``most`` (r,)
-    in K."""
+    ``extreme`` (r,) in K that it found, beyond it by what is lost in keeping, and how far this may go before it is
+    beyond what the body meets, ``most`` (r,) in K."""
 
     owners: Ints
     signs: Floats
@@ -49,7 +49,7 @@ class Rivals:
         """Return the amounts (a,) of a case's own questions from all, of which those of rivals (r,), whose temperatures
         are ``beside`` (r,) in K, are the last."""
         own = amounts[: len(amounts) - len(self.owners)].copy()
-        behind = self.signs * (self.extreme - beside) + _KEPT * np.abs(self.extreme)
+        behind = self.signs * (self.extreme - beside)
         np.fmax.at(own, self.owners, np.minimum(amounts[len(own) :] - behind, self.most))
         return own
 
@@ -62,15 +62,17 @@ def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
     questions = list[Question](case.document.questions)
     found: list[tuple[int, float, float, float]] = []
     for place, question, probe in _extremes(case, solved):
-        asked = question.asked_time
-        if solved.run is not None and asked is not None and nearest_kept(asked.si, solved.run) != asked.si:
+        asked, run = question.asked_time, solved.run
+        kept = run is not None and asked is not None
+        if run is not None and asked is not None and run.fields.times[nearest_kept(asked.si, run)] != asked.si:
             continue  # what is beside it then is not known
-        temperature = temperature_at(question, solved)
+        temperature, sign = temperature_at(question, solved), 1.0 if probe.highest else -1.0
         extreme = solved.reached(probe(temperature), probe.highest)
         most = abs(solved.reached(np.inf if probe.highest else -np.inf, probe.highest) - extreme)
-        for node in _rivals(probe, temperature, _held(solved)).tolist() if most > 0 else ():
+        lost = _KEPT * abs(extreme) if kept else 0.0
+        for node in _rivals(probe, temperature, _held(question, solved)).tolist() if most > 0 else ():
             questions.append(_asked_near(solved.mesh, node, f"rival {place} {len(found)}", question))
-            found.append((place, 1.0 if probe.highest else -1.0, extreme, most))
+            found.append((place, sign, extreme + sign * lost, most))
     columns = np.array(found, dtype=float).reshape(-1, 4).T
     document = case.document.model_copy(update={"questions": questions})
     rivals = Rivals(columns[0].astype(np.int64), *columns[1:])
@@ -81,14 +83,14 @@ def beyond_all_beside(case: Case, solved: SolvedField) -> Floats:
     """Return how far extremes are off (a,), K, that lie beyond all beside them, where heat does not take them there: in
     a run beyond what was there at any time before too.
 
-    Cells swing so where a film is strong beside what is held: ever less on finer ones, but by half as much on halves.
+    Cells swing so where a film is strong beside what is held, by nearly as much on those of half the size.
     """
     beyond = np.zeros(len(case.document.questions))
     for place, question, probe in _extremes(case, solved):
         temperature = temperature_at(question, solved)
         found, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
         node = int(found.nodes[found.shares.argmax()])
-        if _held(solved)[node] or solved.reached(found.value, probe.highest) != found.value:
+        if _held(question, solved)[node] or solved.reached(found.value, probe.highest) != found.value:
             continue  # it is right there, or not taken
         least = np.inf
         for low, high in _beside(question, solved, temperature, node):  # few have to be looked at
@@ -107,7 +109,7 @@ def _beside(question: Question, solved: SolvedField, temperature: Floats, node: 
         yield met_beside(solved.problem, temperature, node, 0.0)
         return
     fields, asked = run.fields, question.asked_time
-    end = float(run.times[-1]) if asked is None else nearest_kept(asked.si, run)
+    end = float(run.times[-1]) if asked is None else float(fields.times[nearest_kept(asked.si, run)])
     yield met_beside(run.problem_at(end), temperature, node, end)
     start = fields.field(0)
     yield float(start[node]), float(start[node])
@@ -125,9 +127,11 @@ def _extremes(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, 
                 yield place, question, probe
 
 
-def _held(solved: SolvedField) -> Flags:
-    held = np.zeros(solved.mesh.node_count, dtype=bool)
-    problem = solved.problem if solved.run is None else solved.run.pieces[-1][1]
+def _held(question: Question, solved: SolvedField) -> Flags:
+    """Which nodes (n,) are held at the time of a question."""
+    held, problem, asked = np.zeros(solved.mesh.node_count, dtype=bool), solved.problem, question.asked_time
+    if solved.run is not None:
+        problem = solved.run.problem_at(float(solved.run.times[-1]) if asked is None else asked.si)
     for name in problem.held if problem is not None else ():
         held[solved.mesh.surfaces[name].nodes] = True
     return held
