@@ -48,6 +48,16 @@ def in_threads(work: Callable[[int, int], None], runs: list[tuple[int, int]]) ->
         other.result()
 
 
+def each_in_threads(work: Callable[[int], None], count: int, large: bool) -> None:
+    """Do the work on each of a ``count`` of numbers, in even shares by several threads where it is ``large``."""
+
+    def share(first: int, last: int) -> None:
+        for number in range(first, last):
+            work(number)
+
+    in_threads(share, even_runs(np.arange(count + 1)) if large else [(0, count)])
+
+
 @lru_cache(maxsize=1)
 def _threads(process: int) -> ThreadPoolExecutor:
     """Those of a process, which begin when they are first needed: to start one anew takes as long as much of the work.

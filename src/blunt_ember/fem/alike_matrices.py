@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats
-from blunt_ember.in_threads import even_runs, in_threads
+from blunt_ember.in_threads import each_in_threads
 
 #: Numbers of vectors that are taken at once, so that they stay in the cache of memory.
 _AT_ONCE = 16_384
@@ -47,13 +47,11 @@ class AlikeMatrices:
         size = max(1, _AT_ONCE // vectors.shape[1])
         starts = range(0, len(vectors), size)
 
-        def multiply(first: int, last: int) -> None:
-            for start in starts[first:last]:
-                run = slice(start, start + size)
-                self._multiply(run, vectors[run] - vectors[run, :1], result[run])
+        def multiply(number: int) -> None:
+            run = slice(starts[number], starts[number] + size)
+            self._multiply(run, vectors[run] - vectors[run, :1], result[run])
 
-        large = vectors.size >= _LARGE
-        in_threads(multiply, even_runs(np.arange(len(starts) + 1)) if large else [(0, len(starts))])
+        each_in_threads(multiply, len(starts), vectors.size >= _LARGE)
         return result
 
     def _multiply(self, run: slice, vectors: Floats, into: Floats) -> None:

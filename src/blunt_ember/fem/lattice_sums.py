@@ -14,7 +14,7 @@ from itertools import product
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints, ShortInts
-from blunt_ember.in_threads import even_runs, in_threads
+from blunt_ember.in_threads import each_in_threads
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
 
@@ -81,14 +81,13 @@ def sums_in_boxes(
     found = [np.zeros((len(rank), *shape)) for rank in ranks]
     slabs = list(_slabs(weights))
 
-    def put(first: int, last: int) -> None:
-        for low, high, slab in slabs[first:last]:
-            for halves, rank, sums in zip(sorts, ranks, found, strict=True):
-                others = (slice(count) for count in _nodes_of(slab, halves)[1:])
-                _slab_sums(slab, halves, order, sums[(slice(None), slice(low, high), *others)], rank.tolist())
+    def put(number: int) -> None:
+        low, high, slab = slabs[number]
+        for halves, rank, sums in zip(sorts, ranks, found, strict=True):
+            others = (slice(count) for count in _nodes_of(slab, halves)[1:])
+            _slab_sums(slab, halves, order, sums[(slice(None), slice(low, high), *others)], rank.tolist())
 
-    large = sum(each.size for each in found) >= _LARGE
-    in_threads(put, even_runs(np.arange(len(slabs) + 1)) if large else [(0, len(slabs))])
+    each_in_threads(put, len(slabs), sum(each.size for each in found) >= _LARGE)
     return found
 
 

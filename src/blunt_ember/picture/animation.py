@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-from matplotlib.image import imsave
 from PIL import Image as Pictures
 
 from blunt_ember.case.values.display import time_shown
@@ -16,6 +15,7 @@ from blunt_ember.picture.annotated import BodyPictures
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.png import write_png
 from blunt_ember.written_file import written
 
 #: What an animation may be written as.
@@ -61,7 +61,7 @@ def write_animation(
                     seen, f"{outcome.case.document.title}: {look.lens.lower()} at {time_shown(seen.t)}"
                 )
                 if suffix == ".png":
-                    imsave(scratch.with_name(f"{path.stem}-{place:04d}.png"), picture)
+                    write_png(picture, scratch.with_name(f"{path.stem}-{place:04d}.png"))
                 else:
                     drawn.append(Pictures.fromarray(picture[..., :3]))
                 yield place / len(numbers)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from matplotlib.image import imsave
 from numpy.typing import NDArray
 
 from blunt_ember.case.files.case_file import write_case
@@ -19,6 +18,7 @@ from blunt_ember.picture.charts.charts import profile_plot
 from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.png import write_png
 from blunt_ember.report.checks_table import checks_csv, outcome_text
 from blunt_ember.written_file import NotWrittenError, reason, write_text, written
 
@@ -38,7 +38,7 @@ def write_demo(folder: Path) -> tuple[Outcome, list[Path]]:
     write_text(outcome_text(outcome) + "\n", _noted(folder / "checks.txt", made))
     for name, image in _pictures(outcome):
         with written(_noted(folder / f"{name}.png", made)) as scratch:
-            imsave(scratch, image)
+            write_png(image, scratch)
     return outcome, made
 
 

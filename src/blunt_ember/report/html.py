@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 from jinja2 import Environment, PackageLoader, select_autoescape
-from matplotlib.image import imsave
 from numpy.typing import NDArray
 
 from blunt_ember import __version__
@@ -31,6 +30,7 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.png import write_png
 from blunt_ember.refinement.trend import RefinementLevel
 from blunt_ember.report.checks_table import MARKS, basis
 from blunt_ember.report.number_tables import number_table
@@ -218,7 +218,7 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str | bool]
 
 def _png(image: NDArray[np.uint8]) -> str:
     stream = io.BytesIO()
-    imsave(stream, image, format="png")
+    write_png(image, stream)
     return base64.b64encode(stream.getvalue()).decode("ascii")
 
 

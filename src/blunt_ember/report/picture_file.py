@@ -5,8 +5,6 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from matplotlib.image import imsave
-
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.annotated import body_picture
@@ -14,6 +12,7 @@ from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.lenses.registry import LENSES, lens_parts
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import Theme
+from blunt_ember.picture.png import write_png
 from blunt_ember.written_file import written
 
 #: Width and height in pixels when nothing is said, and the least and the most there may be.
@@ -50,4 +49,4 @@ def write_picture(outcome: Outcome, path: Path, look: Look, theme: Theme, size: 
     finally:
         renderer.close()
     with written(path) as scratch:
-        imsave(scratch, image)
+        write_png(image, scratch)

@@ -121,12 +121,13 @@ def _coarser(lattice: CellLattice, joined: list[Ints]) -> Halved:
         up, own = _interpolation(lattice, joined, cells, corners[cell])
     compact = np.full(lattice.count, -1, dtype=np.int32)
     compact[own] = np.arange(len(own), dtype=np.int32)
+    at = [np.searchsorted(left, lattice.at[own, axis]) for axis, left in enumerate(joined)]
     coarser = CellLattice(
         tuple(lines[left] for lines, left in zip(lattice.lines, joined, strict=True)),
         tuple(kept[left] for kept, left in zip(lattice.kept, joined, strict=True)),
         coarse,
         compact[corners],
-        len(own),
+        np.stack(at, axis=1).astype(np.int32),
         lattice.axes,
     )
     return Halved(coarser, up, own, cell)

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from blunt_ember.arrays import Flags, Floats, ShortInts
-from blunt_ember.in_threads import even_runs, in_threads
+from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
+from blunt_ember.in_threads import each_in_threads
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 if TYPE_CHECKING:
@@ -32,16 +32,22 @@ class CellLattice:
 
     ``lines`` are the places of the lines of each axis, ``kept`` those at which regions end. ``cells`` (m, d) are the
     numbers of the lines below the cells, ``corners`` (m, 2ᵈ) their nodes; the bits of the place in a row say on which
-    axes a corner lies above, and they are numbered among corners alone, in the order of the mesh. ``count`` is how many
-    there are. ``axes`` (d,) are those along which the directions of a reference cell lie.
+    axes a corner lies above, and they are numbered among corners alone, in the order of the mesh. ``at`` (n, d) are the
+    numbers of the lines that corners lie on. ``axes`` (d,) are those along which the directions of a reference cell
+    lie.
     """
 
     lines: tuple[Floats, ...]
     kept: tuple[Flags, ...]
     cells: ShortInts
     corners: ShortInts
-    count: int
+    at: ShortInts
     axes: tuple[int, ...]
+
+    @property
+    def count(self) -> int:
+        """How many corners there are."""
+        return len(self.at)
 
     def widths(self, run: slice) -> Floats:
         """Return how wide (r, d) in m a run of cells is along each axis."""
@@ -66,14 +72,29 @@ class CellLattice:
             block.nodes[:, [node_at[tuple(np.add(low, high).tolist())] for high in bits]].astype(np.int32)
             for low in bits
         ]
+        cells = np.concatenate([self.cells * 2 + np.array(low, dtype=np.int32) for low in bits])
+        corners = np.concatenate(halves)
         return CellLattice(
             tuple(np.sort(np.concatenate([lines, (lines[1:] + lines[:-1]) / 2])) for lines in self.lines),
             tuple(np.insert(kept, np.arange(1, len(kept)), False) for kept in self.kept),
-            np.concatenate([self.cells * 2 + np.array(low, dtype=np.int32) for low in bits]),
-            np.concatenate(halves),
-            int(block.nodes.max()) + 1,
+            cells,
+            corners,
+            places_of(cells, corners, np.array(bits), int(block.nodes.max()) + 1),
             self.axes,
         )
+
+
+def places_of(cells: ShortInts, nodes: Ints | ShortInts, steps: Ints | ShortInts, count: int) -> ShortInts:
+    """Return the places (count, d) of the nodes (m, k) of cells, which lie ``steps`` (k, d) above those of the
+    ``cells`` (m, d)."""
+    at = np.empty((count, cells.shape[1]), dtype=np.int32)
+    known = np.zeros(count, dtype=bool)
+    for node, step in enumerate(steps):
+        # Most nodes are the lowest of some cell, so that few are met a second time.
+        rows = np.flatnonzero(~known[nodes[:, node]])
+        at[nodes[rows, node]] = cells[rows] + step.astype(np.int32)
+        known[nodes[rows, node]] = True
+    return at
 
 
 def lattice_of(mesh: Mesh) -> CellLattice | None:
@@ -90,8 +111,8 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
     own = np.flatnonzero(used)
     number = np.full(mesh.node_count, -1, dtype=np.int32)
     number[own] = np.arange(len(own), dtype=np.int32)
-    known = [_lines(axis) for axis in mesh.points[own].T]
-    lines, places = tuple(each[0] for each in known), [each[1] for each in known]
+    large = block.nodes.size >= _LARGE
+    lines, places = _lines(mesh.points if len(own) == mesh.node_count else mesh.points[own], large)
     if mesh.order == 1 and len(own) < mesh.node_count:
         return None
     if np.prod([float(len(axis)) for axis in lines]) > _SPARSE * len(own):
@@ -101,15 +122,22 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
     above = ((first > first.min(axis=1, keepdims=True)) << np.arange(dimension)[:, None]).sum(axis=0)
     if len(set(above.tolist())) < width:
         return None
-    corners = np.ascontiguousarray(nodes[:, np.argsort(above)])
-    cells = np.stack([place[corners[:, 0]] for place in places], axis=1)
+    corners = nodes.take(np.argsort(above), axis=1)
+    low = np.ascontiguousarray(corners[:, 0])
+    cells = np.stack([place[low] for place in places], axis=1)
     shape = [len(axis) for axis in lines]
-    flat = np.ravel_multi_index(tuple(places), shape)
-    lowest = flat[corners[:, 0]]
+    flat = np.ravel_multi_index(tuple(places), shape).astype(np.int32)
+    lowest = flat[low]
     strides = np.concatenate([np.cumprod(shape[:0:-1])[::-1], [1]]).astype(np.int64)
-    for corner in range(1, width):
-        if not np.array_equal(flat[corners[:, corner]], lowest + strides @ (corner >> np.arange(dimension) & 1)):
-            return None
+    beside = np.zeros(width, dtype=bool)
+
+    def look(corner: int) -> None:
+        step = np.int32(strides @ (corner >> np.arange(dimension) & 1))
+        beside[corner] = not np.array_equal(flat[corners[:, corner]], lowest + step)
+
+    each_in_threads(look, width, large)
+    if beside.any():
+        return None
     if any((own + 1 >= count).any() for own, count in zip(cells.T, shape, strict=True)):
         return None
     region = np.full([len(axis) - 1 for axis in lines], -1, dtype=np.int32)
@@ -117,7 +145,7 @@ def lattice_of(mesh: Mesh) -> CellLattice | None:
     directions = (above >> np.arange(dimension)[:, None] & 1) @ CELL_FAMILIES[block.family].nodes[:width]
     axes = tuple(np.abs(directions).argmax(axis=0).tolist())
     ends = tuple(_ends(region, axis) for axis in range(dimension))
-    found = CellLattice(lines, ends, cells, corners, len(own), axes)
+    found = CellLattice(lines, ends, cells, corners, np.stack(places, axis=1), axes)
     return found if mesh.order == 1 or _straight(mesh, block, found) else None
 
 
@@ -128,17 +156,26 @@ def _straight(mesh: Mesh, block: CellBlock, lattice: CellLattice) -> bool:
     low = mesh.points[block.nodes[:, steps.sum(axis=1).argmin()]]
     beside = np.zeros(len(steps), dtype=bool)
 
-    def look(first: int, last: int) -> None:
-        for node in range(first, last):
-            off = mesh.points[block.nodes[:, node]] - low - widths * (steps[node] / 2)
-            beside[node] = not bool((np.abs(off) <= _BENT * widths).all())
+    def look(node: int) -> None:
+        off = mesh.points[block.nodes[:, node]] - low - widths * (steps[node] / 2)
+        beside[node] = not bool((np.abs(off) <= _BENT * widths).all())
 
-    large = block.nodes.size >= _LARGE
-    in_threads(look, even_runs(np.arange(len(steps) + 1)) if large else [(0, len(steps))])
+    each_in_threads(look, len(steps), block.nodes.size >= _LARGE)
     return not beside.any()
 
 
-def _lines(coordinates: Floats) -> tuple[Floats, ShortInts]:
+def _lines(points: Floats, large: bool) -> tuple[tuple[Floats, ...], list[ShortInts]]:
+    """The lines of every axis that ``points`` (n, d) lie on, and on which of them each lies (n,)."""
+    dimension, found = points.shape[1], dict[int, tuple[Floats, ShortInts]]()
+
+    def look(axis: int) -> None:
+        found[axis] = _lines_of(np.ascontiguousarray(points[:, axis]))
+
+    each_in_threads(look, dimension, large)
+    return tuple(found[axis][0] for axis in range(dimension)), [found[axis][1] for axis in range(dimension)]
+
+
+def _lines_of(coordinates: Floats) -> tuple[Floats, ShortInts]:
     """The different ones (l,) of coordinates (n,), and which of them each is (n,)."""
     ordered = np.sort(coordinates)
     apart = np.diff(ordered, prepend=-np.inf) > _APART * max(abs(ordered[0]), abs(ordered[-1]))

@@ -12,7 +12,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
-from blunt_ember.mesh.lattice.cell_lattice import CellLattice
+from blunt_ember.mesh.lattice.cell_lattice import CellLattice, places_of
 
 if TYPE_CHECKING:
     from blunt_ember.mesh.mesh import Mesh
@@ -144,32 +144,17 @@ def neighbours_of(mesh: Mesh, lattice: CellLattice) -> NodeNeighbours | None:
     are numbered in some other order than along its axes."""
     (block,) = mesh.blocks
     axes = _axes(lattice)
-    cells = np.ascontiguousarray(lattice.cells[:, axes] * mesh.order)
-    found = NodeNeighbours(
-        _places(cells, block.nodes, lattice.steps(block)[:, axes], mesh.node_count), mesh.order, axes
-    )
+    at = lattice.at
+    if mesh.order == 2:
+        at = places_of(lattice.cells * np.int32(2), block.nodes, lattice.steps(block), mesh.node_count)
+    found = NodeNeighbours(np.ascontiguousarray(at[:, axes]), mesh.order, axes)
     return found if found.apart else None
 
 
 def neighbours_of_corners(lattice: CellLattice) -> NodeNeighbours:
     """Return the neighbours among the corners of a lattice, whose numbers go along its axes."""
     axes = _axes(lattice)
-    above = np.arange(lattice.corners.shape[1])[:, None] >> axes & 1
-    at = _places(np.ascontiguousarray(lattice.cells[:, axes]), lattice.corners, above, lattice.count)
-    return NodeNeighbours(at, 1, axes)
-
-
-def _places(cells: ShortInts, nodes: Ints | ShortInts, steps: Ints | ShortInts, count: int) -> ShortInts:
-    """The places (count, d) of the nodes (m, k) of cells, which lie ``steps`` (k, d) above those of the ``cells``
-    (m, d)."""
-    at = np.empty((count, cells.shape[1]), dtype=np.int32)
-    known = np.zeros(count, dtype=bool)
-    for node, step in enumerate(steps):
-        # Most nodes are the lowest of some cell, so that few are met a second time.
-        rows = np.flatnonzero(~known[nodes[:, node]])
-        at[nodes[rows, node]] = cells[rows] + step.astype(np.int32)
-        known[nodes[rows, node]] = True
-    return at
+    return NodeNeighbours(np.ascontiguousarray(lattice.at[:, axes]), 1, axes)
 
 
 def _axes(lattice: CellLattice) -> Ints:
