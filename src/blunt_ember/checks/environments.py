@@ -31,7 +31,7 @@ class UncoupledError(BluntEmberError):
 class EnvironmentCoupling:
     """The ``names`` (e,) of environments, the ``surfaces`` that face each, their ``coefficients`` (e, e) in W/K, of
     which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node, which are
-    ``off`` (e,) by so much at most where they were iterated."""
+    ``off`` (e,) by so much at most."""
 
     names: tuple[str, ...]
     surfaces: tuple[tuple[str, ...], ...]

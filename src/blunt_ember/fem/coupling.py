@@ -59,8 +59,8 @@ class Solves(Protocol):
     def cycle(self) -> Callable[[Floats], Floats] | None:
         """One cycle of multigrid, which nearly solves with it; None where it has factors."""
 
-    def off(self, left: Floats) -> float:
-        """Return by how much an x may be off at most, of which ``left`` (n,) is left over beside round-off."""
+    def off(self, left: Floats, noise: Floats) -> float:
+        """Return by how much an x may be off at most, of which ``left`` (n,) is left over to ± ``noise`` (n,)."""
 
     def times(self, x: Floats) -> Floats:
         """Return A x (n,) of ``x`` (n,)."""
@@ -99,12 +99,12 @@ class CoupledSolver:
         """That of the sparse matrix."""
         return self._sparse.cycle
 
-    def off(self, left: Floats) -> float:
-        """Return by how much an x may be off, of which ``left`` (n,) is left over; 0 where the sparse one has factors.
+    def off(self, left: Floats, noise: Floats) -> float:
+        """Return by how much an x may be off at most, of which ``left`` (n,) is left over, known to ± ``noise`` (n,).
 
         What comes back across a space adds up: one cycle, which knows nothing of it, does not tell.
         """
-        return 0.0 if self.cycle is None else float(np.abs(self.solve(left)).max(initial=0.0))
+        return float(np.abs(self.solve(np.abs(left) + noise)).max(initial=0.0))
 
     def times(self, x: Floats) -> Floats:
         """Return (K − Σ L M R) x."""

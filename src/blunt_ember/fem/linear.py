@@ -71,7 +71,8 @@ TOLD_BY_CYCLE = 20.0
 
 @dataclass(frozen=True)
 class Solved:
-    """An ``x`` (n,), the ``method`` it was found by, and by how much it may be ``off`` because an iteration ends."""
+    """An ``x`` (n,), the ``method`` it was found by, and by how much it may be ``off`` by what is left over of it, as
+    where an iteration ends, and by last digits."""
 
     x: Floats
     method: str
@@ -140,12 +141,16 @@ class LinearSolver:
         """Return A x (n,) of ``x`` (n,)."""
         return self._equations.times(x)
 
-    def off(self, left: Floats) -> float:
-        """Return by how much an x may be off at most, of which ``left`` (n,) is left over; 0 of factors, which leave
-        round-off alone."""
+    def off(self, left: Floats, noise: Floats) -> float:
+        """Return by how much an x may be off at most, of which ``left`` (n,) is left over, known to ± ``noise`` (n,).
+
+        Factors tell what all of it comes to at worst: inverses of conduction have no negative entries. Where a cycle
+        tells, what is left over is counted as often as the cycle may be wrong, and noise where there is more of it.
+        """
         if self.cycle is None or not self.multigrid:
-            return 0.0
-        return TOLD_BY_CYCLE * float(np.abs(self.cycle(left)).max(initial=0.0))
+            return largest(self.solve(np.abs(left) + noise))
+        counted = [left] if np.linalg.norm(noise) <= np.linalg.norm(left) else [left, noise]
+        return TOLD_BY_CYCLE * sum(largest(self.cycle(each)) for each in counted)
 
     def solve(self, left: Floats) -> Floats:
         """Return x (n,) with A x = ``left``; by factors after all where the iteration gets nowhere near."""
@@ -168,9 +173,15 @@ class LinearSolver:
         return found
 
 
+def largest(values: Floats) -> float:
+    """Return the largest size of values (n,), 0 of none."""
+    return float(np.abs(values).max(initial=0.0))
+
+
 def solve_corrected(
     matrix: csr_array | Equations,
     left_at: Callable[[Floats], tuple[Floats, float]],
+    noise_at: Callable[[Floats], Floats],
     spaces: Spaces,
     dimension: int,
     analysis: Analysis | None = None,
@@ -178,7 +189,8 @@ def solve_corrected(
 ) -> Solved:
     """Return the x (n,) at which nothing is left over.
 
-    ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of;
+    ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of,
+    ``noise_at`` what its last digits make of that (n,);
     ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` and ``analysis`` as in
     :class:`LinearSolver`. Where it would be iterated and nothing is left over at what is thought to be ``near`` (n,),
     that is taken. Raises :class:`SolverError` when it is singular or the iteration does not get there.
@@ -198,7 +210,7 @@ def solve_corrected(
     if solver.multigrid and size > GOOD_ENOUGH * first and size > _round_off(equations, x):
         what = "conjugate gradients did not get to the solution; look for conductivities or sizes far out of scale"
         raise SolverError(f"{what} (the residual is still {size / first:.1g} of the load)")
-    return Solved(x, solver.method, solver.off(left))
+    return Solved(x, solver.method, solver.off(left, noise_at(x)))
 
 
 def _round_off(equations: Equations, x: Floats) -> float:

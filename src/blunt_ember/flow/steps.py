@@ -18,7 +18,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.problem_from_case import problem_from_case
 from blunt_ember.fem.steady.balance import NewtonStep
 from blunt_ember.fem.steady.corrected import missed_by_correction
-from blunt_ember.fem.steady.heat_flows import heat_flows, round_off, temperatures_off
+from blunt_ember.fem.steady.heat_flows import heat_flows, round_off
 from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import Solution, solve_steady
 from blunt_ember.fem.transient.recorded.run import Progress
@@ -190,7 +190,7 @@ class Steps:
             self.heat(case, on),
             problem=self.problem(case, on),
             round_off=round_off(self.problem(case, on), solution),
-            off=temperatures_off(self.problem(case, on), solution, self.heat(case, on)),
+            off=solution.off,
             missed=lambda: missed_by_correction(self.problem(case, on), solution),
             coupled=lambda: self._coupled(case, on),
         )

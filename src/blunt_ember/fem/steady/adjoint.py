@@ -62,13 +62,12 @@ class Influences:
         return self._solved(self.exchange_of(surfaces), self.shares_of(surfaces))
 
     def off(self, surfaces: Sequence[str], influence: Floats) -> float:
-        """Return by how much the ``influence`` (n,) on the heat in through outer surfaces may be off where it was
-        iterated."""
+        """Return by how much the ``influence`` (n,) on the heat in through outer surfaces may be off by what is left
+        over of it."""
         if not self._free:
             return 0.0
-        return self._solver.off(
-            self._balance.constraints.collected(self.exchange_of(surfaces) - self._matrix @ influence)
-        )
+        left = self._balance.constraints.collected(self.exchange_of(surfaces) - self._matrix @ influence)
+        return self._solver.off(left, np.zeros(len(left)))
 
     def shares_of(self, surfaces: Sequence[str]) -> Floats:
         """Return which share (n,) surfaces have of what comes in at held nodes.

@@ -84,10 +84,16 @@ class Given:
 
 @dataclass(frozen=True)
 class _At:
-    """What is ``given`` at an ``excess`` (n,)."""
+    """What is ``given`` at an ``excess`` (n,), and what ``slopes`` say of that."""
 
     excess: Floats
     given: tuple[Given, ...]
+    slopes: Callable[[], Floats]
+
+    @cached_property
+    def noise(self) -> Floats:
+        """What last digits make of heat at every node (n,), W."""
+        return self.slopes()
 
     @cached_property
     def _sums(self) -> tuple[Floats, Floats]:
@@ -153,11 +159,14 @@ class Balance:
                 Given(term.kind, term.name, term.regions, term.nodes, term.heat(excess[term.nodes], self.t))
                 for term in self.terms
             )
-            self._latest = _At(excess, given)
+            self._latest = _At(excess, given, lambda: self._noise(excess))
         return self._latest
 
     def noise(self, excess: Floats) -> Floats:
         """What the last digits of the temperatures make of heat at every node (n,), W."""
+        return self._at(excess).noise
+
+    def _noise(self, excess: Floats) -> Floats:
         total = np.zeros(len(excess))
         for term in self.terms:
             slope = term.slope(excess[term.nodes], self.t)
@@ -221,7 +230,7 @@ class Balance:
         thought = None
         if near is not None and not self.constraints.ties:
             thought = replace(near, x=(near.x - self.reference_temperature)[self.constraints.free])
-        found = solve_corrected(matrix, self.left_over, spaces, dimension, prepared.analysis, thought)
+        found = solve_corrected(matrix, self.left_over, self._noise_of, spaces, dimension, prepared.analysis, thought)
         return replace(found, x=self.excess_of(found.x))
 
     def newton(
@@ -281,7 +290,7 @@ class Balance:
         if (excess + self.reference_temperature < -1e-6).any():
             raise SolverError(self._no_temperature())
         assert solver is not None
-        return Solved(excess, solver.method, solver.off(left)), tuple(steps)
+        return Solved(excess, solver.method, solver.off(left, self._noise_of(free))), tuple(steps)
 
     def _no_temperature(self) -> str:
         """Why the balance has no temperatures above absolute zero."""
@@ -296,6 +305,10 @@ class Balance:
         """The residual (f,), and the size of the heat flows it is the sum of."""
         at = self._at(self.excess_of(free))
         return self.constraints.collected(at.left), at.flowing
+
+    def _noise_of(self, free: Floats) -> Floats:
+        """What last digits make of the residual (f,)."""
+        return self.constraints.collected(self.noise(self.excess_of(free)))
 
     def _searched(
         self, free: Floats, left: Floats, step: Floats, halvings: int

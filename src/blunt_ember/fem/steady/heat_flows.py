@@ -57,17 +57,6 @@ def round_off(problem: Problem, solution: Solution) -> dict[str, float]:
     return {name: heat.left_over + noise for name, noise in noise_of(problem, heat).items()}
 
 
-def temperatures_off(problem: Problem, solution: Solution, heat: dict[str, float]) -> float:
-    """Return how far in K the last digits, and the end of an iteration, may leave temperatures off; ``heat`` in W is
-    that of the solution, by name."""
-    if solution.heat is None:
-        raise SolverError("the heat of this solution was not kept")
-    noise = noise_of(problem, solution.heat)
-    flowing = max(map(abs, heat.values()), default=0.0)
-    share = max(noise.values(), default=0.0) / flowing if flowing > 0 else 0.0
-    return float(np.ptp(solution.temperature)) * min(share, 1.0) + solution.heat.off
-
-
 def noise_of(problem: Problem, heat: NodalHeat) -> dict[str, float]:
     """Return what the last digits of temperatures make of the heat in W through every surface, by its name."""
     return {name: float(np.linalg.norm(heat.noise[each.nodes])) for name, each in problem.mesh.surfaces.items()}

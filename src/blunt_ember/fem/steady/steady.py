@@ -28,7 +28,7 @@ class NodalHeat:
     constraints: Constraints
     #: What round-off of temperatures makes of heat at every node (n,), W.
     noise: Floats
-    #: Sum of the sizes of what is left over at nodes, W; and how far what an iteration leaves takes temperatures, K.
+    #: Sum of the sizes of what is left over at nodes, W; and how far that, and last digits, may take temperatures, K.
     left_over: float
     off: float
 
@@ -46,6 +46,11 @@ class Solution:
     noise: float = 0.0
     #: Not kept of an instant of a run, whose histories say it, nor sent to the window.
     heat: NodalHeat | None = None
+
+    @property
+    def off(self) -> float:
+        """How far the end of an iteration, and last digits, may leave temperatures off, K; 0 where that is not kept."""
+        return 0.0 if self.heat is None else self.heat.off
 
 
 def solve_steady(
