@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from blunt_ember.desk.app.window import Window
 
 SOLID_EDITS = 8
+#: Edits that follow each other whether or not the one before is answered, and how soon, s.
+STORM, APART = 200, 0.05
 
 
 def _spin(app: QApplication, until: Any) -> None:
@@ -97,6 +99,29 @@ def edit() -> None:
     window.solver.close()
 
 
+def storm() -> None:
+    """Measure edits that come as fast as a field is scrolled: how long after the last one its picture is painted."""
+    app, window = _opened([])
+    _spin(app, lambda: window.outcome is not None and window.outcome.final)
+    seen: set[int] = set()
+    late, begin = [], time.perf_counter()
+    for place in range(STORM):
+        due = begin + place * APART
+        _spin(app, lambda due=due: time.perf_counter() >= due)
+        late.append(time.perf_counter() - due)
+        entry = window.sheet.entry("body.regions.brick.size[0]")
+        assert entry is not None
+        entry.committed.emit(f"{60 + place / 2} mm")
+        seen.add(id(window.outcome))
+    last = begin + (STORM - 1) * APART
+    _spin(app, lambda: window.is_current() and window.outcome is not None and bool(window.outcome.checks))
+    app.processEvents()
+    print(f"ANSWER TO THE LAST ONE PAINTED {time.perf_counter() - last}")
+    print(f"an edit is taken so late at most {max(late)}")
+    print(f"share of edits whose answer was seen {len(seen) / STORM}")
+    window.solver.close()
+
+
 def solid() -> None:
     """Measure edits of a film about a solid of 99 000 nodes, to the painted picture and to its errors."""
     from steady import block
@@ -125,5 +150,7 @@ if __name__ == "__main__":
         start(float(sys.argv[2]))
     elif sys.argv[1] == "solid":
         solid()
+    elif sys.argv[1] == "storm":
+        storm()
     else:
         edit()

@@ -10,11 +10,13 @@ from blunt_ember.checks.questions.profile import profile_through
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
+from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.drawn import drawn_box, pose_of
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import View, view_of_box
 from blunt_ember.picture.charts.charts import ProfileChart
 from blunt_ember.picture.lenses.registry import LENSES, shade
+from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import DARK, LIGHT, difference_map, from_lab, rgb, temperature_map, to_lab
 
 
@@ -133,3 +135,19 @@ def test_what_is_unstated_is_stroked_on_a_solid_until_it_is_said(renderer: BodyR
     assert (stroked[changed].sum(axis=1) < plain[changed].sum(axis=1)).mean() > 0.95, "strokes are darker"
     top = view.pixels(np.array([[0.25, 0.25, 0.264]]))[0].astype(int)
     assert not changed[top[1] - 8 : top[1] + 8, top[0] - 8 : top[0] + 8].any(), "the top is stated"
+
+
+@pytest.mark.parametrize("title", ["Wall", "A wall " * 30, "W" * 300])
+def test_a_title_ends_within_the_picture_and_says_what_is_seen(
+    outcome: Outcome, renderer: BodyRenderer, title: str
+) -> None:
+    def ink(said: str) -> list[int]:
+        line = body_picture(renderer, outcome, Look("Temperature"), 500, 300, LIGHT, said)[:30]
+        return np.flatnonzero((line.astype(int).min(axis=2) < 128).any(axis=0)).tolist()
+
+    columns = ink(f"{title}: temperature at 20 s")
+    assert columns[0] >= 14 and columns[-1] <= 500 - 14
+    if len(title) > 10:  # as much as there is room for, and then the end of it
+        assert columns[-1] > 500 - 40
+        end = ink(": temperature at 20 s")
+        assert np.diff(columns[-40:]).tolist() == np.diff(end[-40:]).tolist()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -28,6 +29,8 @@ _MARGINS = (70, 50, 130, 60)
 _LETTER, _LINE = 7.0, 18.0
 #: How high the line of the title is, in pixels.
 _TITLE_LINE = 40
+#: How far from the edge it begins, in pixels.
+_TITLE_LEFT = 16
 
 
 @dataclass(frozen=True)
@@ -129,9 +132,24 @@ def _title(text: str, width: int, theme: Theme) -> Image:
     """The line above the body, on nothing."""
     figure = Figure(figsize=(width / _DPI, _TITLE_LINE / _DPI), dpi=_DPI, facecolor="none")
     with mpl.rc_context(chart_style(theme)):
-        place = 16 / width, 1 - 26 / _TITLE_LINE
-        figure.text(*place, text, fontsize=11, fontweight="bold", color=theme.ink)
+        place = _TITLE_LEFT / width, 1 - 26 / _TITLE_LINE
+        drawn = figure.text(*place, text, fontsize=11, fontweight="bold", color=theme.ink)
+        renderer = FigureCanvasAgg(figure).get_renderer()  # type: ignore[no-untyped-call]
+
+        def too_long(letters: int) -> bool:
+            drawn.set_text(_shortened(text, letters))
+            return drawn.get_window_extent(renderer).width > width - 2 * _TITLE_LEFT
+
+        if drawn.get_window_extent(renderer).width > width - 2 * _TITLE_LEFT:
+            most = bisect_left(range(len(text)), True, key=too_long)
+            drawn.set_text(_shortened(text, max(most - 1, 0)))
         return _pixels_of(figure)
+
+
+def _shortened(text: str, letters: int) -> str:
+    """A title with so many letters of what it is called, and all that is said to be seen of it."""
+    head, colon, seen = text.rpartition(": ")
+    return f"{head[:letters].rstrip()}…{colon}{seen}" if head else f"{text[:letters].rstrip()}…"
 
 
 def _pixels_of(figure: Figure) -> Image:
