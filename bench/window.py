@@ -36,7 +36,7 @@ def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
         from blunt_ember.desk.app.window import Window
         from blunt_ember.gallery.families import demo_case
 
-    marks.append(("VTK, matplotlib and NumPy imported", time.time()))
+    marks.append(("VTK and NumPy imported", time.time()))
     window = Window()
     window.show_case(demo_case(), None)
     window.show()
@@ -45,7 +45,7 @@ def _opened(marks: list[tuple[str, float]]) -> tuple[QApplication, Window]:
     _spin(app, lambda: window.outcome is not None)
     app.processEvents()
     marks.append(("solver ready, case solved, picture and checks painted", time.time()))
-    _spin(app, lambda: window.strip.chart.profile is not None)
+    _spin(app, lambda: window.strip.chart._image is not None)
     app.processEvents()
     marks.append(("curve painted", time.time()))
     return app, window
@@ -59,7 +59,7 @@ def start(began: float) -> None:
     for name, at in marks:
         print(f"{name} {at - before}")
         before = at
-    print(f"in all {marks[-1][1] - began}")
+    print(f"in all {marks[-2][1] - began}")  # a click is answered; the curve comes meanwhile
     window.solver.close()
 
 
@@ -103,22 +103,25 @@ def storm() -> None:
     """Measure edits that come as fast as a field is scrolled: how long after the last one its picture is painted."""
     app, window = _opened([])
     _spin(app, lambda: window.outcome is not None and window.outcome.final)
-    seen: set[int] = set()
+    answered: list[Any] = []
     late, begin = [], time.perf_counter()
     for place in range(STORM):
         due = begin + place * APART
+        app.processEvents()
         _spin(app, lambda due=due: time.perf_counter() >= due)
         late.append(time.perf_counter() - due)
         entry = window.sheet.entry("body.regions.brick.size[0]")
         assert entry is not None
         entry.committed.emit(f"{60 + place / 2} mm")
-        seen.add(id(window.outcome))
+        assert window.outcome is not None
+        if not answered or window.outcome.case is not answered[-1]:
+            answered.append(window.outcome.case)
     last = begin + (STORM - 1) * APART
     _spin(app, lambda: window.is_current() and window.outcome is not None and bool(window.outcome.checks))
     app.processEvents()
     print(f"ANSWER TO THE LAST ONE PAINTED {time.perf_counter() - last}")
     print(f"an edit is taken so late at most {max(late)}")
-    print(f"share of edits whose answer was seen {len(seen) / STORM}")
+    print(f"share of edits whose answer was seen {len(answered) / STORM}")
     window.solver.close()
 
 

@@ -24,6 +24,7 @@ from blunt_ember.desk.sheet.option_list import OptionList
 from blunt_ember.gallery.families import demo_case
 from blunt_ember.in_threads import NAME as SHARED_WORK
 from blunt_ember.kept_imports import keep_imported
+from blunt_ember.picture.charts.plot import charts_imported
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -39,7 +40,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session", autouse=True)
 def imported() -> None:
-    """What was imported is not looked through again after every test."""
+    """What was imported is not looked through again after every test, and no thread still imports."""
+    charts_imported().result()
     gc.collect()
     keep_imported()
 

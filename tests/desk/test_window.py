@@ -6,6 +6,7 @@ import json
 import os
 import signal
 import tempfile
+import time
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -292,6 +293,34 @@ def test_a_body_and_its_mesh_stay_while_what_surrounds_them_changes(window: Wind
     assert window.outcome.mesh is not None and np.array_equal(window.outcome.mesh.points, first.points)
     assert window.outcome.geometry is not None and window.current.case is not None
     assert shown_flux(window) == pytest.approx(flux(k_brick=0.7), rel=1e-6)
+
+
+def test_where_edits_outrun_answers_the_picture_follows_and_what_is_typed_stays(window: Window, qtbot: QtBot) -> None:
+    entry = field(window, "parameters.k_brick")
+    seen: list[tuple[bool, bool, str, str, float]] = []
+
+    def look() -> None:
+        seen.append(
+            (window.is_current(), window.checks.isEnabled(), window.stage._stale, entry.text(), shown_flux(window))
+        )
+
+    window.solver.passed.connect(look)
+    hundredths, end = 40, time.monotonic() + PATIENCE / 1000
+    while not seen and time.monotonic() < end:
+        for _ in range(3):
+            hundredths += 1
+            type_into(entry, f"{hundredths / 100} W/(m K)")
+        QTest.keyClick(entry, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(entry, "0.0")
+        qtbot.wait(100)
+    current, enabled, stale, typed, through = seen[0]
+    assert not current and not enabled and "before the last edit" in stale and typed == "0.0"
+    passed = [flux(k_brick=each / 100) for each in range(41, hundredths)]
+    assert min(abs(through - each) for each in passed) < 1e-6 * through and through != pytest.approx(flux())
+    QTest.keyClick(entry, Qt.Key.Key_Escape)
+    settled(qtbot, window)
+    assert shown_flux(window) == pytest.approx(flux(k_brick=hundredths / 100), rel=1e-6)
+    assert window.checks.isEnabled() and not window.stage._stale
 
 
 def test_a_long_solve_stops_when_asked(window: Window, qtbot: QtBot) -> None:

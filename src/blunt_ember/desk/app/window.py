@@ -131,6 +131,7 @@ class Window(FilingWindow):
         self.current.refused.connect(self.tell)
         self.current.told.connect(self.tell)
         self.solver.solved.connect(self._solved)
+        self.solver.passed.connect(self._passed)
         self.solver.stepped.connect(self.header.show_progress)
         self.strip.frame_chosen.connect(self.show_frame)
         self.strip.range_chosen.connect(self.stage.colour_over_whole_run)
@@ -237,6 +238,13 @@ class Window(FilingWindow):
             return
         self._late.stop()
         self._show(replace(outcome, kept=self._kept))
+
+    def _passed(self, outcome: Outcome) -> None:
+        """Show where edits that come faster than answers have got to, as what is not the case as it stands."""
+        self.outcome = replace(outcome, kept=self._kept)
+        for zone in (self.stage, self.checks):
+            zone.show_outcome(self.outcome)
+        self._mark_stale()
 
     def _show(self, outcome: Outcome) -> None:
         self.outcome = outcome

@@ -5,7 +5,7 @@ from __future__ import annotations
 import tempfile
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
 
 from blunt_ember.desk.solver.child_process import ChildProcess, forked
 from blunt_ember.desk.solver.scratch import SCRATCH
@@ -26,12 +26,16 @@ OVERTAKEN_MS = 300
 ESTIMATING_MS = 1500
 #: What a run may take to end after it was asked to stop, ms.
 STOP_PATIENCE_MS = 4000
+#: While cases come faster than they are answered, an answer on the way is told so often, ms.
+PASSING_MS = 500
 
 
 class SolverProcess(QObject):
     """Keeps one process that runs the flow; the newest case asked for wins."""
 
     solved = pyqtSignal(object)  # Outcome
+    #: One of the answers to cases that newer ones have overtaken.
+    passed = pyqtSignal(object)  # Outcome
     #: A step of Newton's method was done, or a run got so far.
     stepped = pyqtSignal(object)  # NewtonStep or Progress
     busy_changed = pyqtSignal(bool)
@@ -54,6 +58,8 @@ class SolverProcess(QObject):
         self._known: Outcome | None = None
         #: What the process need not send again.
         self._lasting: dict[str, Any] = {}
+        self._told = QElapsedTimer()
+        self._told.start()
         self._overtaken = QTimer(self)
         self._overtaken.setSingleShot(True)
         self._overtaken.timeout.connect(self._give_up)
@@ -162,11 +168,16 @@ class SolverProcess(QObject):
             self._running = None
             self._overtaken.stop()
         if self._waiting is None:
+            self._told.start()
             self.solved.emit(outcome)
-        elif outcome.final:
-            self._send()
         else:
-            self._overtake()
+            if outcome.final:
+                self._send()
+            else:
+                self._overtake()
+            if outcome.checks and outcome.run is None and self._told.elapsed() >= PASSING_MS:
+                self._told.start()
+                self.passed.emit(outcome)
         if not self.busy:
             self.busy_changed.emit(False)
 

@@ -8,8 +8,11 @@ from PyQt6.QtCore import QPointF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from blunt_ember.picture.charts.plot import Plot, charts_are_imported, image_of, import_charts
+from blunt_ember.picture.charts.plot import Plot, charts_imported, image_of
 from blunt_ember.picture.palette import LIGHT, Theme
+
+#: How often it is looked whether what draws charts is there, ms.
+_LOOKED_MS = 10
 
 
 class DrawnView(QWidget):
@@ -46,11 +49,6 @@ class DrawnView(QWidget):
         super().resizeEvent(event)
         self._image = None
 
-    def _import_and_draw(self) -> None:
-        """Import what draws charts, once what else is painted is seen: the first picture does not wait for it."""
-        import_charts()
-        self.update()
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the chart, or say why there is none."""
         painter = QPainter(self)
@@ -59,8 +57,9 @@ class DrawnView(QWidget):
             painter.setPen(QColor(self.theme.quiet))
             wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(self.rect().adjusted(20, 0, -20, 0), wrapped, self._message)
-        elif self._image is None and not charts_are_imported():
-            QTimer.singleShot(0, self._import_and_draw)
+        elif self._image is None and not charts_imported().done():
+            # What else is painted is seen meanwhile, and what is typed is taken.
+            QTimer.singleShot(_LOOKED_MS, self.update)
         else:
             if self._image is None:
                 ratio = self.devicePixelRatioF()

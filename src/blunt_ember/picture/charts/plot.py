@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
+from concurrent.futures import Future
+from functools import cache
 from importlib import import_module
 from io import BytesIO
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -20,7 +22,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-_DRAWS = "matplotlib.backends.backend_agg"
 #: Fills an empty figure of a width and a height in pixels, in a theme.
 Plot = Callable[["Figure", int, int, Theme], None]
 #: Points of a figure at 100 dots an inch are close to the pixels of an ordinary screen.
@@ -29,15 +30,22 @@ DPI = 100
 CHART_FILES = {".svg": "Drawing that scales", ".pdf": "Page", ".png": "Picture"}
 
 
-def charts_are_imported() -> bool:
-    """Tell whether a chart can be drawn at once."""
-    return _DRAWS in sys.modules
+@cache
+def charts_imported() -> Future[None]:
+    """Import what draws charts in a thread, as it takes as long as a start otherwise does; return when it is there."""
+    found = Future[None]()
 
+    def bring() -> None:
+        try:
+            import_module("matplotlib.figure")
+            import_module("matplotlib.backends.backend_agg")
+        except BaseException as error:
+            found.set_exception(error)
+        else:
+            found.set_result(None)
 
-def import_charts() -> None:
-    """Import what draws charts, which takes as long as a start otherwise does."""
-    import_module(_DRAWS)
-    import_module("matplotlib.figure")
+    Thread(target=bring, name="charts", daemon=True).start()
+    return found
 
 
 def image_of(plot: Plot, width: int, height: int, theme: Theme, ratio: float = 1.0) -> Image:
