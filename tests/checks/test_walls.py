@@ -47,7 +47,8 @@ NOTHING_KNOWN = (
 )
 
 
-@pytest.mark.parametrize("name", CASES)
+#: What linear triangles come to is tested with its order, and by ``verify``.
+@pytest.mark.parametrize("name", [name for name in CASES if not name.endswith("triangles, order 1")])
 def test_every_reference_case_agrees(name: str) -> None:
     # Errors of runs take a second, finer run; they are looked at in some. Those of manufactured fields are not, nor
     # what nothing is known of.
