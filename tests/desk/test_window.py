@@ -337,14 +337,19 @@ def test_a_long_solve_stops_when_asked(window: Window, qtbot: QtBot) -> None:
 
 
 def test_without_live_the_answer_is_marked_stale_until_f5(window: Window, qtbot: QtBot) -> None:
+    def darkest(card: QWidget) -> int:
+        return int(pixels(card.grab().toImage()).reshape(-1, 4)[:, :3].min())
+
+    before = darkest(window.checks)
     QTest.keyClick(window, Qt.Key.Key_L, CTRL)
     type_into(field(window, "materials.brick.k"), "0.7 W/(m K)")
     qtbot.wait(150)
+    assert darkest(window.checks) > before + 60  # faded
     assert shown_flux(window) == pytest.approx(flux(), rel=1e-6)
     assert not window.checks.isEnabled() and "F5 solves" in window.stage._stale
     QTest.keyClick(window, Qt.Key.Key_F5)
     settled(qtbot, window)
-    assert window.checks.isEnabled() and not window.stage._stale
+    assert window.checks.isEnabled() and not window.stage._stale and darkest(window.checks) == before
     assert shown_flux(window) == pytest.approx(flux(k_brick=0.7), rel=1e-6)
 
 

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
+    QGraphicsOpacityEffect,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -32,6 +33,8 @@ from blunt_ember.report.checks_table import MARKS, basis
 _STATEMENT = 74
 #: Share of the most heat in a ledger below which a row is round-off.
 _NOTHING = 1e-13
+#: How much is seen of what is no longer the answer to the case as it stands.
+_FADED = 0.45
 
 
 def _label(parent: QWidget, role: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QLabel:
@@ -252,6 +255,10 @@ class ChecksPanel(QWidget):
         self._layout.addStretch(1)
         scroll.setWidget(page)
         whole.addWidget(scroll, 1)
+        self._faded = QGraphicsOpacityEffect(self)
+        self._faded.setOpacity(_FADED)
+        self._faded.setEnabled(False)
+        self.setGraphicsEffect(self._faded)
         self._ledger = LedgerTable(self)
         whole.addWidget(self._ledger)
         self._instant: Outcome | None = None
@@ -277,6 +284,7 @@ class ChecksPanel(QWidget):
         """Take the checks of another outcome."""
         self._outcome = outcome
         self.setEnabled(True)
+        self._faded.setEnabled(False)
         checks = outcome.checks if outcome else ()
         while len(self._cards) < len(checks):
             card = CheckCard(self._layout.parentWidget())
@@ -315,6 +323,7 @@ class ChecksPanel(QWidget):
     def mark_stale(self) -> None:
         """Fade what is no longer the answer to the case as it stands."""
         self.setEnabled(False)
+        self._faded.setEnabled(True)
 
 
 def _instead_of_checks(outcome: Outcome | None) -> str:
