@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QPushButton, QToolButton, QWidget
@@ -337,8 +337,9 @@ def test_a_long_solve_stops_when_asked(window: Window, qtbot: QtBot) -> None:
 
 
 def test_without_live_the_answer_is_marked_stale_until_f5(window: Window, qtbot: QtBot) -> None:
-    def darkest(card: QWidget) -> int:
-        return int(pixels(card.grab().toImage()).reshape(-1, 4)[:, :3].min())
+    def darkest(zone: QWidget) -> int:
+        seen = window.grab(QRect(zone.mapTo(window, QPoint(0, 0)), zone.size()))
+        return int(pixels(seen.toImage()).reshape(-1, 4)[:, 1].min())
 
     before = darkest(window.checks)
     QTest.keyClick(window, Qt.Key.Key_L, CTRL)
