@@ -18,6 +18,7 @@ from blunt_ember.checks.questions.history import thinned
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.checks.verdict import Check, check
 from blunt_ember.errors import CaseError
+from blunt_ember.fem.reading import temperature_at
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
@@ -275,3 +276,36 @@ def test_thinned_instants_keep_both_ends_and_their_order(count: int, most: int) 
     found = thinned(times, most)
     assert found[0] == times[0] and found[-1] == times[-1] and len(found) <= max(most, 1) + 1
     assert (np.diff(found) > 0).all() and set(found) <= set(times)
+
+
+@pytest.mark.parametrize("count", [5, 60])
+@pytest.mark.parametrize(
+    ("name", "mesh"),
+    [
+        ("composite-wall", {}),
+        ("composite-wall", {"cells": "triangles", "size": "9 mm"}),
+        ("hollow-cylinder", {}),
+        ("stacked-floor", {"size": "60 mm", "order": 1}),
+    ],
+)
+def test_points_that_are_asked_for_together_are_read_as_each_alone(name: str, mesh: dict[str, Any], count: int) -> None:
+    flow = Flow(curves=False)
+    case = with_value(family(name).case(), ("mesh",), mesh)
+    found = flow.answered(case)
+    assert found.mesh is not None and found.solution is not None
+    rng = np.random.default_rng(3)
+    (cells,) = (block.nodes for block in found.mesh.blocks[:1])
+    corners = found.mesh.points[cells[rng.choice(len(cells), count)]]
+    places = np.einsum("ck,ckd->cd", rng.dirichlet(np.ones(corners.shape[1]), count), corners)
+    places[:2] = corners[:2, 0]  # at nodes, which cells share
+    asked = [{"name": f"own {n}", "temperature": [f"{x!r} m" for x in at]} for n, at in enumerate(places.tolist())]
+    together = flow.answered(with_value(case, ("questions",), asked))
+    alone = [
+        Flow(curves=False).answered(with_value(case, ("questions",), [each])).checks[0].value for each in asked[:6]
+    ]
+    assert [check.value for check in together.checks[:6]] == pytest.approx(alone, abs=1e-10)
+    read = temperature_at(found.mesh, found.solution.temperature, places)
+    assert [check.value for check in together.checks] == pytest.approx(read.tolist(), abs=1e-9)
+    outside = {"name": "beyond", "temperature": [f"{1e3 * place} m" for place in found.mesh.points.max(axis=0) + 1]}
+    with pytest.raises(CaseError, match=r"questions\[4\].*lies outside the body"):
+        flow.answered(with_value(case, ("questions",), [*asked[:4], outside]))

@@ -96,6 +96,10 @@ class Mesh:
     def _found(self) -> OrderedDict[str, Any]:
         return OrderedDict()
 
+    def knows(self, key: str) -> bool:
+        """Tell whether what a ``key`` stands for is found already."""
+        return key in self._found
+
     def found(self, key: str, find: Callable[[], Found]) -> Found:
         """Return what is found of this mesh alone, such as how a place is read: once for every ``key`` that tells it
         from all else, as long as it is asked for now and then."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -26,6 +27,8 @@ from blunt_ember.mesh.mesh import FacetSet, Mesh
 
 #: Places along a line that are looked at for how far the best of all may lie beyond them.
 _BEST = 12
+#: Points that are found together at most, of which a mesh keeps all.
+_TOGETHER = 48
 ProbeReduction = Literal["highest", "lowest", "sum"]
 
 
@@ -96,8 +99,32 @@ def probe_of(
     no surface.
     """
     members = tuple(document.members_asked(reading.target)) if reading.how != "temperature" else ()
-    key = content_hash("probe", reading.how, reading.target, reading.side, members)
-    return mesh.found(key, lambda: _found(reading, members, mesh, geometry, path))
+    return mesh.found(_key(reading, members), lambda: _found(reading, members, mesh, geometry, path))
+
+
+def locate_points(document: CaseDocument, mesh: Mesh) -> None:
+    """Find all points at which a ``document`` asks for a temperature together, which takes about as long as to find one
+    of them; what lies outside the body is told when it is read."""
+    wanted: dict[str | None, dict[str, list[float]]] = {}
+    for question in document.questions:
+        for reading in question.readings:
+            if reading.how != "temperature" or len(reading.place) != mesh.dimension:
+                continue
+            key = _key(reading, ())
+            if not mesh.knows(key):
+                wanted.setdefault(reading.side, {})[key] = [place.si for place in reading.place]
+    for side, points in wanted.items():
+        if not 1 < len(points) <= _TOGETHER:
+            continue
+        weights = weights_at(mesh, np.array(list(points.values())), None if side is None else mesh.regions.index(side))
+        for key, first, last in zip(points, weights.indptr[:-1], weights.indptr[1:], strict=True):
+            if first < last:
+                row = weights.data[first:last], weights.indices[first:last], [0, last - first]
+                mesh.found(key, partial(Probe, csr_array(row, shape=(1, mesh.node_count)), "sum"))
+
+
+def _key(reading: Reading, members: tuple[str, ...]) -> str:
+    return content_hash("probe", reading.how, reading.target, reading.side, members)
 
 
 def _found(

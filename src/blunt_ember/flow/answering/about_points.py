@@ -16,6 +16,7 @@ from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.kept_blocks import BlockTexts
 from blunt_ember.case.values.quantity import stated
 from blunt_ember.case.values.units import LENGTH
+from blunt_ember.checks.questions.probes import locate_points
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.reading import places_about
@@ -41,6 +42,7 @@ def asked_about_points(case: Case, solved: SolvedField) -> tuple[Case, Ints]:
 
 def answers_beside(case: Case, solved: SolvedField, own: int) -> Floats:
     """Return the answers (p,) to the questions behind a case's ``own`` ones, each for a temperature."""
+    locate_points(case.document, solved.mesh)
     found = []
     for place, question in enumerate(case.document.questions[own:], own):
         (probe,) = question_probes(question, place, solved)

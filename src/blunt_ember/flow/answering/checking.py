@@ -17,7 +17,7 @@ from blunt_ember.checks.environments import EnvironmentCoupling, UncoupledError
 from blunt_ember.checks.questions.answers import answer, as_nothing, exact_answer, exact_history, history
 from blunt_ember.checks.questions.extremes import place_of_extreme
 from blunt_ember.checks.questions.history import History, thinned
-from blunt_ember.checks.questions.probes import probe_of
+from blunt_ember.checks.questions.probes import locate_points, probe_of
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.references.fits.by_fewer import by_fewer
 from blunt_ember.checks.references.working_field import source_of
@@ -36,6 +36,7 @@ _SHARE = 10.0
 
 def answers_of(case: Case, solved: SolvedField) -> tuple[float, ...]:
     """Return the mesh value of every question, in SI; NaN where a run did not get so far."""
+    locate_points(case.document, solved.mesh)
     return tuple(answer(question, place, solved) for place, question in enumerate(case.document.questions))
 
 
