@@ -24,6 +24,7 @@ from blunt_ember.case.files.case_file import read_case, write_case
 from blunt_ember.desk.app.faults_dialog import FaultsDialog
 from blunt_ember.desk.app.window import Window
 from blunt_ember.desk.sheet.fields import EntryField
+from blunt_ember.desk.solver import solver as solving
 from blunt_ember.desk.stage.tools.picture_editor import DimensionEditor
 from blunt_ember.flow.answering.error_estimate import FINER_NODES
 from blunt_ember.gallery.families import family
@@ -295,7 +296,10 @@ def test_a_body_and_its_mesh_stay_while_what_surrounds_them_changes(window: Wind
     assert shown_flux(window) == pytest.approx(flux(k_brick=0.7), rel=1e-6)
 
 
-def test_where_edits_outrun_answers_the_picture_follows_and_what_is_typed_stays(window: Window, qtbot: QtBot) -> None:
+def test_where_edits_outrun_answers_the_picture_follows_and_what_is_typed_stays(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(solving, "OVERTAKEN_MS", PATIENCE)  # also where the machine is slow
     entry = field(window, "parameters.k_brick")
     seen: list[tuple[bool, bool, str, str, float]] = []
 
@@ -321,6 +325,29 @@ def test_where_edits_outrun_answers_the_picture_follows_and_what_is_typed_stays(
     settled(qtbot, window)
     assert shown_flux(window) == pytest.approx(flux(k_brick=hundredths / 100), rel=1e-6)
     assert window.checks.isEnabled() and not window.stage._stale
+
+
+def test_no_answer_on_the_way_is_shown_for_a_case_that_was_opened_meanwhile(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(solving, "OVERTAKEN_MS", PATIENCE)  # also where the machine is slow
+    qtbot.wait(700)  # so that the next answer on the way is told
+    strangers: list[str] = []
+
+    def look() -> None:
+        if window.outcome is not None and window.outcome.case is not window.current.case:
+            strangers.append(window.outcome.case.document.title)
+
+    window.solver.passed.connect(look)
+    for hundredths in (41, 42, 43):
+        type_into(field(window, "parameters.k_brick"), f"{hundredths / 100} W/(m K)")
+    with qtbot.waitSignal(window.solver.passed, timeout=PATIENCE):
+        window.show_case(family("wall-corner").case(), None)
+    assert not strangers and window.outcome is None
+    settled(qtbot, window)
+    assert (
+        window.outcome is not None and window.outcome.case.document.title == family("wall-corner").case().document.title
+    )
 
 
 def test_a_long_solve_stops_when_asked(window: Window, qtbot: QtBot) -> None:

@@ -241,6 +241,8 @@ class Window(FilingWindow):
 
     def _passed(self, outcome: Outcome) -> None:
         """Show where edits that come faster than answers have got to, as what is not the case as it stands."""
+        if self.outcome is None:
+            return  # another case was opened meanwhile
         self.outcome = replace(outcome, kept=self._kept)
         for zone in (self.stage, self.checks):
             zone.show_outcome(self.outcome)
