@@ -121,7 +121,7 @@ def storm() -> None:
     app.processEvents()
     print(f"ANSWER TO THE LAST ONE PAINTED {time.perf_counter() - last}")
     print(f"an edit is taken so late at most {max(late)}")
-    print(f"share of edits whose answer was seen {len(answered) / STORM}")
+    print(f"between two answers that are seen {STORM * APART / len(answered)}")
     window.solver.close()
 
 
