@@ -43,8 +43,10 @@ def _take(folder: Path) -> None:
     from blunt_ember.desk.sheet.table_dialog import TableDialog
     from blunt_ember.desk.widgets.curve import CurveButton
     from blunt_ember.gallery.families import demo_case, family
+    from blunt_ember.picture.charts.plot import charts_imported
 
     app = application()
+    charts_imported().result()
     window = Window()
     window.resize(1280, 800)
     window.show()

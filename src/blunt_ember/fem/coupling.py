@@ -12,6 +12,7 @@ from scipy.sparse import csr_array
 from scipy.sparse.linalg import LinearOperator, gmres
 
 from blunt_ember.arrays import Floats
+from blunt_ember.fem.linear import largest
 
 #: How far the residual of what is coupled is taken down in one run, and after how many steps it starts anew.
 _TOLERANCE, _RESTART, _RUNS = 1e-9, 80, 5
@@ -104,7 +105,7 @@ class CoupledSolver:
 
         What comes back across a space adds up: one cycle, which knows nothing of it, does not tell.
         """
-        return float(np.abs(self.solve(np.abs(left) + noise)).max(initial=0.0))
+        return largest(self.solve(np.abs(left) + noise))
 
     def times(self, x: Floats) -> Floats:
         """Return (K − Σ L M R) x."""

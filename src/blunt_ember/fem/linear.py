@@ -190,10 +190,10 @@ def solve_corrected(
     """Return the x (n,) at which nothing is left over.
 
     ``left_at`` tells of an x (n,) what is left over there (n,) and the size of the heat flows it is the sum of,
-    ``noise_at`` what its last digits make of that (n,);
-    ``matrix`` (n, n) is minus the derivative of what is left over, ``spaces`` and ``analysis`` as in
-    :class:`LinearSolver`. Where it would be iterated and nothing is left over at what is thought to be ``near`` (n,),
-    that is taken. Raises :class:`SolverError` when it is singular or the iteration does not get there.
+    ``noise_at`` what its last digits make of that (n,); ``matrix`` (n, n) is minus the derivative of what is left over,
+    ``spaces`` and ``analysis`` as in :class:`LinearSolver`. Where it would be iterated and nothing is left over at what
+    is thought to be ``near`` (n,), that is taken. Raises :class:`SolverError` when it is singular, or the
+    iteration does not get there.
     """
     equations = matrix if isinstance(matrix, Equations) else Equations.of(matrix)
     if near is not None and not fits_factors(len(near.x), dimension, False, spaces.on_lattice):

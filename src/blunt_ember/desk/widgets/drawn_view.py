@@ -54,11 +54,10 @@ class DrawnView(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.plot is None:
-            painter.setPen(QColor(self.theme.quiet))
-            wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(self.rect().adjusted(20, 0, -20, 0), wrapped, self._message)
+            self._say(painter, self._message)
         elif self._image is None and not charts_imported().done():
             # What else is painted is seen meanwhile, and what is typed is taken.
+            self._say(painter, "The chart is on its way …")
             QTimer.singleShot(_LOOKED_MS, self.update)
         else:
             if self._image is None:
@@ -71,3 +70,8 @@ class DrawnView(QWidget):
             painter.drawImage(QPointF(0, 0), self._image)
             self.paint_over(painter)
         painter.end()
+
+    def _say(self, painter: QPainter, message: str) -> None:
+        painter.setPen(QColor(self.theme.quiet))
+        wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        painter.drawText(self.rect().adjusted(20, 0, -20, 0), wrapped, message)

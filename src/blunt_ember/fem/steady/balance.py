@@ -84,16 +84,16 @@ class Given:
 
 @dataclass(frozen=True)
 class _At:
-    """What is ``given`` at an ``excess`` (n,), and what ``slopes`` say of that."""
+    """What is ``given`` at an ``excess`` (n,), and what its last digits make of that, once it is asked for."""
 
     excess: Floats
     given: tuple[Given, ...]
-    slopes: Callable[[], Floats]
+    find_noise: Callable[[], Floats]
 
     @cached_property
     def noise(self) -> Floats:
         """What last digits make of heat at every node (n,), W."""
-        return self.slopes()
+        return self.find_noise()
 
     @cached_property
     def _sums(self) -> tuple[Floats, Floats]:
