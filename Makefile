@@ -58,11 +58,13 @@ bench: compiled
 lock:
 	sh scripts/lock.sh
 
-# Mutated cases, flows, drawings and meshes, a few minutes of them, and fresh examples for every property the tests
-# state (those of `make test` are the same each time): `make attack`, or with other seeds and counts
-# `.venv/bin/python -m tests.attack.attack --seed N`.
+# Mutated cases, flows, drawings and meshes, a few minutes of them, fresh examples for every property the tests
+# state (those of `make test` are the same each time), and every parameter of tests of which `make test` tries each
+# second or third: `make attack`, or with other seeds and counts `.venv/bin/python -m tests.attack.attack --seed N`.
 attack: setup
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.attack
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.attack.kills
 	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2 -m hypothesis \
 		--hypothesis-profile=fresh
+	OPENBLAS_NUM_THREADS=1 $(PYTHON) scripts/without_qt.py -m pytest -p no:pytest-qt --ignore=tests/desk -n 2 -m one_in \
+		--every-parameter

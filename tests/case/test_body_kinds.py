@@ -33,6 +33,7 @@ SHAPED_FAMILIES = [
 ]
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("name", SHAPED_FAMILIES)
 def test_every_kind_leads_to_every_other_and_back(name: str) -> None:
     case = family(name).case()

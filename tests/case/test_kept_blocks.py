@@ -39,6 +39,7 @@ def _changes(data: dict[str, Any]) -> list[dict[str, Any]]:
     return changed
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("name", sorted(FAMILIES)[::3])
 def test_what_is_kept_of_a_case_near_is_what_would_be_read(name: str) -> None:
     data = dict(family(name).case().data)

@@ -348,6 +348,7 @@ def test_a_temperature_is_shown_on_the_relative_scale() -> None:
     assert shown(0.114, LENGTH) == "114 mm"
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("fault", ["cut short", "of another place", "no folder"])
 def test_what_is_kept_of_the_units_may_be_broken(fault: str, tmp_path: Path) -> None:
     """The first start keeps what it read; the next one reads again where that is of no use."""

@@ -193,6 +193,7 @@ CASES: dict[str, tuple[str, dict[str, Any]]] = {
 }
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", CASES)
 def test_what_follows_the_place_is_recognised_and_the_mesh_comes_to_it(name: str) -> None:
     solution, stated = CASES[name]
@@ -207,6 +208,7 @@ def test_what_follows_the_place_is_recognised_and_the_mesh_comes_to_it(name: str
         assert abs(check.relative) < 1e-3, check
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     "surroundings",
     [

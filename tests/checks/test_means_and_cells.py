@@ -26,6 +26,7 @@ def answered(name: str, mesh: dict[str, Any], questions: list[dict[str, Any]]) -
     return Flow(curves=False).run(stated(name, mesh, questions))
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", ["generating-tube", "generating-shell", "deep-wall-flux", "composite-wall"])
 def test_the_exact_mean_of_a_body_is_the_same_on_all_cells_and_bands_hold(name: str) -> None:
     known = Flow(curves=False).answered(stated(name, {}, BODY))
@@ -37,6 +38,7 @@ def test_the_exact_mean_of_a_body_is_the_same_on_all_cells_and_bands_hold(name: 
             assert abs(check.value - same.expected) <= 1.02 * check.error + 1e-9, check
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("name", "mesh"), [("ball-in-shell", MIXED), ("generating-cylinder", MIXED), ("block-on-plate", FREE)]
 )

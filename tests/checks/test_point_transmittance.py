@@ -100,6 +100,7 @@ def test_the_wall_that_is_taken_off_stands_in_a_table() -> None:
     assert columns["area"][0] == pytest.approx(0.16)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("data", "said"),
     [

@@ -112,6 +112,7 @@ def stated(name: str, **more: Any) -> Case:
     )
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", [name for name in BODIES if name not in ALIKE and "rod" not in name])
 def test_places_on_a_grid_and_places_anywhere_are_read_alike(name: str) -> None:
     outcome = Flow(curves=False).answered(stated(name))
@@ -128,6 +129,7 @@ def test_places_on_a_grid_and_places_anywhere_are_read_alike(name: str) -> None:
             assert field.temperature(places) == pytest.approx(alone, abs=1e-9)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", BODIES)
 def test_the_sides_give_off_what_the_body_loses(name: str) -> None:
     sides = BODIES[name][3]
@@ -155,6 +157,7 @@ def test_the_sides_give_off_what_the_body_loses(name: str) -> None:
         assert np.isnan([exact.at(1e9).passed("a.nothing"), exact.at(1e9).heat("a.nothing")]).all()
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", ALIKE)
 def test_two_series_tell_the_same_where_both_hold(name: str) -> None:
     flow, case = Flow(curves=False), stated(name)

@@ -186,6 +186,7 @@ def test_where_it_finds_nothing_the_answer_stands_and_a_hole_may_have_any_shape(
     assert found.temperature(plate.mesh.points) == pytest.approx(plate.solution.temperature, abs=1.0)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", CASES)
 def test_an_answer_of_which_nothing_is_known_is_given_by_the_second_method(name: str) -> None:
     data, near = CASES[name]

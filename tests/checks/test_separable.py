@@ -208,6 +208,7 @@ CASES: dict[str, tuple[str, dict[str, Any]]] = {
 }
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", CASES)
 def test_what_is_separable_is_recognised_and_comes_to_what_is_exact(name: str) -> None:
     solution, stated = CASES[name]
@@ -241,6 +242,7 @@ def answered(data: dict[str, Any]) -> Outcome:
     return outcome
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("body", "part", "surroundings"),
     [

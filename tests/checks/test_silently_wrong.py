@@ -214,6 +214,7 @@ def test_cells_that_lie_in_each_other_are_refused(kind: str, cells: list[list[in
         Flow().geometry(case)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("body", [{"kind": "section", "depth": "1 m"}, {"kind": "turned section"}])
 @pytest.mark.parametrize("clock", [{}, {"clock": {"start": "95 °C", "end": "10 min"}}])
 def test_heat_between_faces_that_meet_at_two_temperatures_has_no_bound(
@@ -256,6 +257,7 @@ _IN_SPACE = {
 }
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("kind", "heat", "unbounded"),
     [
@@ -328,6 +330,7 @@ def test_the_temperature_where_heat_takes_up_no_room_has_no_bound(
     assert not after["end"].unbounded and after["when"].unbounded
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("mesh", [{"across": 20}, {"order": 1}, {"cells": "triangles"}, {"size": "2 mm"}], ids=str)
 def test_no_extreme_lies_beyond_what_a_body_without_heat_of_its_own_meets(mesh: dict[str, Any]) -> None:
     """Beside a jump of what is held cells swing, the more so where conduction has a direction, by up to 9 K below the

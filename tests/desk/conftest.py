@@ -117,6 +117,18 @@ def settled(qtbot: QtBot, window: Window) -> None:
     qtbot.wait(20)
 
 
+def answered(qtbot: QtBot, window: Window) -> None:
+    """Wait for the answers of the case as it stands, or for why there are none, without the errors, which take the
+    longest where a clock runs."""
+
+    def is_answered() -> bool:
+        found = window.outcome
+        return found is not None and found.case is window.current.case and bool(found.checks or found.final)
+
+    qtbot.waitUntil(is_answered, timeout=PATIENCE)
+    qtbot.wait(20)
+
+
 def field(window: Window, key: str) -> EntryField:
     found = window.sheet.entry(key)
     assert found is not None, key

@@ -78,30 +78,36 @@ def test_a_line_can_be_typed_over_a_case_and_given_up(
     assert window.current.case is not None and list(window.current.case.document.body.fillings) == ["ball"]
 
 
-@pytest.mark.parametrize("name", BLANKS)
-def test_a_blank_body_lists_what_is_open_one_click_away(window: Window, qtbot: QtBot, name: str) -> None:
-    window._pages.setCurrentIndex(0)
-    card = window.start_page.findChild(QPushButton, f"blank {name}")
-    assert card is not None
-    qtbot.waitUntil(lambda: not card.picture.pixmap().isNull(), timeout=PATIENCE)
-    sketch = card.picture.pixmap().toImage()
-    seen = {sketch.pixel(x, y) for x in range(0, sketch.width(), 2) for y in range(0, sketch.height(), 2)}
-    assert len(seen) > 1  # a body of each kind is drawn, not an empty card
-    QTest.mouseClick(card, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(
-        lambda: bool(window.outcome and window.outcome.trouble and window.outcome.case is window.current.case),
-        timeout=PATIENCE,
-    )
-    links = [each for each in window.sheet.findChildren(QToolButton) if each.objectName().startswith("open ")]
-    assert [link.text()[3:] for link in links] == [
-        "say what 'part' is made of",
-        "say what surrounds it: a surface that is held at a temperature, meets a fluid or radiates",
-    ]
-    for link in links:
-        QTest.mouseClick(link, Qt.MouseButton.LeftButton)
-        focus = window.focusWidget()
-        assert isinstance(focus, QWidget) and window.sheet.isAncestorOf(focus)
-    assert not window.current.edited  # there is nothing to lose yet
+def test_a_blank_body_lists_what_is_open_one_click_away(window: Window, qtbot: QtBot) -> None:
+    for name in BLANKS:
+        window._pages.setCurrentIndex(0)
+        card = window.start_page.findChild(QPushButton, f"blank {name}")
+        assert card is not None
+        qtbot.waitUntil(lambda card=card: not card.picture.pixmap().isNull(), timeout=PATIENCE)
+        sketch = card.picture.pixmap().toImage()
+        seen = {sketch.pixel(x, y) for x in range(0, sketch.width(), 2) for y in range(0, sketch.height(), 2)}
+        assert len(seen) > 1  # a body of each kind is drawn, not an empty card
+        before = window.outcome
+        QTest.mouseClick(card, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(
+            lambda before=before: bool(
+                window.outcome is not before
+                and window.outcome
+                and window.outcome.trouble
+                and window.outcome.case is window.current.case
+            ),
+            timeout=PATIENCE,
+        )
+        links = [each for each in window.sheet.findChildren(QToolButton) if each.objectName().startswith("open ")]
+        assert [link.text()[3:] for link in links] == [
+            "say what 'part' is made of",
+            "say what surrounds it: a surface that is held at a temperature, meets a fluid or radiates",
+        ]
+        for link in links:
+            QTest.mouseClick(link, Qt.MouseButton.LeftButton)
+            focus = window.focusWidget()
+            assert isinstance(focus, QWidget) and window.sheet.isAncestorOf(focus)
+        assert not window.current.edited  # there is nothing to lose yet
 
 
 def test_the_gallery_is_searched_by_what_its_cases_are(window: Window, qtbot: QtBot) -> None:

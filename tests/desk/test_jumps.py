@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QToolButton, QWidget
@@ -50,40 +49,43 @@ LEVEL = next(iter(FLOOR[REGION]["levels"]))
 WALL = data_of("composite-wall")
 
 
-@pytest.mark.parametrize(
-    ("data", "path"),
-    [
-        (data_of("rod-held-tip"), ("body", "pieces", PIECE, "material")),
-        (data_of("stacked-floor"), ("body", "regions", REGION, "levels", LEVEL, "material")),
-        (WALL, ("body", "regions", "blanket", "material")),
-        (with_space(WALL), ("body", "regions", "part 2", "material")),
-        (WALL, ("materials", "brick", "k")),
-    ],
-    ids=["piece of a rod", "level", "region", "name with a space", "property"],
+OPEN: tuple[tuple[dict[str, Any], DataPath], ...] = (
+    (data_of("rod-held-tip"), ("body", "pieces", PIECE, "material")),
+    (data_of("stacked-floor"), ("body", "regions", REGION, "levels", LEVEL, "material")),
+    (WALL, ("body", "regions", "blanket", "material")),
+    (with_space(WALL), ("body", "regions", "part 2", "material")),
+    (WALL, ("materials", "brick", "k")),
 )
-def test_an_open_item_is_one_click_from_its_field(
-    window: Window, qtbot: QtBot, data: dict[str, Any], path: DataPath
-) -> None:
-    window.show_case(case_from_data(without_at(data, path)), None)
-    settled(qtbot, window)
-    link = window.sheet.findChild(QToolButton, f"open {path_text(path)}")
-    assert link is not None
-    QTest.mouseClick(link, Qt.MouseButton.LeftButton)
-    place = QApplication.focusWidget()
-    assert place is not None and place_of(window, place)[:2] == path[:2]
-    assert place_of(window, place)[: len(path) - 1] == path[:-1], "the row of what is open"
 
 
-@pytest.mark.parametrize(
-    "path",
-    [("questions", 2, "tolerance"), ("surroundings", 1, "film", "h"), ("mesh", "size"), ("working", "q"), ("clock",)],
+def test_an_open_item_is_one_click_from_its_field(window: Window, qtbot: QtBot) -> None:
+    for data, path in OPEN:
+        window.show_case(case_from_data(without_at(data, path)), None)
+        settled(qtbot, window)
+        link = window.sheet.findChild(QToolButton, f"open {path_text(path)}")
+        assert link is not None
+        QTest.mouseClick(link, Qt.MouseButton.LeftButton)
+        place = QApplication.focusWidget()
+        assert place is not None and place_of(window, place)[:2] == path[:2]
+        assert place_of(window, place)[: len(path) - 1] == path[:-1], "the row of what is open"
+
+
+PLACES: tuple[DataPath, ...] = (
+    ("questions", 2, "tolerance"),
+    ("surroundings", 1, "film", "h"),
+    ("mesh", "size"),
+    ("working", "q"),
+    ("clock",),
 )
-def test_any_place_of_a_case_is_found(window: Window, path: DataPath) -> None:
-    window.sheet.jump_to(path)
-    place = QApplication.focusWidget()
-    assert place is not None
-    found = place_of(window, place)
-    assert found[: min(2, len(path))] == path[:2] or path == ("clock",)
+
+
+def test_any_place_of_a_case_is_found(window: Window) -> None:
+    for path in PLACES:
+        window.sheet.jump_to(path)
+        place = QApplication.focusWidget()
+        assert place is not None
+        found = place_of(window, place)
+        assert found[: min(2, len(path))] == path[:2] or path == ("clock",)
 
 
 def test_a_name_that_was_meant_is_used_by_a_click(window: Window, qtbot: QtBot) -> None:

@@ -158,8 +158,16 @@ def test_a_solver_that_dies_at_once_is_not_started_without_end(window: Window, q
     assert window.solver.pid is not None and not window.solver.keeps_dying
 
 
-@pytest.mark.parametrize("answer", ["Keep mine", "Take theirs", "Save mine as …", "Not now"])
-@pytest.mark.parametrize("on", ["focus", "saving"])
+@pytest.mark.parametrize(
+    ("answer", "on"),
+    [
+        ("Keep mine", "focus"),
+        ("Keep mine", "saving"),
+        ("Take theirs", "focus"),
+        ("Save mine as …", "saving"),
+        ("Not now", "saving"),
+    ],
+)
 def test_a_file_that_another_program_changed_is_noticed(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: str, on: str
 ) -> None:

@@ -268,6 +268,7 @@ def manufactured_tetrahedra(cells: int, order: int, folder: Path) -> dict[str, A
     return manufactured_in("solid", body, region, faces, "auto", order, "Tetrahedra")
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 def test_tetrahedra_that_were_read_take_every_term_with_their_order(order: int, tmp_path: Path) -> None:
     """The manufactured field with growing conductivity, heat inside, flux, film and radiation, on a cube of 80 mm."""

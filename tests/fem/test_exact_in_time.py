@@ -168,6 +168,7 @@ def swung(heating: Heating, start: np.ndarray, t: float) -> np.ndarray:
     return np.asarray(heating.excess_of((expm(system * t) @ begin)[:size], t))
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", SWINGS)
 def test_what_swings_is_exact_too(name: str) -> None:
     surroundings, inside = SWINGS[name]
@@ -186,6 +187,7 @@ def test_what_swings_is_exact_too(name: str) -> None:
 LOG = [["0 s", "20 °C"], ["4 min", "90 °C"], ["9 min", "60 °C"], ["20 min", "65 °C"]]
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     "held",
     [

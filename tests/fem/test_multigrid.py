@@ -100,6 +100,7 @@ def require_the_same(boxes: OnBoxes, matrix: sparse.csr_array) -> None:
     assert (boxes.collected(boxes.matrix.sums_of_sizes) <= sums * 1.5).all()
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("single", [False, True])
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("name", CASES)
@@ -155,6 +156,7 @@ def test_spaces_are_kept_while_cells_conduct_alike_and_the_same_nodes_are_free(m
     assert spaces[0] is spaces[1] and len({id(each) for each in spaces}) == 3
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("single", [False, True])
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("name", CASES)
@@ -267,6 +269,7 @@ def test_bodies_that_fill_no_box_have_the_same_sums(
     require_the_same(boxes, sorted_one)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("steps", [{"HASTY_STEPS": 2}, {"HASTY_STEPS": 2, "PATIENT_STEPS": 2}], ids=len)
 @pytest.mark.parametrize("large", [False, True])
 def test_cells_too_uneven_for_it_are_solved_all_the_same(

@@ -60,6 +60,7 @@ def inside(mesh: Mesh, count: int = 60) -> Floats:
     return np.concatenate(found)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("name", KINDS)
 def test_a_straight_field_is_read_exactly(name: str, order: int) -> None:

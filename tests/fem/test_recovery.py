@@ -44,6 +44,7 @@ def true_error(outcome: Outcome) -> float:
     return total
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("name", "order", "mesh"),
     [

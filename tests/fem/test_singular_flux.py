@@ -78,6 +78,7 @@ def test_families_with_and_without_singular_edges(name: str, singular: bool) -> 
     assert flux_is_singular(outcome.problem) == singular
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("size", ["12 mm", "7 mm"])
 def test_errors_beside_the_end_of_a_held_part_hold_the_true_ones(order: int, size: str) -> None:

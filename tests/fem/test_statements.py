@@ -221,6 +221,7 @@ def test_a_total_is_spread_over_all_the_surfaces_it_is_stated_on() -> None:
     assert flows["a.left"] == pytest.approx(-14, rel=1e-10)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("start", [None, 0.0, 1e-3, 293.15, 5000.0])
 @pytest.mark.parametrize(
     "name", ["wall-radiation", "wall-film-and-radiation", "rod-radiating-tip", "wall-k-of-t", "wall-k-table"]

@@ -69,6 +69,7 @@ def answered(stated: str, mesh: dict[str, Any], kind: str = "section") -> dict[s
     return {check.name: check for check in Flow(curves=False).run(case).checks}
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("stated", STATED)
 @pytest.mark.parametrize(
     ("mesh", "kind", "large"),
@@ -110,6 +111,7 @@ def test_what_is_asked_before_heat_has_come_through_a_cell_is_within_its_error(
 LATE_JUMP = {"table": [["0 s", "20 °C"], ["10 s", "20 °C"], ["10.0001 s", "100 °C"], ["60 s", "100 °C"]]}
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("side", "asked"),
     [

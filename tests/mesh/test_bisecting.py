@@ -92,6 +92,7 @@ def volumes(mesh: Mesh) -> np.ndarray:
     return np.concatenate([weighted_gradients(block, mesh, slice(None))[1].sum(axis=1) for block in mesh.blocks])
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("kind", ["wall-corner", "ring-sector", "composite-wall", "tetrahedra"])
 def test_what_is_cut_still_meets_and_nothing_is_lost(kind: str, order: int, tmp_path: Path) -> None:

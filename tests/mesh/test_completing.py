@@ -57,6 +57,7 @@ def test_a_section_with_its_depth(name: str, wish: dict[str, object], order: int
     assert set(grown.mesh.surfaces) == set(mesh.surfaces)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("share", [0.25, 0.75])
 def test_a_turned_section_is_turned_about_its_axis(order: int, share: float) -> None:

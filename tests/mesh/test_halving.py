@@ -47,6 +47,7 @@ def volumes(mesh: Mesh) -> np.ndarray:
     return np.concatenate([weighted_gradients(block, mesh, whole)[1].sum(axis=1) for block in mesh.blocks])
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("name", BODIES)
 def test_nothing_is_lost_and_what_is_shared_stays_shared(name: str, order: int) -> None:

@@ -49,6 +49,7 @@ def unlike(mesh: Mesh, first: str, second: str, across: int = 0) -> float:
     return max(float(np.abs(np.sort(a) - np.sort(b)).max()) for a, b in zip(*(each.T for each in places), strict=True))
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("mesh", [{}, {"across": 5}, {"cells": "triangles", "size": "15 mm"}], ids=str)
 @pytest.mark.parametrize("void", [False, True], ids=["pin", "hole"])
 def test_a_strip_that_repeats_passes_the_same_wherever_it_is_cut(mesh: dict[str, Any], void: bool) -> None:

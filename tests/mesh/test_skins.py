@@ -163,6 +163,7 @@ def measured(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return np.concatenate(numbers), np.array(angles), np.array(aspects)
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("name", BODIES)
 def test_the_quality_of_cells_is_that_of_their_faces(name: str) -> None:
     mesh = meshed(name, 1)

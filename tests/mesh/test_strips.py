@@ -85,6 +85,7 @@ def require_conforming(mesh: Mesh) -> None:
     assert met.max() == 2 and (met == 1).sum() == outer
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("cells", ["auto", "mostly quadrilaterals"])
 @pytest.mark.parametrize("name", STRIPS)
 def test_a_strip_conforms_with_its_neighbours_and_a_plain_field_is_exact(name: str, cells: str) -> None:
@@ -118,6 +119,7 @@ def test_a_coat_is_a_resistance_whatever_else_the_section_holds() -> None:
     assert coated.checks[0].value == pytest.approx(plain.checks[0].value, abs=allowed + 1e-5 * plain.checks[0].value)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("order", [1, 2])
 def test_where_a_thin_metal_sheet_bridges_insulation_finer_cells_are_better_by_their_order(order: int) -> None:
     """Its ends, where heat crowds, are refined too; the stated error covers what is off."""

@@ -120,6 +120,7 @@ def true_area(geometry: SectionGeometry) -> float:
     return float((outward * (chord + c.radius**2 / 2 * (c.sweep - np.sin(c.sweep)))).sum())
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", UGLY)
 def test_an_ugly_section_is_meshed_well(name: str) -> None:
     regions, sharpest = UGLY[name]
@@ -226,6 +227,7 @@ def test_what_is_symmetric_is_meshed_symmetrically(name: str, cells: str) -> Non
         assert cKDTree(mesh.points).query(image)[0].max() < 1e-9 * extent
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", UGLY)
 def test_triangles_are_paired_into_good_quadrilaterals(name: str) -> None:
     geometry = body(**UGLY[name][0])

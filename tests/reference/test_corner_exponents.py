@@ -83,6 +83,7 @@ def test_a_point_with_materials_all_round_it_is_the_least_of_its_slices(
         assert entry(*k, *turns) == pytest.approx(1, abs=1e-8)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("k_dense", "mesh"),
     [

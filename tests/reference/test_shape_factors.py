@@ -59,6 +59,7 @@ SIDES = ["b.left", "b.right", "b.top", "b.bottom"]
 BORE = [f"b.h {side}" for side in ("left", "right", "top", "bottom")]
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("expected", "regions", "hot", "cold", "size", "within"),
     [

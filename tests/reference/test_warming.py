@@ -39,6 +39,7 @@ def bodies() -> list[Any]:
     return found
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("swing", [None, Swing(30.0, 2 * np.pi / 500, 0.3)])
 @pytest.mark.parametrize(("form", "start", "end", "inner", "outer"), bodies())
 def test_the_series_obeys_the_equation_its_sides_and_the_balance(

@@ -53,6 +53,7 @@ def stacked(form: Any, start: float, seed: int, idle: bool = False) -> Warming:
     return Warming(form, start, tuple(layers), (inner, outer), (changes[0], changes[1]))
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(("seed", "idle"), [(1, False), (2, False), (3, False), (4, True)])
 @pytest.mark.parametrize(("form", "start"), FORMS)
 def test_layers_obey_their_equations_their_contacts_and_their_sides(
@@ -274,6 +275,7 @@ def test_heat_that_enters_while_a_side_goes_on_is_how_fast_it_has_passed(
     assert inside.flow_at(1, t) == pytest.approx(-inside.flux_in(t)[1] * inside.stack.area(1), rel=2e-7)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("form", "start", "inner"),
     [

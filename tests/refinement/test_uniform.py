@@ -77,6 +77,7 @@ def test_an_order_that_no_cells_have_is_chance_and_what_steps_are_off_by_is_in_t
     assert both.order == pytest.approx(2.0) and both.band == pytest.approx(1.25 * 0.1 / 3 + 0.001)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize(
     ("name", "exact"),
     [("quenched-wall", True), ("deep-wall-film", True), ("swinging-wall", True), ("swinging-wall", False)],

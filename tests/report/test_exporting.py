@@ -73,6 +73,7 @@ def test_no_size_says_how_it_is_written(text: str, said: str) -> None:
         picture_size(text)
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("lens", [name for name, lens in LENSES.items() if not lens.wants_parts])
 @pytest.mark.parametrize("theme", [LIGHT, DARK])
 def test_every_lens_is_written_in_any_size_and_theme(corner: Outcome, tmp_path: Path, lens: str, theme: object) -> None:
@@ -193,6 +194,7 @@ def _written_by(outcome: Outcome, path: Path) -> None:
 FILES = [f"x{suffix}" for export in EXPORTS for suffix in export.suffixes if suffix not in (".stl", ".htm")]
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("name", [*FILES, "series.xdmf", "run.gif", "run.webp", "run.png", "chart.svg", "chart.pdf"])
 def test_a_file_is_written_whole_or_not_at_all(ran: Outcome, tmp_path: Path, name: str) -> None:
     """A disk that is full: no file may be larger than a few bytes."""

@@ -116,6 +116,7 @@ def values_in(data: Any) -> Iterator[str]:
         yield data
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("name", FAMILIES)
 def test_whatever_is_stated_is_said(name: str) -> None:
     case = family(name).case()

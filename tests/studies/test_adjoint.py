@@ -36,6 +36,7 @@ CASES = [
 ]
 
 
+@pytest.mark.one_in(2)
 @pytest.mark.parametrize("name", CASES)
 def test_the_adjoint_solution_and_differences_tell_the_same(name: str) -> None:
     case = family(name).case()

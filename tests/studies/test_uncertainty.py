@@ -43,6 +43,7 @@ def done(stated: dict[str, Any]) -> StudyResult:
 ENDS = {"T_1": {"normal": "3 K"}, "T_2": {"normal": "4 K"}}
 
 
+@pytest.mark.one_in(3)
 @pytest.mark.parametrize("by", [-0.6, 0.0, 1.0])
 def test_correlated_temperatures_spread_a_flux_as_its_closed_form_says(by: float) -> None:
     found = done({"spread": ENDS, "correlated": [{"parameters": ["T_1", "T_2"], "by": by}], "count": 128})
