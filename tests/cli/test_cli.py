@@ -169,7 +169,10 @@ def test_a_run_is_written_as_histories_and_a_series_of_fields(tmp_path: Path) ->
     assert len(middle["values"]) == len(told["times_s"]) and told["run"]["end_s"] == 480
     assert middle["values"][-1] == pytest.approx(told["answers"][0]["value"])
     again = run("solve", "wall.ember", "--history", "run.csv", folder=tmp_path)
-    assert again.returncode == 2 and "exists already" in again.stderr
+    assert again.returncode == 2 and "exists already" in again.stderr and not again.stdout
+    run("new", "plane-wall", "-o", "still.ember", folder=tmp_path)
+    still = run("solve", "still.ember", "--history", "still.csv", folder=tmp_path)
+    assert still.returncode == 2 and "so it has no histories" in still.stderr and not still.stdout
 
 
 def test_the_demo_without_a_display_writes_pictures_and_tables(tmp_path: Path) -> None:

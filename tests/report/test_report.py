@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import base64
 import re
+import subprocess
+import sys
 from collections.abc import Iterator, Mapping
 from html.parser import HTMLParser
 from pathlib import Path
@@ -101,6 +103,40 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
         write_report(Outcome(outcome.case), path)
     with pytest.raises(BluntEmberError, match="cannot be written"):
         write_report(outcome, tmp_path / "none" / "run.html")
+
+
+BY_TWO_HANDS = """
+from blunt_ember.flow.flow import Flow
+from blunt_ember.gallery.families import family
+from blunt_ember.report.html import report_html
+from blunt_ember.report.second_hand import SecondHand
+
+seconds = {dies_after: SecondHand() for dies_after in (9, 1, 0)}
+outcome = Flow().answered(family("stacked-floor").case())
+alone = report_html(outcome)
+for dies_after, second in seconds.items():
+    said, heard = second.said, []
+
+    def until_it_dies():
+        heard.append(said())
+        if len(heard) > dies_after:
+            second._process.kill()
+        return heard[-1]
+
+    second.said = until_it_dies
+    assert report_html(outcome, second=second) == alone, dies_after
+    print(len([each for each in heard if each]))
+    second.close()
+"""
+
+
+def test_a_second_hand_draws_the_same_and_may_die() -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", BY_TWO_HANDS], capture_output=True, text=True, timeout=120, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    by_it = [int(line) for line in done.stdout.split()]
+    assert 2 <= by_it[0] <= 5 and by_it[1] == 1 and by_it[2] == 0, "pictures that the second hand drew"
 
 
 def values_in(data: Any) -> Iterator[str]:

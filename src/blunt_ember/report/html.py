@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import base64
 import contextlib
-import io
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from jinja2 import Environment, PackageLoader, select_autoescape
-from numpy.typing import NDArray
 
 from blunt_ember import __version__
 from blunt_ember.case.values.display import number, shown, shown_difference, time_shown
@@ -21,8 +17,6 @@ from blunt_ember.checks.references.series_path import series_path
 from blunt_ember.errors import BluntEmberError, ReferenceRefusedError
 from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.picture.annotated import body_picture
-from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.charts.chain_chart import chain_plot
 from blunt_ember.picture.charts.charts import profile_plot
 from blunt_ember.picture.charts.history_chart import history_plot
@@ -30,12 +24,13 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
-from blunt_ember.picture.png import write_png
 from blunt_ember.refinement.trend import RefinementLevel
 from blunt_ember.report.checks_table import MARKS, basis
+from blunt_ember.report.drawings import Drawing, Drawings, png_text
 from blunt_ember.report.number_tables import number_table
 from blunt_ember.report.refined import trends
-from blunt_ember.report.statement import parameters, statement, tags_of, working
+from blunt_ember.report.second_hand import SecondHand
+from blunt_ember.report.statement import parameters, statement, working
 from blunt_ember.report.studied import studied
 from blunt_ember.studies.result import StudyDone
 from blunt_ember.written_file import write_text
@@ -52,15 +47,16 @@ def write_report(
     kinds: Sequence[Kind] = (),
     seen: Look | None = None,
     studies: Sequence[StudyDone] = (),
+    second: SecondHand | None = None,
 ) -> None:
     """Write the report of a solved case; ``levels`` of a refinement and ``studies`` are told with it, ``seen`` is how
-    the body is looked at now, if that is to be pictured too.
+    the body is looked at now, if that is to be pictured too. A ``second`` hand draws along.
 
     Raises :class:`BluntEmberError` for a case that has no answer, :class:`NotWrittenError` where it cannot be written.
     """
     if outcome.solution is None:
         raise BluntEmberError("there is nothing to report before the case is solved")
-    write_text(report_html(outcome, levels, kinds, seen, studies), path)
+    write_text(report_html(outcome, levels, kinds, seen, studies, second), path)
 
 
 def report_html(
@@ -69,8 +65,16 @@ def report_html(
     kinds: Sequence[Kind] = (),
     seen: Look | None = None,
     studies: Sequence[StudyDone] = (),
+    second: SecondHand | None = None,
 ) -> str:
     """Return the report as text."""
+    looks = _looks(seen)
+    stated = Drawing(Look("Material"), _DRAWING, "What is stated where", stated=True)
+    drawings = Drawings(outcome, [stated, *(Drawing(look, (_WIDTH, _HEIGHT)) for _, look in looks)], second)
+    drawings.hand_on()
+    charts = _charts(outcome)
+    drawings.hand_on()
+    drawing, *pictures = drawings.finished()
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
     return loader.get_template("report.html.jinja").render(
         title=outcome.case.document.title or "A thermal case",
@@ -78,11 +82,14 @@ def report_html(
         checks=_checks(outcome),
         ledger=_ledger(outcome),
         basis=basis(outcome),
-        drawing=_drawing(outcome),
-        pictures=_pictures(outcome, seen),
+        drawing=drawing,
+        pictures=[
+            *({"caption": caption, "data": data} for (caption, _), data in zip(looks, pictures, strict=True)),
+            *charts,
+        ],
         tables=_tables(outcome),
         refinement=_refinement(outcome, levels, kinds) if levels else None,
-        studies=[studied(done, lambda plot: _png(image_of(plot, _WIDTH, _CHART, LIGHT))) for done in studies],
+        studies=[studied(done, lambda plot: png_text(image_of(plot, _WIDTH, _CHART, LIGHT))) for done in studies],
         notes=_notes(outcome),
         statement=statement(outcome.case, outcome),
         parameters=parameters(outcome.case),
@@ -163,30 +170,15 @@ def _tables(outcome: Outcome) -> list[tuple[str, list[list[str]]]]:
     return found
 
 
-def _drawing(outcome: Outcome) -> str:
-    """The body with what is stated where."""
-    renderer = BodyRenderer()
-    try:
-        picture = body_picture(
-            renderer, outcome, Look("Material"), *_DRAWING, LIGHT, "What is stated where", tags_of(outcome)
-        )
-    finally:
-        renderer.close()
-    return _png(picture)
+def _looks(seen: Look | None) -> list[tuple[str, Look]]:
+    """What is pictured of the body, with captions."""
+    own = [] if seen is None or seen in _LOOKS else [seen]
+    return [*((f"{look.lens}, as it was looked at", look) for look in own), *((look.lens, look) for look in _LOOKS)]
 
 
-def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str | bool]]:
-    """Pictures of the body, and charts, which are as wide as the page."""
-    renderer, found = BodyRenderer(), list[dict[str, str | bool]]()
-    try:
-        own = [] if seen is None or seen in _LOOKS else [seen]
-        for look in (*own, *_LOOKS):
-            caption = f"{look.lens}, as it was looked at" if look in own else look.lens
-            found.append(
-                {"caption": caption, "data": _png(body_picture(renderer, outcome, look, _WIDTH, _HEIGHT, LIGHT))}
-            )
-    finally:
-        renderer.close()
+def _charts(outcome: Outcome) -> list[dict[str, str | bool]]:
+    """Charts, which are as wide as the page."""
+    found = list[dict[str, str | bool]]()
     geometry, mesh, solution, units = outcome.geometry, outcome.mesh, outcome.solution, outcome.case.units
     assert geometry is not None and mesh is not None and solution is not None
     axis = main_axis(geometry, mesh, solution.temperature)
@@ -195,7 +187,7 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str | bool]
     found.append(
         {
             "caption": f"Temperature {profile.title[0].lower()}{profile.title[1:]}{exact}",
-            "data": _png(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT)),
+            "data": png_text(image_of(profile_plot(profile, units), _WIDTH, _CHART, LIGHT)),
             "wide": True,
         }
     )
@@ -205,21 +197,15 @@ def _pictures(outcome: Outcome, seen: Look | None) -> list[dict[str, str | bool]
             found.append(
                 {
                     "caption": f"Resistances in series: {chain.source}",
-                    "data": _png(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT)),
+                    "data": png_text(image_of(chain_plot(chain, units), _WIDTH, _CHART - 60, LIGHT)),
                     "wide": True,
                 }
             )
     if outcome.run is not None:
         for name, curves in time_curves(outcome).items():
             image = image_of(history_plot(curves, units), _WIDTH, _CHART, LIGHT)
-            found.append({"caption": f"Over time: {name}", "data": _png(image), "wide": True})
+            found.append({"caption": f"Over time: {name}", "data": png_text(image), "wide": True})
     return found
-
-
-def _png(image: NDArray[np.uint8]) -> str:
-    stream = io.BytesIO()
-    write_png(image, stream)
-    return base64.b64encode(stream.getvalue()).decode("ascii")
 
 
 def _refinement(outcome: Outcome, levels: Sequence[RefinementLevel], kinds: Sequence[Kind]) -> dict[str, Any]:

@@ -17,22 +17,25 @@ if TYPE_CHECKING:
 
 
 def _run(options: argparse.Namespace) -> int:
+    path, source = Path(options.output), Path(options.file)
+    require_new(path, options.force)
     with kept_imports():
         from blunt_ember.case.files.case_file import read_case
         from blunt_ember.flow.flow import Flow
         from blunt_ember.refinement.uniform import uniform_refinement
         from blunt_ember.report.html import write_report
+        from blunt_ember.report.second_hand import drawing_along
 
-    path, source = Path(options.output), Path(options.file)
-    require_new(path, options.force)
     case = read_case(source)
-    with Told() as told:
-        flow = Flow(on_progress=told)
-        outcome = flow.run(case)
-        wanted = options.refine and case.document.questions
-        levels = tuple(uniform_refinement(flow, case, options.refine)) if wanted else ()
-    kinds = flow.kinds(case, flow.solved(case))
-    write_report(outcome, path, levels, kinds, studies=_studies(case, source) if case.document.studies else ())
+    with drawing_along() as second:
+        with Told() as told:
+            flow = Flow(on_progress=told)
+            outcome = flow.run(case)
+            wanted = options.refine and case.document.questions
+            levels = tuple(uniform_refinement(flow, case, options.refine)) if wanted else ()
+        kinds = flow.kinds(case, flow.solved(case))
+        studies = _studies(case, source) if case.document.studies else ()
+        write_report(outcome, path, levels, kinds, studies=studies, second=second)
     print(f"{path} written")
     return status_of(outcome.checks)
 

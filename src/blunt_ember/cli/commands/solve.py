@@ -12,6 +12,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.kept_imports import kept_imports
 
 if TYPE_CHECKING:
+    from blunt_ember.case.case import Case
     from blunt_ember.flow.outcome import Outcome
 
 
@@ -25,9 +26,11 @@ def _run(options: argparse.Namespace) -> int:
     case = read_case(Path(options.file))
     if options.units is not None:
         case = with_value(case, ("units",), options.units)
+    written = _asked_for(options, case)
     with Told() as told:
         outcome = Flow(on_progress=told).run(case)
-    written = _written_in_time(options, outcome)
+    if written:
+        _write_in_time(options, outcome)
     if options.json:
         print_json(outcome_object(outcome))
     else:
@@ -37,22 +40,24 @@ def _run(options: argparse.Namespace) -> int:
     return status_of(outcome.checks)
 
 
-def _written_in_time(options: argparse.Namespace, outcome: Outcome) -> list[Path]:
-    """Write the histories and the fields of a run where they were asked for."""
+def _asked_for(options: argparse.Namespace, case: Case) -> list[Path]:
+    """The files that histories and fields of a run go to, which nothing is solved for where they cannot be written."""
     written = [Path(name) for name in (options.history, options.series) if name is not None]
     for path in written:
         require_new(path, options.force)
-    if not written:
-        return []
+    if written and case.document.running_clock is None:
+        raise BluntEmberError("the clock of this case is steady, so it has no histories; let it run first")
+    return written
+
+
+def _write_in_time(options: argparse.Namespace, outcome: Outcome) -> None:
+    """Write the histories and the fields of a run where they were asked for."""
     from blunt_ember.report.series import write_histories, write_series
 
-    if outcome.run is None:
-        raise BluntEmberError("the clock of this case is steady, so it has no histories; let it run first")
     if options.history is not None:
         write_histories(outcome, Path(options.history))
     if options.series is not None:
         write_series(outcome, Path(options.series))
-    return written
 
 
 def _add_arguments(command: argparse.ArgumentParser) -> None:

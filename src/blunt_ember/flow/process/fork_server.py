@@ -9,6 +9,7 @@ import gc
 import os
 
 from blunt_ember.flow.process.own_end import end_with, end_with_starter
+from blunt_ember.kept_imports import put_off_seldom_imports
 
 
 class _Forking:
@@ -27,4 +28,5 @@ class _Forking:
 _forking = _Forking()
 end_with_starter()
 gc.disable()  # what is imported here is never thrown away
+put_off_seldom_imports()
 os.register_at_fork(before=_forking.begin, after_in_child=_forking.forked)

@@ -1,0 +1,106 @@
+"""The body as a report draws it, look by look, with the help of a second process where there is one."""
+
+from __future__ import annotations
+
+import base64
+import io
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from blunt_ember.flow.outcome import Outcome
+from blunt_ember.flow.process.server import packed
+from blunt_ember.picture.annotated import body_picture
+from blunt_ember.picture.body.renderer import BodyRenderer
+from blunt_ember.picture.look import Look
+from blunt_ember.picture.palette import LIGHT
+from blunt_ember.picture.png import write_png
+from blunt_ember.report.second_hand import SecondHand
+from blunt_ember.report.statement import tags_of
+
+#: Of larger meshes a second copy would take more memory than drawing them takes time.
+_LARGEST = 200_000
+#: How many drawings are with the second hand at once: one that it draws, and one that waits there.
+_AHEAD = 2
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """A body through a ``look``, ``size`` (width, height) in pixels; a ``stated`` one says what is stated where."""
+
+    look: Look
+    size: tuple[int, int]
+    title: str = ""
+    stated: bool = False
+
+
+class Hand:
+    """Draws bodies, with a graphics context that it holds from the first one until it is closed."""
+
+    def __init__(self) -> None:
+        self._renderer: BodyRenderer | None = None
+
+    def drawn(self, outcome: Outcome, drawing: Drawing) -> str:
+        """Return a picture as PNG, written in base 64."""
+        self._renderer = self._renderer or BodyRenderer()
+        tags = tags_of(outcome) if drawing.stated else ()
+        return png_text(body_picture(self._renderer, outcome, drawing.look, *drawing.size, LIGHT, drawing.title, tags))
+
+    def close(self) -> None:
+        """Give back the graphics context."""
+        if self._renderer is not None:
+            self._renderer.close()
+            self._renderer = None
+
+
+class Drawings:
+    """What is ``wanted`` of one body: drawn from the first one on here, and from the last one on by a ``second`` hand
+    meanwhile, to which :meth:`hand_on` gives something to do whenever it is called."""
+
+    def __init__(self, outcome: Outcome, wanted: Sequence[Drawing], second: SecondHand | None = None) -> None:
+        mesh = outcome.mesh
+        self._outcome, self._rest = outcome, deque(enumerate(wanted))
+        self._second = second if mesh is None or mesh.node_count <= _LARGEST else None
+        self._found: dict[int, str] = {}
+        self._away = deque[tuple[int, Drawing]]()
+
+    def hand_on(self, wait: bool = False) -> None:
+        """Take what the second hand has drawn, and let it draw the next; ``wait`` for what it is drawing."""
+        while self._second is not None and (wait or self._second.has_said()):
+            wait = False
+            said = self._second.said()
+            there = said is not None
+            if said is not None and not self._second.knows:
+                there = self._second.tell(packed(self._outcome))
+            elif said is not None:
+                self._found[self._away.popleft()[0]] = said
+            while there and self._rest and len(self._away) < _AHEAD:
+                there = self._second.tell(self._rest[-1][1])
+                self._away.append(self._rest.pop())
+            if not there:  # what it was to draw is drawn here
+                self._second = None
+                self._rest.extend(reversed(self._away))
+                self._away.clear()
+
+    def finished(self) -> list[str]:
+        """Draw the rest; return all in the order in which they are wanted, as PNG written in base 64."""
+        own = Hand()
+        try:
+            while self._rest or self._away:
+                self.hand_on(wait=not self._rest)
+                if self._rest:
+                    place, drawing = self._rest.popleft()
+                    self._found[place] = own.drawn(self._outcome, drawing)
+        finally:
+            own.close()
+        return [self._found[place] for place in sorted(self._found)]
+
+
+def png_text(image: NDArray[np.uint8]) -> str:
+    """Return an image (h, w, 4) as PNG, written in base 64."""
+    stream = io.BytesIO()
+    write_png(image, stream)
+    return base64.b64encode(stream.getvalue()).decode("ascii")
