@@ -57,46 +57,53 @@ class Hand:
 
 
 class Drawings:
-    """What is ``wanted`` of one body: drawn from the first one on here, and from the last one on by a ``second`` hand
-    meanwhile, to which :meth:`hand_on` gives something to do whenever it is called."""
+    """What is ``wanted`` of one body: drawn from the last one on by a ``second`` hand from now on, and from the first
+    one on here when all are to be :meth:`finished`."""
 
     def __init__(self, outcome: Outcome, wanted: Sequence[Drawing], second: SecondHand | None = None) -> None:
-        mesh = outcome.mesh
-        self._outcome, self._rest = outcome, deque(enumerate(wanted))
-        self._second = second if mesh is None or mesh.node_count <= _LARGEST else None
+        self._rest, self._away = deque(enumerate(wanted)), deque[tuple[int, Drawing]]()
+        self._outcome, self._second = outcome, second
         self._found: dict[int, str] = {}
-        self._away = deque[tuple[int, Drawing]]()
-
-    def hand_on(self, wait: bool = False) -> None:
-        """Take what the second hand has drawn, and let it draw the next; ``wait`` for what it is drawing."""
-        while self._second is not None and (wait or self._second.has_said()):
-            wait = False
-            said = self._second.said()
-            there = said is not None
-            if said is not None and not self._second.knows:
-                there = self._second.tell(packed(self._outcome))
-            elif said is not None:
-                self._found[self._away.popleft()[0]] = said
-            while there and self._rest and len(self._away) < _AHEAD:
-                there = self._second.tell(self._rest[-1][1])
-                self._away.append(self._rest.pop())
-            if not there:  # what it was to draw is drawn here
-                self._second = None
-                self._rest.extend(reversed(self._away))
-                self._away.clear()
+        mesh = outcome.mesh
+        if second is None or (mesh is not None and mesh.node_count > _LARGEST) or not second.tell(packed(outcome)):
+            self._second = None
+        self._tell_more()
 
     def finished(self) -> list[str]:
         """Draw the rest; return all in the order in which they are wanted, as PNG written in base 64."""
         own = Hand()
         try:
             while self._rest or self._away:
-                self.hand_on(wait=not self._rest)
+                self._take(wait=not self._rest)
                 if self._rest:
                     place, drawing = self._rest.popleft()
                     self._found[place] = own.drawn(self._outcome, drawing)
         finally:
             own.close()
         return [self._found[place] for place in sorted(self._found)]
+
+    def _take(self, wait: bool) -> None:
+        """Take what the second hand has drawn; ``wait`` for what it is drawing."""
+        while self._second is not None and (wait or self._second.has_said()):
+            wait, said = False, self._second.said()
+            if said is None:
+                self._go_on_alone()
+            else:
+                self._found[self._away.popleft()[0]] = said
+                self._tell_more()
+
+    def _tell_more(self) -> None:
+        while self._second is not None and self._rest and len(self._away) < _AHEAD:
+            if self._second.tell(self._rest[-1][1]):
+                self._away.append(self._rest.pop())
+            else:
+                self._go_on_alone()
+
+    def _go_on_alone(self) -> None:
+        """Draw here what the second hand was to draw."""
+        self._second = None
+        self._rest.extend(reversed(self._away))
+        self._away.clear()
 
 
 def png_text(image: NDArray[np.uint8]) -> str:

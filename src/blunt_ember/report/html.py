@@ -71,9 +71,7 @@ def report_html(
     looks = _looks(seen)
     stated = Drawing(Look("Material"), _DRAWING, "What is stated where", stated=True)
     drawings = Drawings(outcome, [stated, *(Drawing(look, (_WIDTH, _HEIGHT)) for _, look in looks)], second)
-    drawings.hand_on()
     charts = _charts(outcome)
-    drawings.hand_on()
     drawing, *pictures = drawings.finished()
     loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
     return loader.get_template("report.html.jinja").render(

@@ -15,30 +15,27 @@ from blunt_ember.flow.process.job import do_job
 
 
 class SecondHand:
-    """Draws what it is told to, once it knows of which body, in a process of its own.
-
-    It says an empty line when it is ready, then each picture, until it is told nothing more.
-    """
+    """Draws what it is told to, after it was told of which body, in a process of its own."""
 
     def __init__(self) -> None:
-        # Imports of its own would take it as long as all there is to draw.
+        # Forked, as imports of its own would take as long as all there is to draw.
         context = multiprocessing.get_context("fork")
         self._connection, its = context.Pipe()
         self._process = context.Process(target=_serve, args=(its,), name="second hand", daemon=True)
         self._process.start()
         its.close()
-        self.knows = False
 
     def has_said(self) -> bool:
         """Return whether :meth:`said` would not wait."""
         return self._connection.poll()
 
     def said(self) -> str | None:
-        """Return what it said last, once it has; None where it has ended."""
+        """Return the next picture, once it is drawn; None where it has ended, or could not draw it."""
         try:
-            return str(self._connection.recv())
+            said = self._connection.recv()
         except (EOFError, OSError):
             return None
+        return said.decode("ascii") if isinstance(said, bytes) else None
 
     def tell(self, what: Any) -> bool:
         """Tell it the body first, then what to draw of it; return whether it is still there."""
@@ -46,7 +43,6 @@ class SecondHand:
             self._connection.send(what)
         except OSError:
             return False
-        self.knows = True
         return True
 
     def close(self) -> None:
@@ -74,10 +70,8 @@ def _serve(connection: Connection) -> None:
         from blunt_ember.flow.process.server import unpacked
         from blunt_ember.report.drawings import Hand
 
-        hand = Hand()
-        send("")
-        outcome = unpacked(connection.recv())
+        hand, outcome = Hand(), unpacked(connection.recv())
         while True:
-            send(hand.drawn(outcome, connection.recv()))
+            send(hand.drawn(outcome, connection.recv()).encode("ascii"))
 
     do_job(connection, "report", job)
