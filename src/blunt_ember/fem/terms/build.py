@@ -22,7 +22,7 @@ def build_terms(problem: Problem, reference_temperature: float) -> tuple[Term, .
     """Return every term of the balance of a problem, conduction block by block first."""
     return (
         *(Conduction(block, problem.mesh, problem.conductors, reference_temperature) for block in problem.mesh.blocks),
-        *_on_surfaces(problem, reference_temperature),
+        *surface_terms(problem, reference_temperature),
         *(term for law in problem.enclosures for term in enclosure_terms(law, problem.mesh, reference_temperature)),
         *_in_regions(problem, reference_temperature),
         *_across_joints(problem),
@@ -30,7 +30,8 @@ def build_terms(problem: Problem, reference_temperature: float) -> tuple[Term, .
     )
 
 
-def _on_surfaces(problem: Problem, reference_temperature: float) -> Iterator[Term]:
+def surface_terms(problem: Problem, reference_temperature: float) -> Iterator[OnSurface]:
+    """Return what acts on each outer surface, family by family of its facets."""
     mesh = problem.mesh
     for name, laws in problem.exchanges.items():
         follows_place = any(law.follows_place for law in laws)

@@ -27,6 +27,7 @@ from blunt_ember.fem.memory import require_memory
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
 from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about, temperature_at
+from blunt_ember.flow.answering.beside_held import unseen_beside_held
 from blunt_ember.flow.answering.early_times import told_early
 from blunt_ember.flow.answering.rivals import NO_RIVALS, asked_at_rivals, beyond_all_beside
 from blunt_ember.mesh.mesh import Mesh
@@ -120,6 +121,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
         missed = np.maximum(_between_nodes(case, solved), _cut_off(case, solved))
         missed = np.maximum(missed, beyond_all_beside(case, solved))
+        missed = np.maximum(missed, unseen_beside_held(case, solved))
         amounts = np.maximum(amounts, np.maximum(least, missed))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
     except StoppedError:

@@ -21,6 +21,7 @@ from blunt_ember.checks.questions.extreme_probe import ExtremeProbe
 from blunt_ember.checks.questions.readers import question_probes
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.bounds import Bounds, met_beside
+from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.answering.about_points import nearest_kept, temperature_at
 from blunt_ember.mesh.mesh import Mesh
 
@@ -61,7 +62,7 @@ def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
     """Return a case with questions for the places that rival its extremes behind its own."""
     questions = list[Question](case.document.questions)
     found: list[tuple[int, float, float, float]] = []
-    for place, question, probe in _extremes(case, solved):
+    for place, question, probe in extremes_asked(case, solved):
         asked, run = question.asked_time, solved.run
         kept = run is not None and asked is not None
         if run is not None and asked is not None and run.fields.times[nearest_kept(asked.si, run)] != asked.si:
@@ -70,7 +71,7 @@ def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
         extreme = solved.reached(probe(temperature), probe.highest)
         most = abs(solved.reached(np.inf if probe.highest else -np.inf, probe.highest) - extreme)
         lost = _KEPT * abs(extreme) if kept else 0.0
-        for node in _rivals(probe, temperature, _held(question, solved)).tolist() if most > 0 else ():
+        for node in _rivals(probe, temperature, held_at(question, solved)).tolist() if most > 0 else ():
             questions.append(_asked_near(solved.mesh, node, f"rival {place} {len(found)}", question))
             found.append((place, sign, extreme + sign * lost, most))
     columns = np.array(found, dtype=float).reshape(-1, 4).T
@@ -86,11 +87,11 @@ def beyond_all_beside(case: Case, solved: SolvedField) -> Floats:
     Cells swing so where a film is strong beside what is held, by nearly as much on those of half the size.
     """
     beyond = np.zeros(len(case.document.questions))
-    for place, question, probe in _extremes(case, solved):
+    for place, question, probe in extremes_asked(case, solved):
         temperature = temperature_at(question, solved)
         found, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
         node = int(found.nodes[found.shares.argmax()])
-        if _held(question, solved)[node] or solved.reached(found.value, probe.highest) != found.value:
+        if held_at(question, solved)[node] or solved.reached(found.value, probe.highest) != found.value:
             continue  # it is right there, or not taken
         least = np.inf
         for low, high in _beside(question, solved, temperature, node):  # few have to be looked at
@@ -118,7 +119,7 @@ def _beside(question: Question, solved: SolvedField, temperature: Floats, node: 
             yield met_beside(run.problem_at(t), fields.field(frame), node, t)
 
 
-def _extremes(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, ExtremeProbe]]:
+def extremes_asked(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, ExtremeProbe]]:
     """The questions for an extreme of elements at one time, with their places and what reads them."""
     for place, question in enumerate(case.document.questions):
         if question.condition is None and question.readings and question.readings[0].how in ("highest", "lowest"):
@@ -127,12 +128,20 @@ def _extremes(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, 
                 yield place, question, probe
 
 
-def _held(question: Question, solved: SolvedField) -> Flags:
+def problem_at(question: Question, solved: SolvedField) -> tuple[Problem, float]:
+    """What is solved at the time of a question, and that time in s."""
+    if solved.run is None:
+        assert solved.problem is not None
+        return solved.problem, 0.0
+    asked = question.asked_time
+    t = float(solved.run.times[-1]) if asked is None else asked.si
+    return solved.run.problem_at(t), t
+
+
+def held_at(question: Question, solved: SolvedField) -> Flags:
     """Which nodes (n,) are held at the time of a question."""
-    held, problem, asked = np.zeros(solved.mesh.node_count, dtype=bool), solved.problem, question.asked_time
-    if solved.run is not None:
-        problem = solved.run.problem_at(float(solved.run.times[-1]) if asked is None else asked.si)
-    for name in problem.held if problem is not None else ():
+    held = np.zeros(solved.mesh.node_count, dtype=bool)
+    for name in problem_at(question, solved)[0].held:
         held[solved.mesh.surfaces[name].nodes] = True
     return held
 
