@@ -97,7 +97,8 @@ def beyond_corner(rise: Floats, fall: Floats, angle: Floats) -> Floats:
 
 
 def _normals(problem: Problem, name: str) -> Floats:
-    """A normal (n, d) of a surface at each of its nodes, of one of the facets there; zero elsewhere."""
+    """A normal (n, d) of a surface at each of its nodes, of one of the facets there; zero elsewhere, and where those
+    shrink to lines, as on an axis."""
     mesh = problem.mesh
     normals = np.zeros(mesh.points.shape)
     for block in mesh.surfaces[name].blocks:
@@ -107,7 +108,9 @@ def _normals(problem: Problem, name: str) -> Floats:
             normal = np.stack([along[:, 1], -along[:, 0]], axis=1)
         else:
             normal = np.cross(along, corners[:, 2] - corners[:, 0])
-        normals[block.nodes] = (normal / np.linalg.norm(normal, axis=1, keepdims=True))[:, None]
+        size = np.linalg.norm(normal, axis=1)
+        wide = size > 0
+        normals[block.nodes[wide]] = (normal[wide] / size[wide, None])[:, None]
     return normals
 
 
