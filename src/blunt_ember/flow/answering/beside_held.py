@@ -20,6 +20,7 @@ from blunt_ember.fem.terms.build import surface_terms
 from blunt_ember.fem.terms.on_facets import OnSurface
 from blunt_ember.flow.answering.about_points import temperature_at
 from blunt_ember.flow.answering.rivals import extremes_asked, held_at, problem_at
+from blunt_ember.mesh.cells.facets import normals
 
 #: What is unseen is off by at most so many times what the field about a corner alone comes to.
 _MORE = 1.5
@@ -100,18 +101,17 @@ def _normals(problem: Problem, name: str) -> Floats:
     """A normal (n, d) of a surface at each of its nodes, of one of the facets there; zero elsewhere, and where those
     shrink to lines, as on an axis."""
     mesh = problem.mesh
-    normals = np.zeros(mesh.points.shape)
+    found = np.zeros(mesh.points.shape)
     for block in mesh.surfaces[name].blocks:
-        corners = mesh.points[block.nodes]
-        along = corners[:, 1] - corners[:, 0]
         if mesh.dimension == 2:
-            normal = np.stack([along[:, 1], -along[:, 0]], axis=1)
+            along = mesh.points[block.nodes[:, 1]] - mesh.points[block.nodes[:, 0]]
+            normal = np.stack([along[:, 1], -along[:, 0]], axis=1) / np.linalg.norm(along, axis=1, keepdims=True)
+            found[block.nodes] = normal[:, None]
         else:
-            normal = np.cross(along, corners[:, 2] - corners[:, 0])
-        size = np.linalg.norm(normal, axis=1)
-        wide = size > 0
-        normals[block.nodes[wide]] = (normal[wide] / size[wide, None])[:, None]
-    return normals
+            each = normals(block, mesh.points)
+            wide = each.any(axis=-1)
+            found[block.nodes[wide]] = each[wide]
+    return found
 
 
 def _least_conductivity(problem: Problem, term: OnSurface, nodes: Ints, temperature: Floats, t: float) -> Floats:

@@ -166,8 +166,8 @@ def _corners(block: FacetBlock) -> Ints:
     return block.nodes[:, : CELL_FAMILIES[block.family].corners]
 
 
-def normals(part: FacetPart, points: Floats) -> Floats:
-    """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet."""
+def normals(part: FacetPart | FacetBlock, points: Floats) -> Floats:
+    """Return unit normals (f, k, 3) pointing out of the body at the nodes of each facet; zero where it has no area."""
     family = CELL_FAMILIES[part.family]
     slopes = np.einsum("qki,fkj->fqij", family.gradients(family.just_inside), points[part.nodes])
     cross = np.cross(slopes[:, :, 0], slopes[:, :, 1])
