@@ -23,6 +23,10 @@ _NEAR = 1e-3
 _SLACK = 1e-12
 #: Nodes of a region about which cells are looked into.
 _NODES = 6
+#: Share of the span of temperatures by which nodes may lie behind the best and still be as good.
+_TIED = 1e-9
+#: Elements that are looked into closely for what lies between their nodes, and how many at a time.
+_CLOSELY, _AT_ONCE = 40, 2_000
 #: Elements up to which all are looked into.
 _FEW = 20_000
 
@@ -86,16 +90,19 @@ class ExtremeProbe:
 
     def missed(self, temperature: Floats, mesh: Mesh) -> float:
         """Return by how much the extreme may lie beyond the nodes of linear elements, which are straight between them,
-        in K: by a field that is quadratic about the best of them. 0 for quadratic elements."""
+        in K: by a field that is quadratic about all that have the best of them. 0 for quadratic elements."""
         if mesh.order != 1:
             return 0.0
-        best = self.found(temperature)
-        sign, beyond = (1.0 if self.highest else -1.0), 0.0
+        sign = 1.0 if self.highest else -1.0
+        best, up = sign * self.found(temperature).value, sign * temperature
+        level, beyond = best - _TIED * float(np.ptp(temperature)), 0.0
         for block in self.blocks:
             family = CELL_FAMILIES[block.family]
-            for nodes in block.nodes[(block.nodes == best.nodes[0]).any(axis=1)]:
-                bent = quadratic_about(mesh, temperature, nodes, family.at_close_samples)
-                beyond = max(beyond, float((sign * bent).max()) - sign * best.value)
+            about = block.nodes[(up[block.nodes] >= level).any(axis=1)]
+            samples = family.at_close_samples if len(about) <= _CLOSELY else family.at_samples
+            for start in range(0, len(about), _AT_ONCE):
+                bent = quadratic_about(mesh, temperature, about[start : start + _AT_ONCE], samples)
+                beyond = max(beyond, float((sign * bent).max()) - best)
         return beyond
 
     def found(self, temperature: Floats) -> Extreme:

@@ -61,8 +61,8 @@ class Probe:
         for row in np.argsort(-values)[:_BEST].tolist():
             own = slice(*self.weights.indptr[row : row + 2])
             nodes, shares = self.weights.indices[own].astype(np.int64), self.weights.data[own]
-            bent = quadratic_about(mesh, temperature, nodes, shares[None])
-            beyond = max(beyond, float(sign * bent[0]) - float(values.max()))
+            bent = quadratic_about(mesh, temperature, nodes[None], shares[None])
+            beyond = max(beyond, float(sign * bent[0, 0]) - float(values.max()))
         return beyond
 
     def slope(self, temperature: Floats) -> Floats:

@@ -236,9 +236,10 @@ def _between_nodes(case: Case, solved: SolvedField) -> Floats:
             missed[place] = _MISSED * missed_between_nodes(mesh, temperature, point, side)
         for reading, probe in zip(question.readings, question_probes(question, place, solved), strict=True):
             if reading.how in ("highest", "lowest"):
-                beyond, highest = _MISSED * probe.missed(temperature, mesh), reading.how == "highest"
+                highest = reading.how == "highest"
                 last = solved.reached(np.inf if highest else -np.inf, highest)
-                missed[place] = min(beyond, abs(last - probe(temperature)))
+                most = abs(last - probe(temperature))  # what the body meets
+                missed[place] = min(_MISSED * probe.missed(temperature, mesh), most) if most > 0 else 0.0
     return missed
 
 
