@@ -143,6 +143,26 @@ CASES: dict[str, dict[str, Any]] = {
         mesh={"size": "8.8063 mm", "order": 1, "cells": "triangles"},
     ),
 }
+CASES["a strong film all along the edge of what is held, in space"] = {
+    "format": "blunt-ember/1",
+    "materials": {"stuff": {"k": "1.5325 W/(m K)"}},
+    "body": {
+        "kind": "stacked",
+        "regions": {
+            "block": {"shape": "rectangle", "size": ["120 mm", "100 mm"], "z": ["0 mm", "60 mm"], "material": "stuff"}
+        },
+    },
+    "surroundings": [
+        cooled("block.front", 15, 61.8),
+        cooled("block.back", 1140, 80.5),
+        cooled("block.right", 115, 191),
+        {"on": "block.left", "insulated": True},
+        held("block.top", 286),
+        held("block.bottom", 294),
+    ],
+    "mesh": {"size": "23.06 mm", "order": 1},
+    "questions": [{"name": "asked", "lowest": "body"}],
+}
 
 
 def with_mesh(data: dict[str, Any], **mesh: Any) -> Case:

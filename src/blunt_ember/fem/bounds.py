@@ -67,26 +67,26 @@ def met_at(
     return low, high
 
 
-def met_beside(problem: Problem, temperature: Floats, node: int, t: float) -> Bounds:
-    """Return the lowest and highest temperature, K, that a ``node`` has beside it in a ``temperature`` (n,) in K: at
-    the other nodes of its cells, across its joints, and in what it meets itself at a time ``t`` in s. Infinite where it
-    is tied to others."""
+def met_beside(problem: Problem, temperature: Floats, nodes: Ints, t: float) -> Bounds:
+    """Return the lowest and highest temperature, K, that ``nodes`` (k,) have beside them in a ``temperature`` (n,) in
+    K: at the other nodes of their cells, across their joints, and in what they meet themselves at a time ``t`` in s.
+    Infinite where one is tied to others."""
     mesh = problem.mesh
+    at = np.zeros(mesh.node_count, dtype=bool)
+    at[nodes] = True
     tied = [mesh.surfaces[name].nodes for pair in problem.periodic for name in pair]
-    if any((nodes == node).any() for nodes in [*tied, *(each.nodes for each in problem.isothermal)]):
+    if any(at[each].any() for each in [*tied, *(each.nodes for each in problem.isothermal)]):
         return -np.inf, np.inf
     gives = problem.sources or problem.points or problem.joints
     terms = build_terms(problem, 0.0) if gives else []
-    at = np.zeros(mesh.node_count, dtype=bool)
-    at[node] = True
-    beside = [block.nodes[(block.nodes == node).any(axis=1)].ravel() for block in mesh.blocks]
+    beside = [block.nodes[at[block.nodes].any(axis=1)].ravel() for block in mesh.blocks]
     for term in terms:
         if term.kind == "joint":
-            beside.append(term.nodes[(term.nodes == node).any(axis=1)].ravel())
+            beside.append(term.nodes[at[term.nodes].any(axis=1)].ravel())
     around = np.concatenate(beside)
-    around = temperature[around[around != node]]
+    values = temperature[around[~at[around]]]
     low, high = met_at(problem, terms, temperature, 0.0, t, at)
-    return min(low, float(around.min())), max(high, float(around.max()))
+    return min(low, float(values.min(initial=np.inf))), max(high, float(values.max(initial=-np.inf)))
 
 
 def together(bounds: Iterable[Bounds]) -> Bounds:

@@ -11,6 +11,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.case.case import Case
@@ -31,6 +33,9 @@ _MOST, _BEHIND = 6, 0.25
 _INWARDS = 0.05
 #: What lies beyond all beside it should lie inside of that, and is off by more than it is beyond.
 _INSIDE = 1.5
+#: Shares of the span of temperatures by which nodes that are looked beside with an extreme may lie behind it, and how
+#: many these may be.
+_OUT, _MOST_OUT = (0.02, 0.1, 0.3), 5_000
 #: Share of a temperature that is lost in keeping fields of a run.
 _KEPT = 1e-6
 
@@ -82,41 +87,72 @@ def asked_at_rivals(case: Case, solved: SolvedField) -> tuple[Case, Rivals]:
 
 def beyond_all_beside(case: Case, solved: SolvedField) -> Floats:
     """Return how far extremes are off (a,), K, that lie beyond all beside them, where heat does not take them there: in
-    a run beyond what was there at any time before too.
+    a run beyond what was there at any time before too. What was cut to what the body meets is not as far off as that.
 
-    Cells swing so where a film is strong beside what is held, by nearly as much on those of half the size.
+    Cells swing so where a film is strong beside what is held, by nearly as much on those of half the size; in space all
+    along the edge of that, so that it is the nodes that are nearly as far out, together, that have to be looked beside.
     """
     beyond = np.zeros(len(case.document.questions))
     for place, question, probe in extremes_asked(case, solved):
-        temperature = temperature_at(question, solved)
+        temperature, held = temperature_at(question, solved), held_at(question, solved)
         found, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
         node = int(found.nodes[found.shares.argmax()])
-        if held_at(question, solved)[node] or solved.reached(found.value, probe.highest) != found.value:
-            continue  # it is right there, or not taken
-        least = np.inf
-        for low, high in _beside(question, solved, temperature, node):  # few have to be looked at
-            least = min(least, sign * (found.value - (high if probe.highest else low)))
-            if least <= 0:
-                break
-        beyond[place] = _INSIDE * max(least, 0.0)
+        if held[node]:
+            continue  # it is right there
+        most = 0.0
+        for nodes in _as_far_out(solved.mesh, np.where(held, -np.inf, sign * temperature), node):
+            least = np.inf
+            for low, high in _beside(question, solved, temperature, nodes):  # few have to be looked at
+                least = min(least, sign * (found.value - (high if probe.highest else low)))
+                if least <= 0:
+                    break
+            most = max(most, least)
+        cut = abs(solved.reached(found.value, probe.highest) - found.value)
+        beyond[place] = _INSIDE * most - cut
     return beyond
 
 
-def _beside(question: Question, solved: SolvedField, temperature: Floats, node: int) -> Iterator[Bounds]:
-    """What a node has beside it where a question is asked, and in a run what was there before, the latest first."""
+def _as_far_out(mesh: Mesh, up: Floats, node: int) -> Iterator[Ints]:
+    """A ``node``, and then those of its neighbourhood that lie behind it by less than ever larger shares of the span
+    of ``up`` (n,) in K, -inf at nodes that do not count."""
+    yield np.array([node])
+    span = float(up[node] - up[np.isfinite(up)].min())
+    for share in _OUT:
+        out = up >= up[node] - share * span
+        if out.sum() > _MOST_OUT:
+            return
+        yield _joined(mesh, out, node)
+
+
+def _joined(mesh: Mesh, out: Flags, node: int) -> Ints:
+    """The nodes that are ``out`` (n,) and that cells join to a ``node``."""
+    cells = [block.nodes[out[block.nodes].any(axis=1)] for block in mesh.blocks]
+    rows = np.concatenate([np.repeat(np.arange(len(each)), each.shape[1]) for each in cells])
+    rows += np.repeat(np.cumsum([0, *(len(each) for each in cells)])[:-1], [each.size for each in cells])
+    columns = np.concatenate([each.ravel() for each in cells])
+    kept = out[columns]
+    numbers, places = np.unique(columns[kept], return_inverse=True)
+    has = csr_array((np.ones(len(places)), (rows[kept], places)), shape=(len(rows), len(numbers)))
+    _, component = connected_components(has.T @ has, directed=False)
+    return np.asarray(numbers[component == component[np.searchsorted(numbers, node)]])
+
+
+def _beside(question: Question, solved: SolvedField, temperature: Floats, nodes: Ints) -> Iterator[Bounds]:
+    """What nodes (k,) have beside them where a question is asked, and in a run what was there before, the latest
+    first."""
     run = solved.run
     if run is None:
         assert solved.problem is not None
-        yield met_beside(solved.problem, temperature, node, 0.0)
+        yield met_beside(solved.problem, temperature, nodes, 0.0)
         return
     fields, asked = run.fields, question.asked_time
     end = float(run.times[-1]) if asked is None else float(fields.times[nearest_kept(asked.si, run)])
-    yield met_beside(run.problem_at(end), temperature, node, end)
-    start = fields.field(0)
-    yield float(start[node]), float(start[node])
+    yield met_beside(run.problem_at(end), temperature, nodes, end)
+    start = fields.field(0)[nodes]
+    yield float(start.min()), float(start.max())
     for frame, t in reversed(list(enumerate(fields.times.tolist()))):
         if t <= end:
-            yield met_beside(run.problem_at(t), fields.field(frame), node, t)
+            yield met_beside(run.problem_at(t), fields.field(frame), nodes, t)
 
 
 def extremes_asked(case: Case, solved: SolvedField) -> Iterator[tuple[int, Question, ExtremeProbe]]:
