@@ -34,7 +34,7 @@ def main() -> None:
     _compare(iso, name, fine[-1].values[heat], "40 mm")
     corner = family("wall-corner").case()
     # The limit of Richardson's series, whose band is two in 10⁵.
-    from blunt_ember.report.refined import trends
+    from blunt_ember.report.tables.refined import trends
 
     limit = trends(list(uniform_refinement(Flow(), corner, 4)))[0].limit
     _compare(corner, corner.document.questions[0].name, limit, "120 mm")

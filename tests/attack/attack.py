@@ -29,7 +29,7 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.report.exporting import ExportOptions, write_outcome
-from blunt_ember.report.foreign_files import case_from_foreign
+from blunt_ember.report.files.foreign_files import case_from_foreign
 from tests.attack.mutations import mutated_bytes, mutated_data
 
 #: Seconds a flow may take before it is stopped, which counts as slow and not as broken.

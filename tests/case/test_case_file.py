@@ -22,7 +22,7 @@ from blunt_ember.errors import BluntEmberError, CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.gallery.reference_cases import reference_cases
-from blunt_ember.report.foreign_files import case_from_foreign
+from blunt_ember.report.files.foreign_files import case_from_foreign
 from blunt_ember.written_file import NotWrittenError
 
 WRITTEN = """{

@@ -10,7 +10,7 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.report.checks_table import outcome_object
+from blunt_ember.report.tables.checks import outcome_object
 
 PLATE: dict[str, Any] = {
     "format": "blunt-ember/1",

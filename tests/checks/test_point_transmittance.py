@@ -12,7 +12,7 @@ from blunt_ember.checks.verdict import Check
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.report.number_tables import TABLES
+from blunt_ember.report.tables.number_tables import TABLES
 
 LAYERS = {"inner": (0.0, 0.1, "brick"), "middle": (0.1, 0.08, "wool"), "outer": (0.18, 0.02, "brick")}
 U = 1 / (0.13 + 0.1 / 0.7 + 0.08 / 0.04 + 0.02 / 0.7 + 0.04)

@@ -19,7 +19,7 @@ from blunt_ember.cli.main import main
 from blunt_ember.errors import CaseError, SolverError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.report.number_tables import number_table
+from blunt_ember.report.tables.number_tables import number_table
 
 
 @pytest.mark.parametrize("order", [1, 2])

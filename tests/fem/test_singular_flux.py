@@ -14,7 +14,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
 from blunt_ember.refinement.uniform import uniform_refinement
-from blunt_ember.report.refined import trends
+from blunt_ember.report.tables.refined import trends
 
 
 def answered(data: dict[str, Any]) -> Outcome:

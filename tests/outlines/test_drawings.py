@@ -21,7 +21,7 @@ from blunt_ember.gallery.families import family
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.report.exporting import ExportOptions, write_outcome
-from blunt_ember.report.foreign_files import UnitMissingError, case_from_foreign
+from blunt_ember.report.files.foreign_files import UnitMissingError, case_from_foreign
 
 
 def areas(case: Case) -> dict[str, float]:

@@ -18,7 +18,7 @@ from blunt_ember.mesh.rod import graded_rod_mesh
 from blunt_ember.refinement.adaptive import adaptive_refinement
 from blunt_ember.refinement.trend import RefinementLevel, left_over
 from blunt_ember.refinement.uniform import uniform_refinement
-from blunt_ember.report.refined import trends
+from blunt_ember.report.tables.refined import trends
 
 
 def test_cells_that_follow_the_error_need_far_fewer_nodes() -> None:

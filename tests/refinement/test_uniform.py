@@ -14,7 +14,7 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
 from blunt_ember.refinement.trend import trend
 from blunt_ember.refinement.uniform import MOST_NODES, uniform_refinement
-from blunt_ember.report.refined import trends
+from blunt_ember.report.tables.refined import trends
 
 
 def test_smooth_heat_flows_settle_with_order_four_and_a_corner_with_four_thirds() -> None:

@@ -30,8 +30,8 @@ from blunt_ember.picture.look import CutPlane, Look, MirrorPlane, Whole
 from blunt_ember.picture.palette import DARK, LIGHT, rgb
 from blunt_ember.refinement.uniform import uniform_refinement
 from blunt_ember.report.exporting import EXPORTS, ExportOptions, write_outcome
-from blunt_ember.report.picture_file import MOST, picture_size, write_picture
-from blunt_ember.report.series import write_series
+from blunt_ember.report.files.picture_file import MOST, picture_size, write_picture
+from blunt_ember.report.files.series import write_series
 
 
 @pytest.fixture(scope="module")

@@ -14,7 +14,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
-from blunt_ember.report.number_tables import TABLES, NumberTable, number_table
+from blunt_ember.report.tables.number_tables import TABLES, NumberTable, number_table
 
 FLOW = Flow()
 

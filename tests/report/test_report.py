@@ -22,8 +22,8 @@ from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import FAMILIES, family
 from blunt_ember.refinement.uniform import uniform_refinement
-from blunt_ember.report.html import report_html, write_report
-from blunt_ember.report.statement import parameters, statement, working
+from blunt_ember.report.page.html import report_html, write_report
+from blunt_ember.report.page.statement import parameters, statement, working
 
 
 class Page(HTMLParser):
@@ -108,8 +108,8 @@ def test_a_report_of_a_run_has_its_histories(tmp_path: Path) -> None:
 BY_TWO_HANDS = """
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
-from blunt_ember.report.html import report_html
-from blunt_ember.report.second_hand import SecondHand
+from blunt_ember.report.page.html import report_html
+from blunt_ember.report.page.second_hand import SecondHand
 
 seconds = {dies_after: SecondHand() for dies_after in (9, 1, 0)}
 third = SecondHand()

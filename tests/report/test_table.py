@@ -12,8 +12,8 @@ from blunt_ember.case.editing.edits import with_value
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import GROUPS, family
-from blunt_ember.report.checks_table import answer_object, basis, checks_csv, outcome_object, outcome_text
 from blunt_ember.report.folder import write_demo
+from blunt_ember.report.tables.checks import answer_object, basis, checks_csv, outcome_object, outcome_text
 
 
 @pytest.fixture(scope="module")

@@ -1,1 +1,1 @@
-"""Results as text and files: tables now, written by the command line and the demo."""
+"""Results as tables, files of other kinds, and one page; the registry of what can be written, and who writes it."""

@@ -14,11 +14,11 @@ from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
 from blunt_ember.refinement.trend import RefinementLevel
-from blunt_ember.report.checks_table import checks_csv
-from blunt_ember.report.foreign_files import write_mesh_file, write_outlines, write_skin_file
-from blunt_ember.report.html import write_report
-from blunt_ember.report.number_tables import TABLES, number_table
-from blunt_ember.report.picture_file import USUAL, write_picture
+from blunt_ember.report.files.foreign_files import write_mesh_file, write_outlines, write_skin_file
+from blunt_ember.report.files.picture_file import USUAL, write_picture
+from blunt_ember.report.page.html import write_report
+from blunt_ember.report.tables.checks import checks_csv
+from blunt_ember.report.tables.number_tables import TABLES, number_table
 from blunt_ember.written_file import write_text
 
 

@@ -19,7 +19,7 @@ from blunt_ember.picture.charts.plot import image_of
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.png import write_png
-from blunt_ember.report.checks_table import checks_csv, outcome_text
+from blunt_ember.report.tables.checks import checks_csv, outcome_text
 from blunt_ember.written_file import NotWrittenError, reason, write_text, written
 
 DEMO_WIDTH, DEMO_HEIGHT = 900, 560

@@ -30,7 +30,7 @@ def serve_report(
     """Write the report of a case, of which an outcome is ``known``; send a line that says how it ended."""
 
     def job(_: Callable[[Any], None]) -> None:
-        from blunt_ember.report.html import write_report
+        from blunt_ember.report.page.html import write_report
 
         write_report(unpacked(known), path, levels, kinds, look, studies)
 

@@ -17,7 +17,7 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.report.folder import write_demo
 
     outcome, written = write_demo(Path(options.output))
-    from blunt_ember.report.checks_table import outcome_text
+    from blunt_ember.report.tables.checks import outcome_text
 
     print(outcome_text(outcome))
     print("\nThere is no display, so no window was opened. Pictures and tables are in", Path(options.output).resolve())

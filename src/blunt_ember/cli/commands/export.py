@@ -17,7 +17,7 @@ def _run(options: argparse.Namespace) -> int:
         from blunt_ember.picture.look import Look
         from blunt_ember.picture.palette import LIGHT
         from blunt_ember.report.exporting import ExportOptions, write_outcome
-        from blunt_ember.report.picture_file import USUAL, picture_size
+        from blunt_ember.report.files.picture_file import USUAL, picture_size
 
     path = Path(options.output)
     require_new(path, options.force)
@@ -34,7 +34,7 @@ def _run(options: argparse.Namespace) -> int:
 def _add_arguments(command: argparse.ArgumentParser) -> None:
     from blunt_ember.picture.lenses.registry import LENSES
     from blunt_ember.report.exporting import export_words
-    from blunt_ember.report.number_tables import TABLES
+    from blunt_ember.report.tables.number_tables import TABLES
 
     command.add_argument("file", metavar="FILE", help="a case file (.ember)")
     command.add_argument("--lens", choices=tuple(LENSES), default="Temperature", help="what a picture shows")

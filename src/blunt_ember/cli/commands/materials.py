@@ -9,7 +9,7 @@ from blunt_ember.cli.command import AGREED, Command, add_json, print_json
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.library.shelves import own_file, shelves
-    from blunt_ember.report.checks_table import aligned
+    from blunt_ember.report.tables.checks import aligned
 
     found = shelves()
     if options.json:

@@ -11,7 +11,7 @@ from blunt_ember.errors import BluntEmberError
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.case.files.case_file import write_case
-    from blunt_ember.report.foreign_files import UnitMissingError, case_from_foreign
+    from blunt_ember.report.files.foreign_files import UnitMissingError, case_from_foreign
 
     path = Path(options.output)
     require_new(path, options.force)

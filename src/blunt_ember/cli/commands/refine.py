@@ -17,7 +17,7 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.flow.flow import Flow
     from blunt_ember.refinement.adaptive import adaptive_refinement
     from blunt_ember.refinement.uniform import LEVELS, uniform_refinement
-    from blunt_ember.report.refined import refined_object, refined_text
+    from blunt_ember.report.tables.refined import refined_object, refined_text
 
     told = Told()
     case, flow = read_case(Path(options.file)), Flow(on_progress=told)

@@ -23,8 +23,8 @@ def _run(options: argparse.Namespace) -> int:
         from blunt_ember.case.files.case_file import read_case
         from blunt_ember.flow.flow import Flow
         from blunt_ember.refinement.uniform import uniform_refinement
-        from blunt_ember.report.html import write_report
-        from blunt_ember.report.second_hand import drawing_along
+        from blunt_ember.report.page.html import write_report
+        from blunt_ember.report.page.second_hand import drawing_along
 
     case = read_case(source)
     with drawing_along() as second:

@@ -21,7 +21,7 @@ def _run(options: argparse.Namespace) -> int:
         from blunt_ember.case.editing.edits import with_value
         from blunt_ember.case.files.case_file import read_case
         from blunt_ember.flow.flow import Flow
-        from blunt_ember.report.checks_table import outcome_object, outcome_text
+        from blunt_ember.report.tables.checks import outcome_object, outcome_text
 
     case = read_case(Path(options.file))
     if options.units is not None:
@@ -52,7 +52,7 @@ def _asked_for(options: argparse.Namespace, case: Case) -> list[Path]:
 
 def _write_in_time(options: argparse.Namespace, outcome: Outcome) -> None:
     """Write the histories and the fields of a run where they were asked for."""
-    from blunt_ember.report.series import write_histories, write_series
+    from blunt_ember.report.files.series import write_histories, write_series
 
     if options.history is not None:
         write_histories(outcome, Path(options.history))

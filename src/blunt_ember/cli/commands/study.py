@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.case.files.case_file import read_case
-    from blunt_ember.report.checks_table import aligned
+    from blunt_ember.report.tables.checks import aligned
     from blunt_ember.studies.result import StudyDone
     from blunt_ember.studies.running.store import ResultsStore
     from blunt_ember.studies.study import study

@@ -9,7 +9,7 @@ from blunt_ember.cli.command import AGREED, Command, add_json, print_json
 
 def _run(options: argparse.Namespace) -> int:
     from blunt_ember.case.values.textbook.registry import BOOKS, TEXTBOOK
-    from blunt_ember.report.checks_table import aligned
+    from blunt_ember.report.tables.checks import aligned
 
     if options.json:
         fields = ("name", "words", "arguments", "must", "exactness", "source")

@@ -67,7 +67,7 @@ def _run(options: argparse.Namespace) -> int:
     from blunt_ember.checks.source import Provenance
     from blunt_ember.gallery.reference_cases import reference_cases
     from blunt_ember.gallery.varied import varied_cases
-    from blunt_ember.report.checks_table import CHECK_HEADINGS, aligned, answer_object, check_rows
+    from blunt_ember.report.tables.checks import CHECK_HEADINGS, aligned, answer_object, check_rows
 
     checks: list[Check] = []
     objects: list[dict[str, Any]] = []

@@ -137,7 +137,7 @@ def _asked_for(window: DeskWindow, title: str, suggestion: str, kinds: str) -> P
 
 def _asked_size(window: DeskWindow) -> tuple[int, int] | None:
     """The size of a picture in pixels; asked again until it can be understood, None when it is not told."""
-    from blunt_ember.report.picture_file import picture_size
+    from blunt_ember.report.files.picture_file import picture_size
 
     said, typed = "Width and height in pixels", " x ".join(map(str, _USUAL_SIZE))
     while True:

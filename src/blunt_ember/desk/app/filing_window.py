@@ -21,7 +21,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import family
 from blunt_ember.mesh.imported import MESH_SUFFIXES
-from blunt_ember.report.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, is_foreign
+from blunt_ember.report.files.foreign_files import DRAWINGS, ForeignCase, UnitMissingError, is_foreign
 from blunt_ember.written_file import NotWrittenError
 
 _OPENED = (

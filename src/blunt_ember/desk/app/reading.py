@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QProgressDialog, QWidget
 
 from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.errors import BluntEmberError
-from blunt_ember.report.foreign_files import ForeignCase
-from blunt_ember.report.reading import serve_reading
+from blunt_ember.report.files.foreign_files import ForeignCase
+from blunt_ember.report.files.reading import serve_reading
 
 #: A file that is read sooner is read without a word, ms.
 _UNSEEN_MS = 400

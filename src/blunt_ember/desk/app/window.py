@@ -33,7 +33,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Kept, Outcome, without_errors
 from blunt_ember.library.shelves import keep
 from blunt_ember.picture.palette import DARK, LIGHT
-from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
+from blunt_ember.report.tables.checks import CHECK_HEADINGS, check_rows
 from blunt_ember.sentences.parts import Asked, DoStudy, DrawOutline, KeepMaterial
 from blunt_ember.studies.points import Point
 from blunt_ember.studies.telling import stated_as

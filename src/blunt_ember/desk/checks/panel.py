@@ -27,7 +27,7 @@ from blunt_ember.desk.widgets.elided_label import ElidedLabel
 from blunt_ember.flow.answering.error_estimate import Errors
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.picture.palette import LIGHT, Theme
-from blunt_ember.report.checks_table import MARKS, basis
+from blunt_ember.report.tables.checks import MARKS, basis
 
 #: What is stated keeps this room beside a long name, pixels.
 _STATEMENT = 74

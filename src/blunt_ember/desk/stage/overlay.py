@@ -21,7 +21,7 @@ from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.lenses.field import Shade
 from blunt_ember.picture.palette import Theme
-from blunt_ember.report.checks_table import basis
+from blunt_ember.report.tables.checks import basis
 
 #: How high the row of hints at the foot is, pixels.
 HINT_HEIGHT = 26

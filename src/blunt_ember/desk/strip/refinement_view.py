@@ -24,7 +24,7 @@ from blunt_ember.desk.solver.child_process import ChildProcess
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.refinement.server import serve_levels
 from blunt_ember.refinement.trend import RefinementLevel
-from blunt_ember.report.refined import refined_rows, summed_up
+from blunt_ember.report.tables.refined import refined_rows, summed_up
 
 _HINT = "Solve on finer and finer meshes: which order is seen, what each answer tends to, and how far off it may be."
 

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from blunt_ember.case.values.display import number
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.report.number_tables import TABLES, NumberTable, number_table
+from blunt_ember.report.tables.number_tables import TABLES, NumberTable, number_table
 from blunt_ember.written_file import write_text
 
 _WAITING = "The tables fill once the case is solved."

@@ -18,8 +18,8 @@ from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.picture.png import write_png
-from blunt_ember.report.second_hand import SecondHand
-from blunt_ember.report.statement import tags_of
+from blunt_ember.report.page.second_hand import SecondHand
+from blunt_ember.report.page.statement import tags_of
 
 #: Of larger meshes a second copy would take more memory than drawing them takes time.
 _LARGEST = 200_000

@@ -68,7 +68,7 @@ def _serve(connection: Connection) -> None:
 
     def job(send: Callable[[Any], None]) -> None:
         from blunt_ember.flow.process.server import unpacked
-        from blunt_ember.report.drawings import Hand
+        from blunt_ember.report.page.drawings import Hand
 
         hand, outcome = Hand(), unpacked(connection.recv())
         while True:

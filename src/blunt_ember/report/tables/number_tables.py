@@ -26,10 +26,10 @@ from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
-from blunt_ember.report.checks_table import CHECK_HEADINGS, check_rows
-from blunt_ember.report.curve_tables import history_rows, line_rows
-from blunt_ember.report.environment_tables import coupling_rows, flat_wall_rows, wall_rows, weight_rows
-from blunt_ember.report.radiation_tables import Values, Words, exchange_rows, radiation_rows
+from blunt_ember.report.tables.checks import CHECK_HEADINGS, check_rows
+from blunt_ember.report.tables.curves import history_rows, line_rows
+from blunt_ember.report.tables.environments import coupling_rows, flat_wall_rows, wall_rows, weight_rows
+from blunt_ember.report.tables.radiation import Values, Words, exchange_rows, radiation_rows
 
 #: Significant digits that are shown; files have all of them.
 _DIGITS = 7

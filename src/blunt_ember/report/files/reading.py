@@ -15,7 +15,7 @@ def serve_reading(connection: Connection, path: Path, unit: str | None) -> None:
 
     def job(send: Callable[[Any], None]) -> None:
         from blunt_ember.errors import BluntEmberError
-        from blunt_ember.report.foreign_files import case_from_foreign
+        from blunt_ember.report.files.foreign_files import case_from_foreign
 
         try:
             send(case_from_foreign(path, unit))

@@ -13,7 +13,7 @@ from blunt_ember.checks.point_transmittance import FlatWall, flat_wall
 from blunt_ember.checks.questions.probes import probe_of
 from blunt_ember.checks.transmittance import Wall, undisturbed_walls
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.report.radiation_tables import Values, Words
+from blunt_ember.report.tables.radiation import Values, Words
 
 
 def coupling_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:

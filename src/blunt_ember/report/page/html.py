@@ -25,13 +25,13 @@ from blunt_ember.picture.charts.run_curves import time_curves
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT
 from blunt_ember.refinement.trend import RefinementLevel
-from blunt_ember.report.checks_table import MARKS, basis
-from blunt_ember.report.drawings import Drawing, Drawings, png_text
-from blunt_ember.report.number_tables import number_table
-from blunt_ember.report.refined import trends
-from blunt_ember.report.second_hand import SecondHand
-from blunt_ember.report.statement import parameters, statement, working
-from blunt_ember.report.studied import studied
+from blunt_ember.report.page.drawings import Drawing, Drawings, png_text
+from blunt_ember.report.page.second_hand import SecondHand
+from blunt_ember.report.page.statement import parameters, statement, working
+from blunt_ember.report.page.studied import studied
+from blunt_ember.report.tables.checks import MARKS, basis
+from blunt_ember.report.tables.number_tables import number_table
+from blunt_ember.report.tables.refined import trends
 from blunt_ember.studies.result import StudyDone
 from blunt_ember.written_file import write_text
 
@@ -73,7 +73,9 @@ def report_html(
     drawings = Drawings(outcome, [stated, *(Drawing(look, (_WIDTH, _HEIGHT)) for _, look in looks)], second)
     charts = _charts(outcome)
     drawing, *pictures = drawings.finished()
-    loader = Environment(loader=PackageLoader("blunt_ember.report", ""), autoescape=select_autoescape(default=True))
+    loader = Environment(
+        loader=PackageLoader("blunt_ember.report.page", ""), autoescape=select_autoescape(default=True)
+    )
     return loader.get_template("report.html.jinja").render(
         title=outcome.case.document.title or "A thermal case",
         summary=_summary(outcome),

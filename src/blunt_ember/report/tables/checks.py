@@ -16,7 +16,7 @@ from blunt_ember.checks.ledger import LedgerRow
 from blunt_ember.checks.verdict import Check, place_texts
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.mesh.cells.quality import quality_of
-from blunt_ember.report.series import history_objects
+from blunt_ember.report.files.series import history_objects
 
 MARKS = {"agrees": "✓ agrees", "off": "✕ off", "open": "○ open"}
 

@@ -10,7 +10,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import in_shown_unit, number, shown, shown_difference
 from blunt_ember.case.values.units import Kind
 from blunt_ember.refinement.trend import RefinementLevel, Trend, left_over, trend
-from blunt_ember.report.checks_table import in_blocks
+from blunt_ember.report.tables.checks import in_blocks
 
 #: Characters of a line where no terminal tells.
 _LINE = 120

@@ -11,7 +11,7 @@ from blunt_ember.checks.questions.profile import Profile, main_axis, profile_on,
 from blunt_ember.checks.questions.reading_line import laid
 from blunt_ember.checks.references.working_field import source_of
 from blunt_ember.flow.outcome import Outcome
-from blunt_ember.report.radiation_tables import Values, Words
+from blunt_ember.report.tables.radiation import Values, Words
 
 
 def line_rows(outcome: Outcome) -> tuple[list[Words], list[Values]]:

@@ -1,0 +1,1 @@
+"""Files of other kinds that are read and written."""

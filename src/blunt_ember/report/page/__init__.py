@@ -1,0 +1,1 @@
+"""A case and all that was found of it on one page."""

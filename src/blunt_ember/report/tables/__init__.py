@@ -1,0 +1,1 @@
+"""What is known of an outcome as rows, aligned text and CSV."""
