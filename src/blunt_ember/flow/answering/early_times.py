@@ -33,9 +33,9 @@ _MOVING = 2.0
 #: How many times what a heat flow changes within the first step it may be off at its begin, where it is read in the
 #: mean of that step: with √t it would be twice.
 _IN_FIRST_STEP = 3.0
-#: Share of all that a law moves that it must move to have changed, the times before that are looked at for it, and at
-#: how many places.
-_MOVED, _LAGS, _SHORTEST, _PLACES = 0.2, 80, 1e-6, 7
+#: Share of all that a law moves at a place that it must move there to have changed, the times before that are looked at
+#: for it, at how many places, and what moves by less than such a share of the most at any of them stands still.
+_MOVED, _LAGS, _SHORTEST, _PLACES, _STILL = 0.2, 80, 1e-6, 200, 0.05
 
 
 def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats, halved: bool) -> Floats:
@@ -114,13 +114,15 @@ def _unchanged(laws: Sequence[Law], mesh: Mesh, surface: str, temperature: float
     seen, lags = t * (1 - 1e-12), np.geomspace(_SHORTEST * longest, longest, _LAGS)
     times = np.concatenate([[seen], seen - lags[lags < seen], np.linspace(0, seen, _LAGS)])
     nodes = mesh.surfaces[surface].nodes
-    some = mesh.points[nodes[np.linspace(0, len(nodes) - 1, _PLACES).astype(int)]]
-    shape = _PLACES, len(times)  # what stands still at one place may move at another
+    some = mesh.points[nodes[np.unique(np.linspace(0, len(nodes) - 1, _PLACES).astype(int))]]
+    shape = len(some), len(times)  # what stands still at one place may move at another
     where = {each: np.broadcast_to(values[:, None], shape) for each, values in mesh.space.variables(some).items()}
     where |= {"t": np.broadcast_to(times, shape), "T": np.full(shape, temperature)}
     for law in laws:
         values = sampled(law, where)
-        moved = np.any(np.abs(values - values[:, :1]) > _MOVED * np.ptp(values, axis=1, keepdims=True), axis=0)
+        span = np.ptp(values, axis=1, keepdims=True)
+        # Where a torch has not come yet next to nothing is many times what it was.
+        moved = np.any(np.abs(values - values[:, :1]) > _MOVED * np.maximum(span, _STILL * span.max()), axis=0)
         before = lags[lags < seen][np.asarray(moved)[1 : 1 + int((lags < seen).sum())]]
         since = min(since, float(before[0]) if len(before) else longest)
     return since
