@@ -12,6 +12,7 @@ from blunt_ember.case.case import case_from_data
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.answering import error_estimate
 from blunt_ember.flow.flow import Flow
+from blunt_ember.gallery.families import family
 
 K, HEAT = 2.0, 2000.0 * 900.0
 TIMES = ("1 ms", "20 ms", "300 ms", "4 s", "50 s")
@@ -140,3 +141,11 @@ def test_so_is_what_follows_a_change_on_the_way_or_swings_too_fast_for_the_cells
     for check in Flow(curves=False).run(case).checks:
         assert check.expected is not None and check.error is not None
         assert abs(check.value - check.expected) <= check.error, check
+
+
+def test_far_below_a_torch_that_passes_it_is_told_what_cells_make_of_it() -> None:
+    """They do not follow the torch itself, and what that leaves dies out on the way; where it has not come nothing
+    moves."""
+    for check in Flow(curves=False).run(family("moving-torch").case()).checks:
+        assert check.deviation is not None and check.error is not None
+        assert abs(check.deviation) <= check.error < 0.2 * (check.value - 293.15), check

@@ -17,6 +17,7 @@ from blunt_ember.case.case import Case
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
+from blunt_ember.case.document.questions.temperatures import PointQuestion
 from blunt_ember.case.values.laws import Law
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.problem.problem import Problem
@@ -36,6 +37,8 @@ _IN_FIRST_STEP = 3.0
 #: Share of all that a law moves at a place that it must move there to have changed, the times before that are looked at
 #: for it, at how many places, and what moves by less than such a share of the most at any of them stands still.
 _MOVED, _LAGS, _SHORTEST, _PLACES, _STILL = 0.2, 80, 1e-6, 200, 0.05
+#: At how many slownesses between the quickest and what cells follow it is looked how far a movement is felt.
+_WAYS = 30
 
 
 def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats, halved: bool) -> Floats:
@@ -103,8 +106,28 @@ def _too_long(solved: SolvedField, run: Run, question: Question, t: float) -> fl
             enough = length**2 / diffusivity
             since = _unchanged(moving, mesh, name, mean, t, enough)
             times = _MOVING if since < enough else 1.0
-            worst = max(worst, times * float(length / np.sqrt(diffusivity * min(t - begun, since))))
+            come = float(np.sqrt(diffusivity * min(t - begun, since)))
+            beyond = _depth(question, mesh, name) - longest if since < t - begun else 0.0
+            worst = max(worst, _felt(times * length, come, max(beyond, 0.0)))
     return worst
+
+
+def _depth(question: Question, mesh: Mesh, surface: str) -> float:
+    """How far a point that is asked about lies from the nodes of a surface, m; nothing of any other question."""
+    if not isinstance(question, PointQuestion):
+        return 0.0
+    point = np.array([each.si for each in question.temperature])
+    return float(np.linalg.norm(mesh.points[mesh.surfaces[surface].nodes] - point, axis=1).min())
+
+
+def _felt(length: float, come: float, beyond: float) -> float:
+    """How many times a ``length`` of what cells lose is that which heat has ``come`` since something moved, m, as it is
+    felt at a place so far ``beyond`` the first cells: what comes back dies out with exp(-d/√(αt)), the slower the less
+    (H. S. Carslaw & J. C. Jaeger, *Conduction of Heat in Solids*, 1959, 2.6)."""
+    if not beyond or come >= length:
+        return length / come
+    ways = np.geomspace(come, length, _WAYS)
+    return float(np.max(1 + (length / ways - 1) * np.exp(-beyond / ways)))
 
 
 def _unchanged(laws: Sequence[Law], mesh: Mesh, surface: str, temperature: float, t: float, longest: float) -> float:
