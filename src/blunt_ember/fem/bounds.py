@@ -14,6 +14,9 @@ from blunt_ember.fem.terms.term import Term, sampled
 #: Lowest and highest temperature, K; infinite on a side to which heat is given or taken out.
 Bounds = tuple[float, float]
 
+#: By how much warmer nodes are for it to be seen what they give off more, K.
+_WARMER = 0.01
+
 
 def met_at(
     problem: Problem,
@@ -85,8 +88,32 @@ def met_beside(problem: Problem, temperature: Floats, nodes: Ints, t: float) -> 
             beside.append(term.nodes[at[term.nodes].any(axis=1)].ravel())
     around = np.concatenate(beside)
     values = temperature[around[~at[around]]]
-    low, high = met_at(problem, terms, temperature, 0.0, t, at)
+    low, high = together((met_at(problem, (), temperature, 0.0, t, at), _settled(terms, temperature, t, at)))
     return min(low, float(values.min(initial=np.inf))), max(high, float(values.max(initial=-np.inf)))
+
+
+def _settled(terms: Sequence[Term], temperature: Floats, t: float, at: Flags) -> Bounds:
+    """Return between which temperatures in K nodes ``at`` (n,) to which heat is given would be, were what they meet all
+    that takes it from them: the fluid about a rod, and more than that by what arises in it over h P."""
+    given = [term for term in terms if term.kind in ("region", "point")]
+    heated = np.zeros(len(at), dtype=bool)
+    for term in given:
+        heated[term.nodes] = True
+    heated &= at
+    if not heated.any():
+        return np.inf, -np.inf
+    ends = []
+    for level in (float(temperature[heated].min()), float(temperature[heated].max())):
+        heat, slope = np.zeros(len(at)), np.zeros(len(at))
+        for term in (*given, *(term for term in terms if term.kind == "surface")):
+            excess = np.full(term.nodes.shape, level)
+            own = term.heat(excess, t)
+            np.add.at(heat, term.nodes, own)
+            np.add.at(slope, term.nodes, (own - term.heat(excess + _WARMER, t)) / _WARMER)
+        takes = slope[heated] > 0
+        lifted = np.where(takes, heat[heated] / np.where(takes, slope[heated], 1.0), np.sign(heat[heated]) * np.inf)
+        ends.append(level + lifted[~np.isnan(lifted)])
+    return float(ends[0].min(initial=np.inf)), float(ends[1].max(initial=-np.inf))
 
 
 def together(bounds: Iterable[Bounds]) -> Bounds:

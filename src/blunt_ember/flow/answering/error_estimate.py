@@ -30,6 +30,7 @@ from blunt_ember.flow.answering.about_points import answers_beside, asked_about_
 from blunt_ember.flow.answering.beside_held import unseen_beside_held
 from blunt_ember.flow.answering.early_times import told_early
 from blunt_ember.flow.answering.rivals import NO_RIVALS, asked_at_rivals, beyond_all_beside
+from blunt_ember.flow.answering.side_layers import told_in_layers
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -118,6 +119,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts_about(solver, case, solved, values)
+        amounts = told_in_layers(solved, amounts, "half the size" in told_by)
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
         missed = np.maximum(_between_nodes(case, solved), _cut_off(case, solved))
         missed = np.maximum(missed, beyond_all_beside(case, solved))
