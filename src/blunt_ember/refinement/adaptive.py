@@ -16,6 +16,7 @@ from blunt_ember.checks.verdict import allowed_of
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
+from blunt_ember.flow.answering.error_estimate import unseen_by_cells
 from blunt_ember.flow.flow import Flow
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.refinement.followers import MORE, follower_of
@@ -66,7 +67,8 @@ def adaptive_refinement(flow: Flow, case: Case, most_nodes: int | None = None) -
         elif solved.run is not None:
             in_time = in_time_of(values, flow.answers(case, flow.solved_on(case, mesh, LONGER * exactness)[0]))
         seconds = time.perf_counter() - begin
-        level = RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time)
+        unseen = tuple(unseen_by_cells(case, solved).tolist())
+        level = RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, estimate.share, in_time, unseen)
         allowed = allowances(case, level, solved)
         gaps = left_over([*found, level])
         settled = len(found) > 1 and all(gap <= most_off for gap, most_off in zip(gaps, allowed, strict=True))

@@ -14,7 +14,7 @@ import numpy as np
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import number as shown_number
 from blunt_ember.errors import CaseError, SolverError
-from blunt_ember.flow.answering.error_estimate import ResolveSpec
+from blunt_ember.flow.answering.error_estimate import ResolveSpec, unseen_by_cells
 from blunt_ember.flow.flow import Flow
 from blunt_ember.refinement.trend import RefinementLevel
 
@@ -33,6 +33,7 @@ def uniform_refinement(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator
         try:
             solved = flow.solved(case, 2**number, SMALLER_STEPS**number)
             values = flow.answers(case, solved)
+            unseen = tuple(unseen_by_cells(case, solved).tolist())
             in_time: tuple[float, ...] = ()
             if solved.run is not None and solved.run.exact_in_time:
                 in_time = tuple(0.0 for _ in values)
@@ -47,7 +48,7 @@ def uniform_refinement(flow: Flow, case: Case, levels: int = LEVELS) -> Iterator
         seconds = time.perf_counter() - begin
         highest = 2.0 * mesh.order
         ended = too_many(mesh.node_count * 2**mesh.dimension, MOST_NODES[mesh.dimension]) if number + 1 < levels else ""
-        yield RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, None, in_time, highest, ended)
+        yield RefinementLevel(mesh.node_count, mesh.cell_count, values, seconds, None, in_time, unseen, highest, ended)
         if ended:
             return
 

@@ -121,10 +121,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         amounts, told_by = _amounts_about(solver, case, solved, values)
         amounts = told_in_layers(solved, amounts, "half the size" in told_by)
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
-        missed = np.maximum(_between_nodes(case, solved), _cut_off(case, solved))
-        missed = np.maximum(missed, beyond_all_beside(case, solved))
-        missed = np.maximum(missed, unseen_beside_held(case, solved))
-        amounts = np.maximum(amounts, np.maximum(least, missed))
+        amounts = np.maximum(amounts, np.maximum(least, unseen_by_cells(case, solved)))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
     except StoppedError:
         return Errors(none, missing=STOPPED)
@@ -205,6 +202,13 @@ def _is_laid_anew(mesh: Mesh) -> bool:
 def _is_laid_freely(mesh: Mesh) -> bool:
     """Whether cells that are laid anew lose here what they gain there: linear ones, and all that are paired."""
     return _is_laid_anew(mesh) and (mesh.order == 1 or len({block.family for block in mesh.blocks}) > 1)
+
+
+def unseen_by_cells(case: Case, solved: SolvedField) -> Floats:
+    """Return how far answers (a,) may be off, SI, by what no change from mesh to mesh tells: between nodes, beside what
+    is held, and where cells swing."""
+    told = (_between_nodes, _cut_off, beyond_all_beside, unseen_beside_held)
+    return np.max([each(case, solved) for each in told], axis=0)
 
 
 def _cut_off(case: Case, solved: SolvedField) -> Floats:

@@ -17,11 +17,15 @@ _LINE = 120
 
 
 def trends(levels: Sequence[RefinementLevel]) -> tuple[Trend, ...]:
-    """Return what each answer of a sequence tends to whose cells were halved from level to level."""
+    """Return what each answer of a sequence tends to whose cells were halved from level to level; of its band no less
+    is left than what the finest of them do not tell."""
     columns = list(zip(*(level.values for level in levels), strict=True))
     in_time = list(zip(*(level.in_time for level in levels), strict=True)) or [()] * len(columns)
-    highest = levels[-1].highest
-    return tuple(trend(values, abs(values[-1]), off, highest) for values, off in zip(columns, in_time, strict=True))
+    highest, unseen = levels[-1].highest, levels[-1].unseen or (0.0,) * len(columns)
+    return tuple(
+        trend(values, abs(values[-1]), off, highest, least)
+        for values, off, least in zip(columns, in_time, unseen, strict=True)
+    )
 
 
 def refined_rows(
