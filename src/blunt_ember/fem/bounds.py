@@ -110,9 +110,9 @@ def _settled(terms: Sequence[Term], temperature: Floats, t: float, at: Flags) ->
             own = term.heat(excess, t)
             np.add.at(heat, term.nodes, own)
             np.add.at(slope, term.nodes, (own - term.heat(excess + _WARMER, t)) / _WARMER)
-        takes = slope[heated] > 0
-        lifted = np.where(takes, heat[heated] / np.where(takes, slope[heated], 1.0), np.sign(heat[heated]) * np.inf)
-        ends.append(level + lifted[~np.isnan(lifted)])
+        gains = heated & (heat != 0)
+        taken = np.where(slope[gains] > 0, slope[gains], np.inf)
+        ends.append(level + np.where(np.isfinite(taken), heat[gains] / taken, np.copysign(np.inf, heat[gains])))
     return float(ends[0].min(initial=np.inf)), float(ends[1].max(initial=-np.inf))
 
 
