@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.flow import Flow
 
 
@@ -45,3 +46,21 @@ def test_the_error_holds_however_long_the_cells_are(order: int) -> None:
         for check in Flow(curves=False).run(rod(size, order)).checks:
             assert check.deviation is not None and check.error is not None, check
             assert abs(check.deviation) <= check.error + 1e-9 * abs(check.value), (size, check)
+
+
+def test_so_does_that_of_a_time_at_which_a_film_still_acted() -> None:
+    """After 29 minutes it has come to rest beside it; at the end nothing acts at the side any more."""
+
+    def answered(size: float, order: int) -> tuple[Check, ...]:
+        data = {**rod(size, order).data, "clock": {"start": "245 °C", "end": "31 min"}}
+        warm, *rest = data["surroundings"][1:]
+        data["surroundings"] = [data["surroundings"][0], {**warm, "before": "30 min"}, *rest]
+        del data["heat_inside"]
+        data["questions"] = [
+            {"name": f"at {x}", "temperature": [f"{x} mm"], "time": "29 min"} for x in (3, 8, 13, 40, 117)
+        ]
+        return Flow(curves=False).run(case_from_data(data)).checks
+
+    for found, exact in zip(answered(24, 1), answered(0.7, 2), strict=True):
+        assert found.error is not None and exact.error is not None
+        assert abs(found.value - exact.value) <= found.error + exact.error, found

@@ -28,7 +28,8 @@ def met_at(
 ) -> Bounds:
     """Return the lowest and highest excess over the reference temperature, K, that a body of an ``excess`` (n,) in K
     meets at a time ``t`` in s: where it is held, in fluids, surroundings and behind openings; ``at`` (n,) nodes alone
-    where they are given, of which those that face an enclosure may meet anything."""
+    where they are given, of which those that face an enclosure may meet anything. Heat that ``terms`` give out inside
+    takes it beyond any."""
     values: list[float] = []
     signs: list[float] = []
     mesh = problem.mesh
@@ -62,8 +63,7 @@ def met_at(
             signs += [float(flux.min()), float(flux.max())]
     for term in terms:
         if term.kind in ("region", "point"):
-            own = slice(None) if at is None else at[term.nodes].any(axis=1)
-            heat = term.heat(excess[term.nodes], t)[own]
+            heat = term.heat(excess[term.nodes], t)
             signs += [float(heat.min(initial=0.0)), float(heat.max(initial=0.0))]
     low = -np.inf if min(signs, default=0.0) < 0 else min(values, default=np.inf)
     high = np.inf if max(signs, default=0.0) > 0 else max(values, default=-np.inf)

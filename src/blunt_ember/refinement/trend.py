@@ -83,12 +83,13 @@ def _tends(values: Sequence[float], scale: float, off: float, lost: float, highe
         band = abs(values[-1] - values[0]) / (2**_LEAST_ORDER - 1) + off if len(values) == 2 else float("inf")
         return Trend(None, last, band, "three meshes are needed for an order", off)
     before, after = values[-2] - values[-3], values[-1] - values[-2]
+    if max(abs(after), _ROUND_OFF * scale, lost) < unseen:
+        left = max(abs(after), abs(before) / 4)
+        return Trend(None, last, left + off, "it changes by less than the cells leave open", off)
     if abs(after) <= max(_ROUND_OFF * scale, lost):
         if lost > _ROUND_OFF * scale:
             return Trend(None, last, abs(after) + off, "what cells change is lost in the error in time", off)
         return Trend(None, last, max(abs(after), abs(before)) + off, "it has settled to round-off", off)
-    if abs(after) <= unseen:
-        return Trend(None, last, abs(after) + off, "what cells change is lost in what they do not tell", off)
     if before * after <= 0:
         return Trend(None, last, max(_SAFETY * abs(before), _DOUBTED * abs(after)) + off, "it goes to and fro", off)
     order = float(np.log2(before / after))

@@ -26,8 +26,9 @@ from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
-#: How many times longer than heat has come cells may be, in parts that their order makes of them, before more is lost
-#: than is told: by cells of half the size, which change an answer twice as much as larger ones, or by larger ones.
+#: How many times longer than what they ought to follow cells may be, in parts that their order makes of them, before
+#: more is lost than is told: by cells of half the size, which change an answer twice as much as larger ones, or by
+#: larger ones.
 _BY_HALVES, _BY_LARGER = 2.5, 0.6
 #: How many times as much where what is stated moves on: what meshes differ by may just pass through nothing.
 _MOVING = 2.0
@@ -48,7 +49,7 @@ def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats,
     run = solved.run
     if run is None:
         return amounts
-    grown, as_long = amounts.copy(), _BY_HALVES if halved else _BY_LARGER
+    grown = amounts.copy()
     for place, question in enumerate(case.document.questions):
         if np.isnan(values[place]):
             continue
@@ -57,12 +58,18 @@ def told_early(case: Case, solved: SolvedField, amounts: Floats, values: Floats,
         if isinstance(question, HeatPassedQuestion | HeatStoredQuestion) and _jumps(run):
             continue  # what nodes take at once becomes half as much with every halving
         if t > 0:
-            grown[place] *= max(1.0, (_too_long(solved, run, question, float(t)) - 1) / as_long)
+            grown[place] *= growth(_too_long(solved, run, question, float(t)), halved)
         elif isinstance(question, HeatFlowQuestion):
             first, second = (_flow(solved, run, question, row) for row in (0, min(1, len(run.times) - 1)))
             share = abs(second - first) / abs(first) if first else 0.0
             grown[place] = max(grown[place], _IN_FIRST_STEP * share * abs(values[place]))
     return grown
+
+
+def growth(too_long: float, halved: bool) -> float:
+    """Return how many times as much as is told is lost by cells that are so many times ``too_long`` for what they ought
+    to follow, in parts that their order makes: told by cells that were ``halved``, or by larger ones."""
+    return max(1.0, (too_long - 1) / (_BY_HALVES if halved else _BY_LARGER))
 
 
 def jumps_at_start(solved: SolvedField, surfaces: Collection[str]) -> str | None:

@@ -29,7 +29,7 @@ from blunt_ember.fem.singular_flux import flux_is_singular, settles_slowly
 from blunt_ember.flow.answering.about_points import answers_beside, asked_about_points, largest_about, temperature_at
 from blunt_ember.flow.answering.beside_held import unseen_beside_held
 from blunt_ember.flow.answering.early_times import told_early
-from blunt_ember.flow.answering.rivals import NO_RIVALS, asked_at_rivals, beyond_all_beside
+from blunt_ember.flow.answering.rivals import HELD, NO_RIVALS, asked_at_rivals, beyond_all_beside
 from blunt_ember.flow.answering.side_layers import told_in_layers
 from blunt_ember.mesh.mesh import Mesh
 
@@ -55,8 +55,6 @@ _MORE = {"": (1.0, "twice"), _WHERE_SINGULAR: (_MORE_BY_FINER, "3.5 times"), _WH
 _LAST_DIGITS = 1e-14
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
 _MISSED = 2.0
-#: What is held differs at most by so much from what the body meets there, K.
-_HELD = 1e-9
 #: So much larger coarser cells are at least, taken over the body.
 _LARGER = 1.5
 
@@ -119,7 +117,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         return Errors(none, missing="the run was stopped before its end")
     try:
         amounts, told_by = _amounts_about(solver, case, solved, values)
-        amounts = told_in_layers(solved, amounts, "half the size" in told_by)
+        amounts = told_in_layers(case, solved, amounts, "half the size" in told_by)
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
         amounts = np.maximum(amounts, np.maximum(least, unseen_by_cells(case, solved)))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
@@ -220,7 +218,7 @@ def _cut_off(case: Case, solved: SolvedField) -> Floats:
             (probe,) = question_probes(question, place, solved)
             value = probe(solved.temperature)
             met = solved.reached(value, question.readings[0].how == "highest")
-            if met != value and np.abs(solved.temperature[probe.nodes] - met).min() > _HELD:
+            if met != value and np.abs(solved.temperature[probe.nodes] - met).min() > HELD:
                 cut[place] = abs(met - value)
     return cut
 

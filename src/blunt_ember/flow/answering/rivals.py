@@ -31,8 +31,8 @@ from blunt_ember.mesh.mesh import Mesh
 _MOST, _BEHIND = 6, 0.25
 #: How far inwards of its node a place is asked for, as a share of its cell: a body ends elsewhere on other cells.
 _INWARDS = 0.05
-#: How near a temperature that is held is the same, K.
-_HELD = 1e-9
+#: What is held differs at most by so much from what the body meets there, K.
+HELD = 1e-9
 #: What lies beyond all beside it should lie inside of that, and is off by more than it is beyond.
 _INSIDE = 1.5
 #: Shares of the span of temperatures by which nodes that are looked beside with an extreme may lie behind it, and how
@@ -100,7 +100,7 @@ def beyond_all_beside(case: Case, solved: SolvedField) -> Floats:
         found, sign = probe.found(temperature), 1.0 if probe.highest else -1.0
         node = int(found.nodes[found.shares.argmax()])
         told, own = solved.reached(found.value, probe.highest), probe.nodes
-        if held[node] or np.any(np.abs(temperature[own[held[own]]] - told) <= _HELD):
+        if held[node] or np.any(np.abs(temperature[own[held[own]]] - told) <= HELD):
             continue  # it is right there
         most = 0.0
         for nodes in _as_far_out(solved.mesh, np.where(held, -np.inf, sign * temperature), node):

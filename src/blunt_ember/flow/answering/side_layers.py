@@ -11,29 +11,28 @@ from __future__ import annotations
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.problem.conductors import conductivity_at
+from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.build import surface_terms
-
-#: How many times as long as the layer cells may be, in parts that their order makes of them, before more is lost than
-#: is told: by cells of half the size, which change an answer twice as much as larger ones, or by larger ones.
-_BY_HALVES, _BY_LARGER = 2.5, 0.6
+from blunt_ember.flow.answering.early_times import growth
+from blunt_ember.flow.answering.rivals import problem_at
 
 
-def told_in_layers(solved: SolvedField, amounts: Floats, halved: bool) -> Floats:
+def told_in_layers(case: Case, solved: SolvedField, amounts: Floats, halved: bool) -> Floats:
     """Return the ``amounts`` (a,) by which answers may be off, SI, larger where cells of a rod do not follow what its
-    sides make of it. They were told by cells that were ``halved``, or by larger ones."""
+    sides make of it at the time an answer is for. They were told by cells that were ``halved``, or by larger ones."""
     if solved.mesh.dimension != 1:
         return amounts
-    return amounts * max(1.0, (_too_long(solved) - 1) / (_BY_HALVES if halved else _BY_LARGER))
+    asked = [problem_at(question, solved) for question in case.document.questions]
+    at_time = {t: growth(_too_long(solved, problem, t), halved) for problem, t in asked}
+    return amounts * [at_time[t] for _, t in asked]
 
 
-def _too_long(solved: SolvedField) -> float:
+def _too_long(solved: SolvedField, problem: Problem, t: float) -> float:
     """How many times as long as the layer at its side the longest cell is, in parts that its order makes of it."""
-    run, mesh = solved.run, solved.mesh
-    t = 0.0 if run is None else float(run.times[-1])
-    problem = solved.problem if run is None else run.problem_at(t)
-    assert problem is not None
+    mesh = solved.mesh
     worst = 0.0
     for term in surface_terms(problem, 0.0):
         falls = term.slope(solved.temperature[term.nodes], t)
