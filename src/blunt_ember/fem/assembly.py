@@ -69,14 +69,16 @@ def _adjugates(jacobian: Floats) -> Floats:
 def physical_gradients(family: str, corners: Floats, at: Floats) -> tuple[Floats, Floats]:
     """Return ∇N (m, q, k, d) in 1/m and the determinants (m, q) in mᵈ of cells that fill their space.
 
-    Raises :class:`SolverError` for a cell that is turned inside out.
+    In memory the nodes of a direction follow each other, (m, q, d, k): so :func:`weighted_derivatives` and products
+    with them copy nothing. Raises :class:`SolverError` for a cell that is turned inside out.
     """
     jacobian = jacobians(family, corners, at)
     determinant = determinants(jacobian)
     if not (determinant > 0).all():
         raise SolverError("the mesh holds a cell that is turned inside out")
     inverse = _adjugates(jacobian) / determinant[..., None, None]
-    result: Floats = CELL_FAMILIES[family].gradients(at) @ inverse
+    slopes = np.ascontiguousarray(CELL_FAMILIES[family].gradients(at).swapaxes(-1, -2))
+    result: Floats = (inverse.swapaxes(-1, -2) @ slopes).swapaxes(-1, -2)
     return result, determinant
 
 
@@ -123,14 +125,13 @@ def _put_conduction(block: CellBlock, mesh: Mesh, run: slice, k: Floats, into: F
         width = block.nodes.shape[1]
         np.matmul(metric * k, _reference_products(block.family), out=into.reshape(-1, width * width))
         return
-    gradients, weights = weighted_gradients(block, mesh, run)
+    derivatives, weights = weighted_derivatives(block, mesh, run)
+    by_direction = derivatives.reshape(*weights.shape, -1, derivatives.shape[-1])
     if k.ndim == 2:
-        drawn = gradients * (weights * k)[..., None, None]
+        drawn = by_direction * (weights * k)[..., None, None]
     else:
-        drawn = gradients @ (k.swapaxes(-1, -2) * weights[..., None, None])
-    m, q, n, d = gradients.shape
-    flat = gradients.transpose(0, 2, 1, 3).reshape(m, n, d * q)
-    into[:] = flat @ drawn.transpose(0, 2, 1, 3).reshape(m, n, d * q).transpose(0, 2, 1)
+        drawn = (k * weights[..., None, None]) @ by_direction
+    np.matmul(derivatives.transpose(0, 2, 1), drawn.reshape(derivatives.shape), out=into)
 
 
 @lru_cache(maxsize=16)
@@ -189,6 +190,15 @@ def weighted_gradients(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats
     gradients, determinant = physical_gradients(block.family, corners, family.points)
     factor = mesh.space.of_cells(block.region[run], family.at_points @ corners)
     return gradients, determinant * factor * family.weights
+
+
+def weighted_derivatives(block: CellBlock, mesh: Mesh, run: slice) -> tuple[Floats, Floats]:
+    """Return ∂N in 1/m by point and direction, (r, q·d, n), and the quadrature weights (r, q) in m³ of a run of cells.
+
+    So laid out, what a cell needs of them is one small product of matrices.
+    """
+    gradients, weights = weighted_gradients(block, mesh, run)
+    return gradients.swapaxes(-1, -2).reshape(len(gradients), -1, gradients.shape[2]), weights
 
 
 def by_rule(block: CellBlock, mesh: Mesh, run: slice, points: Floats, weights: Floats) -> tuple[Floats, Floats]:

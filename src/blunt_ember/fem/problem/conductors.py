@@ -73,7 +73,8 @@ def conductivity_at(
     dimension = places.shape[-1]
     result = np.zeros(places.shape[:-1] if evenly else (*places.shape[:-1], dimension, dimension))
     for number in present:
-        own, conductor = region == number, conductors[number]
+        conductor = conductors[number]
+        own = slice(None) if len(present) == 1 else region == number
         where = {**mesh.space.variables(places[own]), "t": np.full(temperature[own].shape, t), "T": temperature[own]}
         values = [reading(law, where) for law in conductor.k]
         if evenly:

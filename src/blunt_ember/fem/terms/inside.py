@@ -11,7 +11,7 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.alike_matrices import AlikeMatrices, ElementMatrices, times_differences
-from blunt_ember.fem.assembly import alike_conduction, cell_places, conduction_elements, in_runs, weighted_gradients
+from blunt_ember.fem.assembly import alike_conduction, cell_places, conduction_elements, in_runs, weighted_derivatives
 from blunt_ember.fem.problem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.terms.cells import OfCells
 from blunt_ember.fem.terms.term import TermKind, sampled
@@ -85,8 +85,8 @@ class Conduction(OfCells):
 
     def _conductivity(self, run: slice, excess: Floats, t: float) -> Floats:
         shape = CELL_FAMILIES[self.block.family].at_points
-        places = cell_places(self.block, self.mesh, run)
         temperature = self.reference_temperature + excess[run] @ shape.T
+        places = self._places(run)
         return conductivity_at(self.conductors, self.mesh, self.block.region[run], places, temperature, t)
 
     def heat(self, excess: Floats, t: float = 0.0) -> Floats:
@@ -99,24 +99,38 @@ class Conduction(OfCells):
             return -times_differences(self._elements(excess, t), excess)
         result = np.empty(excess.shape)
         for run in in_runs(self.block, len(CELL_FAMILIES[self.block.family].points)):
-            gradients, weights = self._weighted(run)
-            slope = np.matmul((excess[run] - excess[run, :1])[:, None, None], gradients)[:, :, 0]
+            derivatives, weights = self._weighted(run)
+            slope = _slopes(derivatives, excess[run], weights.shape[1])
             k = self._conductivity(run, excess, t)
             flux = k[..., None] * slope if k.ndim == 2 else (k @ slope[..., None])[..., 0]
-            result[run] = -np.einsum("mqnd,mqd->mn", gradients, flux * weights[..., None], optimize=True)
+            drawn = (flux * weights[..., None]).reshape(len(weights), 1, -1)
+            result[run] = -(drawn @ derivatives)[:, 0]
         return result
 
     def _weighted(self, run: slice) -> tuple[Floats, Floats]:
-        """Gradients and weights of a run of cells; kept where they are asked for again and again and fit in memory."""
-        if self._kept_gradients is None:
-            return weighted_gradients(self.block, self.mesh, run)
-        return self._kept_gradients[0][run], self._kept_gradients[1][run]
+        """Derivatives (r, q·d, n), of a point and a direction one after the other, and weights (r, q) of a run of
+        cells; kept where they are asked for again and again and fit in memory."""
+        if not self._fits:
+            return weighted_derivatives(self.block, self.mesh, run)
+        derivatives, weights = self._kept_derivatives
+        return derivatives[run], weights[run]
+
+    def _places(self, run: slice) -> Floats:
+        """Points (r, q, d) in m at which conductivities of a run of cells are read, kept alike."""
+        return self._kept_places[run] if self._fits else cell_places(self.block, self.mesh, run)
+
+    @property
+    def _fits(self) -> bool:
+        points = len(CELL_FAMILIES[self.block.family].points)
+        return self.nodes.size * points * self.mesh.dimension <= _MOST_KEPT
 
     @cached_property
-    def _kept_gradients(self) -> tuple[Floats, Floats] | None:
-        if self.nodes.size * len(CELL_FAMILIES[self.block.family].points) * self.mesh.dimension > _MOST_KEPT:
-            return None
-        return weighted_gradients(self.block, self.mesh, slice(None))
+    def _kept_derivatives(self) -> tuple[Floats, Floats]:
+        return weighted_derivatives(self.block, self.mesh, slice(None))
+
+    @cached_property
+    def _kept_places(self) -> Floats:
+        return cell_places(self.block, self.mesh)
 
     def exchange(self, excess: Floats, t: float = 0.0) -> ElementMatrices:
         """∫ ∇N·k·∇N dV, with k as it is."""
@@ -129,17 +143,21 @@ class Conduction(OfCells):
         result = np.asarray(self._elements(excess, t))
         shape = CELL_FAMILIES[self.block.family].at_points
         for run in in_runs(self.block, len(shape)):
-            gradients, weights = self._weighted(run)
+            derivatives, weights = self._weighted(run)
             temperature = self.reference_temperature + excess[run] @ shape.T
-            places = cell_places(self.block, self.mesh, run)
-            steeper = conductivity_at(
-                self.conductors, self.mesh, self.block.region[run], places, temperature, t, slope_of
-            )
-            along = np.einsum("mqnd,mn->mqd", gradients, excess[run] - excess[run, :1])
+            region, places = self.block.region[run], self._places(run)
+            steeper = conductivity_at(self.conductors, self.mesh, region, places, temperature, t, slope_of)
+            along = _slopes(derivatives, excess[run], weights.shape[1])
             flux = steeper[..., None] * along if steeper.ndim == 2 else (steeper @ along[..., None])[..., 0]
-            pull = (gradients @ flux[..., None])[..., 0] * weights[..., None]
-            result[run] += pull.transpose(0, 2, 1) @ shape
+            drawn = flux * weights[..., None]
+            to_points = (drawn[..., None] * shape[:, None]).reshape(derivatives.shape)
+            result[run] += derivatives.transpose(0, 2, 1) @ to_points
         return result
+
+
+def _slopes(derivatives: Floats, excess: Floats, points: int) -> Floats:
+    """Gradients (r, q, d) in K/m of the temperatures (r, n) of cells, each over that of its first node."""
+    return (derivatives @ (excess - excess[:, :1])[..., None]).reshape(len(excess), points, -1)
 
 
 @dataclass(frozen=True)
