@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from blunt_ember.immutable import immutable
 
 #: Where something stands in the data of a case: keys and places of lists.
 DataPath = tuple[str | int, ...]
@@ -35,7 +36,7 @@ class ExpressionError(BluntEmberError):
         self.instead = instead
 
 
-@dataclass(frozen=True)
+@immutable
 class Fault:
     """One thing wrong with a case: ``at`` which place of the document, and what to do; ``instead`` are texts that would
     be right there, ``meant`` a name there that is none and the one that was meant."""
@@ -54,7 +55,7 @@ class Fault:
         return f"{self.path}: {self.message}" if self.path else self.message
 
 
-@dataclass(frozen=True)
+@immutable
 class Note:
     """Something about a case that is no fault but should be known: ``at`` which place of the document, and what."""
 

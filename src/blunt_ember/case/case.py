@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any
@@ -37,12 +37,13 @@ from blunt_ember.case.values.references import RefersTo, Target
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE
 from blunt_ember.errors import CaseError, ExpressionError, Fault
+from blunt_ember.immutable import immutable
 
 #: What is referred to by a name of its own, and is checked where the case is read.
 _CHECKED = frozenset({RefersTo(Target.PARAMETER), RefersTo(Target.ENVIRONMENT)})
 
 
-@dataclass(frozen=True)
+@immutable
 class Case:
     """An immutable case. ``data`` is the JSON as written, to be treated as read-only; ``document`` its meaning."""
 

@@ -8,8 +8,6 @@ coefficient of two is the heat that one gives at 1 K above the other, Lᵢⱼ = 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -20,6 +18,7 @@ from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.linear import Solved
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.adjoint import Influences
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.humid_air import dew_point, saturation_pressure
 
 
@@ -27,7 +26,7 @@ class UncoupledError(BluntEmberError):
     """A case whose environments have no coefficients; the message says why."""
 
 
-@dataclass(frozen=True)
+@immutable
 class EnvironmentCoupling:
     """The ``names`` (e,) of environments, the ``surfaces`` that face each, their ``coefficients`` (e, e) in W/K, of
     which each row sums to what its films pass in all, and the ``weights`` (e, n) of each at every node, which are
@@ -123,7 +122,7 @@ def _require_one(surface: str, laws: tuple[SurfaceLaw, ...], as_it_stands: bool)
         raise UncoupledError(f"several things follow the temperature of '{surface}'")
 
 
-@dataclass(frozen=True)
+@immutable
 class _Rooms:
     """The temperatures of environments in K by name, None where one follows place or time, and of each surface that
     faces one the film."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
@@ -14,6 +13,7 @@ from blunt_ember.errors import SolverError
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.recorded.run import AS_NOTHING, Run
+from blunt_ember.immutable import immutable
 
 #: What an imbalance of the size of round-off counts for.
 _ROUND_OFF = 1e-9
@@ -25,7 +25,7 @@ _STILL = 1e-9
 _WITHIN = 1e-3
 
 
-@dataclass(frozen=True)
+@immutable
 class LedgerRow:
     """Heat in W, or J of a whole run, entering the body (+) or leaving it (−) through ``name``.
 
@@ -37,7 +37,7 @@ class LedgerRow:
     statement: str
 
 
-@dataclass(frozen=True)
+@immutable
 class Ledger:
     """Rows, and by how much their sum is more than what is ``stored``, W; ``relative`` is that imbalance over the heat
     that passes through.

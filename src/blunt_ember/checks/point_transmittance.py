@@ -8,7 +8,6 @@ layers' normal. A cut through the point itself, as planes of symmetry are, has a
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
@@ -18,6 +17,7 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.checks.environments import UncoupledError, faced_by
 from blunt_ember.checks.transmittance import film_resistance, resistance_of_layers
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 
 #: Sine of the angle below which directions are the same, and share of the thickness below which places are.
 _SAME_WAY, _SAME_PLACE = 1e-4, 1e-6
@@ -27,7 +27,7 @@ _SAME_AREA = 1e-4
 _SHIFT = 0.2718
 
 
-@dataclass(frozen=True)
+@immutable
 class FlatWall:
     """A wall without the point: its ``layers`` from the first environment on, the ``resistance`` of layers and films in
     m² K/W, and its ``area`` in m²."""
@@ -47,7 +47,7 @@ class FlatWall:
         return self.area / self.resistance
 
 
-@dataclass(frozen=True)
+@immutable
 class _Faces:
     """Outer facets: ``corners`` (f, c, d) of each in m, ``areas`` (f, d) that point out of the body, m² their size, and
     the region and surface of each (f,)."""

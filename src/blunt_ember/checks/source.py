@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
+
+from blunt_ember.immutable import immutable
 
 
 class Provenance(Enum):
@@ -18,7 +19,7 @@ class Provenance(Enum):
     STATED = "stated"
 
 
-@dataclass(frozen=True)
+@immutable
 class Source:
     """An exact solution or a theory and its source, a line of the Working, or what the analyst stated as the source."""
 

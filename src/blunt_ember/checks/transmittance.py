@@ -8,7 +8,6 @@ that of the next wall, along the surfaces of the first environment (inner) or of
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import groupby, pairwise
 from typing import Literal
 
@@ -18,6 +17,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.checks.environments import UncoupledError, faced_by
 from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 
 #: By which faces of the walls lengths are measured.
 Sides = Literal["inner", "outer"]
@@ -27,7 +27,7 @@ _SAME_WAY, _SAME_PLACE = 1e-4, 1e-7
 _SAME_WALL = 1e-6
 
 
-@dataclass(frozen=True)
+@immutable
 class Wall:
     """A wall without the junction: its ``layers`` from the first environment on, the ``resistance`` of layers and films
     in m² K/W, and its ``length`` in m."""
@@ -47,7 +47,7 @@ class Wall:
         return self.length / self.resistance
 
 
-@dataclass(frozen=True)
+@immutable
 class _Run:
     """Facets that follow each other round the body and face one environment, or none: numbers (f,)."""
 
@@ -55,7 +55,7 @@ class _Run:
     facets: Ints
 
 
-@dataclass(frozen=True)
+@immutable
 class _End:
     """Where a wall is cut off: its layers, its resistance, and of its face to the environment that is measured along
     the number of the run, the ``start`` (2,) in m and the way (2,) from there, and how far it goes straight, m."""
@@ -68,7 +68,7 @@ class _End:
     straight: float
 
 
-@dataclass(frozen=True)
+@immutable
 class _Outline:
     """The facets of a section in order round it: ends (f, 2, 2) in m, and the region and surface of each (f,)."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
@@ -13,6 +12,7 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, Kind
 from blunt_ember.checks.source import Source
+from blunt_ember.immutable import immutable
 
 #: Span of temperatures in K up to which a body has but one.
 _ONE_TEMPERATURE = 1e-9
@@ -22,7 +22,7 @@ _NOTHING = 1e-6
 Verdict = Literal["agrees", "off", "open"]
 
 
-@dataclass(frozen=True)
+@immutable
 class Check:
     """One question with its answer; values in SI of ``kind``.
 

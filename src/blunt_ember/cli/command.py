@@ -5,17 +5,17 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.written_file import reason
 
 AGREED, OFF, WRONG_CASE, SOLVER_FAILED, STOPPED = 0, 1, 2, 3, 130
 
 
-@dataclass(frozen=True)
+@immutable
 class Command:
     """A command by its name: what it does in a line, its arguments, and what runs it and returns the exit status."""
 

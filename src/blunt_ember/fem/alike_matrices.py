@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.in_threads import each_in_threads
 
 #: Numbers of vectors that are taken at once, so that they stay in the cache of memory.
@@ -17,7 +17,7 @@ _AT_ONCE = 16_384
 _LARGE = 500_000
 
 
-@dataclass(frozen=True)
+@immutable
 class AlikeMatrices:
     """The matrices (m, n, n) of cells: sums of ``products`` (p, n, n) with ``weights`` (m, p)."""
 

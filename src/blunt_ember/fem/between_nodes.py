@@ -7,14 +7,13 @@ side of a body, or of a region, also in those of the cells beyond, without which
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.fem.assembly import physical_gradients
 from blunt_ember.fem.reading import weights_at
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -47,7 +46,7 @@ def quadratic_about(mesh: Mesh, temperature: Floats, elements: Ints, shares: Flo
     return np.einsum("pk,epk->ep", shares, temperature[elements][:, None] + (along - own[:, None]) / 2)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Cells:
     """Cells by which corners of the mesh they have (c, n), their middles and gradients there (c, d) in K/m, volumes
     (c,) and regions (c,)."""

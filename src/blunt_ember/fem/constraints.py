@@ -3,7 +3,6 @@ has one temperature."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -17,6 +16,7 @@ from blunt_ember.case.values.units import TEMPERATURE
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 from blunt_ember.mesh.motion import laid_upon
@@ -30,7 +30,7 @@ _SAME_TEMPERATURE = 1e-9
 _NEAREST_FACETS = 9
 
 
-@dataclass(frozen=True)
+@immutable
 class Tie:
     """``nodes`` (t,) that follow others by ``weights`` (t, n).
 
@@ -50,7 +50,7 @@ class Tie:
         return csr_array(self.weights.T)
 
 
-@dataclass(frozen=True)
+@immutable
 class Constraints:
     """All temperatures from the free ones: ``T = prolongation @ free_ones + held``.
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -13,6 +12,7 @@ from scipy.sparse.linalg import LinearOperator, gmres
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.linear import largest
+from blunt_ember.immutable import immutable
 
 #: How far the residual of what is coupled is taken down in one run, and after how many steps it starts anew.
 _TOLERANCE, _RESTART, _RUNS = 1e-9, 80, 5
@@ -20,7 +20,7 @@ _TOLERANCE, _RESTART, _RUNS = 1e-9, 80, 5
 _POOR = 1e-3
 
 
-@dataclass(frozen=True)
+@immutable
 class Coupling:
     """How heat at nodes follows temperatures across a space: dF/dT has the part ``left @ middle @ right``.
 

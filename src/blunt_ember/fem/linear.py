@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -18,6 +17,7 @@ from blunt_ember.fem.factors import Analysis, factorised
 from blunt_ember.fem.multigrid.cycle import Correction, multigrid_cycle
 from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.multigrid.spaces import Spaces
+from blunt_ember.immutable import immutable
 
 #: Unknowns above which multigrid is faster than factors, in a solid and in a plane, whose factors stay thinner.
 #: Measured on quadratic cells, one core, factors and one solution beside multigrid: a plane of 44 300 unknowns takes
@@ -69,7 +69,7 @@ SLOW = 1e-6
 TOLD_BY_CYCLE = 20.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Solved:
     """An ``x`` (n,), the ``method`` it was found by, and by how much it may be ``off`` by what is left over of it, as
     where an iteration ends, and by last digits."""

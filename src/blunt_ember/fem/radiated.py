@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
@@ -13,10 +11,11 @@ from blunt_ember.fem.laws.black_body import emissive_power
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.enclosure import Absorbing, RadiatingState, enclosure_terms
+from blunt_ember.immutable import immutable
 from blunt_ember.radiation.chamber import Chamber
 
 
-@dataclass(frozen=True)
+@immutable
 class RadiatedFlux:
     """Heat per area (m, k), W/m², at the nodes (m, k) of facets of one ``family`` of a ``surface`` of an enclosure."""
 
@@ -26,7 +25,7 @@ class RadiatedFlux:
     values: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class Radiated:
     """Heat in W of each of the ``surfaces`` (s,) of an enclosure, and what passes between them.
 

@@ -10,7 +10,6 @@ the flux may jump.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import combinations_with_replacement
 
 import numpy as np
@@ -20,6 +19,7 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.assembly import in_runs, physical_gradients
 from blunt_ember.fem.problem.conductors import conductivity_at
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, Mesh
 
@@ -31,7 +31,7 @@ _FLATTEST = 1e-6
 _UNTOLD = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class Recovered:
     """Of each block of cells: flux (m, k, d) in W/m² at their nodes, the squared error (m,) in W K of the flux of
     the cells, ∫ (q* − q)·k⁻¹·(q* − q) dV, what of it varies ``along`` each direction (m, d) of the reference cell,
@@ -115,7 +115,7 @@ def _corner_values(family: CellFamily, at: Floats) -> Floats:
     return CELL_FAMILIES[_LINEAR.get(family.name, family.name)].values(at)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Cells:
     """Within cells: places and −k∇T (m, q, d), k (m, q) or (m, q, d, d), and the determinants (m, q) of their maps."""
 

@@ -7,12 +7,11 @@ Analysis of the Finite Element Method (1973), ch. 8).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -22,7 +21,7 @@ _INWARDS, _GOES_ON = 0.35, 0.5
 _STRAIGHT, _UPRIGHT = 0.77, 0.3
 
 
-@dataclass(frozen=True)
+@immutable
 class _Facets:
     """Facets with their ``corners`` (f, c) by node numbers, ``middle`` (f, d), unit ``normal`` (f, d), out of the body
     on its skin, and the number of the surface that is held, ``stated`` (f,), −1 where none is."""

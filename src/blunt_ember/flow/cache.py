@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, fields, is_dataclass
+from dataclasses import fields, is_dataclass
 from enum import Enum
 from functools import cache
 from typing import Any, TypeVar
 
 import numpy as np
 from scipy import sparse
+
+from blunt_ember.immutable import immutable
 
 Result = TypeVar("Result")
 
@@ -47,7 +49,7 @@ _MOST = {Step.RUN: 4, Step.PREPARED: 2}
 StepKey = tuple[Step, str]
 
 
-@dataclass(frozen=True)
+@immutable
 class _Kept:
     value: Any
     #: Bytes by the identity of every array that the value holds.

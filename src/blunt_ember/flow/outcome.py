@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 
@@ -22,11 +22,12 @@ from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.fem.transient.time_constants import TimeScales
 from blunt_ember.flow.answering.error_estimate import STOPPED, Errors
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.reference.in_layers.changing import Swinging
 
 
-@dataclass(frozen=True)
+@immutable
 class Kept:
     """An earlier answer, to set later ones beside: temperatures (n,) in K on its mesh, and what it is called."""
 
@@ -52,7 +53,7 @@ class Kept:
         return tuple(gaps)
 
 
-@dataclass(frozen=True)
+@immutable
 class Outcome:
     """What is known of a case after the flow; what could not be reached is None, and ``trouble`` says why."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from blunt_ember.arrays import Floats
@@ -25,6 +24,7 @@ from blunt_ember.fem.transient.recorded.run import Progress
 from blunt_ember.flow.cache import Step, StepCache
 from blunt_ember.flow.keys import StepKeys
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.any_body import geometry_of
 from blunt_ember.mesh.generate import generate_mesh
 from blunt_ember.mesh.mesh import Mesh
@@ -38,7 +38,7 @@ _PREPARED = 200_000
 OnProgress = Callable[[NewtonStep | Progress], None]
 
 
-@dataclass(frozen=True)
+@immutable
 class CaseMesh:
     """A mesh of a case, split at its joints; ``refinement`` is None where the case does not make it by itself."""
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Blank:
     """A body with nothing stated: what it is called, and what it is for in a line."""
 

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 
 
 class FamilyError(BluntEmberError):
     """There is no such family, or it has no such parameter."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Family:
     """A canonical case: ``data`` is its document, whose parameters may be set anew."""
 

@@ -8,11 +8,11 @@ temperature, flux, film whose coefficient follows temperature, and radiation, ea
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.document.case_document import FORMAT
+from blunt_ember.immutable import immutable
 
 _PARAMETERS = {"A": "90 K", "T_0": "420 K", "w": "7 m^-1", "k_0": "2.3 W/(m K)", "h_0": "35 W/(m² K)"}
 #: The shape of the field along each axis (no units), with its first and second derivatives.
@@ -23,7 +23,7 @@ _Z = ("exp(0.8*w*z)", "0.8*w*exp(0.8*w*z)", "0.64*w^2*exp(0.8*w*z)")
 _R = ("(1 + (w*x)^2/2)", "w^2*x", "2*w^2")
 
 
-@dataclass(frozen=True)
+@immutable
 class _Field:
     """A product of one shape for each axis."""
 

@@ -7,7 +7,6 @@ polygon in between. What lies left and right of a piece is found by asking the s
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -16,6 +15,7 @@ from scipy.sparse.csgraph import connected_components
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.curves import Curves, crossings, joined
 from blunt_ember.geometry.primitives import Shape
+from blunt_ember.immutable import immutable
 from blunt_ember.tree_of_places import tree_of
 
 VOID = -1
@@ -23,7 +23,7 @@ VOID = -1
 _COMPARED = 400
 
 
-@dataclass(frozen=True)
+@immutable
 class Arrangement:
     """The plane cut into faces.
 
@@ -57,7 +57,7 @@ def owners(shapes: Sequence[Sequence[Shape]], points: Floats) -> Ints:
     return owner
 
 
-@dataclass(frozen=True)
+@immutable
 class OutlinePieces:
     """Outlines split where they meet, before it is known what lies beside each piece.
 

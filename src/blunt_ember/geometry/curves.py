@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 
 #: Arcs are stated in pieces no longer than this, so that a piece is always less than half a turn, radians.
 LONGEST_SWEEP = np.pi / 2
 
 
-@dataclass(frozen=True)
+@immutable
 class Curves:
     """``n`` curves from ``start`` to ``end``, (n, 2) in m.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -10,6 +9,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import turned_area
+from blunt_ember.immutable import immutable
 
 _PIECES_OF_TURN = 96
 
@@ -42,7 +42,7 @@ class Path(Protocol):
         """Return places along the path close enough to draw it by straight lines, ends included."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Upward:
     """Straight up: the plan is x and y, the stations are heights z in m."""
 
@@ -67,7 +67,7 @@ class Upward:
         return np.array([start, end])
 
 
-@dataclass(frozen=True)
+@immutable
 class Round:
     """Round the y axis, from x towards z: the plan is radius and y, the stations are angles from 0 in radians."""
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property, singledispatch
 from itertools import pairwise
 
@@ -12,9 +11,10 @@ from blunt_ember.arrays import Flags, Floats
 from blunt_ember.case.document.regions import Disc, Outline, Polygon, Rectangle, RegularPolygon, Ring, RingSector, Sheet
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.curves import Curves, arc, crossings, joined, lines
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Shape:
     """One closed outline or several; a point is inside when an odd number of them surround it."""
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class RegionGeometry:
     """A region as stated, before later ones cut it: ``box`` is (x0, y0, x1, y1) in m, of its plan in a solid."""
 
@@ -14,7 +14,7 @@ class RegionGeometry:
     void: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class Surface:
     """A named piece of boundary: the region it belongs to, or for an interface both; ``area`` in m²."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -13,9 +13,10 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Along
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class RodGeometry(BodyGeometry):
     """``stations`` (p + 1,) in m along x between the pieces; surfaces are sides, the two ends, and the joints."""
 

@@ -8,7 +8,7 @@ names stay when dimensions change.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from types import MappingProxyType
 
@@ -28,6 +28,7 @@ from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.section_lattice import Lattice, lattice_of, rings_of
 from blunt_ember.geometry.space import Plane, Turned
 from blunt_ember.geometry.surface_parts import PartsByName, cut_at, part_fault, require_surface
+from blunt_ember.immutable import immutable
 
 #: Straight pieces that stand for a quarter turn where a surface is drawn or sampled.
 _PIECES = 24
@@ -35,7 +36,7 @@ _NO_PARTS: Mapping[str, SurfacePart] = MappingProxyType({})
 _GAUSS = np.polynomial.legendre.leggauss(12)
 
 
-@dataclass(frozen=True)
+@immutable
 class SectionSurface(Surface):
     """A named piece of the outline: ``edges`` of the arrangement.
 
@@ -48,7 +49,7 @@ class SectionSurface(Surface):
     length: float
 
 
-@dataclass(frozen=True)
+@immutable
 class SectionGeometry(BodyGeometry):
     """Regions, the arrangement of their outlines, and surfaces by name, in a :class:`Plane` or :class:`Turned`."""
 
@@ -153,7 +154,7 @@ def drawing_plane_of(geometry: BodyGeometry | None) -> SectionGeometry | None:
     return plan if isinstance(plan, SectionGeometry) else None
 
 
-@dataclass(frozen=True)
+@immutable
 class _Owning:
     """Tells which region places lie in."""
 

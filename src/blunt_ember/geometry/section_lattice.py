@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,12 +9,13 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
+from blunt_ember.immutable import immutable
 
 if TYPE_CHECKING:
     from blunt_ember.geometry.section import SectionGeometry
 
 
-@dataclass(frozen=True)
+@immutable
 class Lattice:
     """Lines at ``us`` and ``vs``; ``owner[i, j]`` is the region between them or ``VOID``.
 

@@ -9,7 +9,7 @@ and ``top``, what bounds a turn of less than 360° its ``first cut`` and ``last 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from types import MappingProxyType
 from typing import Any
 
@@ -31,6 +31,7 @@ from blunt_ember.geometry.section import SectionGeometry, SectionSurface, reach,
 from blunt_ember.geometry.space import Plane, Solid
 from blunt_ember.geometry.surface_parts import PartsByName, cut_at, part_fault, require_surface
 from blunt_ember.geometry.swept_names import SideCuts, SweptNames, column_integral
+from blunt_ember.immutable import immutable
 
 #: Outlines that meet at less than this are drawn as one smooth surface, radians.
 _SMOOTH = 0.35
@@ -38,7 +39,7 @@ _LINE_SAMPLES = 801
 _NO_PARTS: PartsByName = MappingProxyType({})
 
 
-@dataclass(frozen=True)
+@immutable
 class SolidGeometry(BodyGeometry):
     """A plan whose regions are columns, the path it is swept along, and what each column holds between stations.
 
@@ -139,7 +140,7 @@ def turned_solid_geometry(body: TurnedSolid, parts: PartsByName = _NO_PARTS) -> 
     return _swept(body, list(range(count)), np.ones((count, 1), dtype=bool), path, parts)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Holding:
     """Tells the last region that holds each place of the plan behind each station, void ones too, and after that
     whether each of the ``marks`` holds it: (p, slabs + marks)."""
@@ -159,7 +160,7 @@ class _Holding:
         return np.column_stack([found, *marked])
 
 
-@dataclass(frozen=True)
+@immutable
 class _Columns:
     """Tells which column of the plan places lie in."""
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 
 
 class Space(Protocol):
@@ -60,7 +60,7 @@ def _about_z(places: Floats) -> dict[str, Floats]:
     }
 
 
-@dataclass(frozen=True)
+@immutable
 class Plane:
     """A plane that stands for ``depth`` (m)."""
 
@@ -90,7 +90,7 @@ class Plane:
         return places
 
 
-@dataclass(frozen=True)
+@immutable
 class Turned:
     """A half plane turned about the y axis for a full turn."""
 
@@ -120,7 +120,7 @@ class Turned:
         return places
 
 
-@dataclass(frozen=True)
+@immutable
 class Solid:
     """Space itself; ``turned`` where the body is turned about the y axis."""
 
@@ -160,7 +160,7 @@ class Solid:
         return np.stack([np.hypot(places[..., 0], places[..., 2]), places[..., 1]], axis=-1)
 
 
-@dataclass(frozen=True)
+@immutable
 class Along:
     """A line with the ``areas`` (m²) and ``perimeters`` (m) of its pieces."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,12 +13,13 @@ from blunt_ember.geometry.path import Path, Round, Upward
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface, side_name
 from blunt_ember.geometry.surface_parts import PartsByName
+from blunt_ember.immutable import immutable
 
 #: What closes a sweep at its two ends.
 _ENDS = {Upward: ("bottom", "top"), Round: ("first cut", "last cut")}
 
 
-@dataclass(frozen=True)
+@immutable
 class SideCuts:
     """Parts cut out of the sides of a solid: (name, edges of the plan, lowest and highest place along the path)."""
 

@@ -9,12 +9,12 @@ are as even as elsewhere.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from math import prod
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 
 #: Places at which a size is looked at, around each place that has its own.
 _SAMPLES = 401
@@ -29,7 +29,7 @@ _AS_MANY = {2: 3, 3: 2}
 _MOST = {2: 5_000, 3: 20_000}
 
 
-@dataclass(frozen=True)
+@immutable
 class Shrinking:
     """The part of each space between lines (w, 2) over which cells shrink towards its start and its end, and how many
     cells take the place of an even one there."""
@@ -43,7 +43,7 @@ class Shrinking:
         return np.maximum(more, np.where(self.reach.any(axis=1), self.as_many * (self.reach > 0).sum(axis=1), 1))
 
 
-@dataclass(frozen=True)
+@immutable
 class Axis:
     """The ``widths`` (w,) in m of the spaces between lines, which of these (w + 1,) are ``singular``, and the cells
     (w,) of ``even`` size in the spaces."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +21,7 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.regions import RegionGeometry, Surface
 from blunt_ember.geometry.space import Plane, Solid, Space
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.facets import FacetPart, all_facets, cells_of, facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.derived.uniform_refinement import uniformly_refined
@@ -53,7 +54,7 @@ FacetKeys = NDArray[np.uint64]
 _BEND = 35.0
 
 
-@dataclass(frozen=True)
+@immutable
 class ImportedGeometry(BodyGeometry):
     """The geometry a mesh has by itself, as one that was read has: its regions, and surfaces with areas in m²."""
 

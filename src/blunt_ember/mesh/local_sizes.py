@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -16,13 +15,14 @@ from blunt_ember.case.values.units import LENGTH
 from blunt_ember.errors import CaseError, Fault
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.mesh.planar.size_field import LocalSizes
 
 MAX_CELLS = 4_000_000
 
 
-@dataclass(frozen=True)
+@immutable
 class LocalCells:
     """Places of a plan that have cells of their own size, ``dense`` ones all over it, and divisions by hand of its
     surfaces; ``free`` where the sizes are stated, which no lattice can follow; and heights of a stacked body in m with

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -12,6 +12,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Space
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.facets import Skin, skin_of
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice, lattice_of
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_of
@@ -22,7 +23,7 @@ Found = TypeVar("Found")
 _MOST = 64
 
 
-@dataclass(frozen=True)
+@immutable
 class CellBlock:
     """Cells of one family: ``nodes`` (m, k) in the family's order, ``region`` (m,) index of each cell's region."""
 
@@ -36,7 +37,7 @@ class CellBlock:
         return np.flatnonzero(np.bincount(self.region)).tolist()
 
 
-@dataclass(frozen=True)
+@immutable
 class FacetBlock:
     """Facets of one family: ``nodes`` (m, k) in the family's order."""
 
@@ -44,7 +45,7 @@ class FacetBlock:
     nodes: Ints
 
 
-@dataclass(frozen=True)
+@immutable
 class FacetSet:
     """Facets of one named surface; ``regions`` as in the geometry.
 
@@ -74,7 +75,7 @@ class FacetSet:
         return np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(block.nodes.ravel() for block in self.blocks)]))
 
 
-@dataclass(frozen=True)
+@immutable
 class Mesh:
     """``points`` (n, d) in m, cells by family, facets by surface name, and the names of the regions in order.
 

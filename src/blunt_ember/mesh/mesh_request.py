@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.document.case_document import CaseDocument, MeshWish
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.size_field import LocalSizes
 from blunt_ember.mesh.singular_lines import NOTHING_STATED, StatedSurfaces
 
@@ -18,7 +18,7 @@ Ends = tuple[Floats, Floats, Floats]
 ACROSS = {1: 4, 2: 4, 3: 2}
 
 
-@dataclass(frozen=True)
+@immutable
 class MeshRequest:
     """The ``wish`` of an analyst; ``refinement`` divides every cell, a half makes mapped ones twice as large.
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 
@@ -14,7 +13,7 @@ from blunt_ember.mesh.mesh import FacetSet, Mesh
 _SAME = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class Motion:
     """A rigid motion of places: turned by ``turn`` (d, d) about the place ``before`` (d,) in m, which goes to ``after``
     (d,) in m."""

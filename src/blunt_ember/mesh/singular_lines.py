@@ -7,7 +7,6 @@ side through which heat passes, and where a named part of a surface ends, which 
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,10 +16,11 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.section_lattice import Lattice
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.mapped import surfaces_of
 
 
-@dataclass(frozen=True)
+@immutable
 class StatedSurfaces:
     """Names of ``parts`` cut out of surfaces, and of surfaces ``exchanging`` heat with what surrounds them."""
 
@@ -36,7 +36,7 @@ class StatedSurfaces:
 NOTHING_STATED = StatedSurfaces()
 
 
-@dataclass(frozen=True)
+@immutable
 class _Facing:
     """What lies between lines of two axes, and along a third one: ``owner`` (a, b, n), a region or ``VOID``.
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from blunt_ember.case.case import Case
+from blunt_ember.immutable import immutable
 from blunt_ember.noted.noted_body import NotedLayer
 from blunt_ember.noted.phrases import KEYS, NotedValue, NotedWord, Token
 
@@ -45,7 +46,7 @@ IDLE = frozenset(
 AnyKey = TypeVar("AnyKey")
 
 
-@dataclass(frozen=True)
+@immutable
 class NotUnderstood:
     """What of a line is not understood, from ``start`` to ``end``, and what would be right there."""
 
@@ -54,7 +55,7 @@ class NotUnderstood:
     message: str
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedProblem:
     """A case made of a line, None where there is not enough for a body; what was not understood of the line, and what
     is missing in it."""
@@ -80,7 +81,7 @@ class NotedStatement:
     film: str = ""
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedAsked:
     """What is asked for, as the document calls it, of ``sides`` by their words, or of the whole body; heat that is
     ``lost`` counts out of it."""
@@ -90,7 +91,7 @@ class NotedAsked:
     lost: bool
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedEnd:
     """A temperature at which a run ends: that of a ``place`` by its word, or of the whole body."""
 

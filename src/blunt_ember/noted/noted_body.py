@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
+from blunt_ember.immutable import immutable
 
-@dataclass(frozen=True)
+
+@immutable
 class NotedLayer:
     """A layer: its name, thickness (empty where none is said), the name of its material or None, and the heat per
     volume that arises in it, if any."""
@@ -65,7 +67,7 @@ class NotedSizes:
         return [key for key in self._stated if key not in self._taken]
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedBody:
     """A body of a case, the sides a line may name, in the order in which unnamed statements take them, and questions.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import MappingProxyType
 
 from blunt_ember.case.values.evaluation import quantity_si
@@ -26,6 +26,7 @@ from blunt_ember.case.values.units import (
     Kind,
 )
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 #: k/(ρ c), which a case states by what it is made of.
 DIFFUSIVITY = Kind("a diffusivity", "m**2/s", "7e-7 m²/s", "m²/s")
@@ -124,7 +125,7 @@ _FILLING = frozenset(" =:.\t()@~≈")
 _BREAK = re.compile(r";|,(?!\d)|,(?<=\D,)|\n")
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedWord:
     """A word, and where it stands in the line."""
 
@@ -133,7 +134,7 @@ class NotedWord:
     end: int
 
 
-@dataclass(frozen=True)
+@immutable
 class NotedValue:
     """A value as a case states it, the word before it that says what it is, and where both stand in the line.
 

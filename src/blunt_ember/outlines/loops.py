@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,6 +10,7 @@ import numpy as np
 from blunt_ember.case.document.parts import check_name
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.primitives import arc_through
+from blunt_ember.immutable import immutable
 from blunt_ember.tree_of_places import tree_of
 
 DrawingPoint = tuple[float, float]
@@ -20,7 +20,7 @@ class DrawingError(BluntEmberError):
     """A drawing cannot be read, or holds something that is no outline of lines and arcs."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Stroke:
     """A line from ``start`` to ``end``, or the arc between them ``through`` a third place; ``entity`` names it."""
 
@@ -34,7 +34,7 @@ class Stroke:
         return Stroke(self.end, self.start, self.through, self.entity)
 
 
-@dataclass(frozen=True)
+@immutable
 class Circle:
     """A full circle."""
 
@@ -43,7 +43,7 @@ class Circle:
     entity: str
 
 
-@dataclass(frozen=True)
+@immutable
 class DrawingLayer:
     """What a drawing holds under one name: strokes in any order, and circles."""
 
@@ -52,7 +52,7 @@ class DrawingLayer:
     circles: tuple[Circle, ...]
 
 
-@dataclass(frozen=True)
+@immutable
 class Drawing:
     """Its layers, the unit it is drawn in (None where it does not say), and how many entities of each kind were left
     out, as they draw no outline."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import matplotlib as mpl
 import numpy as np
@@ -14,6 +13,7 @@ from matplotlib.figure import Figure
 from blunt_ember.arrays import Floats, Image
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.body.drawn import drawn_box, seen_pose
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.body.view import View, view_of_box
@@ -33,7 +33,7 @@ _TITLE_LINE = 40
 _TITLE_LEFT = 16
 
 
-@dataclass(frozen=True)
+@immutable
 class Tag:
     """A short ``text`` at a ``place`` (d,) in m of a body; ``strong`` ones point out something that is stated."""
 

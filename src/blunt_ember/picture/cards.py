@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import TYPE_CHECKING, Any
 
@@ -12,6 +11,7 @@ import numpy as np
 from blunt_ember.flow.process.job import do_job
 from blunt_ember.gallery.blank import BLANKS
 from blunt_ember.gallery.families import FAMILIES
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.palette import Theme
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from blunt_ember.flow.outcome import Outcome
 
 
-@dataclass(frozen=True)
+@immutable
 class CardRequest:
     """A family, or a blank body, that is to be pictured as large as ``size`` (width, height) at ``ratio`` dots a
     point."""

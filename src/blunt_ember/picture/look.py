@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
+
+from blunt_ember.immutable import immutable
 
 Over = Literal["arrows", "flow lines", ""]
 
 
-@dataclass(frozen=True)
+@immutable
 class CutPlane:
     """A plane through a solid: across x, y or z (``axis`` 0, 1 or 2) at a place ``at`` in m."""
 
@@ -18,7 +20,7 @@ class CutPlane:
     flipped: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class MirrorPlane:
     """A plane of symmetry across ``axis`` at its lower or upper end of the body."""
 
@@ -31,7 +33,7 @@ class MirrorPlane:
         return f"mirrored at the {'greatest' if self.upper else 'least'} {'xyz'[self.axis]}"
 
 
-@dataclass(frozen=True)
+@immutable
 class Whole:
     """What is drawn beyond what is solved: mirror images, and of a section its depth or its turn."""
 
@@ -42,7 +44,7 @@ class Whole:
         return bool(self.mirrors or self.deep)
 
 
-@dataclass(frozen=True)
+@immutable
 class Look:
     """How the body is looked at: through which lens, at which ``part`` of what it shows, and how that is coloured.
 

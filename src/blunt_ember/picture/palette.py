@@ -5,15 +5,15 @@ The maps are laid out in CIELAB (CIE 15:2004, D65 white) so that lightness rises
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Theme:
     """Named colours as ``#RRGGBB``."""
 

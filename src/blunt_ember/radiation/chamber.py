@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.closure import closed_exchange
 from blunt_ember.radiation.facets import looking_facets
@@ -31,7 +32,7 @@ class BlindError(ChamberError):
     """Surfaces that see nothing of each other."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Chamber:
     """What the patches of ``surfaces`` see of each other: facets, or several of them where they are many.
 

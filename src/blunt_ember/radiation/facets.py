@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.facets import facet_keys
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class LookingFacets:
     """Facets of surfaces in their order, block by block: the ``corners`` (m, c) as node numbers, the last one repeated
     where there are fewer, and the place (m,) of the ``surface`` of each.

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.motion import Motion, laid_upon
 from blunt_ember.radiation.mirrors import Mirror, MirrorError, mirrors_at
@@ -23,7 +23,7 @@ class RepeatError(BluntEmberError):
     """Surfaces between which nothing can repeat; the message says why."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Images:
     """Planes that are ``mirrors`` of what is solved, and the ``copies`` of all that by rigid motions.
 

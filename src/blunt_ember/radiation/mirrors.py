@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Heights below this share of the body are none, and directions that differ by less are one.
@@ -20,7 +20,7 @@ class MirrorError(BluntEmberError):
     """Surfaces that give no mirror; the message says why."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Mirror:
     """The plane through a ``place`` (d,) in m with a unit ``normal`` (d,), which points out of what is mirrored."""
 

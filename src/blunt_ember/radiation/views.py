@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.radiation.closure import closed_exchange
 
 
-@dataclass(frozen=True)
+@immutable
 class Views:
     """Areas times view factors ``exchange`` (p, p) in m² of patches, and their ``size`` (p,) in m² as flat as they are
     seen; ``patch`` (m,) is that of every facet.

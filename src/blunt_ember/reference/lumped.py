@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 LUMPED_SOURCE = "lumped: one temperature throughout, Incropera et al. (2007), sections 5.1 to 5.3"
 
 
-@dataclass(frozen=True)
+@immutable
 class Lumped:
     """Heat ``capacity`` in J/K, at first at ``temperature`` K; ``faces`` are areas in m² with what they meet, ``power``
     in W arises inside; asked for up to ``latest`` s."""

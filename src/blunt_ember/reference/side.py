@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Side:
     """A ``held`` temperature (K), or ``flux`` (W/m² into the body) with a film ``h``, ``fluid`` and ``radiation``.
 

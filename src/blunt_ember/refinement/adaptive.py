@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.flow.answering.error_estimate import unseen_by_cells
 from blunt_ember.flow.flow import Flow
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh_request import MeshRequest
 from blunt_ember.refinement.followers import MORE, follower_of
 from blunt_ember.refinement.goal_oriented_error import weighed_error
@@ -31,7 +32,7 @@ _SHORTEST = 3
 _INSTANTS = 6
 
 
-@dataclass(frozen=True)
+@immutable
 class _Estimate:
     """The squared error (c, d) of the flux of every cell along each of its directions, block after block, and its share
     of the flux of the body."""

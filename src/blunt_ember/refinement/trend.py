@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
+
+from blunt_ember.immutable import immutable
 
 #: Safety of the error band of three meshes whose order is that of their cells, within such a share of it, and of any
 #: other three, as of two: Roache, J. Fluids Eng. 116 (1994) 405.
@@ -20,7 +22,7 @@ _LEAST_ORDER = 0.5
 _NONE = 0.1
 
 
-@dataclass(frozen=True)
+@immutable
 class RefinementLevel:
     """One mesh of a sequence: nodes, cells, the answers (a,) in SI on it, the seconds it took, and of a mesh that
     follows the error the estimated share of the heat flux that is off.
@@ -42,7 +44,7 @@ class RefinementLevel:
     ended: str = ""
 
 
-@dataclass(frozen=True)
+@immutable
 class Trend:
     """What an answer tends to: the observed ``order`` where one can be told, the ``limit`` and how far off that may be.
 

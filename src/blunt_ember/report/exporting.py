@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from types import MappingProxyType
 
 from blunt_ember.case.values.units import Kind
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.imported import MESH_SUFFIXES
 from blunt_ember.picture.look import Look
 from blunt_ember.picture.palette import LIGHT, Theme
@@ -22,7 +23,7 @@ from blunt_ember.report.tables.number_tables import TABLES, number_table
 from blunt_ember.written_file import write_text
 
 
-@dataclass(frozen=True)
+@immutable
 class ExportOptions:
     """How things are written: pictures as the body is looked at, of a ``size`` in pixels; a report with what a
     refinement found; a ``table`` instead of the checks."""
@@ -35,7 +36,7 @@ class ExportOptions:
     table: str = ""
 
 
-@dataclass(frozen=True)
+@immutable
 class Export:
     """A kind of file: its name, its ``suffixes``, the usual one first, and what writes it.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, Literal
 
 from blunt_ember.case.case import Case
@@ -18,12 +18,13 @@ from blunt_ember.case.values.tables import law_at
 from blunt_ember.case.values.unit_sets import DEFAULT_UNITS
 from blunt_ember.case.values.units import TEMPERATURE, Kind, describe_dimension
 from blunt_ember.errors import DataPath, ExpressionError, path_text
+from blunt_ember.immutable import immutable
 
 Edit = Callable[[Case], Case]
 TypedEdit = Callable[[Case, str], Case]
 
 
-@dataclass(frozen=True)
+@immutable
 class Word:
     """Text that is read, not edited; ``role`` picks its look."""
 
@@ -33,7 +34,7 @@ class Word:
     points: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@immutable
 class Tabled:
     """A place where a table may stand: its path, the kind of its values, and what it may go over."""
 
@@ -42,7 +43,7 @@ class Tabled:
     variables: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@immutable
 class CurveOfLaw:
     """A table, drawn as a small curve; a click opens it."""
 
@@ -57,7 +58,7 @@ class CurveOfLaw:
         return self.tabled.path
 
 
-@dataclass(frozen=True)
+@immutable
 class Entry:
     """Text that is typed in place; ``key`` names it, ``hint`` says what belongs there."""
 
@@ -76,19 +77,19 @@ class Entry:
     example: str = ""
 
 
-@dataclass(frozen=True)
+@immutable
 class DrawOutline:
     """The window is asked to let an outline be drawn."""
 
 
-@dataclass(frozen=True)
+@immutable
 class KeepMaterial:
     """The window is asked to keep a material of the case among the analyst's own."""
 
     name: str
 
 
-@dataclass(frozen=True)
+@immutable
 class DoStudy:
     """The window is asked to do a study of the case, and to show it."""
 
@@ -98,7 +99,7 @@ class DoStudy:
 Asked = DrawOutline | KeepMaterial | DoStudy
 
 
-@dataclass(frozen=True)
+@immutable
 class Option:
     """One thing to choose: an edit, or more options."""
 
@@ -116,7 +117,7 @@ class Option:
         return self.options if self.later is None else self.later()
 
 
-@dataclass(frozen=True)
+@immutable
 class Choice:
     """A word that opens its alternatives; ``is_open`` marks what is still to be stated."""
 
@@ -132,7 +133,7 @@ class Choice:
     at: DataPath = ()
 
 
-@dataclass(frozen=True)
+@immutable
 class Remove:
     """A sign that takes its row out of the case; ``goes_too`` names what else of a case that takes with it."""
 
@@ -144,7 +145,7 @@ class Remove:
     at: DataPath = ()
 
 
-@dataclass(frozen=True)
+@immutable
 class Grip:
     """A handle that moves its row, the one of a ``name`` at a ``place`` among its like, by so many places."""
 
@@ -157,7 +158,7 @@ SentencePart = Word | Entry | Choice | Remove | CurveOfLaw | Grip
 SheetRow = tuple[SentencePart, ...]
 
 
-@dataclass(frozen=True)
+@immutable
 class SheetSection:
     """A heading with its state in a few words, and rows under it."""
 

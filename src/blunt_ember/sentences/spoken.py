@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from blunt_ember.case.case import Case
 from blunt_ember.case.editing.edits import value_at
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.sentences.blocks.sections import sections
 from blunt_ember.sentences.parts import Choice, CurveOfLaw, Entry, SentencePart, SheetRow, Word
 
 
-@dataclass(frozen=True)
+@immutable
 class Sentence:
     """What a row says, after the ``name`` of what it says it of, where it has one."""
 
@@ -24,7 +23,7 @@ class Sentence:
         return f"{self.name}: {self.text}" if self.name else self.text
 
 
-@dataclass(frozen=True)
+@immutable
 class SpokenSection:
     """What is stated under a ``title``, and its ``state`` in a few words."""
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.flow.flow import Flow
+from blunt_ember.immutable import immutable
 from blunt_ember.studies.points import Point, StudyError
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running.rows import OnProgress, rows_of
@@ -18,7 +19,7 @@ from blunt_ember.studies.running.workplace import OpenWorkplace
 from blunt_ember.studies.telling import stated_as
 
 
-@dataclass(frozen=True)
+@immutable
 class Laboratory:
     """A case with where its results are kept, and who hears of the progress."""
 

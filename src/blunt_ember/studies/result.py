@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
+from blunt_ember.immutable import immutable
 from blunt_ember.studies.points import Point
 
 
-@dataclass(frozen=True)
+@immutable
 class Row:
     """The answers of one point by their questions, SI, and what is expected of them; or the ``trouble`` why there are
     none, which may be ``passing``: of where it was solved, not of the point."""
@@ -27,7 +28,7 @@ class Row:
     passing: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class StudyResult:
     """The ``points`` of a study and their ``rows``, and by question what follows from them, SI, by what it is called;
     and where parameters were sought, their values with the ``deviations`` that data leave them."""
@@ -56,7 +57,7 @@ class StudyResult:
         return np.array([(row.errors or {}).get(question, np.nan) for row in self.rows])
 
 
-@dataclass(frozen=True)
+@immutable
 class StudyDone:
     """The study ``name`` of a case, which states it, with what it came to."""
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import csv
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 from blunt_ember.case.case import Case
+from blunt_ember.immutable import immutable
 from blunt_ember.ordinary_file import require_ordinary
 from blunt_ember.studies.points import StudyError
 
@@ -17,7 +17,7 @@ _HEADING = re.compile(r"\s*(?P<name>.*?)\s*(?:[\[(](?P<unit>[^\])]*(?:\([^)]*\))
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?")
 
 
-@dataclass(frozen=True)
+@immutable
 class Heading:
     """What a column is, and the unit of its numbers, empty where each has its own."""
 

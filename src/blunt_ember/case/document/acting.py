@@ -5,13 +5,13 @@ Sheet, card, marks on the picture and menus are made from this; a law says it on
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from blunt_ember.case.values.units import Kind
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class StatedValue:
     """A value of a statement: where it stands in it, and what is said of it.
 
@@ -31,7 +31,7 @@ class StatedValue:
     first: str = ""
 
 
-@dataclass(frozen=True)
+@immutable
 class Acting:
     """Annotation of a field of a statement that acts together with others on a surface.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
@@ -15,9 +14,10 @@ from blunt_ember.case.document.regions import AnyRegion, Direction, RadialFrom
 from blunt_ember.case.values.quantity import Angle, Area, Extent, Quantity, stated
 from blunt_ember.case.values.references import MaterialName
 from blunt_ember.case.values.units import ANGLE, LENGTH
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Filling:
     """What one region of the body is made of: its material (None while open), or nothing; ``path`` is where it says."""
 

@@ -7,7 +7,6 @@ over, since a case that is being mended has such data.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cache
 from types import UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
@@ -16,9 +15,10 @@ from pydantic import BaseModel, Discriminator, Tag
 from pydantic.fields import FieldInfo
 
 from blunt_ember.errors import DataPath
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Leaf:
     """An entry that holds no others by its type: where it stands, the data, and the annotations of its type.
 
@@ -190,7 +190,7 @@ def member_for(annotation: Any, data: Any, marks: tuple[Any, ...] = ()) -> tuple
     return taken.members[0], tuple(mark for mark in marks if not isinstance(mark, FieldInfo | Discriminator | Tag))
 
 
-@dataclass(frozen=True)
+@immutable
 class _Apart:
     """A type less its annotations, and these: the ``members`` of what is a union, itself otherwise."""
 

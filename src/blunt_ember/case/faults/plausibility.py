@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import PurePath
 
 from blunt_ember.case.case import Case
@@ -26,9 +25,10 @@ from blunt_ember.case.values.units import (
     single_unit,
 )
 from blunt_ember.errors import DataPath, ExpressionError, Note
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class _Range:
     """What is usual of a kind of quantity, in SI, and where that is from."""
 

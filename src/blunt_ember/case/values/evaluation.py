@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import reduce
 from operator import itemgetter
 from typing import Any
@@ -38,6 +37,7 @@ from blunt_ember.case.values.units import (
     unit_error,
 )
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 Magnitude = float | NDArray[np.float64]
 
@@ -45,7 +45,7 @@ Magnitude = float | NDArray[np.float64]
 STEFAN_BOLTZMANN = 5.670374419e-8
 
 
-@dataclass(frozen=True)
+@immutable
 class Value:
     """A magnitude in SI (scalar or array) with its dimension.
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 
 from blunt_ember.case.values.formula_tree import Call, Literal, NameNode, Negative, Node, Operation, names_in
@@ -23,6 +23,7 @@ from blunt_ember.case.values.units import (
     unit_error,
 )
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 MAX_LENGTH = 2000
 MAX_DEPTH = 40
@@ -53,7 +54,7 @@ _MEANT = frozenset(
 _SIGNS = {"**": "^", "·": "*", "⋅": "*", "×": "*", "−": "-"}
 
 
-@dataclass(frozen=True)
+@immutable
 class Token:
     """A piece of the text; ``spaced`` tells whether white space stands before it."""
 

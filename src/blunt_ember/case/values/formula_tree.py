@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from math import inf
 
+from blunt_ember.immutable import immutable
 
-@dataclass(frozen=True)
+
+@immutable
 class Literal:
     """A number and the units behind it, as ``(name, power)`` pairs."""
 
@@ -15,7 +17,7 @@ class Literal:
     units: tuple[tuple[str, int], ...]
 
 
-@dataclass(frozen=True)
+@immutable
 class NameNode:
     """A parameter, a line of the Working, or a variable such as ``x``.
 
@@ -28,14 +30,14 @@ class NameNode:
     degree: bool = field(default=False, compare=False)
 
 
-@dataclass(frozen=True)
+@immutable
 class Negative:
     """Minus in front of an operand."""
 
     operand: Node
 
 
-@dataclass(frozen=True)
+@immutable
 class Operation:
     """``left sign right`` for one of + - * / ^."""
 
@@ -44,7 +46,7 @@ class Operation:
     right: Node
 
 
-@dataclass(frozen=True)
+@immutable
 class Call:
     """A named function applied to arguments."""
 

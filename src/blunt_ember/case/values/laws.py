@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import field, fields
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any, Literal, get_args
@@ -29,6 +29,7 @@ from blunt_ember.case.values.formula_tree import Node, Operation, calls_in, degr
 from blunt_ember.case.values.references import IsFormula
 from blunt_ember.case.values.units import LENGTH, NUMBER, TEMPERATURE, TIME, Kind, kind_of
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 #: What the variables of a law are.
 PLACE = ("x", "y", "z", "r", "theta")
@@ -47,7 +48,7 @@ _NEAR = 1e-12
 Between = Literal["linear", "step", "smooth"]
 
 
-@dataclass(frozen=True)
+@immutable
 class Table:
     """Values ``ys`` at rising ``xs`` of the variable ``over``, all in SI; held beyond the ends."""
 
@@ -92,7 +93,7 @@ class Table:
         return self.xs
 
 
-@dataclass(frozen=True)
+@immutable
 class Law:
     """A value of ``kind``: a ``table``, or the ``formula`` as parsed, with the values of the ``names`` in it.
 
@@ -289,7 +290,7 @@ def stated_values(law: Law) -> tuple[float, ...]:
     return law.table.ys if law.table is not None else ()
 
 
-@dataclass(frozen=True)
+@immutable
 class OfLaw(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Law` of one kind that may follow some variables."""
 

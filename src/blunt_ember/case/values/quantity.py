@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Annotated, Any
 
 from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler, ValidationInfo
@@ -34,12 +34,13 @@ from blunt_ember.case.values.units import (
     Kind,
 )
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 #: How far away anything may lie, m.
 _FARTHEST = 1e9
 
 
-@dataclass(frozen=True)
+@immutable
 class Quantity:
     """A stated value: ``text`` as the analyst wrote it and ``si`` in the SI unit of ``kind``."""
 
@@ -48,7 +49,7 @@ class Quantity:
     kind: Kind
 
 
-@dataclass(frozen=True)
+@immutable
 class OfKind(IsFormula):
     """Annotation that makes pydantic read a field as a :class:`Quantity` of one kind.
 
@@ -85,7 +86,7 @@ class OfKind(IsFormula):
         return Quantity(str(value), si, self.kind)
 
 
-@dataclass(frozen=True)
+@immutable
 class Tolerance:
     """How far an answer may lie from what is expected: a share (``kind`` is a plain number) or an amount in SI."""
 

@@ -6,9 +6,10 @@ it there; nothing else keeps a list of the fields that refer to something.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 from typing import Annotated
+
+from blunt_ember.immutable import immutable
 
 
 class Target(Enum):
@@ -33,19 +34,19 @@ class Target(Enum):
     QUESTION = "question"
 
 
-@dataclass(frozen=True)
+@immutable
 class RefersTo:
     """Annotation of a text, or of the key of an object, that is the name of something stated elsewhere."""
 
     target: Target
 
 
-@dataclass(frozen=True)
+@immutable
 class IsFormula:
     """Annotation of a text that is a formula over parameters; base of those that also say of which kind."""
 
 
-@dataclass(frozen=True)
+@immutable
 class IsPlace:
     """Annotation of a list of coordinates, as many as the body has."""
 

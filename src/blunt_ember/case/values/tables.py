@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.expressions import is_plain_number
 from blunt_ember.case.values.laws import VARIABLE_KINDS, Law
 from blunt_ember.case.values.units import Kind
+from blunt_ember.immutable import immutable
 
 _HEADING_UNIT = re.compile(r"[\[(]\s*([^\])]+?(?:\([^)]*\))?)\s*[\])]?\s*$")
 
 
-@dataclass(frozen=True)
+@immutable
 class Cells:
     """Two columns of texts; ``units`` are those of plain numbers in each column, empty where none is known."""
 

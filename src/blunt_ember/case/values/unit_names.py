@@ -12,13 +12,13 @@ import os
 import shutil
 import sys
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
 from blunt_ember.case.values.dimension import Dimension
+from blunt_ember.immutable import immutable
 
 #: Offsets of the relative scales: kelvin = (reading + offset) * factor.
 _RELATIVE_SCALES = {"degree_Celsius": (273.15, 1.0), "degree_Fahrenheit": (459.67, 5.0 / 9.0)}
@@ -28,7 +28,7 @@ _MOST_KEPT = 65_536
 _LONGEST = 40
 
 
-@dataclass(frozen=True)
+@immutable
 class Unit:
     """A unit reduced to SI: ``value_SI = (reading + offset) * factor``; ``relative`` marks °C and °F."""
 

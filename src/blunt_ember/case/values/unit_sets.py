@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 from types import MappingProxyType
 from typing import Any
@@ -23,6 +23,7 @@ from blunt_ember.case.values.units import (
     single_unit,
 )
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 DEFAULT = "SI with mm"
 #: Unit by quantity, where it differs from the default set.
@@ -67,7 +68,7 @@ USUAL_UNITS: Mapping[str, tuple[str, ...]] = MappingProxyType(
 _BY_NAME = {kind.name.split(" ", 1)[1]: kind for kind in (*KINDS, TEMPERATURE_DIFFERENCE) if kind != NUMBER}
 
 
-@dataclass(frozen=True)
+@immutable
 class UnitSet:
     """A set of units by its name, with units of single quantities in ``own`` that differ from it."""
 

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import difflib
 import re
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 from blunt_ember.case.values.dimension import DIMENSIONLESS, Dimension
 from blunt_ember.case.values.unit_names import Unit, base_units_text, unit_of_name
 from blunt_ember.errors import ExpressionError
+from blunt_ember.immutable import immutable
 
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
 _SPELLINGS = {
@@ -97,7 +97,7 @@ def nearest_unit(name: str) -> str | None:
     return close[0] if close else None
 
 
-@dataclass(frozen=True)
+@immutable
 class Kind:
     """A kind of quantity: its name with article, the SI unit it is held in, and an example of how to write it."""
 

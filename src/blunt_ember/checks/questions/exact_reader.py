@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -23,6 +23,7 @@ from blunt_ember.checks.references.fits.networks.seen_views import RadiatingFiel
 from blunt_ember.checks.transmittance import Sides
 from blunt_ember.fem.reading import region_at, surface_places
 from blunt_ember.geometry.section import outlines_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import CellBlock
 from blunt_ember.reference.crossing import first_crossing
 
@@ -39,7 +40,7 @@ _PIECES, _SETTLED = (1, 3, 9, 27), 1e-9
 LaidLines = dict[tuple[int, int | None], ReadingLine]
 
 
-@dataclass(frozen=True)
+@immutable
 class ExactReader:
     """Reads an exact ``field`` at a time ``t``, s, over the body of a solution.
 

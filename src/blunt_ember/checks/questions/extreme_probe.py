@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import product
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.fem.between_nodes import quadratic_about
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, Mesh
 
@@ -31,7 +32,7 @@ _CLOSELY, _AT_ONCE = 40, 2_000
 _FEW = 20_000
 
 
-@dataclass(frozen=True)
+@immutable
 class Elements:
     """Cells or facets of one family by their ``nodes`` (m, k)."""
 
@@ -39,7 +40,7 @@ class Elements:
     nodes: Ints
 
 
-@dataclass(frozen=True)
+@immutable
 class Extreme:
     """A temperature in K, and the nodes (k,) it is read from with their shares (k,)."""
 
@@ -48,7 +49,7 @@ class Extreme:
     shares: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class ExtremeProbe:
     """Reads the ``highest`` or the lowest temperature in ``blocks`` of elements.
 

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.source import Source
+from blunt_ember.immutable import immutable
 
 #: Instants at which exact curves are evaluated at most.
 _MOST_EXACT = 240
 
 
-@dataclass(frozen=True)
+@immutable
 class History:
     """``values`` (k,) in SI at the instants of the run; ``exact`` (m,) at ``exact_times`` (m,) in s, some of them."""
 

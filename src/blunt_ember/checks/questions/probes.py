@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
 from typing import Literal
 
@@ -22,6 +21,7 @@ from blunt_ember.fem.assembly import facet_weights, in_runs, weighted_gradients
 from blunt_ember.fem.between_nodes import quadratic_about
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 
@@ -32,7 +32,7 @@ _TOGETHER = 48
 ProbeReduction = Literal["highest", "lowest", "sum"]
 
 
-@dataclass(frozen=True)
+@immutable
 class Probe:
     """Reads ``weights`` (p, n) of temperatures, and of what they give the highest, the lowest or the sum."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import get_args
 
@@ -23,6 +22,7 @@ from blunt_ember.fem.radiated import EnclosureHeat
 from blunt_ember.fem.reading import weights_at
 from blunt_ember.fem.recovery import recovered
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: What can be read along a line: the temperature, how large the heat flux is, and what of it goes along the line,
@@ -36,7 +36,7 @@ _AXIS_SAMPLES = 21
 _AS_MUCH = 0.97
 
 
-@dataclass(frozen=True)
+@immutable
 class Profile:
     """Values of a ``kind`` in SI along a line: ``distance`` (p,) in m, ``mesh`` and ``exact`` (p,); ``joints`` are
     (distance, name) pairs."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -18,9 +16,10 @@ from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.checks.transmittance import Sides
 from blunt_ember.errors import DataPath
 from blunt_ember.fem.transient.recorded.run import Run
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class MeshReader:
     """Reads a steady solution; ``path`` is the place of the question, for faults."""
 
@@ -103,7 +102,7 @@ class MeshReader:
         return float("nan")
 
 
-@dataclass(frozen=True)
+@immutable
 class AllHeatReader(MeshReader):
     """Reads, of any heat, all that moves in the body, however little of it passes what is asked about."""
 
@@ -124,7 +123,7 @@ class AllHeatReader(MeshReader):
         return self.heat_passed(())
 
 
-@dataclass(frozen=True)
+@immutable
 class RunReader:
     """Reads every instant (k,) of a run for the question at a ``place``."""
 

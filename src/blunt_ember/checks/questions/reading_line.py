@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import csr_array, vstack
@@ -14,6 +14,7 @@ from blunt_ember.errors import CaseError, DataPath, Fault
 from blunt_ember.fem.reading import surface_places, weights_at
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.changes import changes
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.facets import chained
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
@@ -24,7 +25,7 @@ SAMPLES, _ON_FACET = 401, 5
 _GAUSS = np.polynomial.legendre.leggauss(3)
 
 
-@dataclass(frozen=True)
+@immutable
 class ReadingLine:
     """A line laid through a mesh, to be read again and again.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 
 import numpy as np
@@ -20,10 +20,11 @@ from blunt_ember.fem.radiated import EnclosureHeat, Radiated
 from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.transient.recorded.run import Run
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class RunColumns:
     """Where a run keeps what questions read.
 
@@ -35,7 +36,7 @@ class RunColumns:
     conditions: dict[int, int]
 
 
-@dataclass(frozen=True)
+@immutable
 class SolvedField:
     """Temperatures (n,) in K on a ``mesh`` and heat by surface in W; of a clock that ran the ``run`` and its columns.
 

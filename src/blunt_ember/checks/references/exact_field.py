@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import partial
 from types import MappingProxyType
 from typing import Any
@@ -19,6 +18,7 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.imported import ImportedGeometry
 
 #: Every exact solution of sections by the name a case refers to it.
@@ -81,7 +81,7 @@ SOLUTIONS = (*SOLID_SOLUTIONS, *ROD_SOLUTIONS, *RADIATION_SOLUTIONS)
 Make = Callable[[Any, Problem], ExactField]
 
 
-@dataclass(frozen=True)
+@immutable
 class Offered:
     """The exact solutions of a kind of body by name, and why others do not hold."""
 

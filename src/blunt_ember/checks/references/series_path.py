@@ -6,7 +6,6 @@ Source: Incropera, DeWitt, Bergman & Lavine, *Fundamentals of Heat and Mass Tran
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -20,13 +19,14 @@ from blunt_ember.checks.references.fits.rods import RodField
 from blunt_ember.checks.references.fits.solids import SolidField
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 #: Heat that is less than this share of what its resistances would let pass is none.
 _NO_HEAT = 1e-12
 
 
-@dataclass(frozen=True)
+@immutable
 class Link:
     """A resistance of the chain, in K/W or m² K/W, and the drops of temperature (K) over it, by theory and on the mesh;
     of a film there is no mesh beyond its face, so the stated fluid counts."""
@@ -38,7 +38,7 @@ class Link:
     mesh_resistance: float
 
 
-@dataclass(frozen=True)
+@immutable
 class Junction:
     """Where two links meet, or the chain ends: the temperature in K by theory, and on the mesh where it is part of the
     body."""
@@ -48,7 +48,7 @@ class Junction:
     mesh: float | None
 
 
-@dataclass(frozen=True)
+@immutable
 class SeriesPath:
     """Links from first to last between junctions, one more than links; ``heat`` passes from first to last, W, or W/m²
     where resistances are per area."""
@@ -76,7 +76,7 @@ class SeriesPath:
         return sum(link.resistance for link in self.links)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Chain:
     """What a chain is made of: regions in order with their ``faces`` (K), the surfaces before, between and behind them,
     what the two ends meet, heat from first to last in W, and the area in m² it is told for, 0 for none."""

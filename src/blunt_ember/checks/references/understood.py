@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from importlib import import_module
 from typing import Any, Generic, TypeVar
 
@@ -12,6 +12,7 @@ from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 
 MadeBy = TypeVar("MadeBy", bound=Callable[..., object])
 
@@ -31,7 +32,7 @@ _WORDS = {
 }
 
 
-@dataclass(frozen=True)
+@immutable
 class Fit(Generic[MadeBy]):
     """How an exact solution is fitted to a case, and which statements of a problem it understands, by their fields."""
 

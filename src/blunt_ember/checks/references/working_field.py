@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -13,9 +13,10 @@ from blunt_ember.checks.references.fits.field import ExactField, Idealised, Movi
 from blunt_ember.checks.source import Provenance, Source
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.geometry.space import Space
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class OwnField(Unsaid):
     """A field of temperature that the analyst wrote down."""
 

@@ -6,19 +6,19 @@ import argparse
 import os
 import sys
 import time
-from dataclasses import dataclass
 from itertools import chain
 from typing import TYPE_CHECKING, Any
 
 from blunt_ember.cli.command import AGREED, OFF, Command, add_json, print_json
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 
 if TYPE_CHECKING:
     from blunt_ember.case.case import Case
     from blunt_ember.checks.verdict import Check
 
 
-@dataclass(frozen=True)
+@immutable
 class _Verified:
     """What one reference case came to: its checks, by how much its ledger is open, and how many seconds it took."""
 

@@ -6,7 +6,6 @@ import json
 import os
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,7 @@ from blunt_ember.case.case import Case, case_from_text, case_to_text
 from blunt_ember.case.files.case_file import read_case
 from blunt_ember.desk.app.current_case import CurrentCase
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.process_mark import is_alive, own_mark
 from blunt_ember.written_file import write_text
 
@@ -32,7 +32,7 @@ def work_folder() -> Path:
     return Path(state) / "blunt-ember" / "work"
 
 
-@dataclass(frozen=True)
+@immutable
 class LeftWork:
     """A case that was on the desk of a window which is no more; ``path`` is its file, ``kept`` when it was kept, s."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QRectF, QSizeF, Qt
@@ -17,13 +16,14 @@ from blunt_ember.desk.stage.overlay import paint_tag
 from blunt_ember.errors import OpenCaseError
 from blunt_ember.fem.problem.enclosures import enclosed_surfaces
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
 from blunt_ember.radiation.lip import lip
 
 
-@dataclass(frozen=True)
+@immutable
 class OpeningLip:
     """The lip of an opening as lines (n, 2, d), m, and what is ``said`` of it."""
 

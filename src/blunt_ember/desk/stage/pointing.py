@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
@@ -12,6 +10,7 @@ from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.fem.reading import field_at, temperature_at
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.mesh.nearest import parted_near
@@ -24,7 +23,7 @@ from blunt_ember.picture.look import CutPlane
 SURFACE_REACH = 7.0
 
 
-@dataclass(frozen=True)
+@immutable
 class _Hit:
     """A place on the skin of a solid: the node numbers of a triangle there, their places among the nodes of all cells,
     and the weight of each."""

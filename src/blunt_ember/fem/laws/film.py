@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.laws.surface_law import Limit, OnFacets, SurfaceLaw
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class FilmLaw(SurfaceLaw):
     """A ``fluid`` at a temperature, K, behind a film coefficient ``h``, W/(m² K)."""
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.laws.surface_law import OnFacets, SurfaceLaw
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class FluxLaw(SurfaceLaw):
     """A heat ``stated`` per area, W/m², which may follow temperature."""
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.laws.black_body import emissive_power, emissive_slope
 from blunt_ember.fem.laws.surface_law import Limit, OnFacets, SurfaceLaw
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class RadiationLaw(SurfaceLaw):
     """``surroundings`` at a temperature, K, that a surface of some ``emissivity`` radiates to."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from types import MappingProxyType
 from typing import Any
 
@@ -16,9 +16,10 @@ from blunt_ember.fem.laws.film import FilmLaw
 from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import SurfaceLaw
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class StatedOn:
     """The surface that a statement is made on: its name, the ``material`` behind it by name and as stated, and the
     ``area``, m², of all surfaces of the statement together."""

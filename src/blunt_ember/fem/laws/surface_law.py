@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from typing import ClassVar
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class OnFacets:
     """Places on the facets of a surface, (m, q), at one time.
 
@@ -34,7 +35,7 @@ class OnFacets:
         return law.slope(self.where)
 
 
-@dataclass(frozen=True)
+@immutable
 class Limit:
     """A stated value that must stay between ``low`` and ``high``, SI: what it is called, and what is possible."""
 
@@ -45,7 +46,7 @@ class Limit:
     possible: str
 
 
-@dataclass(frozen=True)
+@immutable
 class SurfaceLaw(ABC):
     """Something that gives heat to a surface, as a function of place, time and temperature.
 

@@ -5,7 +5,6 @@ Cells that are joined conduct alike, so that conduction in the coarser space is 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property, reduce
 
 import numpy as np
@@ -15,6 +14,7 @@ from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.fem.multigrid.cycle import with_digits
 from blunt_ember.fem.multigrid.diagonals import Diagonals, box_shape, sorts_of
 from blunt_ember.fem.multigrid.halving import is_even, joined_lines, linear_along
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours
 
@@ -26,7 +26,7 @@ _LARGE = 5_000
 _KEPT = 200_000
 
 
-@dataclass(frozen=True)
+@immutable
 class NodeBoxes:
     """The boxes of the nodes of a mesh, one for each sort of them as of :class:`Diagonals`.
 
@@ -51,7 +51,7 @@ def node_boxes(neighbours: NodeNeighbours, order: int) -> NodeBoxes | None:
     return NodeBoxes(where, count)
 
 
-@dataclass(frozen=True)
+@immutable
 class BoxOfCells:
     """Cells between ``lines`` that conduct ``k`` (…) in W/(m K), 0 where none is; regions end at those ``kept``."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array, csr_matrix
@@ -13,6 +12,7 @@ from blunt_ember.fem.factors import factorised
 from blunt_ember.fem.multigrid.product import Product
 from blunt_ember.fem.multigrid.smoothing import Smoothing
 from blunt_ember.fem.multigrid.spaces import Space
+from blunt_ember.immutable import immutable
 
 Correction = Callable[[Floats], Floats]
 
@@ -22,7 +22,7 @@ FACTORED = 3_000
 WORTH = 0.95
 
 
-@dataclass(frozen=True)
+@immutable
 class Level:
     """A space: how it is smoothed, and how values go ``up`` to it from the next one and ``down`` again."""
 

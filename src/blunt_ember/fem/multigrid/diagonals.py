@@ -7,7 +7,6 @@ one diagonal of a matrix between two boxes. Places where no node is have entries
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import product
 
@@ -16,6 +15,7 @@ from scipy.sparse import csr_array, dia_array, vstack
 
 from blunt_ember.arrays import AnyFloats, Floats, Ints
 from blunt_ember.fem.lattice_sums import sums_in_boxes
+from blunt_ember.immutable import immutable
 from blunt_ember.in_threads import even_runs, in_threads
 
 #: Rows that are multiplied at once, so that what comes of them stays in the cache of memory.
@@ -26,7 +26,7 @@ _LARGE = 1_000_000
 _FEWEST = 3
 
 
-@dataclass(frozen=True)
+@immutable
 class _Group:
     """Neighbours of one sort: the ``rows`` of a node's entries that they have, and how far ``away`` (r,) from them in
     its box the place of the node is."""

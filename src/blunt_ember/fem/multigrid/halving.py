@@ -8,13 +8,13 @@ smooth in every direction; lines at which regions end stay. Sources: Trottenberg
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise, product
 
 import numpy as np
 from scipy.sparse import csr_array, kron
 
 from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_of_corners
 
@@ -22,7 +22,7 @@ from blunt_ember.mesh.lattice.node_neighbours import NodeNeighbours, neighbours_
 _SHORT = 4.5
 
 
-@dataclass(frozen=True)
+@immutable
 class Halved:
     """A ``lattice`` of fewer lines than one before it.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -15,12 +14,13 @@ from blunt_ember.fem.constraints import Constraints
 from blunt_ember.fem.lattice_sums import lattice_sums
 from blunt_ember.fem.multigrid.corners import from_corners
 from blunt_ember.fem.multigrid.halving import halvings
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice
 from blunt_ember.mesh.lattice.node_neighbours import neighbours_of_corners
 from blunt_ember.mesh.mesh import Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class Space:
     """A space of functions: ``up`` (n, c) takes their values to the space before; ``conduction`` (c, c) is what the
     conduction of :class:`InParts` comes to in it, where that is known without products."""
@@ -29,7 +29,7 @@ class Space:
     conduction: csr_array | None = None
 
 
-@dataclass(frozen=True)
+@immutable
 class InParts:
     """A matrix of free nodes as the ``conduction`` of the cells of a lattice and a ``rest`` (f, f)."""
 

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import SolverError
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import CellBlock, Mesh
 
 #: How a law is read: its values, or its slope with temperature.
 LawReading = Callable[[Law, dict[str, Floats]], Floats]
 
 
-@dataclass(frozen=True)
+@immutable
 class Conductor:
     """Conductivity of a region: one law, or laws ``along``, ``across`` and ``through`` its direction.
 

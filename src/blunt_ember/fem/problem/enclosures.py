@@ -16,6 +16,7 @@ from blunt_ember.errors import DataPath, Fault, Note
 from blunt_ember.fem.assembly import facet_weights
 from blunt_ember.fem.laws.radiation import RadiationLaw
 from blunt_ember.fem.laws.surface_law import Limit, SurfaceLaw
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.bounding import surfaces_bounding
 from blunt_ember.radiation.chamber import BlindError, Chamber, ChamberError, chamber_of
@@ -69,7 +70,7 @@ class Absorptions:
         return Absorptions, ()
 
 
-@dataclass(frozen=True)
+@immutable
 class EnclosureLaw:
     """Grey, diffuse surfaces that see each other as a ``chamber`` says, each of its ``emissivity``.
 
@@ -129,7 +130,7 @@ def enclosed_surfaces(document: CaseDocument, mesh: Mesh, name: str) -> list[str
     return [surface for face in entry.faces for surface in stated._surfaces_of(face, path, entry, beyond)]
 
 
-@dataclass(frozen=True)
+@immutable
 class _Beyond:
     """The surfaces of a mesh in whose planes an enclosure is mirrored, and those between which it repeats."""
 

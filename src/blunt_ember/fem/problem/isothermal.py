@@ -10,11 +10,12 @@ from blunt_ember.arrays import Ints
 from blunt_ember.case.document.case_document import CaseDocument
 from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.errors import Fault
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class IsothermalSet:
     """The ``nodes`` (n,) of regions or surfaces that have one temperature, those at corners of cells first; ``name`` is
     what they are called, ``regions`` are those that are of one temperature altogether, or ``surfaces`` of the mesh."""

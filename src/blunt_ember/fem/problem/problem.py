@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import ClassVar
 
 import numpy as np
@@ -15,10 +15,11 @@ from blunt_ember.fem.laws.surface_law import SurfaceLaw
 from blunt_ember.fem.problem.conductors import Conductor
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.problem.isothermal import IsothermalSet
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class JointLaw:
     """How two regions meet: by a ``conductance``, W/(m² K); None for an open gap."""
 
@@ -30,7 +31,7 @@ class JointLaw:
         return "open gap" if self.conductance is None else "joint"
 
 
-@dataclass(frozen=True)
+@immutable
 class RegionSource:
     """Heat per volume that arises in a region, by its index."""
 
@@ -41,7 +42,7 @@ class RegionSource:
     per_volume: Law
 
 
-@dataclass(frozen=True)
+@immutable
 class PointSource:
     """Heat ``total`` in W that arises at ``nodes`` (n,) by ``shares`` (n,): at one of ``places`` (1, d) in m, or all
     along those (p, d) of a line."""
@@ -63,7 +64,7 @@ class PointSource:
         return np.array([self.places[0] - half, self.places[-1] + half])
 
 
-@dataclass(frozen=True)
+@immutable
 class Capacity:
     """What a region takes to warm up: density, kg/m³, and specific heat, J/(kg K)."""
 
@@ -71,7 +72,7 @@ class Capacity:
     c: Law
 
 
-@dataclass(frozen=True)
+@immutable
 class Problem:
     """Conduction: ``conductors`` by region; ``held`` temperatures and ``exchanges`` by surface, later ones last.
 

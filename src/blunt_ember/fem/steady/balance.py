@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -25,6 +25,7 @@ from blunt_ember.fem.terms.build import build_terms
 from blunt_ember.fem.terms.enclosure import couplings_of
 from blunt_ember.fem.terms.inside import Conduction
 from blunt_ember.fem.terms.term import Term, TermKind
+from blunt_ember.immutable import immutable
 
 #: Newton's method ends when the residual is this share of the heat that flows, or does not fall any more below the
 #: second share, where round-off begins.
@@ -59,7 +60,7 @@ MOST_HALVINGS = 60
 HALVINGS_AT_THE_END = 4
 
 
-@dataclass(frozen=True)
+@immutable
 class NewtonStep:
     """One step: the residual left by it as a share of the heat that flows, and the share of the step taken.
 
@@ -71,7 +72,7 @@ class NewtonStep:
     again: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class Given:
     """Heat in W, ``heat`` (m, n), that a term gives to ``nodes`` (m, n) at the solution; the rest as of the term."""
 
@@ -82,7 +83,7 @@ class Given:
     heat: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class _At:
     """What is ``given`` at an ``excess`` (n,), and what its last digits make of that, once it is asked for."""
 

@@ -9,13 +9,13 @@ turned inwards fluxes grow without bounds towards the node, and nothing is fores
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array, diags_array, eye_array
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.fem.assembly import facet_weights, nodal_area
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import FacetSet, Mesh
 
@@ -26,7 +26,7 @@ _SAME, _FAR = 1e-12, 12.0
 _FLAT = 0.05
 
 
-@dataclass(frozen=True)
+@immutable
 class Division:
     """Nodes (m,) of surfaces seen from a region, each with the number of that ``side`` (m,) and the ``area`` (m,) in m²
     that stands there.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from blunt_ember.fem.steady.balance import Given
 from blunt_ember.fem.steady.sharing import Sharing, sharing_of
 from blunt_ember.fem.steady.steady import NodalHeat, Solution
 from blunt_ember.fem.terms.enclosure import strips_of
+from blunt_ember.immutable import immutable
 
 
 def heat_flows(problem: Problem, solution: Solution, sharing: Sharing | None = None) -> dict[str, float]:
@@ -62,7 +62,7 @@ def noise_of(problem: Problem, heat: NodalHeat) -> dict[str, float]:
     return {name: float(np.linalg.norm(heat.noise[each.nodes])) for name, each in problem.mesh.surfaces.items()}
 
 
-@dataclass(frozen=True)
+@immutable
 class _Where:
     """Places of heat (m,): the numbers (m,) of outer surfaces, the asked pair (k,) of those ``at`` (k,) one."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -11,13 +10,14 @@ from scipy.sparse import csr_array
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.steady.division import Division, division, share_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Cosine of the angle at which an interface meets a held surface upright.
 _UPRIGHT = 0.3
 
 
-@dataclass(frozen=True)
+@immutable
 class Sharing:
     """Nodes (m,) of the held surfaces and of both sides of interfaces that are no joints, each of a ``surface`` (m,) by
     its number; the ``pairs`` (g,) of a node and a region that they have, as node + region × nodes, and the nodes

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -16,9 +15,10 @@ from blunt_ember.fem.prepared import Prepared
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.problem.well_posedness import require_anchor, separate_parts, separate_parts_of
 from blunt_ember.fem.steady.balance import Balance, Given, NewtonStep
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class NodalHeat:
     """What terms and constraints give to the nodes of a solution: ``given`` are all terms with their heat, and
     ``reaction`` (n,) in W is what ``constraints`` give."""
@@ -33,7 +33,7 @@ class NodalHeat:
     off: float
 
 
-@dataclass(frozen=True)
+@immutable
 class Solution:
     """Nodal temperatures (n,) in K, and how they were found; ``steps`` are those of Newton's method, none for a linear
     problem."""

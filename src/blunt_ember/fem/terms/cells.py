@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from blunt_ember.arrays import Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import CellBlock
 
 
-@dataclass(frozen=True)
+@immutable
 class OfCells:
     """Has the nodes and the regions of its cells."""
 

@@ -9,7 +9,6 @@ S = ε A (I − F ρ)⁻¹ F ε is symmetric and, with the opening o, sums to ε
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -24,6 +23,7 @@ from blunt_ember.fem.coupling import Coupling
 from blunt_ember.fem.laws.black_body import emissive_power, emissive_slope
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.terms.term import Term, TermKind, sampled
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -31,7 +31,7 @@ from blunt_ember.mesh.mesh import Mesh
 _LEAST = 1e-15
 
 
-@dataclass(frozen=True)
+@immutable
 class FacetGroup:
     """Facets of one family of a surface of an enclosure: quadrature on them, and the ``patch`` (m,) of the chamber that
     each belongs to. ``entries`` are their nodes among those of all facets, written one after the other."""
@@ -76,7 +76,7 @@ def strips_of(law: EnclosureLaw, mesh: Mesh) -> tuple[FacetGroup, ...]:
     return tuple(strips)
 
 
-@dataclass(frozen=True)
+@immutable
 class Emitting:
     """What the facets of a strip emit."""
 
@@ -159,7 +159,7 @@ class Emitting:
         return np.asarray(np.einsum("mq,qa,qb->mab", steep, shape, shape, optimize=True))
 
 
-@dataclass(frozen=True)
+@immutable
 class _Shared:
     """What the places of a strip take part in their patches with: ``temperature`` (m, q) in K, and ``shares`` (m, q) of
     what their patch emits and absorbs, which sum to 1 over each patch."""
@@ -170,7 +170,7 @@ class _Shared:
     shares: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class _Parting:
     """The emissivity (p,) of patches, and the ``shares`` (m, q) of the places of every strip in their patch."""
 
@@ -178,7 +178,7 @@ class _Parting:
     shares: list[Floats]
 
 
-@dataclass(frozen=True)
+@immutable
 class RadiatingState:
     """Emissivity (p,) and emissive ``power`` (p,), W/m², of all patches of an enclosure, and the power ``behind`` its
     opening, W/m²."""
@@ -188,7 +188,7 @@ class RadiatingState:
     behind: float
 
 
-@dataclass(frozen=True)
+@immutable
 class Absorbing:
     """What the surfaces of an enclosure absorb of what all of them emit, as one element over all their nodes.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -15,6 +15,7 @@ from blunt_ember.fem.assembly import alike_conduction, cell_places, conduction_e
 from blunt_ember.fem.problem.conductors import Conductor, conductivity_at, even_conductivity, slope_of
 from blunt_ember.fem.terms.cells import OfCells
 from blunt_ember.fem.terms.term import TermKind, sampled
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -22,7 +23,7 @@ from blunt_ember.mesh.mesh import Mesh
 _MOST_KEPT = 8_000_000
 
 
-@dataclass(frozen=True)
+@immutable
 class Conduction(OfCells):
     """Heat conducted in the cells of one block."""
 
@@ -160,7 +161,7 @@ def _slopes(derivatives: Floats, excess: Floats, points: int) -> Floats:
     return (derivatives @ (excess - excess[:, :1])[..., None]).reshape(len(excess), points, -1)
 
 
-@dataclass(frozen=True)
+@immutable
 class InRegion:
     """Heat that arises in the cells of one block that belong to one region."""
 
@@ -228,7 +229,7 @@ class InRegion:
         return np.einsum("mq,qa,qb->mab", less, self.shape, self.shape, optimize=True)
 
 
-@dataclass(frozen=True)
+@immutable
 class AtNodes:
     """Heat of a point or a line, shared among the nodes near it."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -12,9 +12,10 @@ from blunt_ember.arrays import Floats, Ints
 from blunt_ember.case.values.laws import Law
 from blunt_ember.fem.laws.surface_law import OnFacets, SurfaceLaw
 from blunt_ember.fem.terms.term import TermKind, sampled
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class OnSurface:
     """What acts together on the facets of one family of an outer surface."""
 
@@ -119,7 +120,7 @@ class OnSurface:
         return np.einsum("mq,qa,qb->mab", less * self.weights, self.shape, self.shape, optimize=True)
 
 
-@dataclass(frozen=True)
+@immutable
 class AcrossJoint:
     """Heat between the two sides of a joint; the nodes of the first side come first."""
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -11,13 +10,14 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ExpressionError, SolverError
 from blunt_ember.fem.problem.problem import Capacity
+from blunt_ember.immutable import immutable
 
 #: Temperatures, K, between which the integral over the capacity is kept, and the step of it.
 _RANGE = (1.0, 6000.0)
 _STEP = 1.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Enthalpy:
     """Heat per volume e(T) = ∫ ρ c dT from the ``reference_temperature``, K, of the case; the balance conserves it.
 

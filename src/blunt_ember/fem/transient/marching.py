@@ -15,6 +15,7 @@ from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.recorded.surface_heat import SurfaceHeat
 from blunt_ember.fem.transient.stepwise.stepping import Stepper, Work
 from blunt_ember.fem.transient.stepwise.time_step import State, StepForm
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 #: Of temperatures (n,) in K, their rates (n,) in K/s and the time in s: not more than 0 once the condition is met.
@@ -26,7 +27,7 @@ _SECANTS = 6
 _MET = 1e-10
 
 
-@dataclass(frozen=True)
+@immutable
 class Watched:
     """``make`` gives what is watched while one problem holds, from it, the time and the temperatures (n,) in K then.
 
@@ -37,7 +38,7 @@ class Watched:
     at_once: bool = True
 
 
-@dataclass(frozen=True)
+@immutable
 class StagePlan:
     """A stage that lasts so long in s at most; ``until`` ends it sooner."""
 
@@ -45,7 +46,7 @@ class StagePlan:
     until: Watched | None = None
 
 
-@dataclass(frozen=True)
+@immutable
 class Control:
     """How steps are chosen: error ``tolerance`` in K for a span of temperatures in K, the ``span`` expected, how long
     errors are remembered in s, or a ``fixed`` step in s."""
@@ -56,7 +57,7 @@ class Control:
     fixed: float | None = None
 
 
-@dataclass(frozen=True)
+@immutable
 class Marched:
     """A step of a stage with what it was made from; ``jumped`` is heat in J that held surfaces gave at its beginning,
     where their temperatures jumped."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -16,6 +16,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.term import sampled
 from blunt_ember.fem.transient.enthalpy import Enthalpy
 from blunt_ember.fem.transient.storage import Storage, storage_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, Mesh
 
@@ -24,7 +25,7 @@ from blunt_ember.mesh.mesh import CellBlock, Mesh
 _STEPS, _CLOSE = 20, 1e-13
 
 
-@dataclass(frozen=True)
+@immutable
 class Start:
     """Temperatures (n,) in K at the start.
 

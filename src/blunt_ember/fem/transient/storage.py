@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -13,6 +12,7 @@ from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.terms.cells import OfCells
 from blunt_ember.fem.transient.enthalpy import Enthalpy
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
 
@@ -20,7 +20,7 @@ from blunt_ember.mesh.mesh import Mesh
 EnthalpyReading = Callable[[Enthalpy, Floats], Floats]
 
 
-@dataclass(frozen=True)
+@immutable
 class Storage(OfCells):
     """Heat stored in the cells of one block; ``contents`` by region."""
 

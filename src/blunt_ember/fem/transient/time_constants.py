@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -20,6 +19,7 @@ from blunt_ember.fem.terms.on_facets import OnSurface
 from blunt_ember.fem.transient.exact.exact_in_time import ExactStepper, is_exact
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepwise.stepping import Stepper
+from blunt_ember.immutable import immutable
 
 #: Inverse iteration for the slowest mode: most steps, and the change of its time at which it ends.
 _MODE_STEPS, _MODE_CHANGE = 60, 1e-6
@@ -31,7 +31,7 @@ SETTLED_SHARE = 0.005
 _LOOKS = 65
 
 
-@dataclass(frozen=True)
+@immutable
 class TimeScales:
     """What physics says of a case before it is solved.
 

@@ -7,7 +7,7 @@ that was read, the cells are halved after all.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Protocol
 
 import numpy as np
@@ -31,6 +31,7 @@ from blunt_ember.flow.answering.beside_held import unseen_beside_held
 from blunt_ember.flow.answering.early_times import told_early
 from blunt_ember.flow.answering.rivals import HELD, NO_RIVALS, asked_at_rivals, beyond_all_beside
 from blunt_ember.flow.answering.side_layers import told_in_layers
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Nodes up to which a steady case is solved again on halved cells, and nodes times steps of a run, by the dimension of
@@ -59,7 +60,7 @@ _MISSED = 2.0
 _LARGER = 1.5
 
 
-@dataclass(frozen=True)
+@immutable
 class ResolveSpec:
     """A second solution of a case: how many times every cell is divided, and by how much the error of a step in time
     may be larger."""
@@ -96,7 +97,7 @@ class CaseSolver(Protocol):
         ...
 
 
-@dataclass(frozen=True)
+@immutable
 class Errors:
     """The estimated error (a,) of every answer in SI, NaN where there is none; ``told_by`` says what they were taken
     from, ``missing`` why one is missing."""

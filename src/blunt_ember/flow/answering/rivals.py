@@ -8,7 +8,7 @@ maximum principle nothing is hotter than all beside it without heat that takes i
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -25,6 +25,7 @@ from blunt_ember.checks.questions.solved_field import SolvedField
 from blunt_ember.fem.bounds import Bounds, met_beside
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.answering.about_points import nearest_kept, temperature_at
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Rivals of one extreme at most, and the share of the span of temperatures that they may lie behind it.
@@ -42,7 +43,7 @@ _OUT, _MOST_OUT = (0.02, 0.1, 0.3), 5_000
 _KEPT = 1e-6
 
 
-@dataclass(frozen=True)
+@immutable
 class Rivals:
     """The question (r,) that each rival belongs to, 1 where that is for the highest and -1 for the lowest, the
     ``extreme`` (r,) in K that it found, beyond it by what is lost in keeping, and how far this may go before it is

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.checks.questions.solved_field import SolvedField
@@ -17,9 +17,10 @@ from blunt_ember.flow.cache import Step
 from blunt_ember.flow.in_time.run_plan import RunRequest, breaks_of, horizon_of, run_case, stage_plans, tolerance_of
 from blunt_ember.flow.in_time.start_field import start_field
 from blunt_ember.flow.steps import CaseMesh, OnProgress, Steps
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Ran:
     """A run with the solution at its end, the problem that held there, and both as the questions see them."""
 

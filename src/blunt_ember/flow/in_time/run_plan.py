@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -29,6 +28,7 @@ from blunt_ember.fem.transient.recorded.run import Progress, Run
 from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.time_constants import SETTLED_SHARE, TimeScales
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Slowest time constants after which a condition is no longer waited for.
@@ -43,7 +43,7 @@ _NEAR = 1.0
 _FOR_TIMES = 0.25
 
 
-@dataclass(frozen=True)
+@immutable
 class RunRequest:
     """Everything a run needs; ``tolerance_factor`` makes a second, more exact one."""
 

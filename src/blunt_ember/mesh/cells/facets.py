@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,13 +10,14 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components, depth_first_order
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
 if TYPE_CHECKING:
     from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class FacetPart:
     """Outer facets of one family, counter-clockwise seen from outside.
 
@@ -38,7 +38,7 @@ class FacetPart:
         return self.nodes[:, : CELL_FAMILIES[self.family].corners]
 
 
-@dataclass(frozen=True)
+@immutable
 class Skin:
     """Parts by facet family, and the names of the outer surfaces."""
 

@@ -10,7 +10,6 @@ Source: Zienkiewicz, Taylor & Zhu, *The Finite Element Method: Its Basis and Fun
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
 from types import MappingProxyType
@@ -19,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 
 #: How far from its middle towards its nodes a cell is looked at just inside.
 _INSIDE = 0.98
@@ -26,7 +26,7 @@ ShapeFunction = Callable[[Floats], Floats]
 Facet = tuple[str, tuple[int, ...]]
 
 
-@dataclass(frozen=True)
+@immutable
 class CellFamily:
     """A cell family.
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import reduce
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, Mesh
 
@@ -15,7 +15,7 @@ from blunt_ember.mesh.mesh import CellBlock, Mesh
 SHARP = 20.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Quality:
     """Smallest angle in degrees and longest over shortest side of every cell, (m,), block after block.
 

@@ -7,7 +7,6 @@ cells agree on what becomes of the face between them (Plaza & Carey, Appl. Numer
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
@@ -15,12 +14,13 @@ from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.errors import BluntEmberError
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.derived.pieces import PieceKeys, Pieces, linear_family, mesh_of_pieces, place_keys
 from blunt_ember.mesh.mesh import FacetBlock, Mesh
 
 
-@dataclass(frozen=True)
+@immutable
 class _Cuts:
     """Edges by number (e,), ordered; their rank by length, and whether they are cut."""
 

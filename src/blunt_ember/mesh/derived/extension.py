@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.space import Solid
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 from blunt_ember.mesh.sweep import SWEPT, node_numbers, plan_places, swept_nodes
@@ -17,7 +18,7 @@ from blunt_ember.mesh.sweep import SWEPT, node_numbers, plan_places, swept_nodes
 _ROUND, _MOST = 48, 150_000
 
 
-@dataclass(frozen=True)
+@immutable
 class ExtensionSource:
     """Where a block of a grown mesh comes from: ``block`` of the mesh before, which of its ``cells`` (m,) each cell is
     an image of, the node (k,) of that cell ``local`` that each node is one of, and whether it is ``mirrored``."""
@@ -28,7 +29,7 @@ class ExtensionSource:
     mirrored: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class Grown:
     """A ``mesh``, the ``nodes`` (n,) of the one before that its nodes are images of, and the source of each block."""
 

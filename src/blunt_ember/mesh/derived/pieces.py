@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES, CellFamily
 from blunt_ember.mesh.mesh import CellBlock, FacetBlock, FacetSet, Mesh
 
@@ -21,7 +22,7 @@ _PARTS = 64
 _MIXING = (np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB))
 
 
-@dataclass(frozen=True)
+@immutable
 class Pieces:
     """Pieces of the cells of a block: ``places`` (m, k, d) in m and ``keys`` (m, k) of their nodes; ``region`` (m,)."""
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
+from blunt_ember.immutable import immutable
 from blunt_ember.in_threads import each_in_threads
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 
@@ -26,7 +26,7 @@ _SPARSE = 8
 _LARGE = 500_000
 
 
-@dataclass(frozen=True)
+@immutable
 class CellLattice:
     """Cells between lines.
 

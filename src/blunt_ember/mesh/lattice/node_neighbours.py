@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
@@ -12,6 +11,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from blunt_ember.arrays import Flags, Floats, Ints, ShortInts
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.lattice.cell_lattice import CellLattice, places_of
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ _KEPT = 2
 _AT_ONCE = 8_192
 
 
-@dataclass(frozen=True)
+@immutable
 class Pattern:
     """Where the entries of a matrix by rows are, of nodes that are free: ``present`` (p,) tells at which places of
     nodes and their neighbours, ``columns`` (e,) which numbers the neighbours have among free nodes, and ``ends``

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import Arrangement
 from blunt_ember.geometry.curves import Curves
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.tree_of_places import tree_of
 
@@ -21,7 +21,7 @@ _COARSE, _HALVINGS = 0.5, 40
 SAME_PLACE = 1e-6
 
 
-@dataclass(frozen=True)
+@immutable
 class Boundary:
     """Boundary nodes and the segments between them.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +11,7 @@ import numpy as np
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Curves
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.motion import Motion
 from blunt_ember.tree_of_places import tree_of
 
@@ -25,7 +26,7 @@ _SAMPLES, _SAMPLES_THIN = 400, 2_000
 _AT_ONCE = 50_000
 
 
-@dataclass(frozen=True)
+@immutable
 class SizeField:
     """Least of ``largest`` and, from every source, its size plus ``growth`` times the distance to it (m).
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.boundary import Boundary, divided_boundary, edge_divisions
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.mesh.planar.strip_layers import divided_alike, filled
@@ -20,7 +20,7 @@ from blunt_ember.mesh.planar.triangles import Owners, Triangulation, triangles_w
 _TIP = 0.5
 
 
-@dataclass(frozen=True)
+@immutable
 class Thin:
     """Which strips are filled by ``layers`` of long cells: those thinner than ``wide`` in m."""
 

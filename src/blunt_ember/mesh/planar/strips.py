@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.geometry.arrangement import Arrangement
+from blunt_ember.immutable import immutable
 
 #: Nodes nearer to a corner than this share of the next step are left out, and shares that differ by less are one.
 _NEAR, _SAME = 0.4, 1e-9
@@ -18,7 +18,7 @@ _LOOKED_AT = np.linspace(0, 0.95, 20)
 _KEYS = ("low", "high", "back", "edge")
 
 
-@dataclass(frozen=True)
+@immutable
 class Strip:
     """A part of a ``region`` between two ``long`` sides, each a chain of edges run through in one direction (where it
     is against the edge, ``back``), and the two ``short`` edges from the first to the second, at the start and end; none
@@ -30,7 +30,7 @@ class Strip:
     short: tuple[int, ...]
 
 
-@dataclass(frozen=True)
+@immutable
 class Piece:
     """An ``edge`` of a long side: from share ``low`` to ``high`` of it, run through ``back`` to front or not."""
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
 from blunt_ember.geometry.arrangement import VOID, Arrangement
 from blunt_ember.geometry.curves import Curves, crossings, joined, lines
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.boundary import Boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.mesh.planar.strip_triangles import Thin, triangles_and_strips
@@ -20,7 +21,7 @@ from blunt_ember.tree_of_places import tree_of
 _GOOD = 20.0
 
 
-@dataclass(frozen=True)
+@immutable
 class _Mirror:
     """The line across ``axis`` at ``at`` (m), and for every edge of an arrangement the one it is mirrored to."""
 
@@ -35,7 +36,7 @@ class _Mirror:
         return result
 
 
-@dataclass(frozen=True)
+@immutable
 class _HalfOwners:
     """Owners of places on the near side of a mirror."""
 

@@ -8,7 +8,6 @@ too large or too flat at once, far enough apart not to disturb each other. Sourc
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
@@ -16,6 +15,7 @@ import numpy as np
 from blunt_ember.arrays import Flags, Floats, Ints
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.arrangement import VOID, Arrangement
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.planar.boundary import SAME_PLACE, Boundary, divided_boundary, edge_divisions, halved_boundary
 from blunt_ember.mesh.planar.size_field import SizeField
 from blunt_ember.tree_of_places import tree_of
@@ -47,7 +47,7 @@ _MOST_ALONG, _NEAR, _BESIDE = 6_000, 12.0, 4
 _NOT_BY_HAND: Mapping[int, int] = MappingProxyType({})
 
 
-@dataclass(frozen=True)
+@immutable
 class Triangulation:
     """``points`` (n, 2) in m, among them the boundary's, ``cells`` (m, 3) counter-clockwise, ``region`` (m,)."""
 

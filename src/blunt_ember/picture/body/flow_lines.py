@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -11,6 +10,7 @@ from vtkmodules.vtkCommonDataModel import VTK_TRIANGLE
 from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.facets import FacetPart, chained
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.mesh import Mesh
@@ -27,7 +27,7 @@ _STEP = 0.1
 _BITS = 10
 
 
-@dataclass(frozen=True)
+@immutable
 class FlowLines:
     """``lines``, places (p, d) in m each, from where heat comes to where it goes; ``each`` W pass along one of them."""
 
@@ -35,7 +35,7 @@ class FlowLines:
     each: float
 
 
-@dataclass(frozen=True)
+@immutable
 class _Passing:
     """Facets of the skin in an order in which neighbours follow each other: ``ends`` (f, 2, d) in m of flat ones, the
     ``middle`` (f, d), the unit vector (f, d) ``inward``, the ``size`` (f,) in m, and the heat ``out`` (f,) in W."""

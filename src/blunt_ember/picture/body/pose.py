@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 #: Nearest to straight up or down that the eye may go, radians.
 _STEEPEST = np.pi / 2 - 1e-3
 
 
-@dataclass(frozen=True)
+@immutable
 class Pose:
     """The eye looks at the body from ``around`` the upright axis and ``above`` the level, both radians.
 

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.body.pose import Pose
 
 
-@dataclass(frozen=True)
+@immutable
 class View:
     """``width`` × ``height`` pixels about ``centre`` (m), at ``scale`` metres a pixel; pixel rows count downward.
 

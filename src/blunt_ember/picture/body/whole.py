@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,6 +11,7 @@ from blunt_ember.arrays import Flags, Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.space import Plane
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.derived.extension import Grown, deepened, mirrored, turned
 from blunt_ember.mesh.imported import ImportedGeometry
 from blunt_ember.mesh.mesh import Mesh
@@ -24,7 +25,7 @@ _TURN = 1.5 * np.pi
 _ROUND_OFF = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class Drawn:
     """What of an outcome is drawn. ``fold`` takes places (p, d') of it to those of the body (p, d) that is solved, both
     in m, ``unfold`` the other way to the first of its images, and ``spread`` takes a field over to it."""

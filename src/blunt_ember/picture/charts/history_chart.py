@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,6 +13,7 @@ from blunt_ember.case.values.display import number, time_kind
 from blunt_ember.case.values.unit_sets import UnitSet
 from blunt_ember.case.values.units import Kind
 from blunt_ember.checks.source import Source
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.charts.charts import chart_style, name_difference
 from blunt_ember.picture.charts.plot import Plot
 from blunt_ember.picture.charts.scale import rest_still
@@ -30,7 +31,7 @@ HISTORY_MARGINS = (74, 14, 36, 22)
 _IN_COLUMNS = 3
 
 
-@dataclass(frozen=True)
+@immutable
 class Curve:
     """``values`` (k,) in SI under a ``label``."""
 
@@ -38,7 +39,7 @@ class Curve:
     values: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class Level:
     """A ``value`` in SI that stands over the whole time, under a ``label``."""
 
@@ -46,7 +47,7 @@ class Level:
     value: float
 
 
-@dataclass(frozen=True)
+@immutable
 class TimeCurves:
     """Curves of one kind at ``times`` (k,) in s, an ``exact`` one (m,) at ``exact_times`` (m,), ends of stages in s
     with the names of the stages, and ``levels`` to compare with."""

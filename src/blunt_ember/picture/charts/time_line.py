@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from blunt_ember.case.document.surroundings import HeatInside, Surrounding
 from blunt_ember.case.values.display import in_shown_unit, number, time_kind
 from blunt_ember.case.values.laws import PLACE, Law
 from blunt_ember.errors import path_text
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.charts.charts import chart_style
 from blunt_ember.picture.charts.history_chart import HISTORY_MARGINS
 from blunt_ember.picture.charts.plot import Plot
@@ -27,7 +27,7 @@ _SAMPLES = 400
 _MOST_ROWS = 8
 
 
-@dataclass(frozen=True)
+@immutable
 class Track:
     """A row of the time line from ``begin`` to ``end`` in s: a curve (k,) from 0 to 1 at ``times`` (k,) in s with its
     lowest and highest value in words, or merely a bar."""

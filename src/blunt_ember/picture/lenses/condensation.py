@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
@@ -12,12 +10,13 @@ from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import TEMPERATURE, TEMPERATURE_DIFFERENCE
 from blunt_ember.checks.environments import faces_of, room_dew_point
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.lenses.field import Field
 from blunt_ember.picture.lenses.lens import Lens
 from blunt_ember.picture.lenses.on_facets import in_cells
 
 
-@dataclass(frozen=True)
+@immutable
 class _Margin:
     """Kelvins (m, k) above the dew point at the nodes (m, k) of facets of a surface."""
 

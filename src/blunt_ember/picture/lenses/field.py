@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -12,6 +12,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.display import in_shown_unit, number
 from blunt_ember.case.values.units import TEMPERATURE, Kind
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.body.flow_lines import FlowLines
 from blunt_ember.picture.look import CutPlane, Look
 from blunt_ember.picture.palette import difference_map, temperature_map
@@ -25,7 +26,7 @@ _BANDS = 12
 _FEW, _BEYOND = 0.02, 3.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Field:
     """What a lens shows: values (m, k) in SI at the nodes of each cell, for each block, and the ends of their range.
 
@@ -45,7 +46,7 @@ class Field:
     surfaces: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True)
+@immutable
 class Shade:
     """A field with the range it is coloured over, and how."""
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.lenses.field import Field
 
 
-@dataclass(frozen=True)
+@immutable
 class Lens:
     """A way to look at the body, by its ``name``.
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 
 #: Facets that turn by less run on, and by less run straight on, radians.
 _ON, _STRAIGHT = 0.2, 1e-9
@@ -18,7 +17,7 @@ _GRADED = 0.2
 _ALIKE = 10.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Runs:
     """What is seen in place of facets: straight pieces from ``start`` to ``end``, both (e, 2) in m, the ``owner`` (e,)
     of each among the patches, and the ``patch`` (m,) of every facet.

@@ -7,11 +7,11 @@ seen in part take more of them.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.radiation.solid.patches import Rule, Samples, samples_of, samples_on
 from blunt_ember.radiation.solid.polygons import Polygons, exchange_of, faces
 from blunt_ember.radiation.solid.sight import NothingBetween, Sight, sight_past
@@ -36,7 +36,7 @@ _CORNERS = np.array([[-1.0, -1.0], [-1.0, 1.0], [1.0, -1.0], [1.0, 1.0]])
 _COARSE, _FINE = Rule(_CORNERS / np.sqrt(3), 0.9 * _CORNERS), Rule(_lattice(16, 7), _lattice(16, 7))
 
 
-@dataclass(frozen=True)
+@immutable
 class _Elements:
     """Patches or polygons with their samples."""
 
@@ -51,7 +51,7 @@ class _Elements:
         return np.asarray(distance > _FAR * (self.radius[first] + self.radius[second]))
 
 
-@dataclass(frozen=True)
+@immutable
 class _Exchanging:
     """Pairs of elements ``first`` (n,) and ``second`` (n,) with what they would exchange where nothing stands between
     them, ``plain`` (n,) in m²."""

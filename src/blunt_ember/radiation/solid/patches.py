@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.radiation.solid.polygons import Polygons
 
 
@@ -41,7 +40,7 @@ def _halves(features: Floats, group: Ints) -> tuple[Ints, Ints]:
     return order[: len(order) // 2], order[len(order) // 2 :]
 
 
-@dataclass(frozen=True)
+@immutable
 class Samples:
     """Places that stand for elements: ``places`` (e, k, 3) in m, ``normals`` (e, k, 3), the shorter the more those of
     what they stand for differ, ``weights`` (e, k) in m², and a place (e, k, 3) on the surface where ``rays`` end."""
@@ -52,7 +51,7 @@ class Samples:
     rays: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class Rule:
     """Where samples lie on [-1, 1]², ``places`` (k, 2), and where their rays end, ``rays`` (k, 2)."""
 

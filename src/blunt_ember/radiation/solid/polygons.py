@@ -7,11 +7,10 @@ in closed form, and both are where the edges lie in one line.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 from blunt_ember.quadrature import gauss_rule
 
 #: Pairs of edges worked on at once, times the places of the rule.
@@ -22,7 +21,7 @@ _NONE = 1e-9
 _NEAR = 1.6
 
 
-@dataclass(frozen=True)
+@immutable
 class Polygons:
     """Flat convex polygons: ``corners`` (m, c, 3) in m, counter-clockwise seen from what they look into, the last one
     repeated where there are fewer; unit ``normal`` (m, 3), ``middle`` (m, 3), ``radius`` (m,) in m and ``area`` (m,) in

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from importlib.util import find_spec
 from typing import Protocol
 
 import numpy as np
 
 from blunt_ember.arrays import Flags, Floats, Ints
+from blunt_ember.immutable import immutable
 
 #: Both ends of a ray stay this share of its length clear of what they lie on.
 _CLEAR = 1e-4
@@ -25,7 +25,7 @@ class Sight(Protocol):
         """Whether something stands between places (r, 3) and (r, 3) in m."""
 
 
-@dataclass(frozen=True)
+@immutable
 class NothingBetween:
     """There is nothing that could hide anything."""
 

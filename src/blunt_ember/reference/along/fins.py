@@ -8,13 +8,14 @@ thickness, which is of the order of the Biot number h t/(2k); :data:`LARGEST_BIO
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.special import i0e, i1e, k0e, k1e
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 STRAIGHT_SOURCE = "Incropera et al. (2007), table 3.4: one-dimensional straight fin"
@@ -30,7 +31,7 @@ def require_thin(biot: float) -> None:
         )
 
 
-@dataclass(frozen=True)
+@immutable
 class StraightFin:
     """Fin of ``length`` m held at ``base`` K, with film ``h`` over ``perimeter`` m and ``area`` m² of ``k`` W/(m K)."""
 
@@ -83,7 +84,7 @@ class StraightFin:
         return np.where(inside, self.fluid + theta, np.nan)
 
 
-@dataclass(frozen=True)
+@immutable
 class AnnularFin:
     """Annular fin from ``inner`` to ``outer`` m, ``thickness`` m, ``base`` K on its inner face, any rim.
 

@@ -9,7 +9,6 @@ Spectral Methods*, 2nd ed. (2001), chapters 3 and 6), at twice as many until not
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.along.rod_chain import RodPiece
 from blunt_ember.reference.side import Side
 
@@ -27,7 +27,7 @@ _FIRST, _MOST, _SETTLED = 16, 512, 1e-10
 _STEPS = 80
 
 
-@dataclass(frozen=True)
+@immutable
 class RadiatingChain:
     """Pieces from ``start`` to ``end``, which are what the end faces meet; of a flat ring ``inner`` is the radius in m
     of its bore, and areas and perimeters of its pieces are those for each metre of radius."""

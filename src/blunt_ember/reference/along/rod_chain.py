@@ -7,20 +7,20 @@ and by equal temperature or a contact resistance. The temperature of an end that
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.roots import balanced
 from blunt_ember.reference.side import Side
 
 ROD_CHAIN_SOURCE = "Incropera et al. (2007), sec. 3.6.2: one-dimensional rod, piece by piece"
 
 
-@dataclass(frozen=True)
+@immutable
 class RodPiece:
     """A piece of ``length`` m, ``area`` m², ``perimeter`` m and ``k`` W/(m K) with what its side meets.
 
@@ -51,7 +51,7 @@ class RodPiece:
         return np.array([1.0, x / self.length]), np.array([0.0, 1 / self.length]), bend * x * x / 2, bend * x
 
 
-@dataclass(frozen=True)
+@immutable
 class RodChain:
     """Pieces from the start to the end; ``start`` and ``end`` are what the two end faces meet."""
 

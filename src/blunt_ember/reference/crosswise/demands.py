@@ -7,15 +7,15 @@ are known, the rest is a demand on those (Å. Björck, Numerical Methods for Lea
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.linalg import solve_triangular
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Demand:
     """Σ rows · unknowns = ``right`` (p,), with the ``rows`` (p, n) of every group that is touched, by its number."""
 

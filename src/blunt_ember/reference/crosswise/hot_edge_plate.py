@@ -8,18 +8,17 @@ sum over images of the hot edge that converges to the last digit at every place,
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 HOT_EDGE_PLATE_SOURCE = "Incropera et al. (2007), eq. 4.19: series for a plate with one hot edge"
 #: A term with an exponent beyond this adds nothing to a double.
 _SPENT = 40.0
 
 
-@dataclass(frozen=True)
+@immutable
 class HotEdgePlate:
     """Plate 0 ≤ x ≤ ``width``, 0 ≤ y ≤ ``height`` (m): ``hot`` (K) at y = height, ``cold`` (K) on the other edges."""
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.quadrature import gauss_rule
 from blunt_ember.reference.crosswise.fading import fading
 from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack, modes_of
@@ -23,7 +24,7 @@ _BENT = 4_096
 _JUMPS, _SMOOTH = 1e-5, 1e-12
 
 
-@dataclass(frozen=True)
+@immutable
 class Plan:
     """One or two axes, each with what meets its ends: an axis is a stack of one layer that conducts 1 W/(m K)."""
 

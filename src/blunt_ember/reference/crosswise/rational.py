@@ -10,7 +10,6 @@ corner costs as little as a smooth one: Gopal & Trefethen, SIAM J. Numer. Anal. 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -19,6 +18,7 @@ from shapely import Polygon, distance, points
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.demands import Demand, least_squares
 
 RATIONAL_SOURCE = "rational functions fitted to the edges, Gopal & Trefethen (2019)"
@@ -40,7 +40,7 @@ _MOST_WEIGHTS = 1_900
 _TRACE = 1e-14
 
 
-@dataclass(frozen=True)
+@immutable
 class Edge:
     """An edge of the outline, part of the surface ``name``, the body on its left: ``at`` shares (p,) from 0 to 1 are
     its places (p,), ``way`` its direction there, of ``length`` in m.
@@ -60,7 +60,7 @@ class Edge:
     resistance: float = 0.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Corner:
     """A ``place`` where two edges meet at an angle ``inside`` the region; ``outward`` halves what is outside."""
 
@@ -74,7 +74,7 @@ class Corner:
         return float(np.sin(min((2 * np.pi - self.inside) / 2, np.pi / 2)))
 
 
-@dataclass(frozen=True)
+@immutable
 class Outline:
     """Closed ``loops`` of edges, the first the outer one, of a region of conductivity ``k`` W/(m K) in which
     ``generation`` W/m³ arises evenly."""
@@ -161,7 +161,7 @@ class Outline:
         return np.array([complex(place.x, place.y) for place in inside], dtype=complex)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Functions:
     """What the temperature of a region is made of: ``poles`` at each corner, polynomials of a ``degree``, and angles
     about the corners that are ``torn``."""
@@ -252,7 +252,7 @@ class _Functions:
         return float(outline.k * gained - outline.generation / 2 * swept)
 
 
-@dataclass(frozen=True)
+@immutable
 class RationalField:
     """What fits the ``outlines`` of all regions with ``poles`` at each corner, and polynomials of a ``degree``."""
 

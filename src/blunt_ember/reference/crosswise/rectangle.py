@@ -9,13 +9,14 @@ Sources: Carslaw & Jaeger, *Conduction of Heat in Solids*, 2nd ed. (1959), secs.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.side import Side
 
@@ -29,7 +30,7 @@ _SPENT = 40.0
 _SUMS = (500, 1_000, 2_000, 4_000, 8_000, 16_000)
 
 
-@dataclass(frozen=True)
+@immutable
 class RectangleSeries:
     """0 ≤ x ≤ ``width``, 0 ≤ y ≤ ``height`` (m), ``kx`` and ``ky`` in W/(m K), ``generation`` in W/m³."""
 

@@ -9,7 +9,6 @@ and 3.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.fading import fading
 from blunt_ember.reference.crosswise.grid import grid_of
 from blunt_ember.reference.in_layers.modes import Modes, Stack, modes_of
@@ -27,7 +27,7 @@ SEPARATED_SOURCE = "Carslaw & Jaeger (1959), secs. 6.2 and 8.3: series along eac
 _AT_ONCE = 4_000_000
 
 
-@dataclass(frozen=True)
+@immutable
 class Along:
     """An axis from 0 to ``length`` in m; ``share`` is its conductivity over that of the last axis (1 where layers are),
     ``sides`` what both ends meet, films over the conductivity along the last axis (1/m)."""
@@ -43,7 +43,7 @@ class Along:
         return Stack("wall", (0.0, self.length), (self.share,), (self.share,), (), (leaves[0], leaves[1]))
 
 
-@dataclass(frozen=True)
+@immutable
 class Spot:
     """Part of an ``end`` of the last axis, between places ``within`` in m along each axis before it, through which a
     ``flux`` in W/m² comes in besides what the rest of it meets."""
@@ -53,7 +53,7 @@ class Spot:
     flux: float
 
 
-@dataclass(frozen=True)
+@immutable
 class _Level:
     """What stands along one axis for every set of modes (n,) before it: decay Λ² (n,) in 1/m², a source (n,) in K/m²,
     and what both ends bring (n, 2): K where they are held, else K/m."""
@@ -168,7 +168,7 @@ class _Level:
         return np.asarray(found / modes.norms)
 
 
-@dataclass(frozen=True)
+@immutable
 class Separated:
     """A body along a first axis ``across``, with diffusivities that are its conductivities over those of the last axis,
     and along one or two ``others``; so many modes are taken of the first axis, and of each of the first two in

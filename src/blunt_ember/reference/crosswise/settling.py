@@ -9,12 +9,12 @@ sections 2-8 and 3-5.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property, reduce
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.grid import grid_of
 from blunt_ember.reference.crosswise.limits import approached
 from blunt_ember.reference.in_layers.modes import Modes
@@ -31,7 +31,7 @@ _SUMS = {1: (256, 512, 1_024, 2_048), 2: (64, 128, 256, 512), 3: (16, 32, 64, 12
 _AT_ONCE = 4_000_000
 
 
-@dataclass(frozen=True)
+@immutable
 class Settling(SentBare):
     """A body of one material along ``axes``, whose own sides are all at nothing; ``sides`` are what its faces meet by
     axis, counted from the temperature at the start. ``generation`` is in W/m³, ``sink`` in W/(m³ K) what leaves along a

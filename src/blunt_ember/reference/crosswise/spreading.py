@@ -10,12 +10,13 @@ Carslaw & Jaeger, *Conduction of Heat in Solids*, 2nd ed. (1959), secs. 5.6, 8.3
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.plans import Plan
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
 from blunt_ember.reference.side import Side
@@ -26,7 +27,7 @@ _AT_ONCE = 4_000_000
 _SPENT = 40.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Plate:
     """A plate up to ``end`` in m, of conductivity ``k`` through and ``along`` it in W/(m K); ``generation`` in W/m³,
     and behind it a ``contact`` resistance in m² K/W."""
@@ -38,7 +39,7 @@ class Plate:
     contact: float = 0.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Patch:
     """Where at an ``end`` of the pile, 0 or 1, a ``flux`` in W/m² comes in besides what all of the end meets, between
     places ``within`` in m along each axis of the plan."""
@@ -56,7 +57,7 @@ class Patch:
         return self.flux * plan.area(self.within)
 
 
-@dataclass(frozen=True)
+@immutable
 class Course:
     """What ``follows`` the place on all of an ``end``, besides a mean that the sides have: W/m² that come in, or where
     the end is held K, at places (p, axes) of the plan in m."""
@@ -77,7 +78,7 @@ class Course:
         return 0.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Spreading:
     """A pile of ``plates`` from 0 on with a ``plan``; ``sides`` are what all of both ends meet, without ``patches``.
 
@@ -185,7 +186,7 @@ class Spreading:
         )
 
 
-@dataclass(frozen=True)
+@immutable
 class _Column:
     """Of every mode, plate by plate from the far end to the near one: its decay ``roots`` (n,) in 1/m, how ``thick``
     the plate is, what ``leaves`` (n,) behind it over its own admittance, and the ``levels`` (n,) on its near side; what

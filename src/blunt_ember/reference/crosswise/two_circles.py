@@ -7,17 +7,17 @@ Transfer*, 6th ed. (2007), table 4.1, eccentric cylinders.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 TWO_CIRCLES_SOURCE = "bipolar coordinates; heat as Incropera, table 4.1, eccentric cylinders"
 
 
-@dataclass(frozen=True)
+@immutable
 class TwoCircles:
     """Rims by their ``middle`` (2,) and ``radius``, m, the outer one first, not concentric, and their ``held``
     temperatures in K, in a body that conducts ``k``, W/(m K)."""

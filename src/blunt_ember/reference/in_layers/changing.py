@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
+from blunt_ember.immutable import immutable
 
-@dataclass(frozen=True)
+
+@immutable
 class Swing:
     """The temperature that a side is held at, or meets, swings about its mean by ``amplitude`` K sin(``rate`` t +
     ``phase``), rate in rad/s."""
@@ -22,7 +23,7 @@ class Swing:
         return self.amplitude * float(np.sin(self.rate * t + self.phase))
 
 
-@dataclass(frozen=True)
+@immutable
 class Course:
     """The temperature that a side is held at, or meets, goes by straight pieces: ``rises`` K over what is stated of
     the side, at ``times`` s, the first of them 0; two of one time are a jump. After the last it stays."""
@@ -68,7 +69,7 @@ class Course:
         return found
 
 
-@dataclass(frozen=True)
+@immutable
 class Swinging:
     """What swings ``at`` one surface comes ``to`` another, a ``share`` of it (the decrement), a ``lag`` in s later."""
 

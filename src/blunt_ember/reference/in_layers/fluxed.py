@@ -6,7 +6,7 @@ can leave, U rises for ever. Carslaw & Jaeger (1959), section 1.14.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Protocol
 
@@ -14,6 +14,7 @@ import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.in_layers.changing import Course
 from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack
 from blunt_ember.reference.in_layers.settled import layer_rule
@@ -70,7 +71,7 @@ class InLayers(Protocol):
         """The heat that has come in through a side since the start."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Fluxed(SentBare):
     """Layers ``without`` what a flux at a ``place`` has more than at the start, and its ``course`` in W/m²."""
 

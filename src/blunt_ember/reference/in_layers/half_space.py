@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy import special
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 HALF_SPACE_SOURCE = "half-space, Carslaw & Jaeger (1959), sections 2.4, 2.7 and 2.9"
@@ -16,7 +15,7 @@ HALF_SPACE_SOURCE = "half-space, Carslaw & Jaeger (1959), sections 2.4, 2.7 and 
 _REACHED = 1e-11
 
 
-@dataclass(frozen=True)
+@immutable
 class HalfSpace:
     """Conductivity ``k`` in W/(m K), ``diffusivity`` in m²/s, at first at ``temperature`` K; its face meets ``side``.
 

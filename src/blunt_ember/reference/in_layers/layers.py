@@ -12,7 +12,6 @@ diffuse faces that see only each other, parallel, concentric cylinders and spher
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
@@ -22,6 +21,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.evaluation import STEFAN_BOLTZMANN
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.roots import balanced, straight_root
 from blunt_ember.reference.side import Side
 
@@ -36,7 +36,7 @@ _MARCH = 16
 _GAUSS, _GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(24)
 
 
-@dataclass(frozen=True)
+@immutable
 class ReferenceLayer:
     """A layer from the end of the one before to ``end`` (m), of ``k``, with ``generation`` (W/m³), and behind it a
     ``contact`` resistance (m² K/W).
@@ -52,7 +52,7 @@ class ReferenceLayer:
     gap: tuple[float, float] | None = None
 
 
-@dataclass(frozen=True)
+@immutable
 class Layers:
     """Layers from ``start`` (m; 0 in a solid cylinder or sphere) outward, and what the two sides meet.
 

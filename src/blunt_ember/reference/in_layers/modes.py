@@ -9,7 +9,7 @@ of Carslaw & Jaeger (1959), *Conduction of Heat in Solids*, 2nd ed., sections 3.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property, lru_cache
 from typing import Literal
 
@@ -17,6 +17,7 @@ import numpy as np
 from scipy import special
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.quadrature import gauss_rule
 from blunt_ember.reference.in_layers.brackets import roots_between
 
@@ -29,7 +30,7 @@ _SMALL_TURN = 0.05
 _SMALL_NORM = 2.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Stack:
     """Layers between the places ``lines`` (l + 1,) in m, of conductivities ``k`` W/(m K) and ``diffusivity`` m²/s.
 
@@ -199,7 +200,7 @@ class Stack:
 _REMEMBERED, _SETS = 300_000, 24
 
 
-@dataclass(frozen=True)
+@immutable
 class Modes:
     """The ``roots`` (n,) of a stack, and values and flows (l, n) of their modes where each layer begins and ends."""
 

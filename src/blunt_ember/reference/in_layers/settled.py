@@ -5,7 +5,6 @@ Carslaw & Jaeger (1959), sections 2.6, 3.6 and 3.7, layer by layer with the cont
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 from blunt_ember.quadrature import gauss_rule
 from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
 from blunt_ember.reference.in_layers.modes import Stack
@@ -25,7 +25,7 @@ _ALONG = 400
 Complexes = NDArray[Any]
 
 
-@dataclass(frozen=True)
+@immutable
 class Settled:
     """The part of the answer of a ``stack`` that stays, with what arises in each layer, W/m³, and what its ``sides``
     meet, whose ``changes`` it follows; temperatures are counted from a ``base`` in K."""
@@ -210,7 +210,7 @@ def layer_rule(stack: Stack, layer: int, count: int) -> tuple[Floats, Floats]:
     return s, np.tile(weight, pieces) * step / 2 * s**stack.power
 
 
-@dataclass(frozen=True)
+@immutable
 class _Basis:
     """Values and flows (2, 3) at the begin and the end of a layer, of two answers without and one with what drives."""
 

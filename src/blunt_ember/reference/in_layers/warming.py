@@ -8,13 +8,14 @@ side, is off it (Duhamel). Carslaw & Jaeger (1959), sections 1.14, 2.6, 3.4 to 3
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.errors import ReferenceRefusedError
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.in_layers.changing import Course, Swing, Unsteady
 from blunt_ember.reference.in_layers.modes import BodyForm, Modes, Stack, modes_of
 from blunt_ember.reference.in_layers.settled import Settled, layer_rule
@@ -36,7 +37,7 @@ _READ = 6
 Start = float | Callable[[Floats], Floats]
 
 
-@dataclass(frozen=True)
+@immutable
 class WarmingLayer:
     """A layer up to ``end`` in m, of conductivity ``k`` W/(m K) and ``diffusivity`` m²/s, at first at ``start``;
     ``generation`` in W/m³, and behind it a ``contact`` resistance in m² K/W."""
@@ -49,7 +50,7 @@ class WarmingLayer:
     contact: float = 0.0
 
 
-@dataclass(frozen=True)
+@immutable
 class Warming:
     """Layers from ``start`` in m on; ``sides`` are what both ends meet, ``changes`` how the temperature of each swings
     or goes on, if it does. Of a solid body the first side is idle."""

@@ -6,14 +6,13 @@ Radiative Heat Transfer, 3rd ed. (2013), ch. 5.3).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Network:
     """Surfaces of areas (s,) in m² and ``emissivity`` (s,), and what is ``falling`` (s, s), m², on every way: of the
     black emission of the column how much comes to the row."""

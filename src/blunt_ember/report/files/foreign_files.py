@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +13,7 @@ from blunt_ember.case.values.units import LENGTH, TEMPERATURE
 from blunt_ember.errors import BluntEmberError, ExpressionError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.section import outlines_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.imported import MESH_SUFFIXES, imported_geometry
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.ordinary_file import MOST_OF_A_DRAWING, require_ordinary
@@ -33,7 +33,7 @@ def is_foreign(path: Path) -> bool:
     return path.suffix.lower() in (*DRAWINGS, *MESH_SUFFIXES)
 
 
-@dataclass(frozen=True)
+@immutable
 class ForeignCase:
     """A case made of a drawing or a mesh, and in words what of that was left out."""
 

@@ -6,13 +6,13 @@ import base64
 import io
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.flow.process.server import packed
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.annotated import body_picture
 from blunt_ember.picture.body.renderer import BodyRenderer
 from blunt_ember.picture.look import Look
@@ -27,7 +27,7 @@ _LARGEST = 200_000
 _AHEAD = 2
 
 
-@dataclass(frozen=True)
+@immutable
 class Drawing:
     """A body through a ``look``, ``size`` (width, height) in pixels; a ``stated`` one says what is stated where."""
 

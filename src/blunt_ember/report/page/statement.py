@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.case.case import Case
 from blunt_ember.case.values.display import shown
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.picture.annotated import Tag
 from blunt_ember.sentences.spoken import SpokenSection, spoken_sections
@@ -20,7 +19,7 @@ _ELSEWHERE = ("questions", "working", "parameters")
 _MOST = 12
 
 
-@dataclass(frozen=True)
+@immutable
 class WorkingLine:
     """A line of the hand calculation: its name, its formula as written, and its value; of a field no one value."""
 

@@ -6,7 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import MappingProxyType
 from typing import Any
 
@@ -23,6 +23,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.fem.assembly import in_runs, weighted_gradients
 from blunt_ember.fem.recovery import Recovered, recovered
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.cells.families import CELL_FAMILIES
 from blunt_ember.mesh.cells.quality import quality_of
 from blunt_ember.mesh.mesh import FacetSet
@@ -35,7 +36,7 @@ from blunt_ember.report.tables.radiation import Values, Words, exchange_rows, ra
 _DIGITS = 7
 
 
-@dataclass(frozen=True)
+@immutable
 class Column:
     """A heading with its unit, and values (r,): numbers in that unit, NaN where there is none, or words."""
 
@@ -61,7 +62,7 @@ class Column:
         return "" if np.isnan(value) else number(float(value), _DIGITS)
 
 
-@dataclass(frozen=True)
+@immutable
 class NumberTable:
     """Columns of the same length, of which ``rows`` (r,) are shown in their order."""
 
@@ -308,7 +309,7 @@ def _cells(outcome: Outcome) -> list[Column]:
     ]
 
 
-@dataclass(frozen=True)
+@immutable
 class TableKind:
     """What makes the columns of a table, none where there is nothing to tell, and where that is so."""
 

@@ -27,6 +27,7 @@ from blunt_ember.fem.steady.adjoint import Influences
 from blunt_ember.fem.steady.balance import Balance
 from blunt_ember.fem.steady.heat_flows import HeatFlows
 from blunt_ember.flow.flow import Flow
+from blunt_ember.immutable import immutable
 from blunt_ember.studies.points import Point, data_with
 
 #: Steps of the differences of residuals and of what is read of given temperatures, as a share of a parameter: nothing
@@ -40,7 +41,7 @@ class NoAdjointError(BluntEmberError):
     """An answer or a parameter of which the adjoint solution does not tell; it says why."""
 
 
-@dataclass(frozen=True)
+@immutable
 class _Lagrangian:
     """What stays of an answer where temperatures are what they are: J + λ·R, whose derivative by a parameter is that of
     the answer."""
@@ -135,7 +136,7 @@ class AdjointSlopes:
         return self._influences.shares_of(part.surfaces) - self._influences.on_heat(part.surfaces)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Part:
     """A temperature that an answer is made of, with its ``slope`` (n,) by all temperatures, or heat through
     ``surfaces``; and the step by which it is changed to see what the answer makes of it."""

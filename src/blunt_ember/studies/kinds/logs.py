@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from blunt_ember.case.case import Case
 from blunt_ember.case.document.studies import Fitting
@@ -10,6 +10,7 @@ from blunt_ember.case.faults.structure_faults import nearest
 from blunt_ember.case.values.evaluation import evaluate, require_kind
 from blunt_ember.case.values.units import TIME
 from blunt_ember.errors import CaseError, ExpressionError
+from blunt_ember.immutable import immutable
 from blunt_ember.studies.laboratory import Laboratory
 from blunt_ember.studies.points import StudyError
 from blunt_ember.studies.stated_rows import Heading, stated_rows
@@ -18,7 +19,7 @@ from blunt_ember.studies.stated_rows import Heading, stated_rows
 _MOST_ROWS = 400
 
 
-@dataclass(frozen=True)
+@immutable
 class LogRow:
     """What the question of a row is ``called`` where it is told of, and the time ``t`` it is of, s."""
 

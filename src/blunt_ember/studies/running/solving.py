@@ -6,7 +6,6 @@ import shutil
 import tempfile
 from atexit import register
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from blunt_ember.content_hash import content_hash
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.answering.error_estimate import estimate_errors
 from blunt_ember.flow.flow import Flow
+from blunt_ember.immutable import immutable
 from blunt_ember.studies.result import Row
 from blunt_ember.studies.running.program import program_version
 
@@ -25,7 +25,7 @@ class OtherVersionError(BluntEmberError):
     """A worker has another program than the one that asks it."""
 
 
-@dataclass(frozen=True)
+@immutable
 class CaseFiles:
     """What cases read besides what they state: the ``folder`` it lies in, and where that is on another machine the
     ``contents`` of its files by their names."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
@@ -19,6 +18,7 @@ from blunt_ember.case.values.formula_tree import Node, unknown_in
 from blunt_ember.case.values.references import Formula
 from blunt_ember.case.values.units import NUMBER, TEMPERATURE, TEMPERATURE_DIFFERENCE, Kind, kind_of
 from blunt_ember.errors import ExpressionError, Fault
+from blunt_ember.immutable import immutable
 
 
 def formula_name(name: str) -> str:
@@ -26,7 +26,7 @@ def formula_name(name: str) -> str:
     return re.sub(r"\W", "_", name)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Bound:
     """A formula with the values of the ``names`` in it and the kinds of the ``answers`` it is over, by their names in
     it; and the kind it gives."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, Protocol, cast
 
 from pydantic import Field, model_validator
@@ -16,13 +15,14 @@ from blunt_ember.case.document.places import Line, Place, SurfaceNames, is_sever
 from blunt_ember.case.values.quantity import Quantity, StatedTolerance, Time, Tolerance
 from blunt_ember.case.values.references import Formula, WorkingName
 from blunt_ember.case.values.units import NUMBER, Kind
+from blunt_ember.immutable import immutable
 
 #: What is asked of the radiation of a surface of an enclosure.
 RadiatedHow = Literal["net", "emitted", "reflected", "incident", "absorbed", "leaving"]
 ReadTarget = SurfaceNames | Line | Place
 
 
-@dataclass(frozen=True)
+@immutable
 class Reading:
     """A temperature that is read: ``how``, of a surface, region, line or point, and from which region at a joint."""
 

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from dataclasses import field as made_by
 from math import inf
 from typing import Any
 
 from blunt_ember.case.values.units import LENGTH, Kind
+from blunt_ember.immutable import immutable
 
 
 class RangeError(Exception):
     """Arguments for which an entry does not hold; the message says what must be."""
 
 
-@dataclass(frozen=True)
+@immutable
 class Entry:
     """A formula of a textbook: the function it is called by, what it is of, its arguments, and how exact it is.
 

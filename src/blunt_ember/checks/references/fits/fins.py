@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -13,13 +11,14 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.section_lattice import Lattice
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.along.fins import ANNULAR_SOURCE, STRAIGHT_SOURCE, AnnularFin, StraightFin, require_thin
 from blunt_ember.reference.along.radiating_chain import RADIATING_CHAIN_SOURCE, RadiatingChain, as_film, ring_piece
 from blunt_ember.reference.along.rod_chain import RodPiece
 from blunt_ember.reference.side import Side
 
 
-@dataclass(frozen=True)
+@immutable
 class FinField(Idealised):
     """A fin along ``axis`` from ``origin`` (m), towards + or − by ``sign``; annular when it turns."""
 

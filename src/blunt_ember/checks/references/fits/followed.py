@@ -7,7 +7,7 @@ of which every other face is at nothing: modes of the face, each carried through
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any, TypeVar
 
@@ -26,6 +26,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
 from blunt_ember.geometry.space import Space
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.plans import Plan
 from blunt_ember.reference.crosswise.spreading import Course, Plate, Spreading
@@ -50,7 +51,7 @@ _ALIKE = 1e-9
 Geometry = TypeVar("Geometry", SectionGeometry, SolidGeometry)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Part:
     """What one face makes besides its mean, by its ``course``: ``order`` are the axes of the face and, last, the one
     through it."""
@@ -130,7 +131,7 @@ class _Part:
         return np.where(on_face, self.held(places[:, :-1]), found)
 
 
-@dataclass(frozen=True)
+@immutable
 class FollowedField:
     """The field of the means, and the parts of the faces that follow the place."""
 
@@ -164,7 +165,7 @@ class FollowedField:
         return known + self.base.factor * sum(part.heat(*at) for part in adding)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Face:
     """Where a surface is: the axis through it and its end, with the pile behind and the plan."""
 
@@ -279,7 +280,7 @@ def _grid(spans: list[Floats]) -> Floats:
     return np.column_stack([each.ravel() for each in np.meshgrid(*spans, indexing="ij")])
 
 
-@dataclass(frozen=True)
+@immutable
 class _Laws:
     """What of a surface follows the place: a temperature that it is ``held`` at, or a ``flux`` or a ``fluid`` behind a
     film coefficient ``h``."""
@@ -352,7 +353,7 @@ def _with_means(problem: Problem, means: Mapping[str, float]) -> Problem:
     return replace(problem, held=held, exchanges=exchanges)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Read:
     """Reads what follows the place on a surface, in SI."""
 
@@ -363,7 +364,7 @@ class _Read:
         return self.laws.law.at({**self.space.variables(points), "t": np.zeros(len(points))})
 
 
-@dataclass(frozen=True)
+@immutable
 class _Beside:
     """What is more than the mean of a face, times a factor, at places (p, axes) of its plan in m."""
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -25,6 +25,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.section_lattice import Lattice
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.in_layers.layers import LayerForm, Layers, ReferenceLayer
 from blunt_ember.reference.side import Side
 
@@ -34,7 +35,7 @@ _EVEN = 0.03
 _NO_K = constant_law(1.0, CONDUCTIVITY)
 
 
-@dataclass(frozen=True)
+@immutable
 class LayeredField:
     """Layers across which s grows: along ``axis`` 0 (x) or 1 (y), or by the distance from a ``centre``.
 
@@ -224,7 +225,7 @@ def _radial_conductivity(
     return conductor.k[0]
 
 
-@dataclass(frozen=True)
+@immutable
 class _Gap:
     """An empty layer by its place, the surfaces on both sides of it, and their emissivities."""
 
@@ -258,7 +259,7 @@ def _gaps(order: list[int], ends: Sequence[Callable[[], str]], problem: Problem)
     return tuple(found)
 
 
-@dataclass(frozen=True)
+@immutable
 class _Stack:
     """Layers of regions in ``order`` between ``lines``, with their conductivities; ``ends`` are the surfaces on both
     sides, the first empty where there is none."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -17,11 +15,12 @@ from blunt_ember.checks.references.fits.field import (
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.hot_edge_plate import HOT_EDGE_PLATE_SOURCE, HotEdgePlate
 from blunt_ember.reference.crosswise.rectangle import RECTANGLE_SOURCE, RectangleSeries
 
 
-@dataclass(frozen=True)
+@immutable
 class PlateField:
     """A plate whose hot edge is turned to the top: ``turns`` quarter turns about its middle."""
 
@@ -69,7 +68,7 @@ def hot_edge_plate(geometry: SectionGeometry, problem: Problem) -> PlateField:
     return PlateField(plate, (float(middle[0]), float(middle[1])), turns, (by_edge[opposite], heat))
 
 
-@dataclass(frozen=True)
+@immutable
 class RectangleField:
     """A rectangle whose lower left corner is ``corner`` (m); ``edges`` by the names of their surfaces."""
 

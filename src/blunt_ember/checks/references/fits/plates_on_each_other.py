@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -32,6 +30,7 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.plans import Plan, disc, rectangle, strip
 from blunt_ember.reference.crosswise.spreading import SPREADING_SOURCE, Patch, Plate, Spreading
 from blunt_ember.reference.side import Side
@@ -40,7 +39,7 @@ from blunt_ember.reference.side import Side
 _ALONE, _OF_TWO = (32, 128, 512, 4_096), (24, 48, 96, 192, 320)
 
 
-@dataclass(frozen=True)
+@immutable
 class PlatesField:
     """A pile of plates; ``places`` takes points to the plan and the height, ``order`` names the regions from below, and
     ``known`` is the heat in W through each surface that is known."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -13,6 +11,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.section_lattice import Lattice
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.rectangle import RECTANGLE_SOURCE, RectangleSeries
 from blunt_ember.reference.side import Side
 
@@ -21,7 +20,7 @@ _TURN = 2 * np.pi
 _NONE = "the body is no single sector of a ring"
 
 
-@dataclass(frozen=True)
+@immutable
 class _Bow:
     """−g r²/(4 k): what even heat inside makes of the temperature, K."""
 
@@ -37,7 +36,7 @@ class _Bow:
         return self.generation * r / 2
 
 
-@dataclass(frozen=True)
+@immutable
 class RingSectorField:
     """From ``inner`` (m) and ``start`` (radians) about a ``centre`` (m) on; ``edges`` of the rectangle by surfaces."""
 

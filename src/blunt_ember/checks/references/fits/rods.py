@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -11,11 +10,12 @@ from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.fits.field import contact_of, generation_of, plain_conductivity, side_of
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.along.radiating_chain import RADIATING_CHAIN_SOURCE, RadiatingChain
 from blunt_ember.reference.along.rod_chain import ROD_CHAIN_SOURCE, RodChain, RodPiece
 
 
-@dataclass(frozen=True)
+@immutable
 class RodField:
     """A chain of pieces under the names of the case."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -20,13 +20,14 @@ from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.rational import RATIONAL_SOURCE, Complexes, Edge, Outline, RationalField, fitted
 
 #: The share of the span of temperatures that the method may err by.
 _NEAR = 3e-4
 
 
-@dataclass(frozen=True)
+@immutable
 class SecondField:
     """What the method finds in a section, and by how much it errs, K; ``regions`` are those of its outlines, ``fewer``
     is what it finds with fewer poles."""
@@ -131,7 +132,7 @@ def _extent(loop: tuple[Edge, ...]) -> float:
     return float(np.ptp(places.real) + np.ptp(places.imag))
 
 
-@dataclass(frozen=True)
+@immutable
 class _Curve:
     """One curve, run along ``forward`` or back."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -26,6 +26,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.limits import extrapolated
 from blunt_ember.reference.crosswise.separated import SEPARATED_SOURCE, Along, Separated, Spot
 from blunt_ember.reference.in_layers.warming import Warming, WarmingLayer
@@ -41,7 +42,7 @@ _Bodies = dict[tuple[tuple[int, ...], int, int], Separated]
 _NO_CYLINDER = "the body is no cylinder of one height, nor rings of one"
 
 
-@dataclass(frozen=True)
+@immutable
 class BodyAxis:
     """An axis of a body between ``lines`` in m, with conductivity ``k`` and ``contact`` resistances behind each layer,
     what both ends meet, and the surfaces there; there is none in the middle of a solid cylinder."""
@@ -58,7 +59,7 @@ class BodyAxis:
         return self.lines[-1] - self.lines[0]
 
 
-@dataclass(frozen=True)
+@immutable
 class Places:
     """Takes points to coordinates along axes ``order``, from an ``origin``, or to a radius from it and the height."""
 
@@ -83,7 +84,7 @@ class Places:
         return found + np.array(self.origin)
 
 
-@dataclass(frozen=True)
+@immutable
 class SeparableField(SentBare):
     """A body of ``axes``, the first of which is a radius or has layers where one does; ``generation`` in W/m³ by layer.
 

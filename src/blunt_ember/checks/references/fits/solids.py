@@ -7,7 +7,7 @@ none is its plan, as deep as it is high; a pile whose sides pass none is a wall 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
@@ -24,12 +24,13 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.path import Path
 from blunt_ember.geometry.section import SectionGeometry, outlines_of, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 SectionFit = Callable[[SectionGeometry, Problem], ExactField]
 
 
-@dataclass(frozen=True)
+@immutable
 class _Places:
     """Takes places of a solid (p, 3) to its plan (p, 2), or ``along`` its path to a wall along x that is 1 m high."""
 
@@ -41,7 +42,7 @@ class _Places:
         return np.column_stack([way, np.full(len(way), 0.5)]) if self.along else plan
 
 
-@dataclass(frozen=True)
+@immutable
 class SolidReduction:
     """A section in which heat flows as in a solid: ``names`` of the section's surfaces by those of the solid,
     ``share`` of its heat, and ``places`` that takes places of the solid (p, 3) to those of the section (p, 2).
@@ -57,7 +58,7 @@ class SolidReduction:
     against: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True)
+@immutable
 class SolidField:
     """The exact field of a section in the coordinates of a solid."""
 

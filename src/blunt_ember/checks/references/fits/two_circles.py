@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -11,13 +9,14 @@ from blunt_ember.checks.references.fits.field import plain_conductivity, side_of
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.section import SectionGeometry, SectionSurface
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.two_circles import TWO_CIRCLES_SOURCE, TwoCircles
 
 #: Share of a radius by which rims are taken for concentric, and arcs for those of one circle.
 _SAME = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class BetweenCircles:
     """The body with the heat in W through its rims, + into it."""
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.arrays import Floats
@@ -12,6 +10,7 @@ from blunt_ember.checks.references.views.closing import completed
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import outlines_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Surfaces of an enclosure up to which it is looked for closed forms of what they see.
@@ -20,7 +19,7 @@ _MOST = 60
 _PLAIN = ("flat", "convex", "turned away from each other")
 
 
-@dataclass(frozen=True)
+@immutable
 class EnclosureViews:
     """What is known of an enclosure: ``exchanged`` areas (s + 1, s + 1) in m² of its ``surfaces`` and, last, of the
     opening, NaN where no closed form says it; by the ``forms`` that were used."""

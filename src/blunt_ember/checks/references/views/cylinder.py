@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from blunt_ember.checks.references.views.catalogue import EnclosureViews
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import outlines_of
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.radiating.view_factors import coaxial_discs
 
 #: What is off by less than this share is not off.
 _NEAR = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class Cylinder:
     """A cylinder of ``radius`` and ``height`` in m, and the rows of its lower end, side and upper end among the
     surfaces of an enclosure, of which the last is the opening."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
@@ -15,6 +14,7 @@ from blunt_ember.checks.references.views.known import KnownView
 from blunt_ember.geometry.arrangement import VOID
 from blunt_ember.geometry.curves import Curves
 from blunt_ember.geometry.section import SectionGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.radiating.view_factors import (
     ball_and_disc,
     coaxial_discs,
@@ -30,7 +30,7 @@ _TOGETHER = 1e-7
 _PIECES = 32
 
 
-@dataclass(frozen=True)
+@immutable
 class _Run:
     """Part of the rim of a convex hull, between two places on it in the order of the rim, m from its beginning."""
 

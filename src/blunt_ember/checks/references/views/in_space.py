@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -10,6 +9,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from blunt_ember.arrays import Floats
 from blunt_ember.checks.references.views.known import KnownView
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 from blunt_ember.radiation.facets import looking_facets
 from blunt_ember.reference.radiating.view_factors import Interval, parallel_rectangles, perpendicular_rectangles
@@ -18,7 +18,7 @@ from blunt_ember.reference.radiating.view_factors import Interval, parallel_rect
 _NEAR = 1e-7
 
 
-@dataclass(frozen=True)
+@immutable
 class _Flat:
     """A rectangle with its ``normal`` (3,) to what it looks into, the directions (2, 3) of its edges, and its
     ``corners`` (4, 3) in m."""

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class KnownView:
     """The exchanged area, m², and by which form it is known."""
 

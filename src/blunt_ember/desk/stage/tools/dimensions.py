@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
@@ -22,6 +21,7 @@ from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.body.drawn import drawing_of
 from blunt_ember.picture.body.view import View
 
@@ -31,7 +31,7 @@ FIRST_ROW_PIXELS = 20
 LABEL_HEIGHT = 18
 
 
-@dataclass(frozen=True)
+@immutable
 class DimensionLine:
     """A dimension line from ``start`` to ``end`` (pixels) with its label; ``paths`` are the quantities it edits."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,11 +15,12 @@ from blunt_ember.case.values.units import ANGLE, LENGTH
 from blunt_ember.errors import BluntEmberError
 from blunt_ember.geometry.curves import Curves, joined, lines, self_crossings
 from blunt_ember.geometry.primitives import arc_through
+from blunt_ember.immutable import immutable
 
 KnownValues = Mapping[str, Value]
 
 
-@dataclass(frozen=True)
+@immutable
 class DrawnPoint:
     """A place in m, and its two coordinates as they go into the case."""
 
@@ -27,7 +28,7 @@ class DrawnPoint:
     texts: tuple[str, str]
 
 
-@dataclass(frozen=True)
+@immutable
 class DrawnPiece:
     """The way to a point: straight, or an arc ``through`` another."""
 
@@ -35,7 +36,7 @@ class DrawnPiece:
     through: DrawnPoint | None = None
 
 
-@dataclass(frozen=True)
+@immutable
 class OutlineDrawing:
     """Every step gives a new drawing. ``bow`` tells that the next piece is an arc, ``through`` its middle."""
 

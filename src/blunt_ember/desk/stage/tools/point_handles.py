@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -22,6 +21,7 @@ from blunt_ember.errors import BluntEmberError
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.geometry.primitives import shape_of
 from blunt_ember.geometry.section import SectionGeometry, outlines_of
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.body.view import View
 from blunt_ember.picture.palette import Theme
 
@@ -32,7 +32,7 @@ HANDLE_REACH = 7.0
 SNAP_REACH = 9.0
 
 
-@dataclass(frozen=True)
+@immutable
 class PointHandle:
     """A corner of an outline on the picture: ``place`` in m, the paths of its coordinates, and its own origin in m."""
 

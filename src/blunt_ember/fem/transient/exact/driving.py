@@ -8,7 +8,6 @@ stepped over (L. N. Trefethen, *Approximation Theory and Approximation Practice*
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cache, cached_property
 
 import numpy as np
@@ -18,6 +17,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ExpressionError
 from blunt_ember.fem.transient.heat_balance import Heating
+from blunt_ember.immutable import immutable
 
 #: Degree of a polynomial at most, and how far from what is stated it may lie, as a share of the largest value.
 _DEGREE, _CLOSE = 16, 1e-11
@@ -29,7 +29,7 @@ _SHARES = np.concatenate([(np.arange(97) + 0.5) / 97, 0.5 ** np.arange(2, 34), 1
 _LONGEST = 1e6
 
 
-@dataclass(frozen=True)
+@immutable
 class Driving:
     """What is given and held from ``begin`` to ``end``, both in s.
 

@@ -25,6 +25,7 @@ from blunt_ember.fem.transient.exact.trajectory import Response, Trajectory, eve
 from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.stepwise.stepping import Stepper, step_length
 from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT, State, StepForm
+from blunt_ember.immutable import immutable
 
 #: How many times longer a space reaches than the first step taken in it: after a break, where what jumps is rough, and
 #: later on; and than its pole. One that is not found reaches so many times less far.
@@ -49,7 +50,7 @@ _TRIES = 3
 _ALIKE = 4.0
 
 
-@dataclass(frozen=True)
+@immutable
 class LinearBalance:
     """C y' = f − K y of all nodes, as they are ``driven``; the ``capacity`` C (n, n) in J/K, the ``conductance`` K
     (n, n) in W/K."""
@@ -80,7 +81,7 @@ class LinearBalance:
         return left[:, kept], driven.since(t, shares)[1:]
 
 
-@dataclass(frozen=True)
+@immutable
 class ExactStep(StepForm):
     """A piece of a trajectory from ``before`` to ``after``.
 

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from math import factorial
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
 from blunt_ember.fem.transient.exact.driving import Driving
+from blunt_ember.immutable import immutable
 
 #: Terms that are smaller beside the first are left out of a series.
 _NOTHING = 1e-18
 _FACTORIALS = np.array([float(factorial(order)) for order in range(64)])
 
 
-@dataclass(frozen=True)
+@immutable
 class Response:
     """How temperatures answer to a pattern of heat whose share changes with time.
 
@@ -29,7 +30,7 @@ class Response:
     shares: Floats
 
 
-@dataclass(frozen=True)
+@immutable
 class Trajectory:
     """All instants from ``begin`` to ``reach``, both in s, of an ``excess`` (n,) in K over the reference temperature.
 

@@ -21,6 +21,7 @@ from blunt_ember.fem.transient.stepwise.stepping import Work
 from blunt_ember.fem.transient.stepwise.time_left import TimeLeft
 from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT, StepForm
 from blunt_ember.fem.transient.storage import Storage
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import Mesh
 
 #: Fields kept of a run that says nothing about it; of a longer one every second step is left out, then every fourth.
@@ -33,7 +34,7 @@ _MOST_BETWEEN = 40
 _REPORT_EVERY = 0.1
 
 
-@dataclass(frozen=True)
+@immutable
 class Keeping:
     """Which instants are kept: ``every`` so many s by stage, where that is said, and those ``at`` times in s."""
 

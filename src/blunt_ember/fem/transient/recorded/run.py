@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +10,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.recorded.field_store import FieldStore
 from blunt_ember.fem.transient.stepwise.time_step import SAME_INSTANT
+from blunt_ember.immutable import immutable
 
 if TYPE_CHECKING:
     from blunt_ember.fem.transient.stepwise.stepping import Work
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 AS_NOTHING = 1e-7
 
 
-@dataclass(frozen=True)
+@immutable
 class Progress:
     """How far a run has got: time ``t`` in s of the ``end`` that is expected, ``steps`` taken, and how many ``seconds``
     it will go on, None where that is not known yet.
@@ -35,7 +35,7 @@ class Progress:
     again: bool = False
 
 
-@dataclass(frozen=True)
+@immutable
 class Run:
     """Histories at ``times`` (k,) in s, the first of them 0.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -17,13 +17,14 @@ from blunt_ember.fem.transient.heat_balance import Heating
 from blunt_ember.fem.transient.start import Start
 from blunt_ember.fem.transient.stepwise.time_step import State, StepForm
 from blunt_ember.fem.transient.storage import storage_of
+from blunt_ember.immutable import immutable
 from blunt_ember.mesh.mesh import CellBlock
 
 #: Points and weights by which what changes within a step is taken in the mean.
 _GAUSS = np.polynomial.legendre.leggauss(5)
 
 
-@dataclass(frozen=True)
+@immutable
 class Moment:
     """Heats of an instant by term, each (m, n) in W, contents by block, each (m, n) in J, and totals of sources, W."""
 

@@ -8,11 +8,11 @@ contents are stepped, not temperatures, so that what goes in is what is stored w
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
 
 import numpy as np
 
 from blunt_ember.arrays import Floats
+from blunt_ember.immutable import immutable
 
 #: The inner time as a share of the step, and the weight of the newest heat in both parts.
 INNER = 2 - np.sqrt(2)
@@ -28,7 +28,7 @@ ERROR_WEIGHTS = _WEIGHTS - np.array([(1 - _OUTER) / 3, (3 * _OUTER + 1) / 3, NEW
 SAME_INSTANT = 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class State:
     """An instant at time ``t`` in s: ``excess`` (n,) in K over the reference temperature, heat ``content`` (n,) in J,
     and ``heat`` (n,) in W given to the nodes. Or the mean of all ``between`` two times in s."""
@@ -92,7 +92,7 @@ class StepForm(ABC):
         """Return the weights of the heats in the power at a share of the step."""
 
 
-@dataclass(frozen=True)
+@immutable
 class TimeStep(StepForm):
     """From ``before`` by way of ``inner`` to ``after``; between them a parabola, which is of the order of the method.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +10,7 @@ from blunt_ember.arrays import Floats
 from blunt_ember.case.document.studies import Aim
 from blunt_ember.case.values.display import shown
 from blunt_ember.case.values.units import Kind
+from blunt_ember.immutable import immutable
 from blunt_ember.picture.charts.studies.pointed import StudyPlot, name_axes, with_unit
 from blunt_ember.picture.palette import Theme
 from blunt_ember.studies.result import StudyDone
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 _MOST = 6
 
 
-@dataclass(frozen=True)
+@immutable
 class StudyCurve:
     """Answers (p,) in SI with what they may be off by, NaN where that is not known, what is ``expected`` (p,) and what
     may be off of that, over values (p,) of a parameter in SI; ``label`` says what else is varied, ``points`` (p,) which

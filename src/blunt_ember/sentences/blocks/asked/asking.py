@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -15,10 +14,11 @@ from blunt_ember.case.document.questions.question import named
 from blunt_ember.case.editing.edits import free_name
 from blunt_ember.fem.reading import region_at
 from blunt_ember.flow.outcome import Outcome
+from blunt_ember.immutable import immutable
 from blunt_ember.sentences.parts import Edit, Option, adding, length_text
 
 
-@dataclass(frozen=True)
+@immutable
 class _Box:
     """Places of a body to begin from: its middle, one ``inside`` it near there, both ends of a line ``across`` it
     through that one, and a quarter of how wide it is at least."""

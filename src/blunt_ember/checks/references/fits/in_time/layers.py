@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import TypeVar
 
@@ -22,6 +22,7 @@ from blunt_ember.fem.laws.heat_flux import FluxLaw
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.space import Space
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.in_layers import half_space
 from blunt_ember.reference.in_layers.changing import Course, Swing, Swinging, Unsteady
 from blunt_ember.reference.in_layers.fluxed import Fluxed, InLayers
@@ -34,7 +35,7 @@ _Change = TypeVar("_Change", bound=Unsteady)
 _ASIDE = 41
 
 
-@dataclass(frozen=True)
+@immutable
 class LayersMoment:
     """An instant of layers, in the coordinates of the case."""
 
@@ -72,7 +73,7 @@ class LayersMoment:
         return self.warming.gained_at(self.t) * self.layer.factor
 
 
-@dataclass(frozen=True)
+@immutable
 class HalfSpaceMoment:
     """An instant of a half-space, in the coordinates of the case."""
 
@@ -106,7 +107,7 @@ class HalfSpaceMoment:
         return 0 if self.layer.layers.inner != Side() else 1
 
 
-@dataclass(frozen=True)
+@immutable
 class LayersInTime:
     """Layers, or a half-space, through time; of a solid ``reduction`` tells of which section it is."""
 
@@ -243,7 +244,7 @@ def _start_along(law: Law, layer: LayeredField, space: Space, reduction: SolidRe
     return start
 
 
-@dataclass(frozen=True)
+@immutable
 class _StartAlong:
     """A law of places read along layers, so far ``aside``: m across a wall, radians about a centre."""
 

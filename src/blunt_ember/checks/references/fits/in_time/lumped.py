@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
@@ -15,6 +14,7 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.fem.transient.storage import storage_of
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference import lumped
 from blunt_ember.reference.lumped import Lumped
 from blunt_ember.reference.side import Side
@@ -23,7 +23,7 @@ from blunt_ember.reference.side import Side
 LUMPED_BIOT = 0.02
 
 
-@dataclass(frozen=True)
+@immutable
 class LumpedMoment(Idealised, Unsaid):
     """A body at one temperature at an instant."""
 
@@ -46,7 +46,7 @@ class LumpedMoment(Idealised, Unsaid):
         return self.body.capacity * (self.body.at(self.t) - self.body.temperature)
 
 
-@dataclass(frozen=True)
+@immutable
 class LumpedInTime(Idealised):
     """A body at one temperature through time."""
 

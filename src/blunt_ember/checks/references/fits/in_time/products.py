@@ -7,7 +7,6 @@ insulated.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any
@@ -25,6 +24,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry, section_geometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.in_layers.warming import Warming, one_layer
 from blunt_ember.reference.side import Side
 from blunt_ember.sent_bare import SentBare
@@ -35,7 +35,7 @@ _NO_PRODUCT = "the body is no rectangle, block or short cylinder"
 _TERMS, _FADED, _INSTANTS = 1_024, 42.0, 300
 
 
-@dataclass(frozen=True)
+@immutable
 class Factor:
     """A wall along an ``axis``, or a cylinder about a ``centre`` in the plane of the first two."""
 
@@ -71,7 +71,7 @@ class Factor:
         return float(modes.roots[0]) ** 2, float(modes.roots[-1]) ** 2
 
 
-@dataclass(frozen=True)
+@immutable
 class ProductMoment(Unsaid):
     """An instant of a product at ``t`` in s."""
 
@@ -106,7 +106,7 @@ class ProductMoment(Unsaid):
         return self.whole.content * self.whole.drop * (left - 1)
 
 
-@dataclass(frozen=True)
+@immutable
 class ProductInTime(SentBare):
     """A product through time: ``end`` in K is what all sides meet, ``drop`` in K what the start is above it,
     ``content`` the heat capacity in J/K, ``depth`` in m what a section stands for, and ``faces`` the factor and the end
@@ -181,7 +181,7 @@ class ProductInTime(SentBare):
 _Made = tuple[Factor, Mapping[int, str]]
 
 
-@dataclass(frozen=True)
+@immutable
 class _Sides:
     """Makes the factors of a body of one material from the sides it has."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
@@ -17,13 +16,14 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.rod import RodGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.along.rod_chain import RodChain, RodPiece
 from blunt_ember.reference.crosswise.settling import Settling
 
 ROD_IN_TIME_SOURCE = "series along a rod that loses heat, Carslaw & Jaeger (1959), sections 4.3 and 4.10"
 
 
-@dataclass(frozen=True)
+@immutable
 class RodMoment:
     """An instant of a rod, at ``t`` in s."""
 
@@ -62,7 +62,7 @@ class RodMoment:
         return self.whole.settling.gained_at(self.t) * self.whole.piece.area
 
 
-@dataclass(frozen=True)
+@immutable
 class RodInTime:
     """A rod of one ``piece`` from a temperature at the ``start``, K, to where it is ``still``."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any
@@ -19,6 +19,7 @@ from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
 from blunt_ember.geometry.section import SectionGeometry
 from blunt_ember.geometry.solid import SolidGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.crosswise.settling import SETTLING_SOURCE, Settling
 from blunt_ember.reference.in_layers.modes import BodyForm
 from blunt_ember.reference.in_layers.warming import Warming, one_layer
@@ -29,7 +30,7 @@ from blunt_ember.sent_bare import SentBare
 _SETS, _PLACES = 64, 400_000
 
 
-@dataclass(frozen=True)
+@immutable
 class SettlingMoment:
     """An instant of a body that settles, at ``t`` in s."""
 
@@ -64,7 +65,7 @@ class SettlingMoment:
         return self.whole.settling.gained_at(self.t) * self.whole.still.factor
 
 
-@dataclass(frozen=True)
+@immutable
 class SettlingInTime(SentBare):
     """A body from a temperature at the ``start``, K, to where it is ``still``."""
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 from blunt_ember.case.values.laws import Law
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Timing:
     """How a case begins: its ``start``, ``start_in`` regions (by index) that start otherwise; whether ``one`` problem
     holds from there to the ``end``, s at the latest; and its Biot number, where it has one."""

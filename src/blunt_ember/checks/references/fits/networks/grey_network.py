@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -21,6 +20,7 @@ from blunt_ember.checks.references.fits.networks.seen_views import Names, SeenVi
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 
 #: Share of the heat that is exchanged to which the temperatures of what floats are found.
 _BALANCED = 1e-11
@@ -28,7 +28,7 @@ _BALANCED = 1e-11
 _STARTS = (0.9, 0.5, 2.0, 4.0, 8.0, 16.0)
 
 
-@dataclass(frozen=True)
+@immutable
 class NetworkField(SeenViews):
     """Isothermal grey surfaces: ``temperatures`` (n,) in K of the ``parts``."""
 
@@ -65,7 +65,7 @@ class NetworkField(SeenViews):
         return float("nan") if cell is None else cell.exchanged(first, second, self.temperatures)
 
 
-@dataclass(frozen=True)
+@immutable
 class UnevenNetwork(Idealised, NetworkField):
     """A network of surfaces whose radiosity differs along them, which it leaves out."""
 

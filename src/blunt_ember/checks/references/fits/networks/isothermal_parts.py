@@ -13,10 +13,11 @@ from blunt_ember.fem.assembly import region_volume
 from blunt_ember.fem.problem.isothermal import IsothermalSet
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.side import Side
 
 
-@dataclass(frozen=True)
+@immutable
 class Part:
     """What has one temperature: of what is held it is known, else it follows from what acts on its ``sides`` by their
     surfaces, with areas in m², and the ``heat``, W, that arises in it. Its ``regions`` are named."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from types import MappingProxyType
 
@@ -21,13 +21,14 @@ from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.assembly import region_volume
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 
 _NAME = "network-in-time"
 #: Tolerances of the steps, as a share and in K.
 _SHARE, _KELVIN = 1e-12, 1e-9
 
 
-@dataclass(frozen=True)
+@immutable
 class NetworkMoment(NetworkField):
     """The parts at an instant: what enters through surfaces, W, and has gone into storage, J, too."""
 
@@ -50,7 +51,7 @@ class NetworkMoment(NetworkField):
         return self.gone_in
 
 
-@dataclass(frozen=True)
+@immutable
 class NetworkInTime:
     """Parts through time: C dT/dt is what each gains, by steps of high order to eleven digits."""
 
@@ -117,7 +118,7 @@ class NetworkInTime:
         return made.sol
 
 
-@dataclass(frozen=True)
+@immutable
 class UnevenInTime(Idealised, NetworkInTime):
     """Parts through time whose radiosities differ along surfaces, which the network leaves out."""
 

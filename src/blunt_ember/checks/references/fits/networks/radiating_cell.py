@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -18,6 +17,7 @@ from blunt_ember.fem.laws.black_body import emissive_power
 from blunt_ember.fem.problem.enclosures import EnclosureLaw
 from blunt_ember.fem.radiated import radiated_heat
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 from blunt_ember.reference.radiating.radiosity import Network, even_network
 from blunt_ember.reference.radiating.round_chamber import round_chamber
 
@@ -29,7 +29,7 @@ _EVEN = 0.03
 _THINNEST, _DEEPEST = 0.02, 100.0
 
 
-@dataclass(frozen=True)
+@immutable
 class RadiatingCell:
     """An enclosure as a network: the part behind each surface, and how hot, K, it is ``behind`` an opening.
 

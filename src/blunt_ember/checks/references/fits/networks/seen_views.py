@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -15,6 +14,7 @@ from blunt_ember.checks.references.views.catalogue import EnclosureViews, views_
 from blunt_ember.errors import ReferenceRefusedError
 from blunt_ember.fem.problem.problem import Problem
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 
 Names = tuple[str, ...]
 
@@ -38,7 +38,7 @@ class RadiatingField(SeenField, Protocol):
         """Net heat in W radiated from surfaces, or the opening, to others; NaN where it is not known."""
 
 
-@dataclass(frozen=True)
+@immutable
 class SeenViews(Unsaid):
     """View factors alone."""
 
