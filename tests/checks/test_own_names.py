@@ -10,6 +10,7 @@ from blunt_ember.case.case import Case, case_from_data, case_to_text
 from blunt_ember.case.editing.edits import with_value
 from blunt_ember.case.editing.removal import without_part, without_surface_name
 from blunt_ember.case.editing.renaming import renamed_part, renamed_surface
+from blunt_ember.case.faults.structure_faults import unknown_name
 from blunt_ember.errors import CaseError
 from blunt_ember.flow.flow import Flow
 from blunt_ember.gallery.families import family
@@ -106,3 +107,16 @@ def test_removing_a_region_takes_its_members_out_of_a_group() -> None:
     assert [entry["on"] for entry in smaller.data["surroundings"]] == ["brick.left", "ends"]
     assert smaller.data["questions"] == []
     assert {"the name 'skin'", "the statement on skin", "the question 'q'"} <= set(also)
+
+
+@pytest.mark.parametrize(
+    ("written", "meant"),
+    [("b.inner", "b.bore"), ("b.Outside", "b.rim"), ("bb.outer", "b.rim"), ("b.boer", "b.bore"), ("inner", "b.bore")],
+)
+def test_what_a_side_is_called_elsewhere_is_understood(written: str, meant: str) -> None:
+    fault = unknown_name(("on",), "no such surface", written, ["b.rim", "b.bore"])
+    assert fault.meant == (written, meant)
+
+
+def test_a_side_that_is_there_under_its_own_name_is_not_called_otherwise() -> None:
+    assert unknown_name((), "", "b.innr", ["b.inner", "b.bore"]).meant == ("b.innr", "b.inner")

@@ -27,6 +27,12 @@ _TRADE_WORDS = {
     "α": "h",
 }
 
+#: What sides of ours are called elsewhere: 'ring.inner' is nearer to 'ring.rim' by its letters than to 'ring.bore'.
+_TRADE_SIDES = {
+    **dict.fromkeys(("inner", "inside", "interior", "hole", "id"), "bore"),
+    **dict.fromkeys(("outer", "outside", "exterior", "circumference", "od"), "rim"),
+}
+
 
 def nearest(name: str, known: Iterable[str]) -> str:
     """Return ``; did you mean 'brick'?`` when a known name is close, else what there is."""
@@ -47,6 +53,10 @@ def unknown_name(at: DataPath, what: str, name: str, known: Iterable[str]) -> Fa
 
 
 def _closest(name: str, known: list[str]) -> str | None:
+    region, dot, side = name.rpartition(".")
+    sides, called = {each.rpartition(".")[2] for each in known}, _TRADE_SIDES.get(side.lower())
+    if called in sides and side not in sides:
+        name = f"{region}{dot}{called}"
     close = difflib.get_close_matches(name, known, n=1, cutoff=0.5)
     return close[0] if close else None
 
