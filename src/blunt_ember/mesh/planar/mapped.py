@@ -115,12 +115,15 @@ def mapped_mesh(geometry: SectionGeometry, lattice: Lattice, ends: tuple[Floats,
     owner = np.repeat(np.repeat(lattice.owner, counts_u, axis=0), counts_v, axis=1)
     columns, places = np.nonzero(owner != VOID)
     patch = _PATCH[order]
-    number = (columns[:, None] * order + patch[:, 0]) * rows + (places[:, None] * order + patch[:, 1]) % rows
-    used, nodes = np.unique(number, return_inverse=True)
-    compact = np.full(len(u) * rows, -1, dtype=np.int64)
+    along, across = columns[:, None] * order + patch[:, 0], places[:, None] * order + patch[:, 1]
+    number = along * rows + (across % rows if lattice.closed else across)
+    named = np.zeros(len(u) * rows, dtype=bool)
+    named[number] = True
+    used = np.flatnonzero(named)
+    compact = np.full(len(named), -1, dtype=np.int64)
     compact[used] = np.arange(len(used))
     points = lattice.places(u[used // rows], v[used % rows])
-    block = CellBlock(_CELLS[order], nodes.reshape(number.shape), owner[columns, places])
+    block = CellBlock(_CELLS[order], compact[number], owner[columns, places])
     surfaces = {}
     facets, middle = _bounding_facets(owner, order, rows, lattice, u, v)
     for name, edge in surfaces_of(geometry, middle, geometry.surfaces).items():
