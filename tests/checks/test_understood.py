@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 import pytest
@@ -21,9 +21,10 @@ from blunt_ember.flow.in_time.clock_steps import ClockSteps
 from blunt_ember.flow.steps import Steps
 from blunt_ember.gallery.families import FAMILIES
 from blunt_ember.geometry.body_geometry import BodyGeometry
+from blunt_ember.immutable import immutable
 
 
-@dataclass(frozen=True)
+@immutable
 class Draught(SurfaceLaw):
     """A law nobody has heard of."""
 
@@ -33,7 +34,7 @@ class Draught(SurfaceLaw):
         return -2.0 * at.temperature / 300.0
 
 
-@dataclass(frozen=True)
+@immutable
 class WiderProblem(Problem):
     """A problem with a block nobody has heard of."""
 
