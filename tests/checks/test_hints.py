@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from blunt_ember.case.case import Case
+from blunt_ember.case.case import Case, case_from_data
 from blunt_ember.case.editing.edits import with_value, without
 from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.flow import Flow
@@ -54,3 +54,51 @@ def test_a_time_that_is_told_poorly_asks_for_a_smaller_tolerance(tolerance: str,
     assert ("'tolerance' of the clock" in check.note) == said
     exact = solved(family("cooling-wall").case())["fit to touch"]
     assert abs(check.value - exact.value) <= check.error and not exact.note
+
+
+def block(size: str, order: int) -> Case:
+    """A block about a core, whose held bottom meets a strong film in a corner, on cells of a size."""
+    return case_from_data(
+        {
+            "format": "blunt-ember/1",
+            "materials": {"clay": {"k": "2 W/(m K)"}, "casting": {"k": "30*(1 + (T - 300 K)/1000 K)*1 W/(m K)"}},
+            "body": {
+                "kind": "section",
+                "depth": "1 m",
+                "regions": {
+                    "block": {"shape": "rectangle", "size": ["1 m", "1 m"], "material": "clay"},
+                    "core": {
+                        "shape": "rectangle",
+                        "at": ["0.25 m", "0.25 m"],
+                        "size": ["0.5 m", "0.5 m"],
+                        "material": "casting",
+                    },
+                },
+            },
+            "mesh": {"size": size, "order": order},
+            "surroundings": [
+                {"on": "block.bottom", "temperature": "10 °C"},
+                {"on": "block.left", "film": {"h": "25 W/(m² K)", "temperature": "200 °C"}},
+            ],
+            "questions": [
+                {"name": "out", "heat_flow": "block.bottom", "direction": "out"},
+                {"name": "inside", "temperature": ["0.3 m", "0.2 m"]},
+                {"name": "share", "derived": "out/(1 kW)"},
+                {"name": "nothing", "heat_flow": "block.right"},
+            ],
+        }
+    )
+
+
+def test_an_answer_that_is_barely_told_says_how_poorly_and_what_tells_more() -> None:
+    coarse = solved(block("500 mm", 1))
+    for name, whole in (("out", "it"), ("inside", "the span of temperatures")):
+        check = coarse[name]
+        assert check.error is not None and check.error > 0.05 * check.scale
+        assert (
+            f"± is {100 * check.error / check.scale:.0f} % of {whole}: a smaller size of cells tells more" in check.note
+        )
+    assert coarse["out"].scale == pytest.approx(abs(coarse["out"].value))
+    assert coarse["inside"].scale == pytest.approx(190, rel=0.2)
+    assert not any("±" in coarse[name].note for name in ("share", "nothing"))
+    assert not any("±" in check.note for check in solved(block("20 mm", 2)).values())

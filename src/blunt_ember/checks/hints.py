@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 
-from blunt_ember.case.values.units import TIME
+from blunt_ember.case.values.units import TEMPERATURE, TIME
 from blunt_ember.checks.source import Provenance
 from blunt_ember.checks.verdict import Check
 
 #: Share of a time beyond which its error is worth a word.
 _WELL_TOLD = 2e-3
+#: Share of any other answer, of a temperature of the span of the body, beyond which its error is.
+_BARELY_TOLD = 0.05
 
 
 def hint(check: Check, error: float | None, steps: bool) -> str:
@@ -32,4 +34,11 @@ def hint(check: Check, error: float | None, steps: bool) -> str:
     if of_time and error is not None and error > _WELL_TOLD * abs(check.value):
         smaller = "'tolerance' of the clock" if steps else "size of cells"
         return f"a smaller {smaller} tells this time better"
+    if error is not None and error > _BARELY_TOLD * check.scale:
+        whole = "the span of temperatures" if check.kind.dimension == TEMPERATURE.dimension else "it"
+        return f"± is {_percent(error / check.scale)} of {whole}: {ways} tells more"
     return ""
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f} %" if share < 1 else f"{share:.2g} times the size"

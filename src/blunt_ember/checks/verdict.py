@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Literal
 
+from blunt_ember.case.document.questions.derived import DerivedQuestion
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
@@ -48,6 +50,8 @@ class Check:
     unbounded: bool = False
     #: The place (d,) in m of the highest or lowest temperature that is asked for.
     where: tuple[float, ...] | None = None
+    #: What shares of its error are of, SI; not a number where it is as good as nothing.
+    scale: float = math.nan
 
     def asked_in(self, units: UnitSet) -> str:
         """Return what is asked, with the place of an extreme."""
@@ -64,6 +68,14 @@ def place_texts(place: Sequence[float], units: UnitSet) -> list[str]:
 def scale_of(question: Question, value: float, span: float) -> float:
     """Return what shares of an answer are of: a temperature of the ``span``, K, all else of its ``value``, SI."""
     return span if question.kind.dimension == TEMPERATURE.dimension else abs(value)
+
+
+def _share_of(question: Question, value: float, span: float, nothing: float) -> float:
+    """Return what shares of the error of an answer are of; not a number where there is no telling whether it is as good
+    as nothing, as of one that is worked out of others."""
+    scale = scale_of(question, value, span)
+    told = span > _ONE_TEMPERATURE and scale > nothing and not isinstance(question, DerivedQuestion)
+    return scale if told else math.nan
 
 
 def allowed_of(question: Question, value: float, span: float) -> float:
@@ -87,6 +99,7 @@ def check(
 
     ``span`` is the difference between the highest and lowest temperature of the body, K; an answer of ``nothing`` or
     less, SI, is as good as none."""
+    own = _share_of(question, value, span, nothing)
     if expected is None:
         return Check(
             question.name,
@@ -102,6 +115,7 @@ def check(
             None,
             "open",
             note or "nothing is expected, and no exact answer is known",
+            scale=own,
         )
     scale = scale_of(question, expected, span)
     allowed = max(allowed_of(question, expected, span), nothing)
@@ -127,4 +141,5 @@ def check(
         allowed,
         verdict,
         note,
+        scale=own,
     )
