@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from blunt_ember.case.case import Case, case_from_data
+from blunt_ember.checks.verdict import Check
 from blunt_ember.flow.flow import Flow
 from blunt_ember.flow.outcome import Outcome
 from blunt_ember.gallery.families import family
@@ -69,6 +70,33 @@ def test_what_swings_beyond_all_that_a_body_meets_may_be_off_by_as_much() -> Non
     (true,) = Flow().answered(stated("floor-through-wall", {}, BODY[2:])).checks
     (coarse,) = answered("floor-through-wall", FREE, BODY[2:]).checks
     assert coarse.error is not None and 0.1 < abs(coarse.value - true.value) <= coarse.error
+
+
+@pytest.mark.parametrize("size", ["250 mm", "170 mm"])
+def test_what_is_cut_to_what_a_body_meets_may_be_off_by_more_than_was_cut(size: str) -> None:
+    """A strong film beside hot ones on few cells: they swing by 5.6 and 3.5 K beyond it, and the coldest place is 7.7 K
+    on the other side."""
+
+    def coldest(mesh: dict[str, Any]) -> Check:
+        film = {"block.back": ("542", "0 °C"), "block.right": ("433", "100 °C"), "block.bottom": ("92", "100 °C")}
+        region = {"shape": "rectangle", "size": ["0.5 m", "1 m"], "z": ["0 m", "0.5 m"], "material": "a"}
+        data = {
+            "format": "blunt-ember/1",
+            "materials": {"a": {"k": "5.7 W/(m K)"}},
+            "body": {"kind": "stacked", "regions": {"block": region}},
+            "mesh": mesh,
+            "surroundings": [
+                {"on": on, "film": {"h": f"{h} W/(m² K)", "temperature": T}} for on, (h, T) in film.items()
+            ],
+            "heat_inside": [{"region": "block", "per_volume": "10 kW/m³"}],
+            "questions": [{"name": "coldest", "lowest": "block"}],
+        }
+        return Flow(curves=False).run(case_from_data(data)).checks[0]
+
+    coarse, true = coldest({"size": size, "order": 1}), coldest({"size": "80 mm", "order": 2})
+    assert coarse.value == pytest.approx(273.15)
+    assert true.error is not None and true.error < 0.1 and true.value > 280.0
+    assert coarse.error is not None and abs(coarse.value - true.value) <= coarse.error < 20.0
 
 
 @pytest.mark.parametrize("axis", [0, 1])

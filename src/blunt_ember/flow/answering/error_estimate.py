@@ -54,6 +54,8 @@ _PART_LAID_ANEW = 1.5
 _MORE = {"": (1.0, "twice"), _WHERE_SINGULAR: (_MORE_BY_FINER, "3.5 times"), _WHERE_BENT: (2.5, "5 times")}
 #: Share of an answer that round-off of many steps may take.
 _LAST_DIGITS = 1e-14
+#: As far as cells swing beyond the limit of an extreme, and as far again, it may lie from that limit.
+_CUT = 2.0
 #: What cells miss between nodes is known from gradients that are known poorly at surfaces.
 _MISSED = 2.0
 #: So much larger coarser cells are at least, taken over the body.
@@ -120,7 +122,7 @@ def estimate_errors(solver: CaseSolver, case: Case, solved: SolvedField) -> Erro
         amounts, told_by = _amounts_about(solver, case, solved, values)
         amounts = told_in_layers(case, solved, amounts, "half the size" in told_by)
         least = np.maximum(_round_off(case, solved, amounts, values), _LAST_DIGITS * np.abs(values))
-        amounts = np.maximum(amounts, np.maximum(least, unseen_by_cells(case, solved)))
+        amounts = np.maximum(amounts + _cut_off(case, solved), np.maximum(least, unseen_by_cells(case, solved)))
         amounts = told_early(case, solved, amounts, values, "half the size" in told_by)
     except StoppedError:
         return Errors(none, missing=STOPPED)
@@ -211,8 +213,9 @@ def unseen_by_cells(case: Case, solved: SolvedField) -> Floats:
 
 
 def _cut_off(case: Case, solved: SolvedField) -> Floats:
-    """By how much what cells have lies beyond what the body meets, where that is taken for an extreme instead (a,), K:
-    other cells may swing as far, so that nothing changes. Where a place that is read is held at it, it is right."""
+    """Twice by how much what cells have lies beyond what the body meets, where that is taken for an extreme instead
+    (a,), K: other cells may swing as far, so that nothing changes, or as far to the other side. Where a place that is
+    read is held at it, it is right."""
     cut = np.zeros(len(case.document.questions))
     for place, question in enumerate(case.document.questions):
         if question.readings and question.readings[0].how in ("highest", "lowest") and question.condition is None:
@@ -220,7 +223,7 @@ def _cut_off(case: Case, solved: SolvedField) -> Floats:
             value = probe(solved.temperature)
             met = solved.reached(value, question.readings[0].how == "highest")
             if met != value and np.abs(solved.temperature[probe.nodes] - met).min() > HELD:
-                cut[place] = abs(met - value)
+                cut[place] = _CUT * abs(met - value)
     return cut
 
 
