@@ -34,7 +34,7 @@ def hint(check: Check, error: float | None, steps: bool) -> str:
     if of_time and error is not None and error > _WELL_TOLD * abs(check.value):
         smaller = "'tolerance' of the clock" if steps else "size of cells"
         return f"a smaller {smaller} tells this time better"
-    if error is not None and error > _BARELY_TOLD * check.scale:
+    if error is not None and _BARELY_TOLD * check.scale < error < math.inf:
         whole = "the span of temperatures" if check.kind.dimension == TEMPERATURE.dimension else "it"
         return f"± is {_percent(error / check.scale)} of {whole}: {ways} tells more"
     return ""
