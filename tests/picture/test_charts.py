@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from matplotlib.image import imread
 from matplotlib.patches import Rectangle
@@ -141,6 +142,16 @@ def test_a_flux_that_does_not_change_is_a_straight_line(wall: Outcome) -> None:
     left, right, _, _ = LINE_MARGINS
     box = figure.axes[0].get_position()
     assert (box.x0 * 880, 880 - box.x1 * 880) == pytest.approx((left, right))
+
+
+@pytest.mark.parametrize("reach", [1.0, 100.0])
+def test_the_last_figure_of_the_scale_stays_within_the_chart(wall: Outcome, reach: float) -> None:
+    profile = profile_of(wall)
+    longer = replace(profile, distance=profile.distance * reach / profile.distance.max())
+    figure = filled(profile_plot(longer, DEFAULT_UNITS))
+    FigureCanvasAgg(figure).draw()  # type: ignore[no-untyped-call]
+    last = [label for label in figure.axes[-1].get_xticklabels() if label.get_text()][-1]
+    assert float(last.get_text()) == 1000 * reach and last.get_window_extent().x1 < 880
 
 
 def test_what_stands_still_has_a_scale_of_its_own_and_what_comes_after_its_own_again(wall: Outcome) -> None:

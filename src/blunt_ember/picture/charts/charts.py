@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
-LINE_MARGINS = (62, 14, 36, 22)
+LINE_MARGINS = (62, 26, 36, 22)
 #: How far below the axes, past their ticks, the axis of distances is named, in points.
 _LABEL_BELOW = -17.5
 #: How the curves of other lines are told apart.

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 
 #: Room beside the axes, in pixels: left, right, bottom, top.
-HISTORY_MARGINS = (74, 14, 36, 22)
+HISTORY_MARGINS = (74, 26, 36, 22)
 
 #: So many curves are named in two rows, as the chart is low.
 _IN_COLUMNS = 3
