@@ -102,3 +102,9 @@ def test_an_answer_that_is_barely_told_says_how_poorly_and_what_tells_more() -> 
     assert coarse["inside"].scale == pytest.approx(190, rel=0.2)
     assert not any("±" in coarse[name].note for name in ("share", "nothing"))
     assert not any("±" in check.note for check in solved(block("20 mm", 2)).values())
+
+
+def test_radiation_that_balances_is_not_said_to_be_poorly_told() -> None:
+    net = solved(family("ware-chamber").case())["net of the post"]
+    assert net.error is not None and net.error > 0.05 * abs(net.value)  # both are round-off
+    assert "±" not in net.note

@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 from typing import Literal
 
-from blunt_ember.case.document.questions.derived import DerivedQuestion
 from blunt_ember.case.document.questions.heat_stored import HeatStoredQuestion
 from blunt_ember.case.document.questions.heat_through import HeatFlowQuestion, HeatPassedQuestion
 from blunt_ember.case.document.questions.question import Question
@@ -72,10 +71,10 @@ def scale_of(question: Question, value: float, span: float) -> float:
 
 def _share_of(question: Question, value: float, span: float, nothing: float) -> float:
     """Return what shares of the error of an answer are of; not a number where there is no telling whether it is as good
-    as nothing, as of one that is worked out of others."""
+    as nothing, as of all but temperatures and heat that is set beside what moves in the body."""
     scale = scale_of(question, value, span)
-    told = span > _ONE_TEMPERATURE and scale > nothing and not isinstance(question, DerivedQuestion)
-    return scale if told else math.nan
+    least = _ONE_TEMPERATURE if question.kind.dimension == TEMPERATURE.dimension else nothing or math.inf
+    return scale if scale > least else math.nan
 
 
 def allowed_of(question: Question, value: float, span: float) -> float:
